@@ -1,0 +1,149 @@
+"""Where the ± of a discharge comes from: meter gains and zeros, gaps, both ends, noise."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cutoff import Crossing, Cutoff
+from ubrant.core.gaps import Gap
+from ubrant.core.integrals import Totals
+from ubrant.core.quantity import show
+from ubrant.core.readings import Array, Readings
+from ubrant.core.uncertainty import Contribution, Contributions, rectangular
+
+if TYPE_CHECKING:
+    from ubrant.core.discharge import Bounds
+
+_NOISE_SAMPLE = 20_000
+_SLOPE_READINGS = 5_000
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Standard uncertainties behind one discharge.
+
+    Attributes
+    ----------
+    voltage, current : the meter's accuracy
+    seconds_per_volt : how much later the cut-off would come for a volt less (positive); 0 when it was not reached
+    cutoff_v, cutoff_a : voltage and current at the end; 0 when it was not reached
+    end_noise_s : by how much noise moves the crossing
+    noise_a, noise_v : standard deviation of one reading
+    """
+
+    voltage: Accuracy
+    current: Accuracy
+    seconds_per_volt: float
+    cutoff_v: float
+    cutoff_a: float
+    end_noise_s: float
+    noise_a: float
+    noise_v: float
+    interval_s: float
+    gaps: tuple[Gap, ...]
+
+    def of_current(self, amps: float) -> Contributions:
+        """Parts of a mean current."""
+        gain, zero = self.current.gain, self.current.zero
+        return (
+            Contribution("current gain", rectangular(gain) * amps, f"{show(gain * 100, 2)} % of {show(amps)} A ÷ √3"),
+            Contribution("current zero", rectangular(zero), f"{show(zero * 1000, 2)} mA ÷ √3"),
+        )
+
+    def parts(self, sums: Totals, bounds: Bounds) -> tuple[Contributions, Contributions, Contributions]:
+        """Parts of charge (Ah), energy (Wh) and duration (s). Errors of one meter keep their signs from one to the other."""
+        gain_a, zero_a = rectangular(self.current.gain), rectangular(self.current.zero)
+        gain_v, zero_v = rectangular(self.voltage.gain), rectangular(self.voltage.zero)
+        q, e, hours = sums.charge_ah, sums.energy_wh, sums.hours
+        # A voltmeter that reads high sees the cut-off late, and counts on until then.
+        late_gain_s, late_zero_s = gain_v * self.cutoff_v * self.seconds_per_volt, zero_v * self.seconds_per_volt
+        ah_per_s = self.cutoff_a / 3600
+        wh_per_s = ah_per_s * self.cutoff_v
+        start_s = rectangular(bounds.load_on_half_s)
+        start_ah = start_s * bounds.start_a / 3600
+        mean_v = e / q if q else 0.0
+        count = max(hours * 3600 / self.interval_s, 1.0) if self.interval_s else 1.0
+        noise_ah = self.noise_a * hours / math.sqrt(count)
+        gap_ah = math.sqrt(sum(g.charge_half_ah**2 for g in self.gaps) / 3)
+        gap_wh = math.sqrt(sum(g.energy_half_wh**2 for g in self.gaps) / 3)
+        gain_text, zero_text = f"{show(self.current.gain * 100, 2)} %", f"{show(self.current.zero * 1000, 2)} mA"
+        gain_v_text, zero_v_text = f"{show(self.voltage.gain * 100, 2)} %", f"{show(self.voltage.zero * 1000, 2)} mV"
+        later = "sees the cut-off earlier or later"
+        charge = (
+            Contribution("current gain", gain_a * q, f"{gain_text} of {show(q)} Ah ÷ √3"),
+            Contribution("current zero", zero_a * hours, f"{zero_text} × {show(hours)} h ÷ √3"),
+            Contribution("voltage gain", late_gain_s * ah_per_s, f"{gain_v_text}, {later}"),
+            Contribution("voltage zero", late_zero_s * ah_per_s, f"{zero_v_text}, {later}"),
+            Contribution("gaps", gap_ah, "what could have flowed in them, ÷ √3"),
+            Contribution("load on", start_ah, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution("current noise", noise_ah, "averages over the readings"),
+            Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
+        )
+        energy = (
+            Contribution("current gain", gain_a * e, f"{gain_text} of {show(e)} Wh ÷ √3"),
+            Contribution("current zero", zero_a * sums.volt_hours, f"{zero_text} × {show(sums.volt_hours)} V·h ÷ √3"),
+            Contribution("voltage gain", gain_v * e + late_gain_s * wh_per_s, f"{gain_v_text} of {show(e)} Wh ÷ √3, and {later}"),
+            Contribution("voltage zero", zero_v * q + late_zero_s * wh_per_s, f"{zero_v_text} × {show(q)} Ah ÷ √3, and {later}"),
+            Contribution("gaps", gap_wh, "what could have flowed in them, ÷ √3"),
+            Contribution("load on", start_ah * mean_v, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
+            Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
+            Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
+        )
+        duration = (
+            Contribution("voltage gain", late_gain_s, f"{gain_v_text} of {show(self.cutoff_v)} V ÷ √3, {later}"),
+            Contribution("voltage zero", late_zero_s, f"{zero_v_text} ÷ √3, {later}"),
+            Contribution("load on", start_s, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution("noise at the cut-off", self.end_noise_s),
+        )
+        return charge, energy, duration
+
+
+def doubt_of(
+    voltage: Accuracy | None, current: Accuracy | None, readings: Readings, bounds: Bounds,
+    crossing: Crossing | None, cutoff: Cutoff | None, gaps: tuple[Gap, ...],
+) -> Doubt | None:  # fmt: skip
+    """Gather the doubts of a discharge; None when the meter's accuracy is not known."""
+    if voltage is None or current is None:
+        return None
+    first = int(np.searchsorted(readings.time_s, bounds.load_on_s))
+    stop = int(np.searchsorted(readings.time_s, bounds.end_s, side="right"))
+    sample = slice(first, min(stop, first + _NOISE_SAMPLE))
+    noise_v, noise_a = _noise(readings.voltage_v[sample]), _noise(readings.current_a[sample])
+    seconds_per_volt = end_noise = cutoff_v = cutoff_a = 0.0
+    if crossing is not None and cutoff is not None:
+        reach = 3 * rectangular(voltage.limit(cutoff.voltage_v)) + 6 * noise_v
+        slope = _fall_at_end(readings, first, crossing.after, cutoff.voltage_v, reach)
+        cutoff_v, cutoff_a = cutoff.voltage_v, crossing.current_a
+        seconds_per_volt = 1 / slope if slope > 0 else 0.0
+        end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * 0.1)
+    return Doubt(
+        voltage, current, seconds_per_volt, cutoff_v, cutoff_a, end_noise, noise_a, noise_v,
+        readings.typical_interval_s, gaps,
+    )  # fmt: skip
+
+
+def _noise(values: Array) -> float:
+    """Standard deviation of reading-to-reading noise, robust against steps, from second differences."""
+    if len(values) < 6:
+        return 0.0
+    return float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6)
+
+
+def _fall_at_end(readings: Readings, first: int, after: int, cutoff_v: float, reach_v: float) -> float:
+    """How fast the voltage falls where it meets the cut-off, volts per second, by a straight line through the readings near by."""
+    low = max(first, after - _SLOPE_READINGS)
+    volts = readings.voltage_v[low : after + 2]
+    near = np.flatnonzero(volts > cutoff_v + reach_v)
+    start = low + (int(near[-1]) + 1 if len(near) else 0)
+    start = min(start, after - 1) if after >= 1 else 0
+    time, volts = readings.time_s[max(start, first) : after + 2], readings.voltage_v[max(start, first) : after + 2]
+    if len(time) < 2:
+        return 0.0
+    centred = time - time.mean()
+    return float(-np.dot(centred, volts) / np.dot(centred, centred))

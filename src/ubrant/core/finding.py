@@ -1,0 +1,78 @@
+"""A finding: value, unit, ± and the working that a person can check on paper."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ubrant.core.quantity import show, show_duration, show_with
+from ubrant.core.uncertainty import COVERAGE, Contributions, combined, merged
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One result.
+
+    Attributes
+    ----------
+    key, name : for files, for people
+    value : None when there is nothing to work it out from
+    unit : Ah, Wh, s, V, %, C, A, W
+    contributions : where the ± comes from; None when no accuracy was given, and then there is no ±
+    working : one line, for the ledger
+    arithmetic : the sum with its numbers put in, a line a step
+    """
+
+    key: str
+    name: str
+    value: float | None
+    unit: str
+    contributions: Contributions | None
+    working: str
+    arithmetic: tuple[str, ...] = ()
+
+    @property
+    def standard_uncertainty(self) -> float | None:
+        return None if self.contributions is None or self.value is None else combined(self.contributions)
+
+    @property
+    def expanded_uncertainty(self) -> float | None:
+        """U = k·u with k = 2, in the finding's unit; None when no accuracy was given."""
+        u = self.standard_uncertainty
+        return None if u is None else COVERAGE * u
+
+    def value_text(self) -> str:
+        """Value with its unit: ``48.87 Ah``, ``4 h 53 min``; a dash when there is none."""
+        if self.value is None:
+            return "–"
+        if self.unit == "s":
+            return show_duration(self.value)
+        return f"{show_with(self.value, self.expanded_uncertainty)[0]} {self.unit}"
+
+    def doubt_text(self) -> str:
+        """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
+        if self.value is None:
+            return ""
+        if self.expanded_uncertainty is None:
+            return "no ±"
+        if self.unit == "s":
+            return f"± {show_duration(self.expanded_uncertainty)}"
+        return f"± {show_with(self.value, self.expanded_uncertainty)[1]}"
+
+    def budget(self) -> tuple[str, ...]:
+        """Where the ± comes from, a line a contribution, then how they combine."""
+        if self.value is None:
+            return ()
+        if self.contributions is None:
+            return ("No accuracy was given for the meter, so there is no ±.",)
+        parts = merged(self.contributions)
+        if not parts:
+            return ("Nothing is in doubt here.",)
+        u = combined(parts)
+        shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
+        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u = {show(abs(p.amount), 2)} {self.unit}" for p in shown]
+        if len(shown) < len(parts):
+            lines.append(f"{len(parts) - len(shown)} more, together under 1 %")
+        squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
+        lines.append(f"u = √({squares}) = {show(u, 2)} {self.unit}")
+        lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {self.unit} (about 95 %)")
+        return tuple(lines)

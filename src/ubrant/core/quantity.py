@@ -1,0 +1,144 @@
+"""Numbers with units as people write them, and as Ubrant writes them back.
+
+Ubrant has its own small grammar because general unit parsers read ``41 C`` as coulombs and ``3,0 Ah`` as 30.
+Inside the program everything is SI plus ampere-hours and watt-hours.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))(?:[eE][+-]?\d+)?"
+
+_SYMBOLS = {"ah": "Ah", "wh": "Wh", "v": "V", "a": "A", "w": "W", "ω": "Ω", "ohm": "Ω", "ohms": "Ω"}
+_SYMBOLS |= {"volt": "V", "volts": "V", "amp": "A", "amps": "A", "ampere": "A", "amperes": "A", "watt": "W", "watts": "W"}
+_SYMBOLS |= {"%": "%", "°c": "°C", "degc": "°C", "kg": "kg", "g": "g"}
+_TIMES = {"ms": 1e-3, "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "min": 60, "mins": 60, "minute": 60}
+_TIMES |= {"minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hours": 3600, "d": 86400, "day": 86400, "days": 86400}
+_PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
+
+
+class QuantityError(ValueError):
+    """A number or unit that cannot be read; its text is a sentence for the person who typed it."""
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A value in one of the base units V, A, W, Ah, Wh, Ω, s, °C, %, kg."""
+
+    value: float
+    unit: str
+
+
+def parse_number(text: str) -> float:
+    """Read ``3.2``, ``3,2``, ``24 000``, ``1.5e3``.
+
+    A single comma or full stop is always the decimal sign; thousands are set apart by spaces or apostrophes.
+
+    Raises
+    ------
+    QuantityError
+        The text is not one finite number.
+    """
+    cleaned = re.sub(r"[ \u00a0\u202f'’](?=\d{3})", "", text.strip()).replace("−", "-").replace(",", ".")
+    try:
+        value = float(cleaned)
+    except ValueError:
+        raise QuantityError(f"“{text.strip()}” is not a number.") from None
+    if not math.isfinite(value):
+        raise QuantityError(f"“{text.strip()}” is not a finite number.")
+    return value
+
+
+def unit_factor(symbol: str) -> Quantity | None:
+    """Base unit and factor of a unit symbol: ``mA`` → ``Quantity(0.001, "A")``; None when it is not one.
+
+    Case is forgiven where nothing else could be meant: ``MAH`` is mAh, since nobody prints mega-ampere-hours.
+    """
+    symbol = symbol.strip().replace("Ω", "Ω").replace("℃", "°C")
+    low = symbol.lower()
+    if symbol in _SYMBOLS.values():
+        return Quantity(1e-3, "kg") if symbol == "g" else Quantity(1.0, symbol)
+    if low in _TIMES:
+        return Quantity(float(_TIMES[low]), "s")
+    if low in _SYMBOLS:
+        return unit_factor(_SYMBOLS[low])
+    prefix, rest = symbol[:1], symbol[1:]
+    base = _SYMBOLS.get(rest.lower())
+    if prefix in _PREFIXES and base in {"V", "A", "W", "Ah", "Wh", "Ω"}:
+        factor = 1e-3 if prefix == "M" and base in {"Ah", "A", "V"} else _PREFIXES[prefix]
+        return Quantity(factor, base)
+    return None
+
+
+def parse_quantity(text: str, unit: str) -> float:
+    """Read a number that must be in ``unit`` or a multiple of it; a bare number is taken in ``unit``.
+
+    Raises
+    ------
+    QuantityError
+        Not a number, an unknown unit, or a unit of another kind (volts where amperes are wanted).
+    """
+    match = re.fullmatch(rf"\s*({NUMBER})\s*([^\d\s].*?)?\s*", text)
+    if not match:
+        raise QuantityError(f"“{text.strip()}” is not a value in {unit}: write it like “{_EXAMPLES.get(unit, '12.5 ' + unit)}”.")
+    value = parse_number(match[1])
+    if match[2] is None:
+        return value
+    found = unit_factor(match[2])
+    if found is None:
+        raise QuantityError(f"“{match[2]}” is not a unit Ubrant knows: write the value in {unit}.")
+    if found.unit != unit:
+        raise QuantityError(f"“{text.strip()}” is in {found.unit}, and a value in {unit} belongs here.")
+    return value * found.value
+
+
+_EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C"}
+
+
+def decimals_for(uncertainty: float) -> int:
+    """Decimal places that show an uncertainty with two significant digits."""
+    if not uncertainty > 0:
+        return 2
+    return max(0, 1 - math.floor(math.log10(uncertainty)))
+
+
+def grouped(value: float, decimals: int) -> str:
+    """A number with a true minus sign and a narrow space between thousands (from five digits on)."""
+    text = f"{abs(value):.{decimals}f}"
+    whole, _, fraction = text.partition(".")
+    if len(whole) > 4:
+        whole = f"{int(whole):,}".replace(",", "\u202f")
+    sign = "−" if value < 0 and float(text) != 0 else ""
+    return sign + whole + ("." + fraction if fraction else "")
+
+
+def show(value: float, significant: int = 4) -> str:
+    """A number with so many significant digits, without exponent."""
+    if value == 0 or not math.isfinite(value):
+        return "0"
+    return grouped(value, max(0, significant - 1 - math.floor(math.log10(abs(value)))))
+
+
+def show_with(value: float, uncertainty: float | None) -> tuple[str, str]:
+    """Value and ± as text, both to the decimals that the uncertainty deserves."""
+    if uncertainty is None:
+        return show(value), ""
+    decimals = min(decimals_for(uncertainty), 9)
+    return grouped(value, decimals), grouped(uncertainty, decimals)
+
+
+def show_duration(seconds: float) -> str:
+    """``4 h 53 min``, ``12 min 5 s``, ``8.4 s``: the two units that matter."""
+    seconds = max(0.0, seconds)
+    if seconds < 59.95:
+        return f"{seconds:.1f} s" if seconds % 1 > 0.05 and seconds < 10 else f"{seconds:.0f} s"
+    if seconds < 3570:
+        minutes, rest = divmod(round(seconds), 60)
+        return f"{minutes} min {rest} s" if rest and minutes < 20 else f"{round(seconds / 60)} min"
+    hours, minutes = divmod(round(seconds / 60), 60)
+    if hours < 48:
+        return f"{hours} h {minutes:02d} min" if minutes else f"{hours} h"
+    return f"{hours // 24} d {hours % 24} h"

@@ -1,0 +1,69 @@
+"""Uncertainty after JCGM 100 (the GUM): where a ± comes from, and how its parts combine.
+
+A contribution is signed and named after the error it comes from ("current gain of Meter A"). Two figures made from the same
+error share its name, so that a ratio of them can cancel it; different names are independent.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+COVERAGE = 2.0
+"""k: expanded uncertainty U = k·u, about 95 %."""
+
+
+@dataclass(frozen=True)
+class Contribution:
+    """One error's part in a figure.
+
+    Attributes
+    ----------
+    source : the error it comes from; the same name means the same error
+    amount : signed standard uncertainty in the figure's own unit (sensitivity × standard uncertainty)
+    why : the arithmetic, for people
+    """
+
+    source: str
+    amount: float
+    why: str = ""
+
+    def times(self, factor: float) -> Contribution:
+        return Contribution(self.source, self.amount * factor, self.why)
+
+
+Contributions = tuple[Contribution, ...]
+
+
+def rectangular(half_width: float) -> float:
+    """Standard uncertainty of a value anywhere within ± ``half_width``. JCGM 100, 4.3.7."""
+    return half_width / math.sqrt(3)
+
+
+def merged(contributions: Iterable[Contribution]) -> Contributions:
+    """Contributions with the same source added up, signs kept, largest first."""
+    by_source: dict[str, Contribution] = {}
+    for part in contributions:
+        known = by_source.get(part.source)
+        if known is None:
+            by_source[part.source] = part
+        else:
+            by_source[part.source] = Contribution(part.source, known.amount + part.amount, _both(known.why, part.why))
+    return tuple(sorted((c for c in by_source.values() if c.amount), key=lambda c: -abs(c.amount)))
+
+
+def _both(one: str, other: str) -> str:
+    return one if not other or one == other else f"{one}; {other}" if one else other
+
+
+def combined(contributions: Iterable[Contribution]) -> float:
+    """Standard uncertainty u of a figure: parts of one source add with their signs, sources add in quadrature."""
+    return math.sqrt(sum(c.amount**2 for c in merged(contributions)))
+
+
+def of_ratio(top: float, top_parts: Contributions, bottom: float, bottom_parts: Contributions) -> Contributions:
+    """Contributions of top ÷ bottom; an error that both share cancels as far as it is the same in both."""
+    over = [c.times(1 / bottom) for c in top_parts]
+    under = [c.times(-top / bottom**2) for c in bottom_parts]
+    return merged(over + under)

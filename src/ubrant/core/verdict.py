@@ -1,0 +1,170 @@
+"""Verdicts: meets, below, spent, cannot tell, not like for like. Decision rule of JCGM 106: outside the ± on the right side."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.finding import Finding
+from ubrant.core.gaps import Gap
+from ubrant.core.label import Label
+from ubrant.core.quantity import show, show_with
+from ubrant.core.uncertainty import COVERAGE, merged
+
+MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
+SPENT_SHARE = 80.0
+"""Percent of rated capacity below which a battery is spent: IEEE 450 and IEEE 1188 for lead-acid (value from memory),
+the usual figure for lithium too (common practice)."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """A word, a sentence, and where it is *cannot tell* what would settle it."""
+
+    word: str
+    sentence: str
+    settle: str = ""
+
+
+@dataclass(frozen=True)
+class Circumstances:
+    """What a verdict needs to know beside the figures."""
+
+    label: Label | None
+    cutoff: Cutoff | None
+    ended_by: str
+    temperature_c: float | None
+    tap: str
+    gaps: tuple[Gap, ...]
+
+
+def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
+    """Judge a capacity against its label.
+
+    In this order: not like for like → spent → below → meets → cannot tell. A faster run that meets the label meets it.
+    A run that did not reach its cut-off is *at least* so much: it can meet the label, and nothing else.
+    """
+    share = findings["label_share"]
+    if about.label is None or share.value is None:
+        return Verdict(CANNOT_TELL, "Cannot tell: there is no label to judge it against.", "Give the label, like “50 Ah 12.8 V”.")
+    measured, rated = _measured(findings, about.label)
+    doubt = share.expanded_uncertainty
+    apart = _differences(findings, about)
+    faster_only = [d.kind for d in apart] == ["faster"]
+    if apart and not (faster_only and doubt is not None and share.value - doubt > 100):
+        even_so = " Even so it gave more than the label says." if doubt is not None and share.value - doubt > 100 else ""
+        return Verdict(NOT_ALIKE, f"Not like for like: {_and([d.sentence for d in apart])}.{even_so}", apart[0].remedy)
+    if doubt is None:
+        return Verdict(
+            CANNOT_TELL,
+            f"Cannot tell: {measured.value_text()} is {share.value:.1f} % of the label, but nobody said how accurate the meter is.",
+            "Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”.",
+        )
+    figure = f"{measured.value_text()} {measured.doubt_text()}"
+    at_least = about.ended_by != "cut-off"
+    if not at_least and share.value + doubt < SPENT_SHARE:
+        return Verdict(SPENT, f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.")
+    if not at_least and share.value + doubt < 100:
+        return Verdict(BELOW, f"Below its label: {figure} is {_percent(share)} of the {rated} it claims.{_more_on_below(share, about)}")
+    if share.value - doubt > 100:
+        least = "at least " if at_least else ""
+        faster = " And that at a faster rate than the label's." if faster_only else ""
+        return Verdict(MEETS, f"Meets its label: {least}{figure} against {rated}, {_percent(share)}.{faster}")
+    if at_least:
+        why = "no cut-off was named" if about.cutoff is None else f"it ended by {_ending(about.ended_by)} before the cut-off"
+        remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {show(about.cutoff.voltage_v, 3)} V."
+        return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
+    return Verdict(CANNOT_TELL, f"Cannot tell: {figure} lies too close to the label's {rated}.", _what_would_settle(measured, about))
+
+
+@dataclass(frozen=True)
+class _Difference:
+    kind: str
+    sentence: str
+    remedy: str
+
+
+def _measured(findings: dict[str, Finding], label: Label) -> tuple[Finding, str]:
+    if label.charge_ah:
+        return findings["charge"], f"{show(label.charge_ah, 3).rstrip()} Ah"
+    return findings["energy"], f"{show(label.energy_wh or 0, 3)} Wh"
+
+
+def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Difference]:
+    """In what the run differs from how the label was made: rate 10 %, cut-off 2 %, 20 ± 5 °C, metered at the battery."""
+    label, found = about.label, []
+    assert label is not None
+    rate, standard = findings["c_rate"].value, label.standard_rate_c
+    if rate is not None and standard is not None and not 0.9 <= rate / standard <= 1.1:
+        kind = "faster" if rate > standard else "slower"
+        amps = f"{show(standard * (label.charge_ah or 0), 2)} A"
+        found.append(_Difference(kind, f"it ran at {show(rate, 2)} C, and the label means {show(standard, 2)} C", f"Run it again at {amps}."))
+    wanted = label.standard_cutoff_v
+    if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
+        found.append(_Difference(
+            "cut-off", f"it stopped at {show(about.cutoff.voltage_v, 3)} V, and the label means {show(wanted, 3)} V",
+            f"Judge it to {show(wanted, 3)} V.",
+        ))  # fmt: skip
+    if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
+        found.append(_Difference(
+            "temperature", f"the battery was at {show(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
+            "Run it again in a room at about 20 °C.",
+        ))  # fmt: skip
+    mean = findings["mean_voltage"].value
+    if about.tap != "battery":
+        found.append(_Difference("tap", f"it was metered at the {about.tap}, not at the battery", "Meter it at the battery's terminals."))
+    elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
+        found.append(_Difference(
+            "tap", f"the readings are at {show(mean, 3)} V, and the label's Ah hold at {show(label.voltage_v, 3)} V",
+            "Compare watt-hours, or meter at the cells.",
+        ))  # fmt: skip
+    return found
+
+
+def _more_on_below(share: Finding, about: Circumstances) -> str:
+    more = ""
+    if share.value is not None and (share.value - (share.expanded_uncertainty or 0)) < SPENT_SHARE:
+        more = " Whether it is spent (under 80 %) is within the ±."
+    kind = about.label.kind_of_cell if about.label else None
+    if kind and kind.key in {"lifepo4", "li-ion"}:
+        more += " A lithium battery gets up to five cycles before this is final (IEC 61960-3)."
+    return more
+
+
+def _what_would_settle(measured: Finding, about: Circumstances) -> str:
+    """The one change that would bring the ± below the distance to the label, if there is one."""
+    label = about.label
+    rated = (label.charge_ah or label.energy_wh or 0.0) if label else 0.0
+    margin = abs((measured.value or 0.0) - rated)
+    parts = merged(measured.contributions or ())
+    if not parts or margin < 0.0005 * rated:
+        return "It gives what the label says as closely as anyone could measure; no better meter would change that."
+    largest = parts[0]
+    others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts[1:]))
+    if others >= margin:
+        return f"Only a much better meter would: the ± would have to come down to {show_with(margin, margin)[0]} {measured.unit}."
+    needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(largest.amount))
+    if largest.source == "current gain":
+        limit = needed * 100 * abs(largest.amount) * math.sqrt(3) / (measured.value or 1)
+        return f"A current meter good to {show(limit, 1)} % of its reading would settle it; a shunt instead of a clamp, say."
+    if largest.source == "current zero":
+        return f"Zero the current meter: its zero has to be {show(1 / needed, 2)} times better."
+    if largest.source == "gaps":
+        return "A run without gaps would settle it."
+    if largest.source.startswith("voltage"):
+        return f"A voltmeter {show(1 / needed, 2)} times better would settle it, or a deeper cut-off, where the voltage falls faster."
+    return "More readings would settle it."
+
+
+def _ending(ended_by: str) -> str:
+    return {"end of log": "the end of the log", "person": "your stop", "running": "now"}.get(ended_by, ended_by)
+
+
+def _percent(share: Finding) -> str:
+    value, doubt = show_with(share.value or 0.0, share.expanded_uncertainty)
+    return f"{value} ± {doubt} %" if doubt else f"{value} %"
+
+
+def _and(sentences: list[str]) -> str:
+    return sentences[0] if len(sentences) == 1 else "; ".join(sentences)
