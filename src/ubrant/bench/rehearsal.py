@@ -1,0 +1,122 @@
+"""Rehearse a method in-process on a model: how long it takes, what the trace will look like, what ends it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.circuit import Circuit
+from ubrant.core.readings import Array, Readings
+from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Steps
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """What is expected.
+
+    Attributes
+    ----------
+    readings : at the battery, seconds from the start of the method
+    load_v : (n,) volts at the load
+    load_on_s, load_off_s : None when the load never came on
+    until_s : length of each ReadUntil, seconds
+    ended_by : ``cut-off``, ``protection``, ``load's own cut-off`` or ``time``
+    temperature_c : the battery's highest
+    """
+
+    readings: Readings
+    load_v: Array
+    load_on_s: float | None
+    load_off_s: float | None
+    until_s: tuple[float, ...]
+    ended_by: str
+    temperature_c: float
+
+    @property
+    def length_s(self) -> float:
+        return float(self.readings.time_s[-1]) if len(self.readings) else 0.0
+
+
+class _Player:
+    def __init__(self, circuit: Circuit) -> None:
+        self.circuit = circuit
+        self.time_s = 0.0
+        self.columns: tuple[list[float], list[float], list[float], list[float]] = ([], [], [], [])
+        self.demand_a = self.own_cutoff_v = 0.0
+        self.load_on_s: float | None = None
+        self.load_off_s: float | None = None
+        self.until_s: list[float] = []
+        self.ended_by = ""
+        self.hottest_c = circuit.pack.temperature_c
+
+    def read(self) -> float:
+        circuit, (times, volts, amps, load_volts) = self.circuit, self.columns
+        battery_v = circuit.battery_v
+        times.append(self.time_s)
+        volts.append(battery_v)
+        amps.append(circuit.current_a)
+        load_volts.append(battery_v - circuit.current_a * circuit.lead_ohm)
+        return battery_v
+
+    def rest(self, seconds: float, every_s: float) -> None:
+        for _ in range(round(seconds / every_s)):
+            self.read()
+            self.circuit.step(every_s)
+            self.time_s += every_s
+
+    def until(self, step: ReadUntil) -> str:
+        start, every_s, reached = self.time_s, step.every_s, step.watch.reached
+        advance, own_cutoff = self.circuit.step, self.own_cutoff_v
+        load_volts = self.columns[3]
+        ended = "time"
+        while self.time_s - start < step.at_most_s:
+            volts = self.read()
+            if self.circuit.pack.tripped:
+                ended = "protection"
+            elif reached(self.time_s, volts):
+                ended = "cut-off"
+            elif load_volts[-1] < own_cutoff:
+                ended = "load's own cut-off"
+            else:
+                advance(every_s)
+                self.time_s += every_s
+                continue
+            break
+        self.hottest_c = max(self.hottest_c, self.circuit.pack.temperature_c)
+        self.until_s.append(self.time_s - start)
+        return ended
+
+    def play(self, steps: Steps) -> None:
+        answer: str | None = None
+        while True:
+            try:
+                step = steps.send(answer)
+            except StopIteration:
+                return
+            answer = None
+            if isinstance(step, ReadRest):
+                self.rest(step.seconds, step.every_s)
+            elif isinstance(step, LoadOn):
+                self.circuit.draw(step.current_a)
+                self.own_cutoff_v = step.own_cutoff_v
+                self.load_on_s = self.time_s if self.load_on_s is None else self.load_on_s
+            elif isinstance(step, ReadUntil):
+                answer = self.ended_by = self.until(step)
+            elif isinstance(step, LoadOff):
+                self.circuit.draw(0.0)
+                self.load_off_s = self.time_s
+                self.time_s += 1e-3  # the next reading is after the load went off
+            else:
+                assert isinstance(step, Ask)
+
+
+def rehearse(steps: Steps, circuit: Circuit) -> Rehearsal:
+    """Play a method on a circuit, as fast as it can be worked out. The circuit is used up."""
+    player = _Player(circuit)
+    player.play(steps)
+    time_s, volts, amps, load_v = (np.array(column) for column in player.columns)
+    return Rehearsal(
+        Readings(time_s, volts, amps), load_v, player.load_on_s, player.load_off_s,
+        tuple(player.until_s), player.ended_by, player.hottest_c,
+    )  # fmt: skip

@@ -1,0 +1,20 @@
+"""Cautions, in plain words, for the step where each matters."""
+
+from ubrant.core.chemistry import Chemistry
+from ubrant.core.quantity import show
+
+LOOK_FIRST = "Swollen, dented, hot or hissing: stop, take it outside, away from what burns."
+FUSE = "Fuse close to the positive terminal, DC rated, sized for the lead. Take rings and watches off."
+SURFACE = "On a surface that does not burn. Not overnight unless load, cut-off and fuse are set for it."
+VENTILATE = "Lead-acid gives off hydrogen while charging: air the room."
+OWN_CUTOFF = "The load has its own cut-off set and read back before it comes on: if the computer stops, the load must stop."
+WARM = "Terminals getting warm mean a poor joint or a thin lead. Too hot to touch: stop."
+RECHARGE = "Recharge soon: a battery left empty ages."
+
+
+def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:
+    """Never below the chemistry's floor, in volts for this pack."""
+    if chemistry is None or not series:
+        return "Never below the voltage its maker gives as empty."
+    volts = show(chemistry.floor_v * series, 3)
+    return f"Never below {volts} V under load ({chemistry.floor_v:g} V a cell for {chemistry.name})."
