@@ -36,7 +36,7 @@ class DischargeRecord:
     label : what the maker claims
     cutoff : the voltage the discharge is judged to
     temperature_c : of the battery at the start
-    load_on_s : when the load came on, if that was recorded; otherwise found from the current
+    load_on_s, load_off_s : when the load came on and went off, if that was recorded; otherwise found from the current
     ended : what ended a run on the bench (``cut-off``, ``person``, ``protection``, …); None for a log
     tap : where it was metered; anything but ``battery`` is not like for like
     """
@@ -48,6 +48,7 @@ class DischargeRecord:
     cutoff: Cutoff | None = None
     temperature_c: float | None = None
     load_on_s: float | None = None
+    load_off_s: float | None = None
     ended: str | None = None
     tap: str = "battery"
 
@@ -183,9 +184,11 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
         load_on, half = float(time[first]), float(time[first] - time[start]) / 2
         head = span((time[0], time[0]), (0, 0), (0, 0))
     if crossing is None:
-        stop = last if record.ended == "running" else min(last + 1, len(time) - 1)
+        known = record.load_off_s is not None and record.load_off_s >= time[last]
+        end = float(record.load_off_s or 0.0) if known else float(time[last])
+        stop = last if known or record.ended == "running" else min(last + 1, len(time) - 1)
         sums = head + _sum(readings, start, stop)
-        end = float(time[last])
+        sums += span((time[last], end), (volts[last], volts[last]), (amps[last], amps[last]))
     else:
         stop = max(crossing.after, start)
         tail_v = (volts[stop], record.cutoff.voltage_v if record.cutoff else volts[stop])

@@ -26,3 +26,6 @@ class Recorder(Protocol):
 
     def check(self) -> None:
         """Raise if what was handed over cannot be kept any more."""
+
+    def finish(self, ended_by: str, trouble: str) -> None:
+        """The run is over: what ended it, and what went wrong, if anything."""

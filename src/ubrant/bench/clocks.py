@@ -1,0 +1,72 @@
+"""Clocks a run goes by: the computer's, or the simulated world's."""
+
+from __future__ import annotations
+
+import math
+import socket
+import time
+from collections.abc import Callable
+
+from ubrant.bench.instruments import InstrumentError
+
+
+class RealClock:
+    """Counts through suspend (CLOCK_BOOTTIME)."""
+
+    def __init__(self) -> None:
+        self._start = time.clock_gettime(time.CLOCK_BOOTTIME)
+
+    def now_s(self) -> float:
+        return time.clock_gettime(time.CLOCK_BOOTTIME) - self._start
+
+    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
+        while (left := time_s - self.now_s()) > 0:
+            if called(min(left, 0.5)):
+                return
+
+
+class WorldClock:
+    """Moves the simulated world on and goes by its time. ``speed`` is pacing only: what happens is the same at any.
+
+    Raises
+    ------
+    InstrumentError
+        The world has gone away.
+    """
+
+    def __init__(self, port: int, speed: float = math.inf) -> None:
+        self._socket = socket.create_connection(("127.0.0.1", port), timeout=30)
+        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        self._answers = self._socket.makefile("r", encoding="ascii")
+        self._now_s = 0.0
+        self.speed = speed
+        self._wall = time.monotonic()
+
+    def now_s(self) -> float:
+        return self._now_s
+
+    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
+        due = self._wall + (time_s - self._now_s) / self.speed
+        called(max(0.0, due - time.monotonic()))
+        self._wall = max(due, time.monotonic() - 0.25)  # a hold-up is not made up for in a rush
+        if time_s > self._now_s:
+            self._now_s = float(self._ask(f"ADV {time_s:.6f}"))
+
+    def truth(self) -> tuple[float, float, float, float]:
+        """What really happened: charge Ah, energy Wh, state of charge, °C. For tests; nothing else may know."""
+        charge, energy, soc, celsius = (float(x) for x in self._ask("TRU?").split(","))
+        return charge, energy, soc, celsius
+
+    def _ask(self, command: str) -> str:
+        try:
+            self._socket.sendall(command.encode() + b"\n")
+            answer = self._answers.readline()
+        except OSError:
+            answer = ""
+        if not answer:
+            raise InstrumentError("The simulated bench has stopped. Start the run again.")
+        return answer
+
+    def close(self) -> None:
+        self._answers.close()
+        self._socket.close()

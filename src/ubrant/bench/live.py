@@ -1,0 +1,94 @@
+"""What a run has read so far, for those who look while it goes on."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.protocols import Recorder
+from ubrant.core.readings import Array, Series
+
+
+@dataclass(frozen=True)
+class Event:
+    """Something that happened: ``kind`` is ``load on``, ``load off``, ``paused``, ``resumed`` or ``jotting``."""
+
+    time_s: float
+    kind: str
+    text: str
+
+
+class _Column:
+    """A growing pair of arrays. A view handed out stays as it was: appending writes behind it, growing copies."""
+
+    def __init__(self) -> None:
+        self._time: Array = np.empty(1024)
+        self._value: Array = np.empty(1024)
+        self._n = 0
+
+    def append(self, time_s: float, value: float) -> None:
+        if self._n == len(self._time):
+            self._time, self._value = (np.concatenate([a, np.empty(len(a))]) for a in (self._time, self._value))
+        self._time[self._n], self._value[self._n] = time_s, value
+        self._n += 1
+
+    def series(self) -> Series:
+        return Series(self._time[: self._n], self._value[: self._n])
+
+
+class LiveReadings:
+    """A recorder that keeps everything in memory, safe to read from another thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._columns: dict[tuple[str, str], _Column] = {}
+        self._events: list[Event] = []
+
+    def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
+        with self._lock:
+            self._columns.setdefault((tap, quantity), _Column()).append(time_s, value)
+
+    def event(self, time_s: float, kind: str, text: str) -> None:
+        with self._lock:
+            self._events.append(Event(time_s, kind, text))
+
+    def check(self) -> None:
+        """Memory holds."""
+
+    def finish(self, ended_by: str, trouble: str) -> None:
+        """Nothing is open."""
+
+    def series(self, tap: str, quantity: str) -> Series:
+        """What has been read so far; empty when nothing was."""
+        with self._lock:
+            column = self._columns.get((tap, quantity))
+            return column.series() if column else Series(np.empty(0), np.empty(0))
+
+    def events(self) -> list[Event]:
+        with self._lock:
+            return list(self._events)
+
+
+class FanOut:
+    """Hands everything to several recorders, the first one first."""
+
+    def __init__(self, *recorders: Recorder) -> None:
+        self._recorders = recorders
+
+    def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
+        for recorder in self._recorders:
+            recorder.reading(tap, quantity, time_s, value)
+
+    def event(self, time_s: float, kind: str, text: str) -> None:
+        for recorder in self._recorders:
+            recorder.event(time_s, kind, text)
+
+    def check(self) -> None:
+        for recorder in self._recorders:
+            recorder.check()
+
+    def finish(self, ended_by: str, trouble: str) -> None:
+        for recorder in self._recorders:
+            recorder.finish(ended_by, trouble)

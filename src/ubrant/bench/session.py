@@ -1,0 +1,84 @@
+"""One run in a thread of its own: started, ordered about, looked at, joined."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+
+from ubrant.bench.bench import Bench
+from ubrant.bench.engine import Engine, Order, Progress
+from ubrant.bench.instruments import InstrumentError
+from ubrant.bench.live import FanOut, LiveReadings
+from ubrant.core.protocols import Recorder
+from ubrant.methods.steps import Steps
+
+
+class RunSession:
+    """Carries a method out on a bench in a non-daemon thread; the process does not end before the load is off.
+
+    ``open_bench`` is called in that thread, since instruments belong to the thread that talks to them.
+    """
+
+    def __init__(self, steps: Steps, open_bench: Callable[[], Bench], recorder: Recorder) -> None:
+        self.live = LiveReadings()
+        self._steps, self._open_bench = steps, open_bench
+        self._recorder = FanOut(recorder, self.live)
+        self._orders: queue.Queue[Order] = queue.Queue()
+        self._progress = Progress(phase="resting", text="Connecting to the bench …")
+        self._thread = threading.Thread(target=self._run, name="engine", daemon=False)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    @property
+    def progress(self) -> Progress:
+        return self._progress
+
+    @property
+    def running(self) -> bool:
+        return self._thread.is_alive()
+
+    def order(self, order: Order) -> None:
+        self._orders.put(order)
+
+    def jot(self, text: str, time_s: float | None = None) -> float:
+        """Note something at a time of the run (now, when None); returns that time."""
+        moment = self._progress.time_s if time_s is None else time_s
+        self._recorder.event(moment, "jotting", text)
+        return moment
+
+    def end(self, timeout_s: float = 30.0) -> None:
+        """End at once and wait until the load is off."""
+        if self._thread.is_alive():
+            self.order(Order.END)
+            self._thread.join(timeout_s)
+
+    def join(self, timeout_s: float | None = None) -> None:
+        self._thread.join(timeout_s)
+
+    def _run(self) -> None:
+        try:
+            bench = self._open_bench()
+        except InstrumentError as error:
+            self._ended(Progress(phase="ended", ended_by="instrument lost", trouble=str(error)))
+            return
+        latest: list[Progress] = [self._progress]
+
+        def show(progress: Progress) -> None:
+            latest[0] = progress
+            if progress.phase != "ended":  # shown as ended only once everything is kept and closed
+                self._progress = progress
+
+        try:
+            ended = Engine(bench, self._recorder, self._orders, show).run(self._steps)
+        finally:
+            bench.close()
+        self._ended(ended)
+
+    def _ended(self, progress: Progress) -> None:
+        try:
+            self._recorder.finish(progress.ended_by, progress.trouble)
+        except Exception as error:  # a full disk: the load is off by now, and the person is told
+            progress = Progress(**{**progress.__dict__, "trouble": f"{progress.trouble} {error}".strip()})
+        self._progress = progress

@@ -1,0 +1,93 @@
+"""What stands on the simulated bench: the pack, the leads, and how wrong each instrument is."""
+
+from __future__ import annotations
+
+import json
+import zlib
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cell import PackParameters, pack_from_label
+from ubrant.core.label import Label
+
+
+@dataclass(frozen=True)
+class Channel:
+    """How one quantity of an instrument is off: shown = round((true·(1 + gain) + zero + noise) to ``digit``)."""
+
+    gain: float = 0.0
+    zero: float = 0.0
+    noise: float = 0.0
+    digit: float = 0.0
+
+
+@dataclass(frozen=True)
+class Scenario:
+    """Everything the world process is told. ``seed`` fixes the noise; ``free_speed`` is how fast it runs on once it is left alone."""
+
+    pack: PackParameters
+    soc: float = 1.0
+    lead_ohm: float = 0.015
+    meter_v: Channel = field(default_factory=Channel)
+    meter_a: Channel = field(default_factory=Channel)
+    load_v: Channel = field(default_factory=Channel)
+    load_a: Channel = field(default_factory=Channel)
+    set_gain: float = 0.0
+    load_max_a: float = 60.0
+    seed: int = 1
+    step_s: float = 0.1
+    free_speed: float = 60.0
+    linger_s: float = 5.0
+
+    def to_json(self) -> str:
+        return json.dumps(asdict(self))
+
+
+def from_json(text: str) -> Scenario:
+    """The scenario written by ``Scenario.to_json``."""
+    data: dict[str, Any] = json.loads(text)
+    channels = {k: Channel(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a")}
+    return Scenario(**{**data, **channels, "pack": PackParameters(**data["pack"])})
+
+
+def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Channel:
+    """A channel whose gain and zero errors lie somewhere inside a quoted accuracy, as rectangular as the quote."""
+    return Channel(
+        float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit,
+    )  # fmt: skip
+
+
+def scenario_for(
+    label: Label, voltage: Accuracy, current: Accuracy, lead_ohm: float, seed_text: str, stand_in: dict[str, Any] | None = None
+) -> Scenario:
+    """A bench for a unit: the pack its label suggests, a little better or worse, and meters inside their accuracy.
+
+    Parameters
+    ----------
+    seed_text : names the thing and the run; the same text gives the same bench
+    stand_in : what is known of the simulated thing: ``health`` (share of the label it truly holds), ``ambient_c``, ``resistance`` (factor)
+
+    Raises
+    ------
+    ValueError
+        The label does not say enough for a model.
+    """
+    rng = np.random.default_rng(zlib.crc32(seed_text.encode()))
+    known = stand_in or {}
+    usual = pack_from_label(label)
+    health = float(known.get("health", rng.uniform(0.9, 1.04)))
+    ohm = float(known.get("resistance", 1.0)) * (1 + 2.5 * max(0.0, 0.95 - health))
+    pack = replace(
+        usual, capacity_ah=usual.capacity_ah * health, r0_ohm=usual.r0_ohm * ohm, r1_ohm=usual.r1_ohm * ohm,
+        r2_ohm=usual.r2_ohm * ohm, ambient_c=float(known.get("ambient_c", 20.0)),
+    )  # fmt: skip
+    return Scenario(
+        pack=pack, lead_ohm=lead_ohm, seed=int(rng.integers(1, 2**31)),
+        meter_v=drawn_inside(voltage, rng, noise=0.0006, digit=0.001), meter_a=drawn_inside(current, rng, noise=0.0015, digit=0.001),
+        load_v=Channel(float(rng.uniform(-1, 1)) * 5e-4, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
+        load_a=Channel(float(rng.uniform(-1, 1)) * 2e-3, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
+        set_gain=float(rng.uniform(-1, 1)) * 1e-3,
+    )  # fmt: skip
