@@ -1,0 +1,260 @@
+"""A logbook: units, meters and runs in one file."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import asdict, replace
+from pathlib import Path
+
+import numpy as np
+
+from ubrant.core import FINDINGS_VERSION
+from ubrant.core.discharge import Discharge
+from ubrant.core.meter import Meter
+from ubrant.core.readings import Array, Series
+from ubrant.core.unit import Unit
+from ubrant.logbook.file import LogbookError, connect, prepare
+from ubrant.logbook.lock import OpenLock
+from ubrant.logbook.records import Run, StoredEvent, Summary
+
+PIECE = 65_536
+
+
+class Logbook:
+    """An open logbook. Runs that were going on when the program died are marked interrupted on opening.
+
+    Raises
+    ------
+    LogbookError
+        See ``file.prepare``.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        prepare(path)
+        self._lock = OpenLock(path)
+        self.read_only = not self._lock.held
+        self._db = connect(path, read_only=self.read_only)
+        if not self.read_only:
+            self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
+
+    def close(self) -> None:
+        """Leave one file behind, and no others."""
+        if not self.read_only:
+            self._db.execute("PRAGMA journal_mode=DELETE")
+        self._db.close()
+        self._lock.release()
+
+    # units
+
+    def units(self) -> list[Unit]:
+        """Those on the shelf, in the order they came."""
+        rows = self._db.execute("SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE NOT removed ORDER BY id")
+        return [_unit(row) for row in rows]
+
+    def unit(self, unit_id: int) -> Unit:
+        row = self._db.execute(
+            "SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE id = ?", (unit_id,)
+        ).fetchone()
+        return _unit(row)
+
+    def keep_unit(self, unit: Unit) -> Unit:
+        """Add a unit, or put an edited one in its place; returns it with its id."""
+        values = (unit.name, unit.kind, unit.label_text, unit.chemistry, unit.note, unit.max_current_a, json.dumps(unit.stand_in))
+        if unit.id:
+            self._write(
+                "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?", (*values, unit.id)
+            )
+            return unit
+        sql = "INSERT INTO unit (name, kind, label, chemistry, note, max_current_a, stand_in) VALUES (?,?,?,?,?,?,?)"
+        return replace(unit, id=self._write(sql, values))
+
+    def remove_unit(self, unit_id: int) -> None:
+        """Take it off the shelf; its runs stay, and keeping it again brings it back."""
+        self._write("UPDATE unit SET removed = 1 WHERE id = ?", (unit_id,))
+
+    # meters
+
+    def meters(self) -> list[Meter]:
+        rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id FROM meter ORDER BY id")
+        return [Meter(*row) for row in rows]
+
+    def keep_meter(self, meter: Meter) -> Meter:
+        """Add a meter, or put an edited one in its place; returns it with its id."""
+        values = (meter.name, meter.voltage_accuracy, meter.current_accuracy, meter.max_v, meter.max_a)
+        if meter.id:
+            self._write("UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=? WHERE id=?", (*values, meter.id))
+            return meter
+        sql = "INSERT INTO meter (name, voltage_accuracy, current_accuracy, max_v, max_a) VALUES (?,?,?,?,?)"
+        return replace(meter, id=self._write(sql, values))
+
+    # runs
+
+    def runs(self, search: str = "", limit: int = 200) -> list[tuple[Run, str]]:
+        """The newest runs with their units' names; ``search`` looks in unit, label, source and jottings."""
+        like = f"%{search}%"
+        rows = self._db.execute(
+            f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
+            " WHERE ?1 = '%%' OR unit.name LIKE ?1 OR run.label LIKE ?1 OR run.source LIKE ?1"
+            " OR EXISTS (SELECT 1 FROM event WHERE event.run_id = run.id AND event.kind = 'jotting' AND event.text LIKE ?1)"
+            " ORDER BY run.started DESC, run.id DESC LIMIT ?2",
+            (like, limit),
+        )
+        return [(_run(row), row[-1]) for row in rows]
+
+    def run(self, run_id: int) -> Run:
+        return _run(self._db.execute(f"SELECT {_RUN_COLUMNS} FROM run WHERE id = ?", (run_id,)).fetchone())
+
+    def latest_run(self, unit_id: int) -> Run | None:
+        """The last run of a unit that has ended."""
+        row = self._db.execute(
+            f"SELECT {_RUN_COLUMNS} FROM run WHERE unit_id = ? AND state != 'running' ORDER BY started DESC, id DESC LIMIT 1", (unit_id,)
+        ).fetchone()
+        return _run(row) if row else None
+
+    def start_run(self, run: Run) -> Run:
+        """Keep a run that begins; returns it with its id."""
+        return replace(run, id=self._insert_run(run))
+
+    def keep_import(self, run: Run, series: dict[tuple[str, str], Series]) -> Run:
+        """Keep a whole run from a log in one transaction; returns it with its id."""
+        with self._transaction():
+            kept = replace(run, id=self._insert_run(run))
+            for (tap, quantity), column in series.items():
+                channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
+                self._insert_pieces(int(channel or 0), column)
+        return kept
+
+    def delete_run(self, run_id: int) -> None:
+        self._write("DELETE FROM run WHERE id = ?", (run_id,))
+
+    def set_cutoff(self, run: Run, cutoff_v: float) -> Run:
+        """Judge a run to another cut-off from now on."""
+        changed = replace(run, plan={**run.plan, "cutoff_v": cutoff_v})
+        self._write("UPDATE run SET plan = ? WHERE id = ?", (json.dumps(changed.plan), run.id))
+        self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
+        return changed
+
+    def series(self, run_id: int, tap: str, quantity: str) -> Series:
+        """All readings of one channel; empty when there are none."""
+        rows = self._db.execute(
+            "SELECT time_s, value FROM piece JOIN channel ON channel.id = piece.channel_id WHERE run_id=? AND tap=? AND quantity=? ORDER BY seq",
+            (run_id, tap, quantity),
+        ).fetchall()
+        return Series(from_bytes([r[0] for r in rows]), from_bytes([r[1] for r in rows]))
+
+    def events(self, run_id: int) -> list[StoredEvent]:
+        rows = self._db.execute("SELECT time_s, kind, text, id FROM event WHERE run_id = ? ORDER BY time_s, id", (run_id,))
+        return [StoredEvent(*row) for row in rows]
+
+    def add_event(self, run_id: int, event: StoredEvent) -> None:
+        self._write("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (run_id, event.time_s, event.kind, event.text))
+
+    # summaries: findings worked out before
+
+    def summary(self, run_id: int) -> Summary | None:
+        """Figures kept for this run by this version of the sums; None when they have to be worked out."""
+        row = self._db.execute("SELECT findings FROM summary WHERE run_id = ? AND version = ?", (run_id, FINDINGS_VERSION)).fetchone()
+        return Summary(**json.loads(row[0])) if row else None
+
+    def keep_summary(self, run_id: int, found: Discharge) -> Summary:
+        charge, share = found.findings["charge"], found.findings["label_share"]
+        summary = Summary(
+            charge.value, charge.expanded_uncertainty, share.value, share.expanded_uncertainty, found.verdict.word, found.verdict.sentence
+        )
+        if not self.read_only:
+            self._write(
+                "INSERT OR REPLACE INTO summary (run_id, version, findings) VALUES (?,?,?)",
+                (run_id, FINDINGS_VERSION, json.dumps(asdict(summary))),
+            )
+        return summary
+
+    # below here: how it is written
+
+    def _insert_run(self, run: Run) -> int:
+        values = (
+            run.unit_id, run.method, run.source, run.state, run.started, run.utc_offset_min, run.ended_by, run.trouble,
+            json.dumps(run.plan), run.label_text, run.chemistry, run.voltage_accuracy, run.current_accuracy, run.meter,
+        )  # fmt: skip
+        sql = (
+            "INSERT INTO run (unit_id, method, source, state, started, utc_offset_min, ended_by, trouble, plan, label, chemistry,"
+            " voltage_accuracy, current_accuracy, meter) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?)"
+        )
+        return int(self._execute(sql, values).lastrowid or 0)
+
+    def _insert_pieces(self, channel_id: int, series: Series) -> None:
+        insert_pieces(self._db, channel_id, series)
+
+    def _transaction(self) -> _Transaction:
+        return _Transaction(self._db, self.path)
+
+    def _write(self, sql: str, values: tuple[object, ...]) -> int:
+        return int(self._execute(sql, values).lastrowid or 0)
+
+    def _execute(self, sql: str, values: tuple[object, ...]) -> sqlite3.Cursor:
+        if self.read_only:
+            raise LogbookError(f"{self.path.name} is open in another window, so it can only be looked at here. Close the other one to change it.")
+        try:
+            return self._db.execute(sql, values)
+        except sqlite3.Error as error:
+            raise write_error(self.path, error) from None
+
+
+def write_error(path: Path, error: sqlite3.Error) -> LogbookError:
+    """The sentence for a write that failed."""
+    if "full" in str(error):
+        return LogbookError(f"The disk is full: {path.name} could not be written. Free some space; what was kept so far is safe.")
+    return LogbookError(f"{path.name} could not be written ({error}). What was kept so far is safe.")
+
+
+def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series) -> None:
+    """Write a whole channel in pieces of 65 536 readings."""
+    for seq, start in enumerate(range(0, len(series), PIECE)):
+        time, value = series.time_s[start : start + PIECE], series.value[start : start + PIECE]
+        row = (channel_id, seq, len(time), to_bytes(time), to_bytes(value))
+        db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
+
+
+class _Transaction:
+    """All or nothing, with a sentence when it is nothing."""
+
+    def __init__(self, db: sqlite3.Connection, path: Path) -> None:
+        self._db, self._path = db, path
+
+    def __enter__(self) -> None:
+        self._db.execute("BEGIN IMMEDIATE")
+
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        try:
+            self._db.execute("ROLLBACK" if error else "COMMIT")
+        except sqlite3.Error as failed:
+            raise write_error(self._path, failed) from None
+        if isinstance(error, sqlite3.Error):
+            raise write_error(self._path, error) from None
+
+
+_RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble plan label chemistry voltage_accuracy current_accuracy meter"
+_RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
+
+
+def _run(row: tuple) -> Run:  # type: ignore[type-arg]
+    return Run(
+        id=row[0], unit_id=row[1], method=row[2], source=row[3], state=row[4], started=row[5], utc_offset_min=row[6], ended_by=row[7],
+        trouble=row[8], plan=json.loads(row[9]), label_text=row[10], chemistry=row[11], voltage_accuracy=row[12], current_accuracy=row[13],
+        meter=row[14],
+    )  # fmt: skip
+
+
+def _unit(row: tuple) -> Unit:  # type: ignore[type-arg]
+    return Unit(
+        id=row[0], name=row[1], kind=row[2], label_text=row[3], chemistry=row[4], note=row[5], max_current_a=row[6], stand_in=json.loads(row[7])
+    )
+
+
+def to_bytes(column: Array) -> bytes:
+    return np.ascontiguousarray(column, dtype="<f8").tobytes()
+
+
+def from_bytes(blobs: list[bytes]) -> Array:
+    return np.frombuffer(b"".join(blobs), dtype="<f8").astype(np.float64, copy=False)

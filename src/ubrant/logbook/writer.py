@@ -1,0 +1,111 @@
+"""Writes a run as it goes: a thread and a connection of its own, a commit at least every half second."""
+
+from __future__ import annotations
+
+import queue
+import sqlite3
+import threading
+from pathlib import Path
+
+import numpy as np
+
+from ubrant.core.readings import Series
+from ubrant.logbook.file import LogbookError, connect
+from ubrant.logbook.logbook import from_bytes, insert_pieces, to_bytes, write_error
+
+COMMIT_S = 0.4
+
+
+class RunWriter:
+    """A recorder that keeps a run in the logbook. If writing fails, ``check`` raises, and the engine ends the run with the load off."""
+
+    def __init__(self, path: Path, run_id: int) -> None:
+        self._path, self._run_id = path, run_id
+        self._queue: queue.Queue[tuple[str, object]] = queue.Queue()
+        self._failed: LogbookError | None = None
+        self._channels: dict[tuple[str, str], tuple[int, int]] = {}  # id, next piece
+        self._thread = threading.Thread(target=self._work, name="logbook writer")
+        self._thread.start()
+
+    def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
+        self._queue.put(("reading", (tap, quantity, time_s, value)))
+
+    def event(self, time_s: float, kind: str, text: str) -> None:
+        self._queue.put(("event", (time_s, kind, text)))
+
+    def check(self) -> None:
+        if self._failed:
+            raise self._failed
+
+    def finish(self, ended_by: str, trouble: str) -> None:
+        """Everything in, small pieces folded into large ones, the run marked done.
+
+        Raises
+        ------
+        LogbookError
+            Something could not be written; the readings committed before are safe.
+        """
+        self._queue.put(("finish", (ended_by, trouble)))
+        self._thread.join()
+        self.check()
+
+    def _work(self) -> None:
+        try:
+            db = connect(self._path)
+            try:
+                while self._batch(db):
+                    pass
+            finally:
+                db.close()
+        except sqlite3.Error as error:
+            self._failed = write_error(self._path, error)
+        except Exception as error:  # whatever it is, the engine has to learn that nothing is kept any more
+            self._failed = LogbookError(f"{self._path.name} could not be written ({error}). What was kept so far is safe.")
+
+    def _batch(self, db: sqlite3.Connection) -> bool:
+        """Wait for work, gather what comes within the commit interval, commit it. False after the last batch."""
+        items = [self._queue.get()]
+        if items[0][0] != "finish":
+            wake = threading.Event()
+            wake.wait(COMMIT_S)  # lets readings gather, so that a commit holds many
+        while True:
+            try:
+                items.append(self._queue.get_nowait())
+            except queue.Empty:
+                break
+        columns: dict[tuple[str, str], tuple[list[float], list[float]]] = {}
+        ending: tuple[str, str] | None = None
+        db.execute("BEGIN IMMEDIATE")
+        for kind, item in items:
+            if kind == "reading":
+                tap, quantity, time_s, value = item  # type: ignore[misc]
+                times, values = columns.setdefault((tap, quantity), ([], []))
+                times.append(time_s)
+                values.append(value)
+            elif kind == "event":
+                db.execute("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (self._run_id, *item))  # type: ignore[misc]
+            else:
+                ending = item  # type: ignore[assignment]
+        for key, (times, values) in columns.items():
+            self._add_piece(db, key, Series(np.array(times), np.array(values)))
+        if ending is not None:
+            self._fold(db)
+            db.execute("UPDATE run SET state = 'done', ended_by = ?, trouble = ? WHERE id = ?", (*ending, self._run_id))
+        db.execute("COMMIT")
+        return ending is None
+
+    def _add_piece(self, db: sqlite3.Connection, key: tuple[str, str], series: Series) -> None:
+        if key not in self._channels:
+            cursor = db.execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (self._run_id, *key))
+            self._channels[key] = (int(cursor.lastrowid or 0), 0)
+        channel, seq = self._channels[key]
+        row = (channel, seq, len(series), to_bytes(series.time_s), to_bytes(series.value))
+        db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
+        self._channels[key] = (channel, seq + 1)
+
+    def _fold(self, db: sqlite3.Connection) -> None:
+        for channel, _ in self._channels.values():
+            rows = db.execute("SELECT time_s, value FROM piece WHERE channel_id = ? ORDER BY seq", (channel,)).fetchall()
+            whole = Series(from_bytes([r[0] for r in rows]), from_bytes([r[1] for r in rows]))
+            db.execute("DELETE FROM piece WHERE channel_id = ?", (channel,))
+            insert_pieces(db, channel, whole)
