@@ -58,6 +58,13 @@ class Finding:
             return f"± {show_duration(self.expanded_uncertainty)}"
         return f"± {show_with(self.value, self.expanded_uncertainty)[1]}"
 
+    def with_doubt(self) -> str:
+        """``48.87 ± 0.29 Ah``, for a sentence."""
+        if self.value is None or self.expanded_uncertainty is None or self.unit == "s":
+            return f"{self.value_text()} {self.doubt_text()}".strip()
+        value, doubt = show_with(self.value, self.expanded_uncertainty)
+        return f"{value} ± {doubt} {self.unit}"
+
     def budget(self) -> tuple[str, ...]:
         """Where the ± comes from, a line a contribution, then how they combine."""
         if self.value is None:

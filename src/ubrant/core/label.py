@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 from ubrant.core.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
-from ubrant.core.quantity import NUMBER, QuantityError, parse_number, show, unit_factor
+from ubrant.core.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
 
 
 class LabelError(ValueError):
@@ -72,13 +72,13 @@ class Label:
         """One line of what was read, for showing while a person types."""
         parts = []
         if self.charge_ah is not None:
-            parts.append(f"{show(self.charge_ah, 3)} Ah")
+            parts.append(f"{plain(self.charge_ah, 3)} Ah")
         if self.voltage_v is not None:
-            parts.append(f"{show(self.voltage_v, 3)} V")
+            parts.append(f"{plain(self.voltage_v, 3)} V")
         if self.energy_wh is not None:
-            parts.append(f"{show(self.energy_wh, 3)} Wh")
+            parts.append(f"{plain(self.energy_wh, 3)} Wh")
         if self.output_charge_ah is not None:
-            parts.append(f"gives {show(self.output_charge_ah, 3)} Ah at {show(self.output_voltage_v or 5, 2)} V")
+            parts.append(f"gives {plain(self.output_charge_ah, 3)} Ah at {plain(self.output_voltage_v or 5, 2)} V")
         if self.series:
             parallel = f", {self.parallel} side by side" if (self.parallel or 1) > 1 else ""
             kind = f" {self.kind_of_cell.name}" if self.kind_of_cell else ""
@@ -181,7 +181,7 @@ def _first(values: list[float]) -> float | None:
 def _require_capacity(label: Label) -> None:
     for value in (label.charge_ah, label.energy_wh, label.voltage_v):
         if value is not None and not value > 0:
-            raise LabelError(f"A label cannot say {show(value)}: write what is printed, like “50 Ah 12.8 V”.")
+            raise LabelError(f"A label cannot say {plain(value)}: write what is printed, like “50 Ah 12.8 V”.")
     if label.charge_ah is None and label.energy_wh is None:
         raise LabelError(
             f"No capacity found in “{label.text}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”."
@@ -204,7 +204,7 @@ def _fill_in(label: Label) -> Label:
         kind = guess_chemistry(voltage)
         if kind is not None:
             count = cells_in_series(voltage, kind) or 1
-            guesses.append(f"Taken as {kind.name}: {show(voltage, 3)} V is {count} × {show(voltage / count, 3)} V.")
+            guesses.append(f"Taken as {kind.name}: {plain(voltage, 3)} V is {count} × {plain(voltage / count, 3)} V.")
     if voltage is None and kind and label.series:
         voltage = kind.nominal_v[0] * label.series
     series = label.series or (cells_in_series(voltage, kind) if kind and voltage else None)
@@ -225,13 +225,13 @@ def _check(label: Label) -> Label:
     stated_energy = re.search(r"Wh", label.text, re.I) is not None
     if charge and voltage and energy and stated_energy and not 0.94 < energy / (charge * voltage) < 1.06:
         ratio = energy / (charge * voltage)
-        product = f"{show(charge, 3)} Ah × {show(voltage, 3)} V is {show(charge * voltage, 3)} Wh, but the label says {show(energy, 3)} Wh"
+        product = f"{plain(charge, 3)} Ah × {plain(voltage, 3)} V is {plain(charge * voltage, 3)} Wh, but the label says {plain(energy, 3)} Wh"
         slip = next((n for n in (1000.0, 0.001) if 0.8 < ratio / n < 1.25), None)
         queries.append(f"{product}: a slip of {'m' if slip else 'figure'}? Look at the label again.")
     queries += _slips(label)
     kind = label.kind_of_cell
     if kind and voltage and not cells_in_series(voltage, kind):
-        queries.append(f"{show(voltage, 3)} V is no whole number of {kind.name} cells of {kind.nominal_v[0]} V: look at the label again.")
+        queries.append(f"{plain(voltage, 3)} V is no whole number of {kind.name} cells of {kind.nominal_v[0]} V: look at the label again.")
     if charge and voltage is None:
         queries.append("A figure in Ah without a voltage is not an energy: add the volts if the label has them.")
     if label.output_charge_ah and charge and label.output_charge_ah >= charge and (label.output_voltage_v or 5) > (voltage or 0):
@@ -249,11 +249,11 @@ def _slips(label: Label) -> list[str]:
     if label.mass_kg and energy:
         per_kg = energy / label.mass_kg
         if per_kg < 1 and small:
-            return [f"{small[0]} for a {show(label.mass_kg, 2)} kg block? {small[1]} Ah would fit its weight."]
+            return [f"{small[0]} for a {plain(label.mass_kg, 2)} kg block? {small[1]} Ah would fit its weight."]
         if per_kg > 500 and large:
-            return [f"{large[0]} in {show(label.mass_kg, 2)} kg? {large[1]} mAh would fit its weight."]
+            return [f"{large[0]} in {plain(label.mass_kg, 2)} kg? {large[1]} mAh would fit its weight."]
     if small and (label.voltage_v or 0) >= 6 and charge < (1.0 if label.kind_of_cell is LEAD_ACID else 0.1):
-        return [f"{small[0]} at {show(label.voltage_v or 0, 3)} V is next to nothing: was {small[1]} Ah meant?"]
+        return [f"{small[0]} at {plain(label.voltage_v or 0, 3)} V is next to nothing: was {small[1]} Ah meant?"]
     if large and charge > 1500 and (energy is None or energy > 20000 or (label.voltage_v or 0) < 5):
         return [f"{large[0]} would be as big as a wardrobe: was {large[1]} mAh meant?"]
     return []

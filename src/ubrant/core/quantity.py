@@ -122,6 +122,12 @@ def show(value: float, significant: int = 4) -> str:
     return grouped(value, max(0, significant - 1 - math.floor(math.log10(abs(value)))))
 
 
+def plain(value: float, significant: int = 4) -> str:
+    """A number as a label prints it: ``50``, ``12.8``, ``0.045``, without zeros at its end."""
+    text = show(value, significant)
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
 def show_with(value: float, uncertainty: float | None) -> tuple[str, str]:
     """Value and ± as text, both to the decimals that the uncertainty deserves."""
     if uncertainty is None:

@@ -9,7 +9,7 @@ from ubrant.core.cutoff import Cutoff
 from ubrant.core.finding import Finding
 from ubrant.core.gaps import Gap
 from ubrant.core.label import Label
-from ubrant.core.quantity import show, show_with
+from ubrant.core.quantity import plain, show, show_with
 from ubrant.core.uncertainty import COVERAGE, merged
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
@@ -61,19 +61,19 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             f"Cannot tell: {measured.value_text()} is {share.value:.1f} % of the label, but nobody said how accurate the meter is.",
             "Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”.",
         )
-    figure = f"{measured.value_text()} {measured.doubt_text()}"
+    figure = measured.with_doubt()
     at_least = about.ended_by != "cut-off"
     if not at_least and share.value + doubt < SPENT_SHARE:
         return Verdict(SPENT, f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.")
     if not at_least and share.value + doubt < 100:
-        return Verdict(BELOW, f"Below its label: {figure} is {_percent(share)} of the {rated} it claims.{_more_on_below(share, about)}")
+        return Verdict(BELOW, f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}")
     if share.value - doubt > 100:
         least = "at least " if at_least else ""
         faster = " And that at a faster rate than the label's." if faster_only else ""
-        return Verdict(MEETS, f"Meets its label: {least}{figure} against {rated}, {_percent(share)}.{faster}")
+        return Verdict(MEETS, f"Meets its label: {least}{figure} against {rated}, {share.with_doubt()}.{faster}")
     if at_least:
         why = "no cut-off was named" if about.cutoff is None else f"it ended by {_ending(about.ended_by)} before the cut-off"
-        remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {show(about.cutoff.voltage_v, 3)} V."
+        remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {plain(about.cutoff.voltage_v)} V."
         return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
     return Verdict(CANNOT_TELL, f"Cannot tell: {figure} lies too close to the label's {rated}.", _what_would_settle(measured, about))
 
@@ -87,8 +87,8 @@ class _Difference:
 
 def _measured(findings: dict[str, Finding], label: Label) -> tuple[Finding, str]:
     if label.charge_ah:
-        return findings["charge"], f"{show(label.charge_ah, 3).rstrip()} Ah"
-    return findings["energy"], f"{show(label.energy_wh or 0, 3)} Wh"
+        return findings["charge"], f"{plain(label.charge_ah)} Ah"
+    return findings["energy"], f"{plain(label.energy_wh or 0)} Wh"
 
 
 def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Difference]:
@@ -98,17 +98,17 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
     rate, standard = findings["c_rate"].value, label.standard_rate_c
     if rate is not None and standard is not None and not 0.9 <= rate / standard <= 1.1:
         kind = "faster" if rate > standard else "slower"
-        amps = f"{show(standard * (label.charge_ah or 0), 2)} A"
-        found.append(_Difference(kind, f"it ran at {show(rate, 2)} C, and the label means {show(standard, 2)} C", f"Run it again at {amps}."))
+        amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
+        found.append(_Difference(kind, f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C", f"Run it again at {amps}."))
     wanted = label.standard_cutoff_v
     if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
         found.append(_Difference(
-            "cut-off", f"it stopped at {show(about.cutoff.voltage_v, 3)} V, and the label means {show(wanted, 3)} V",
-            f"Judge it to {show(wanted, 3)} V.",
+            "cut-off", f"it stopped at {plain(about.cutoff.voltage_v)} V, and the label means {plain(wanted)} V",
+            f"Judge it to {plain(wanted)} V.",
         ))  # fmt: skip
     if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
         found.append(_Difference(
-            "temperature", f"the battery was at {show(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
+            "temperature", f"the battery was at {plain(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
             "Run it again in a room at about 20 °C.",
         ))  # fmt: skip
     mean = findings["mean_voltage"].value
@@ -116,7 +116,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
         found.append(_Difference("tap", f"it was metered at the {about.tap}, not at the battery", "Meter it at the battery's terminals."))
     elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
         found.append(_Difference(
-            "tap", f"the readings are at {show(mean, 3)} V, and the label's Ah hold at {show(label.voltage_v, 3)} V",
+            "tap", f"the readings are at {plain(mean, 3)} V, and the label's Ah hold at {plain(label.voltage_v)} V",
             "Compare watt-hours, or meter at the cells.",
         ))  # fmt: skip
     return found
@@ -147,23 +147,18 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
     needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(largest.amount))
     if largest.source == "current gain":
         limit = needed * 100 * abs(largest.amount) * math.sqrt(3) / (measured.value or 1)
-        return f"A current meter good to {show(limit, 1)} % of its reading would settle it; a shunt instead of a clamp, say."
+        return f"A current meter good to {plain(limit, 1)} % of its reading would settle it; a shunt instead of a clamp, say."
     if largest.source == "current zero":
-        return f"Zero the current meter: its zero has to be {show(1 / needed, 2)} times better."
+        return f"Zero the current meter: its zero has to be {plain(1 / needed, 2)} times better."
     if largest.source == "gaps":
         return "A run without gaps would settle it."
     if largest.source.startswith("voltage"):
-        return f"A voltmeter {show(1 / needed, 2)} times better would settle it, or a deeper cut-off, where the voltage falls faster."
+        return f"A voltmeter {plain(1 / needed, 2)} times better would settle it, or a deeper cut-off, where the voltage falls faster."
     return "More readings would settle it."
 
 
 def _ending(ended_by: str) -> str:
     return {"end of log": "the end of the log", "person": "your stop", "running": "now"}.get(ended_by, ended_by)
-
-
-def _percent(share: Finding) -> str:
-    value, doubt = show_with(share.value or 0.0, share.expanded_uncertainty)
-    return f"{value} ± {doubt} %" if doubt else f"{value} %"
 
 
 def _and(sentences: list[str]) -> str:

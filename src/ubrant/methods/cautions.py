@@ -1,7 +1,7 @@
 """Cautions, in plain words, for the step where each matters."""
 
 from ubrant.core.chemistry import Chemistry
-from ubrant.core.quantity import show
+from ubrant.core.quantity import plain
 
 LOOK_FIRST = "Swollen, dented, hot or hissing: stop, take it outside, away from what burns."
 FUSE = "Fuse close to the positive terminal, DC rated, sized for the lead. Take rings and watches off."
@@ -16,5 +16,5 @@ def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:
     """Never below the chemistry's floor, in volts for this pack."""
     if chemistry is None or not series:
         return "Never below the voltage its maker gives as empty."
-    volts = show(chemistry.floor_v * series, 3)
+    volts = plain(chemistry.floor_v * series, 3)
     return f"Never below {volts} V under load ({chemistry.floor_v:g} V a cell for {chemistry.name})."

@@ -8,7 +8,7 @@ from ubrant.core.chemistry import CHEMISTRIES
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import Label
 from ubrant.core.leads import Leads
-from ubrant.core.quantity import show, show_duration
+from ubrant.core.quantity import plain, show_duration
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Steps
 
@@ -80,12 +80,12 @@ def discharge(plan: DischargePlan) -> Steps:
     yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Read the resting voltage for {show_duration(plan.rest_before_s)}.")
     yield LoadOn(
         plan.current_a, plan.own_cutoff_v,
-        f"Load on at {show(plan.current_a, 3)} A, its own cut-off at {show(plan.own_cutoff_v, 4)} V.", (cautions.OWN_CUTOFF,),
+        f"Load on at {plain(plan.current_a, 3)} A, its own cut-off at {plain(plan.own_cutoff_v, 4)} V.", (cautions.OWN_CUTOFF,),
     )  # fmt: skip
     volts = plan.cutoff.voltage_v
     yield ReadUntil(
         plan.cutoff.watch(), plan.every_s, at_most_s=20 * 24 * 3600.0,
-        text=f"Read every {show_duration(plan.every_s)} until {show(volts, 4)} V at the battery has lasted {show_duration(plan.cutoff.hold_s)}.",
+        text=f"Read every {show_duration(plan.every_s)} until {plain(volts, 4)} V at the battery has lasted {show_duration(plan.cutoff.hold_s)}.",
         cautions=(cautions.WARM, cautions.floor_caution(kind, plan.series)),
     )  # fmt: skip
     yield LoadOff("Load off.")

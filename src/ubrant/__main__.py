@@ -1,0 +1,5 @@
+"""``python -m ubrant``."""
+
+from ubrant.cli import main
+
+main()

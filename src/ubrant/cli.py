@@ -1,0 +1,166 @@
+"""The command line, and the way into the window."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any, NoReturn
+
+import typer
+
+from ubrant import __version__
+from ubrant.core.accuracy import Accuracy, parse_accuracy
+from ubrant.core.chemistry import CHEMISTRIES
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.discharge import Discharge, DischargeRecord, analyse
+from ubrant.core.label import Label, LabelError, parse_label
+from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.readings import Readings, ReadingsError
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
+
+_JSON_FINDINGS = ("charge", "energy", "duration", "mean_voltage", "label_share", "c_rate", "rest_before", "rest_after")
+
+
+@app.callback(invoke_without_command=True)
+def window(
+    context: typer.Context,
+    logbook: Path | None = typer.Option(None, help="A logbook to open instead of the last one."),
+    version: bool = typer.Option(False, "--version", help="Say which Ubrant this is."),
+) -> None:
+    """Ubrant: a bench log that does the sums and says how sure it is. Without a command it opens the last logbook."""
+    if version:
+        print(f"Ubrant {__version__}")
+        raise typer.Exit
+    if context.invoked_subcommand is None:
+        from ubrant.ui.application import open_window  # Qt is loaded for a window only
+
+        raise typer.Exit(open_window(logbook))
+
+
+@app.command()
+def demo() -> None:
+    """Open the demo logbook: a touring star dome's batteries, tested on the simulated bench."""
+    from ubrant.ui.application import open_demo
+
+    raise typer.Exit(open_demo())
+
+
+@app.command("analyse")
+def analyse_log(
+    log: Path = typer.Argument(..., help="A CSV log with time, voltage and current."),
+    rated: str = typer.Option("", help="What the label says, like “50 Ah 12.8 V”."),
+    cutoff: str = typer.Option("", help="The voltage the discharge is judged to, like “11.0 V”."),
+    chemistry: str = typer.Option("", help="lifepo4, li-ion, lead-acid or nimh."),
+    voltage_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.1% + 3 mV”."),
+    current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
+    columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”."),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
+) -> None:
+    """What a log of a discharge says of the battery."""
+    from ubrant.logbook.csv_log import LogError, read_log
+
+    label = _label(rated, chemistry)
+    accuracy_v = _accuracy(voltage_accuracy, "V", "--voltage-accuracy")
+    accuracy_a = _accuracy(current_accuracy, "A", "--current-accuracy")
+    limit = _cutoff(cutoff)
+    try:
+        read = read_log(log, columns or None)
+        readings = Readings(read.time_s, read.voltage_v, read.current_a)
+        found = analyse(DischargeRecord(readings, accuracy_v, accuracy_a, label, limit))
+    except LogError as error:
+        _refuse(str(error))
+    except ReadingsError as error:
+        _refuse(f"{log.name}: {error}")
+    warnings = [*read.warnings, *(label.guesses + label.queries if label else ()), *found.warnings]
+    if label and label.unread:
+        warnings.append(f"Not understood on the label: “{label.unread}”.")
+    if as_json:
+        print(json.dumps(_as_json(found, warnings), ensure_ascii=False, indent=2))
+    else:
+        _print_table(found, warnings)
+
+
+def _refuse(sentence: str) -> NoReturn:
+    print(sentence, file=sys.stderr)
+    raise typer.Exit(2)
+
+
+def _label(rated: str, chemistry: str) -> Label | None:
+    if chemistry and chemistry not in CHEMISTRIES:
+        _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
+    if not rated:
+        return None
+    try:
+        return parse_label(rated, chemistry or None)
+    except (LabelError, QuantityError) as error:
+        _refuse(f"--rated: {error}")
+
+
+def _accuracy(text: str, unit: str, option: str) -> Accuracy | None:
+    if not text:
+        return None
+    try:
+        return parse_accuracy(text, unit)
+    except QuantityError as error:
+        _refuse(f"{option}: {error}")
+
+
+def _cutoff(text: str) -> Cutoff | None:
+    if not text:
+        return None
+    try:
+        volts = parse_quantity(text, "V")
+    except QuantityError as error:
+        _refuse(f"--cutoff: {error}")
+    if not volts > 0:
+        _refuse(f"--cutoff: a cut-off of {text} would never be reached: give it in volts above 0.")
+    return Cutoff(volts)
+
+
+def _as_json(found: Discharge, warnings: list[str]) -> dict[str, Any]:
+    return {
+        "schema": 1,
+        "findings": {
+            key: {
+                "value": finding.value,
+                "unit": finding.unit,
+                "expanded_uncertainty": finding.expanded_uncertainty,
+                "working": "; ".join(finding.arithmetic) or finding.working,
+            }
+            for key, finding in found.findings.items()
+            if key in _JSON_FINDINGS
+        },
+        "verdict": {"word": found.verdict.word, "sentence": found.verdict.sentence, "settle": found.verdict.settle},
+        "ended_by": found.ended_by,
+        "gaps": [{"from_s": gap.from_s, "to_s": gap.to_s} for gap in found.gaps],
+        "warnings": warnings,
+    }
+
+
+def _print_table(found: Discharge, warnings: list[str]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    console = Console(highlight=False)
+    table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(justify="right", no_wrap=True)
+    table.add_column(no_wrap=True)
+    table.add_column(style="dim")
+    for finding in found.findings.values():
+        if finding.value is not None:
+            table.add_row(finding.name, finding.value_text(), finding.doubt_text(), finding.working)
+    console.print(table)
+    console.print()
+    console.print(found.verdict.sentence, style="bold", markup=False)
+    if found.verdict.settle:
+        console.print(found.verdict.settle, markup=False)
+    for warning in warnings:
+        console.print(f"Note: {warning}", markup=False)
+
+
+def main() -> None:
+    """The ``ubrant`` command."""
+    app()

@@ -1,0 +1,49 @@
+"""A sentence set apart: what it means, or what to watch for."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from ubrant.core.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
+from ubrant.ui.theme import color
+
+_TONES = {"good": "good", "caution": "caution", "bad": "loss", "plain": "quiet"}
+VERDICT_TONES = {MEETS: "good", BELOW: "bad", SPENT: "bad", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}
+
+
+class Callout(QWidget):
+    """A block with a bar at its left. Tone is ``good``, ``caution``, ``bad`` or ``plain``; the words carry the meaning."""
+
+    def __init__(self, tone: str = "plain", text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._tone = tone
+        self._label = QLabel(text)
+        self._label.setWordWrap(True)
+        self._label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(17, 9, 12, 10)
+        layout.addWidget(self._label)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        self.setVisible(bool(text))
+
+    def text(self) -> str:
+        return self._label.text()
+
+    def say(self, tone: str, text: str) -> None:
+        """Show this; nothing at all when the text is empty."""
+        if (tone, text) == (self._tone, self._label.text()):
+            return
+        self._tone = tone
+        self._label.setText(text)
+        self.setAccessibleName(text)
+        self.setVisible(bool(text))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        name = _TONES[self._tone]
+        wash = {"quiet": "plain_wash"}.get(name, f"{name}_wash")
+        painter.fillRect(self.rect(), color(wash))
+        painter.fillRect(0, 0, 4, self.height(), color(name))

@@ -1,0 +1,164 @@
+"""The power path: boxes joined by ribbons as thick as the power they carry; losses peel off downward, hatched."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ubrant.core.power_path import Flow, Node, PowerPath
+from ubrant.core.quantity import show
+from ubrant.ui.theme import LARGE, NORMAL, SMALL, color, font
+
+_BOX_H, _MAX_RIBBON, _PIN = 54.0, 44.0, 32.0
+
+
+class PowerPathView(QWidget):
+    """Draws one PowerPath. ``wiring`` shows meter names at the pins in place of values, for clipping the meters on."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._path: PowerPath | None = None
+        self._wiring = False
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(self.tr("Power path"))
+
+    def sizeHint(self) -> QSize:
+        return QSize(800, 168)
+
+    def show_path(self, path: PowerPath, *, wiring: bool = False) -> None:
+        if (path, wiring) == (self._path, self._wiring):
+            return
+        self._path, self._wiring = path, wiring
+        self.setAccessibleDescription(self.words())
+        self.update()
+
+    def words(self) -> str:
+        """The drawing in words, for those who do not see it."""
+        if self._path is None:
+            return ""
+        parts = []
+        for k, node in enumerate(self._path.nodes):
+            parts.append(" ".join(x for x in (node.title, node.detail) if x))
+            if self._path.losses[k]:
+                parts.append(str(self._path.losses[k]))
+            if k < len(self._path.flows):
+                parts.append(self._flow_text(self._path.flows[k]) or "→")
+        return ", ".join(parts)
+
+    def _flow_text(self, flow: Flow) -> str:
+        if flow.amount is None or self._path is None:
+            return ""
+        return f"{show(flow.amount, 4 if flow.amount >= 10 else 3)} {self._path.unit}"
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), color("paper"))
+        painter.fillRect(QRectF(0, self.height() - 1, self.width(), 1), color("line"))
+        if self._path is None:
+            return
+        boxes = self._boxes(self._path)
+        middle = boxes[0].center().y()
+        largest = max((f.amount or 0.0 for f in self._path.flows), default=0.0)
+        for k, flow in enumerate(self._path.flows):
+            self._ribbon(painter, boxes[k].right(), boxes[k + 1].left(), middle, flow, largest)
+        for k, node in enumerate(self._path.nodes):
+            self._loss(painter, boxes[k], self._path.losses[k], self._path.loss_amounts[k], largest)
+            self._box(painter, boxes[k], node)
+        self._legend(painter)
+
+    def _boxes(self, path: PowerPath) -> list[QRectF]:
+        """Boxes wide enough for their words, spread over the width with ribbons of one length between them."""
+        margin, title, small = 24.0, QFontMetricsF(font(NORMAL, bold=True)), QFontMetricsF(font(SMALL))
+        widths = [max(title.horizontalAdvance(n.title), small.horizontalAdvance(n.detail), 90.0) + 22 for n in path.nodes]
+        room = self.width() - 2 * margin - sum(widths)
+        gap = max(60.0, min(250.0, room / max(1, len(path.flows))))
+        x, boxes = margin, []
+        for width in widths:
+            boxes.append(QRectF(x, 66.0, width, _BOX_H))
+            x += width + gap
+        return boxes
+
+    def _ribbon(self, painter: QPainter, left: float, right: float, middle: float, flow: Flow, largest: float) -> None:
+        share = (flow.amount or 0.0) / largest if largest > 0 else 0.0
+        thick = max(3.0, _MAX_RIBBON * share) if flow.amount else 2.0
+        body = QRectF(left, middle - thick / 2, right - left, thick)
+        if flow.amount is None or flow.amount <= 0:
+            painter.setPen(QPen(color("current"), 2, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(left, middle), QPointF(right, middle))
+        else:
+            painter.fillRect(body, color("current", 205))
+            text = self._flow_text(flow)
+            painter.setFont(font(LARGE, bold=True))
+            inside = thick > 24
+            painter.setPen(color("paper" if inside else "ink"))
+            place = body if inside else QRectF(left, middle + thick / 2 + 1, right - left, 20)
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
+        self._pin(painter, (left + right) / 2, middle - thick / 2, flow)
+
+    def _pin(self, painter: QPainter, x: float, ribbon_top: float, flow: Flow) -> None:
+        """A filled pin where a meter sits, a hollow one where the value is worked out; its values, or its meter, above."""
+        top = 34.0
+        painter.setPen(QPen(color("ink"), 1.2))
+        painter.drawLine(QPointF(x, top + 5), QPointF(x, ribbon_top))
+        painter.setBrush(QBrush(color("ink")) if flow.meter else QBrush(color("paper")))
+        painter.drawEllipse(QPointF(x, top), 4.5, 4.5)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        area = QRectF(x - 110, 6, 220, 20)
+        if self._wiring or flow.volts is None or flow.amps is None:
+            painter.setFont(font(SMALL + 0.5))
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, flow.meter or self.tr("worked out"))
+            return
+        painter.setFont(font(NORMAL + 0.5))
+        metrics = QFontMetricsF(painter.font())
+        volts, amps = f"{show(flow.volts, 4)} V", f"{show(flow.amps, 4)} A"
+        wide, gap = metrics.horizontalAdvance(volts), 12.0
+        start = x - (wide + gap + metrics.horizontalAdvance(amps)) / 2
+        painter.setPen(color("voltage"))
+        painter.drawText(QPointF(start, 21), volts)
+        painter.setPen(color("current"))
+        painter.drawText(QPointF(start + wide + gap, 21), amps)
+
+    def _box(self, painter: QPainter, box: QRectF, node: Node) -> None:
+        style = Qt.PenStyle.DashLine if node.kind == "leads" else Qt.PenStyle.SolidLine
+        painter.setBrush(QBrush(color("card")))
+        painter.setPen(QPen(color("ink"), 1.6, style))
+        painter.drawRoundedRect(box, 3, 3)
+        if node.level is not None:
+            painter.fillRect(QRectF(box.left() + 2, box.top() + 2, (box.width() - 4) * node.level, box.height() - 4), color("level"))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(color("ink"))
+        painter.setFont(font(NORMAL, bold=True))
+        painter.drawText(QRectF(box.left() + 10, box.top() + 7, box.width(), 20), Qt.AlignmentFlag.AlignLeft, node.title)
+        painter.setFont(font(SMALL))
+        painter.setPen(color("quiet"))
+        painter.drawText(QRectF(box.left() + 10, box.top() + 28, box.width(), 18), Qt.AlignmentFlag.AlignLeft, node.detail)
+        painter.drawText(QPointF(box.left(), box.bottom() + 19), node.note)
+
+    def _loss(self, painter: QPainter, box: QRectF, text: str | None, amount: float, largest: float) -> None:
+        if text is None:
+            return
+        wide = max(7.0, _MAX_RIBBON * amount / largest) if largest > 0 else 7.0
+        x, top = box.center().x(), box.bottom()
+        shape = QPolygonF([QPointF(x - wide / 2, top), QPointF(x + wide / 2, top), QPointF(x + wide / 2, top + 24),
+                           QPointF(x, top + 34), QPointF(x - wide / 2, top + 24)])  # fmt: skip
+        painter.setPen(QPen(color("loss"), 1.2))
+        painter.setBrush(QBrush(color("loss"), Qt.BrushStyle.BDiagPattern))
+        painter.drawPolygon(shape)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setFont(font(NORMAL))
+        painter.drawText(QPointF(x + wide / 2 + 8, top + 21), text)
+
+    def _legend(self, painter: QPainter) -> None:
+        painter.setFont(font(SMALL))
+        metrics = QFontMetricsF(painter.font())
+        x = self.width() - 20.0
+        for text, filled in ((self.tr("worked out"), False), (self.tr("metered"), True)):
+            x -= metrics.horizontalAdvance(text)
+            painter.setPen(color("quiet"))
+            painter.drawText(QPointF(x, self.height() - 14), text)
+            painter.setPen(QPen(color("ink"), 1.2))
+            painter.setBrush(QBrush(color("ink" if filled else "paper")))
+            painter.drawEllipse(QPointF(x - 9, self.height() - 18), 4, 4)
+            x -= 26

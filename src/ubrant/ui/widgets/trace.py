@@ -1,0 +1,174 @@
+"""The trace: quantities stacked on one time axis. Measured is solid, expected is dotted; cut-off, events and gaps are drawn in."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QBrush, QPen
+from PyQt6.QtWidgets import QWidget
+
+from ubrant.core.pyramid import Pyramid
+from ubrant.core.quantity import plain
+from ubrant.core.readings import Series
+from ubrant.ui.theme import SMALL, color, font
+
+QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
+_UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
+
+
+class Trace(pg.GraphicsLayoutWidget):
+    """Voltage, current and power over the time since the load came on."""
+
+    def __init__(self, parent: QWidget | None = None, quantities: str = "VAW") -> None:
+        super().__init__(parent)
+        self.setBackground(color("paper"))
+        self.ci.layout.setSpacing(2)
+        self.ci.setContentsMargins(2, 6, 10, 2)
+        self._zero_s = 0.0
+        self._unit_s = 60.0
+        self._plots: dict[str, pg.PlotItem] = {}
+        self._measured: dict[str, pg.PlotDataItem] = {}
+        self._expected: dict[str, pg.PlotDataItem] = {}
+        self._pyramids: dict[str, Pyramid] = {}
+        self._expected_series: dict[str, Series] = {}
+        self._marks: list[tuple[pg.PlotItem, pg.GraphicsObject]] = []
+        self._cutoff_line: pg.InfiniteLine | None = None
+        self._cutoff_v: float | None = None
+        chosen = [q for q in QUANTITIES if q[0] in quantities]
+        for row, (key, title, tint) in enumerate(chosen):
+            self._plots[key] = self._add_plot(row, key, title, tint, is_last=row == len(chosen) - 1)
+            self.ci.layout.setRowStretchFactor(row, 3 if key == "V" and len(chosen) > 1 else 2)
+        self._first = next(iter(self._plots.values()))
+        for plot in list(self._plots.values())[1:]:
+            plot.setXLink(self._first)
+        self._first.vb.sigXRangeChanged.connect(self._redraw)
+        self.setAccessibleName(self.tr("Trace"))
+
+    def _add_plot(self, row: int, key: str, title: str, tint: str, *, is_last: bool) -> pg.PlotItem:
+        plot = self.addPlot(row=row, col=0)
+        plot.hideButtons()
+        plot.setMenuEnabled(False)
+        plot.setMouseEnabled(x=True, y=False)
+        plot.showGrid(x=True, y=True, alpha=0.12)
+        plot.setLabel("left", title, color=color(tint).name())
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setTickFont(font(SMALL))
+            axis.setPen(QPen(color("quiet"), 1))
+            axis.setTextPen(color(tint if side == "left" else "ink"))
+            axis.label.setFont(font(SMALL + 0.5))
+            axis.enableAutoSIPrefix(False)
+        plot.getAxis("left").setWidth(62)
+        plot.getAxis("bottom").setStyle(showValues=is_last, tickLength=-5)
+        plot.getAxis("bottom").setHeight(None if is_last else 8)
+        plot.vb.setDefaultPadding(0.02)
+        self._expected[key] = plot.plot([], [], pen=pg.mkPen(color(tint), width=1.6, style=Qt.PenStyle.DotLine))
+        self._measured[key] = plot.plot([], [], pen=pg.mkPen(color(tint), width=1.8))
+        plot.enableAutoRange("y", True)
+        plot.vb.setAutoVisible(y=False)
+        return plot
+
+    # what is shown
+
+    def set_zero(self, load_on_s: float) -> None:
+        """The moment that counts as 0: when the load came on."""
+        self._zero_s = load_on_s
+
+    def set_span(self, from_s: float, to_s: float) -> None:
+        """Show this stretch, in the readings' own time."""
+        length = max(to_s - from_s, 1.0)
+        self._unit_s, name = next(((u, n) for u, n in reversed(_UNITS) if length >= (3.0 if u == 3600 else 2.0) * u), _UNITS[0])
+        last = list(self._plots.values())[-1]
+        last.setLabel("bottom", self.tr("{unit} since the load came on").format(unit=self.tr(name)), color=color("ink").name())
+        self._first.setXRange((from_s - self._zero_s) / self._unit_s, (to_s - self._zero_s) / self._unit_s, padding=0.01)
+        self._redraw()
+
+    def set_measured(self, key: str, series: Series) -> None:
+        self._pyramids[key] = Pyramid(series)
+        self._redraw_one(key)
+
+    def set_expected(self, key: str, series: Series | None) -> None:
+        self._expected_series[key] = series if series is not None else Series(np.empty(0), np.empty(0))
+        self._redraw_one(key)
+
+    def set_cutoff(self, volts: float | None) -> None:
+        """The line at which the run stops."""
+        if volts == self._cutoff_v:
+            return
+        self._cutoff_v = volts
+        plot = self._plots["V"]
+        if self._cutoff_line is not None:
+            plot.removeItem(self._cutoff_line)
+            self._cutoff_line = None
+        if volts is not None:
+            self._cutoff_line = pg.InfiniteLine(
+                volts, angle=0, pen=pg.mkPen(color("loss"), width=1.4, style=Qt.PenStyle.DashLine),
+                label=self.tr("stop at {volts} V").format(volts=plain(volts)),
+                labelOpts={"position": 0.015, "anchors": [(0, 1), (0, 1)], "color": color("loss")},
+            )  # fmt: skip
+            self._cutoff_line.label.setFont(font(SMALL + 0.5))
+            plot.addItem(self._cutoff_line)
+
+    def set_marks(self, events: Sequence[tuple[float, str]], gaps: Sequence[tuple[float, float]] = ()) -> None:
+        """Events as upright lines with their words, gaps as hatched bands; times in the readings' own time."""
+        for plot, item in self._marks:
+            plot.removeItem(item)
+        self._marks = []
+        for key, plot in self._plots.items():
+            for start, end in gaps:
+                band = pg.LinearRegionItem(
+                    (self._x(start), self._x(end)), movable=False, pen=pg.mkPen(None),
+                    brush=QBrush(color("caution", 130), Qt.BrushStyle.BDiagPattern),
+                )  # fmt: skip
+                self._mark(plot, band)
+            for place, (moment, text) in enumerate(events):
+                line = pg.InfiniteLine(
+                    self._x(moment), angle=90, pen=pg.mkPen(color("caution"), width=1.3), label=text if key == "V" else None,
+                    labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(0, 0.5), (0, 0.5)], "color": color("caution")},
+                )  # fmt: skip
+                if key == "V":
+                    line.label.setFont(font(SMALL + 0.5))
+                self._mark(plot, line)
+
+    def _mark(self, plot: pg.PlotItem, item: pg.GraphicsObject) -> None:
+        plot.addItem(item, ignoreBounds=True)
+        self._marks.append((plot, item))
+
+    # how it is drawn
+
+    def _x(self, time_s: float) -> float:
+        return (time_s - self._zero_s) / self._unit_s
+
+    def _redraw(self) -> None:
+        for key in self._plots:
+            self._redraw_one(key)
+
+    def _redraw_one(self, key: str) -> None:
+        low, high = self._first.vb.viewRange()[0]
+        pixels = int(self._first.vb.width()) or 600
+        pyramid = self._pyramids.get(key)
+        if pyramid is not None and len(pyramid):
+            part = pyramid.view(low * self._unit_s + self._zero_s, high * self._unit_s + self._zero_s, pixels)
+            self._measured[key].setData((part.time_s - self._zero_s) / self._unit_s, part.value)
+        elif pyramid is not None:
+            self._measured[key].setData([], [])
+        expected = self._expected_series.get(key)
+        if expected is not None:
+            self._expected[key].setData((expected.time_s - self._zero_s) / self._unit_s, expected.value)
+
+    def drawn(self, key: str) -> int:
+        """How many measured points are on screen for a quantity."""
+        data = self._measured[key].getData()[0]
+        return 0 if data is None else len(data)
+
+    def has_expected(self, key: str) -> bool:
+        data = self._expected[key].getData()[0]
+        return data is not None and len(data) > 0
+
+    def visible_area(self) -> QRectF:
+        return QRectF(self._first.vb.viewRect())
+
+
