@@ -1,0 +1,1 @@
+"""The Shelf stage: units as cards, meters, runs, search; adding and editing a unit from its label."""

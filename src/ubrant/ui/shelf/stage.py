@@ -1,0 +1,242 @@
+"""The Shelf: what there is, what it claims, what was measured."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from ubrant.core.accuracy import show_accuracy
+from ubrant.core.meter import Meter
+from ubrant.core.quantity import QuantityError, show_with
+from ubrant.core.unit import Unit
+from ubrant.logbook.records import Run, Summary
+from ubrant.ui.shelf.card import UnitCard
+from ubrant.ui.shelf.meter_form import MeterForm
+from ubrant.ui.shelf.unit_form import UnitForm
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
+from ubrant.ui.workbench import Workbench
+from ubrant.workshop import label_of, summary_of
+
+_MOST_RUNS = 40
+
+
+class ShelfStage(QWidget):
+    """Cards at the left, the chosen unit or a form at the right."""
+
+    def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bench = bench
+        self._cards: list[UnitCard] = []
+        self.search = QLineEdit()
+        self.search.setPlaceholderText(self.tr("Search units, labels, jottings"))
+        self.search.setAccessibleName(self.tr("Search"))
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self.refresh)
+        self.add = button(self.tr("Add a unit"), self.start_adding, "chief")
+        self._grid = QGridLayout()
+        self._grid.setSpacing(12)
+        self._empty = Callout("plain")
+        self._meters = QVBoxLayout()
+        self._meters.setSpacing(4)
+        self._side, self._about = side_panel()
+        self._build()
+        bench.shelf_changed.connect(self.refresh)
+        bench.unit_chosen.connect(self._show_unit)
+        self.refresh()
+        self._show_unit(0)
+
+    def _build(self) -> None:
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(12)
+        self.search.setMinimumWidth(260)
+        column.addLayout(row(label(self.tr("On the shelf"), "title"), QWidget(), self.search, self.add, stretch=1))
+        column.addWidget(self._empty)
+        column.addLayout(self._grid)
+        column.addSpacing(10)
+        column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self._start_meter), stretch=1))
+        column.addLayout(self._meters)
+        column.addStretch(1)
+        area = scrolled(inside)
+        inside.setObjectName("ground")
+        area.setObjectName("ground")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(area, 1)
+        layout.addWidget(self._side)
+
+    # cards
+
+    def cards(self) -> list[UnitCard]:
+        return self._cards
+
+    def refresh(self) -> None:
+        """Show what is in the logbook now, as far as it fits the search."""
+        words = self.search.text().strip().lower()
+        logbook = self._bench.logbook
+        units = [u for u in logbook.units() if words in f"{u.name} {u.kind} {u.label_text} {u.note}".lower()]
+        if words:
+            jotted = {run.unit_id for run, _ in logbook.runs(words)}
+            units += [u for u in logbook.units() if u.id in jotted and u not in units]
+        for card in self._cards:
+            self._grid.removeWidget(card)
+            card.hide()
+            card.deleteLater()
+        self._cards = [self._card(unit) for unit in units]
+        self._place_cards()
+        self._empty.say("plain", "" if units else self._empty_words(words))
+        self._show_meters()
+        self._mark_chosen()
+        if not self._form_is_open():
+            self._show_unit(self._bench.unit_id)
+
+    def _empty_words(self, words: str) -> str:
+        if words:
+            return self.tr("Nothing on the shelf fits “{words}”.").format(words=words)
+        return self.tr(
+            "The shelf is empty. Add a battery from its label and test it on the simulated bench, "
+            "or drop a log file (CSV) on this window to learn what it says."
+        )
+
+    def _card(self, unit: Unit) -> UnitCard:
+        run = self._bench.logbook.latest_run(unit.id)
+        card = UnitCard(unit, label_of(unit), summary_of(self._bench.logbook, run) if run else None)
+        card.chosen.connect(self._bench.choose_unit)
+        card.opened.connect(self._bench.test_wanted)
+        return card
+
+    def _place_cards(self) -> None:
+        columns = max(1, (self.width() - self._side.width() - 40) // 282)
+        for place, card in enumerate(self._cards):
+            self._grid.addWidget(card, place // columns, place % columns)
+        for column in range(8):
+            self._grid.setColumnStretch(column, 1 if column < columns else 0)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place_cards()
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 700)
+
+    def _mark_chosen(self) -> None:
+        for card in self._cards:
+            card.set_chosen(card.unit.id == self._bench.unit_id)
+
+    def _show_meters(self) -> None:
+        clear(self._meters)
+        meters = self._bench.logbook.meters()
+        if not meters:
+            self._meters.addWidget(label(self.tr("No meter yet. Without its accuracy there is no ± and no verdict."), "quiet"))
+        for meter in meters:
+            edit = button(meter.name, lambda m=meter: self._start_meter(m), "link")
+            self._meters.addLayout(row(edit, label(_accuracy_text(meter)), stretch=1))
+
+    # the panel at the right
+
+    def _form_is_open(self) -> bool:
+        return self._side.findChild(UnitForm) is not None or self._side.findChild(MeterForm) is not None
+
+    def start_adding(self) -> None:
+        """Open an empty form at the right."""
+        self._open_form(UnitForm())
+
+    def _open_form(self, form: UnitForm | MeterForm) -> None:
+        clear(self._about)
+        form.kept.connect(self._keep)
+        form.left.connect(lambda: self._close_form(form))
+        self._about.addWidget(form)
+        form.name.setFocus()
+
+    def _start_meter(self, meter: Meter | None = None) -> None:
+        self._open_form(MeterForm(meter))
+
+    def _keep(self, thing: Unit | Meter) -> None:
+        form = self._side.findChild(UnitForm) or self._side.findChild(MeterForm)
+        if form is not None:
+            form.setParent(None)
+        if isinstance(thing, Unit):
+            self._bench.keep_unit(thing)
+        else:
+            self._bench.logbook.keep_meter(thing)
+            self._bench.shelf_changed.emit()
+
+    def _close_form(self, form: QWidget) -> None:
+        form.setParent(None)
+        self._show_unit(self._bench.unit_id)
+
+    def _show_unit(self, unit_id: int) -> None:
+        """The chosen unit at the right, or the latest runs when none is chosen."""
+        self._mark_chosen()
+        clear(self._about)
+        units = {u.id: u for u in self._bench.logbook.units()}
+        unit = units.get(unit_id)
+        if unit is None:
+            self._about.addWidget(label(self.tr("Latest runs"), "heading"))
+            self._show_runs(self._bench.logbook.runs(limit=_MOST_RUNS), name_units=True)
+            self._about.addStretch(1)
+            return
+        found = label_of(unit)
+        self._about.addWidget(label(unit.name, "heading"))
+        self._about.addWidget(label(f"{unit.kind} · {unit.label_text}", "quiet"))
+        if found:
+            self._about.addWidget(label(found.summary()))
+            self._about.addWidget(label(" ".join(found.guesses), "quiet"))
+            query = Callout("caution", "\n".join(found.queries))
+            self._about.addWidget(query)
+        if unit.note:
+            self._about.addWidget(label(unit.note, "quiet"))
+        test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
+        test.setVisible(found is not None)
+        self._about.addSpacing(4)
+        self._about.addLayout(row(
+            test, button(self.tr("Edit"), lambda: self._open_form(UnitForm(unit))),
+            button(self.tr("Remove"), lambda: self._bench.remove_unit(unit)),
+        ))  # fmt: skip
+        self._about.addSpacing(10)
+        self._about.addWidget(label(self.tr("Runs"), "heading"))
+        self._show_runs([(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS], name_units=False)
+        self._about.addStretch(1)
+
+    def _show_runs(self, runs: list[tuple[Run, str]], *, name_units: bool) -> None:
+        if not runs:
+            self._about.addWidget(label(self.tr("None yet. Prepare a test, or drop a log file on the window."), "quiet"))
+        for run, name in runs:
+            self._about.addWidget(self._run_entry(run, name if name_units else ""))
+
+    def _run_entry(self, run: Run, name: str) -> QPushButton:
+        summary = summary_of(self._bench.logbook, run)
+        day = datetime.fromisoformat(run.started).astimezone().strftime("%-d %b %Y")
+        head = " · ".join(x for x in (name, day) if x)
+        entry = button(f"{head}\n{_run_line(run, summary)}", lambda: self._bench.run_opened.emit(run.id))
+        entry.setStyleSheet("text-align: left;")
+        entry.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        entry.setToolTip(summary.sentence if summary else "")
+        entry.setAccessibleName(f"{head}. {_run_line(run, summary)}")
+        return entry
+
+
+def _run_line(run: Run, summary: Summary | None) -> str:
+    if run.state == "running":
+        return "going on now"
+    if summary is None or summary.charge_ah is None:
+        return f"{run.state}, no result"
+    value, doubt = show_with(summary.charge_ah, summary.charge_u)
+    interrupted = "interrupted · " if run.state == "interrupted" else ""
+    return f"{interrupted}{value} ± {doubt} Ah · {summary.verdict}" if doubt else f"{interrupted}{value} Ah · {summary.verdict}"
+
+
+def _accuracy_text(meter: Meter) -> str:
+    try:
+        parts = [show_accuracy(a) for a in (meter.accuracy("V"), meter.accuracy("A")) if a]
+    except QuantityError as error:
+        return str(error)
+    return "   ".join(parts) or "accuracy not known"
+
+

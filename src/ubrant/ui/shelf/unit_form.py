@@ -1,0 +1,123 @@
+"""Enter a unit from its label, or edit one. The label is read while it is typed, and questioned where it is odd."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+
+from ubrant.core.chemistry import CHEMISTRIES
+from ubrant.core.label import LabelError, parse_label
+from ubrant.core.quantity import QuantityError, plain
+from ubrant.core.unit import KINDS, Unit
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
+
+_WITH_CAPACITY = {"battery", "bank", "station"}
+
+
+class UnitForm(QWidget):
+    """Emits ``kept`` with the unit as it was entered."""
+
+    kept = pyqtSignal(Unit)
+    left = pyqtSignal()
+
+    def __init__(self, unit: Unit | None = None, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._unit = unit or Unit("", "battery")
+        self.name = QLineEdit(self._unit.name)
+        self.name.setPlaceholderText(self.tr("Dome pack A"))
+        self.name.setAccessibleName(self.tr("Name"))
+        self.kind = QComboBox()
+        self.kind.addItems(KINDS)
+        self.kind.setCurrentText(self._unit.kind)
+        self.kind.setAccessibleName(self.tr("Kind"))
+        self.label_text = QLineEdit(self._unit.label_text)
+        self.label_text.setPlaceholderText("50 Ah 12.8 V LiFePO4")
+        self.label_text.setAccessibleName(self.tr("Label"))
+        self.chemistry = QComboBox()
+        self.chemistry.addItem(self.tr("as the label says"), None)
+        for kind in CHEMISTRIES.values():
+            self.chemistry.addItem(kind.name, kind.key)
+        self.chemistry.setCurrentIndex(max(0, self.chemistry.findData(self._unit.chemistry)))
+        self.chemistry.setAccessibleName(self.tr("Chemistry"))
+        self.max_current = QuantityField("A", self.tr("Largest current"), may_be_empty=True)
+        if self._unit.max_current_a:
+            self.max_current.setText(f"{plain(self._unit.max_current_a)} A")
+        self.max_current.setPlaceholderText(self.tr("if its maker names one"))
+        self.note = QPlainTextEdit(self._unit.note)
+        self.note.setMaximumHeight(60)
+        self.note.setTabChangesFocus(True)
+        self.note.setAccessibleName(self.tr("Note"))
+        self._read = label("", "quiet")
+        self._queries = Callout("caution")
+        self._trouble = Callout("bad")
+        self._keep = button(self.tr("Keep it"), self._emit, "chief")
+        self._build()
+        for signal in (self.name.textChanged, self.label_text.textChanged, self.kind.currentTextChanged,
+                       self.chemistry.currentIndexChanged, self.max_current.changed):  # fmt: skip
+            signal.connect(self._look)
+        self.label_text.returnPressed.connect(self._emit)
+        self.name.returnPressed.connect(self.label_text.setFocus)
+        self._look()
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(label(self.tr("Edit {name}").format(name=self._unit.name) if self._unit.id else self.tr("Add a unit"), "heading"))
+        for title, field in (
+            (self.tr("Name"), self.name), (self.tr("Kind"), self.kind), (self.tr("What its label says, as it is printed"), self.label_text),
+        ):  # fmt: skip
+            layout.addSpacing(5)
+            layout.addWidget(label(title))
+            layout.addWidget(field)
+        layout.addWidget(self._read)
+        layout.addWidget(self._queries)
+        for title, field in (
+            (self.tr("Kind of cell"), self.chemistry), (self.tr("Largest current"), self.max_current), (self.tr("Note"), self.note),
+        ):  # fmt: skip
+            layout.addSpacing(5)
+            layout.addWidget(label(title))
+            layout.addWidget(field)
+        layout.addWidget(self._trouble)
+        layout.addSpacing(8)
+        layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
+        layout.addStretch(1)
+
+    def read_as(self) -> str:
+        """What was understood of the label, as shown."""
+        return self._read.text()
+
+    def queries(self) -> str:
+        return self._queries.text()
+
+    def _look(self) -> None:
+        """Read what is there so far and say what it means."""
+        text = self.label_text.text().strip()
+        trouble, read, queries = "", "", ""
+        if self.kind.currentText() in _WITH_CAPACITY:
+            try:
+                found = parse_label(text, self.chemistry.currentData())
+            except (LabelError, QuantityError) as error:
+                trouble = str(error) if text else ""
+            else:
+                read = self.tr("Read as {summary}.").format(summary=found.summary()) + "".join(f" {g}" for g in found.guesses)
+                if found.unread:
+                    read += self.tr(" Not understood: “{words}”.").format(words=found.unread)
+                queries = "\n".join(found.queries)
+        self._read.setText(read)
+        self._queries.say("caution", queries)
+        mark_amiss(self.label_text, trouble)
+        self._trouble.say("bad", trouble or self.max_current.trouble)
+        needs_label = self.kind.currentText() in _WITH_CAPACITY
+        self._keep.setEnabled(bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label))
+
+    def _emit(self) -> None:
+        if not self._keep.isEnabled():
+            return
+        self.kept.emit(replace(
+            self._unit, name=self.name.text().strip(), kind=self.kind.currentText(), label_text=self.label_text.text().strip(),
+            chemistry=self.chemistry.currentData(), max_current_a=self.max_current.value(), note=self.note.toPlainText().strip(),
+        ))  # fmt: skip

@@ -1,0 +1,120 @@
+"""Small pieces that forms and pages are made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from ubrant.core.quantity import QuantityError, parse_quantity
+
+
+class QuantityField(QLineEdit):
+    """A value with its unit, typed: ``10 A``, ``11,0 V``, ``800 mA``. ``value`` is None while it cannot be read."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, unit: str, name: str, *, may_be_empty: bool = False) -> None:
+        super().__init__()
+        self._unit, self._may_be_empty = unit, may_be_empty
+        self.setAccessibleName(name)
+        self.trouble = ""
+        self.textChanged.connect(self._check)
+
+    def value(self) -> float | None:
+        if not self.text().strip():
+            return None
+        try:
+            return parse_quantity(self.text(), self._unit)
+        except QuantityError:
+            return None
+
+    def _check(self) -> None:
+        self.trouble = ""
+        text = self.text().strip()
+        if text or not self._may_be_empty:
+            try:
+                parse_quantity(text, self._unit)
+            except QuantityError as error:
+                self.trouble = str(error)
+        mark_amiss(self, self.trouble)
+        self.changed.emit()
+
+
+def mark_amiss(field: QLineEdit, trouble: str) -> None:
+    """Frame a field whose text is not understood, and say why to whoever asks."""
+    name = "amiss" if trouble else ""
+    if field.objectName() != name:
+        field.setObjectName(name)
+        style = field.style()
+        if style is not None:
+            style.unpolish(field)
+            style.polish(field)
+    field.setToolTip(trouble)
+    field.setAccessibleDescription(trouble)
+
+
+def label(text: str, kind: str = "") -> QLabel:
+    """A label in one of the style sheet's kinds: ``quiet``, ``title``, ``heading``."""
+    made = QLabel(text)
+    made.setObjectName(kind)
+    made.setWordWrap(kind == "quiet")
+    return made
+
+
+def button(text: str, when: Callable[[], object], kind: str = "") -> QPushButton:
+    """A push button; ``chief`` for the one that goes on, ``link`` for one in a text."""
+    made = QPushButton(text)
+    made.setObjectName(kind)
+    made.clicked.connect(lambda: when())
+    if kind == "link":
+        made.setCursor(Qt.CursorShape.PointingHandCursor)
+    return made
+
+
+def row(*widgets: QWidget, stretch: int = -1) -> QHBoxLayout:
+    """Widgets side by side; the one at ``stretch`` takes the room."""
+    layout = QHBoxLayout()
+    layout.setSpacing(8)
+    for place, widget in enumerate(widgets):
+        layout.addWidget(widget, 1 if place == stretch else 0)
+    return layout
+
+
+def scrolled(inside: QWidget) -> QScrollArea:
+    """A column that scrolls when it is too long."""
+    area = QScrollArea()
+    area.setObjectName("paper")
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    inside.setObjectName("paper")
+    area.setWidget(inside)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+def side_panel(width: int = 340) -> tuple[QWidget, QVBoxLayout]:
+    """The panel at the right of a stage: a scrolling column."""
+    inside = QWidget()
+    layout = QVBoxLayout(inside)
+    layout.setContentsMargins(18, 16, 16, 16)
+    layout.setSpacing(8)
+    panel = QWidget()
+    panel.setObjectName("side")
+    panel.setFixedWidth(width)
+    outer = QVBoxLayout(panel)
+    outer.setContentsMargins(1, 0, 0, 0)
+    outer.addWidget(scrolled(inside))
+    return panel, layout
+
+
+def clear(layout: QVBoxLayout) -> None:
+    """Take everything out of a column."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif (inner := item.layout()) is not None:
+            clear(inner)  # type: ignore[arg-type]
