@@ -21,6 +21,7 @@ class Rehearsal:
     load_v : (n,) volts at the load
     load_on_s, load_off_s : None when the load never came on
     until_s : length of each ReadUntil, seconds
+    charge_ah : what left the battery
     ended_by : ``cut-off``, ``protection``, ``load's own cut-off`` or ``time``
     temperature_c : the battery's highest
     """
@@ -30,6 +31,7 @@ class Rehearsal:
     load_on_s: float | None
     load_off_s: float | None
     until_s: tuple[float, ...]
+    charge_ah: float
     ended_by: str
     temperature_c: float
 
@@ -118,5 +120,5 @@ def rehearse(steps: Steps, circuit: Circuit) -> Rehearsal:
     time_s, volts, amps, load_v = (np.array(column) for column in player.columns)
     return Rehearsal(
         Readings(time_s, volts, amps), load_v, player.load_on_s, player.load_off_s,
-        tuple(player.until_s), player.ended_by, player.hottest_c,
+        tuple(player.until_s), circuit.charge_ah, player.ended_by, player.hottest_c,
     )  # fmt: skip

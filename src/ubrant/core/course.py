@@ -10,7 +10,7 @@ from ubrant.core.label import Label
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Readings
 
-MODEL_DOUBT_V = 0.004
+MODEL_DOUBT_V = 0.0015
 """How far, per volt, a model of the right capacity may lie off the real curve once its level is matched."""
 
 

@@ -54,6 +54,8 @@ class Finding:
             return ""
         if self.expanded_uncertainty is None:
             return "no ±"
+        if not self.expanded_uncertainty:
+            return ""
         if self.unit == "s":
             return f"± {show_duration(self.expanded_uncertainty)}"
         return f"± {show_with(self.value, self.expanded_uncertainty)[1]}"

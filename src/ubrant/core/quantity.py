@@ -15,6 +15,7 @@ NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))
 _SYMBOLS = {"ah": "Ah", "wh": "Wh", "v": "V", "a": "A", "w": "W", "ω": "Ω", "ohm": "Ω", "ohms": "Ω"}
 _SYMBOLS |= {"volt": "V", "volts": "V", "amp": "A", "amps": "A", "ampere": "A", "amperes": "A", "watt": "W", "watts": "W"}
 _SYMBOLS |= {"%": "%", "°c": "°C", "degc": "°C", "kg": "kg", "g": "g"}
+_LENGTHS = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3}
 _TIMES = {"ms": 1e-3, "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "min": 60, "mins": 60, "minute": 60}
 _TIMES |= {"minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hours": 3600, "d": 86400, "day": 86400, "days": 86400}
 _PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
@@ -61,6 +62,8 @@ def unit_factor(symbol: str) -> Quantity | None:
     low = symbol.lower()
     if symbol in _SYMBOLS.values():
         return Quantity(1e-3, "kg") if symbol == "g" else Quantity(1.0, symbol)
+    if symbol in _LENGTHS:
+        return Quantity(_LENGTHS[symbol], "m")
     if low in _TIMES:
         return Quantity(float(_TIMES[low]), "s")
     if low in _SYMBOLS:
@@ -95,7 +98,7 @@ def parse_quantity(text: str, unit: str) -> float:
     return value * found.value
 
 
-_EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C"}
+_EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C", "m": "1.5 m"}
 
 
 def decimals_for(uncertainty: float) -> int:

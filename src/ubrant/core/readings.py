@@ -29,6 +29,11 @@ class Series:
         return len(self.time_s)
 
 
+def no_readings() -> Series:
+    """A series with nothing in it."""
+    return Series(np.empty(0), np.empty(0))
+
+
 @dataclass(frozen=True)
 class Readings:
     """Voltage and current of one tap on one time base.

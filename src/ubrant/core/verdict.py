@@ -96,7 +96,8 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
     label, found = about.label, []
     assert label is not None
     rate, standard = findings["c_rate"].value, label.standard_rate_c
-    if rate is not None and standard is not None and not 0.9 <= rate / standard <= 1.1:
+    spread = findings["c_rate"].expanded_uncertainty or 0.0  # a rate that may well be right is not held against the run
+    if rate is not None and standard is not None and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard):
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
         found.append(_Difference(kind, f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C", f"Run it again at {amps}."))

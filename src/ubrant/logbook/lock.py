@@ -7,9 +7,8 @@ from __future__ import annotations
 
 import fcntl
 import os
+import tempfile
 from pathlib import Path
-
-import platformdirs
 
 
 class OpenLock:
@@ -17,12 +16,9 @@ class OpenLock:
 
     def __init__(self, path: Path) -> None:
         about = path.stat()
-        folder = Path(platformdirs.user_runtime_dir("ubrant"))
-        try:
-            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        except OSError:
-            folder = Path(platformdirs.user_cache_dir("ubrant"))
-            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        runtime = os.environ.get("XDG_RUNTIME_DIR")
+        folder = Path(runtime) / "ubrant" if runtime else Path(tempfile.gettempdir()) / f"ubrant-{os.getuid()}"
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         self._file = os.open(folder / f"open-{about.st_dev:x}-{about.st_ino:x}.lock", os.O_RDWR | os.O_CREAT, 0o600)
         try:
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)

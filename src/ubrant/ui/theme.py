@@ -104,7 +104,7 @@ def style_sheet(t: Theme) -> str:
     QLabel#quiet {{ color: {t.quiet}; font-size: {SMALL}pt; }}
     QLabel#title {{ font-size: {TITLE}pt; font-weight: bold; }}
     QLabel#heading {{ font-size: {LARGE}pt; font-weight: bold; }}
-    QMenuBar {{ background: {t.band}; color: {t.band_quiet}; border: none; }}
+    QMenuBar {{ background: {t.band}; color: {t.band_quiet}; border: none; padding: 0; }}
     QMenuBar::item {{ padding: 6px 9px; background: transparent; border-radius: 3px; }}
     QMenuBar::item:selected {{ color: {t.band}; background: {t.here}; }}
     QMenu {{ background: {t.card}; border: 1px solid {t.line}; padding: 4px; }}
@@ -133,7 +133,8 @@ def style_sheet(t: Theme) -> str:
         selection-background-color: {t.current}; selection-color: {t.paper}; }}
     QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {t.voltage}; padding: 4px 7px; }}
     QLineEdit#amiss {{ border: 2px solid {t.loss}; padding: 4px 7px; }}
-    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::drop-down {{ border: none; width: 24px; }}
+    QComboBox::down-arrow {{ image: url({resources.files("ubrant.ui").joinpath("icons/down.svg")}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.faint}; selection-color: {t.ink}; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}

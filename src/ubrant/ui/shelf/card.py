@@ -27,11 +27,13 @@ class UnitCard(QWidget):
         self.unit, self._label, self._summary = unit, label, summary
         self.is_chosen = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(250, 124)
+        self.has_bar = label is not None and bool(label.charge_ah)
+        self.setFixedHeight(124 if self.has_bar else 80)
+        self.setMinimumWidth(250)
         self.setAccessibleName(f"{unit.name}. {self.claim()}. {self.measured()}")
 
     def sizeHint(self) -> QSize:
-        return QSize(270, 124)
+        return QSize(270, self.height())
 
     def claim(self) -> str:
         """What the label says, in a line."""
@@ -77,7 +79,7 @@ class UnitCard(QWidget):
         self._line(painter, 12, self.unit.name, font(NORMAL + 0.5, bold=True), "ink", wide)
         kind = self.unit.kind if self._label is None else f"{self.unit.kind} · {self._short_claim()}"
         self._line(painter, 34, kind, font(SMALL), "quiet", wide)
-        if self._label is None or not self._label.charge_ah:
+        if self._label is None or not self.has_bar or not self._label.charge_ah:
             self._line(painter, 56, self.unit.label_text, font(SMALL + 0.5), "ink", wide)
             return
         self._bar(painter, QRectF(14, 60, wide, 20), self._label.charge_ah)

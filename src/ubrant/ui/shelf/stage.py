@@ -19,7 +19,7 @@ from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop import label_of, summary_of
+from ubrant.workshop.views import label_of, summary_of
 
 _MOST_RUNS = 40
 
@@ -112,9 +112,14 @@ class ShelfStage(QWidget):
         return card
 
     def _place_cards(self) -> None:
+        """Those that hold energy first, then the small cards of all the rest."""
         columns = max(1, (self.width() - self._side.width() - 40) // 282)
-        for place, card in enumerate(self._cards):
-            self._grid.addWidget(card, place // columns, place % columns)
+        row = 0
+        for group in (True, False):
+            cards = [card for card in self._cards if card.has_bar is group]
+            for place, card in enumerate(cards):
+                self._grid.addWidget(card, row + place // columns, place % columns)
+            row += -(-len(cards) // columns)
         for column in range(8):
             self._grid.setColumnStretch(column, 1 if column < columns else 0)
 
@@ -186,10 +191,12 @@ class ShelfStage(QWidget):
         self._about.addWidget(label(unit.name, "heading"))
         self._about.addWidget(label(f"{unit.kind} · {unit.label_text}", "quiet"))
         if found:
-            self._about.addWidget(label(found.summary()))
-            self._about.addWidget(label(" ".join(found.guesses), "quiet"))
-            query = Callout("caution", "\n".join(found.queries))
-            self._about.addWidget(query)
+            summary = label(found.summary())
+            summary.setWordWrap(True)
+            self._about.addWidget(summary)
+            if found.guesses:
+                self._about.addWidget(label(" ".join(found.guesses), "quiet"))
+            self._about.addWidget(Callout("caution", "\n".join(found.queries)))
         if unit.note:
             self._about.addWidget(label(unit.note, "quiet"))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")

@@ -56,7 +56,7 @@ def mark_amiss(field: QLineEdit, trouble: str) -> None:
 
 
 def label(text: str, kind: str = "") -> QLabel:
-    """A label in one of the style sheet's kinds: ``quiet``, ``title``, ``heading``."""
+    """A label in one of the style sheet's kinds: ``quiet``, ``title``, ``heading``; the quiet ones wrap."""
     made = QLabel(text)
     made.setObjectName(kind)
     made.setWordWrap(kind == "quiet")

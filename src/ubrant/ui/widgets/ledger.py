@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
@@ -42,7 +42,9 @@ class LedgerRow(QWidget):
         layout.addWidget(self._working, 1, 0, 1, 3)
         layout.addWidget(self._arithmetic, 2, 0, 1, 3)
         layout.setColumnStretch(0, 1)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
 
     def show_finding(self, finding: Finding) -> None:
         self._name.setText(finding.name)
@@ -114,6 +116,3 @@ class Ledger(QWidget):
 
     def keys(self) -> list[str]:
         return list(self._rows)
-
-    def sizeHint(self) -> QSize:
-        return self._layout.sizeHint()

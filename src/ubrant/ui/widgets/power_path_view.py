@@ -73,7 +73,7 @@ class PowerPathView(QWidget):
         margin, title, small = 24.0, QFontMetricsF(font(NORMAL, bold=True)), QFontMetricsF(font(SMALL))
         widths = [max(title.horizontalAdvance(n.title), small.horizontalAdvance(n.detail), 90.0) + 22 for n in path.nodes]
         room = self.width() - 2 * margin - sum(widths)
-        gap = max(60.0, min(250.0, room / max(1, len(path.flows))))
+        gap = max(60.0, min(420.0, room / max(1, len(path.flows))))
         x, boxes = margin, []
         for width in widths:
             boxes.append(QRectF(x, 66.0, width, _BOX_H))

@@ -35,6 +35,8 @@ class Trace(pg.GraphicsLayoutWidget):
         self._pyramids: dict[str, Pyramid] = {}
         self._expected_series: dict[str, Series] = {}
         self._marks: list[tuple[pg.PlotItem, pg.GraphicsObject]] = []
+        self._events: Sequence[tuple[float, str]] = ()
+        self._gaps: Sequence[tuple[float, float]] = ()
         self._cutoff_line: pg.InfiniteLine | None = None
         self._cutoff_v: float | None = None
         chosen = [q for q in QUANTITIES if q[0] in quantities]
@@ -84,6 +86,7 @@ class Trace(pg.GraphicsLayoutWidget):
         last = list(self._plots.values())[-1]
         last.setLabel("bottom", self.tr("{unit} since the load came on").format(unit=self.tr(name)), color=color("ink").name())
         self._first.setXRange((from_s - self._zero_s) / self._unit_s, (to_s - self._zero_s) / self._unit_s, padding=0.01)
+        self._place_marks()
         self._redraw()
 
     def set_measured(self, key: str, series: Series) -> None:
@@ -105,7 +108,7 @@ class Trace(pg.GraphicsLayoutWidget):
             self._cutoff_line = None
         if volts is not None:
             self._cutoff_line = pg.InfiniteLine(
-                volts, angle=0, pen=pg.mkPen(color("loss"), width=1.4, style=Qt.PenStyle.DashLine),
+                volts, angle=0, pen=pg.mkPen(color("loss"), width=2, style=Qt.PenStyle.DashLine),
                 label=self.tr("stop at {volts} V").format(volts=plain(volts)),
                 labelOpts={"position": 0.015, "anchors": [(0, 1), (0, 1)], "color": color("loss")},
             )  # fmt: skip
@@ -114,19 +117,23 @@ class Trace(pg.GraphicsLayoutWidget):
 
     def set_marks(self, events: Sequence[tuple[float, str]], gaps: Sequence[tuple[float, float]] = ()) -> None:
         """Events as upright lines with their words, gaps as hatched bands; times in the readings' own time."""
+        self._events, self._gaps = events, gaps
+        self._place_marks()
+
+    def _place_marks(self) -> None:
         for plot, item in self._marks:
             plot.removeItem(item)
         self._marks = []
         for key, plot in self._plots.items():
-            for start, end in gaps:
+            for start, end in self._gaps:
                 band = pg.LinearRegionItem(
                     (self._x(start), self._x(end)), movable=False, pen=pg.mkPen(None),
                     brush=QBrush(color("caution", 130), Qt.BrushStyle.BDiagPattern),
                 )  # fmt: skip
                 self._mark(plot, band)
-            for place, (moment, text) in enumerate(events):
+            for place, (moment, text) in enumerate(self._events):
                 line = pg.InfiniteLine(
-                    self._x(moment), angle=90, pen=pg.mkPen(color("caution"), width=1.3), label=text if key == "V" else None,
+                    self._x(moment), angle=90, pen=pg.mkPen(color("caution"), width=2), label=text if key == "V" else None,
                     labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(0, 0.5), (0, 0.5)], "color": color("caution")},
                 )  # fmt: skip
                 if key == "V":

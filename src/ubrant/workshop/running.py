@@ -1,12 +1,9 @@
-"""Puts a plan, a bench and a logbook together: starts runs, brings logs in, works out what was kept.
-
-The window, the command line and the demo all go through here, so that a run is the same thing wherever it came from.
-"""
+"""Begin a run on the bench, rehearse one, bring a log in from elsewhere."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from ubrant.bench.rehearsal import Rehearsal, rehearse
@@ -17,15 +14,14 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import Discharge, DischargeRecord, analyse
-from ubrant.core.label import Label, LabelError
+from ubrant.core.label import Label
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
-from ubrant.core.readings import Readings, ReadingsError, Series, join
+from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredEvent, Summary
+from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.checks import LoadRating
 from ubrant.methods.discharge import DischargePlan, discharge
@@ -75,7 +71,7 @@ def start_discharge(
         int(offset.total_seconds() // 60) if offset else 0, plan=_plan_as_json(plan, leads), label_text=unit.label_text,
         chemistry=unit.chemistry, voltage_accuracy=meter.voltage_accuracy, current_accuracy=meter.current_accuracy, meter=meter.name,
     ))  # fmt: skip
-    scenario = scenario_of(unit, meter, leads, run.id)
+    scenario = replace(scenario_of(unit, meter, leads, run.id), step_s=0.1 if plan.every_s <= 2 else 0.5)
     session = RunSession(
         discharge(plan),
         lambda: open_simulated(scenario, speed, meter.name, LOAD_NAME),
@@ -108,66 +104,3 @@ def keep_log(
     )  # fmt: skip
     series = {("battery", "V"): Series(log.time_s, log.voltage_v), ("battery", "A"): Series(log.time_s, log.current_a)}
     return logbook.keep_import(run, series)
-
-
-@dataclass(frozen=True)
-class RunView:
-    """A run with everything a window or a report shows of it."""
-
-    run: Run
-    record: DischargeRecord
-    found: Discharge
-    load: Readings | None
-    events: tuple[StoredEvent, ...]
-
-
-def view_of(logbook: Logbook, run: Run, cutoff: Cutoff | None = None) -> RunView:
-    """Work out a kept run.
-
-    Raises
-    ------
-    ReadingsError
-        Nothing can be said of it: too few readings, or no current.
-    """
-    events = logbook.events(run.id)
-    record = run.record(logbook.series(run.id, "battery", "V"), logbook.series(run.id, "battery", "A"), events, cutoff)
-    load_v, load_a = logbook.series(run.id, "load", "V"), logbook.series(run.id, "load", "A")
-    load = join(load_v, load_a) if len(load_v) and len(load_a) else None
-    return RunView(run, record, analyse(record), load, tuple(events))
-
-
-def live_view(run: Run, session: RunSession) -> RunView | None:
-    """Work out a run that is going on, from what was read so far; None before there is anything."""
-    events = tuple(StoredEvent(e.time_s, e.kind, e.text) for e in session.live.events())
-    progress = session.progress
-    ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
-    try:
-        record = replace(run, ended_by=ended_by).record(
-            session.live.series("battery", "V"), session.live.series("battery", "A"), list(events)
-        )
-        if record.load_on_s is None:
-            return None
-        found = analyse(record)
-        load = join(session.live.series("load", "V"), session.live.series("load", "A"))
-    except ReadingsError:
-        return None
-    return RunView(run, record, found, load, events)
-
-
-def summary_of(logbook: Logbook, run: Run) -> Summary | None:
-    """The few figures of a run, from the logbook or worked out now; None when nothing can be said."""
-    kept = logbook.summary(run.id)
-    if kept is not None or run.state == "running":
-        return kept
-    try:
-        return logbook.keep_summary(run.id, view_of(logbook, run).found)
-    except ReadingsError:
-        return None
-
-
-def label_of(unit: Unit) -> Label | None:
-    """A unit's label, or None where it claims no capacity."""
-    try:
-        return unit.label
-    except LabelError:
-        return None

@@ -1,0 +1,101 @@
+"""Starting the window, and ending it properly whatever happens: with the load off and the run kept."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+import socket
+import sys
+import threading
+from pathlib import Path
+from types import TracebackType
+
+import platformdirs
+from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
+from PyQt6.QtWidgets import QApplication
+
+from ubrant.logbook.file import LogbookError
+from ubrant.logbook.logbook import Logbook
+from ubrant.ui import theme
+from ubrant.ui.shell import MainWindow
+
+
+def make_application() -> QApplication:
+    """The one QApplication, dressed."""
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("ubrant")
+    app.setOrganizationName("ubrant")
+    app.setApplicationDisplayName("Ubrant")
+    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    theme.apply(app)
+    return app
+
+
+def open_window(path: Path | None = None) -> int:
+    """The last logbook, a fresh one, or the one named; returns the exit code."""
+    app = make_application()
+    last = QSettings().value("logbook", "", str)
+    wanted = path or (Path(last) if last and Path(last).exists() else platformdirs.user_data_path("ubrant") / "logbook.ubrant")
+    return _show(app, wanted, "", remember=True)
+
+
+def open_demo() -> int:
+    """The demo logbook, made first where there is none."""
+    from ubrant.demo.dome import demo_path, make_demo
+
+    app = make_application()
+    path = demo_path()
+    if not path.exists():
+        print("Making the demo logbook on the simulated bench: some twenty seconds, once.", file=sys.stderr, flush=True)
+        make_demo(path)
+    return _show(app, path, "Star-dome kit", remember=False)
+
+
+def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
+    try:
+        logbook = Logbook(path)
+    except LogbookError as error:
+        print(error, file=sys.stderr)
+        return 2
+    if remember:
+        QSettings().setValue("logbook", str(path))
+    window = MainWindow(logbook, title)
+    guard(app, window)
+    window.show()
+    return app.exec()
+
+
+def guard(app: QApplication, window: MainWindow) -> None:
+    """An exception in a slot or a thread, SIGTERM, SIGHUP and the end of the desktop session all end a run with the load off."""
+
+    def end_run() -> None:
+        if window.bench.session is not None:
+            window.bench.session.end()
+
+    def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        end_run()
+        sys.__excepthook__(kind, error, trace)
+        with contextlib.suppress(RuntimeError):
+            window.say(f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off.")
+
+    sys.excepthook = caught
+    threading.excepthook = lambda args: caught(args.exc_type, args.exc_value or RuntimeError(), args.exc_traceback)
+    app.commitDataRequest.connect(lambda _: end_run())
+    ours, theirs = socket.socketpair()
+    ours.setblocking(False)
+    theirs.setblocking(False)
+    signal.set_wakeup_fd(theirs.fileno())
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(number, lambda *_: None)
+    notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)
+
+    def signalled() -> None:
+        ours.recv(64)
+        end_run()
+        window.bench.session = None
+        window.close()
+        app.quit()
+
+    notifier.activated.connect(signalled)
+    window.wakeup = (ours, theirs, notifier)  # type: ignore[attr-defined]  # they must live as long as the window

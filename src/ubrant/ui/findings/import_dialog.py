@@ -1,0 +1,160 @@
+"""A log from elsewhere: what was read of it, whose it is, how it is judged."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ubrant.core.accuracy import parse_accuracy
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.label import LabelError, parse_label
+from ubrant.core.quantity import QuantityError, show_duration
+from ubrant.core.readings import Series
+from ubrant.core.unit import Unit
+from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.records import Run
+from ubrant.methods.discharge import usual_plan
+from ubrant.core.leads import Leads
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.trace import Trace
+from ubrant.ui.workbench import Workbench
+from ubrant.workshop.running import keep_log
+from ubrant.workshop.views import label_of
+
+_NEW, _NONE = -1, 0
+
+
+class ImportDialog(QDialog):
+    """``kept`` is the run once it was accepted."""
+
+    def __init__(self, bench: Workbench, log: LogFile, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bench, self._log = bench, log
+        self.kept: Run | None = None
+        self.setWindowTitle(self.tr("A log from elsewhere"))
+        self.resize(760, 640)
+        self.unit_box = QComboBox()
+        self.unit_box.setAccessibleName(self.tr("Unit"))
+        self.new_label = QLineEdit()
+        self.new_label.setPlaceholderText("50 Ah 12.8 V LiFePO4")
+        self.new_label.setAccessibleName(self.tr("Label"))
+        self.cutoff = QuantityField("V", self.tr("Cut-off"), may_be_empty=True)
+        self.cutoff.setPlaceholderText(self.tr("none: at least so much"))
+        self.temperature = QuantityField("°C", self.tr("Temperature"), may_be_empty=True)
+        self.temperature.setPlaceholderText(self.tr("not known"))
+        self.meter_box = QComboBox()
+        self.meter_box.setAccessibleName(self.tr("Meter"))
+        self.volts, self.amps = QLineEdit(), QLineEdit()
+        self.volts.setAccessibleName(self.tr("Accuracy of its volts"))
+        self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))
+        self.volts.setPlaceholderText(self.tr("0.1 % + 3 mV"))
+        self.amps.setPlaceholderText(self.tr("0.5 % + 5 mA"))
+        self._trouble = Callout("bad")
+        self.keep = button(self.tr("Keep it as a run"), self._accept, "chief")
+        self.keep.setDefault(True)
+        self._fill()
+        self._build()
+        self.unit_box.currentIndexChanged.connect(self._unit_changed)
+        self.meter_box.currentIndexChanged.connect(self._meter_changed)
+        for field in (self.new_label, self.volts, self.amps, self.cutoff, self.temperature):
+            field.textChanged.connect(self._look)
+        self._unit_changed()
+        self._meter_changed()
+
+    def _fill(self) -> None:
+        for unit in self._bench.logbook.units():
+            if label_of(unit) is not None:
+                self.unit_box.addItem(unit.name, unit.id)
+        self.unit_box.addItem(self.tr("a new one, by its label"), _NEW)
+        self.unit_box.addItem(self.tr("none of these"), _NONE)
+        self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(self._bench.unit_id)) if self._bench.unit_id else 0)
+        for meter in self._bench.logbook.meters():
+            self.meter_box.addItem(meter.name, meter)
+        self.meter_box.addItem(self.tr("another one"), None)
+        self.meter_box.setCurrentIndex(self.meter_box.count() - 1)
+
+    def _build(self) -> None:
+        log = self._log
+        length = show_duration(float(log.time_s[-1] - log.time_s[0]))
+        trace = Trace(quantities="VA")
+        trace.set_zero(float(log.time_s[0]))
+        trace.set_measured("V", Series(log.time_s, log.voltage_v))
+        trace.set_measured("A", Series(log.time_s, log.current_a))
+        trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
+        columns = ", ".join(f"{quantity} from “{heading}”" for quantity, heading in log.columns.items())
+        grid = QGridLayout()
+        grid.setVerticalSpacing(7)
+        pairs = (
+            (self.tr("It is a log of"), self.unit_box), (self.tr("Its label says"), self.new_label), (self.tr("Judged to a cut-off of"), self.cutoff),
+            (self.tr("The battery was at"), self.temperature), (self.tr("Metered with"), self.meter_box),
+            (self.tr("accurate to, volts"), self.volts), (self.tr("accurate to, amperes"), self.amps),
+        )  # fmt: skip
+        for line, (title, field) in enumerate(pairs):
+            grid.addWidget(label(title), line, 0)
+            grid.addWidget(field, line, 1)
+        grid.setColumnStretch(1, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.setSpacing(9)
+        layout.addWidget(label(log.name, "title"))
+        layout.addWidget(label(self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns), "quiet"))
+        layout.addWidget(trace, 1)
+        layout.addWidget(Callout("caution", "\n".join(log.warnings)))
+        layout.addLayout(grid)
+        layout.addWidget(self._trouble)
+        layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.keep, stretch=0))
+
+    def _chosen_unit(self) -> Unit | None:
+        unit_id = self.unit_box.currentData()
+        return self._bench.logbook.unit(unit_id) if unit_id not in (_NEW, _NONE) else None
+
+    def _unit_changed(self) -> None:
+        unit = self._chosen_unit()
+        self.new_label.setEnabled(self.unit_box.currentData() == _NEW)
+        self.new_label.setText(unit.label_text if unit else "")
+        found = label_of(unit) if unit else None
+        if found and found.charge_ah:
+            self.cutoff.setText(f"{usual_plan(found, Leads()).cutoff.voltage_v:.4g} V")
+        self._look()
+
+    def _meter_changed(self) -> None:
+        meter = self.meter_box.currentData()
+        for field, text in ((self.volts, meter.voltage_accuracy if meter else ""), (self.amps, meter.current_accuracy if meter else "")):
+            field.setEnabled(meter is None)
+            field.setText(text)
+        self._look()
+
+    def _look(self) -> None:
+        trouble = self.cutoff.trouble or self.temperature.trouble
+        if self.cutoff.value() is not None and not (self.cutoff.value() or 0) > 0:
+            trouble = self.tr("A cut-off of 0 V would never be reached.")
+        for field, unit in ((self.volts, "V"), (self.amps, "A")):
+            said = ""
+            if field.text().strip():
+                try:
+                    parse_accuracy(field.text(), unit)
+                except QuantityError as error:
+                    said = str(error)
+            mark_amiss(field, said)
+            trouble = trouble or said
+        if self.unit_box.currentData() == _NEW:
+            try:
+                parse_label(self.new_label.text())
+            except (LabelError, QuantityError) as error:
+                trouble = trouble or str(error)
+        self._trouble.say("bad", trouble)
+        self.keep.setEnabled(not trouble)
+
+    def _accept(self) -> None:
+        if not self.keep.isEnabled():
+            return
+        unit = self._chosen_unit()
+        if self.unit_box.currentData() == _NEW:
+            unit = self._bench.keep_unit(Unit(self._log.name.rsplit(".", 1)[0], "battery", self.new_label.text().strip()))
+        volts = self.cutoff.value()
+        meter = self.meter_box.currentData()
+        self.kept = keep_log(
+            self._bench.logbook, self._log, unit, cutoff=Cutoff(volts) if volts else None, voltage_accuracy=self.volts.text().strip(),
+            current_accuracy=self.amps.text().strip(), temperature_c=self.temperature.value(), meter=meter.name if meter else "",
+        )  # fmt: skip
+        self.accept()

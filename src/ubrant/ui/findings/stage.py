@@ -1,0 +1,171 @@
+"""Findings: the same path in watt-hours, the trace, the ledger, the verdict in one sentence."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PyQt6.QtWidgets import QComboBox, QWidget
+
+from ubrant.core.course import power_of
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.jot import Jotting
+from ubrant.core.power_path import PowerPath
+from ubrant.core.quantity import plain
+from ubrant.core.readings import ReadingsError, Series, no_readings
+from ubrant.logbook.file import LogbookError
+from ubrant.logbook.records import Run, StoredEvent
+from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
+from ubrant.ui.widgets.forms import QuantityField, button, label, row
+from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.ledger import Ledger
+from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.trace import Trace
+from ubrant.ui.workbench import Workbench
+from ubrant.workshop.paths import kept_path
+from ubrant.workshop.views import RunView, view_of
+
+_EVENTS = {"jotting", "paused", "resumed"}
+
+
+class FindingsStage(StageFrame):
+    """Shows one run. Another cut-off can be tried on it without changing what is kept."""
+
+    def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bench = bench
+        self._run: Run | None = None
+        self.view: RunView | None = None
+        self.run_box = QComboBox()
+        self.run_box.setAccessibleName(self.tr("Run"))
+        self.run_box.setMinimumContentsLength(30)
+        self.trace = Trace()
+        self.jot_line = JotLine()
+        self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
+        self.ledger = Ledger()
+        self.notes = Callout("caution")
+        self.cutoff = QuantityField("V", self.tr("Judged to"))
+        self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
+        self._build()
+        self.run_box.activated.connect(lambda _: self.open_run(int(self.run_box.currentData())))
+        self.cutoff.changed.connect(self._try_cutoff)
+        self.jot_line.jotted.connect(self._jot)
+        bench.run_opened.connect(self.open_run)
+        bench.shelf_changed.connect(self.offer_runs)
+        self.offer_runs()
+        self._show_nothing()
+
+    def _build(self) -> None:
+        self.main.addWidget(self.trace, 1)
+        self.main.addWidget(self.jot_line)
+        for widget in (self.run_box, self.verdict, self.settle, self.trouble, label(self.tr("Ledger"), "heading"), self.ledger, self.notes):
+            self.side.addWidget(widget)
+        self.side.addSpacing(6)
+        self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
+        self.side.addStretch(1)
+
+    def offer_runs(self) -> None:
+        self.run_box.blockSignals(True)
+        self.run_box.clear()
+        for run, name in self._bench.logbook.runs():
+            if run.state != "running":
+                self.run_box.addItem(f"{name or run.source} · {_day(run)}", run.id)
+        self.run_box.setCurrentIndex(self.run_box.findData(self._run.id) if self._run else -1)
+        self.run_box.blockSignals(False)
+
+    def _show_nothing(self) -> None:
+        self.title.setText(self.tr("No run chosen"))
+        self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
+        self.jot_line.setEnabled(False)
+        self.judge_again.hide()
+
+    def open_run(self, run_id: int) -> None:
+        """Show a kept run."""
+        self._run = self._bench.logbook.run(run_id)
+        self.run_box.setCurrentIndex(self.run_box.findData(run_id))
+        self.jot_line.setEnabled(not self._bench.logbook.read_only)
+        self.judge_again.hide()
+        self.cutoff.blockSignals(True)
+        self.cutoff.setText(f"{plain(self._run.cutoff.voltage_v)} V" if self._run.cutoff else "")
+        self.cutoff.blockSignals(False)
+        self._show(None)
+
+    def _show(self, cutoff: Cutoff | None) -> None:
+        run = self._run
+        assert run is not None
+        name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
+        self.title.setText(self.tr("{name}, {day}").format(name=name, day=_day(run)))
+        self.trouble.say("bad", run.trouble)
+        try:
+            self.view = view_of(self._bench.logbook, run, cutoff)
+        except ReadingsError as error:
+            self.view = None
+            self._show_no_result(str(error))
+            return
+        found = self.view.found
+        self.verdict.say(VERDICT_TONES[found.verdict.word], found.verdict.sentence)
+        self.settle.say("plain", found.verdict.settle)
+        self.ledger.show_findings(found.findings.values())
+        interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" else ""
+        notes = (interrupted, *run.plan.get("warnings", ()), *found.warnings)
+        self.notes.say("caution", "\n".join(n for n in notes if n))
+        self.aside.setText(self.tr("ended by {what}").format(what=found.ended_by))
+        self.aside_quiet.setText(f"{run.source} · {run.meter or self.tr('meter not named')}")
+        self.path_view.show_path(kept_path(self.view, name))
+        self._show_trace(self.view)
+
+    def _show_no_result(self, why: str) -> None:
+        self.verdict.say("caution", why)
+        self.settle.say("plain", "")
+        self.ledger.show_findings([])
+        self.notes.say("caution", "")
+        self.aside.setText("")
+        self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
+        for key in "VAW":
+            self.trace.set_measured(key, no_readings())
+
+    def _show_trace(self, view: RunView) -> None:
+        readings = view.record.readings
+        self.trace.set_zero(view.found.load_on_s)
+        self.trace.set_cutoff(view.record.cutoff.voltage_v if view.record.cutoff else None)
+        self.trace.set_measured("V", Series(readings.time_s, readings.voltage_v))
+        self.trace.set_measured("A", Series(readings.time_s, readings.current_a))
+        self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
+        crossed = [(view.found.crossing.time_s, self.tr("cut-off"))] if view.found.crossing else []
+        self.trace.set_marks(
+            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + crossed, [(g.from_s, g.to_s) for g in view.found.gaps]
+        )
+        self.trace.set_span(float(readings.time_s[0]), float(readings.time_s[-1]))
+
+    # another cut-off
+
+    def _try_cutoff(self) -> None:
+        volts = self.cutoff.value()
+        if self._run is None or self.cutoff.trouble or not volts or volts <= 0:
+            return
+        kept = self._run.cutoff
+        self._show(Cutoff(volts, kept.hold_s if kept else 1.0))
+        self.judge_again.setVisible(kept is None or kept.voltage_v != volts)
+
+    def _keep_cutoff(self) -> None:
+        volts = self.cutoff.value()
+        if self._run is not None and volts:
+            self._run = self._bench.logbook.set_cutoff(self._run, volts)
+            self.judge_again.hide()
+            self._bench.shelf_changed.emit()
+
+    def _jot(self, jotting: Jotting) -> None:
+        if self._run is None or self.view is None:
+            return
+        moment = max(0.0, float(self.view.record.readings.time_s[-1]) - jotting.ago_s)
+        try:
+            self._bench.logbook.add_event(self._run.id, StoredEvent(moment, "jotting", jotting.text))
+        except LogbookError as error:
+            self._bench.said.emit(str(error))
+            return
+        self._show(None)
+
+
+def _day(run: Run) -> str:
+    return datetime.fromisoformat(run.started).astimezone().strftime("%-d %b %Y, %H:%M")
+
+

@@ -1,0 +1,52 @@
+"""The steps of a method, numbered, each with its cautions at its side."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from ubrant.core.quantity import show_duration
+from ubrant.methods.summary import StepLine
+from ubrant.ui.theme import SMALL, color, font
+
+
+class StepList(QWidget):
+    """Shows a summarised method."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(5)
+        self._grid.setColumnStretch(1, 3)
+        self._grid.setColumnStretch(2, 4)
+        self._lines: list[StepLine] = []
+
+    def show_steps(self, lines: list[StepLine]) -> None:
+        if lines == self._lines:
+            return
+        self._lines = lines
+        while (item := self._grid.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        top = Qt.AlignmentFlag.AlignTop
+        for number, line in enumerate(lines):
+            mark = self._text(self.tr("you") if line.by_person else f"{number + 1}", "current" if line.by_person else "quiet", bold=True)
+            self._grid.addWidget(mark, number, 0, top)
+            length = f"  ({show_duration(line.seconds)})" if line.seconds and show_duration(line.seconds) not in line.text else ""
+            self._grid.addWidget(self._text(line.text + length, "ink"), number, 1, top)
+            if line.cautions:
+                sign = f"<span style='color: {color('caution').name()}'>⚠</span> "
+                self._grid.addWidget(self._text(sign + " ".join(line.cautions), "ink"), number, 2, top)
+
+    def texts(self) -> list[str]:
+        return [" ".join((line.text, *line.cautions)) for line in self._lines]
+
+    def _text(self, text: str, tint: str, *, bold: bool = False) -> QLabel:
+        made = QLabel(text)
+        made.setWordWrap(not bold)
+        made.setFont(font(SMALL + 0.5, bold=bold))
+        made.setStyleSheet(f"color: {color(tint).name()};")
+        return made

@@ -1,0 +1,1 @@
+"""The Run stage: what is going on, live."""

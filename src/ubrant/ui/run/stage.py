@@ -1,0 +1,217 @@
+"""Run: path, trace and ledger follow the readings; the person pauses, stops, jots."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from ubrant.bench.engine import Order, Progress
+from ubrant.core.course import Course, course_sentence, power_of
+from ubrant.core.jot import Jotting
+from ubrant.core.quantity import plain, show_duration
+from ubrant.core.readings import Series, no_readings
+from ubrant.logbook.file import LogbookError
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.ledger import Ledger
+from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.trace import Trace
+from ubrant.ui.workbench import Workbench
+from ubrant.workshop.paths import live_path
+from ubrant.workshop.views import RunView, course_of, live_view
+
+_TICK_MS = 100
+_SUMS_EVERY = 5  # ticks between two workings-out of the ledger
+_LEDGER = ("charge", "energy", "duration", "mean_voltage", "c_rate", "rest_before", "rest_after")
+
+
+class RunStage(StageFrame):
+    """Pulls what is new ten times a second; nothing is signalled per reading."""
+
+    def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bench = bench
+        self._ticks = 0
+        self._course: Course | None = None
+        self._reported = False
+        self._delivered_ah = 0.0
+        self.trace = Trace()
+        self.jot_line = JotLine()
+        self.pause_button = button(self.tr("Pause load"), self._pause)
+        self.stop_button = button(self.tr("Stop and rest"), self._stop, "chief")
+        self.ask = QWidget()
+        self.ask_text, self.ask_caution = label(""), Callout("caution")
+        self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
+        self.ledger = Ledger()
+        self.course_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
+        self._build()
+        self.jot_line.jotted.connect(self._jot)
+        bench.run_started.connect(self._begin)
+        self._timer = QTimer(self)
+        self._timer.setInterval(_TICK_MS)
+        self._timer.timeout.connect(self.tick)
+        self._show_nothing()
+
+    def _build(self) -> None:
+        self.main.addWidget(self.trace, 1)
+        self.main.addLayout(row(self.jot_line, self.pause_button, self.stop_button, stretch=0))
+        layout = QVBoxLayout(self.ask)
+        layout.setContentsMargins(0, 0, 0, 6)
+        layout.setSpacing(8)
+        layout.addWidget(label(self.tr("Your turn"), "heading"))
+        self.ask_text.setWordWrap(True)
+        layout.addWidget(self.ask_text)
+        layout.addWidget(self.ask_caution)
+        layout.addWidget(self.done_button, alignment=Qt.AlignmentFlag.AlignLeft)
+        self._ledger_title = label(self.tr("Ledger so far"), "heading")
+        for widget in (self.trouble_note, self.ask, self._ledger_title, self.ledger, self.course_note, self.caution_note):
+            self.side.addWidget(widget)
+        self.side.addStretch(1)
+
+    def _show_nothing(self) -> None:
+        self.title.setText(self.tr("No run is going on"))
+        self.ask.hide()
+        self._ledger_title.hide()
+        self.course_note.say("plain", self.tr("Prepare a test, and start it there."))
+        for control in (self.jot_line, self.pause_button, self.stop_button):
+            control.setEnabled(False)
+
+    def _begin(self) -> None:
+        seen, run = self._bench.expected, self._bench.run
+        assert run is not None
+        self._ticks, self._course, self._reported, self._delivered_ah = 0, None, False, 0.0
+        self.trouble_note.say("bad", "")
+        self.course_note.say("plain", "")
+        self.ledger.show_findings([])
+        self.trace.set_cutoff(run.plan["cutoff_v"])
+        self.trace.set_marks([])
+        zero = seen.load_on_s or 0.0 if seen else float(run.plan["rest_before_s"])
+        self.trace.set_zero(zero)
+        for key in "VAW":
+            self.trace.set_measured(key, no_readings())
+            self.trace.set_expected(key, None)
+        if seen is not None:
+            time = seen.readings.time_s
+            self.trace.set_expected("V", Series(time, seen.readings.voltage_v))
+            self.trace.set_expected("A", Series(time, seen.readings.current_a))
+            self.trace.set_expected("W", Series(time, power_of(seen.readings)))
+            self.trace.set_span(0.0, seen.length_s)
+        else:
+            self.trace.set_span(0.0, 600.0)
+        self.jot_line.setEnabled(True)
+        self._timer.start()
+        self.tick()
+
+    # following
+
+    def tick(self) -> None:
+        """Show what is new."""
+        session, run = self._bench.session, self._bench.run
+        if session is None or run is None:
+            return
+        progress = session.progress
+        self._ticks += 1
+        self._show_phase(progress)
+        ended = progress.phase == "ended"
+        view = live_view(run, session) if self._ticks % _SUMS_EVERY == 1 or ended else None
+        if view is not None:
+            self._show_sums(view, progress)
+        else:
+            self._show_series()
+        self._show_path(progress)
+        if ended and not self._reported:
+            self._reported = True
+            self._timer.stop()
+            self._bench.finish()
+
+    def _show_phase(self, progress: Progress) -> None:
+        run = self._bench.run
+        assert run is not None
+        volts = plain(run.plan["cutoff_v"])
+        asking, loaded, paused = (progress.phase == p for p in ("asking", "load on", "paused"))
+        heads = {
+            "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
+            "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
+            "recovering": self.tr("Load off: reading how it recovers"), "ended": self.tr("The run has ended: {what}").format(what=progress.ended_by),
+        }  # fmt: skip
+        self.title.setText(heads[progress.phase])
+        self.ask.setVisible(asking)
+        if asking and self.ask_text.text() != progress.text:
+            self.ask_text.setText(progress.text)
+            self.ask_caution.say("caution", " ".join(progress.cautions))
+            self.done_button.setFocus()
+        self._ledger_title.setVisible(progress.load_on_s is not None)
+        self.pause_button.setEnabled(loaded or paused)
+        self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))
+        self.stop_button.setEnabled(progress.phase != "ended")
+        resting = progress.phase in {"resting", "recovering"}
+        self.stop_button.setText(self.tr("Enough rest") if resting else self.tr("Leave it") if asking else self.tr("Stop and rest"))
+        self.caution_note.say("caution", "" if asking else " ".join(progress.cautions))
+        self.trouble_note.say("bad", progress.trouble)
+        if progress.load_on_s is None:
+            self.aside.setText("")
+            self.aside_quiet.setText(progress.text if not asking else "")
+            return
+        end = progress.load_off_s if progress.load_off_s is not None else progress.time_s
+        self.aside.setText(self.tr("{time} in").format(time=show_duration(end - progress.load_on_s)))
+        left = self._course.left_s if self._course else self._expected_left(progress)
+        self.aside_quiet.setText(self.tr("about {time} to go").format(time=show_duration(left)) if loaded and left is not None else "")
+
+    def _expected_left(self, progress: Progress) -> float | None:
+        seen = self._bench.expected
+        if seen is None or not seen.until_s or progress.load_on_s is None:
+            return None
+        return max(0.0, seen.until_s[0] - (progress.time_s - progress.load_on_s))
+
+    def _show_series(self) -> None:
+        session = self._bench.session
+        assert session is not None
+        for key in "VA":
+            self.trace.set_measured(key, session.live.series("battery", key))
+
+    def _show_sums(self, view: RunView, progress: Progress) -> None:
+        readings = view.record.readings
+        self.trace.set_zero(view.found.load_on_s)
+        self._show_series()
+        self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
+        seen = self._bench.expected
+        self.trace.set_span(0.0, max(progress.time_s, seen.length_s if seen else 600.0))
+        self.trace.set_marks([(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed"}])
+        self.ledger.show_findings(view.found.findings[k] for k in _LEDGER)
+        self._delivered_ah = view.found.findings["charge"].value or 0.0
+        if progress.phase not in {"load on", "paused"}:
+            self.course_note.say("plain", view.found.verdict.sentence if progress.load_off_s is not None else "")
+            return
+        self._course = course_of(view, seen)
+        self.course_note.say("good" if self._course else "plain", course_sentence(self._course, self._delivered_ah, view.record.label))
+
+    def _show_path(self, progress: Progress) -> None:
+        session, run = self._bench.session, self._bench.run
+        assert session is not None and run is not None
+        name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
+        self.path_view.show_path(live_path(run, session, name, self._course, self._delivered_ah))
+
+    # ordering about
+
+    def _order(self, order: Order) -> None:
+        if self._bench.session is not None:
+            self._bench.session.order(order)
+
+    def _pause(self) -> None:
+        session = self._bench.session
+        if session is not None:
+            session.order(Order.RESUME if session.progress.phase == "paused" else Order.PAUSE)
+
+    def _stop(self) -> None:
+        self._order(Order.STOP)
+
+    def _jot(self, jotting: Jotting) -> None:
+        session, run = self._bench.session, self._bench.run
+        if session is None or run is None:
+            return
+        moment = session.progress.time_s - jotting.ago_s
+        try:
+            session.jot(jotting.text, moment)
+        except LogbookError as error:
+            self.trouble_note.say("bad", str(error))

@@ -1,0 +1,266 @@
+"""The main window: the band with its stages, the stages, menus, files dropped on it, and an orderly end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenuBar, QMessageBox, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+
+from ubrant.logbook.csv_log import LogError, read_log
+from ubrant.logbook.file import LogbookError
+from ubrant.logbook.logbook import Logbook
+from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.findings.stage import FindingsStage
+from ubrant.ui.prepare.stage import PrepareStage
+from ubrant.ui.run.stage import RunStage
+from ubrant.ui.shelf.stage import ShelfStage
+from ubrant.ui.theme import LARGE, font
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.workbench import Workbench
+
+SHELF, PREPARE, RUN, FINDINGS = range(4)
+
+
+class MainWindow(QMainWindow):
+    """One logbook in one window."""
+
+    def __init__(self, logbook: Logbook, title: str = "") -> None:
+        super().__init__()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(980, 640)
+        self._buttons: list[QPushButton] = []
+        self._name = QLabel()
+        self._status = QLabel()
+        self._message = Callout("bad")
+        self._stack = QStackedWidget()
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.timeout.connect(lambda: self._message.say("bad", ""))
+        self._beat = QTimer(self)
+        self._beat.setInterval(500)
+        self._beat.timeout.connect(self._show_status)
+        central = QWidget()
+        layout = QVBoxLayout(central)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._band())
+        layout.addWidget(self._message)
+        layout.addWidget(self._stack, 1)
+        self.setCentralWidget(central)
+        slash = QShortcut(QKeySequence("/"), self)
+        slash.activated.connect(self._focus_jot_line)
+        self._open(logbook, title)
+
+    # the band at the top
+
+    def _band(self) -> QWidget:
+        band = QWidget()
+        band.setObjectName("band")
+        band.setFixedHeight(50)
+        brand = QLabel("Ubrant")
+        brand.setFont(font(LARGE + 3, bold=True))
+        self._name.setObjectName("quietband")
+        menus = self._menus()
+        row = QHBoxLayout(band)
+        row.setContentsMargins(20, 0, 20, 0)
+        row.setSpacing(10)
+        row.addWidget(brand)
+        row.addWidget(menus, alignment=Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self._name)
+        row.addStretch(1)
+        for index, text in enumerate((self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"))):
+            stage = QPushButton(text)
+            stage.setObjectName("stage")
+            stage.setCheckable(True)
+            stage.setAutoExclusive(True)
+            stage.setToolTip(f"Ctrl+{index + 1}")
+            stage.clicked.connect(lambda _, k=index: self.go_to(k))
+            QShortcut(QKeySequence(f"Ctrl+{index + 1}"), self).activated.connect(lambda k=index: self.go_to(k))
+            self._buttons.append(stage)
+            row.addWidget(stage)
+        row.addStretch(1)
+        row.addWidget(self._status)
+        return band
+
+    def _menus(self) -> QMenuBar:
+        bar = QMenuBar()
+        bar.setNativeMenuBar(False)
+        bar.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        file = bar.addMenu(self.tr("&File"))
+        self._edit = bar.addMenu(self.tr("&Edit"))
+        assert file is not None and self._edit is not None
+        for text, keys, action in (
+            (self.tr("&New logbook …"), QKeySequence.StandardKey.New, self._new_logbook),
+            (self.tr("&Open logbook …"), QKeySequence.StandardKey.Open, self._open_logbook),
+            (self.tr("&Import a log …"), "Ctrl+I", self._choose_log),
+            (self.tr("&Quit"), QKeySequence.StandardKey.Quit, self.close),
+        ):
+            made = QAction(text, self)
+            made.setShortcut(QKeySequence(keys))
+            made.triggered.connect(lambda _, do=action: do())
+            file.addAction(made)
+        return bar
+
+    def _show_status(self) -> None:
+        bench = self.bench
+        if bench.is_running and bench.run is not None and bench.session is not None:
+            self._status.setText(f"{bench.run.source} · {bench.session.progress.phase}")
+        else:
+            read_only = self.tr("open elsewhere: only to look at") if bench.logbook.read_only else ""
+            self._status.setText(read_only or self.tr("no run going on"))
+
+    # stages
+
+    def _open(self, logbook: Logbook, title: str) -> None:
+        """Build the stages for a logbook."""
+        while (old := self._stack.widget(0)) is not None:
+            self._stack.removeWidget(old)
+            old.deleteLater()
+        self.bench = Workbench(logbook)
+        self._name.setText(title or logbook.path.stem)
+        self.setWindowTitle(f"Ubrant — {title or logbook.path.stem}")
+        self.shelf, self.prepare = ShelfStage(self.bench), PrepareStage(self.bench)
+        self.run, self.findings = RunStage(self.bench), FindingsStage(self.bench)
+        for stage in (self.shelf, self.prepare, self.run, self.findings):
+            self._stack.addWidget(stage)
+        self.bench.test_wanted.connect(lambda _: self.go_to(PREPARE))
+        self.bench.run_started.connect(lambda: self.go_to(RUN))
+        self.bench.run_opened.connect(lambda _: self.go_to(FINDINGS))
+        self.bench.run_ended.connect(self._after_run)
+        self.bench.said.connect(self.say)
+        self._fill_edit_menu()
+        self._beat.start()
+        self._show_status()
+        self.go_to(SHELF)
+
+    def _fill_edit_menu(self) -> None:
+        assert self._edit is not None
+        self._edit.clear()
+        undo, redo = self.bench.undo.createUndoAction(self, self.tr("Undo")), self.bench.undo.createRedoAction(self, self.tr("Redo"))
+        assert undo is not None and redo is not None
+        undo.setShortcut(QKeySequence.StandardKey.Undo)
+        redo.setShortcut(QKeySequence.StandardKey.Redo)
+        self._edit.addActions([undo, redo])
+
+    def go_to(self, stage: int) -> None:
+        self._stack.setCurrentIndex(stage)
+        self._buttons[stage].setChecked(True)
+
+    def stage(self) -> int:
+        return self._stack.currentIndex()
+
+    def _after_run(self, run_id: int) -> None:
+        watching = self.stage() == RUN
+        self.findings.open_run(run_id)
+        if watching:
+            self.go_to(FINDINGS)
+
+    def _focus_jot_line(self) -> None:
+        for line in self._stack.currentWidget().findChildren(JotLine):  # type: ignore[union-attr]
+            if line.isEnabled():
+                line.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                return
+
+    def say(self, sentence: str) -> None:
+        """One sentence under the band; it goes by itself after a while."""
+        self._message.say("bad", sentence)
+        self._quiet.start(15_000)
+
+    def said(self) -> str:
+        return self._message.text()
+
+    # files
+
+    def _new_logbook(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, self.tr("New logbook"), "", self.tr("Ubrant logbook (*.ubrant)"))
+        if path:
+            self.open_path(Path(path if path.endswith(".ubrant") else path + ".ubrant"))
+
+    def _open_logbook(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("Open a logbook"), "", self.tr("Ubrant logbook (*.ubrant)"))
+        if path:
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path) -> None:
+        """Another logbook in this window, unless a run is going on."""
+        if self.bench.is_running:
+            self.say(self.tr("A run is going on: stop it before you open another logbook."))
+            return
+        if path.exists() and path.resolve() == self.bench.logbook.path.resolve():
+            return
+        try:
+            logbook = Logbook(path)
+        except LogbookError as error:
+            self.say(str(error))
+            return
+        self._beat.stop()
+        self.bench.close()
+        self._open(logbook, "")
+        QSettings().setValue("logbook", str(path))
+
+    def _choose_log(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a log"), "", self.tr("Logs (*.csv *.tsv *.txt *.log);;All files (*)"))
+        if path:
+            self.import_log(Path(path))
+
+    def import_log(self, path: Path) -> None:
+        """Read a log, ask what is not in it, keep it as a run, show its findings."""
+        try:
+            log = read_log(path)
+        except LogError as error:
+            self.say(str(error))
+            return
+        dialog = ImportDialog(self.bench, log, self)
+        try:
+            accepted = dialog.exec()
+        except LogbookError as error:
+            self.say(str(error))
+            return
+        if accepted and dialog.kept is not None:
+            self.bench.shelf_changed.emit()
+            self.bench.run_opened.emit(dialog.kept.id)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is None or data is None:
+            return
+        event.acceptProposedAction()
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        QTimer.singleShot(0, lambda: self._dropped(paths))  # the dialog must not hold up whoever dropped it
+
+    def _dropped(self, paths: list[Path]) -> None:
+        for path in paths:
+            if path.suffix == ".ubrant":
+                self.open_path(path)
+            else:
+                self.import_log(path)
+
+    # the end
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if self.bench.is_running and not self._may_stop():
+            event.ignore()
+            return
+        self._beat.stop()
+        self.bench.close()
+        event.accept()
+
+    def _may_stop(self) -> bool:
+        box = QMessageBox(self)
+        box.setWindowTitle(self.tr("A run is going on"))
+        box.setText(self.tr("A run is going on. If you close now the load goes off; what was read is kept."))
+        stop = box.addButton(self.tr("Stop and close"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Let it run"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is stop

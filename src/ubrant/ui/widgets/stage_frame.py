@@ -1,0 +1,35 @@
+"""How Prepare, Run and Findings are laid out: path on top, trace in the middle, a panel at the right."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ubrant.ui.widgets.forms import label, row, side_panel
+from ubrant.ui.widgets.power_path_view import PowerPathView
+
+
+class StageFrame(QWidget):
+    """``path_view`` over the width; ``main`` is the column under the title; ``side`` the column at the right."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.path_view = PowerPathView()
+        self.title, self.aside, self.aside_quiet = label("", "title"), label(""), label("", "quiet")
+        self.aside_quiet.setWordWrap(False)
+        self.main = QVBoxLayout()
+        self.main.setContentsMargins(20, 12, 18, 12)
+        self.main.setSpacing(10)
+        self.main.addLayout(row(self.title, QWidget(), self.aside, self.aside_quiet, stretch=1))
+        panel, self.side = side_panel()
+        ground = QWidget()
+        ground.setObjectName("ground")
+        ground.setLayout(self.main)
+        below = QHBoxLayout()
+        below.setSpacing(0)
+        below.addWidget(ground, 1)
+        below.addWidget(panel)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.path_view)
+        layout.addLayout(below, 1)

@@ -1,0 +1,78 @@
+"""Power paths of a plan, of a run that is going on, and of one that was kept."""
+
+from __future__ import annotations
+
+from ubrant.bench.session import RunSession
+from ubrant.core.accuracy import parse_accuracy
+from ubrant.core.course import Course, fraction_left
+from ubrant.core.label import Label
+from ubrant.core.leads import Leads
+from ubrant.core.meter import Meter
+from ubrant.core.power_path import Flow, Node, PowerPath, watt_hours, watts
+from ubrant.core.quantity import plain, show
+from ubrant.logbook.records import Run
+from ubrant.methods.discharge import DischargePlan
+from ubrant.workshop.running import LOAD_NAME
+from ubrant.workshop.views import RunView
+
+
+def wiring_path(name: str, label: Label, plan: DischargePlan, meter: Meter, leads: Leads) -> PowerPath:
+    """Where to clip each meter, before anything is switched on."""
+    drop = plan.current_a * leads.resistance_ohm
+    nodes = (
+        Node("battery", name, label.summary().split(" · ")[0], note="meter at its own terminals"),
+        Node("leads", "Leads", leads.describe()),
+        Node("load", LOAD_NAME, f"{plain(plan.current_a)} A constant", note=f"its own cut-off: {plan.own_cutoff_v:.2f} V"),
+    )
+    flows = (Flow(None, meter=f"{meter.name}: V across, A through"), Flow(None, meter="the load's own display"))
+    return PowerPath(nodes, flows, (None, f"will drop {show(drop, 2)} V" if drop > 0 else None, None), (0.0, 0.0, 0.0), "W")
+
+
+def live_path(run: Run, session: RunSession, name: str, found: Course | None, delivered_ah: float) -> PowerPath:
+    """Watts at this moment."""
+    taps: dict[str, tuple[float, float] | None] = {}
+    for tap in ("battery", "load"):
+        volts, amps = session.live.series(tap, "V"), session.live.series(tap, "A")
+        taps[tap] = (float(volts.value[-1]), float(amps.value[-1])) if len(volts) and len(amps) else None
+    leads, rated = _leads(run), run.label.charge_ah if run.label else None
+    left = fraction_left(found, delivered_ah, rated) if rated else None
+    note = f"about {100 * left:.0f} % left by ampere-hours" if left is not None else ""
+    nodes = (
+        Node("battery", name, _claim(run), left, note),
+        Node("leads", "Leads", leads.describe()),
+        Node("load", LOAD_NAME, f"{plain(run.plan['current_a'])} A constant", note=_arrives(taps["battery"], taps["load"])),
+    )
+    accuracy = (
+        parse_accuracy(run.voltage_accuracy, "V") if run.voltage_accuracy else None,
+        parse_accuracy(run.current_accuracy, "A") if run.current_accuracy else None,
+    )
+    return watts(nodes, taps["battery"], taps["load"], (run.meter, LOAD_NAME), leads.resistance_ohm, accuracy)
+
+
+def kept_path(view: RunView, name: str) -> PowerPath:
+    """Watt-hours over the whole run."""
+    run, energy = view.run, view.found.findings["energy"]
+    amps = run.plan.get("current_a")
+    nodes = (
+        Node("battery", name, _claim(run), note=energy.with_doubt()),
+        Node("leads", "Leads", _leads(run).describe() if "lead_length_m" in run.plan else ""),
+        Node("load", LOAD_NAME, f"{plain(amps)} A constant" if amps else "as logged"),
+    )
+    between = view.found.load_on_s, view.found.end_s
+    return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, view.load, between, (run.meter or "log", LOAD_NAME))
+
+
+def _arrives(battery: tuple[float, float] | None, load: tuple[float, float] | None) -> str:
+    if battery is None or load is None or battery[0] * battery[1] < 0.05:
+        return ""
+    share = min(100.0, 100 * load[0] * load[1] / (battery[0] * battery[1]))
+    return f"gets {show(share, 3)} % of what leaves the battery"
+
+
+def _claim(run: Run) -> str:
+    label = run.label
+    return " · ".join(label.summary().split(" · ")[:2]) if label else run.label_text
+
+
+def _leads(run: Run) -> Leads:
+    return Leads(float(run.plan.get("lead_length_m", 0.0)), float(run.plan.get("lead_area_mm2", 4.0)))
