@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from typing import Any, Protocol
 
@@ -54,10 +55,8 @@ class VisaConnection:
             raise InstrumentError(f"{self._name} did not answer {command}: check its cable.") from None
 
     def close(self) -> None:
-        try:
+        with contextlib.suppress(*self._failures):  # it may be gone already, which is what was wanted
             self._resource.close()
-        except self._failures:
-            pass  # it is gone already, which is what was wanted
 
 
 def ask_number(connection: Connection, name: str, command: str) -> float:
@@ -105,7 +104,10 @@ class ElectronicLoad(DcMeter):
         """
         self._connection.tell(f"SOUR:CURR {current_a:.4f}")
         self._connection.tell(f"SOUR:VOLT:LIM:LOW {own_cutoff_v:.4f}")
-        for what, command, wanted in (("current", "SOUR:CURR?", current_a), ("own cut-off", "SOUR:VOLT:LIM:LOW?", own_cutoff_v)):
+        for what, command, wanted in (
+            ("current", "SOUR:CURR?", current_a),
+            ("own cut-off", "SOUR:VOLT:LIM:LOW?", own_cutoff_v),
+        ):
             held = ask_number(self._connection, self.name, command)
             if abs(held - wanted) > 0.01 * abs(wanted) + 0.002:
                 raise InstrumentError(

@@ -44,7 +44,8 @@ def open_simulated(scenario: Scenario, speed: float = math.inf, meter_name: str 
     """A bench with a simulated load and meter, at ``speed`` times the wall clock."""
     world = WorldProcess(scenario)
     load_line, meter_line = (
-        VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET") for name, port in ((load_name, "load"), (meter_name, "meter"))
+        VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET")
+        for name, port in ((load_name, "load"), (meter_name, "meter"))
     )
     clock = WorldClock(world.ports["clock"], speed)
 

@@ -68,5 +68,7 @@ def show_accuracy(accuracy: Accuracy) -> str:
     """``± (0.5 % + 5 mA)``"""
     parts = [f"{show(accuracy.gain * 100, 2)} %"] if accuracy.gain else []
     if accuracy.zero:
-        parts.append(f"{show(accuracy.zero * 1000, 2)} m{accuracy.unit}" if accuracy.zero < 1 else f"{show(accuracy.zero, 2)} {accuracy.unit}")
+        parts.append(
+            f"{show(accuracy.zero * 1000, 2)} m{accuracy.unit}" if accuracy.zero < 1 else f"{show(accuracy.zero, 2)} {accuracy.unit}"
+        )
     return "± (" + " + ".join(parts or ["0"]) + ")"

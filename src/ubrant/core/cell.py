@@ -18,7 +18,27 @@ from ubrant.core.label import Label
 _OCV = {
     "lifepo4": (
         (0, 0.005, 0.01, 0.02, 0.04, 0.07, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.97, 0.99, 1),
-        (2.4, 2.6, 2.72, 2.86, 3.0, 3.12, 3.18, 3.215, 3.235, 3.265, 3.285, 3.292, 3.296, 3.31, 3.33, 3.335, 3.345, 3.37, 3.45),
+        (
+            2.4,
+            2.6,
+            2.72,
+            2.86,
+            3.0,
+            3.12,
+            3.18,
+            3.215,
+            3.235,
+            3.265,
+            3.285,
+            3.292,
+            3.296,
+            3.31,
+            3.33,
+            3.335,
+            3.345,
+            3.37,
+            3.45,
+        ),
     ),
     "li-ion": (
         (0, 0.01, 0.02, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1),
@@ -47,7 +67,7 @@ class PackParameters:
     series : cells in series
     capacity_ah : true capacity from full to empty, at a low rate
     r0_ohm, r1_ohm, r2_ohm : of the whole pack at 20 °C; tau1_s, tau2_s of the two RC pairs
-    available_share : of the charge that is at hand at once; the rest follows at ``diffusion_per_h`` (lead-acid; 1 for none)
+    available_share : of the charge that is at hand at once; the rest follows at ``diffusion_per_h`` (1 for all of it)
     heat_capacity_j_k, heat_resistance_k_w : of the pack against the room
     protection_v, protection_a : where the pack's own protection opens; 0 for none
     protection_s : how long either must last
@@ -171,9 +191,9 @@ def pack_from_label(label: Label, chemistry: Chemistry | None = None) -> PackPar
     ohm = kind.resistance_ohm_ah / label.charge_ah * label.series
     lead = kind.key == "lead-acid"
     return PackParameters(
-        chemistry=kind.key, series=label.series, capacity_ah=label.charge_ah * (1.04 if lead else 1.005),
+        chemistry=kind.key, series=label.series, capacity_ah=label.charge_ah * (1.04 if lead else 1.025),
         r0_ohm=0.5 * ohm, r1_ohm=0.25 * ohm, r2_ohm=0.25 * ohm,
-        available_share=0.62 if lead else 1.0, diffusion_per_h=0.35 if lead else 0.0,
+        available_share=0.62 if lead else 0.85, diffusion_per_h=0.35 if lead else 1.5,
         heat_capacity_j_k=max(20.0, 26.0 * (label.energy_wh or 100.0)), heat_resistance_k_w=max(0.6, 22.0 / (label.energy_wh or 100.0) ** 0.5),
         protection_v=kind.floor_v * label.series * 0.96 if kind.key in {"lifepo4", "li-ion"} else 0.0,
     )  # fmt: skip

@@ -93,5 +93,3 @@ def thinned(readings: Readings, most: int = 20_000) -> Readings:
 def power_of(readings: Readings) -> Array:
     """(n,) watts at each reading."""
     return np.asarray(readings.voltage_v * readings.current_a)
-
-

@@ -127,9 +127,7 @@ def _crossing_at(readings: Readings, limit: float, below: int, first: int) -> tu
     return moment, float(amps[below - 1] + share * (amps[below] - amps[below - 1])), bracket
 
 
-def _reached_between_readings(
-    readings: Readings, limit: float, first: int, last: int, tolerance_v: float
-) -> Crossing | None:
+def _reached_between_readings(readings: Readings, limit: float, first: int, last: int, tolerance_v: float) -> Crossing | None:
     """The load went off after ``last``: had the voltage gone on falling as it did, would it have got there?"""
     if last >= len(readings) - 1 or last - first < 2:
         return None

@@ -103,9 +103,7 @@ def analyse(record: DischargeRecord) -> Discharge:
         ended_by = record.ended if crossing is None or record.ended != "person" else "cut-off"
     _warn(warnings, record, readings, stretch, crossing, gaps, findings)
     verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps))
-    return Discharge(
-        findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing
-    )
+    return Discharge(findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing)
 
 
 def charge_to(record: DischargeRecord, cutoff_v: float) -> Finding | None:
@@ -300,7 +298,11 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     parts: Contributions | None = None
     if accuracy is not None:
         parts = (
-            Contribution("voltage gain", rectangular(accuracy.gain * volts), f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3"),
+            Contribution(
+                "voltage gain",
+                rectangular(accuracy.gain * volts),
+                f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3",
+            ),
             Contribution("voltage zero", rectangular(accuracy.zero), f"{show(accuracy.zero * 1000, 2)} mV ÷ √3"),
         )
     apart = abs(moment_s - float(time[index]))

@@ -78,7 +78,7 @@ class Finding:
             return ("Nothing is in doubt here.",)
         u = combined(parts)
         shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
-        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u = {show(abs(p.amount), 2)} {self.unit}" for p in shown]
+        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{self.unit}" for p in shown]
         if len(shown) < len(parts):
             lines.append(f"{len(parts) - len(shown)} more, together under 1 %")
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)

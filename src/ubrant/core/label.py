@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ubrant.core.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
@@ -94,7 +95,7 @@ _CHEMISTRY_WORDS = (
     (r"ni\s*-?\s*mh|nickel[\s-]*metal(?:[\s-]*hydride)?", "nimh"),
     (r"li\s*-?\s*ion|lithium[\s-]*(?:ion|polymer)|li\s*-?\s*po(?:ly(?:mer)?)?\b|\b(?:nmc|nca|inr|icr)\b", "li-ion"),
 )
-_RATES = (
+_RATES: tuple[tuple[str, Callable[[float], float]], ...] = (
     (rf"(?:@|\bat\b)?\s*({NUMBER})\s*(?:C|It|CA)\b(?!\s*°)", lambda n: n),
     (rf"(?:@|\bat\b)?\s*\bC\s*/?\s*({NUMBER})\b", lambda n: 1 / n),
     (rf"(?:@|\bat\b)?\s*({NUMBER})\s*-?\s*h(?:ou)?r?s?\s*-?\s*rate\b|({NUMBER})\s*HR\b", lambda n: 1 / n),
@@ -225,7 +226,9 @@ def _check(label: Label) -> Label:
     stated_energy = re.search(r"Wh", label.text, re.I) is not None
     if charge and voltage and energy and stated_energy and not 0.94 < energy / (charge * voltage) < 1.06:
         ratio = energy / (charge * voltage)
-        product = f"{plain(charge, 3)} Ah × {plain(voltage, 3)} V is {plain(charge * voltage, 3)} Wh, but the label says {plain(energy, 3)} Wh"
+        product = (
+            f"{plain(charge, 3)} Ah × {plain(voltage, 3)} V is {plain(charge * voltage, 3)} Wh, but the label says {plain(energy, 3)} Wh"
+        )
         slip = next((n for n in (1000.0, 0.001) if 0.8 < ratio / n < 1.25), None)
         queries.append(f"{product}: a slip of {'m' if slip else 'figure'}? Look at the label again.")
     queries += _slips(label)

@@ -9,7 +9,7 @@ from ubrant.core.cutoff import Cutoff
 from ubrant.core.finding import Finding
 from ubrant.core.gaps import Gap
 from ubrant.core.label import Label
-from ubrant.core.quantity import plain, show, show_with
+from ubrant.core.quantity import plain, show_with
 from ubrant.core.uncertainty import COVERAGE, merged
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
@@ -64,9 +64,15 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     figure = measured.with_doubt()
     at_least = about.ended_by != "cut-off"
     if not at_least and share.value + doubt < SPENT_SHARE:
-        return Verdict(SPENT, f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.")
+        return Verdict(
+            SPENT,
+            f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.",
+        )
     if not at_least and share.value + doubt < 100:
-        return Verdict(BELOW, f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}")
+        return Verdict(
+            BELOW,
+            f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}",
+        )
     if share.value - doubt > 100:
         least = "at least " if at_least else ""
         faster = " And that at a faster rate than the label's." if faster_only else ""
@@ -75,7 +81,11 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         why = "no cut-off was named" if about.cutoff is None else f"it ended by {_ending(about.ended_by)} before the cut-off"
         remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {plain(about.cutoff.voltage_v)} V."
         return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
-    return Verdict(CANNOT_TELL, f"Cannot tell: {figure} lies too close to the label's {rated}.", _what_would_settle(measured, about))
+    return Verdict(
+        CANNOT_TELL,
+        f"Cannot tell: {figure} lies too close to the label's {rated}.",
+        _what_would_settle(measured, about),
+    )
 
 
 @dataclass(frozen=True)
@@ -100,7 +110,13 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
     if rate is not None and standard is not None and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard):
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
-        found.append(_Difference(kind, f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C", f"Run it again at {amps}."))
+        found.append(
+            _Difference(
+                kind,
+                f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C",
+                f"Run it again at {amps}.",
+            )
+        )
     wanted = label.standard_cutoff_v
     if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
         found.append(_Difference(

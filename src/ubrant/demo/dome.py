@@ -28,9 +28,21 @@ CLAMP = Meter("Clamp meter", "0.8 % + 2 digits of 10 mV", "2 % + 5 digits of 10 
 
 UNITS = (
     Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
-    Unit("Dome pack B", "battery", "12.8 V 50 Ah LiFePO4", note="Bought second-hand with the dome.", stand_in={"health": 0.71}),
+    Unit(
+        "Dome pack B",
+        "battery",
+        "12.8 V 50 Ah LiFePO4",
+        note="Bought second-hand with the dome.",
+        stand_in={"health": 0.71},
+    ),
     Unit("Hall block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V", stand_in={"health": 0.97}),
-    Unit("Exit-light backup", "battery", "12 V 7.2 Ah AGM, 20 h rate", note="Inside the backup unit of the exit lights.", stand_in={"health": 0.985}),
+    Unit(
+        "Exit-light backup",
+        "battery",
+        "12 V 7.2 Ah AGM, 20 h rate",
+        note="Inside the backup unit of the exit lights.",
+        stand_in={"health": 0.985},
+    ),
     Unit("Head-torch cells", "battery", "8 × 1.2 V 2500 mAh NiMH", stand_in={"health": 0.9}),
     Unit("Ticket bank", "bank", "24 000 mAh / 88.8 Wh", note="Fills the ticket tablet."),
     Unit("Hut 300", "inverter", "12 V to 230 V sine, 300 W"),

@@ -159,10 +159,12 @@ def _columns(dialect: _Dialect, wanted: str | None) -> dict[str, Heading]:
         found = choose([h for h in headings if h not in said.values()], quantity)
         if not found:
             seen = ", ".join(f"“{h.text}”" for h in headings[:8])
-            raise LogError(f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{_LIKE[quantity]}”.")
+            raise LogError(
+                f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{_LIKE[quantity]}”."
+            )
         if len(found) > 1:
             both = " and ".join(f"“{h.text}”" for h in found[:3])
-            raise LogError(f"{where}: {both} could all be the {quantity}. Say which, with --columns \"{quantity}={found[0].text}\".")
+            raise LogError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={found[0].text}".')
         chosen[quantity] = found[0]
     for heading in chosen.values():
         if heading.trouble:
@@ -179,7 +181,7 @@ def _said(wanted: str, headings: list[Heading], where: str) -> dict[str, Heading
     for part in re.split(r"\s*,\s*(?=\w+\s*=)", wanted.strip()):
         quantity, _, name = (p.strip() for p in part.partition("="))
         if quantity not in _LIKE or not name:
-            raise LogError(f"“{part}” is not understood: write --columns \"time=…,voltage=…,current=…\".")
+            raise LogError(f'“{part}” is not understood: write --columns "time=…,voltage=…,current=…".')
         named = [h for h in headings if h.text.lower() == name.lower() or re.split(r"\s*[(\[/]", h.text)[0].lower() == name.lower()]
         if not named and name.isdigit() and 1 <= int(name) <= len(headings):
             named = [headings[int(name) - 1]]

@@ -61,11 +61,11 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
     if not is_new and found_id != APPLICATION_ID:
         raise LogbookError(f"{path.name} is a database, but not a Ubrant logbook. Nothing in it was changed.")
     if found_format > FORMAT:
-        raise LogbookError(f"{path.name} was written by a newer Ubrant (format {found_format}; this one knows {FORMAT}): update Ubrant to open it.")
+        raise LogbookError(
+            f"{path.name} was written by a newer Ubrant (format {found_format}; this one knows {FORMAT}): update Ubrant to open it."
+        )
     if not is_new and found_format < FORMAT:
         shutil.copy2(path, path.with_suffix(f".format{found_format}.ubrant"))
     for number in range(found_format + 1, FORMAT + 1):
         script = resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8")
-        connection.executescript(
-            f"BEGIN IMMEDIATE; {script} PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={number}; COMMIT;"
-        )
+        connection.executescript(f"BEGIN IMMEDIATE; {script} PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={number}; COMMIT;")

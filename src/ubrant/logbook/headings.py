@@ -8,9 +8,34 @@ from dataclasses import dataclass
 from ubrant.core.quantity import unit_factor
 
 _WORDS = {
-    "time": {"time", "t", "elapsed", "timestamp", "date", "datetime", "seconds", "secs", "uptime", "zeit", "temps", "tiempo"},
+    "time": {
+        "time",
+        "t",
+        "elapsed",
+        "timestamp",
+        "date",
+        "datetime",
+        "seconds",
+        "secs",
+        "uptime",
+        "zeit",
+        "temps",
+        "tiempo",
+    },
     "voltage": {"voltage", "volt", "volts", "u", "v", "vbat", "ubat", "vbatt", "spannung", "tension", "voltaje"},
-    "current": {"current", "amps", "amp", "ampere", "amperes", "amperage", "i", "ibat", "strom", "courant", "corriente"},
+    "current": {
+        "current",
+        "amps",
+        "amp",
+        "ampere",
+        "amperes",
+        "amperage",
+        "i",
+        "ibat",
+        "strom",
+        "courant",
+        "corriente",
+    },
 }
 _LETTERS = {"t", "u", "v", "i"}
 _BASE = {"time": "s", "voltage": "V", "current": "A"}

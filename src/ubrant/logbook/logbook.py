@@ -50,7 +50,9 @@ class Logbook:
 
     def units(self) -> list[Unit]:
         """Those on the shelf, in the order they came."""
-        rows = self._db.execute("SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE NOT removed ORDER BY id")
+        rows = self._db.execute(
+            "SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE NOT removed ORDER BY id"
+        )
         return [_unit(row) for row in rows]
 
     def unit(self, unit_id: int) -> Unit:
@@ -61,10 +63,19 @@ class Logbook:
 
     def keep_unit(self, unit: Unit) -> Unit:
         """Add a unit, or put an edited one in its place; returns it with its id."""
-        values = (unit.name, unit.kind, unit.label_text, unit.chemistry, unit.note, unit.max_current_a, json.dumps(unit.stand_in))
+        values = (
+            unit.name,
+            unit.kind,
+            unit.label_text,
+            unit.chemistry,
+            unit.note,
+            unit.max_current_a,
+            json.dumps(unit.stand_in),
+        )
         if unit.id:
             self._write(
-                "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?", (*values, unit.id)
+                "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?",
+                (*values, unit.id),
             )
             return unit
         sql = "INSERT INTO unit (name, kind, label, chemistry, note, max_current_a, stand_in) VALUES (?,?,?,?,?,?,?)"
@@ -84,7 +95,10 @@ class Logbook:
         """Add a meter, or put an edited one in its place; returns it with its id."""
         values = (meter.name, meter.voltage_accuracy, meter.current_accuracy, meter.max_v, meter.max_a)
         if meter.id:
-            self._write("UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=? WHERE id=?", (*values, meter.id))
+            self._write(
+                "UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=? WHERE id=?",
+                (*values, meter.id),
+            )
             return meter
         sql = "INSERT INTO meter (name, voltage_accuracy, current_accuracy, max_v, max_a) VALUES (?,?,?,?,?)"
         return replace(meter, id=self._write(sql, values))
@@ -109,7 +123,8 @@ class Logbook:
     def latest_run(self, unit_id: int) -> Run | None:
         """The last run of a unit that has ended."""
         row = self._db.execute(
-            f"SELECT {_RUN_COLUMNS} FROM run WHERE unit_id = ? AND state != 'running' ORDER BY started DESC, id DESC LIMIT 1", (unit_id,)
+            f"SELECT {_RUN_COLUMNS} FROM run WHERE unit_id = ? AND state != 'running' ORDER BY started DESC, id DESC LIMIT 1",
+            (unit_id,),
         ).fetchone()
         return _run(row) if row else None
 
@@ -149,7 +164,10 @@ class Logbook:
         return [StoredEvent(*row) for row in rows]
 
     def add_event(self, run_id: int, event: StoredEvent) -> None:
-        self._write("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (run_id, event.time_s, event.kind, event.text))
+        self._write(
+            "INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)",
+            (run_id, event.time_s, event.kind, event.text),
+        )
 
     # summaries: findings worked out before
 
@@ -161,7 +179,12 @@ class Logbook:
     def keep_summary(self, run_id: int, found: Discharge) -> Summary:
         charge, share = found.findings["charge"], found.findings["label_share"]
         summary = Summary(
-            charge.value, charge.expanded_uncertainty, share.value, share.expanded_uncertainty, found.verdict.word, found.verdict.sentence
+            charge.value,
+            charge.expanded_uncertainty,
+            share.value,
+            share.expanded_uncertainty,
+            found.verdict.word,
+            found.verdict.sentence,
         )
         if not self.read_only:
             self._write(
@@ -194,7 +217,9 @@ class Logbook:
 
     def _execute(self, sql: str, values: tuple[object, ...]) -> sqlite3.Cursor:
         if self.read_only:
-            raise LogbookError(f"{self.path.name} is open in another window, so it can only be looked at here. Close the other one to change it.")
+            raise LogbookError(
+                f"{self.path.name} is open in another window, so it can only be looked at here. Close the other one to change it."
+            )
         try:
             return self._db.execute(sql, values)
         except sqlite3.Error as error:
@@ -234,7 +259,9 @@ class _Transaction:
             raise write_error(self._path, error) from None
 
 
-_RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble plan label chemistry voltage_accuracy current_accuracy meter"
+_RUN_FIELDS = (
+    "id unit_id method source state started utc_offset_min ended_by trouble plan label chemistry voltage_accuracy current_accuracy meter"
+)
 _RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
 
 
@@ -248,7 +275,14 @@ def _run(row: tuple) -> Run:  # type: ignore[type-arg]
 
 def _unit(row: tuple) -> Unit:  # type: ignore[type-arg]
     return Unit(
-        id=row[0], name=row[1], kind=row[2], label_text=row[3], chemistry=row[4], note=row[5], max_current_a=row[6], stand_in=json.loads(row[7])
+        id=row[0],
+        name=row[1],
+        kind=row[2],
+        label_text=row[3],
+        chemistry=row[4],
+        note=row[5],
+        max_current_a=row[6],
+        stand_in=json.loads(row[7]),
     )
 
 

@@ -6,6 +6,7 @@ import queue
 import sqlite3
 import threading
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,22 +17,40 @@ from ubrant.logbook.logbook import from_bytes, insert_pieces, to_bytes, write_er
 COMMIT_S = 0.4
 
 
+class _Reading(NamedTuple):
+    tap: str
+    quantity: str
+    time_s: float
+    value: float
+
+
+class _Event(NamedTuple):
+    time_s: float
+    kind: str
+    text: str
+
+
+class _Finish(NamedTuple):
+    ended_by: str
+    trouble: str
+
+
 class RunWriter:
     """A recorder that keeps a run in the logbook. If writing fails, ``check`` raises, and the engine ends the run with the load off."""
 
     def __init__(self, path: Path, run_id: int) -> None:
         self._path, self._run_id = path, run_id
-        self._queue: queue.Queue[tuple[str, object]] = queue.Queue()
+        self._queue: queue.Queue[_Reading | _Event | _Finish] = queue.Queue()
         self._failed: LogbookError | None = None
         self._channels: dict[tuple[str, str], tuple[int, int]] = {}  # id, next piece
         self._thread = threading.Thread(target=self._work, name="logbook writer")
         self._thread.start()
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
-        self._queue.put(("reading", (tap, quantity, time_s, value)))
+        self._queue.put(_Reading(tap, quantity, time_s, value))
 
     def event(self, time_s: float, kind: str, text: str) -> None:
-        self._queue.put(("event", (time_s, kind, text)))
+        self._queue.put(_Event(time_s, kind, text))
 
     def check(self) -> None:
         if self._failed:
@@ -45,7 +64,7 @@ class RunWriter:
         LogbookError
             Something could not be written; the readings committed before are safe.
         """
-        self._queue.put(("finish", (ended_by, trouble)))
+        self._queue.put(_Finish(ended_by, trouble))
         self._thread.join()
         self.check()
 
@@ -65,7 +84,7 @@ class RunWriter:
     def _batch(self, db: sqlite3.Connection) -> bool:
         """Wait for work, gather what comes within the commit interval, commit it. False after the last batch."""
         items = [self._queue.get()]
-        if items[0][0] != "finish":
+        if not isinstance(items[0], _Finish):
             wake = threading.Event()
             wake.wait(COMMIT_S)  # lets readings gather, so that a commit holds many
         while True:
@@ -74,18 +93,17 @@ class RunWriter:
             except queue.Empty:
                 break
         columns: dict[tuple[str, str], tuple[list[float], list[float]]] = {}
-        ending: tuple[str, str] | None = None
+        ending: _Finish | None = None
         db.execute("BEGIN IMMEDIATE")
-        for kind, item in items:
-            if kind == "reading":
-                tap, quantity, time_s, value = item  # type: ignore[misc]
-                times, values = columns.setdefault((tap, quantity), ([], []))
-                times.append(time_s)
-                values.append(value)
-            elif kind == "event":
-                db.execute("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (self._run_id, *item))  # type: ignore[misc]
+        for item in items:
+            if isinstance(item, _Reading):
+                times, values = columns.setdefault((item.tap, item.quantity), ([], []))
+                times.append(item.time_s)
+                values.append(item.value)
+            elif isinstance(item, _Event):
+                db.execute("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (self._run_id, *item))
             else:
-                ending = item  # type: ignore[assignment]
+                ending = item
         for key, (times, values) in columns.items():
             self._add_piece(db, key, Series(np.array(times), np.array(values)))
         if ending is not None:

@@ -77,7 +77,9 @@ def guard(app: QApplication, window: MainWindow) -> None:
         end_run()
         sys.__excepthook__(kind, error, trace)
         with contextlib.suppress(RuntimeError):
-            window.say(f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off.")
+            window.say(
+                f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off."
+            )
 
     sys.excepthook = caught
     threading.excepthook = lambda args: caught(args.exc_type, args.exc_value or RuntimeError(), args.exc_traceback)
@@ -88,7 +90,7 @@ def guard(app: QApplication, window: MainWindow) -> None:
     signal.set_wakeup_fd(theirs.fileno())
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
         signal.signal(number, lambda *_: None)
-    notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)
+    notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)  # type: ignore[call-overload]  # the stub wants a voidptr
 
     def signalled() -> None:
         ours.recv(64)

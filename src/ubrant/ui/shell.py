@@ -6,7 +6,19 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenuBar, QMessageBox, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenuBar,
+    QMessageBox,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ubrant.logbook.csv_log import LogError, read_log
 from ubrant.logbook.file import LogbookError
@@ -140,7 +152,10 @@ class MainWindow(QMainWindow):
     def _fill_edit_menu(self) -> None:
         assert self._edit is not None
         self._edit.clear()
-        undo, redo = self.bench.undo.createUndoAction(self, self.tr("Undo")), self.bench.undo.createRedoAction(self, self.tr("Redo"))
+        undo, redo = (
+            self.bench.undo.createUndoAction(self, self.tr("Undo")),
+            self.bench.undo.createRedoAction(self, self.tr("Redo")),
+        )
         assert undo is not None and redo is not None
         undo.setShortcut(QKeySequence.StandardKey.Undo)
         redo.setShortcut(QKeySequence.StandardKey.Redo)

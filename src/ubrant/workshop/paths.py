@@ -40,7 +40,12 @@ def live_path(run: Run, session: RunSession, name: str, found: Course | None, de
     nodes = (
         Node("battery", name, _claim(run), left, note),
         Node("leads", "Leads", leads.describe()),
-        Node("load", LOAD_NAME, f"{plain(run.plan['current_a'])} A constant", note=_arrives(taps["battery"], taps["load"])),
+        Node(
+            "load",
+            LOAD_NAME,
+            f"{plain(run.plan['current_a'])} A constant",
+            note=_arrives(taps["battery"], taps["load"]),
+        ),
     )
     accuracy = (
         parse_accuracy(run.voltage_accuracy, "V") if run.voltage_accuracy else None,

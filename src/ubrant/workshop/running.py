@@ -29,7 +29,10 @@ from ubrant.methods.discharge import DischargePlan, discharge
 SIMULATED_LOAD = LoadRating(max_a=60.0, max_v=80.0, max_w=1500.0)
 LOAD_NAME = "Load"
 SIMULATED = "simulated bench"
-_UNKNOWN_METER = Accuracy(0.002, 0.005, "V"), Accuracy(0.01, 0.02, "A")  # how wrong a simulated meter is when nobody said
+_UNKNOWN_METER = (
+    Accuracy(0.002, 0.005, "V"),
+    Accuracy(0.01, 0.02, "A"),
+)  # how wrong a simulated meter is when nobody said
 
 
 def expected(plan: DischargePlan, label: Label, leads: Leads) -> Rehearsal:

@@ -61,7 +61,12 @@ def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, dig
 
 
 def scenario_for(
-    label: Label, voltage: Accuracy, current: Accuracy, lead_ohm: float, seed_text: str, stand_in: dict[str, Any] | None = None
+    label: Label,
+    voltage: Accuracy,
+    current: Accuracy,
+    lead_ohm: float,
+    seed_text: str,
+    stand_in: dict[str, Any] | None = None,
 ) -> Scenario:
     """A bench for a unit: the pack its label suggests, a little better or worse, and meters inside their accuracy.
 

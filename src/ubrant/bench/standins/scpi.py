@@ -15,7 +15,10 @@ class ScpiDevice:
 
     def __init__(self, identity: str, commands: dict[str, Command]) -> None:
         self._commands = [(_pattern(header), action) for header, action in commands.items()]
-        self._commands += [(re.compile(r"\*IDN\?", re.I), lambda _: identity), (re.compile(r"\*OPC\?", re.I), lambda _: "1")]
+        self._commands += [
+            (re.compile(r"\*IDN\?", re.I), lambda _: identity),
+            (re.compile(r"\*OPC\?", re.I), lambda _: "1"),
+        ]
         self._commands.append((_pattern("SYSTem:ERRor?"), lambda _: self._next_error()))
         self._errors: list[str] = []
 

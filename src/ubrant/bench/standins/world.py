@@ -6,9 +6,9 @@ import hashlib
 import math
 import struct
 
+from ubrant.bench.standins.scenario import Channel, Scenario
 from ubrant.core.cell import Pack
 from ubrant.core.circuit import Circuit
-from ubrant.bench.standins.scenario import Channel, Scenario
 
 
 class World:

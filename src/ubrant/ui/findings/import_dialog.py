@@ -7,13 +7,13 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QLineEdit, QVBoxLay
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import LabelError, parse_label
+from ubrant.core.leads import Leads
 from ubrant.core.quantity import QuantityError, show_duration
 from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge import usual_plan
-from ubrant.core.leads import Leads
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
 from ubrant.ui.widgets.trace import Trace
@@ -67,7 +67,7 @@ class ImportDialog(QDialog):
                 self.unit_box.addItem(unit.name, unit.id)
         self.unit_box.addItem(self.tr("a new one, by its label"), _NEW)
         self.unit_box.addItem(self.tr("none of these"), _NONE)
-        self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(self._bench.unit_id)) if self._bench.unit_id else 0)
+        self.unit_box.setCurrentIndex(self.unit_box.findData(self._bench.unit_id or _NEW))
         for meter in self._bench.logbook.meters():
             self.meter_box.addItem(meter.name, meter)
         self.meter_box.addItem(self.tr("another one"), None)
@@ -97,7 +97,12 @@ class ImportDialog(QDialog):
         layout.setContentsMargins(20, 16, 20, 16)
         layout.setSpacing(9)
         layout.addWidget(label(log.name, "title"))
-        layout.addWidget(label(self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns), "quiet"))
+        layout.addWidget(
+            label(
+                self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns),
+                "quiet",
+            )
+        )
         layout.addWidget(trace, 1)
         layout.addWidget(Callout("caution", "\n".join(log.warnings)))
         layout.addLayout(grid)
@@ -119,7 +124,10 @@ class ImportDialog(QDialog):
 
     def _meter_changed(self) -> None:
         meter = self.meter_box.currentData()
-        for field, text in ((self.volts, meter.voltage_accuracy if meter else ""), (self.amps, meter.current_accuracy if meter else "")):
+        for field, text in (
+            (self.volts, meter.voltage_accuracy if meter else ""),
+            (self.amps, meter.current_accuracy if meter else ""),
+        ):
             field.setEnabled(meter is None)
             field.setText(text)
         self._look()

@@ -57,7 +57,15 @@ class FindingsStage(StageFrame):
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
         self.main.addWidget(self.jot_line)
-        for widget in (self.run_box, self.verdict, self.settle, self.trouble, label(self.tr("Ledger"), "heading"), self.ledger, self.notes):
+        for widget in (
+            self.run_box,
+            self.verdict,
+            self.settle,
+            self.trouble,
+            label(self.tr("Ledger"), "heading"),
+            self.ledger,
+            self.notes,
+        ):
             self.side.addWidget(widget)
         self.side.addSpacing(6)
         self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
@@ -132,7 +140,8 @@ class FindingsStage(StageFrame):
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         crossed = [(view.found.crossing.time_s, self.tr("cut-off"))] if view.found.crossing else []
         self.trace.set_marks(
-            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + crossed, [(g.from_s, g.to_s) for g in view.found.gaps]
+            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + crossed,
+            [(g.from_s, g.to_s) for g in view.found.gaps],
         )
         self.trace.set_span(float(readings.time_s[0]), float(readings.time_s[-1]))
 
@@ -167,5 +176,3 @@ class FindingsStage(StageFrame):
 
 def _day(run: Run) -> str:
     return datetime.fromisoformat(run.started).astimezone().strftime("%-d %b %Y, %H:%M")
-
-

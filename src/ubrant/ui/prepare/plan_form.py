@@ -48,12 +48,25 @@ class PlanForm(QWidget):
         self.speed.setCurrentIndex(1)
         for field in self._fields():
             field.changed.connect(self.changed)
-        for box, name in ((self.lead_area, self.tr("Lead section")), (self.meter, self.tr("Meter")), (self.speed, self.tr("Bench"))):
+        for box, name in (
+            (self.lead_area, self.tr("Lead section")),
+            (self.meter, self.tr("Meter")),
+            (self.speed, self.tr("Bench")),
+        ):
             box.setAccessibleName(name)
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
 
     def _fields(self) -> tuple[QuantityField, ...]:
-        return (self.current, self.cutoff, self.hold, self.every, self.rest_before, self.rest_after, self.temperature, self.lead_length)
+        return (
+            self.current,
+            self.cutoff,
+            self.hold,
+            self.every,
+            self.rest_before,
+            self.rest_after,
+            self.temperature,
+            self.lead_length,
+        )
 
     def _lay_out(self) -> None:
         grid = QGridLayout(self)
@@ -64,7 +77,7 @@ class PlanForm(QWidget):
             (self.tr("Current"), self.current), (self.tr("Cut-off"), self.cutoff), (self.tr("below it for"), self.hold),
             (self.tr("A reading every"), self.every), (self.tr("Rest before, after"), self.rest_before), ("", self.rest_after),
             (self.tr("Battery is at"), self.temperature), (self.tr("Leads, one way"), self.lead_length), ("", self.lead_area),
-            (self.tr("Meter at the battery"), self.meter), (self.tr("Simulated bench"), self.speed),
+            (self.tr("Battery meter"), self.meter), (self.tr("Simulated bench"), self.speed),
         )  # fmt: skip
         side_by_side = {self.rest_after, self.lead_area}
         line = -1
@@ -78,6 +91,8 @@ class PlanForm(QWidget):
             grid.addWidget(field, line, 1, 1, 1 if wide else 2)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(2, 1)
+        for column in (1, 2):
+            grid.setColumnMinimumWidth(column, 82)
 
     def offer_meters(self, meters: list[Meter]) -> None:
         chosen = self.meter.currentText()

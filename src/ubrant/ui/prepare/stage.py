@@ -57,6 +57,7 @@ class PrepareStage(StageFrame):
         self.offer_units()
 
     def _build(self) -> None:
+        self.main.addLayout(self._problems)
         self.main.addWidget(self.trace, 5)
         self.main.addWidget(label(self.tr("Step by step"), "heading"))
         area = scrolled(self.steps)
@@ -67,8 +68,6 @@ class PrepareStage(StageFrame):
         self.side.addWidget(self.unit_box)
         self.side.addWidget(label(self.tr("Discharge at a constant current to a cut-off"), "quiet"))
         self.side.addWidget(self.form)
-        self.side.addSpacing(4)
-        self.side.addLayout(self._problems)
         self.side.addSpacing(4)
         self.side.addWidget(self.start_button)
         self.side.addStretch(1)
@@ -168,7 +167,12 @@ class PrepareStage(StageFrame):
             return
         try:
             run, session = start_discharge(
-                self._bench.logbook, self._unit, self.form.plan(), self.form.chosen_meter(), self.form.leads(), speed=self.form.chosen_speed()
+                self._bench.logbook,
+                self._unit,
+                self.form.plan(),
+                self.form.chosen_meter(),
+                self.form.leads(),
+                speed=self.form.chosen_speed(),
             )
         except LogbookError as error:
             self._show_problems([Problem(True, str(error))])

@@ -65,7 +65,14 @@ class RunStage(StageFrame):
         layout.addWidget(self.ask_caution)
         layout.addWidget(self.done_button, alignment=Qt.AlignmentFlag.AlignLeft)
         self._ledger_title = label(self.tr("Ledger so far"), "heading")
-        for widget in (self.trouble_note, self.ask, self._ledger_title, self.ledger, self.course_note, self.caution_note):
+        for widget in (
+            self.trouble_note,
+            self.ask,
+            self._ledger_title,
+            self.ledger,
+            self.course_note,
+            self.caution_note,
+        ):
             self.side.addWidget(widget)
         self.side.addStretch(1)
 

@@ -93,7 +93,10 @@ class UnitCard(QWidget):
     def _short_claim(self) -> str:
         assert self._label is not None
         kind = self._label.kind_of_cell
-        figures = [f"{plain(self._label.charge_ah, 3)} Ah" if self._label.charge_ah else "", f"{plain(self._label.voltage_v, 3)} V" if self._label.voltage_v else ""]
+        figures = [
+            f"{plain(self._label.charge_ah, 3)} Ah" if self._label.charge_ah else "",
+            f"{plain(self._label.voltage_v, 3)} V" if self._label.voltage_v else "",
+        ]
         return " · ".join([f for f in figures if f] + ([kind.name] if kind else []))
 
     def _line(self, painter: QPainter, top: float, text: str, typeface, tint: str, wide: float) -> None:  # type: ignore[no-untyped-def]

@@ -41,10 +41,11 @@ class MeterForm(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(label(self.tr("A meter"), "heading"))
-        for title, widget in (
+        rows: tuple[tuple[str, QWidget], ...] = (
             (self.tr("Name"), self.name), (self.tr("Accuracy of its volts, as the manual says it"), self.volts),
             (self.tr("Accuracy of its amperes"), self.amps), (self.tr("Reads up to"), self.max_v), ("", self.max_a),
-        ):  # fmt: skip
+        )  # fmt: skip
+        for title, widget in rows:
             if title:
                 layout.addSpacing(5)
                 layout.addWidget(label(title))
@@ -53,9 +54,9 @@ class MeterForm(QWidget):
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
-        for field in (self.name, self.volts, self.amps, self.max_v, self.max_a):
-            field.textChanged.connect(self._look)
-            field.returnPressed.connect(self._emit)
+        for line in (self.name, self.volts, self.amps, self.max_v, self.max_a):
+            line.textChanged.connect(self._look)
+            line.returnPressed.connect(self._emit)
         self._look()
 
     def trouble(self) -> str:

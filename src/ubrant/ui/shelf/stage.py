@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import partial
 
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QResizeEvent
@@ -59,7 +60,14 @@ class ShelfStage(QWidget):
         column.addWidget(self._empty)
         column.addLayout(self._grid)
         column.addSpacing(10)
-        column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self._start_meter), stretch=1))
+        column.addLayout(
+            row(
+                label(self.tr("Meters"), "heading"),
+                QWidget(),
+                button(self.tr("Add a meter"), self._start_meter),
+                stretch=1,
+            )
+        )
         column.addLayout(self._meters)
         column.addStretch(1)
         area = scrolled(inside)
@@ -140,7 +148,7 @@ class ShelfStage(QWidget):
         if not meters:
             self._meters.addWidget(label(self.tr("No meter yet. Without its accuracy there is no ± and no verdict."), "quiet"))
         for meter in meters:
-            edit = button(meter.name, lambda m=meter: self._start_meter(m), "link")
+            edit = button(meter.name, partial(self._start_meter, meter), "link")
             self._meters.addLayout(row(edit, label(_accuracy_text(meter)), stretch=1))
 
     # the panel at the right
@@ -208,7 +216,10 @@ class ShelfStage(QWidget):
         ))  # fmt: skip
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
-        self._show_runs([(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS], name_units=False)
+        self._show_runs(
+            [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS],
+            name_units=False,
+        )
         self._about.addStretch(1)
 
     def _show_runs(self, runs: list[tuple[Run, str]], *, name_units: bool) -> None:
@@ -245,5 +256,3 @@ def _accuracy_text(meter: Meter) -> str:
     except QuantityError as error:
         return str(error)
     return "   ".join(parts) or "accuracy not known"
-
-

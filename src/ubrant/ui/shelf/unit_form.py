@@ -66,22 +66,19 @@ class UnitForm(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(label(self.tr("Edit {name}").format(name=self._unit.name) if self._unit.id else self.tr("Add a unit"), "heading"))
-        for title, field in (
+        heading = self.tr("Edit {name}").format(name=self._unit.name) if self._unit.id else self.tr("Add a unit")
+        layout.addWidget(label(heading, "heading"))
+        rows: tuple[tuple[str, QWidget], ...] = (
             (self.tr("Name"), self.name), (self.tr("Kind"), self.kind), (self.tr("What its label says, as it is printed"), self.label_text),
-        ):  # fmt: skip
-            layout.addSpacing(5)
-            layout.addWidget(label(title))
-            layout.addWidget(field)
-        layout.addWidget(self._read)
-        layout.addWidget(self._queries)
-        for title, field in (
+            ("", self._read), ("", self._queries),
             (self.tr("Kind of cell"), self.chemistry), (self.tr("Largest current"), self.max_current), (self.tr("Note"), self.note),
-        ):  # fmt: skip
-            layout.addSpacing(5)
-            layout.addWidget(label(title))
+            ("", self._trouble),
+        )  # fmt: skip
+        for title, field in rows:
+            if title:
+                layout.addSpacing(5)
+                layout.addWidget(label(title))
             layout.addWidget(field)
-        layout.addWidget(self._trouble)
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
@@ -112,7 +109,9 @@ class UnitForm(QWidget):
         mark_amiss(self.label_text, trouble)
         self._trouble.say("bad", trouble or self.max_current.trouble)
         needs_label = self.kind.currentText() in _WITH_CAPACITY
-        self._keep.setEnabled(bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label))
+        self._keep.setEnabled(
+            bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label)
+        )
 
     def _emit(self) -> None:
         if not self._keep.isEnabled():

@@ -56,7 +56,7 @@ class PowerPathView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), color("paper"))
         painter.fillRect(QRectF(0, self.height() - 1, self.width(), 1), color("line"))
-        if self._path is None:
+        if self._path is None or not self._path.nodes:
             return
         boxes = self._boxes(self._path)
         middle = boxes[0].center().y()

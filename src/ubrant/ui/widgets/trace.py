@@ -19,7 +19,7 @@ QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W"
 _UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
 
 
-class Trace(pg.GraphicsLayoutWidget):
+class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is untyped
     """Voltage, current and power over the time since the load came on."""
 
     def __init__(self, parent: QWidget | None = None, quantities: str = "VAW") -> None:
@@ -177,5 +177,3 @@ class Trace(pg.GraphicsLayoutWidget):
 
     def visible_area(self) -> QRectF:
         return QRectF(self._first.vb.viewRect())
-
-
