@@ -169,4 +169,5 @@ def show_duration(seconds: float) -> str:
     hours, minutes = divmod(round(seconds / 60), 60)
     if hours < 48:
         return f"{hours} h {minutes:02d} min" if minutes else f"{hours} h"
-    return f"{hours // 24} d {hours % 24} h"
+    days, hours = divmod(round(seconds / 3600), 24)
+    return f"{days} d {hours} h"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sqlite3
 from dataclasses import asdict, replace
@@ -42,7 +43,9 @@ class Logbook:
     def close(self) -> None:
         """Leave one file behind, and no others."""
         if not self.read_only:
-            self._db.execute("PRAGMA journal_mode=DELETE")
+            with contextlib.suppress(sqlite3.OperationalError):  # somebody else still looks; the last to leave cleans up
+                self._db.execute("PRAGMA busy_timeout=200")
+                self._db.execute("PRAGMA journal_mode=DELETE")
         self._db.close()
         self._lock.release()
 

@@ -1,0 +1,34 @@
+"""Write a small logbook in today's format, to be kept for all time: ``python -m tests.logbook.make_golden`` once for each format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from tests.making import falling
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.meter import Meter
+from ubrant.core.unit import Unit
+from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.file import FORMAT
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import StoredEvent
+from ubrant.workshop.running import keep_log
+
+GOLDEN = Path(__file__).parent / "golden"
+
+
+def main() -> None:
+    path = GOLDEN / f"format{FORMAT}.ubrant"
+    path.unlink(missing_ok=True)
+    logbook = Logbook(path)
+    unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4", note="kept for all time"))
+    logbook.keep_meter(Meter("Meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_a=20))
+    body = falling(every_s=60.0)
+    log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
+    run = keep_log(logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", temperature_c=20.0)
+    logbook.add_event(run.id, StoredEvent(600.0, "jotting", "case warm"))
+    logbook.close()
+
+
+if __name__ == "__main__":
+    main()
