@@ -32,9 +32,7 @@ def crossing_s(hours: float, end_v: float, cutoff_v: float) -> float:
 
 def record(readings: Readings | None = None, **changes: object) -> DischargeRecord:
     """A discharge of a 50 Ah pack to 11 V with a usual meter, at the label's rate."""
-    made = DischargeRecord(
-        readings or falling(), VOLTS, AMPS, parse_label("50 Ah 12.8 V LiFePO4"), Cutoff(11.0), temperature_c=20.0
-    )
+    made = DischargeRecord(readings or falling(), VOLTS, AMPS, parse_label("50 Ah 12.8 V LiFePO4"), Cutoff(11.0), temperature_c=20.0)
     return replace(made, **changes)  # type: ignore[arg-type]
 
 

@@ -126,7 +126,11 @@ def test_is_not_switched_on_when_it_holds_something_else(command):
 
 @pytest.mark.parametrize(
     ("fault", "says"),
-    [("!Load did not answer MEAS:CURR?: check its cable.", "did not answer"), ("garbage", "which is not a reading"), ("9.9E37", "not a reading")],
+    [
+        ("!Load did not answer MEAS:CURR?: check its cable.", "did not answer"),
+        ("garbage", "which is not a reading"),
+        ("9.9E37", "not a reading"),
+    ],
 )
 def test_an_instrument_that_fails_ends_the_run_with_the_load_off(fault, says):
     rig = Rig()

@@ -19,7 +19,12 @@ def test_reads(text, unit, gain, zero):
 
 @pytest.mark.parametrize(
     ("text", "unit", "says"),
-    [("0.5% + 3 digits", "V", "of what size"), ("0.5% + 5 mA", "V", "not understood"), ("good", "A", "not understood"), ("", "V", "No accuracy")],
+    [
+        ("0.5% + 3 digits", "V", "of what size"),
+        ("0.5% + 5 mA", "V", "not understood"),
+        ("good", "A", "not understood"),
+        ("", "V", "No accuracy"),
+    ],
 )
 def test_refuses_with_an_example(text, unit, says):
     with pytest.raises(QuantityError, match=says) as refusal:

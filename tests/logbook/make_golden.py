@@ -25,7 +25,9 @@ def main() -> None:
     logbook.keep_meter(Meter("Meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_a=20))
     body = falling(every_s=60.0)
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    run = keep_log(logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", temperature_c=20.0)
+    run = keep_log(
+        logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", temperature_c=20.0
+    )
     logbook.add_event(run.id, StoredEvent(600.0, "jotting", "case warm"))
     logbook.close()
 

@@ -36,7 +36,12 @@ def solve(kind: str, step_s: float = 10.0, until_s: float = 14_000.0) -> dict[st
     simulation = pybamm.Simulation(model, parameter_values=parameters, solver=pybamm.IDAKLUSolver(rtol=1e-8, atol=1e-10))
     times = np.arange(0.0, until_s + step_s, step_s)
     solution = simulation.solve(t_eval=[0.0, times[-1]], t_interp=times)
-    names = {"voltage_v": "Voltage [V]", "current_a": "Current [A]", "energy_wh": "Discharge energy [W.h]", "charge_ah": "Discharge capacity [A.h]"}
+    names = {
+        "voltage_v": "Voltage [V]",
+        "current_a": "Current [A]",
+        "energy_wh": "Discharge energy [W.h]",
+        "charge_ah": "Discharge capacity [A.h]",
+    }
     return {"time_s": solution.t, **{key: solution[name].entries for key, name in names.items()}}
 
 

@@ -83,6 +83,10 @@ def test_whether_a_cutoff_comes_late_is_in_the_doubt():
     amps = np.full_like(time, 10.0)
     accuracy = parse_accuracy("20 mV", "V")
     true = analyse(record(Readings(time, volts, amps), load_on_s=0.0)).findings["charge"].value
-    shown = analyse(record(Readings(time, volts + 0.02, amps), voltage_accuracy=accuracy, current_accuracy=parse_accuracy("0.001 %", "A"), load_on_s=0.0))
+    shown = analyse(
+        record(
+            Readings(time, volts + 0.02, amps), voltage_accuracy=accuracy, current_accuracy=parse_accuracy("0.001 %", "A"), load_on_s=0.0
+        )
+    )
     late = shown.findings["charge"].value - true
     assert late == pytest.approx(math.sqrt(3) * shown.findings["charge"].standard_uncertainty, rel=0.05)

@@ -29,7 +29,9 @@ def test_iron_phosphate_where_voltage_cannot_tell(volts):
     assert from_resting_voltage(volts, 4, LIFEPO4).percent is None
 
 
-@pytest.mark.parametrize(("volts", "percent"), [(4.20, 100), (4.06, 90), (3.92, 70), (3.82, 50), (3.77, 30), (3.68, 10), (3.45, 5), (3.00, 0)])
+@pytest.mark.parametrize(
+    ("volts", "percent"), [(4.20, 100), (4.06, 90), (3.92, 70), (3.82, 50), (3.77, 30), (3.68, 10), (3.45, 5), (3.00, 0)]
+)
 def test_lithium_ion_at_rest(volts, percent):
     """Lithium-ion per cell at rest: common practice, no source."""
     assert from_resting_voltage(volts, 1, LI_ION).percent == pytest.approx(percent, abs=0.01)

@@ -158,8 +158,9 @@ class MainWindow(QMainWindow):
         )
         assert undo is not None and redo is not None
         undo.setShortcut(QKeySequence.StandardKey.Undo)
-        redo.setShortcut(QKeySequence.StandardKey.Redo)
+        redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         self._edit.addActions([undo, redo])
+        self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
         self._stack.setCurrentIndex(stage)

@@ -24,6 +24,8 @@ class Workbench(QObject):
     run_ended = pyqtSignal(int)
     run_opened = pyqtSignal(int)
     """Show the findings of this run."""
+    closing = pyqtSignal()
+    """The logbook is about to be closed: nobody may ask it anything any more."""
     said = pyqtSignal(str)
     """A sentence for the person, from anywhere."""
 
@@ -67,6 +69,7 @@ class Workbench(QObject):
 
     def close(self) -> None:
         """Load off, run kept, logbook closed."""
+        self.closing.emit()
         if self.session is not None:
             self.session.end()
         self.logbook.close()

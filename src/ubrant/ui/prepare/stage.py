@@ -52,6 +52,7 @@ class PrepareStage(StageFrame):
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
         bench.shelf_changed.connect(self.offer_units)
         bench.test_wanted.connect(self.choose)
+        bench.closing.connect(self._later.stop)
         bench.run_started.connect(self._later.start)
         bench.run_ended.connect(lambda _: self._later.start())
         self.offer_units()

@@ -51,6 +51,7 @@ class RunStage(StageFrame):
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self.tick)
+        bench.closing.connect(self._timer.stop)
         self._show_nothing()
 
     def _build(self) -> None:

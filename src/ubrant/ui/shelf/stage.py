@@ -207,13 +207,11 @@ class ShelfStage(QWidget):
             self._about.addWidget(Callout("caution", "\n".join(found.queries)))
         if unit.note:
             self._about.addWidget(label(unit.note, "quiet"))
+        edit = button(self.tr("Edit"), lambda: self._open_form(UnitForm(unit)))
+        remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
-        test.setVisible(found is not None)
         self._about.addSpacing(4)
-        self._about.addLayout(row(
-            test, button(self.tr("Edit"), lambda: self._open_form(UnitForm(unit))),
-            button(self.tr("Remove"), lambda: self._bench.remove_unit(unit)),
-        ))  # fmt: skip
+        self._about.addLayout(row(*([test] if found is not None else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
         self._show_runs(

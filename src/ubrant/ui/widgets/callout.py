@@ -26,7 +26,8 @@ class Callout(QWidget):
         layout.setContentsMargins(17, 9, 12, 10)
         layout.addWidget(self._label)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-        self.setVisible(bool(text))
+        if not text:
+            self.hide()  # never shown here: without a parent yet it would be a window of its own
 
     def text(self) -> str:
         return self._label.text()

@@ -1,0 +1,113 @@
+"""The Shelf: entering a unit from its label, editing, undo, search."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QApplication, QLabel
+
+from tests.ui.conftest import click, type_into
+from ubrant.core.meter import Meter
+from ubrant.core.unit import Unit
+from ubrant.ui.shelf.meter_form import MeterForm
+from ubrant.ui.shelf.unit_form import UnitForm
+from ubrant.ui.shell import PREPARE
+
+
+def seen(widget) -> str:
+    QApplication.processEvents()
+    return " | ".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
+
+
+def names(window) -> list[str]:
+    return [card.unit.name for card in window.shelf.cards()]
+
+
+def open_form(window, qtbot) -> UnitForm:
+    click(qtbot, window, "Add a unit")
+    return window.shelf.findChild(UnitForm)
+
+
+def test_an_empty_shelf_says_what_to_do(window):
+    assert "The shelf is empty. Add a battery from its label" in seen(window.shelf)
+
+
+def test_a_unit_is_entered_by_keyboard_from_its_label(window, qtbot):
+    form = open_form(window, qtbot)
+    qtbot.keyClicks(form.name, "Dome pack")
+    qtbot.keyClick(form.name, Qt.Key.Key_Return)
+    assert form.label_text.hasFocus()
+    qtbot.keyClicks(form.label_text, "50 Ah 12.8 V")
+    assert "Read as 50 Ah · 12.8 V · 640 Wh" in form.read_as()
+    qtbot.keyClick(form.label_text, Qt.Key.Key_Return)
+    assert names(window) == ["Dome pack"]
+    card = window.shelf.cards()[0]
+    assert (card.is_chosen, card.measured()) == (True, "not tested yet")
+    assert "4 iron phosphate cells in series" in card.claim()
+
+
+def test_a_slip_of_unit_is_questioned_while_typing(window, qtbot):
+    form = open_form(window, qtbot)
+    qtbot.keyClicks(form.label_text, "12 V 45 mAh lead-acid 7 kg")
+    assert "45 mAh for a 7 kg block? 45 Ah would fit its weight." in form.queries()
+
+
+def test_a_label_without_capacity_cannot_be_kept(window, qtbot):
+    form = open_form(window, qtbot)
+    qtbot.keyClicks(form.name, "Mystery")
+    qtbot.keyClicks(form.label_text, "shiny")
+    assert "No capacity found in “shiny”" in seen(form)
+    qtbot.keyClick(form.label_text, Qt.Key.Key_Return)
+    assert names(window) == []
+
+
+def test_adding_editing_and_removing_can_be_undone(window, qtbot):
+    window.bench.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V"))
+    click(qtbot, window.shelf, "Edit")
+    form = window.shelf.findChild(UnitForm)
+    type_into(qtbot, form.name, "Better name")
+    click(qtbot, form, "Keep it")
+    assert names(window) == ["Better name"]
+    click(qtbot, window.shelf, "Remove")
+    assert names(window) == []
+    for expected in (["Better name"], ["Pack"], []):
+        qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert names(window) == expected
+    redo = QKeySequence.keyBindings(QKeySequence.StandardKey.Redo)
+    assert redo
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert names(window) == ["Pack"]
+
+
+def test_search_narrows_the_shelf(window, qtbot):
+    for name in ("Dome pack", "Gate block"):
+        window.bench.keep_unit(Unit(name, "battery", "50 Ah 12.8 V"))
+    qtbot.keyClicks(window.shelf.search, "gate")
+    assert names(window) == ["Gate block"]
+    type_into(qtbot, window.shelf.search, "zebra")
+    assert "Nothing on the shelf fits “zebra”" in seen(window.shelf)
+
+
+def test_a_meter_is_entered_with_its_accuracy(window, qtbot):
+    click(qtbot, window.shelf, "Add a meter")
+    form = window.shelf.findChild(MeterForm)
+    qtbot.keyClicks(form.name, "Bench meter")
+    qtbot.keyClicks(form.volts, "0.1 % + 3 digits")
+    assert "of what size?" in form.trouble()
+    type_into(qtbot, form.volts, "0.1 % + 3 mV")
+    qtbot.keyClicks(form.amps, "0.5 % + 5 mA")
+    click(qtbot, form, "Keep it")
+    assert window.bench.logbook.meters() == [Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA", id=1)]
+    assert "± (0.10 % + 3.0 mV)" in seen(window.shelf)
+
+
+def test_a_thing_without_capacity_has_a_small_card_and_no_test(window):
+    window.bench.keep_unit(Unit("Blower", "load", "12 V, 65 W"))
+    assert not window.shelf.cards()[0].has_bar
+    assert "Prepare a test" not in [b.text() for b in window.shelf.findChildren(type(window.shelf.add)) if b.isVisible()]
+
+
+def test_a_double_click_prepares_a_test(stocked, qtbot):
+    qtbot.mouseDClick(stocked.shelf.cards()[0], Qt.MouseButton.LeftButton)
+    assert stocked.stage() == PREPARE
+    assert stocked.prepare.unit_box.currentText() == "Small pack"
