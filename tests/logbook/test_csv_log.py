@@ -112,6 +112,6 @@ def test_fast_and_slow_reading_agree(tmp_path_factory, values, separator, comma)
     head = separator.join(("Time (s)", "Voltage (V)", "Current (A)")) + "\n"
     folder = tmp_path_factory.mktemp("logs")
     plain = read(folder, head + "\n".join(rows) + "\n")
-    odd = read(folder, head + "\n".join(rows[:-1] + [rows[-1] + " "]) + "\n\n")
+    odd = read(folder, head + "\n".join([*rows[:-1], rows[-1] + " "]) + "\n\n")
     assert np.allclose(plain.voltage_v, values)
     assert np.allclose(odd.voltage_v, values)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -29,8 +30,8 @@ def test_charge_and_energy_match_scipy_quad():
     def i(t: float) -> float:
         return float(np.interp(t, time, amps))
 
-    joules = sum(quad(lambda t: v(t) * i(t), a, b)[0] for a, b in zip(time[:-1], time[1:], strict=True))
-    coulombs = sum(quad(i, a, b)[0] for a, b in zip(time[:-1], time[1:], strict=True))
+    joules = sum(quad(lambda t: v(t) * i(t), a, b)[0] for a, b in itertools.pairwise(time))
+    coulombs = sum(quad(i, a, b)[0] for a, b in itertools.pairwise(time))
     assert energy_wh(time, volts, amps) == pytest.approx(joules / 3600, rel=1e-9)
     assert charge_ah(time, amps) == pytest.approx(coulombs / 3600, rel=1e-9)
 

@@ -1,0 +1,133 @@
+"""Speed and memory, as ratios taken in one run: ``./dev bench [NAME …]``. Prints each figure with what it must reach; fails nothing."""
+
+from __future__ import annotations
+
+import statistics
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+
+def paired(ours: Callable[[], object], theirs: Callable[[], object], rounds: int = 9) -> tuple[float, float, float]:
+    """Medians of both, and the median of their ratios, taken in turn so that a slow moment of the machine hits both."""
+    ours()
+    theirs()
+    mine, other = [], []
+    for _ in range(rounds):
+        for times, run in ((mine, ours), (other, theirs)):
+            start = time.perf_counter()
+            run()
+            times.append(time.perf_counter() - start)
+    return statistics.median(mine), statistics.median(other), statistics.median(a / b for a, b in zip(mine, other, strict=True))
+
+
+def integration() -> str:
+    """Charge, energy, cut-off, gaps and ± of 10 000 000 readings against scipy.integrate.trapezoid(v·i, t)."""
+    from scipy.integrate import trapezoid
+
+    from ubrant.core.accuracy import parse_accuracy
+    from ubrant.core.cutoff import Cutoff
+    from ubrant.core.discharge import DischargeRecord, analyse
+    from ubrant.core.label import parse_label
+    from ubrant.core.readings import Readings
+
+    n = 10_000_000
+    rng = np.random.default_rng(1)
+    t = np.arange(n) * 0.0018
+    v = 13.2 - 2.6 * (t / 18000) ** 8 + rng.normal(0, 0.001, n)
+    i = 10 + rng.normal(0, 0.01, n)
+    record = DischargeRecord(
+        Readings(t, v, i), parse_accuracy("0.1% + 3 mV", "V"), parse_accuracy("0.5% + 5 mA", "A"), parse_label("50 Ah 12.8 V"), Cutoff(11.0)
+    )
+    mine, other, ratio = paired(lambda: analyse(record), lambda: trapezoid(v * i, t))
+    return f"{mine * 1000:.0f} ms against {other * 1000:.0f} ms: {ratio:.2f} × (to reach: ≤ 1.5 ×)"
+
+
+def rehearsal() -> str:
+    """A 10 h discharge at 1 s steps, rehearsed in-process."""
+    from dataclasses import replace
+
+    from ubrant.bench.rehearsal import rehearse
+    from ubrant.core.cell import Pack, pack_from_label
+    from ubrant.core.circuit import Circuit
+    from ubrant.core.label import parse_label
+    from ubrant.core.leads import Leads
+    from ubrant.methods.discharge import discharge, usual_plan
+
+    label = parse_label("100 Ah 12.8 V, 0.1C")
+    plan = replace(usual_plan(label, Leads()), every_s=1.0)
+    times = []
+    for _ in range(7):
+        circuit = Circuit(Pack(pack_from_label(label)), Leads().resistance_ohm)
+        start = time.perf_counter()
+        seen = rehearse(discharge(plan), circuit)
+        times.append(time.perf_counter() - start)
+    return f"{seen.until_s[0] / 3600:.1f} h in {statistics.median(times):.2f} s (to reach: ≤ 0.5 s)"
+
+
+def importing() -> str:
+    """A CSV of 1 000 000 rows and 4 columns into a logbook, ready to draw, against polars.read_csv and its columns in one file, fsynced."""
+    import os
+    import tempfile
+    from pathlib import Path
+
+    import polars as pl
+
+    from ubrant.core.cutoff import Cutoff
+    from ubrant.core.pyramid import Pyramid
+    from ubrant.logbook.csv_log import read_log
+    from ubrant.logbook.logbook import Logbook
+    from ubrant.workshop.running import keep_log
+
+    n = 1_000_000
+    t = np.arange(n) * 1.0
+    v = 13.2 - 2.6 * (t / n) ** 8
+    figures = []
+    with tempfile.TemporaryDirectory() as folder:
+        for name, column in (("numbers", pl.Series("Time (s)", t)), ("ISO stamps", _stamps(n))):
+            path = Path(folder) / f"{name}.csv"
+            pl.DataFrame(
+                [column, pl.Series("Voltage (V)", v), pl.Series("Current (A)", np.full(n, 10.0)), pl.Series("Power (W)", v * 10)]
+            ).write_csv(path)
+            logbook = Logbook(Path(folder) / f"{name}.ubrant")
+
+            def ours(path: Path = path, logbook: Logbook = logbook) -> None:
+                run = keep_log(logbook, read_log(path), None, cutoff=Cutoff(11.0))
+                Pyramid(logbook.series(run.id, "battery", "V"))
+
+            def theirs(path: Path = path) -> None:
+                table = pl.read_csv(path)
+                with (Path(folder) / "plain").open("wb") as out:
+                    for series in table:
+                        out.write(series.to_numpy().tobytes() if series.dtype != pl.String else "\n".join(series).encode())
+                    out.flush()
+                    os.fsync(out.fileno())
+
+            mine, other, ratio = paired(ours, theirs, rounds=5)
+            limit = "2.5" if name == "numbers" else "4"
+            figures.append(f"{name}: {mine:.2f} s against {other:.2f} s: {ratio:.2f} × (to reach: ≤ {limit} ×)")
+            logbook.close()
+    return "; ".join(figures)
+
+
+def _stamps(n: int):  # type: ignore[no-untyped-def]
+    from datetime import UTC, datetime, timedelta
+
+    import polars as pl
+
+    start = datetime(2026, 5, 4, tzinfo=UTC)
+    return pl.datetime_range(start, start + timedelta(seconds=n - 1), "1s", eager=True).dt.strftime("%Y-%m-%dT%H:%M:%SZ").alias("timestamp")
+
+
+FIGURES = {"integration": integration, "rehearsal": rehearsal, "import": importing}
+
+
+def main(names: list[str]) -> None:
+    for name in names or FIGURES:
+        print(f"{name}: {FIGURES[name].__doc__}\n    {FIGURES[name]()}", flush=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
