@@ -67,7 +67,7 @@ def test_leaves_sound_labels_alone(text):
 
 @pytest.mark.parametrize("text", ["", "hello", "12.8 V", "0 Ah 12 V"])
 def test_refuses_what_has_no_capacity(text):
-    with pytest.raises(LabelError, match="like “50 Ah 12.8 V”"):
+    with pytest.raises(LabelError, match=r"like “50 Ah 12\.8 V”"):
         parse_label(text)
 
 

@@ -165,6 +165,8 @@ class MainWindow(QMainWindow):
     def go_to(self, stage: int) -> None:
         self._stack.setCurrentIndex(stage)
         self._buttons[stage].setChecked(True)
+        if self.focusWidget() is None or self.focusWidget() in self._buttons:
+            self._buttons[stage].setFocus()
 
     def stage(self) -> int:
         return self._stack.currentIndex()

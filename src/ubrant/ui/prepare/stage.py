@@ -59,7 +59,7 @@ class PrepareStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addLayout(self._problems)
-        self.main.addWidget(self.trace, 5)
+        self.main.addWidget(self.trace, 4)
         self.main.addWidget(label(self.tr("Step by step"), "heading"))
         area = scrolled(self.steps)
         self.steps.setObjectName("ground")

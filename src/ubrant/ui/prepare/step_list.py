@@ -39,7 +39,11 @@ class StepList(QWidget):
                 bold=True,
             )
             self._grid.addWidget(mark, number, 0, top)
-            length = f"  ({show_duration(line.seconds)})" if line.seconds and show_duration(line.seconds) not in line.text else ""
+            length = (
+                f"  ({show_duration(line.seconds)})".replace(" ", "\u00a0")
+                if line.seconds and show_duration(line.seconds) not in line.text
+                else ""
+            )
             self._grid.addWidget(self._text(line.text + length, "ink"), number, 1, top)
             if line.cautions:
                 sign = f"<span style='color: {color('caution').name()}'>⚠</span> "

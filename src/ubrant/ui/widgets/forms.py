@@ -95,7 +95,7 @@ def scrolled(inside: QWidget) -> QScrollArea:
     return area
 
 
-def side_panel(width: int = 340) -> tuple[QWidget, QVBoxLayout]:
+def side_panel(width: int = 352) -> tuple[QWidget, QVBoxLayout]:
     """The panel at the right of a stage: a scrolling column."""
     inside = QWidget()
     layout = QVBoxLayout(inside)

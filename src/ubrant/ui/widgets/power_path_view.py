@@ -134,7 +134,8 @@ class PowerPathView(QWidget):
         painter.setFont(font(SMALL))
         painter.setPen(color("quiet"))
         painter.drawText(QRectF(box.left() + 10, box.top() + 28, box.width(), 18), Qt.AlignmentFlag.AlignLeft, node.detail)
-        painter.drawText(QPointF(box.left(), box.bottom() + 19), node.note)
+        wide = QFontMetricsF(painter.font()).horizontalAdvance(node.note)
+        painter.drawText(QPointF(min(box.left(), self.width() - 20 - wide), box.bottom() + 19), node.note)
 
     def _loss(self, painter: QPainter, box: QRectF, text: str | None, amount: float, largest: float) -> None:
         if text is None:
