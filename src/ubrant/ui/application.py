@@ -76,8 +76,8 @@ def guard(app: QApplication, window: MainWindow) -> None:
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         end_run()
         sys.__excepthook__(kind, error, trace)
-        with contextlib.suppress(RuntimeError):
-            window.say(
+        with contextlib.suppress(RuntimeError):  # by a signal, since this may be another thread than the window's
+            window.bench.said.emit(
                 f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off."
             )
 

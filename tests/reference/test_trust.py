@@ -1,0 +1,59 @@
+"""Is the ± to be trusted? 400 simulated discharges whose meters are wrong somewhere inside what their manuals quote."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cell import Pack, pack_from_label
+from ubrant.core.circuit import Circuit
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.discharge import DischargeRecord, analyse
+from ubrant.core.label import parse_label
+from ubrant.core.readings import Readings
+
+RUNS = 400
+KEYS = ("charge", "energy", "mean_voltage", "label_share")
+LABELS = ("50 Ah 12.8 V LiFePO4", "12 V 45 Ah lead-acid", "2.5 Ah 9.6 V NiMH", "5 Ah 3.6 V li-ion")
+
+
+def one_run(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
+    """(error, u) of each finding for a random battery, rate, cut-off and meter."""
+    label = parse_label(str(rng.choice(LABELS)))
+    kind = label.kind_of_cell
+    circuit = Circuit(Pack(pack_from_label(label)), 0.0)
+    cutoff_v = kind.usual_cutoff_v * label.series * rng.uniform(1.0, 1.05)
+    circuit.draw(label.charge_ah * rng.uniform(0.1, 0.5))
+    step_s = 3600 * label.charge_ah / circuit.current_a / 1500
+    rows = []
+    while circuit.battery_v > cutoff_v * 0.97:  # on below it, for meters that see the cut-off late
+        rows.append((len(rows) * step_s, circuit.battery_v, circuit.current_a, circuit.charge_ah, circuit.energy_wh))
+        circuit.step(step_s)
+    time, volts, amps, charge, energy = np.array(rows).T
+    below = int(np.argmax(volts <= cutoff_v))
+    moment = np.interp(cutoff_v, volts[below : below - 2 : -1], time[below : below - 2 : -1])
+    true_ah, true_wh = np.interp(moment, time, charge), np.interp(moment, time, energy)
+    accuracy_v = Accuracy(rng.uniform(0, 0.005), rng.uniform(0, 0.001) * cutoff_v, "V")
+    accuracy_a = Accuracy(rng.uniform(0, 0.01), rng.uniform(0, 0.01) * circuit.current_a, "A")
+    shown_v = volts * (1 + rng.uniform(-1, 1) * accuracy_v.gain) + rng.uniform(-1, 1) * accuracy_v.zero + rng.normal(0, 1e-4, len(time))
+    shown_a = amps * (1 + rng.uniform(-1, 1) * accuracy_a.gain) + rng.uniform(-1, 1) * accuracy_a.zero + rng.normal(0, 1e-4, len(time))
+    found = analyse(DischargeRecord(Readings(time, shown_v, shown_a), accuracy_v, accuracy_a, label, Cutoff(cutoff_v, 0.0), load_on_s=0.0))
+    truth = {"charge": true_ah, "energy": true_wh, "mean_voltage": true_wh / true_ah, "label_share": 100 * true_ah / label.charge_ah}
+    return {key: (found.findings[key].value - truth[key], found.findings[key].standard_uncertainty) for key in KEYS}
+
+
+@pytest.fixture(scope="module")
+def runs() -> list[dict[str, tuple[float, float]]]:
+    rng = np.random.default_rng(20261125)
+    return [one_run(rng) for _ in range(RUNS)]
+
+
+@pytest.mark.parametrize("key", KEYS)
+def test_truth_lies_inside_the_stated_doubt(runs, key):
+    """Inside ± U (k = 2) in at least 92 % of the runs, and the root mean square of error ÷ u between 0.9 and 1.1 (JCGM 100)."""
+    ratio = np.array([run[key][0] / run[key][1] for run in runs])
+    inside, spread = np.mean(np.abs(ratio) <= 2), np.sqrt(np.mean(ratio**2))
+    print(f"{key}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
+    assert inside >= 0.92
+    assert 0.9 <= spread <= 1.1
