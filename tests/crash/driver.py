@@ -50,7 +50,7 @@ def main() -> None:
             reporting.start(50)
 
     def report() -> None:
-        if session.running or not window.isVisible():
+        if session.running or (what in {"slot", "thread"} and not window.said()):
             return
         reporting.stop()
         kinds = [e.kind for e in session.live.events()]
