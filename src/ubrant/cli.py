@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import typer
 
@@ -17,6 +17,10 @@ from ubrant.core.discharge import Discharge, DischargeRecord, analyse
 from ubrant.core.label import Label, LabelError, parse_label
 from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.readings import Readings, ReadingsError
+
+if TYPE_CHECKING:
+    from ubrant.logbook.logbook import Logbook
+    from ubrant.logbook.records import Run
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -49,7 +53,7 @@ def demo() -> None:
 
 @app.command("analyse")
 def analyse_log(
-    log: Path = typer.Argument(..., help="A CSV log with time, voltage and current."),
+    log: Path = typer.Argument(..., help="A CSV log with time, voltage and current, or a Data Package."),
     rated: str = typer.Option("", help="What the label says, like “50 Ah 12.8 V”."),
     cutoff: str = typer.Option("", help="The voltage the discharge is judged to, like “11.0 V”."),
     chemistry: str = typer.Option("", help="lifepo4, li-ion, lead-acid or nimh."),
@@ -59,18 +63,23 @@ def analyse_log(
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """What a log of a discharge says of the battery."""
-    from ubrant.logbook.csv_log import LogError, read_log
+    from ubrant.logbook.csv_log import LogError
+    from ubrant.logbook.exporting import read_any
 
-    label = _label(rated, chemistry)
-    accuracy_v = _accuracy(voltage_accuracy, "V", "--voltage-accuracy")
-    accuracy_a = _accuracy(current_accuracy, "A", "--current-accuracy")
-    limit = _cutoff(cutoff)
     try:
-        read = read_log(log, columns or None)
-        readings = Readings(read.time_s, read.voltage_v, read.current_a)
-        found = analyse(DischargeRecord(readings, accuracy_v, accuracy_a, label, limit))
+        read = read_any(log, columns or None)
     except LogError as error:
         _refuse(str(error))
+    about, told = read.about, read.about.get("plan", {})
+    label = _label(rated or str(about.get("label") or ""), chemistry or str(about.get("chemistry") or ""))
+    accuracy_v = _accuracy(voltage_accuracy or str(about.get("voltage_accuracy") or ""), "V", "--voltage-accuracy")
+    accuracy_a = _accuracy(current_accuracy or str(about.get("current_accuracy") or ""), "A", "--current-accuracy")
+    limit = _cutoff(cutoff or str(told.get("cutoff_v") or ""))
+    switched = {text: moment for moment, text in read.events}
+    readings = Readings(read.time_s, read.voltage_v, read.current_a)
+    temperature_c, on_s, off_s = told.get("temperature_c"), switched.get("load on"), switched.get("load off")
+    try:
+        found = analyse(DischargeRecord(readings, accuracy_v, accuracy_a, label, limit, temperature_c, on_s, off_s))
     except ReadingsError as error:
         _refuse(f"{log.name}: {error}")
     warnings = [*read.warnings, *(label.guesses + label.queries if label else ()), *found.warnings]
@@ -80,6 +89,80 @@ def analyse_log(
         print(json.dumps(_as_json(found, warnings), ensure_ascii=False, indent=2))
     else:
         _print_table(found, warnings)
+
+
+@app.command("runs")
+def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
+    """The runs of a logbook with their numbers."""
+    from ubrant.workshop.views import summary_of
+
+    book = _open(logbook)
+    for run, name in reversed(book.runs(limit=100_000)):
+        summary = summary_of(book, run)
+        print(f"{run.id:5d}  {run.started[:16].replace('T', ' ')}  {name or run.source}: {summary.sentence if summary else run.state}")
+    book.close()
+
+
+@app.command("report")
+def write_a_report(
+    logbook: Path = typer.Argument(..., help="A logbook."),
+    run: int = typer.Argument(..., help="The run's number; “ubrant runs LOGBOOK” lists them."),
+    to: Path = typer.Option(..., help="FILE.pdf or FILE.html"),
+) -> None:
+    """A run's report, to print or send."""
+    from ubrant.report.document import ReportError, write_report
+    from ubrant.workshop.views import view_of
+
+    book = _open(logbook)
+    chosen, name = _run_of(book, run)
+    try:
+        write_report(view_of(book, chosen), name or chosen.source, to)
+    except (ReportError, ReadingsError) as error:
+        _refuse(str(error))
+    finally:
+        book.close()
+
+
+@app.command("export")
+def export_a_run(
+    logbook: Path = typer.Argument(..., help="A logbook."),
+    run: int = typer.Argument(..., help="The run's number; “ubrant runs LOGBOOK” lists them."),
+    to: Path = typer.Option(..., help="FILE.csv, or a FOLDER for a Data Package"),
+) -> None:
+    """A run's readings as CSV, or with everything known about it as a Data Package."""
+    from ubrant.logbook.exporting import ExportError, export_csv, export_package
+
+    book = _open(logbook)
+    chosen, name = _run_of(book, run)
+    try:
+        if to.suffix.lower() == ".csv":
+            export_csv(book, chosen, to)
+        else:
+            export_package(book, chosen, to, name)
+    except ExportError as error:
+        _refuse(str(error))
+    finally:
+        book.close()
+
+
+def _open(path: Path) -> Logbook:
+    from ubrant.logbook.file import LogbookError
+    from ubrant.logbook.logbook import Logbook
+
+    if not path.exists():
+        _refuse(f"{path} does not exist: check the name.")
+    try:
+        return Logbook(path)
+    except LogbookError as error:
+        _refuse(str(error))
+
+
+def _run_of(book: Logbook, number: int) -> tuple[Run, str]:
+    found = next(((r, n) for r, n in book.runs(limit=100_000) if r.id == number), None)
+    if found is None:
+        book.close()
+        _refuse(f"There is no run {number} in {book.path.name}: “ubrant runs {book.path.name}” lists them.")
+    return found
 
 
 def _refuse(sentence: str) -> NoReturn:

@@ -96,7 +96,7 @@ def test_a_folder_that_cannot_be_written(tmp_path):
     if subprocess.run(["mount", "-t", "tmpfs", "-o", "ro", "tmpfs", str(folder)], capture_output=True, check=False).returncode:
         pytest.skip("no read-only disk can be mounted here")
     try:
-        with pytest.raises(LogbookError, match="cannot be written|cannot be opened"):
+        with pytest.raises(LogbookError, match=r"cannot be written|cannot be opened"):
             Logbook(folder / "new.ubrant")
     finally:
         subprocess.run(["umount", "-l", str(folder)], check=False)

@@ -50,7 +50,8 @@ class WorldClock:
         called(max(0.0, due - time.monotonic()))
         self._wall = max(due, time.monotonic() - 0.25)  # a hold-up is not made up for in a rush
         if time_s > self._now_s:
-            self._now_s = float(self._ask(f"ADV {time_s:.6f}"))
+            self._ask(f"ADV {time_s:.6f}")
+            self._now_s = time_s
 
     def truth(self) -> tuple[float, float, float, float]:
         """What really happened: charge Ah, energy Wh, state of charge, °C. For tests; nothing else may know."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import csv
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -32,6 +33,9 @@ class LogFile:
     columns : headings used, by quantity
     started : date and time of the first reading, where the log gives them
     warnings : sentences about what was taken for granted
+    load_v, load_a : at the load, where the log has columns for that tap as well
+    events : (seconds, text) from a column ``event``, whose rows are no readings
+    about : what a Data Package says besides: label, accuracies, cut-off
     """
 
     name: str
@@ -41,6 +45,10 @@ class LogFile:
     columns: dict[str, str] = field(default_factory=dict)
     started: datetime | None = None
     warnings: tuple[str, ...] = ()
+    load_v: Array | None = None
+    load_a: Array | None = None
+    events: tuple[tuple[float, str], ...] = ()
+    about: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -67,31 +75,41 @@ def read_log(path: Path, columns: str | None = None) -> LogFile:
     """
     dialect = _dialect(path)
     chosen = _columns(dialect, columns)
-    warnings = [f"“{h.text}” has no unit: taken as {h.unit}." for h in chosen.values() if not h.has_unit and h.quantity != "time"]
+    warnings = [f"“{h.text}” has no unit: taken as {h.unit}." for h in (chosen["voltage"], chosen["current"]) if not h.has_unit]
     table = _read_fast(dialect, chosen) or _read_slow(dialect, chosen)
-    time, volts, amps, started = table
+    time = table.columns["time"]
     if len(time) < 2:
         raise LogError(f"{dialect.name} holds {len(time)} readings: there is nothing to add up.")
     repeated = np.diff(time) == 0
     if repeated.any():
         keep = np.concatenate((~repeated, [True]))
-        time, volts, amps = time[keep], volts[keep], amps[keep]
+        table = replace(table, columns={q: column[keep] for q, column in table.columns.items()})
+        time = table.columns["time"]
         warnings.append(f"{int(repeated.sum())} readings have the time of the next one: only the last of each was kept.")
     if (np.diff(time) < 0).any():
         _read_slow(dialect, chosen)  # names the line
+    started, events = table.started, table.events
     if time[0] > _EPOCH_FROM:
         started = datetime.fromtimestamp(float(time[0]), UTC)
+        events = tuple((moment - float(time[0]), text) for moment, text in events)
         time = time - time[0]
     if not chosen["time"].has_unit and started is None:
         warnings.append(f"“{chosen['time'].text}” has no unit: taken as seconds.")
-    for values, heading in ((volts, chosen["voltage"]), (amps, chosen["current"])):
-        if not heading.has_unit and np.abs(values).max() > 1000:
-            raise LogError(
-                f"{dialect.name}, line {dialect.header_line + 1}, column {heading.index + 1} ({heading.text}): values up to "
-                f"{np.abs(values).max():.0f} and no unit. Write the unit into the heading, like “{heading.text} (m{heading.unit})”."
-            )
-    used = {quantity: heading.text for quantity, heading in chosen.items()}
-    return LogFile(dialect.name, time, volts, amps, used, started, tuple(warnings))
+    for quantity in ("voltage", "current"):
+        _require_plausible(dialect, chosen[quantity], table.columns[quantity])
+    used = {quantity: chosen[quantity].text for quantity in _NEEDED}
+    return LogFile(
+        dialect.name, time, table.columns["voltage"], table.columns["current"], used, started, tuple(warnings),
+        table.columns.get("load voltage"), table.columns.get("load current"), events,
+    )  # fmt: skip
+
+
+def _require_plausible(dialect: _Dialect, heading: Heading, values: Array) -> None:
+    if not heading.has_unit and np.abs(values).max() > 1000:
+        raise LogError(
+            f"{dialect.name}, line {dialect.header_line + 1}, column {heading.index + 1} ({heading.text}): values up to "
+            f"{np.abs(values).max():.0f} and no unit. Write the unit into the heading, like “{heading.text} (m{heading.unit})”."
+        )
 
 
 def _dialect(path: Path) -> _Dialect:
@@ -152,7 +170,7 @@ def _columns(dialect: _Dialect, wanted: str | None) -> dict[str, Heading]:
         raise LogError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
     said = _said(wanted, headings, where) if wanted else {}
     chosen: dict[str, Heading] = {}
-    for quantity in ("time", "voltage", "current"):
+    for quantity in _NEEDED:
         if quantity in said:
             chosen[quantity] = said[quantity]
             continue
@@ -169,9 +187,15 @@ def _columns(dialect: _Dialect, wanted: str | None) -> dict[str, Heading]:
     for heading in chosen.values():
         if heading.trouble:
             raise LogError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
+    if chosen["voltage"].text.lower().startswith("battery "):  # as Ubrant writes it: the other tap and the events are there too
+        chosen |= {h.text.lower().partition(" /")[0]: h for h in headings if h.text.lower() in {"load voltage / v", "load current / a"}}
+    for heading in headings:
+        if heading.text.strip().lower() == "event":
+            chosen["event"] = replace(heading, quantity="event")
     return chosen
 
 
+_NEEDED = ("time", "voltage", "current")
 _LIKE = {"time": "Time (s)", "voltage": "Voltage (V)", "current": "Current (A)"}
 
 
@@ -194,41 +218,47 @@ def _said(wanted: str, headings: list[Heading], where: str) -> dict[str, Heading
     return said
 
 
-_Table = tuple[Array, Array, Array, datetime | None]
+@dataclass(frozen=True)
+class _Table:
+    columns: dict[str, Array]
+    started: datetime | None
+    events: tuple[tuple[float, str], ...] = ()
 
 
 def _read_fast(dialect: _Dialect, chosen: dict[str, Heading]) -> _Table | None:
     """The whole file through polars; None when anything in it is out of the ordinary."""
     import polars as pl  # slow to import, and only importing needs it
 
-    indexes = {q: h.index for q, h in chosen.items()}
-    stamps = _first_cell(dialect, indexes["time"])
-    is_stamp = stamps is not None and re.match(r"\s*\d{4}-\d\d-\d\d[T ]\d", stamps) is not None
-    names = {q: f"cell {k}" for q, k in indexes.items()}
+    stamp = _first_cell(dialect, chosen["time"].index)
+    is_stamp = stamp is not None and re.match(r"\s*\d{4}-\d\d-\d\d[T ]\d", stamp) is not None
+    texts = {"event"} | ({"time"} if is_stamp else set())
+    names = {q: f"cell {h.index}" for q, h in chosen.items()}
     schema: dict[str, type[pl.DataType]] = {f"cell {k}": pl.String for k in range(len(dialect.headings))}
-    schema |= {name: pl.String if q == "time" and is_stamp else pl.Float64 for q, name in names.items()}
+    schema |= {name: pl.String if q in texts else pl.Float64 for q, name in names.items()}
     try:
         table = pl.scan_csv(
             dialect.data, has_header=False, skip_lines=dialect.header_line + 1, separator=dialect.separator,
             decimal_comma=dialect.decimal_comma, schema=schema, comment_prefix="#", encoding="utf8-lossy",
-        ).select(*names.values()).collect()  # fmt: skip
-        if any(table[name].null_count() for name in names.values()):
-            return None
+        ).select(*(pl.col(name).alias(q) for q, name in names.items())).collect()  # fmt: skip
         started = None
         if is_stamp:
-            moments = table[names["time"]].str.strip_chars().str.to_datetime(_stamp_format(stamps or ""), time_unit="us", strict=True)
-            micros = moments.dt.timestamp("us").to_numpy()
-            started = _at(micros[0] / 1e6, stamps or "")
-            time = (micros - micros[0]).astype(np.float64) / 1e6
-        else:
-            time = table[names["time"]].to_numpy() * chosen["time"].factor
-        volts = table[names["voltage"]].to_numpy() * chosen["voltage"].factor
-        amps = table[names["current"]].to_numpy() * chosen["current"].factor
+            moments = table["time"].str.strip_chars().str.to_datetime(_stamp_format(stamp or ""), time_unit="us", strict=True)
+            micros = moments.dt.timestamp("us")
+            started = _at(micros[0] / 1e6, stamp or "")
+            table = table.with_columns(((micros - micros[0]) / 1e6).alias("time"))
+        events: tuple[tuple[float, str], ...] = ()
+        if "event" in names:
+            happened = table.filter(pl.col("event").is_not_null() & (pl.col("event") != ""))
+            events = tuple(zip(happened["time"].to_list(), happened["event"].to_list(), strict=True))
+            table = table.filter(pl.col("event").is_null() | (pl.col("event") == "")).drop("event")
+        if any(column.null_count() for column in table):
+            return None
+        columns = {q: table[q].to_numpy() * (1.0 if q in texts else chosen[q].factor) for q in table.columns}
     except pl.exceptions.PolarsError:
         return None
-    if not all(np.isfinite(column).all() for column in (time, volts, amps)):
+    if not all(np.isfinite(column).all() for column in columns.values()):
         return None
-    return time, volts, amps, started
+    return _Table(columns, started, events)
 
 
 def _first_cell(dialect: _Dialect, index: int) -> str | None:
@@ -254,7 +284,9 @@ def _read_slow(dialect: _Dialect, chosen: dict[str, Heading]) -> _Table:
     """Cell by cell, so that what cannot be read is named with its line and column."""
     lines = _decode(dialect.data).splitlines()[dialect.header_line + 1 :]
     reader = csv.reader(lines, delimiter=dialect.separator)
-    columns: tuple[list[float], list[float], list[float]] = ([], [], [])
+    numbers = {q: h for q, h in chosen.items() if q != "event"}
+    columns: dict[str, list[float]] = {q: [] for q in numbers}
+    events: list[tuple[float, str]] = []
     started: datetime | None = None
     for row in reader:
         line = dialect.header_line + 1 + reader.line_num
@@ -265,23 +297,29 @@ def _read_slow(dialect: _Dialect, chosen: dict[str, Heading]) -> _Table:
                 f"{dialect.name}, line {line}: {len(row)} cells under {len(dialect.headings)} headings. "
                 "If its decimal sign is a comma, the cells must be apart by semicolons or tabs."
             )
-        for values, heading in zip(columns, (chosen[q] for q in ("time", "voltage", "current")), strict=True):
+        event = row[chosen["event"].index].strip() if "event" in chosen and chosen["event"].index < len(row) else ""
+        for quantity, heading in numbers.items():
+            if event and quantity != "time":
+                continue
+            values = columns[quantity]
             cell = row[heading.index].strip() if heading.index < len(row) else ""
             where = f"{dialect.name}, line {line}, column {heading.index + 1} ({heading.text})"
             if not cell:
                 raise LogError(f"{where}: the cell is empty. Fill it in or delete the line.")
-            if heading.quantity == "time" and (moment := _moment(cell)) is not None:
+            if quantity == "time" and (moment := _moment(cell)) is not None:
                 started = started or moment
                 if (moment.tzinfo is None) != (started.tzinfo is None):
                     raise LogError(f"{where}: “{cell}” has a time zone and others have none, or the other way round.")
                 value = (moment - started).total_seconds()
             else:
                 value = _value(cell, where, heading) * heading.factor
-            if heading.quantity == "time" and values and value < values[-1]:
+            if quantity == "time" and values and value < values[-1]:
                 raise LogError(f"{where}: the time goes back, to “{cell}”. Sort the lines, or split the log there.")
-            values.append(value)
-    time, volts, amps = (np.array(column) for column in columns)
-    return time, volts, amps, started
+            if event:
+                events.append((value, event))
+            else:
+                values.append(value)
+    return _Table({q: np.array(values) for q, values in columns.items()}, started, tuple(events))
 
 
 def _moment(cell: str) -> datetime | None:

@@ -110,6 +110,8 @@ def choose(headings: list[Heading], quantity: str) -> list[Heading]:
     found = [h for h in headings if h.quantity == quantity]
     plain = [h for h in found if not set(re.findall(r"[^\W\d_]+", h.text.lower())) & _ASIDE]
     found = plain or found
+    if len(found) > 1 and quantity != "time":  # the battery's own tap is what a discharge is judged at
+        found = [h for h in found if re.search(r"\bbat(?:tery|t)?\b", h.text, re.I)] or found
     if quantity == "time":
         return sorted(found, key=lambda h: not h.has_unit)[:1]
     return found

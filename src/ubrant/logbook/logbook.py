@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 
@@ -135,13 +136,15 @@ class Logbook:
         """Keep a run that begins; returns it with its id."""
         return replace(run, id=self._insert_run(run))
 
-    def keep_import(self, run: Run, series: dict[tuple[str, str], Series]) -> Run:
+    def keep_import(self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent] = ()) -> Run:
         """Keep a whole run from a log in one transaction; returns it with its id."""
         with self._transaction():
             kept = replace(run, id=self._insert_run(run))
             for (tap, quantity), column in series.items():
                 channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
                 self._insert_pieces(int(channel or 0), column)
+            for event in events:
+                self.add_event(kept.id, event)
         return kept
 
     def delete_run(self, run_id: int) -> None:

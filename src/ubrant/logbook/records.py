@@ -11,6 +11,9 @@ from ubrant.core.discharge import DischargeRecord
 from ubrant.core.label import Label, LabelError, parse_label
 from ubrant.core.readings import Readings, Series, join
 
+EVENT_KINDS = ("load on", "load off", "paused", "resumed")
+"""What the bench does; everything else that is kept with a time is a jotting."""
+
 
 @dataclass(frozen=True)
 class StoredEvent:
@@ -63,14 +66,13 @@ class Run:
         readings: Readings = join(voltage, current)
         on = [e.time_s for e in events if e.kind == "load on"]
         off = [e.time_s for e in events if e.kind == "load off"]
-        imported = not on
         return DischargeRecord(
             readings,
             parse_accuracy(self.voltage_accuracy, "V") if self.voltage_accuracy else None,
             parse_accuracy(self.current_accuracy, "A") if self.current_accuracy else None,
             self.label, cutoff or self.cutoff, self.plan.get("temperature_c"),
             on[0] if on else None, off[-1] if off else None,
-            None if imported else (self.ended_by or ("interrupted" if self.state == "interrupted" else "running")),
+            self.ended_by or {"interrupted": "interrupted", "running": "running"}.get(self.state),
             self.plan.get("tap", "battery"),
         )  # fmt: skip
 

@@ -44,7 +44,9 @@ def _pdf_of(page: str) -> bytes:
     try:
         from weasyprint import HTML  # slow to import, and only reports need it
     except OSError as error:
-        raise ReportError(f"A PDF needs the Pango library: install libpango-1.0-0 and libpangoft2-1.0-0, or write .html ({error}).") from None
+        raise ReportError(
+            f"A PDF needs the Pango library: install libpango-1.0-0 and libpangoft2-1.0-0, or write .html ({error})."
+        ) from None
     return bytes(HTML(string=page).write_pdf() or b"")
 
 
@@ -77,16 +79,24 @@ def _local(stamp: str, offset_min: int) -> datetime:
 def _conditions(view: RunView) -> list[tuple[str, str]]:
     run, record, plan = view.run, view.record, view.run.plan
     accuracy = "  ".join(show_accuracy(a) for a in (record.voltage_accuracy, record.current_accuracy) if a) or "accuracy not known"
-    rows = [("Method", f"{run.method}, metered at the {record.tap}"), ("Ended by", view.found.ended_by), ("Meter", f"{run.meter or 'not named'}: {accuracy}")]
+    rows = [
+        ("Method", f"{run.method}, metered at the {record.tap}"),
+        ("Ended by", view.found.ended_by),
+        ("Meter", f"{run.meter or 'not named'}: {accuracy}"),
+    ]
     if record.cutoff:
         rows.append(("Cut-off", f"{plain(record.cutoff.voltage_v)} V for {show_duration(record.cutoff.hold_s)}"))
     if "current_a" in plan:
         rows.append(("Current", f"{plain(plan['current_a'])} A constant; the load's own cut-off {plain(plan['own_cutoff_v'])} V"))
         rows.append(("Readings", f"every {show_duration(plan['every_s'])}"))
         rows.append(("Leads", Leads(plan["lead_length_m"], plan["lead_area_mm2"]).describe()))
-    rows.append(("Battery's temperature", "not known" if record.temperature_c is None else f"{plain(record.temperature_c)} °C at the start"))
+    rows.append(
+        ("Battery's temperature", "not known" if record.temperature_c is None else f"{plain(record.temperature_c)} °C at the start")
+    )
     gaps = view.found.gaps
-    rows.append(("Gaps", ", ".join(f"{show_duration(g.length_s)} at {show_duration(g.from_s - view.found.load_on_s)}" for g in gaps) or "none"))
+    rows.append(
+        ("Gaps", ", ".join(f"{show_duration(g.length_s)} at {show_duration(g.from_s - view.found.load_on_s)}" for g in gaps) or "none")
+    )
     if run.trouble:
         rows.append(("Trouble", run.trouble))
     return rows

@@ -73,9 +73,13 @@ def path_figure(path: PowerPath) -> Figure:
     largest = max((f.amount or 0.0 for f in path.flows), default=0.0) or 1.0
     for k, flow in enumerate(path.flows):
         thick = max(2.0, 36 * (flow.amount or 0.0) / largest)
-        axis.add_patch(Rectangle((boxes[k] + 120, 80 - thick / 2), boxes[k + 1] - boxes[k] - 120, thick, facecolor="#DDB191", edgecolor=_CURRENT))
+        axis.add_patch(
+            Rectangle((boxes[k] + 120, 80 - thick / 2), boxes[k + 1] - boxes[k] - 120, thick, facecolor="#DDB191", edgecolor=_CURRENT)
+        )
         middle = (boxes[k] + 120 + boxes[k + 1]) / 2
-        axis.text(middle, 80, f"{show(flow.amount or 0.0, 4)} {path.unit}", ha="center", va="center", fontsize=10, fontweight="bold", color=_INK)
+        axis.text(
+            middle, 80, f"{show(flow.amount or 0.0, 4)} {path.unit}", ha="center", va="center", fontsize=10, fontweight="bold", color=_INK
+        )
         axis.plot([middle, middle], [80 + thick / 2, 118], color=_INK, linewidth=0.8)
         axis.plot(middle, 120, "o", markersize=5, markeredgecolor=_INK, markerfacecolor=_INK if flow.meter else "white")
         axis.text(middle, 132, flow.meter or "worked out", ha="center", va="center", fontsize=7.5, color=_INK)
@@ -87,7 +91,9 @@ def path_figure(path: PowerPath) -> Figure:
         axis.text(boxes[k], 46, node.note, fontsize=7, color=_QUIET, va="center")
         if path.losses[k]:
             x = boxes[k] + 60
-            axis.add_patch(Polygon([(x - 5, 57), (x + 5, 57), (x + 5, 38), (x, 28), (x - 5, 38)], facecolor="white", edgecolor=_LOSS, hatch="////"))
+            axis.add_patch(
+                Polygon([(x - 5, 57), (x + 5, 57), (x + 5, 38), (x, 28), (x - 5, 38)], facecolor="white", edgecolor=_LOSS, hatch="////")
+            )
             axis.text(x + 10, 32, str(path.losses[k]), fontsize=8, color=_LOSS, va="center")
     return figure
 
@@ -115,4 +121,6 @@ def _use_shipped_type() -> None:
     if mpl.rcParams["font.family"] != ["B612"]:
         for name in ("B612-Regular.otf", "B612-Bold.otf"):
             font_manager.fontManager.addfont(str(resources.files("ubrant.ui").joinpath(f"fonts/{name}")))
-        mpl.rcParams.update({"font.family": ["B612"], "font.size": 8, "svg.fonttype": "path", "svg.hashsalt": "ubrant", "axes.edgecolor": _QUIET})
+        mpl.rcParams.update(
+            {"font.family": ["B612"], "font.size": 8, "svg.fonttype": "path", "svg.hashsalt": "ubrant", "axes.edgecolor": _QUIET}
+        )
