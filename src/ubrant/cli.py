@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -116,7 +117,9 @@ def write_a_report(
     book = _open(logbook)
     chosen, name = _run_of(book, run)
     try:
-        write_report(view_of(book, chosen), name or chosen.source, to)
+        view = view_of(book, chosen)
+        write_report(view, name or chosen.source, to)
+        book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), view.found)
     except (ReportError, ReadingsError) as error:
         _refuse(str(error))
     finally:

@@ -8,6 +8,7 @@ import sqlite3
 from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from ubrant.core.readings import Array, Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError, connect, prepare
 from ubrant.logbook.lock import OpenLock
-from ubrant.logbook.records import Run, StoredEvent, Summary
+from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, Summary
 
 PIECE = 65_536
 
@@ -49,6 +50,27 @@ class Logbook:
                 self._db.execute("PRAGMA journal_mode=DELETE")
         self._db.close()
         self._lock.release()
+
+    def save_copy(self, path: Path) -> None:
+        """A whole copy under another name, also while a run is being written.
+
+        Raises
+        ------
+        LogbookError
+            It cannot be written there, or it is this very file.
+        """
+        if path.exists() and path.samefile(self.path):
+            raise LogbookError(f"{path.name} is this logbook itself: give the copy another name.")
+        unfinished = path.with_name(f".{path.name}.part")
+        try:
+            unfinished.unlink(missing_ok=True)
+            with contextlib.closing(sqlite3.connect(unfinished)) as copy:
+                self._db.backup(copy)
+                copy.execute("PRAGMA journal_mode=DELETE")
+            unfinished.replace(path)
+        except (sqlite3.Error, OSError) as error:
+            unfinished.unlink(missing_ok=True)
+            raise LogbookError(f"{path} could not be written ({error}). Choose another place.") from None
 
     # units
 
@@ -198,6 +220,32 @@ class Logbook:
                 (run_id, FINDINGS_VERSION, json.dumps(asdict(summary))),
             )
         return summary
+
+    # outlooks, and what reports have stated
+
+    def outlooks(self) -> list[KeptOutlook]:
+        """Those kept, the newest first."""
+        rows = self._db.execute("SELECT name, run_id, made, inputs, answer, id FROM outlook ORDER BY made DESC, id DESC")
+        return [KeptOutlook(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
+
+    def keep_outlook(self, outlook: KeptOutlook) -> None:
+        values = (outlook.name, outlook.run_id, outlook.made, json.dumps(outlook.inputs), outlook.answer)
+        self._write("INSERT INTO outlook (name, run_id, made, inputs, answer) VALUES (?,?,?,?,?)", values)
+
+    def keep_statement(self, run_id: int, stated: str, found: Discharge) -> None:
+        """Keep what a report says, with the version of the sums that says it. Nothing is kept in a logbook that may only be looked at."""
+        if self.read_only:
+            return
+        told = {k: {"value": f.value, "unit": f.unit, "expanded_uncertainty": f.expanded_uncertainty} for k, f in found.findings.items()}
+        findings = json.dumps({"findings": told, "verdict": found.verdict.sentence})
+        self._write(
+            "INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)", (run_id, stated, FINDINGS_VERSION, findings)
+        )
+
+    def statements(self, run_id: int) -> list[tuple[str, int, dict[str, Any]]]:
+        """(UTC, version, findings) of every report of a run."""
+        rows = self._db.execute("SELECT stated, version, findings FROM statement WHERE run_id = ? ORDER BY id", (run_id,))
+        return [(r[0], r[1], json.loads(r[2])) for r in rows]
 
     # below here: how it is written
 

@@ -78,12 +78,27 @@ class Run:
 
 
 @dataclass(frozen=True)
+class KeptOutlook:
+    """A prediction as it was made: its inputs as typed, and the sentence it gave."""
+
+    name: str
+    run_id: int | None
+    made: str
+    inputs: dict[str, str]
+    answer: str
+    id: int = 0
+
+
+@dataclass(frozen=True)
 class Summary:
-    """The few figures a shelf shows, worked out before."""
+    """The few figures a shelf or an outlook needs, worked out before; uncertainties are expanded ones."""
 
     charge_ah: float | None
     charge_u: float | None
+    energy_wh: float | None
+    energy_u: float | None
     share: float | None
     share_u: float | None
+    ended_by: str
     verdict: str
     sentence: str

@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import QApplication
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui import theme
-from ubrant.ui.shell import MainWindow
+from ubrant.ui.shell import MainWindow, recent
+from ubrant.ui.shell import remember as remember_logbook
 
 
 def make_application() -> QApplication:
@@ -35,8 +36,7 @@ def make_application() -> QApplication:
 def open_window(path: Path | None = None) -> int:
     """The last logbook, a fresh one, or the one named; returns the exit code."""
     app = make_application()
-    last = QSettings().value("logbook", "", str)
-    wanted = path or (Path(last) if last and Path(last).exists() else platformdirs.user_data_path("ubrant") / "logbook.ubrant")
+    wanted = path or next(iter(recent()), platformdirs.user_data_path("ubrant") / "logbook.ubrant")
     return _show(app, wanted, "", remember=True)
 
 
@@ -59,7 +59,7 @@ def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
         print(error, file=sys.stderr)
         return 2
     if remember:
-        QSettings().setValue("logbook", str(path))
+        remember_logbook(path)
     window = MainWindow(logbook, title)
     guard(app, window)
     window.show()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
@@ -11,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
+    QMenu,
     QMenuBar,
     QMessageBox,
     QPushButton,
@@ -20,20 +23,36 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.logbook.csv_log import LogError, read_log
+from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.exporting import read_any
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.stage import FindingsStage
+from ubrant.ui.outlook.stage import OutlookStage
 from ubrant.ui.prepare.stage import PrepareStage
 from ubrant.ui.run.stage import RunStage
+from ubrant.ui.run_files import RunFiles
 from ubrant.ui.shelf.stage import ShelfStage
 from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
-SHELF, PREPARE, RUN, FINDINGS = range(4)
+SHELF, PREPARE, RUN, FINDINGS, OUTLOOK = range(5)
+_MOST_RECENT = 8
+
+
+def recent() -> list[Path]:
+    """Logbooks opened before, the last one first, as far as they are still there."""
+    return [p for p in map(Path, QSettings().value("recent", [], list) or []) if p.exists()]
+
+
+def remember(path: Path) -> None:
+    """Put a logbook first among the recent ones."""
+    paths = [str(path.resolve()), *(str(p) for p in recent() if p.resolve() != path.resolve())]
+    QSettings().setValue("recent", paths[:_MOST_RECENT])
 
 
 class MainWindow(QMainWindow):
@@ -84,7 +103,7 @@ class MainWindow(QMainWindow):
         row.addWidget(menus, alignment=Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self._name)
         row.addStretch(1)
-        for index, text in enumerate((self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"))):
+        for index, text in enumerate((self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Outlook"))):
             stage = QPushButton(text)
             stage.setObjectName("stage")
             stage.setCheckable(True)
@@ -105,17 +124,25 @@ class MainWindow(QMainWindow):
         file = bar.addMenu(self.tr("&File"))
         self._edit = bar.addMenu(self.tr("&Edit"))
         assert file is not None and self._edit is not None
-        for text, keys, action in (
-            (self.tr("&New logbook …"), QKeySequence.StandardKey.New, self._new_logbook),
-            (self.tr("&Open logbook …"), QKeySequence.StandardKey.Open, self._open_logbook),
-            (self.tr("&Import a log …"), "Ctrl+I", self._choose_log),
-            (self.tr("&Quit"), QKeySequence.StandardKey.Quit, self.close),
-        ):
-            made = QAction(text, self)
-            made.setShortcut(QKeySequence(keys))
-            made.triggered.connect(lambda _, do=action: do())
-            file.addAction(made)
+        self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
+        self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
+        self._recent = file.addMenu(self.tr("Open &recent"))
+        self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
+        file.addSeparator()
+        self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
+        self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
+        self._add(file, self.tr("Save a re&port …"), "Ctrl+P", lambda: self.files.report())
+        self._add(file, self.tr("Save the &figures …"), "", lambda: self.files.figures())
+        self._add(file, self.tr("Copy the &ledger"), "Ctrl+Shift+C", lambda: self.files.copy_ledger())
+        file.addSeparator()
+        self._add(file, self.tr("&Quit"), "Ctrl+Q", self.close)
         return bar
+
+    def _add(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> None:
+        made = QAction(text, self)
+        made.setShortcut(QKeySequence(keys))
+        made.triggered.connect(lambda: do())
+        menu.addAction(made)
 
     def _show_status(self) -> None:
         bench = self.bench
@@ -137,13 +164,19 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"Ubrant — {title or logbook.path.stem}")
         self.shelf, self.prepare = ShelfStage(self.bench), PrepareStage(self.bench)
         self.run, self.findings = RunStage(self.bench), FindingsStage(self.bench)
-        for stage in (self.shelf, self.prepare, self.run, self.findings):
+        self.outlook = OutlookStage(self.bench)
+        for stage in (self.shelf, self.prepare, self.run, self.findings, self.outlook):
             self._stack.addWidget(stage)
         self.bench.test_wanted.connect(lambda _: self.go_to(PREPARE))
         self.bench.run_started.connect(lambda: self.go_to(RUN))
         self.bench.run_opened.connect(lambda _: self.go_to(FINDINGS))
         self.bench.run_ended.connect(self._after_run)
         self.bench.said.connect(self.say)
+        self.bench.told.connect(self.tell)
+        self.files = RunFiles(self, self.bench, lambda: self.findings.view)
+        self.findings.report_wanted.connect(self.files.report)
+        self.findings.export_wanted.connect(self.files.export)
+        self._fill_recent()
         self._fill_edit_menu()
         self._beat.start()
         self._show_status()
@@ -188,6 +221,11 @@ class MainWindow(QMainWindow):
         self._message.say("bad", sentence)
         self._quiet.start(15_000)
 
+    def tell(self, sentence: str) -> None:
+        """One sentence of good news, for a little while."""
+        self._message.say("good", sentence)
+        self._quiet.start(6_000)
+
     def said(self) -> str:
         return self._message.text()
 
@@ -218,7 +256,16 @@ class MainWindow(QMainWindow):
         self._beat.stop()
         self.bench.close()
         self._open(logbook, "")
-        QSettings().setValue("logbook", str(path))
+        remember(path)
+        self._fill_recent()
+
+    def _fill_recent(self) -> None:
+        assert self._recent is not None
+        self._recent.clear()
+        for path in recent():
+            if path.resolve() != self.bench.logbook.path.resolve():
+                self._add(self._recent, str(path), "", partial(self.open_path, path))
+        self._recent.setEnabled(not self._recent.isEmpty())
 
     def _choose_log(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a log"), "", self.tr("Logs (*.csv *.tsv *.txt *.log);;All files (*)"))
@@ -226,12 +273,16 @@ class MainWindow(QMainWindow):
             self.import_log(Path(path))
 
     def import_log(self, path: Path) -> None:
-        """Read a log, ask what is not in it, keep it as a run, show its findings."""
-        try:
-            log = read_log(path)
-        except LogError as error:
-            self.say(str(error))
-            return
+        """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings."""
+        in_background(
+            self,
+            self.tr("Reading {name} …").format(name=path.name),
+            lambda: read_any(path),
+            self._ask_about,
+            lambda error: self.say(str(error)),
+        )
+
+    def _ask_about(self, log: LogFile) -> None:
         dialog = ImportDialog(self.bench, log, self)
         try:
             accepted = dialog.exec()

@@ -27,7 +27,9 @@ class Workbench(QObject):
     closing = pyqtSignal()
     """The logbook is about to be closed: nobody may ask it anything any more."""
     said = pyqtSignal(str)
-    """A sentence for the person, from anywhere."""
+    """What went wrong, in a sentence, from anywhere."""
+    told = pyqtSignal(str)
+    """What went well, in a sentence."""
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()

@@ -60,6 +60,21 @@ class ImportDialog(QDialog):
             field.textChanged.connect(self._look)
         self._unit_changed()
         self._meter_changed()
+        self._prefill()
+
+    def _prefill(self) -> None:
+        """What a Data Package says of itself."""
+        about = self._log.about
+        if not about.get("label"):
+            return
+        known = next((u.id for u in self._bench.logbook.units() if u.label_text == about["label"] and u.name == about.get("unit")), _NEW)
+        self.unit_box.setCurrentIndex(self.unit_box.findData(known))
+        self.new_label.setText(about["label"])
+        self.volts.setText(str(about.get("voltage_accuracy", "")))
+        self.amps.setText(str(about.get("current_accuracy", "")))
+        plan = about.get("plan", {})
+        self.cutoff.setText(f"{plan['cutoff_v']} V" if plan.get("cutoff_v") else "")
+        self.temperature.setText(f"{plan['temperature_c']} °C" if plan.get("temperature_c") is not None else "")
 
     def _fill(self) -> None:
         for unit in self._bench.logbook.units():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from ubrant.core.course import power_of
@@ -29,6 +30,9 @@ _EVENTS = {"jotting", "paused", "resumed"}
 
 class FindingsStage(StageFrame):
     """Shows one run. Another cut-off can be tried on it without changing what is kept."""
+
+    report_wanted = pyqtSignal()
+    export_wanted = pyqtSignal()
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -67,7 +71,10 @@ class FindingsStage(StageFrame):
             self.notes,
         ):
             self.side.addWidget(widget)
+        self.report_button = button(self.tr("Report …"), self.report_wanted.emit)
+        self.export_button = button(self.tr("Export …"), self.export_wanted.emit)
         self.side.addSpacing(6)
+        self.side.addLayout(row(self.report_button, self.export_button))
         self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
         self.side.addStretch(1)
 

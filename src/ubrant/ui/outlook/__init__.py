@@ -1,0 +1,1 @@
+"""The Outlook stage: how long will it run, and what to buy."""

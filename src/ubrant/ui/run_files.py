@@ -1,0 +1,130 @@
+"""What can be taken out of the Findings stage: report, export, figures, the ledger as text; and a copy of the logbook."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QSettings, QStandardPaths
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from ubrant.logbook.exporting import export_csv, export_package
+from ubrant.logbook.file import LogbookError
+from ubrant.report.document import write_report
+from ubrant.report.figures import path_figure, save, trace_figure
+from ubrant.ui.widgets.work import in_background
+from ubrant.ui.workbench import Workbench
+from ubrant.workshop.paths import kept_path
+from ubrant.workshop.views import RunView
+
+
+class RunFiles(QObject):
+    """Asks where to, does it beside the window, says how it went. ``shown`` gives the run that is looked at, or None."""
+
+    def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None]) -> None:
+        super().__init__(window)
+        self._window, self._bench, self._shown = window, bench, shown
+
+    def report(self) -> None:
+        """Save a report of the run that is shown."""
+        if (view := self._view()) is None:
+            return
+        name = self._name(view)
+        path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
+        if path is not None:
+            self._write(self.tr("Writing the report …"), path, lambda target: write_report(view, name, target))
+            self._bench.logbook.keep_statement(view.run.id, datetime.now(UTC).isoformat(timespec="seconds"), view.found)
+
+    def export(self) -> None:
+        """Export the readings of the run that is shown."""
+        if (view := self._view()) is None:
+            return
+        path = self._ask(self.tr("Export the run"), f"{self._name(view)}.csv", "CSV (*.csv);;" + self.tr("Data Package, a folder (*)"))
+        if path is None:
+            return
+        logbook, run, name = self._bench.logbook, view.run, self._name(view)
+        if path.suffix.lower() == ".csv":
+            self._write(self.tr("Writing the readings …"), path, lambda target: export_csv(logbook, run, target))
+        else:
+            in_background(
+                self._window,
+                self.tr("Writing the readings …"),
+                lambda: export_package(logbook, run, path, name),
+                lambda _: self._done(path),
+                self._failed,
+            )
+
+    def figures(self) -> None:
+        """Save the trace and the path as figures beside each other."""
+        if (view := self._view()) is None:
+            return
+        name = self._name(view)
+        path = self._ask(self.tr("Save the figures"), f"{name} trace.svg", "SVG (*.svg);;PNG (*.png)")
+        if path is None:
+            return
+        other = path.with_name(path.stem.removesuffix(" trace") + " path" + path.suffix)
+
+        def draw() -> None:
+            save(trace_figure(view), path)
+            save(path_figure(kept_path(view, name)), other)
+
+        in_background(self._window, self.tr("Drawing …"), draw, lambda _: self._done(path), self._failed)
+
+    def copy_ledger(self) -> None:
+        """The ledger as text with tabs, for a sheet or a letter."""
+        clipboard = QGuiApplication.clipboard()
+        if (view := self._view()) is None or clipboard is None:
+            return
+        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in view.found.findings.values() if f.value is not None]
+        clipboard.setText("\n".join(["\t".join(row) for row in rows] + [view.found.verdict.sentence]))
+        self._bench.told.emit(self.tr("The ledger is on the clipboard."))
+
+    def save_copy(self) -> None:
+        """A copy of the whole logbook, also while a run is going on."""
+        logbook = self._bench.logbook
+        path = self._ask(self.tr("Save a copy of the logbook"), f"{logbook.path.stem} copy.ubrant", self.tr("Ubrant logbook (*.ubrant)"))
+        if path is None:
+            return
+        try:
+            logbook.save_copy(path)
+        except LogbookError as error:
+            self._bench.said.emit(str(error))
+        else:
+            self._done(path)
+
+    def _view(self) -> RunView | None:
+        view = self._shown()
+        if view is None:
+            self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
+        return view
+
+    def _name(self, view: RunView) -> str:
+        return self._bench.logbook.unit(view.run.unit_id).name if view.run.unit_id else view.run.source
+
+    def _ask(self, title: str, name: str, kinds: str) -> Path | None:
+        documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
+        folder = Path(QSettings().value("folder", documents, str))
+        path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder / name.replace("/", "-")), kinds)
+        if not path:
+            return None
+        ending = kind[kind.find("*") + 1 : kind.find(")")]
+        return Path(path) if Path(path).suffix or not ending.startswith(".") else Path(path + ending)
+
+    def _write(self, sentence: str, path: Path, write: Callable[[Path], None]) -> None:
+        """Write beside the target and put it in place only when it is whole and still wanted."""
+        unfinished = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
+
+        def done(_: object) -> None:
+            unfinished.replace(path)
+            self._done(path)
+
+        in_background(self._window, sentence, lambda: write(unfinished), done, self._failed)
+
+    def _done(self, path: Path) -> None:
+        self._bench.told.emit(self.tr("Saved as {path}.").format(path=path))
+
+    def _failed(self, error: Exception) -> None:
+        self._bench.said.emit(str(error))

@@ -1,0 +1,57 @@
+"""Long work beside the window: a sentence, a way to leave it, and the result by a call back in the window's own thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtWidgets import QProgressDialog, QWidget
+
+_SHOWN_AFTER_MS = 300
+
+
+class _Outcome(QObject):
+    done = pyqtSignal(object)
+    failed = pyqtSignal(object)
+
+
+class _Task(QRunnable):
+    def __init__(self, work: Callable[[], Any], outcome: _Outcome) -> None:
+        super().__init__()
+        self._work, self._outcome = work, outcome
+
+    def run(self) -> None:
+        try:
+            result = self._work()
+        except Exception as error:
+            self._outcome.failed.emit(error)
+        else:
+            self._outcome.done.emit(result)
+
+
+def in_background(
+    parent: QWidget, sentence: str, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
+) -> None:
+    """Do ``work`` in another thread; then ``done`` with its result or ``failed`` with its error, here. Neither, if it was left.
+
+    ``work`` must not touch widgets. What it makes is dropped when the person leaves it.
+    """
+    dialog = QProgressDialog(sentence, parent.tr("Leave it"), 0, 0, parent)
+    dialog.setWindowModality(Qt.WindowModality.WindowModal)
+    dialog.setMinimumDuration(_SHOWN_AFTER_MS)
+    dialog.setValue(0)
+    outcome = _Outcome(dialog)
+
+    def finish(then: Callable[[Any], None], result: Any) -> None:
+        left = dialog.wasCanceled()
+        dialog.close()
+        dialog.deleteLater()
+        if not left:
+            then(result)
+
+    outcome.done.connect(lambda result: finish(done, result))
+    outcome.failed.connect(lambda error: finish(failed, error))
+    pool = QThreadPool.globalInstance()
+    assert pool is not None
+    pool.start(_Task(work, outcome))
