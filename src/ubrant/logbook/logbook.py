@@ -205,15 +205,11 @@ class Logbook:
         return Summary(**json.loads(row[0])) if row else None
 
     def keep_summary(self, run_id: int, found: Discharge) -> Summary:
-        charge, share = found.findings["charge"], found.findings["label_share"]
+        charge, energy, share = (found.findings[key] for key in ("charge", "energy", "label_share"))
         summary = Summary(
-            charge.value,
-            charge.expanded_uncertainty,
-            share.value,
-            share.expanded_uncertainty,
-            found.verdict.word,
-            found.verdict.sentence,
-        )
+            charge.value, charge.expanded_uncertainty, energy.value, energy.expanded_uncertainty, share.value, share.expanded_uncertainty,
+            found.ended_by, found.verdict.word, found.verdict.sentence,
+        )  # fmt: skip
         if not self.read_only:
             self._write(
                 "INSERT OR REPLACE INTO summary (run_id, version, findings) VALUES (?,?,?)",

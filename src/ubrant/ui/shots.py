@@ -15,7 +15,7 @@ from ubrant.core.jot import Jotting
 from ubrant.demo.dome import demo_path, make_demo
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.application import make_application
-from ubrant.ui.shell import FINDINGS, PREPARE, RUN, SHELF, MainWindow
+from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 _MINUTES_IN = 122.0
 
@@ -74,6 +74,12 @@ def take(folder: Path) -> list[Path]:
         bench.run_opened.emit(names["Dome pack B"])
         window.findings.ledger.row("charge").set_open(True)
         shot("findings", FINDINGS)
+        outlook = window.outlook
+        window.go_to(OUTLOOK)
+        outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
+        for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 ± 2 %"), ("idle", "6 ± 1 W"), ("kept", "10 %"), ("hours", "10 h")):
+            outlook.fields[name].setText(text)
+        shot("outlook", OUTLOOK)
         window.close()
     app.quit()
     return taken

@@ -8,10 +8,9 @@ from datetime import datetime
 from ubrant.core.outlook import LABEL_DOUBT, Outlook, Width
 from ubrant.core.power_path import Flow, Node, PowerPath
 from ubrant.core.quantity import plain, show, show_with
-from ubrant.core.readings import ReadingsError
-from ubrant.core.uncertainty import rectangular
+from ubrant.core.uncertainty import COVERAGE, rectangular
 from ubrant.logbook.logbook import Logbook
-from ubrant.workshop.views import label_of, view_of
+from ubrant.workshop.views import label_of, summary_of
 
 
 @dataclass(frozen=True)
@@ -50,22 +49,20 @@ def sources(logbook: Logbook, most: int = 60) -> list[Source]:
     for run, name in logbook.runs(limit=most):
         if run.state == "running":
             continue
-        try:
-            view = view_of(logbook, run)
-        except ReadingsError:
-            continue
-        energy = view.found.findings["energy"]
-        if not energy.value:
+        summary = summary_of(logbook, run)
+        if summary is None or not summary.energy_wh:
             continue
         tested.add(run.unit_id)
-        whole = view.found.ended_by == "cut-off"
-        rated = view.record.label.energy_wh if view.record.label else None
+        whole = summary.ended_by == "cut-off"
+        rated = run.label.energy_wh if run.label else None
         doubtful = "" if whole else "The run did not reach its cut-off: there is at least so much."
-        if energy.standard_uncertainty is None:
+        if summary.energy_u is None:
             doubtful += " Nobody said how accurate the meter is, so its part is missing from the band."
+        value, doubt = show_with(summary.energy_wh, summary.energy_u)
         found.append(Source(
-            f"{name or run.source}, run of {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}", name or run.source, energy.value,
-            energy.standard_uncertainty or 0.0, f"measured: {energy.with_doubt()}", doubtful.strip(), energy.value / rated if rated and whole else 1.0, run.id,
+            f"{name or run.source}, run of {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}", name or run.source, summary.energy_wh,
+            (summary.energy_u or 0.0) / COVERAGE, f"measured: {value}{f' ± {doubt}' if doubt else ''} Wh", doubtful.strip(),
+            summary.energy_wh / rated if rated and whole else 1.0, run.id,
         ))  # fmt: skip
     for unit in logbook.units():
         label = label_of(unit)

@@ -7,7 +7,7 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QBrush
+from PyQt6.QtGui import QBrush, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from ubrant.core.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
@@ -57,8 +57,18 @@ class OutlookStage(StageFrame):
         self._build()
         self.source_box.currentIndexChanged.connect(self.look)
         self.kept_box.activated.connect(self._recall)
-        bench.shelf_changed.connect(self.offer)
-        self.offer()
+        self._stale = True
+        bench.shelf_changed.connect(self._shelf_changed)
+
+    def _shelf_changed(self) -> None:
+        self._stale = True
+        if self.isVisible():
+            self.offer()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self.offer()
 
     def _build(self) -> None:
         self._dress_plot()
@@ -105,6 +115,7 @@ class OutlookStage(StageFrame):
 
     def offer(self) -> None:
         """The runs and labels that an outlook can rest on, and those kept before."""
+        self._stale = False
         chosen = self.source_box.currentText()
         self._sources = sources(self._bench.logbook)
         self.source_box.blockSignals(True)
