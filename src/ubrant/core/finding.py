@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.quantity import show, show_duration, show_with
 from ubrant.core.uncertainty import COVERAGE, Contributions, combined, merged
@@ -29,6 +29,11 @@ class Finding:
     contributions: Contributions | None
     working: str
     arithmetic: tuple[str, ...] = ()
+
+    def in_unit(self, unit: str, factor: float) -> Finding:
+        """The same finding in another unit; the working keeps the units it was worked out in."""
+        parts = None if self.contributions is None else tuple(c.times(factor) for c in self.contributions)
+        return replace(self, value=None if self.value is None else self.value * factor, unit=unit, contributions=parts)
 
     @property
     def standard_uncertainty(self) -> float | None:

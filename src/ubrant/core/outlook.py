@@ -177,7 +177,9 @@ def to_buy(outlook: Outlook, hours: float) -> Answer:
     parts = [part.times(hours / gives) for part in _drain_parts(outlook)]
     parts.append(Contribution("share of the label", needed * share_u, "what such a unit gives"))
     reserve = f" + {show(outlook.kept_back_wh, 3)} Wh" if outlook.kept_back_wh else ""
-    divided = f" ÷ {show(gives, 3)}" if gives != 1 else ""
+    factors = [f"{plain(1 - outlook.kept_back, 3)} not kept back"] if outlook.kept_back else []
+    factors += [f"{plain(outlook.bought_share, 3)} of a label's Wh, as measured"] if outlook.bought_share != 1 else []
+    divided = f" ÷ ({' × '.join(factors)})" if factors else ""
     return Answer(
         needed,
         "Wh",

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui import theme
+from ubrant.ui.settings import ground
 from ubrant.ui.shell import MainWindow, recent
 from ubrant.ui.shell import remember as remember_logbook
 
@@ -29,7 +30,10 @@ def make_application() -> QApplication:
     app.setOrganizationName("ubrant")
     app.setApplicationDisplayName("Ubrant")
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
-    theme.apply(app)
+    theme.apply(app, ground())
+    hints = app.styleHints()
+    if hints is not None:
+        hints.colorSchemeChanged.connect(lambda _: theme.choose(app, ground()))
     return app
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QSettings, QStandardPaths
+from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -15,6 +15,7 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError
 from ubrant.report.document import write_report
 from ubrant.report.figures import path_figure, save, trace_figure
+from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.paths import kept_path
@@ -105,9 +106,7 @@ class RunFiles(QObject):
         return self._bench.logbook.unit(view.run.unit_id).name if view.run.unit_id else view.run.source
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
-        documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
-        folder = Path(QSettings().value("folder", documents, str))
-        path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder / name.replace("/", "-")), kinds)
+        path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder() / name.replace("/", "-")), kinds)
         if not path:
             return None
         ending = kind[kind.find("*") + 1 : kind.find(")")]

@@ -29,10 +29,12 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.stage import FindingsStage
+from ubrant.ui.keys import KeysDialog
 from ubrant.ui.outlook.stage import OutlookStage
 from ubrant.ui.prepare.stage import PrepareStage
 from ubrant.ui.run.stage import RunStage
 from ubrant.ui.run_files import RunFiles
+from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.stage import ShelfStage
 from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
@@ -85,6 +87,8 @@ class MainWindow(QMainWindow):
         slash = QShortcut(QKeySequence("/"), self)
         slash.activated.connect(self._focus_jot_line)
         self._open(logbook, title)
+        if (kept := QSettings().value("window")) is not None:
+            self.restoreGeometry(kept)
 
     # the band at the top
 
@@ -123,7 +127,10 @@ class MainWindow(QMainWindow):
         bar.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         file = bar.addMenu(self.tr("&File"))
         self._edit = bar.addMenu(self.tr("&Edit"))
-        assert file is not None and self._edit is not None
+        view = bar.addMenu(self.tr("&View"))
+        assert file is not None and self._edit is not None and view is not None
+        self._add(view, self.tr("&Readout across the screen"), "F11", lambda: self.run.readout.toggle())
+        self._add(view, self.tr("&Keys"), "F1", lambda: KeysDialog(self).exec())
         self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
         self._recent = file.addMenu(self.tr("Open &recent"))
@@ -135,6 +142,7 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("Save the &figures …"), "", lambda: self.files.figures())
         self._add(file, self.tr("Copy the &ledger"), "Ctrl+Shift+C", lambda: self.files.copy_ledger())
         file.addSeparator()
+        self._add(file, self.tr("&Settings …"), "Ctrl+,", self._settings)
         self._add(file, self.tr("&Quit"), "Ctrl+Q", self.close)
         return bar
 
@@ -143,6 +151,11 @@ class MainWindow(QMainWindow):
         made.setShortcut(QKeySequence(keys))
         made.triggered.connect(lambda: do())
         menu.addAction(made)
+
+    def _settings(self) -> None:
+        dialog = SettingsDialog(self)
+        dialog.changed.connect(self.bench.shelf_changed)
+        dialog.exec()
 
     def _show_status(self) -> None:
         bench = self.bench
@@ -322,6 +335,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._beat.stop()
+        self.run.readout.close()
+        QSettings().setValue("window", self.saveGeometry())
         self.bench.close()
         event.accept()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib import resources
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
@@ -47,6 +48,13 @@ LIGHT = Theme(
     loss_wash="#F8E6E1", caution_wash="#F9EEDA", good_wash="#E9F0E2", plain_wash="#EEF0F0", level="#D9E6E3",
 )  # fmt: skip
 
+DARK = Theme(
+    band="#10161A", band_text="#ECE7DC", band_quiet="#9BA4AA", here="#F0B07A", here_text="#10161A",
+    ground="#171D22", paper="#1D242A", card="#272F36", ink="#ECE7DC", quiet="#A3ACB2", line="#46515A", faint="#323C44",
+    voltage="#63C4B5", current="#E39355", power="#C998D1", loss="#F08374", caution="#E3B455", good="#A2CB90",
+    loss_wash="#3B2724", caution_wash="#38301D", good_wash="#263222", plain_wash="#252E34", level="#2C4B47",
+)  # fmt: skip
+
 _current = LIGHT
 
 
@@ -74,12 +82,27 @@ def font(points: float, *, bold: bool = False, italic: bool = False) -> QFont:
 SMALL, NORMAL, LARGE, TITLE = 8.5, 10.0, 12.5, 13.5
 
 
-def apply(app: QApplication) -> None:
+def choose(app: QApplication, wish: str) -> None:
+    """Put the application on the ``light`` or the ``dark`` ground, or on the desktop's own (``auto``)."""
+    global _current
+    hints = app.styleHints()
+    dark = wish == "dark" or (wish == "auto" and hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark)
+    wanted = DARK if dark else LIGHT
+    if wanted is not _current or not app.styleSheet():
+        _current = wanted
+        _dress(app)
+
+
+def apply(app: QApplication, wish: str = "light") -> None:
     """Load the shipped type and dress the application."""
     for name in ("B612-Regular.otf", "B612-Bold.otf", "B612-Italic.otf"):
         QFontDatabase.addApplicationFontFromData(resources.files("ubrant.ui").joinpath(f"fonts/{name}").read_bytes())
     app.setFont(font(NORMAL))
     app.setStyle("Fusion")
+    choose(app, wish)
+
+
+def _dress(app: QApplication) -> None:
     palette = QPalette()
     for role, name in (
         (QPalette.ColorRole.Window, "ground"), (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Base, "card"),
@@ -89,8 +112,8 @@ def apply(app: QApplication) -> None:
         (QPalette.ColorRole.Link, "voltage"),
     ):  # fmt: skip
         palette.setColor(role, color(name))
-    app.setPalette(palette)
     app.setStyleSheet(style_sheet(_current))
+    app.setPalette(palette)  # last: widgets that keep colours draw them anew when it changes
 
 
 def style_sheet(t: Theme) -> str:

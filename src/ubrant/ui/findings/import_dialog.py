@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.cutoff import Cutoff
@@ -15,7 +15,7 @@ from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge import usual_plan
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.running import keep_log
@@ -33,8 +33,7 @@ class ImportDialog(QDialog):
         self.kept: Run | None = None
         self.setWindowTitle(self.tr("A log from elsewhere"))
         self.resize(760, 640)
-        self.unit_box = QComboBox()
-        self.unit_box.setAccessibleName(self.tr("Unit"))
+        self.unit_box = Choice(self.tr("Unit"))
         self.new_label = QLineEdit()
         self.new_label.setPlaceholderText("50 Ah 12.8 V LiFePO4")
         self.new_label.setAccessibleName(self.tr("Label"))
@@ -42,8 +41,7 @@ class ImportDialog(QDialog):
         self.cutoff.setPlaceholderText(self.tr("none: at least so much"))
         self.temperature = QuantityField("°C", self.tr("Temperature"), may_be_empty=True)
         self.temperature.setPlaceholderText(self.tr("not known"))
-        self.meter_box = QComboBox()
-        self.meter_box.setAccessibleName(self.tr("Meter"))
+        self.meter_box = Choice(self.tr("Meter"))
         self.volts, self.amps = QLineEdit(), QLineEdit()
         self.volts.setAccessibleName(self.tr("Accuracy of its volts"))
         self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))

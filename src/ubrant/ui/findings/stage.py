@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
@@ -16,7 +16,7 @@ from ubrant.core.readings import ReadingsError, Series, no_readings
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run, StoredEvent
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
-from ubrant.ui.widgets.forms import QuantityField, button, label, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.stage_frame import StageFrame
@@ -39,9 +39,7 @@ class FindingsStage(StageFrame):
         self._bench = bench
         self._run: Run | None = None
         self.view: RunView | None = None
-        self.run_box = QComboBox()
-        self.run_box.setAccessibleName(self.tr("Run"))
-        self.run_box.setMinimumContentsLength(30)
+        self.run_box = Choice(self.tr("Run"))
         self.trace = Trace()
         self.jot_line = JotLine()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")

@@ -6,9 +6,9 @@ from datetime import UTC, datetime
 from typing import Any
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QBrush, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from ubrant.core.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
 from ubrant.core.quantity import QuantityError, parse_quantity, show_duration, show_with
@@ -16,7 +16,7 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import KeptOutlook
 from ubrant.ui.theme import LARGE, SMALL, color, font
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.outlooks import Source, outlook_path, sources
@@ -32,8 +32,7 @@ class OutlookStage(StageFrame):
         self._bench = bench
         self._sources: list[Source] = []
         self.answer: Answer | None = None
-        self.source_box = QComboBox()
-        self.source_box.setAccessibleName(self.tr("Source"))
+        self.source_box = Choice(self.tr("Source"))
         self.fields = {name: QLineEdit() for name in _FIELDS}
         hints = (
             ("load", self.tr("Load"), "62 W, 40..50 W, ~45 W", "60 W"), ("efficiency", self.tr("Efficiency"), "88 ± 2 %", "100 %"),
@@ -52,8 +51,7 @@ class OutlookStage(StageFrame):
         self._runs_for, self._buy = label(""), label("")
         self._runs_working, self._buy_working, self._what_if = label("", "quiet"), label("", "quiet"), label("")
         self.keep_button = button(self.tr("Keep this outlook"), self._keep)
-        self.kept_box = QComboBox()
-        self.kept_box.setAccessibleName(self.tr("Outlooks kept before"))
+        self.kept_box = Choice(self.tr("Outlooks kept before"))
         self._build()
         self.source_box.currentIndexChanged.connect(self.look)
         self.kept_box.activated.connect(self._recall)
@@ -82,7 +80,8 @@ class OutlookStage(StageFrame):
         grid.setColumnStretch(1, 1)
         for big in (self._runs_for, self._buy):
             big.setFont(font(LARGE, bold=True))
-            big.setWordWrap(True)
+        for wrapped in (self._runs_for, self._buy, self._what_if):
+            wrapped.setWordWrap(True)
         self.side.addWidget(label(self.tr("Runs from"), "heading"))
         self.side.addWidget(self.source_box)
         self.side.addLayout(grid)
@@ -110,6 +109,12 @@ class OutlookStage(StageFrame):
             axis.setTextPen(color(tint))
             plot.setLabel(side, text, color=color(tint).name())
         self.plot.setAccessibleName(self.tr("Energy left over time"))
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.PaletteChange and hasattr(self, "plot"):
+            self._dress_plot()
+            self.look()
 
     # what is chosen
 
@@ -180,7 +185,7 @@ class OutlookStage(StageFrame):
         self._runs_for.setText(self._big(self.answer))
         self._runs_working.setText("\n".join(self.answer.working))
         self._buy.setText(self.tr("For {time}: {wh}").format(time=show_duration(hours * 3600), wh=self._big(buy)))
-        self._buy_working.setText(buy.working[-1] + self.tr(", as labels count them"))
+        self._buy_working.setText(buy.working[-1])
         gains = what_buys_time(outlook)
         self._what_title.setVisible(bool(gains))
         self._what_if.setText("\n".join(f"{name}:  + {show_duration(h * 3600) if h < 1000 else '∞'}" for name, h in gains))

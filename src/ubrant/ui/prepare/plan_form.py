@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QWidget
+from PyQt6.QtCore import QSettings, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import Label
@@ -13,7 +13,7 @@ from ubrant.core.leads import OHM_PER_KM, Leads
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import plain, show_duration
 from ubrant.methods.discharge import DischargePlan, own_cutoff, usual_plan
-from ubrant.ui.widgets.forms import QuantityField, label
+from ubrant.ui.widgets.forms import Choice, QuantityField, label
 
 SPEEDS = (("as fast as it can", math.inf), ("600 × the clock", 600.0), ("60 × the clock", 60.0), ("real time", 1.0))
 _NO_METER = Meter("DC meter")
@@ -34,8 +34,8 @@ class PlanForm(QWidget):
         self.rest_after = QuantityField("s", self.tr("Rest after"))
         self.temperature = QuantityField("°C", self.tr("Battery's temperature"), may_be_empty=True)
         self.lead_length = QuantityField("m", self.tr("Lead length"))
-        self.lead_area = QComboBox()
-        self.meter, self.speed = QComboBox(), QComboBox()
+        self.lead_area = Choice(self.tr("Lead section"))
+        self.meter, self.speed = Choice(self.tr("Meter")), Choice(self.tr("Bench"))
         self._meters: list[Meter] = []
         self._label: Label | None = None
         self._lay_out()
@@ -45,15 +45,10 @@ class PlanForm(QWidget):
         self.lead_area.setCurrentIndex(self.lead_area.findData(4.0))
         for text, speed in SPEEDS:
             self.speed.addItem(self.tr(text), speed)
-        self.speed.setCurrentIndex(1)
+        self.speed.setCurrentIndex(int(QSettings().value("speed", 1)))
         for field in self._fields():
             field.changed.connect(self.changed)
-        for box, name in (
-            (self.lead_area, self.tr("Lead section")),
-            (self.meter, self.tr("Meter")),
-            (self.speed, self.tr("Bench")),
-        ):
-            box.setAccessibleName(name)
+        for box in (self.lead_area, self.meter, self.speed):
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
 
     def _fields(self) -> tuple[QuantityField, ...]:

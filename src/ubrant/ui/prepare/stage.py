@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.rehearsal import Rehearsal
 from ubrant.core.label import Label
@@ -17,7 +17,7 @@ from ubrant.methods.summary import summarise
 from ubrant.ui.prepare.plan_form import PlanForm
 from ubrant.ui.prepare.step_list import StepList
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import button, clear, label, scrolled
+from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
@@ -35,8 +35,7 @@ class PrepareStage(StageFrame):
         self._label: Label | None = None
         self._unit: Unit | None = None
         self._rehearsal: Rehearsal | None = None
-        self.unit_box = QComboBox()
-        self.unit_box.setAccessibleName(self.tr("Unit"))
+        self.unit_box = Choice(self.tr("Unit"))
         self.form = PlanForm()
         self.trace = Trace(quantities="V")
         self.steps = StepList()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from ubrant.core.quantity import show_duration
@@ -15,13 +15,13 @@ class StepList(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._lines: list[StepLine] = []
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(5)
         self._grid.setColumnStretch(1, 3)
         self._grid.setColumnStretch(2, 4)
-        self._lines: list[StepLine] = []
 
     def show_steps(self, lines: list[StepLine]) -> None:
         if lines == self._lines:
@@ -48,6 +48,12 @@ class StepList(QWidget):
             if line.cautions:
                 sign = f"<span style='color: {color('caution').name()}'>⚠</span> "
                 self._grid.addWidget(self._text(sign + " ".join(line.cautions), "ink"), number, 2, top)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            lines, self._lines = self._lines, []
+            self.show_steps(lines)
 
     def texts(self) -> list[str]:
         return [" ".join((line.text, *line.cautions)) for line in self._lines]

@@ -8,9 +8,10 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ubrant.bench.engine import Order, Progress
 from ubrant.core.course import Course, course_sentence, power_of
 from ubrant.core.jot import Jotting
-from ubrant.core.quantity import plain, show_duration
+from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
 from ubrant.logbook.file import LogbookError
+from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -45,6 +46,7 @@ class RunStage(StageFrame):
         self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
         self.ledger = Ledger()
         self.course_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
+        self.readout = Readout(self)
         self._build()
         self.jot_line.jotted.connect(self._jot)
         bench.run_started.connect(self._begin)
@@ -177,6 +179,12 @@ class RunStage(StageFrame):
         assert session is not None
         for key in "VA":
             self.trace.set_measured(key, session.live.series("battery", key))
+
+        if self.readout.isVisible():
+            volts, amps = session.live.series("battery", "V"), session.live.series("battery", "A")
+            if len(volts) and len(amps):
+                foot = f"{self.title.text()} · {self.aside.text()}"
+                self.readout.show_values(f"{show(float(volts.value[-1]), 4)} V", f"{show(float(amps.value[-1]), 4)} A", foot)
 
     def _show_sums(self, view: RunView, progress: Progress) -> None:
         readings = view.record.readings

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from functools import partial
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -41,6 +41,7 @@ class ShelfStage(QWidget):
         self._grid = QGridLayout()
         self._grid.setSpacing(12)
         self._empty = Callout("plain")
+        self.first_test = button(self.tr("Try it: test a simulated pack"), self._first_test, "chief")
         self._meters = QVBoxLayout()
         self._meters.setSpacing(4)
         self._side, self._about = side_panel()
@@ -58,6 +59,7 @@ class ShelfStage(QWidget):
         self.search.setMinimumWidth(260)
         column.addLayout(row(label(self.tr("On the shelf"), "title"), QWidget(), self.search, self.add, stretch=1))
         column.addWidget(self._empty)
+        column.addWidget(self.first_test, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addLayout(self._grid)
         column.addSpacing(10)
         column.addLayout(
@@ -99,6 +101,7 @@ class ShelfStage(QWidget):
         self._cards = [self._card(unit) for unit in units]
         self._place_cards()
         self._empty.say("plain", "" if units else self._empty_words(words))
+        self.first_test.setVisible(not units and not words and not logbook.read_only)
         self._show_meters()
         self._mark_chosen()
         if not self._form_is_open():
@@ -111,6 +114,13 @@ class ShelfStage(QWidget):
             "The shelf is empty. Add a battery from its label and test it on the simulated bench, "
             "or drop a log file (CSV) on this window to learn what it says."
         )
+
+    def _first_test(self) -> None:
+        """From nothing to a plan in one click: a pack and a meter to try things out with."""
+        if not self._bench.logbook.meters():
+            self._bench.logbook.keep_meter(Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0))
+        unit = self._bench.keep_unit(Unit("Trial pack", "battery", "2 Ah 12.8 V LiFePO4", note="Simulated, to try things out."))
+        self._bench.test_wanted.emit(unit.id)
 
     def _card(self, unit: Unit) -> UnitCard:
         run = self._bench.logbook.latest_run(unit.id)

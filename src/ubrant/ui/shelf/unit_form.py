@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.core.chemistry import CHEMISTRIES
 from ubrant.core.label import LabelError, parse_label
 from ubrant.core.quantity import QuantityError, plain
 from ubrant.core.unit import KINDS, Unit
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
 
 _WITH_CAPACITY = {"battery", "bank", "station"}
 
@@ -29,19 +29,17 @@ class UnitForm(QWidget):
         self.name = QLineEdit(self._unit.name)
         self.name.setPlaceholderText(self.tr("Dome pack A"))
         self.name.setAccessibleName(self.tr("Name"))
-        self.kind = QComboBox()
+        self.kind = Choice(self.tr("Kind"))
         self.kind.addItems(KINDS)
         self.kind.setCurrentText(self._unit.kind)
-        self.kind.setAccessibleName(self.tr("Kind"))
         self.label_text = QLineEdit(self._unit.label_text)
         self.label_text.setPlaceholderText("50 Ah 12.8 V LiFePO4")
         self.label_text.setAccessibleName(self.tr("Label"))
-        self.chemistry = QComboBox()
+        self.chemistry = Choice(self.tr("Chemistry"))
         self.chemistry.addItem(self.tr("as the label says"), None)
         for kind in CHEMISTRIES.values():
             self.chemistry.addItem(kind.name, kind.key)
         self.chemistry.setCurrentIndex(max(0, self.chemistry.findData(self._unit.chemistry)))
-        self.chemistry.setAccessibleName(self.tr("Chemistry"))
         self.max_current = QuantityField("A", self.tr("Largest current"), may_be_empty=True)
         if self._unit.max_current_a:
             self.max_current.setText(f"{plain(self._unit.max_current_a)} A")

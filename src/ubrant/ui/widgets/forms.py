@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from ubrant.core.quantity import QuantityError, parse_quantity
 
@@ -53,6 +53,16 @@ def mark_amiss(field: QLineEdit, trouble: str) -> None:
             style.polish(field)
     field.setToolTip(trouble)
     field.setAccessibleDescription(trouble)
+
+
+class Choice(QComboBox):
+    """A drop-down that takes the room it is given, however long its entries are."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(6)
 
 
 def label(text: str, kind: str = "") -> QLabel:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.core.finding import Finding
+from ubrant.ui.settings import as_wished
 from ubrant.ui.theme import LARGE, SMALL, color, font
 
 
@@ -109,7 +110,7 @@ class Ledger(QWidget):
             row = self._rows.get(finding.key) or self._rows.setdefault(finding.key, LedgerRow())
             if self._layout.indexOf(row) != place:
                 self._layout.insertWidget(place, row)
-            row.show_finding(finding)
+            row.show_finding(as_wished(finding))
 
     def row(self, key: str) -> LedgerRow:
         return self._rows[key]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPen
 from PyQt6.QtWidgets import QWidget
 
@@ -23,13 +23,12 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
     """Voltage, current and power over the time since the load came on."""
 
     def __init__(self, parent: QWidget | None = None, quantities: str = "VAW") -> None:
+        self._plots: dict[str, pg.PlotItem] = {}
         super().__init__(parent)
-        self.setBackground(color("paper"))
         self.ci.layout.setSpacing(2)
         self.ci.setContentsMargins(2, 6, 10, 2)
         self._zero_s = 0.0
         self._unit_s = 60.0
-        self._plots: dict[str, pg.PlotItem] = {}
         self._measured: dict[str, pg.PlotDataItem] = {}
         self._expected: dict[str, pg.PlotDataItem] = {}
         self._pyramids: dict[str, Pyramid] = {}
@@ -43,6 +42,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         for row, (key, title, tint) in enumerate(chosen):
             self._plots[key] = self._add_plot(row, key, title, tint, is_last=row == len(chosen) - 1)
             self.ci.layout.setRowStretchFactor(row, 3 if key == "V" and len(chosen) > 1 else 2)
+        self._restyle()
         self._first = next(iter(self._plots.values()))
         for plot in list(self._plots.values())[1:]:
             plot.setXLink(self._first)
@@ -55,23 +55,41 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         plot.setMenuEnabled(False)
         plot.setMouseEnabled(x=True, y=False)
         plot.showGrid(x=True, y=True, alpha=0.12)
-        plot.setLabel("left", title, color=color(tint).name())
         for side in ("left", "bottom"):
             axis = plot.getAxis(side)
             axis.setTickFont(font(SMALL))
-            axis.setPen(QPen(color("quiet"), 1))
-            axis.setTextPen(color(tint if side == "left" else "ink"))
             axis.label.setFont(font(SMALL + 0.5))
             axis.enableAutoSIPrefix(False)
         plot.getAxis("left").setWidth(62)
         plot.getAxis("bottom").setStyle(showValues=is_last, tickLength=-5)
         plot.getAxis("bottom").setHeight(None if is_last else 8)
         plot.vb.setDefaultPadding(0.02)
-        self._expected[key] = plot.plot([], [], pen=pg.mkPen(color(tint), width=1.6, style=Qt.PenStyle.DotLine))
-        self._measured[key] = plot.plot([], [], pen=pg.mkPen(color(tint), width=1.8))
+        self._expected[key], self._measured[key] = plot.plot([], []), plot.plot([], [])
         plot.enableAutoRange("y", True)
         plot.vb.setAutoVisible(y=False)
         return plot
+
+    def _restyle(self) -> None:
+        """Everything that keeps a colour gets it from the ground in use."""
+        self.setBackground(color("paper"))
+        for key, title, tint in QUANTITIES:
+            if (plot := self._plots.get(key)) is None:
+                continue
+            plot.setLabel("left", title, color=color(tint).name())
+            for side in ("left", "bottom"):
+                plot.getAxis(side).setPen(QPen(color("quiet"), 1))
+                plot.getAxis(side).setTextPen(color(tint if side == "left" else "ink"))
+            self._expected[key].setPen(pg.mkPen(color(tint), width=1.6, style=Qt.PenStyle.DotLine))
+            self._measured[key].setPen(pg.mkPen(color(tint), width=1.8))
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.PaletteChange and self._plots:
+            self._restyle()
+            cutoff, self._cutoff_v = self._cutoff_v, None
+            if cutoff is not None:
+                self.set_cutoff(cutoff)
+            self._place_marks()
 
     # what is shown
 

@@ -1,0 +1,43 @@
+"""The page of keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+
+from ubrant.ui.widgets.forms import button, label, row
+
+KEYS = (
+    ("Ctrl+1 … Ctrl+5", "Shelf, Prepare, Run, Findings, Outlook"),
+    ("/", "to the jot line"),
+    ("Enter, Space", "on a ledger row: open its sum; on a card: choose it"),
+    ("F11", "volts and amperes across the whole screen"),
+    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
+    ("Ctrl+I", "import a log (or drop it on the window)"),
+    ("Ctrl+P", "save a report of the run that is shown"),
+    ("Ctrl+E", "export the run that is shown"),
+    ("Ctrl+Shift+C", "copy the ledger"),
+    ("Ctrl+N, Ctrl+O", "new logbook, open a logbook"),
+    ("Ctrl+L", "what was said to the instruments, and what they answered"),
+    ("Ctrl+,", "settings"),
+    ("F1", "this page"),
+    ("Ctrl+Q", "quit; a run that is going on is asked about first"),
+)
+
+
+class KeysDialog(QDialog):
+    """Which key does what."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("Keys"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(24)
+        for line, (keys, meaning) in enumerate(KEYS):
+            grid.addWidget(label(keys, "heading"), line, 0)
+            grid.addWidget(label(self.tr(meaning)), line, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.setSpacing(12)
+        layout.addWidget(label(self.tr("Keys"), "title"))
+        layout.addLayout(grid)
+        layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))

@@ -1,0 +1,97 @@
+"""What a person has set, kept with the desktop's settings; and the page to change it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QStandardPaths, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ubrant.core.finding import Finding
+from ubrant.ui import theme
+from ubrant.ui.prepare.plan_form import SPEEDS
+from ubrant.ui.widgets.forms import Choice, button, label, row
+
+GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
+CHARGES = (("Ah", "Ah"), ("mAh", "mAh"))
+
+
+def ground() -> str:
+    return str(QSettings().value("ground", "auto"))
+
+
+def speed_index() -> int:
+    """Which of SPEEDS a test is offered at."""
+    return int(QSettings().value("speed", 1))
+
+
+def folder() -> Path:
+    """Where files are offered to be saved."""
+    documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
+    return Path(str(QSettings().value("folder", documents)))
+
+
+def as_wished(finding: Finding) -> Finding:
+    """A finding in the unit that charge is to be shown in."""
+    if finding.unit == "Ah" and QSettings().value("charge", "Ah") == "mAh":
+        return finding.in_unit("mAh", 1000.0)
+    return finding
+
+
+class SettingsDialog(QDialog):
+    """Everything applies at once; ``changed`` says so."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("Settings"))
+        self.setMinimumWidth(460)
+        self.ground, self.charge, self.speed = Choice(self.tr("Ground")), Choice(self.tr("Charge in")), Choice(self.tr("Simulated bench"))
+        for key, name in GROUNDS:
+            self.ground.addItem(self.tr(name), key)
+        for key, name in CHARGES:
+            self.charge.addItem(name, key)
+        for name, _ in SPEEDS:
+            self.speed.addItem(self.tr(name))
+        self.folder = QLineEdit(str(folder()))
+        self.folder.setAccessibleName(self.tr("Folder"))
+        self.ground.setCurrentIndex(self.ground.findData(ground()))
+        self.charge.setCurrentIndex(self.charge.findData(QSettings().value("charge", "Ah")))
+        self.speed.setCurrentIndex(speed_index())
+        grid = QGridLayout()
+        grid.setVerticalSpacing(8)
+        rows: tuple[tuple[str, QWidget], ...] = (
+            (self.tr("Ground"), self.ground), (self.tr("Charge in"), self.charge), (self.tr("Simulated bench, at first"), self.speed),
+            (self.tr("Files are saved in"), self.folder),
+        )  # fmt: skip
+        for line, (title, field) in enumerate(rows):
+            grid.addWidget(label(title), line, 0)
+            grid.addWidget(field, line, 1)
+        grid.addWidget(button(self.tr("Choose …"), self._choose), len(rows) - 1, 2)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.setSpacing(12)
+        layout.addWidget(label(self.tr("Settings"), "title"))
+        layout.addLayout(grid)
+        layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))
+        for box in (self.ground, self.charge, self.speed):
+            box.currentIndexChanged.connect(self._keep)
+        self.folder.editingFinished.connect(self._keep)
+
+    def _choose(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, self.tr("Where files are saved"), self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+            self._keep()
+
+    def _keep(self) -> None:
+        settings = QSettings()
+        settings.setValue("ground", self.ground.currentData())
+        settings.setValue("charge", self.charge.currentData())
+        settings.setValue("speed", self.speed.currentIndex())
+        settings.setValue("folder", self.folder.text())
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.choose(app, ground())
+        self.changed.emit()
