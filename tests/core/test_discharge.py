@@ -112,3 +112,15 @@ def test_a_charge_is_not_taken_for_a_discharge():
     body = falling()
     found = analyse(record(replace(body, voltage_v=body.voltage_v[::-1].copy()), cutoff=Cutoff(9.0)))
     assert any("looks like a charge" in w for w in found.warnings)
+
+
+def test_a_meter_that_shows_current_at_rest_does_not_move_load_on():
+    """A clamp meter with a zero error over 5 % of a small load: the engine's own moments count, not the current."""
+    body = falling(hours=20, amps=0.36, every_s=60.0)
+    time = np.concatenate(([0.0, 60.0], body.time_s + 120.0, [body.time_s[-1] + 240.0, body.time_s[-1] + 900.0]))
+    volts = np.concatenate(([12.8, 12.8], body.voltage_v, [11.6, 11.8]))
+    amps = np.concatenate(([0.0, 0.0], body.current_a, [0.0, 0.0])) + 0.04
+    off = 120.0 + crossing_s(20, 10.5, 11.0) + 60.0
+    found = analyse(record(Readings(time, volts, amps), load_on_s=120.0, load_off_s=off, ended="cut-off"))
+    assert (found.load_on_s, figures(found)["rest_before"], figures(found)["rest_after"]) == (120.0, 12.8, 11.8)
+    assert figures(found)["duration"] == pytest.approx(crossing_s(20, 10.5, 11.0), abs=1)

@@ -92,7 +92,7 @@ def analyse(record: DischargeRecord) -> Discharge:
     warnings: list[str] = []
     readings, typical_a = _as_discharge(record.readings, warnings)
     idle_below = LOAD_ON_SHARE * typical_a
-    first, last = _loaded_stretch(readings.current_a, idle_below)
+    first, last = _loaded_stretch(record, readings, idle_below)
     crossing = _crossing(record, readings, first, last, idle_below)
     stretch = _stretch(record, readings, first, last, crossing)
     gaps = find_gaps(readings.between(stretch.first, stretch.last), idle_below)
@@ -151,8 +151,17 @@ def _as_discharge(readings: Readings, warnings: list[str]) -> tuple[Readings, fl
     return readings, abs(typical)
 
 
-def _loaded_stretch(amps: Array, idle_below: float) -> tuple[int, int]:
-    """Indexes of the first and last reading with the load on."""
+def _loaded_stretch(record: DischargeRecord, readings: Readings, idle_below: float) -> tuple[int, int]:
+    """Indexes of the first and last reading with the load on: by when it was switched, where that is known, else by the current."""
+    first, last = _by_current(readings.current_a, idle_below)
+    if record.load_on_s is not None and record.load_on_s <= readings.time_s[-1]:
+        first = int(np.searchsorted(readings.time_s, record.load_on_s, side="left"))
+        if record.load_off_s is not None and record.load_off_s > record.load_on_s:
+            last = int(np.searchsorted(readings.time_s, record.load_off_s, side="right")) - 1
+    return first, max(first, last)
+
+
+def _by_current(amps: Array, idle_below: float) -> tuple[int, int]:
     step = 1 << 16
     first = next(k + int(np.argmax(on)) for k in range(0, len(amps), step) if (on := amps[k : k + step] > idle_below).any())
     for end in range(len(amps), 0, -step):
@@ -291,7 +300,9 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     key, name = ("rest_before", "At rest before") if before else ("rest_after", "Recovered to")
     time, amps = readings.time_s, readings.current_a
     index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else len(time) - 1
-    if index < 0 or amps[index] >= idle_below or (not before and time[index] <= moment_s):
+    switched = record.load_on_s if before else record.load_off_s  # a meter with a zero error shows current at rest too
+    known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
+    if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
         return Finding(key, name, None, "V", None, "not read with the load off")
     volts = float(readings.voltage_v[index])
     accuracy = record.voltage_accuracy

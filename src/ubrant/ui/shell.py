@@ -64,7 +64,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setAcceptDrops(True)
         self.resize(1280, 800)
-        self.setMinimumSize(980, 640)
+        self.setMinimumSize(900, 560)
         self._buttons: list[QPushButton] = []
         self._name = QLabel()
         self._status = QLabel()

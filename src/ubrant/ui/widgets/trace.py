@@ -149,10 +149,12 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
                     brush=QBrush(color("caution", 130), Qt.BrushStyle.BDiagPattern),
                 )  # fmt: skip
                 self._mark(plot, band)
+            low, high = self._first.vb.viewRange()[0]
             for place, (moment, text) in enumerate(self._events):
+                side = 1 if self._x(moment) > low + 0.85 * (high - low) else 0  # near the right edge the words stand to the left
                 line = pg.InfiniteLine(
                     self._x(moment), angle=90, pen=pg.mkPen(color("caution"), width=2), label=text if key == "V" else None,
-                    labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(0, 0.5), (0, 0.5)], "color": color("caution")},
+                    labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(side, 0.5), (side, 0.5)], "color": color("caution")},
                 )  # fmt: skip
                 if key == "V":
                     line.label.setFont(font(SMALL + 0.5))
