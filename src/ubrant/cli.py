@@ -248,5 +248,7 @@ def _print_table(found: Discharge, warnings: list[str]) -> None:
 
 
 def main() -> None:
-    """The ``ubrant`` command."""
+    """The ``ubrant`` command. A logbook named on its own is opened, as a file manager asks for it."""
+    if len(sys.argv) == 2 and sys.argv[1].endswith(".ubrant"):
+        sys.argv[1:] = ["--logbook", sys.argv[1]]
     app()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from ubrant.bench.command_log import CommandLog
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad
 from ubrant.core.protocols import Clock
 
@@ -28,6 +29,7 @@ class Bench:
     clock: Clock
     connections: tuple[Connection, ...] = field(default=())
     on_close: Callable[[], None] = lambda: None
+    log: CommandLog | None = None
 
     def close(self) -> None:
         for connection in self.connections:

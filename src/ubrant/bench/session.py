@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable
 
 from ubrant.bench.bench import Bench
+from ubrant.bench.command_log import CommandLog
 from ubrant.bench.engine import Engine, Order, Progress
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
@@ -22,6 +23,7 @@ class RunSession:
 
     def __init__(self, steps: Steps, open_bench: Callable[[], Bench], recorder: Recorder) -> None:
         self.live = LiveReadings()
+        self.commands: CommandLog | None = None
         self._steps, self._open_bench = steps, open_bench
         self._recorder = FanOut(recorder, self.live)
         self._orders: queue.Queue[Order] = queue.Queue()
@@ -63,6 +65,7 @@ class RunSession:
         except InstrumentError as error:
             self._ended(Progress(phase="ended", ended_by="instrument lost", trouble=str(error)))
             return
+        self.commands = bench.log
         latest: list[Progress] = [self._progress]
 
         def show(progress: Progress) -> None:

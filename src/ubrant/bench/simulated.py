@@ -9,6 +9,7 @@ import sys
 
 from ubrant.bench.bench import Bench, battery_and_load
 from ubrant.bench.clocks import WorldClock
+from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, VisaConnection
 from ubrant.bench.standins.scenario import Scenario
 
@@ -42,9 +43,9 @@ class WorldProcess:
 
 def open_simulated(scenario: Scenario, speed: float = math.inf, meter_name: str = "DC meter", load_name: str = "Load") -> Bench:
     """A bench with a simulated load and meter, at ``speed`` times the wall clock."""
-    world = WorldProcess(scenario)
+    world, log = WorldProcess(scenario), CommandLog()
     load_line, meter_line = (
-        VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET")
+        Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET"), log)
         for name, port in ((load_name, "load"), (meter_name, "meter"))
     )
     clock = WorldClock(world.ports["clock"], speed)
@@ -55,4 +56,4 @@ def open_simulated(scenario: Scenario, speed: float = math.inf, meter_name: str 
 
     lines: tuple[Connection, ...] = (load_line, meter_line)
     load = ElectronicLoad(load_name, load_line)
-    return Bench(load, battery_and_load(DcMeter(meter_name, meter_line), load), clock, lines, close)
+    return Bench(load, battery_and_load(DcMeter(meter_name, meter_line), load), clock, lines, close, log)

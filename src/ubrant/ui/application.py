@@ -7,11 +7,13 @@ import signal
 import socket
 import sys
 import threading
+from importlib import resources
 from pathlib import Path
 from types import TracebackType
 
 import platformdirs
 from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from ubrant.logbook.file import LogbookError
@@ -29,6 +31,8 @@ def make_application() -> QApplication:
     app.setApplicationName("ubrant")
     app.setOrganizationName("ubrant")
     app.setApplicationDisplayName("Ubrant")
+    app.setDesktopFileName("org.ubrant.Ubrant")
+    app.setWindowIcon(QIcon(str(resources.files("ubrant.ui").joinpath("icons/ubrant.svg"))))
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     theme.apply(app, ground())
     hints = app.styleHints()

@@ -27,11 +27,13 @@ from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.exporting import read_any
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
+from ubrant.ui.desktop import Desktop
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.stage import FindingsStage
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.outlook.stage import OutlookStage
 from ubrant.ui.prepare.stage import PrepareStage
+from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run.stage import RunStage
 from ubrant.ui.run_files import RunFiles
 from ubrant.ui.settings import SettingsDialog
@@ -86,6 +88,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(central)
         slash = QShortcut(QKeySequence("/"), self)
         slash.activated.connect(self._focus_jot_line)
+        self.desktop = Desktop(self)
         self._open(logbook, title)
         if (kept := QSettings().value("window")) is not None:
             self.restoreGeometry(kept)
@@ -130,6 +133,7 @@ class MainWindow(QMainWindow):
         view = bar.addMenu(self.tr("&View"))
         assert file is not None and self._edit is not None and view is not None
         self._add(view, self.tr("&Readout across the screen"), "F11", lambda: self.run.readout.toggle())
+        self._add(view, self.tr("&Commands and answers"), "Ctrl+L", self._show_commands)
         self._add(view, self.tr("&Keys"), "F1", lambda: KeysDialog(self).exec())
         self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
@@ -151,6 +155,10 @@ class MainWindow(QMainWindow):
         made.setShortcut(QKeySequence(keys))
         made.triggered.connect(lambda: do())
         menu.addAction(made)
+
+    def _show_commands(self) -> None:
+        session = self.bench.session
+        CommandsDialog(session.commands if session else None, self).exec()
 
     def _settings(self) -> None:
         dialog = SettingsDialog(self)
@@ -182,6 +190,8 @@ class MainWindow(QMainWindow):
             self._stack.addWidget(stage)
         self.bench.test_wanted.connect(lambda _: self.go_to(PREPARE))
         self.bench.run_started.connect(lambda: self.go_to(RUN))
+        self.bench.run_started.connect(lambda: self.desktop.keep_awake(self.tr("A run is going on")))
+        self.run.attention.connect(lambda text: None if self.isActiveWindow() else self.desktop.tell(self.tr("Your turn"), text))
         self.bench.run_opened.connect(lambda _: self.go_to(FINDINGS))
         self.bench.run_ended.connect(self._after_run)
         self.bench.said.connect(self.say)
@@ -218,8 +228,10 @@ class MainWindow(QMainWindow):
         return self._stack.currentIndex()
 
     def _after_run(self, run_id: int) -> None:
+        self.desktop.let_sleep()
         watching = self.stage() == RUN
         self.findings.open_run(run_id)
+        self.desktop.tell(self.findings.title.text(), self.findings.trouble.text() or self.findings.verdict.text())
         if watching:
             self.go_to(FINDINGS)
 
@@ -336,6 +348,7 @@ class MainWindow(QMainWindow):
             return
         self._beat.stop()
         self.run.readout.close()
+        self.desktop.let_sleep()
         QSettings().setValue("window", self.saveGeometry())
         self.bench.close()
         event.accept()

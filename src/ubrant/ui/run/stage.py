@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.engine import Order, Progress
@@ -29,6 +29,9 @@ _LEDGER = ("charge", "energy", "duration", "mean_voltage", "c_rate", "rest_befor
 
 class RunStage(StageFrame):
     """Pulls what is new ten times a second; nothing is signalled per reading."""
+
+    attention = pyqtSignal(str)
+    """The run waits for the person to do this."""
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -151,6 +154,7 @@ class RunStage(StageFrame):
             self.ask_text.setText(progress.text)
             self.ask_caution.say("caution", " ".join(progress.cautions))
             self.done_button.setFocus()
+            self.attention.emit(progress.text)
         self._ledger_title.setVisible(progress.load_on_s is not None)
         self.pause_button.setEnabled(loaded or paused)
         self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))

@@ -1,0 +1,54 @@
+"""What was said to the instruments and what they answered, to be read when something is odd, and attached when help is asked for."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+
+from ubrant.bench.instruments import Connection, InstrumentError
+
+_MOST = 20_000
+
+
+class CommandLog:
+    """The latest exchanges, oldest first. Appending from one thread and reading from another is safe."""
+
+    def __init__(self) -> None:
+        self._lines: deque[tuple[float, str, str, str]] = deque(maxlen=_MOST)
+
+    def note(self, name: str, command: str, answer: str) -> None:
+        self._lines.append((time.time(), name, command, answer))
+
+    def __len__(self) -> int:
+        return len(self._lines)
+
+    def text(self, most: int = _MOST) -> str:
+        """A line an exchange: time of day, instrument, command, answer."""
+        lines = list(self._lines)[-most:]
+        return "\n".join(
+            f"{time.strftime('%H:%M:%S', time.localtime(t))}.{int(t % 1 * 1000):03}  {n}: {c}{'  →  ' + a if a else ''}"
+            for t, n, c, a in lines
+        )
+
+
+class Logged:
+    """A connection that writes down what passes over it."""
+
+    def __init__(self, name: str, connection: Connection, log: CommandLog) -> None:
+        self._name, self._connection, self._log = name, connection, log
+
+    def tell(self, command: str) -> None:
+        self._log.note(self._name, command, "")
+        self._connection.tell(command)
+
+    def ask(self, command: str) -> str:
+        try:
+            answer = self._connection.ask(command)
+        except InstrumentError as error:
+            self._log.note(self._name, command, f"({error})")
+            raise
+        self._log.note(self._name, command, answer)
+        return answer
+
+    def close(self) -> None:
+        self._connection.close()
