@@ -241,7 +241,7 @@ def what_buys_time(outlook: Outlook) -> list[tuple[str, float]]:
     if outlook.kept_back or outlook.kept_back_wh:
         changes.append(("Nothing kept back", replace(outlook, kept_back=0.0, kept_back_wh=0.0)))
     changes.append(("20 W more coming in", replace(outlook, input_w=Width(outlook.input_w.value + 20.0))))
-    gains = [(name, (runtime(changed).value or math.inf) - base) for name, changed in changes]
+    gains = [(name, (runtime(changed).value or math.inf) - base) for name, changed in changes if changed.source_w > 0]
     return sorted((g for g in gains if g[1] > 1 / 60), key=lambda g: -g[1])
 
 

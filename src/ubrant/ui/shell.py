@@ -177,9 +177,7 @@ class MainWindow(QMainWindow):
 
     def _open(self, logbook: Logbook, title: str) -> None:
         """Build the stages for a logbook."""
-        while (old := self._stack.widget(0)) is not None:
-            self._stack.removeWidget(old)
-            old.deleteLater()
+        old = [self._stack.widget(k) for k in range(self._stack.count())]
         self.bench = Workbench(logbook)
         self._name.setText(title or logbook.path.stem)
         self.setWindowTitle(f"Ubrant — {title or logbook.path.stem}")
@@ -188,6 +186,11 @@ class MainWindow(QMainWindow):
         self.outlook = OutlookStage(self.bench)
         for stage in (self.shelf, self.prepare, self.run, self.findings, self.outlook):
             self._stack.addWidget(stage)
+        self._stack.setCurrentWidget(self.shelf)  # before the old ones go: none of them may be shown again
+        for widget in old:
+            if widget is not None:
+                self._stack.removeWidget(widget)
+                widget.deleteLater()
         self.bench.test_wanted.connect(lambda _: self.go_to(PREPARE))
         self.bench.run_started.connect(lambda: self.go_to(RUN))
         self.bench.run_started.connect(lambda: self.desktop.keep_awake(self.tr("A run is going on")))

@@ -112,7 +112,7 @@ class OutlookStage(StageFrame):
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.PaletteChange and hasattr(self, "plot"):
+        if event is not None and event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange) and hasattr(self, "plot"):
             self._dress_plot()
             self.look()
 

@@ -51,7 +51,7 @@ class StepList(QWidget):
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.PaletteChange:
+        if event is not None and event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange):
             lines, self._lines = self._lines, []
             self.show_steps(lines)
 

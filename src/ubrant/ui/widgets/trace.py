@@ -84,7 +84,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.PaletteChange and self._plots:
+        if event is not None and event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange) and self._plots:
             self._restyle()
             cutoff, self._cutoff_v = self._cutoff_v, None
             if cutoff is not None:

@@ -1,0 +1,262 @@
+"""Outlook, files, settings, keys, dark ground, other languages, the desktop."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QSettings, Qt, QTranslator
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
+
+from tests.making import falling
+from tests.ui.conftest import click, type_into
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.unit import Unit
+from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.logbook import Logbook
+from ubrant.ui import theme
+from ubrant.ui.keys import KEYS, KeysDialog
+from ubrant.ui.run.commands import CommandsDialog
+from ubrant.ui.settings import SettingsDialog
+from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
+from ubrant.workshop.running import keep_log
+
+LONG_MS = 60_000
+
+
+@pytest.fixture
+def tested(window):
+    """The window showing a run of a 50 Ah pack."""
+    logbook = window.bench.logbook
+    unit = window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    body = falling()
+    log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
+    run = keep_log(
+        logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", meter="Bench meter"
+    )
+    window.bench.shelf_changed.emit()
+    window.bench.run_opened.emit(run.id)
+    QApplication.processEvents()
+    return window
+
+
+@pytest.fixture
+def saved_as(monkeypatch):
+    """Answers the next question for a file name."""
+
+    def answer(path: Path, kind: str) -> None:
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), kind))
+
+    return answer
+
+
+# outlook
+
+
+def test_outlook_from_a_run(tested, qtbot):
+    tested.go_to(OUTLOOK)
+    stage = tested.outlook
+    for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 %"), ("idle", "6 W"), ("kept", "10 %")):
+        type_into(qtbot, stage.fields[name], text)
+    energy = tested.findings.view.found.findings["energy"].value
+    assert stage.answer.value == pytest.approx(0.9 * energy / (62 / 0.88 + 6))
+    assert "Runs for about" in stage._verdict.text()
+    assert "W lost" in stage.path_view.words()
+    click(qtbot, stage, "Keep this outlook")
+    (kept,) = tested.bench.logbook.outlooks()
+    assert (kept.inputs["load"], kept.answer) == ("62 ± 2 W", stage._verdict.text())
+    type_into(qtbot, stage.fields["load"], "5 W")
+    stage.kept_box.setCurrentIndex(1)
+    stage.kept_box.activated.emit(1)
+    assert stage.fields["load"].text() == "62 ± 2 W"
+
+
+def test_outlook_by_a_label_says_that_it_is_only_a_label(window):
+    window.bench.keep_unit(Unit("Never tested", "battery", "50 Ah 12.8 V"))
+    window.go_to(OUTLOOK)
+    QApplication.processEvents()
+    assert "Only the label says so" in window.outlook._verdict.text()
+
+
+def test_outlook_refuses_in_a_sentence(tested, qtbot):
+    tested.go_to(OUTLOOK)
+    type_into(qtbot, tested.outlook.fields["efficiency"], "120 %")
+    assert "up to 100 %" in tested.outlook._trouble.text()
+    type_into(qtbot, tested.outlook.fields["efficiency"], "good")
+    assert "Efficiency: “good” is not a value in %" in tested.outlook._trouble.text()
+
+
+# files
+
+
+def test_report_export_figures_and_ledger(tested, qtbot, tmp_path, saved_as):
+    saved_as(tmp_path / "report.html", "HTML (*.html)")
+    click(qtbot, tested.findings, "Report …")
+    qtbot.waitUntil((tmp_path / "report.html").exists, timeout=LONG_MS)
+    assert "Saved as" in tested.said()
+    assert tested.findings.verdict.text() in (tmp_path / "report.html").read_text()
+    assert tested.bench.logbook.statements(1)[0][2]["verdict"] == tested.findings.verdict.text()
+
+    saved_as(tmp_path / "run", "CSV (*.csv)")
+    tested.files.export()
+    qtbot.waitUntil((tmp_path / "run.csv").exists, timeout=LONG_MS)
+
+    saved_as(tmp_path / "pack trace.svg", "SVG (*.svg)")
+    tested.files.figures()
+    qtbot.waitUntil((tmp_path / "pack path.svg").exists, timeout=LONG_MS)
+
+    tested.files.copy_ledger()
+    text = QGuiApplication.clipboard().text()
+    assert text.startswith("Charge delivered\t48.74 Ah\t± 0.29\t")
+
+
+def test_a_report_that_cannot_be_written_is_said(tested, qtbot, tmp_path, saved_as):
+    saved_as(tmp_path / "nowhere" / "report.html", "HTML (*.html)")
+    tested.files.report()
+    qtbot.waitUntil(lambda: "could not be written" in tested.said(), timeout=LONG_MS)
+
+
+def test_save_a_copy_and_open_it_as_recent(tested, qtbot, tmp_path, saved_as):
+    saved_as(tmp_path / "copy.ubrant", "Ubrant logbook (*.ubrant)")
+    tested.files.save_copy()
+    first = tested.bench.logbook.path
+    tested.open_path(tmp_path / "copy.ubrant")
+    assert [card.unit.name for card in tested.shelf.cards()] == ["Dome pack"]
+    assert tested.stage() == SHELF
+    tested.open_path(first)
+    assert [a.text() for a in tested._recent.actions()] == [str((tmp_path / "copy.ubrant").resolve())]
+
+
+def test_a_package_dropped_comes_filled_in(tested, qtbot, tmp_path):
+    from ubrant.logbook.exporting import export_package, read_any
+    from ubrant.ui.findings.import_dialog import ImportDialog
+
+    export_package(tested.bench.logbook, tested.findings.view.run, tmp_path / "out", "Dome pack")
+    dialog = ImportDialog(tested.bench, read_any(tmp_path / "out"), tested)
+    qtbot.addWidget(dialog)
+    assert (dialog.unit_box.currentText(), dialog.cutoff.text(), dialog.amps.text()) == ("Dome pack", "11.0 V", "0.5 % + 5 mA")
+    assert dialog.keep.isEnabled()
+
+
+# looks, keys, settings
+
+
+def test_dark_ground_reaches_what_is_already_there(tested, dressed):
+    light = theme.color("paper").name()
+    theme.choose(dressed, "dark")
+    try:
+        assert theme.color("paper").name() != light
+        assert tested.findings.trace.backgroundBrush().color().name() == theme.color("paper").name()
+        image = tested.grab().toImage()
+        assert image.pixelColor(30, tested.height() - 20).lightness() < 90
+    finally:
+        theme.choose(dressed, "light")
+    assert tested.findings.trace.backgroundBrush().color().name() == light
+
+
+def test_settings_apply_at_once(tested, qtbot):
+    dialog = SettingsDialog(tested)
+    qtbot.addWidget(dialog)
+    dialog.charge.setCurrentIndex(dialog.charge.findData("mAh"))
+    try:
+        tested.findings.open_run(1)
+        assert "48\u202f7" in tested.findings.ledger.row("charge").accessibleName()
+        assert "mAh" in tested.findings.ledger.row("charge").accessibleName()
+    finally:
+        QSettings().setValue("charge", "Ah")
+
+
+def test_keys_page_names_every_key(qtbot, tested):
+    dialog = KeysDialog(tested)
+    qtbot.addWidget(dialog)
+    shown = [w.text() for w in dialog.findChildren(QLabel)]
+    assert all(keys in shown for keys, _ in KEYS)
+
+
+def test_readout_across_the_screen(stocked, qtbot):
+    from tests.ui.test_run_to_findings import start
+
+    start(stocked, qtbot, speed=600.0, every="1 s")
+    qtbot.keyClick(stocked, Qt.Key.Key_F11)
+    readout = stocked.run.readout
+    qtbot.waitUntil(lambda: readout.isVisible() and len(readout.lines()) == 3, timeout=LONG_MS)
+    assert readout.lines()[0].endswith(" V")
+    qtbot.keyClick(readout, Qt.Key.Key_Escape)
+    assert not readout.isVisible()
+    qtbot.waitUntil(lambda: stocked.bench.session.progress.load_on_s is not None, timeout=LONG_MS)
+    dialog = CommandsDialog(stocked.bench.session.commands, stocked)
+    qtbot.addWidget(dialog)
+    assert "Load: SOUR:VOLT:LIM:LOW" in dialog.text.toPlainText()
+    assert "Bench meter: MEAS:VOLT?  →  1" in dialog.text.toPlainText()
+
+
+def test_first_test_in_a_minute(window, qtbot):
+    click(qtbot, window.shelf, "Try it: test a simulated pack")
+    assert window.stage() == PREPARE
+    window.prepare.look()
+    assert window.prepare.start_button.isEnabled()
+    click(qtbot, window.prepare, "Start the run")
+    assert window.stage() == RUN
+
+
+class Stretched(QTranslator):
+    """A pseudo-language a third longer than English."""
+
+    def translate(self, context, text, disambiguation=None, n=-1):  # type: ignore[no-untyped-def]
+        return f"[{text}{'~' * (len(text) // 3)}]"
+
+
+def test_nothing_is_clipped_in_a_longer_language(dressed, qtbot, tmp_path):
+    from ubrant.ui.shell import MainWindow
+
+    language = Stretched()
+    dressed.installTranslator(language)
+    try:
+        window = MainWindow(Logbook(tmp_path / "long.ubrant"))
+        qtbot.addWidget(window)
+        window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
+        window.resize(1400, 860)
+        window.show()
+        for stage in (SHELF, PREPARE, RUN, FINDINGS, OUTLOOK):
+            window.go_to(stage)
+            QApplication.processEvents()
+            for widget in [*window.findChildren(QPushButton), *window.findChildren(QLabel)]:
+                if widget.isVisible() and widget.text().startswith("[") and not (isinstance(widget, QLabel) and widget.wordWrap()):
+                    assert widget.width() >= widget.minimumSizeHint().width() - 1, widget.text()
+    finally:
+        dressed.removeTranslator(language)
+
+
+@pytest.mark.skipif(not shutil.which("dbus-run-session"), reason="no D-Bus here")
+def test_the_desktop_is_asked_not_to_sleep_and_told_at_the_end(tmp_path):
+    """On a bus of its own, with a stand-in for the desktop that writes down what it is asked."""
+    script = """
+import sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+from ubrant.ui.desktop import Desktop
+app = QApplication(sys.argv)
+desktop = Desktop()
+desktop.keep_awake("A run is going on")
+QTimer.singleShot(300, desktop.let_sleep)
+QTimer.singleShot(400, lambda: desktop.tell("Dome pack", "Meets its label"))
+QTimer.singleShot(800, app.quit)
+app.exec()
+"""
+    notes = tmp_path / "notes"
+    shell = (
+        f'"{sys.executable}" -m tests.ui.mock_desktop {notes} & mock=$!; '
+        f"until grep -qs ready {notes}; do :; done; \"{sys.executable}\" -c '{script}'; kill $mock"
+    )
+    subprocess.run(
+        ["dbus-run-session", "--", "sh", "-c", shell], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60, check=False
+    )
+    said = notes.read_text().splitlines()
+    assert said[1] == "inhibit Ubrant | A run is going on"
+    assert said[2] == "release 77"
+    assert said[3].startswith("notify susssasa{sv}i Ubrant | Dome pack | Meets its label")
