@@ -121,7 +121,95 @@ def _stamps(n: int):  # type: ignore[no-untyped-def]
     return pl.datetime_range(start, start + timedelta(seconds=n - 1), "1s", eager=True).dt.strftime("%Y-%m-%dT%H:%M:%SZ").alias("timestamp")
 
 
-FIGURES = {"integration": integration, "rehearsal": rehearsal, "import": importing}
+def start_up() -> str:
+    """First painted window with the demo logbook against a bare PyQt6 and pyqtgraph window, each a process of its own."""
+    import shutil
+    import subprocess
+    import tempfile
+    from pathlib import Path
+
+    from ubrant.demo.dome import demo_path, make_demo
+
+    if not demo_path().exists():
+        make_demo(demo_path())
+    script = Path(__file__).with_name("window.py")
+    with tempfile.TemporaryDirectory() as folder:
+        logbook = shutil.copy(demo_path(), Path(folder) / "demo.ubrant")
+
+        def opened(*what: str) -> None:
+            subprocess.run([sys.executable, str(script), *what], check=True, capture_output=True)
+
+        mine, other, ratio = paired(lambda: opened("demo", str(logbook)), lambda: opened("bare"), rounds=7)
+    return f"{mine:.2f} s against {other:.2f} s: {ratio:.2f} × (to reach: ≤ 1.5 ×)"
+
+
+def trace() -> str:
+    """Pan and zoom a trace of three quantities with 10 000 000 readings against the same with 1 600."""
+    from PyQt6.QtCore import QEventLoop
+
+    from ubrant.core.readings import Series
+    from ubrant.ui.application import make_application
+    from ubrant.ui.widgets.trace import Trace
+
+    app = make_application()
+    times: dict[int, list[float]] = {}
+    for n in (1600, 10_000_000):
+        view = Trace()
+        view.resize(900, 480)
+        view.show()
+        seconds = np.linspace(0, 18_000, n)
+        noise = np.random.default_rng(1).normal(0, 0.01, n)
+        for key, level in (("V", 13.0), ("A", 10.0), ("W", 130.0)):
+            view.set_measured(key, Series(seconds, level + noise))
+        times[n] = []
+        for k in range(120):
+            middle, half = 9000 + 4000 * np.sin(k / 9), 4500 * 0.97 ** (k % 60) + 60
+            start = time.perf_counter()
+            view.set_span(middle - half, middle + half)
+            app.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+            times[n].append(time.perf_counter() - start)
+        view.close()
+    few, many = (sorted(times[n][5:]) for n in (1600, 10_000_000))
+    median = statistics.median(many) / statistics.median(few)
+    late = many[int(0.95 * len(many))] * 1000
+    return f"median {median:.2f} × (to reach: ≤ 1.3 ×), p95 {late:.0f} ms (to reach: ≤ 50 ms; with 1 600 readings {few[int(0.95 * len(few))] * 1000:.0f} ms)"
+
+
+def many_runs() -> str:
+    """A logbook of 10 000 runs: the first 200 rows, and a search."""
+    import tempfile
+    from pathlib import Path
+
+    from ubrant.core.unit import Unit
+    from ubrant.logbook.logbook import Logbook
+    from ubrant.logbook.records import Run, StoredEvent
+
+    with tempfile.TemporaryDirectory() as folder:
+        logbook = Logbook(Path(folder) / "many.ubrant")
+        with logbook._transaction():
+            units = [logbook.keep_unit(Unit(f"Pack {k}", "battery", f"{k + 1} Ah 12.8 V")) for k in range(100)]
+            for k in range(10_000):
+                stamp = f"2026-{k % 12 + 1:02}-{k % 28 + 1:02}T{k % 24:02}:00:00+00:00"
+                run = logbook.start_run(
+                    Run(units[k % 100].id, "discharge", "simulated bench", stamp, state="done", label_text=f"{k % 100 + 1} Ah")
+                )
+                if k % 10 == 0:
+                    logbook.add_event(run.id, StoredEvent(1.0, "jotting", f"remark number {k}"))
+        figures = []
+        for name, words in (("first 200 rows", ""), ("search", "remark number 7770")):
+            taken = []
+            for _ in range(15):
+                start = time.perf_counter()
+                found = logbook.runs(words)
+                taken.append(time.perf_counter() - start)
+            figures.append(f"{name}: {len(found)} in {statistics.median(taken) * 1000:.1f} ms")
+        logbook.close()
+    return "; ".join(figures) + " (to reach: ≤ 50 ms each)"
+
+
+FIGURES = {
+    "integration": integration, "rehearsal": rehearsal, "import": importing, "start-up": start_up, "trace": trace, "many-runs": many_runs,
+}  # fmt: skip
 
 
 def main(names: list[str]) -> None:

@@ -91,3 +91,16 @@ def test_whether_a_cutoff_comes_late_is_in_the_doubt():
     )
     late = shown.findings["charge"].value - true
     assert late == pytest.approx(math.sqrt(3) * shown.findings["charge"].standard_uncertainty, rel=0.05)
+
+
+def test_monotone_cubic_matches_scipy():
+    """scipy.interpolate.PchipInterpolator: a general-purpose reference."""
+    from scipy.interpolate import PchipInterpolator
+
+    from ubrant.core.cell import monotone_cubic
+
+    rng = np.random.default_rng(5)
+    for _ in range(50):
+        x, y = np.cumsum(rng.uniform(0.1, 2, 12)), rng.normal(size=12).cumsum()
+        at = np.linspace(x[0], x[-1], 301)
+        assert monotone_cubic(x, y, at) == pytest.approx(PchipInterpolator(x, y)(at), abs=1e-12)

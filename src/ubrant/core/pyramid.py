@@ -34,7 +34,7 @@ class Pyramid:
         first = max(0, int(np.searchsorted(time, from_s)) - 1)
         last = min(len(time), int(np.searchsorted(time, to_s, side="right")) + 1)
         size, level = 1, -1
-        while (last - first) / size > 4 * max(pixels, 50) and level + 1 < len(self._levels):
+        while (last - first) / size > 0.8 * max(pixels, 50) and level + 1 < len(self._levels):
             size, level = size * _FACTOR, level + 1
         if level < 0:
             return Series(time[first:last], self._series.value[first:last])

@@ -13,8 +13,6 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError
-from ubrant.report.document import write_report
-from ubrant.report.figures import path_figure, save, trace_figure
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -33,6 +31,8 @@ class RunFiles(QObject):
         """Save a report of the run that is shown."""
         if (view := self._view()) is None:
             return
+        from ubrant.report.document import write_report
+
         name = self._name(view)
         path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
         if path is not None:
@@ -62,6 +62,8 @@ class RunFiles(QObject):
         """Save the trace and the path as figures beside each other."""
         if (view := self._view()) is None:
             return
+        from ubrant.report.figures import path_figure, save, trace_figure
+
         name = self._name(view)
         path = self._ask(self.tr("Save the figures"), f"{name} trace.svg", "SVG (*.svg);;PNG (*.png)")
         if path is None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
@@ -28,13 +29,8 @@ from ubrant.logbook.exporting import read_any
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.desktop import Desktop
-from ubrant.ui.findings.import_dialog import ImportDialog
-from ubrant.ui.findings.stage import FindingsStage
 from ubrant.ui.keys import KeysDialog
-from ubrant.ui.outlook.stage import OutlookStage
-from ubrant.ui.prepare.stage import PrepareStage
 from ubrant.ui.run.commands import CommandsDialog
-from ubrant.ui.run.stage import RunStage
 from ubrant.ui.run_files import RunFiles
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.stage import ShelfStage
@@ -44,6 +40,13 @@ from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
+if TYPE_CHECKING:
+    from ubrant.ui.findings.stage import FindingsStage
+    from ubrant.ui.outlook.stage import OutlookStage
+    from ubrant.ui.prepare.stage import PrepareStage
+    from ubrant.ui.run.stage import RunStage
+
+Stage = TypeVar("Stage", bound=QWidget)
 SHELF, PREPARE, RUN, FINDINGS, OUTLOOK = range(5)
 _MOST_RECENT = 8
 
@@ -72,6 +75,7 @@ class MainWindow(QMainWindow):
         self._status = QLabel()
         self._message = Callout("bad")
         self._stack = QStackedWidget()
+        self._built: dict[int, QWidget] = {}
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(lambda: self._message.say("bad", ""))
@@ -181,27 +185,21 @@ class MainWindow(QMainWindow):
         self.bench = Workbench(logbook)
         self._name.setText(title or logbook.path.stem)
         self.setWindowTitle(f"Ubrant — {title or logbook.path.stem}")
-        self.shelf, self.prepare = ShelfStage(self.bench), PrepareStage(self.bench)
-        self.run, self.findings = RunStage(self.bench), FindingsStage(self.bench)
-        self.outlook = OutlookStage(self.bench)
-        for stage in (self.shelf, self.prepare, self.run, self.findings, self.outlook):
-            self._stack.addWidget(stage)
+        self._built = {}
+        for _ in self._buttons:
+            self._stack.addWidget(QWidget())  # a stage takes this place when it is first wanted
         self._stack.setCurrentWidget(self.shelf)  # before the old ones go: none of them may be shown again
         for widget in old:
             if widget is not None:
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
-        self.bench.test_wanted.connect(lambda _: self.go_to(PREPARE))
-        self.bench.run_started.connect(lambda: self.go_to(RUN))
-        self.bench.run_started.connect(lambda: self.desktop.keep_awake(self.tr("A run is going on")))
-        self.run.attention.connect(lambda text: None if self.isActiveWindow() else self.desktop.tell(self.tr("Your turn"), text))
-        self.bench.run_opened.connect(lambda _: self.go_to(FINDINGS))
+        self.files = RunFiles(self, self.bench, lambda: self.findings.view if FINDINGS in self._built else None)
+        self.bench.test_wanted.connect(self._prepare_test)
+        self.bench.run_started.connect(self._run_started)
+        self.bench.run_opened.connect(self._show_run)
         self.bench.run_ended.connect(self._after_run)
         self.bench.said.connect(self.say)
         self.bench.told.connect(self.tell)
-        self.files = RunFiles(self, self.bench, lambda: self.findings.view)
-        self.findings.report_wanted.connect(self.files.report)
-        self.findings.export_wanted.connect(self.files.export)
         self._fill_recent()
         self._fill_edit_menu()
         self._beat.start()
@@ -222,13 +220,81 @@ class MainWindow(QMainWindow):
         self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
-        self._stack.setCurrentIndex(stage)
+        self._stack.setCurrentWidget(
+            (lambda: self.shelf, lambda: self.prepare, lambda: self.run, lambda: self.findings, lambda: self.outlook)[stage]()
+        )
         self._buttons[stage].setChecked(True)
         if self.focusWidget() is None or self.focusWidget() in self._buttons:
             self._buttons[stage].setFocus()
 
     def stage(self) -> int:
         return self._stack.currentIndex()
+
+    # Stages are built when they are first wanted: a window is there sooner for it.
+
+    @property
+    def shelf(self) -> ShelfStage:
+        return self._stage(SHELF, lambda: ShelfStage(self.bench))
+
+    @property
+    def prepare(self) -> PrepareStage:
+        from ubrant.ui.prepare.stage import PrepareStage
+
+        return self._stage(PREPARE, lambda: PrepareStage(self.bench))
+
+    @property
+    def run(self) -> RunStage:
+        from ubrant.ui.run.stage import RunStage
+
+        def build() -> RunStage:
+            stage = RunStage(self.bench)
+            stage.attention.connect(lambda text: None if self.isActiveWindow() else self.desktop.tell(self.tr("Your turn"), text))
+            return stage
+
+        return self._stage(RUN, build)
+
+    @property
+    def findings(self) -> FindingsStage:
+        from ubrant.ui.findings.stage import FindingsStage
+
+        def build() -> FindingsStage:
+            stage = FindingsStage(self.bench)
+            stage.report_wanted.connect(self.files.report)
+            stage.export_wanted.connect(self.files.export)
+            return stage
+
+        return self._stage(FINDINGS, build)
+
+    @property
+    def outlook(self) -> OutlookStage:
+        from ubrant.ui.outlook.stage import OutlookStage
+
+        return self._stage(OUTLOOK, lambda: OutlookStage(self.bench))
+
+    def _stage(self, index: int, build: Callable[[], Stage]) -> Stage:
+        if index not in self._built:
+            stage = build()
+            self._built[index] = stage
+            place = self._stack.count() - len(self._buttons) + index  # behind those of a logbook that is going
+            empty = self._stack.widget(place)
+            self._stack.insertWidget(place, stage)
+            if empty is not None:
+                self._stack.removeWidget(empty)
+                empty.deleteLater()
+        return self._built[index]  # type: ignore[return-value]  # built by the same index
+
+    def _prepare_test(self, unit_id: int) -> None:
+        self.prepare.choose(unit_id)
+        self.go_to(PREPARE)
+
+    def _run_started(self) -> None:
+        self.run.begin()
+        self.go_to(RUN)
+        self.desktop.keep_awake(self.tr("A run is going on"))
+
+    def _show_run(self, run_id: int) -> None:
+        self.findings.open_run(run_id)
+        self.go_to(FINDINGS)
 
     def _after_run(self, run_id: int) -> None:
         self.desktop.let_sleep()
@@ -311,6 +377,8 @@ class MainWindow(QMainWindow):
         )
 
     def _ask_about(self, log: LogFile) -> None:
+        from ubrant.ui.findings.import_dialog import ImportDialog
+
         dialog = ImportDialog(self.bench, log, self)
         try:
             accepted = dialog.exec()
@@ -350,7 +418,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._beat.stop()
-        self.run.readout.close()
+        if RUN in self._built:
+            self.run.readout.close()
         self.desktop.let_sleep()
         QSettings().setValue("window", self.saveGeometry())
         self.bench.close()

@@ -51,7 +51,6 @@ class FindingsStage(StageFrame):
         self.run_box.activated.connect(lambda _: self.open_run(int(self.run_box.currentData())))
         self.cutoff.changed.connect(self._try_cutoff)
         self.jot_line.jotted.connect(self._jot)
-        bench.run_opened.connect(self.open_run)
         bench.shelf_changed.connect(self.offer_runs)
         self.offer_runs()
         self._show_nothing()

@@ -50,7 +50,6 @@ class PrepareStage(StageFrame):
         self.form.changed.connect(self._later.start)
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
         bench.shelf_changed.connect(self.offer_units)
-        bench.test_wanted.connect(self.choose)
         bench.closing.connect(self._later.stop)
         bench.run_started.connect(self._later.start)
         bench.run_ended.connect(lambda _: self._later.start())

@@ -52,7 +52,6 @@ class RunStage(StageFrame):
         self.readout = Readout(self)
         self._build()
         self.jot_line.jotted.connect(self._jot)
-        bench.run_started.connect(self._begin)
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self.tick)
@@ -90,7 +89,8 @@ class RunStage(StageFrame):
         for control in (self.jot_line, self.pause_button, self.stop_button):
             control.setEnabled(False)
 
-    def _begin(self) -> None:
+    def begin(self) -> None:
+        """Follow the run that has just begun."""
         seen, run = self._bench.expected, self._bench.run
         assert run is not None
         self._ticks, self._course, self._reported, self._delivered_ah = 0, None, False, 0.0

@@ -16,6 +16,7 @@ from ubrant.core.readings import Series
 from ubrant.ui.theme import SMALL, color, font
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
+_DENSE = 1000
 _UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
 
 
@@ -32,6 +33,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self._measured: dict[str, pg.PlotDataItem] = {}
         self._expected: dict[str, pg.PlotDataItem] = {}
         self._pyramids: dict[str, Pyramid] = {}
+        self._thin = dict.fromkeys("VAW", False)
         self._expected_series: dict[str, Series] = {}
         self._marks: list[tuple[pg.PlotItem, pg.GraphicsObject]] = []
         self._events: Sequence[tuple[float, str]] = ()
@@ -60,6 +62,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             axis.setTickFont(font(SMALL))
             axis.label.setFont(font(SMALL + 0.5))
             axis.enableAutoSIPrefix(False)
+            axis.setStyle(maxTickLevel=0)
         plot.getAxis("left").setWidth(62)
         plot.getAxis("bottom").setStyle(showValues=is_last, tickLength=-5)
         plot.getAxis("bottom").setHeight(None if is_last else 8)
@@ -80,7 +83,11 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
                 plot.getAxis(side).setPen(QPen(color("quiet"), 1))
                 plot.getAxis(side).setTextPen(color(tint if side == "left" else "ink"))
             self._expected[key].setPen(pg.mkPen(color(tint), width=1.6, style=Qt.PenStyle.DotLine))
-            self._measured[key].setPen(pg.mkPen(color(tint), width=1.8))
+            self._measured[key].setPen(self._pen(key))
+
+    def _pen(self, key: str) -> QPen:
+        tint = next(t for k, _, t in QUANTITIES if k == key)
+        return pg.mkPen(color(tint), width=1 if self._thin[key] else 1.8)
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
@@ -105,7 +112,6 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         last.setLabel("bottom", self.tr("{unit} since the load came on").format(unit=self.tr(name)), color=color("ink").name())
         self._first.setXRange((from_s - self._zero_s) / self._unit_s, (to_s - self._zero_s) / self._unit_s, padding=0.01)
         self._place_marks()
-        self._redraw()
 
     def set_measured(self, key: str, series: Series) -> None:
         self._pyramids[key] = Pyramid(series)
@@ -179,6 +185,10 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         pyramid = self._pyramids.get(key)
         if pyramid is not None and len(pyramid):
             part = pyramid.view(low * self._unit_s + self._zero_s, high * self._unit_s + self._zero_s, pixels)
+            dense = len(part) > _DENSE
+            if dense is not self._thin[key]:  # a thick line through thousands of points is slow to paint and no easier to see
+                self._thin[key] = dense
+                self._measured[key].setPen(self._pen(key))
             self._measured[key].setData((part.time_s - self._zero_s) / self._unit_s, part.value)
         elif pyramid is not None:
             self._measured[key].setData([], [])
