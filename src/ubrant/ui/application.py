@@ -7,6 +7,7 @@ import signal
 import socket
 import sys
 import threading
+from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 from types import TracebackType
@@ -14,7 +15,7 @@ from types import TracebackType
 import platformdirs
 from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QProgressDialog
 
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
@@ -54,10 +55,37 @@ def open_demo() -> int:
 
     app = make_application()
     path = demo_path()
-    if not path.exists():
-        print("Making the demo logbook on the simulated bench: some twenty seconds, once.", file=sys.stderr, flush=True)
-        make_demo(path)
+    if not path.exists() and (trouble := _make_with_progress(lambda tell: make_demo(path, tell))):
+        print(trouble, file=sys.stderr)
+        return 2
     return _show(app, path, "Star-dome kit", remember=False)
+
+
+def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
+    """Do it beside a small window that says how far it is; returns what went wrong, in a sentence."""
+    dialog = QProgressDialog("The demo is being made on the simulated bench: some twenty seconds, once.", "", 0, 0)
+    dialog.setWindowTitle("Ubrant")
+    dialog.setCancelButton(None)
+    dialog.setMinimumWidth(520)
+    dialog.show()
+    said: list[str] = []
+    trouble: list[str] = []
+
+    def work() -> None:
+        try:
+            make(said.append)
+        except Exception as error:
+            trouble.append(f"The demo could not be made: {error}.")
+
+    worker = threading.Thread(target=work)
+    worker.start()
+    while worker.is_alive():
+        if said:
+            dialog.setLabelText(f"The demo is being made on the simulated bench, once: {said[-1]} …")
+        QApplication.processEvents()
+        worker.join(0.05)
+    dialog.close()
+    return trouble[0] if trouble else ""
 
 
 def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
