@@ -104,6 +104,7 @@ class OutlookStage(StageFrame):
         for side, text, tint in (("left", self.tr("Left in it Wh"), "voltage"), ("bottom", self.tr("hours from now"), "ink")):
             axis = plot.getAxis(side)
             axis.enableAutoSIPrefix(False)
+            axis.setStyle(maxTickLevel=0)
             axis.setTickFont(font(SMALL))
             axis.setPen(pg.mkPen(color("quiet")))
             axis.setTextPen(color(tint))

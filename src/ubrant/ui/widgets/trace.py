@@ -16,7 +16,7 @@ from ubrant.core.readings import Series
 from ubrant.ui.theme import SMALL, color, font
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
-_DENSE = 1000
+_DENSE = 200_000
 _UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
 
 
@@ -82,12 +82,13 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             for side in ("left", "bottom"):
                 plot.getAxis(side).setPen(QPen(color("quiet"), 1))
                 plot.getAxis(side).setTextPen(color(tint if side == "left" else "ink"))
-            self._expected[key].setPen(pg.mkPen(color(tint), width=1.6, style=Qt.PenStyle.DotLine))
+            self._expected[key].setPen(pg.mkPen(color(tint, 200), width=1.3, style=Qt.PenStyle.DotLine))
             self._measured[key].setPen(self._pen(key))
 
     def _pen(self, key: str) -> QPen:
         tint = next(t for k, _, t in QUANTITIES if k == key)
-        return pg.mkPen(color(tint), width=1 if self._thin[key] else 1.8)
+        made: QPen = pg.mkPen(color(tint), width=1 if self._thin[key] else 2)
+        return made
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
@@ -185,7 +186,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         pyramid = self._pyramids.get(key)
         if pyramid is not None and len(pyramid):
             part = pyramid.view(low * self._unit_s + self._zero_s, high * self._unit_s + self._zero_s, pixels)
-            dense = len(part) > _DENSE
+            dense = len(pyramid) > _DENSE
             if dense is not self._thin[key]:  # a thick line through thousands of points is slow to paint and no easier to see
                 self._thin[key] = dense
                 self._measured[key].setPen(self._pen(key))
