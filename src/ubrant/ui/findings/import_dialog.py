@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import LabelError, parse_label
 from ubrant.core.leads import Leads
@@ -15,7 +14,7 @@ from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge import usual_plan
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.running import keep_log
@@ -149,15 +148,7 @@ class ImportDialog(QDialog):
         trouble = self.cutoff.trouble or self.temperature.trouble
         if self.cutoff.value() is not None and not (self.cutoff.value() or 0) > 0:
             trouble = self.tr("A cut-off of 0 V would never be reached.")
-        for field, unit in ((self.volts, "V"), (self.amps, "A")):
-            said = ""
-            if field.text().strip():
-                try:
-                    parse_accuracy(field.text(), unit)
-                except QuantityError as error:
-                    said = str(error)
-            mark_amiss(field, said)
-            trouble = trouble or said
+        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A")
         if self.unit_box.currentData() == _NEW:
             try:
                 parse_label(self.new_label.text())

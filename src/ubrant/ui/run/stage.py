@@ -204,7 +204,7 @@ class RunStage(StageFrame):
             self.course_note.say("plain", view.found.verdict.sentence if progress.load_off_s is not None else "")
             return
         self._course = course_of(view, seen)
-        self.course_note.say("good" if self._course else "plain", course_sentence(self._course, self._delivered_ah, view.record.label))
+        self.course_note.say("plain", course_sentence(self._course, self._delivered_ah, view.record.label))
 
     def _show_path(self, progress: Progress) -> None:
         session, run = self._bench.session, self._bench.run

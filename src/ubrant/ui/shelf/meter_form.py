@@ -7,11 +7,10 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, plain
+from ubrant.core.quantity import plain
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import QuantityField, button, check_accuracy, label, row
 
 
 class MeterForm(QWidget):
@@ -64,15 +63,7 @@ class MeterForm(QWidget):
 
     def _look(self) -> None:
         trouble = self.max_v.trouble or self.max_a.trouble
-        for field, unit in ((self.volts, "V"), (self.amps, "A")):
-            said = ""
-            if field.text().strip():
-                try:
-                    parse_accuracy(field.text(), unit)
-                except QuantityError as error:
-                    said = str(error)
-            mark_amiss(field, said)
-            trouble = trouble or said
+        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A")
         self._trouble.say("bad", trouble)
         self._keep.setEnabled(bool(self.name.text().strip()) and not trouble)
 

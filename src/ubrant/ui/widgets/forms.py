@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.quantity import QuantityError, parse_quantity
 
 
@@ -53,6 +54,18 @@ def mark_amiss(field: QLineEdit, trouble: str) -> None:
             style.polish(field)
     field.setToolTip(trouble)
     field.setAccessibleDescription(trouble)
+
+
+def check_accuracy(field: QLineEdit, unit: str) -> str:
+    """Frame a field whose accuracy is not understood; the sentence why, empty when it is understood or empty."""
+    trouble = ""
+    if field.text().strip():
+        try:
+            parse_accuracy(field.text(), unit)
+        except QuantityError as error:
+            trouble = str(error)
+    mark_amiss(field, trouble)
+    return trouble
 
 
 class Choice(QComboBox):
