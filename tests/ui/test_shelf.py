@@ -6,12 +6,17 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QApplication, QLabel
 
+from tests.making import falling
 from tests.ui.conftest import click, type_into
+from ubrant.core.cutoff import Cutoff
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
+from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.records import KeptOutlook, StoredEvent
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import PREPARE
+from ubrant.workshop.running import keep_log
 
 
 def seen(widget) -> str:
@@ -77,6 +82,33 @@ def test_adding_editing_and_removing_can_be_undone(window, qtbot):
     assert redo
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert names(window) == ["Pack"]
+
+
+def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
+    bench, logbook = window.bench, window.bench.logbook
+    body = falling()
+    bench.keep_meter(Meter("Bench meter", "0.1 %", "1 %"))
+    bench.keep_meter(Meter("Better meter", "0.1 %", "1 %", id=1))
+    run = keep_log(logbook, LogFile("x.csv", body.time_s, body.voltage_v, body.current_a), None, cutoff=Cutoff(11.0))
+    bench.jot(run, StoredEvent(60.0, "jotting", "case warm"))
+    bench.keep_cutoff(run, 12.0)
+    bench.keep_outlook(KeptOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
+
+    def state() -> tuple[object, ...]:
+        meters = [m.name for m in logbook.meters()]
+        return meters, [e.text for e in logbook.events(run.id)], logbook.run(run.id).cutoff.voltage_v, len(logbook.outlooks())
+
+    after = state()
+    assert after == (["Better meter"], ["case warm"], 12.0, 1)
+    for _ in range(4):
+        bench.undo.undo()
+    assert state() == (["Bench meter"], [], 11.0, 0)
+    bench.undo.undo()
+    assert logbook.meters() == []
+    for _ in range(5):
+        bench.undo.redo()
+    assert state() == after
+    assert window.findings.view.found.crossing.time_s < 18000
 
 
 def test_search_narrows_the_shelf(window, qtbot):

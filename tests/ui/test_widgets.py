@@ -136,6 +136,14 @@ def test_a_trace_shows_measured_expected_and_marks(qtbot):
     assert words == ["fan started"]
     places = [item.value() for _, item in trace._marks if hasattr(item, "label")]
     assert places == pytest.approx([1.0])
+    trace.setFocus()
+    whole = trace.visible_area()
+    qtbot.keyClick(trace, Qt.Key.Key_Plus)
+    assert trace.visible_area().width() == pytest.approx(0.6 * whole.width())
+    qtbot.keyClick(trace, Qt.Key.Key_Right)
+    assert trace.visible_area().left() > whole.left() + 0.3 * whole.width()
+    qtbot.keyClick(trace, Qt.Key.Key_Home)
+    assert trace.visible_area().width() == pytest.approx(whole.width())
     trace.set_span(60.0, 160.0)
     assert trace.drawn("V") < 60
 

@@ -129,6 +129,10 @@ class Logbook:
         sql = "INSERT INTO meter (name, voltage_accuracy, current_accuracy, max_v, max_a) VALUES (?,?,?,?,?)"
         return replace(meter, id=self._write(sql, values))
 
+    def remove_meter(self, meter_id: int) -> None:
+        """Take a meter out; runs carry their accuracy themselves."""
+        self._write("DELETE FROM meter WHERE id = ?", (meter_id,))
+
     # runs
 
     def runs(self, search: str = "", limit: int = 200) -> list[tuple[Run, str]]:
@@ -172,8 +176,8 @@ class Logbook:
     def delete_run(self, run_id: int) -> None:
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
 
-    def set_cutoff(self, run: Run, cutoff_v: float) -> Run:
-        """Judge a run to another cut-off from now on."""
+    def set_cutoff(self, run: Run, cutoff_v: float | None) -> Run:
+        """Judge a run to another cut-off from now on; None for none."""
         changed = replace(run, plan={**run.plan, "cutoff_v": cutoff_v})
         self._write("UPDATE run SET plan = ? WHERE id = ?", (json.dumps(changed.plan), run.id))
         self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
@@ -191,11 +195,14 @@ class Logbook:
         rows = self._db.execute("SELECT time_s, kind, text, id FROM event WHERE run_id = ? ORDER BY time_s, id", (run_id,))
         return [StoredEvent(*row) for row in rows]
 
-    def add_event(self, run_id: int, event: StoredEvent) -> None:
-        self._write(
-            "INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)",
-            (run_id, event.time_s, event.kind, event.text),
+    def add_event(self, run_id: int, event: StoredEvent) -> int:
+        """Keep an event of a run; returns its id."""
+        return self._write(
+            "INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (run_id, event.time_s, event.kind, event.text)
         )
+
+    def remove_event(self, event_id: int) -> None:
+        self._write("DELETE FROM event WHERE id = ?", (event_id,))
 
     # summaries: findings worked out before
 
@@ -224,9 +231,13 @@ class Logbook:
         rows = self._db.execute("SELECT name, run_id, made, inputs, answer, id FROM outlook ORDER BY made DESC, id DESC")
         return [KeptOutlook(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
 
-    def keep_outlook(self, outlook: KeptOutlook) -> None:
+    def keep_outlook(self, outlook: KeptOutlook) -> int:
+        """Keep a prediction; returns its id."""
         values = (outlook.name, outlook.run_id, outlook.made, json.dumps(outlook.inputs), outlook.answer)
-        self._write("INSERT INTO outlook (name, run_id, made, inputs, answer) VALUES (?,?,?,?,?)", values)
+        return self._write("INSERT INTO outlook (name, run_id, made, inputs, answer) VALUES (?,?,?,?,?)", values)
+
+    def remove_outlook(self, outlook_id: int) -> None:
+        self._write("DELETE FROM outlook WHERE id = ?", (outlook_id,))
 
     def keep_statement(self, run_id: int, stated: str, found: Discharge) -> None:
         """Keep what a report says, with the version of the sums that says it. Nothing is kept in a logbook that may only be looked at."""

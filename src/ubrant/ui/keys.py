@@ -10,6 +10,7 @@ KEYS = (
     ("Ctrl+1 … Ctrl+5", "Shelf, Prepare, Run, Findings, Outlook"),
     ("/", "to the jot line"),
     ("Enter, Space", "on a ledger row: open its sum; on a card: choose it"),
+    ("← → + − Home", "on a trace: along, closer, away, everything"),
     ("F11", "volts and amperes across the whole screen"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
     ("Ctrl+I", "import a log (or drop it on the window)"),

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ubrant.bench.rehearsal import Rehearsal
 from ubrant.bench.session import RunSession
+from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
+from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import KeptOutlook, Run, StoredEvent
 
 
 class Workbench(QObject):
@@ -48,14 +52,105 @@ class Workbench(QObject):
         self.unit_id = unit_id
         self.unit_chosen.emit(unit_id)
 
+    # changes to what is kept: each can be undone
+
     def keep_unit(self, unit: Unit) -> Unit:
-        """Add or edit a unit, so that it can be undone; returns it with its id."""
-        command = _KeepUnit(self, unit)
-        self.undo.push(command)
-        return command.unit
+        """Add or edit a unit; returns it with its id."""
+        before = self.logbook.unit(unit.id) if unit.id else None
+        kept = [unit]
+
+        def do() -> None:
+            kept[0] = self.logbook.keep_unit(kept[0])
+            self._changed(kept[0].id)
+
+        def undo() -> None:
+            if before is None:
+                self.logbook.remove_unit(kept[0].id)
+            else:
+                self.logbook.keep_unit(before)
+            self._changed(before.id if before else 0)
+
+        self._push(f"{'edit' if unit.id else 'add'} {unit.name}", do, undo)
+        return kept[0]
 
     def remove_unit(self, unit: Unit) -> None:
-        self.undo.push(_RemoveUnit(self, unit))
+        """Take a unit off the shelf; its runs stay."""
+
+        def do() -> None:
+            self.logbook.remove_unit(unit.id)
+            self._changed(0)
+
+        def undo() -> None:
+            self.logbook.keep_unit(unit)
+            self._changed(unit.id)
+
+        self._push(f"remove {unit.name}", do, undo)
+
+    def keep_meter(self, meter: Meter) -> None:
+        """Add or edit a meter."""
+        before = next((m for m in self.logbook.meters() if m.id == meter.id), None)
+        kept = [meter]
+
+        def do() -> None:
+            kept[0] = self.logbook.keep_meter(meter)
+            self.shelf_changed.emit()
+
+        def undo() -> None:
+            if before is None:
+                self.logbook.remove_meter(kept[0].id)
+            else:
+                self.logbook.keep_meter(before)
+            self.shelf_changed.emit()
+
+        self._push(f"{'edit' if before else 'add'} {meter.name}", do, undo)
+
+    def keep_cutoff(self, run: Run, volts: float) -> None:
+        """Judge a kept run to another cut-off from now on."""
+        before = run.cutoff.voltage_v if run.cutoff else None
+
+        def judge(to: float | None) -> None:
+            self.logbook.set_cutoff(self.logbook.run(run.id), to)
+            self.shelf_changed.emit()
+            self.run_opened.emit(run.id)
+
+        self._push("another cut-off", lambda: judge(volts), lambda: judge(before))
+
+    def jot(self, run: Run, event: StoredEvent) -> None:
+        """Note something about a kept run."""
+        kept = [0]
+
+        def do() -> None:
+            kept[0] = self.logbook.add_event(run.id, event)
+            self.run_opened.emit(run.id)
+
+        def undo() -> None:
+            self.logbook.remove_event(kept[0])
+            self.run_opened.emit(run.id)
+
+        self._push(f"note “{event.text}”", do, undo)
+
+    def keep_outlook(self, outlook: KeptOutlook) -> None:
+        """Keep a prediction."""
+        kept = [0]
+
+        def do() -> None:
+            kept[0] = self.logbook.keep_outlook(outlook)
+            self.shelf_changed.emit()
+
+        def undo() -> None:
+            self.logbook.remove_outlook(kept[0])
+            self.shelf_changed.emit()
+
+        self._push("keep the outlook", do, undo)
+
+    def _push(self, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
+        self.undo.push(_Change(self, text, do, undo))
+
+    def _changed(self, unit_id: int) -> None:
+        self.shelf_changed.emit()
+        self.choose_unit(unit_id)
+
+    # the run that is going on
 
     def begin(self, run: Run, session: RunSession, expected: Rehearsal | None) -> None:
         self.run, self.session, self.expected = run, session, expected
@@ -77,37 +172,22 @@ class Workbench(QObject):
         self.logbook.close()
 
 
-class _KeepUnit(QUndoCommand):
-    def __init__(self, bench: Workbench, unit: Unit) -> None:
-        super().__init__(f"{'edit' if unit.id else 'add'} {unit.name}")
-        self._bench, self.unit = bench, unit
-        self._before = bench.logbook.unit(unit.id) if unit.id else None
+class _Change(QUndoCommand):
+    """Something done to the logbook, and how it is taken back. What cannot be written is said, and forgotten."""
+
+    def __init__(self, bench: Workbench, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
+        super().__init__(text)
+        self._bench, self._do, self._take_back = bench, do, undo
 
     def redo(self) -> None:
-        self.unit = self._bench.logbook.keep_unit(self.unit)
-        self._bench.shelf_changed.emit()
-        self._bench.choose_unit(self.unit.id)
+        self._try(self._do)
 
     def undo(self) -> None:
-        if self._before is None:
-            self._bench.logbook.remove_unit(self.unit.id)
-            self._bench.choose_unit(0)
-        else:
-            self._bench.logbook.keep_unit(self._before)
-        self._bench.shelf_changed.emit()
+        self._try(self._take_back)
 
-
-class _RemoveUnit(QUndoCommand):
-    def __init__(self, bench: Workbench, unit: Unit) -> None:
-        super().__init__(f"remove {unit.name}")
-        self._bench, self._unit = bench, unit
-
-    def redo(self) -> None:
-        self._bench.logbook.remove_unit(self._unit.id)
-        self._bench.choose_unit(0)
-        self._bench.shelf_changed.emit()
-
-    def undo(self) -> None:
-        self._bench.logbook.keep_unit(self._unit)
-        self._bench.shelf_changed.emit()
-        self._bench.choose_unit(self._unit.id)
+    def _try(self, step: Callable[[], None]) -> None:
+        try:
+            step()
+        except LogbookError as error:
+            self.setObsolete(True)
+            self._bench.said.emit(str(error))

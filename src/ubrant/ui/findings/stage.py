@@ -13,7 +13,6 @@ from ubrant.core.jot import Jotting
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError, Series, no_readings
-from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run, StoredEvent
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
@@ -162,20 +161,13 @@ class FindingsStage(StageFrame):
     def _keep_cutoff(self) -> None:
         volts = self.cutoff.value()
         if self._run is not None and volts:
-            self._run = self._bench.logbook.set_cutoff(self._run, volts)
-            self.judge_again.hide()
-            self._bench.shelf_changed.emit()
+            self._bench.keep_cutoff(self._run, volts)
 
     def _jot(self, jotting: Jotting) -> None:
         if self._run is None or self.view is None:
             return
         moment = max(0.0, float(self.view.record.readings.time_s[-1]) - jotting.ago_s)
-        try:
-            self._bench.logbook.add_event(self._run.id, StoredEvent(moment, "jotting", jotting.text))
-        except LogbookError as error:
-            self._bench.said.emit(str(error))
-            return
-        self._show(None)
+        self._bench.jot(self._run, StoredEvent(moment, "jotting", jotting.text))
 
 
 def _day(run: Run) -> str:

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from ubrant.core.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
 from ubrant.core.quantity import QuantityError, parse_quantity, show_duration, show_with
-from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import KeptOutlook
 from ubrant.ui.theme import LARGE, SMALL, color, font
 from ubrant.ui.widgets.callout import Callout
@@ -244,12 +243,7 @@ class OutlookStage(StageFrame):
         inputs = {"source": source.name, **{name: field.text() for name, field in self.fields.items()}}
         name = f"{source.unit}, {self.fields['load'].text()}, {datetime.now().astimezone():%-d %b %H:%M}"
         kept = KeptOutlook(name, source.run_id, datetime.now(UTC).isoformat(timespec="seconds"), inputs, sentence(self.answer))
-        try:
-            self._bench.logbook.keep_outlook(kept)
-        except LogbookError as error:
-            self._bench.said.emit(str(error))
-            return
-        self.offer()
+        self._bench.keep_outlook(kept)
         self._bench.told.emit(self.tr("The outlook is kept."))
 
     def _recall(self) -> None:

@@ -187,8 +187,7 @@ class ShelfStage(QWidget):
         if isinstance(thing, Unit):
             self._bench.keep_unit(thing)
         else:
-            self._bench.logbook.keep_meter(thing)
-            self._bench.shelf_changed.emit()
+            self._bench.keep_meter(thing)
 
     def _close_form(self, form: QWidget) -> None:
         form.setParent(None)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QBrush, QPen
+from PyQt6.QtGui import QBrush, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.pyramid import Pyramid
@@ -34,6 +34,8 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self._expected: dict[str, pg.PlotDataItem] = {}
         self._pyramids: dict[str, Pyramid] = {}
         self._thin = dict.fromkeys("VAW", False)
+        self._whole = (0.0, 1.0)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._expected_series: dict[str, Series] = {}
         self._marks: list[tuple[pg.PlotItem, pg.GraphicsObject]] = []
         self._events: Sequence[tuple[float, str]] = ()
@@ -99,6 +101,26 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
                 self.set_cutoff(cutoff)
             self._place_marks()
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Left and right move along, + and − go closer and away, Home shows everything."""
+        low, high = self._first.vb.viewRange()[0]
+        step = (high - low) / 5
+        moves = {
+            Qt.Key.Key_Left: (low - step, high - step), Qt.Key.Key_Right: (low + step, high + step), Qt.Key.Key_Plus: (low + step, high - step),
+            Qt.Key.Key_Minus: (low - step, high + step), Qt.Key.Key_Home: self._whole,
+        }  # fmt: skip
+        if event is not None and event.key() in moves:
+            self._first.setXRange(*moves[Qt.Key(event.key())], padding=0)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self.hasFocus():
+            painter = QPainter(self.viewport())
+            painter.setPen(QPen(color("voltage"), 2))
+            painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
+
     # what is shown
 
     def set_zero(self, load_on_s: float) -> None:
@@ -111,7 +133,9 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self._unit_s, name = next(((u, n) for u, n in reversed(_UNITS) if length >= (3.0 if u == 3600 else 2.0) * u), _UNITS[0])
         last = list(self._plots.values())[-1]
         last.setLabel("bottom", self.tr("{unit} since the load came on").format(unit=self.tr(name)), color=color("ink").name())
-        self._first.setXRange((from_s - self._zero_s) / self._unit_s, (to_s - self._zero_s) / self._unit_s, padding=0.01)
+        margin = 0.01 * length
+        self._whole = self._x(from_s - margin), self._x(to_s + margin)
+        self._first.setXRange(*self._whole, padding=0)
         self._place_marks()
 
     def set_measured(self, key: str, series: Series) -> None:
