@@ -55,7 +55,7 @@ def test_dates_give_the_start(tmp_path):
 def test_what_was_taken_for_granted_is_said(tmp_path):
     warnings = " ".join(read(tmp_path, "time,voltage,current\n0,12.8,1\n1,12.7,1\n1,12.6,1\n").warnings)
     assert "“voltage” has no unit: taken as V" in warnings
-    assert "1 readings have the time of the next one" in warnings
+    assert "1 reading has the time of the next one" in warnings
 
 
 @pytest.mark.parametrize(

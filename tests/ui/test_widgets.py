@@ -102,8 +102,11 @@ def battery_to_load(amount: float | None, meter: str = "Meter") -> PowerPath:
 
 
 def test_a_path_can_be_read_in_words_and_is_drawn(qtbot):
-    view = shown(qtbot, PowerPathView())
+    view = PowerPathView()
+    qtbot.addWidget(view)
+    view.resize(900, 168)
     view.show_path(battery_to_load(130.0))
+    assert view.isVisible()
     assert view.words() == "Pack 50 Ah, 130.0 W, Leads thin, −2.6 W lost, 127.4 W, Load"
     image = view.grab().toImage()
     copper = color("current").hue()
@@ -114,9 +117,10 @@ def test_a_path_can_be_read_in_words_and_is_drawn(qtbot):
 
 
 def test_an_empty_path_draws_nothing(qtbot):
-    view = shown(qtbot, PowerPathView())
+    view = PowerPathView()
+    qtbot.addWidget(view)
     view.show_path(PowerPath((), (), (), (), "Wh"))
-    assert view.words() == ""
+    assert (view.words(), view.isVisible()) == ("", False)
     view.grab()
 
 

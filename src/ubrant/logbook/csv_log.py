@@ -85,7 +85,9 @@ def read_log(path: Path, columns: str | None = None) -> LogFile:
         keep = np.concatenate((~repeated, [True]))
         table = replace(table, columns={q: column[keep] for q, column in table.columns.items()})
         time = table.columns["time"]
-        warnings.append(f"{int(repeated.sum())} readings have the time of the next one: only the last of each was kept.")
+        count = int(repeated.sum())
+        have = "reading has" if count == 1 else "readings have"
+        warnings.append(f"{count} {have} the time of the next one: only the last of each was kept.")
     if (np.diff(time) < 0).any():
         _read_slow(dialect, chosen)  # names the line
     started, events = table.started, table.events

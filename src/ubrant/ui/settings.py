@@ -68,6 +68,7 @@ class SettingsDialog(QDialog):
         for line, (title, field) in enumerate(rows):
             grid.addWidget(label(title), line, 0)
             grid.addWidget(field, line, 1)
+        grid.setColumnStretch(1, 1)
         grid.addWidget(button(self.tr("Choose …"), self._choose), len(rows) - 1, 2)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)

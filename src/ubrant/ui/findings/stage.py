@@ -86,7 +86,8 @@ class FindingsStage(StageFrame):
     def _show_nothing(self) -> None:
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
-        self.jot_line.setEnabled(False)
+        for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
+            control.setEnabled(False)
         self.judge_again.hide()
 
     def open_run(self, run_id: int) -> None:
@@ -110,8 +111,11 @@ class FindingsStage(StageFrame):
             self.view = view_of(self._bench.logbook, run, cutoff)
         except ReadingsError as error:
             self.view = None
+            self.report_button.setEnabled(False)
             self._show_no_result(str(error))
             return
+        for control in (self.report_button, self.export_button, self.cutoff):
+            control.setEnabled(True)
         found = self.view.found
         self.verdict.say(VERDICT_TONES[found.verdict.word], found.verdict.sentence)
         self.settle.say("plain", found.verdict.settle)

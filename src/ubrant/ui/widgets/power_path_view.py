@@ -22,6 +22,7 @@ class PowerPathView(QWidget):
         self._wiring = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(self.tr("Power path"))
+        self.hide()  # until there is a path: an empty band says nothing
 
     def sizeHint(self) -> QSize:
         return QSize(800, 168)
@@ -30,6 +31,7 @@ class PowerPathView(QWidget):
         if (path, wiring) == (self._path, self._wiring):
             return
         self._path, self._wiring = path, wiring
+        self.setVisible(bool(path.nodes))
         self.setAccessibleDescription(self.words())
         self.update()
 
