@@ -71,6 +71,15 @@ def test_higher_cutoffs_from_the_same_run():
     assert charge_to(record(), 10.0) is None
 
 
+def test_a_run_to_a_higher_cutoff_is_at_least_so_much_to_a_lower_one():
+    short = falling(hours=4.7, end_v=11.2)
+    found = analyse(record(short, cutoff=Cutoff(11.0), ended="cut-off", load_on_s=0.0))
+    assert (found.ended_by, found.verdict.word) == ("a higher cut-off", "cannot tell")
+    assert "at least" in found.verdict.sentence
+    reached = analyse(record(short, cutoff=Cutoff(11.3), ended="protection", load_on_s=0.0))
+    assert reached.ended_by == "cut-off"
+
+
 def test_gaps_are_reported_and_widen_the_doubt():
     body = falling()
     keep = (body.time_s < 8000) | (body.time_s > 9000)

@@ -98,9 +98,8 @@ def analyse(record: DischargeRecord) -> Discharge:
     gaps = find_gaps(readings.between(stretch.first, stretch.last), idle_below)
     doubt = doubt_of(record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps)
     findings = _figures(record, readings, stretch, crossing, gaps, doubt, idle_below)
-    ended_by = "cut-off" if crossing else (record.ended or "end of log")
-    if record.ended not in (None, "cut-off", "running"):
-        ended_by = record.ended if crossing is None or record.ended != "person" else "cut-off"
+    # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
+    ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
     _warn(warnings, record, readings, stretch, crossing, gaps, findings)
     verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps))
     return Discharge(findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing)

@@ -95,7 +95,7 @@ def read_log(path: Path, columns: str | None = None) -> LogFile:
         started = datetime.fromtimestamp(float(time[0]), UTC)
         events = tuple((moment - float(time[0]), text) for moment, text in events)
         time = time - time[0]
-    if not chosen["time"].has_unit and started is None:
+    if not chosen["time"].has_unit and started is None and ":" not in (_first_cell(dialect, chosen["time"].index) or ""):
         warnings.append(f"“{chosen['time'].text}” has no unit: taken as seconds.")
     for quantity in ("voltage", "current"):
         _require_plausible(dialect, chosen[quantity], table.columns[quantity])
