@@ -47,7 +47,7 @@ def start(window, qtbot, speed=math.inf, **fields):
     assert window.stage() == RUN
     for text in ("Charge it fully", "Connect the meter"):
         qtbot.waitUntil(lambda t=text: window.run.done_button.isVisible() and window.run.ask_text.text().startswith(t), timeout=LONG_MS)
-        qtbot.keyClick(window.run.done_button, Qt.Key.Key_Space)
+        qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
 
 
 def test_from_shelf_to_verdict(window, qtbot, truth):

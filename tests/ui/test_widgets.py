@@ -146,7 +146,11 @@ def test_a_trace_shows_measured_expected_and_marks(qtbot):
     assert trace.visible_area().width() == pytest.approx(0.6 * whole.width())
     qtbot.keyClick(trace, Qt.Key.Key_Right)
     assert trace.visible_area().left() > whole.left() + 0.3 * whole.width()
+    closer = trace.visible_area()
+    trace.grow_span(0.0, 20000.0)
+    assert trace.visible_area() == closer, "a person who has gone closer is left there"
     qtbot.keyClick(trace, Qt.Key.Key_Home)
+    trace.grow_span(0.0, 18000.0)
     assert trace.visible_area().width() == pytest.approx(whole.width())
     trace.set_span(60.0, 160.0)
     assert trace.drawn("V") < 60

@@ -40,6 +40,7 @@ class RunStage(StageFrame):
         self._course: Course | None = None
         self._reported = False
         self._delivered_ah = 0.0
+        self._unit_name = ""
         self.trace = Trace()
         self.jot_line = JotLine()
         self.pause_button = button(self.tr("Pause load"), self._pause)
@@ -94,6 +95,7 @@ class RunStage(StageFrame):
         seen, run = self._bench.expected, self._bench.run
         assert run is not None
         self._ticks, self._course, self._reported, self._delivered_ah = 0, None, False, 0.0
+        self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
         self.trouble_note.say("bad", "")
         self.course_note.say("plain", "")
         self.ledger.show_findings([])
@@ -132,7 +134,8 @@ class RunStage(StageFrame):
             self._show_sums(view, progress)
         else:
             self._show_series()
-        self._show_path(progress)
+        self._show_path()
+        self._show_readout()
         if ended and not self._reported:
             self._reported = True
             self._timer.stop()
@@ -184,11 +187,14 @@ class RunStage(StageFrame):
         for key in "VA":
             self.trace.set_measured(key, session.live.series("battery", key))
 
-        if self.readout.isVisible():
-            volts, amps = session.live.series("battery", "V"), session.live.series("battery", "A")
-            if len(volts) and len(amps):
-                foot = f"{self.title.text()} · {self.aside.text()}"
-                self.readout.show_values(f"{show(float(volts.value[-1]), 4)} V", f"{show(float(amps.value[-1]), 4)} A", foot)
+    def _show_readout(self) -> None:
+        session = self._bench.session
+        if session is None or not self.readout.isVisible():
+            return
+        volts, amps = session.live.series("battery", "V"), session.live.series("battery", "A")
+        if len(volts) and len(amps):
+            foot = f"{self.title.text()} · {self.aside.text()}"
+            self.readout.show_values(f"{show(float(volts.value[-1]), 4)} V", f"{show(float(amps.value[-1]), 4)} A", foot)
 
     def _show_sums(self, view: RunView, progress: Progress) -> None:
         readings = view.record.readings
@@ -196,7 +202,7 @@ class RunStage(StageFrame):
         self._show_series()
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         seen = self._bench.expected
-        self.trace.set_span(0.0, max(progress.time_s, seen.length_s if seen else 600.0))
+        self.trace.grow_span(0.0, max(progress.time_s, seen.length_s if seen else 600.0))
         self.trace.set_marks([(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed"}])
         self.ledger.show_findings(view.found.findings[k] for k in _LEDGER)
         self._delivered_ah = view.found.findings["charge"].value or 0.0
@@ -206,11 +212,10 @@ class RunStage(StageFrame):
         self._course = course_of(view, seen)
         self.course_note.say("plain", course_sentence(self._course, self._delivered_ah, view.record.label))
 
-    def _show_path(self, progress: Progress) -> None:
+    def _show_path(self) -> None:
         session, run = self._bench.session, self._bench.run
         assert session is not None and run is not None
-        name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
-        self.path_view.show_path(live_path(run, session, name, self._course, self._delivered_ah))
+        self.path_view.show_path(live_path(run, session, self._unit_name, self._course, self._delivered_ah))
 
     # ordering about
 

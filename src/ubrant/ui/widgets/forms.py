@@ -90,6 +90,7 @@ def button(text: str, when: Callable[[], object], kind: str = "") -> QPushButton
     """A push button; ``chief`` for the one that goes on, ``link`` for one in a text."""
     made = QPushButton(text)
     made.setObjectName(kind)
+    made.setAutoDefault(True)  # Enter presses it too, not only Space
     made.clicked.connect(lambda: when())
     if kind == "link":
         made.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -138,6 +138,13 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self._first.setXRange(*self._whole, padding=0)
         self._place_marks()
 
+    def grow_span(self, from_s: float, to_s: float) -> None:
+        """Show this stretch, unless the person has gone closer or along: then leave the view as it is."""
+        low, high = self._first.vb.viewRange()[0]
+        tolerance = 0.01 * (self._whole[1] - self._whole[0])
+        if abs(low - self._whole[0]) < tolerance and abs(high - self._whole[1]) < tolerance:
+            self.set_span(from_s, to_s)
+
     def set_measured(self, key: str, series: Series) -> None:
         self._pyramids[key] = Pyramid(series)
         self._redraw_one(key)
