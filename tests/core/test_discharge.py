@@ -7,7 +7,7 @@ import pytest
 
 from tests.making import crossing_s, falling, record
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import analyse, charge_to
+from ubrant.core.discharge import analyse, charge_to, charges_to_higher
 from ubrant.core.readings import Readings, ReadingsError
 
 
@@ -69,6 +69,24 @@ def test_higher_cutoffs_from_the_same_run():
     assert higher.value == pytest.approx(10 * crossing_s(5, 10.5, 12.0) / 3600, rel=1e-4)
     assert higher.value < lower.value
     assert charge_to(record(), 10.0) is None
+
+
+def test_a_few_round_cutoffs_above_the_runs_own():
+    found = charges_to_higher(record(), 12.97)
+    assert [volts for volts, _ in found] == [11.5, 12.0, 12.5]
+    charges = [charge.value for _, charge in found]
+    assert charges == sorted(charges, reverse=True)
+    assert charges[1] == pytest.approx(10 * crossing_s(5, 10.5, 12.0) / 3600, rel=1e-4)
+    assert charges_to_higher(record(cutoff=None), 12.9) == []
+
+
+def test_the_resting_voltage_says_how_full_it_started():
+    body = falling()
+    readings = Readings(
+        np.concatenate(([0.0], body.time_s + 60)), np.concatenate(([13.4], body.voltage_v)), np.concatenate(([0.0], body.current_a))
+    )
+    lines = analyse(record(readings, load_on_s=60.0, ended="cut-off")).findings["rest_before"].arithmetic
+    assert "If it had rested 1 h, by the iron phosphate chart: about 99 % by resting voltage" in lines[1]
 
 
 def test_a_run_to_a_higher_cutoff_is_at_least_so_much_to_a_lower_one():

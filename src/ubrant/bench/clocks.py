@@ -1,4 +1,4 @@
-"""Clocks a run goes by: the computer's, or the simulated world's."""
+"""The clock a simulated run goes by."""
 
 from __future__ import annotations
 
@@ -8,21 +8,6 @@ import time
 from collections.abc import Callable
 
 from ubrant.bench.instruments import InstrumentError
-
-
-class RealClock:
-    """Counts through suspend (CLOCK_BOOTTIME)."""
-
-    def __init__(self) -> None:
-        self._start = time.clock_gettime(time.CLOCK_BOOTTIME)
-
-    def now_s(self) -> float:
-        return time.clock_gettime(time.CLOCK_BOOTTIME) - self._start
-
-    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
-        while (left := time_s - self.now_s()) > 0:
-            if called(min(left, 0.5)):
-                return
 
 
 class WorldClock:

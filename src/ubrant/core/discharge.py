@@ -18,7 +18,8 @@ from ubrant.core.integrals import Totals, span, totals
 from ubrant.core.label import Label
 from ubrant.core.quantity import grouped, show, show_duration
 from ubrant.core.readings import Array, Readings, ReadingsError, require_usable
-from ubrant.core.uncertainty import Contribution, Contributions, of_ratio, rectangular
+from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
 
 LOAD_ON_SHARE = 0.05
@@ -110,6 +111,18 @@ def charge_to(record: DischargeRecord, cutoff_v: float) -> Finding | None:
     hold_s = record.cutoff.hold_s if record.cutoff else 1.0
     found = analyse(replace(record, cutoff=Cutoff(cutoff_v, hold_s), ended=None))
     return found.findings["charge"] if found.crossing else None
+
+
+def charges_to_higher(record: DischargeRecord, mean_voltage_v: float, most: int = 3) -> list[tuple[float, Finding]]:
+    """(volts, charge) for a few round cut-offs between the record's own and its mean voltage."""
+    if record.cutoff is None:
+        return []
+    step = next((s for s in (0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0) if (mean_voltage_v - record.cutoff.voltage_v) / s <= most + 1), 10.0)
+    first = np.floor(record.cutoff.voltage_v / step + 1e-9) + 1
+    found = [
+        (volts, charge_to(record, volts)) for volts in (round(float((first + k) * step), 3) for k in range(most)) if volts < mean_voltage_v
+    ]
+    return [(volts, charge) for volts, charge in found if charge is not None]
 
 
 @dataclass(frozen=True)
@@ -317,7 +330,15 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
         )
     apart = abs(moment_s - float(time[index]))
     working = f"{show_duration(apart)} {'before load on' if before else 'after the load went off'}"
-    return Finding(key, name, volts, "V", parts, working, (f"read {working}: {show(volts, 5)} V",))
+    lines = [f"read {working}: {show(volts, 5)} V"]
+    label = record.label
+    if before and label is not None and label.kind_of_cell is not None and label.series:
+        kind = label.kind_of_cell
+        charged = from_resting_voltage(volts, label.series, kind, combined(parts or ()))
+        lines.append(
+            f"If it had rested {kind.rest_hours:g} h, by the {kind.name} chart: {charged.sentence[0].lower()}{charged.sentence[1:]}"
+        )
+    return Finding(key, name, volts, "V", parts, working, tuple(lines))
 
 
 def _warn(

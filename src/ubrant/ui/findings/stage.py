@@ -9,11 +9,13 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
+from ubrant.core.discharge import charges_to_higher
 from ubrant.core.jot import Jotting
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError, Series, no_readings
 from ubrant.logbook.records import Run, StoredEvent
+from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -45,6 +47,7 @@ class FindingsStage(StageFrame):
         self.ledger = Ledger()
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
+        self.higher = label("", "quiet")
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self._build()
         self.run_box.activated.connect(lambda _: self.open_run(int(self.run_box.currentData())))
@@ -72,6 +75,7 @@ class FindingsStage(StageFrame):
         self.side.addSpacing(6)
         self.side.addLayout(row(self.report_button, self.export_button))
         self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
+        self.side.addWidget(self.higher)
         self.side.addStretch(1)
 
     def offer_runs(self) -> None:
@@ -125,6 +129,10 @@ class FindingsStage(StageFrame):
         self.notes.say("caution", "\n".join(n for n in notes if n))
         self.aside.setText(self.tr("ended by {what}").format(what=found.ended_by))
         self.aside_quiet.setText(f"{run.source} · {run.meter or self.tr('meter not named')}")
+        higher = charges_to_higher(self.view.record, found.findings["mean_voltage"].value or 0.0)
+        self.higher.setText(
+            " · ".join(self.tr("to {volts} V: {charge}").format(volts=plain(v), charge=as_wished(c).with_doubt()) for v, c in higher)
+        )
         self.path_view.show_path(kept_path(self.view, name))
         self._show_trace(self.view)
 
@@ -132,6 +140,7 @@ class FindingsStage(StageFrame):
         self.verdict.say("caution", why)
         self.settle.say("plain", "")
         self.ledger.show_findings([])
+        self.higher.setText("")
         self.notes.say("caution", "")
         self.aside.setText("")
         self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
