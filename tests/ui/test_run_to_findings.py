@@ -190,6 +190,16 @@ def test_a_dropped_log_gets_the_same_findings(window, qtbot, log):
     assert [card.unit.name for card in window.shelf.cards()] == ["workshop log"]
 
 
+def test_an_import_can_be_undone(window, qtbot, log):
+    test_a_dropped_log_gets_the_same_findings(window, qtbot, log)
+    window.bench.undo.undo()
+    assert window.bench.logbook.runs() == []
+    assert window.findings.title.text() == "No run chosen"
+    assert not window.findings.report_button.isEnabled()
+    window.bench.undo.redo()
+    assert window.findings.verdict.text().startswith("Below its label")
+
+
 def test_another_cutoff_can_be_tried_and_kept(window, qtbot, log):
     test_a_dropped_log_gets_the_same_findings(window, qtbot, log)
     type_into(qtbot, window.findings.cutoff, "12 V")

@@ -150,6 +150,11 @@ class Logbook:
     def run(self, run_id: int) -> Run:
         return _run(self._db.execute(f"SELECT {_RUN_COLUMNS} FROM run WHERE id = ?", (run_id,)).fetchone())
 
+    def find_run(self, run_id: int) -> Run | None:
+        """A run, or None where it was taken out."""
+        row = self._db.execute(f"SELECT {_RUN_COLUMNS} FROM run WHERE id = ?", (run_id,)).fetchone()
+        return _run(row) if row else None
+
     def latest_run(self, unit_id: int) -> Run | None:
         """The last run of a unit that has ended."""
         row = self._db.execute(

@@ -379,15 +379,7 @@ class MainWindow(QMainWindow):
     def _ask_about(self, log: LogFile) -> None:
         from ubrant.ui.findings.import_dialog import ImportDialog
 
-        dialog = ImportDialog(self.bench, log, self)
-        try:
-            accepted = dialog.exec()
-        except LogbookError as error:
-            self.say(str(error))
-            return
-        if accepted and dialog.kept is not None:
-            self.bench.shelf_changed.emit()
-            self.bench.run_opened.emit(dialog.kept.id)
+        ImportDialog(self.bench, log, self).exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

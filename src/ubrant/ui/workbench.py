@@ -104,6 +104,22 @@ class Workbench(QObject):
 
         self._push(f"{'edit' if before else 'add'} {meter.name}", do, undo)
 
+    def keep_import(self, keep: Callable[[], Run]) -> Run | None:
+        """Keep a log from elsewhere, by a function that does; None when it could not be kept."""
+        kept: list[Run] = []
+
+        def do() -> None:
+            kept[:] = [keep()]
+            self.shelf_changed.emit()
+            self.run_opened.emit(kept[0].id)
+
+        def undo() -> None:
+            self.logbook.delete_run(kept[0].id)
+            self.shelf_changed.emit()
+
+        self._push("import a log", do, undo)
+        return kept[0] if kept else None
+
     def keep_cutoff(self, run: Run, volts: float) -> None:
         """Judge a kept run to another cut-off from now on."""
         before = run.cutoff.voltage_v if run.cutoff else None

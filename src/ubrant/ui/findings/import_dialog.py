@@ -165,8 +165,10 @@ class ImportDialog(QDialog):
             unit = self._bench.keep_unit(Unit(self._log.name.rsplit(".", 1)[0], "battery", self.new_label.text().strip()))
         volts = self.cutoff.value()
         meter = self.meter_box.currentData()
-        self.kept = keep_log(
-            self._bench.logbook, self._log, unit, cutoff=Cutoff(volts) if volts else None, voltage_accuracy=self.volts.text().strip(),
-            current_accuracy=self.amps.text().strip(), temperature_c=self.temperature.value(), meter=meter.name if meter else "",
-        )  # fmt: skip
+        cutoff, volts_text, amps_text = Cutoff(volts) if volts else None, self.volts.text().strip(), self.amps.text().strip()
+        temperature_c, name = self.temperature.value(), meter.name if meter else ""
+        self.kept = self._bench.keep_import(lambda: keep_log(
+            self._bench.logbook, self._log, unit, cutoff=cutoff, voltage_accuracy=volts_text, current_accuracy=amps_text,
+            temperature_c=temperature_c, meter=name,
+        ))  # fmt: skip
         self.accept()

@@ -86,8 +86,22 @@ class FindingsStage(StageFrame):
                 self.run_box.addItem(f"{name or run.source} · {_day(run)}", run.id)
         self.run_box.setCurrentIndex(self.run_box.findData(self._run.id) if self._run else -1)
         self.run_box.blockSignals(False)
+        if self._run is not None and self.run_box.currentIndex() < 0 and self._bench.logbook.find_run(self._run.id) is None:
+            self._run = self.view = None  # it was taken back
+            self._show_nothing()
 
     def _show_nothing(self) -> None:
+        self.verdict.say("plain", "")
+        self.notes.say("caution", "")
+        self.trouble.say("bad", "")
+        self.ledger.show_findings([])
+        self.higher.setText("")
+        self.aside.setText("")
+        self.aside_quiet.setText("")
+        self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
+        for key in "VAW":
+            self.trace.set_measured(key, no_readings())
+        self.trace.set_marks([])
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
@@ -115,7 +129,6 @@ class FindingsStage(StageFrame):
             self.view = view_of(self._bench.logbook, run, cutoff)
         except ReadingsError as error:
             self.view = None
-            self.report_button.setEnabled(False)
             self._show_no_result(str(error))
             return
         for control in (self.report_button, self.export_button, self.cutoff):
@@ -137,15 +150,11 @@ class FindingsStage(StageFrame):
         self._show_trace(self.view)
 
     def _show_no_result(self, why: str) -> None:
+        title = self.title.text()
+        self._show_nothing()
+        self.title.setText(title)
         self.verdict.say("caution", why)
         self.settle.say("plain", "")
-        self.ledger.show_findings([])
-        self.higher.setText("")
-        self.notes.say("caution", "")
-        self.aside.setText("")
-        self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
-        for key in "VAW":
-            self.trace.set_measured(key, no_readings())
 
     def _show_trace(self, view: RunView) -> None:
         readings = view.record.readings
