@@ -140,12 +140,19 @@ def test_a_trace_shows_measured_expected_and_marks(qtbot):
     assert words == ["fan started"]
     places = [item.value() for _, item in trace._marks if hasattr(item, "label")]
     assert places == pytest.approx([1.0])
+    trace.activateWindow()
     trace.setFocus()
+    qtbot.waitUntil(trace.hasFocus, timeout=LONG_MS)
     whole = trace.visible_area()
     qtbot.keyClick(trace, Qt.Key.Key_Plus)
     assert trace.visible_area().width() == pytest.approx(0.6 * whole.width())
     qtbot.keyClick(trace, Qt.Key.Key_Right)
     assert trace.visible_area().left() > whole.left() + 0.3 * whole.width()
+    framed = trace.grab().toImage().pixelColor(1, 200)
+    assert framed == color("voltage")
+    trace.clearFocus()
+    assert trace.grab().toImage().pixelColor(1, 200) != framed
+    trace.setFocus()
     closer = trace.visible_area()
     trace.grow_span(0.0, 20000.0)
     assert trace.visible_area() == closer, "a person who has gone closer is left there"

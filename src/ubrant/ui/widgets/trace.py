@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QBrush, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.pyramid import Pyramid
@@ -113,6 +113,14 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             self._first.setXRange(*moves[Qt.Key(event.key())], padding=0)
         else:
             super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.viewport().update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.viewport().update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
