@@ -15,6 +15,7 @@ from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.label import parse_label
 from ubrant.methods.discharge import discharge
+from ubrant.methods.steps import ReadRest
 
 
 class PushedClock:
@@ -166,6 +167,22 @@ def test_a_method_that_fails_ends_the_run_with_the_load_off():
 
     rig = Rig()
     assert "a slip in the method" in rig.run(broken(rig.plan)).trouble
+
+
+def test_a_method_may_answer_a_fault_with_steps_of_its_own():
+    """A fault is thrown into the method; what it yields then is carried out like any other step."""
+
+    def careful(plan):
+        try:
+            yield from discharge(plan)
+        except InstrumentError:
+            yield ReadRest(30.0, 10.0, "Read on after the fault.")
+
+    rig = Rig()
+    rig.clock.at[100.0] = lambda: rig.line.faults.update({"MEAS:CURR?": ["!lost", "!lost again"]})
+    ended = rig.run(careful(rig.plan))
+    assert "Read on after the fault." in [p.text for p in rig.shown]
+    assert ended.trouble == ""
 
 
 def test_a_load_that_does_not_go_off_is_said_out_loud():

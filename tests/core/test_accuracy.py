@@ -29,7 +29,8 @@ def test_reads(text, unit, gain, zero):
 def test_refuses_with_an_example(text, unit, says):
     with pytest.raises(QuantityError, match=says) as refusal:
         parse_accuracy(text, unit)
-    assert "like" in str(refusal.value) or "Write it like" in str(refusal.value)
+    assert "rite it" in str(refusal.value)
+    assert "like “" in str(refusal.value)
 
 
 def test_writes_it_back():

@@ -92,7 +92,9 @@ def test_while_it_runs_the_window_follows(stocked, qtbot):
     assert run.aside_quiet.text().endswith("to go")
     assert run.trace.has_expected("V")
     assert "W" in run.path_view.words()
-    assert not stocked.prepare.start_button.isEnabled() or any("going on" in p for p in stocked.prepare.problems())
+    stocked.prepare.look()
+    assert not stocked.prepare.start_button.isEnabled()
+    assert stocked.prepare.problems()[0] == "A run is going on. Wait for its end, or stop it."
 
     qtbot.keyClick(stocked, Qt.Key.Key_Slash)
     assert run.jot_line.hasFocus()

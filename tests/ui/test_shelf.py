@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from tests.making import falling
@@ -78,8 +77,6 @@ def test_adding_editing_and_removing_can_be_undone(window, qtbot):
     for expected in (["Better name"], ["Pack"], []):
         qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         assert names(window) == expected
-    redo = QKeySequence.keyBindings(QKeySequence.StandardKey.Redo)
-    assert redo
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert names(window) == ["Pack"]
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.core.protocols import Recorder
-from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Step, Steps
+from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Step, Steps, walk
 
 SETTLE_S = 0.1
 """After the load is switched, how long until the next reading."""
@@ -63,7 +63,7 @@ class Engine:
         """Carry the method out to its end, whatever end that is. Raises nothing: trouble is in the progress returned."""
         ended_by, trouble = "", ""
         try:
-            self._play(steps)
+            walk(steps, self._carry_out, faults=(InstrumentError,))
         except _Abandoned:
             ended_by = "person"
         except InstrumentError as error:
@@ -97,19 +97,6 @@ class Engine:
             except Exception as error:
                 return trouble or str(error)
         return trouble
-
-    def _play(self, steps: Steps) -> None:
-        answer: str | None = None
-        while True:
-            try:
-                step = steps.send(answer)
-            except StopIteration:
-                return
-            try:
-                answer = self._carry_out(step)
-            except InstrumentError as error:
-                steps.throw(error)
-                return
 
     def _carry_out(self, step: Step) -> str | None:
         self._update(text=step.text, cautions=step.cautions)

@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.circuit import Circuit
 from ubrant.core.readings import Array, Readings
-from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Steps
+from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Step, Steps, walk
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,10 @@ class Rehearsal:
     ended_by: str
     temperature_c: float
 
+    def left_s(self, loaded_s: float) -> float | None:
+        """How long the load is expected to stay on yet, after it has been on so long; None when it never came on."""
+        return max(0.0, self.until_s[0] - loaded_s) if self.until_s else None
+
     @property
     def length_s(self) -> float:
         return float(self.readings.time_s[-1]) if len(self.readings) else 0.0
@@ -45,7 +49,7 @@ class _Player:
         self.circuit = circuit
         self.time_s = 0.0
         self.columns: tuple[list[float], list[float], list[float], list[float]] = ([], [], [], [])
-        self.demand_a = self.own_cutoff_v = 0.0
+        self.own_cutoff_v = 0.0
         self.load_on_s: float | None = None
         self.load_off_s: float | None = None
         self.until_s: list[float] = []
@@ -89,34 +93,30 @@ class _Player:
         self.until_s.append(self.time_s - start)
         return ended
 
-    def play(self, steps: Steps) -> None:
-        answer: str | None = None
-        while True:
-            try:
-                step = steps.send(answer)
-            except StopIteration:
-                return
-            answer = None
-            if isinstance(step, ReadRest):
+    def play(self, step: Step) -> str | None:
+        match step:
+            case ReadRest():
                 self.rest(step.seconds, step.every_s)
-            elif isinstance(step, LoadOn):
+            case LoadOn():
                 self.circuit.draw(step.current_a)
                 self.own_cutoff_v = step.own_cutoff_v
                 self.load_on_s = self.time_s if self.load_on_s is None else self.load_on_s
-            elif isinstance(step, ReadUntil):
-                answer = self.ended_by = self.until(step)
-            elif isinstance(step, LoadOff):
+            case ReadUntil():
+                self.ended_by = self.until(step)
+                return self.ended_by
+            case LoadOff():
                 self.circuit.draw(0.0)
                 self.load_off_s = self.time_s
                 self.time_s += 1e-3  # the next reading is after the load went off
-            else:
-                assert isinstance(step, Ask)
+            case Ask():
+                pass  # a rehearsal has nobody to ask, and takes it as done
+        return None
 
 
 def rehearse(steps: Steps, circuit: Circuit) -> Rehearsal:
     """Play a method on a circuit, as fast as it can be worked out. The circuit is used up."""
     player = _Player(circuit)
-    player.play(steps)
+    walk(steps, player.play)
     time_s, volts, amps, load_v = (np.array(column) for column in player.columns)
     return Rehearsal(
         Readings(time_s, volts, amps), load_v, player.load_on_s, player.load_off_s,

@@ -81,6 +81,11 @@ class Outlook:
         return max(0.0, self.energy_wh * (1 - self.kept_back) - self.kept_back_wh)
 
     @property
+    def stays_wh(self) -> float:
+        """What is kept back."""
+        return self.energy_wh - self.usable_wh
+
+    @property
     def source_w(self) -> float:
         """What leaves the source."""
         return self.load_w.value / self.efficiency.value + self.idle_w.value

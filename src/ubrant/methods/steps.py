@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from dataclasses import dataclass
 
 from ubrant.core.cutoff import CutoffWatch
@@ -58,3 +58,21 @@ class LoadOff:
 
 Step = Ask | ReadRest | LoadOn | ReadUntil | LoadOff
 Steps = Generator[Step, str | None, None]
+
+
+def walk(steps: Steps, carry_out: Callable[[Step], str | None], faults: tuple[type[Exception], ...] = ()) -> None:
+    """Have every step of a method carried out, and its answer sent back, until the method is done.
+
+    ``faults`` raised by ``carry_out`` are thrown into the method, which may yield further steps or let them pass; others just pass.
+    """
+    try:
+        step = next(steps)
+        while True:
+            try:
+                answer = carry_out(step)
+            except faults as fault:
+                step = steps.throw(fault)
+            else:
+                step = steps.send(answer)
+    except StopIteration:
+        return

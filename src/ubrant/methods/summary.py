@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ubrant.methods.steps import Ask, ReadRest, ReadUntil, Step, Steps
+from ubrant.methods.steps import Ask, ReadRest, ReadUntil, Step, Steps, walk
 
 
 @dataclass(frozen=True)
@@ -21,12 +21,12 @@ class StepLine:
 def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
     """Walk through a method. ``until_s`` gives the expected length of each ReadUntil in turn, from a rehearsal."""
     lengths = iter(until_s)
-    lines = []
-    try:
-        step: Step = next(steps)
-        while True:
-            seconds = step.seconds if isinstance(step, ReadRest) else next(lengths, None) if isinstance(step, ReadUntil) else None
-            lines.append(StepLine(step.text, step.cautions, isinstance(step, Ask), seconds))
-            step = steps.send("cut-off" if isinstance(step, ReadUntil) else None)
-    except StopIteration:
-        return lines
+    lines: list[StepLine] = []
+
+    def note(step: Step) -> str | None:
+        seconds = step.seconds if isinstance(step, ReadRest) else next(lengths, None) if isinstance(step, ReadUntil) else None
+        lines.append(StepLine(step.text, step.cautions, isinstance(step, Ask), seconds))
+        return "cut-off" if isinstance(step, ReadUntil) else None
+
+    walk(steps, note)
+    return lines

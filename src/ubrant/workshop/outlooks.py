@@ -98,9 +98,8 @@ def outlook_path(name: str, outlook: Outlook) -> PowerPath:
 
 def _kept_note(outlook: Outlook) -> str:
     parts = []
-    kept = outlook.energy_wh - outlook.usable_wh
-    if kept > 0:
-        parts.append(f"{show(kept, 3)} Wh kept back")
+    if outlook.stays_wh > 0:
+        parts.append(f"{show(outlook.stays_wh, 3)} Wh kept back")
     if outlook.input_w.value:
         parts.append(f"{plain(outlook.input_w.value)} W coming in")
     return ", ".join(parts)

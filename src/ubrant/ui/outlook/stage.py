@@ -219,7 +219,7 @@ class OutlookStage(StageFrame):
         edge = [plot.plot(hours, band, pen=pg.mkPen(color("voltage", 90), width=1)) for band in (low, high)]
         plot.addItem(pg.FillBetweenItem(*edge, brush=QBrush(color("voltage", 40))))
         plot.plot(hours, left, pen=pg.mkPen(color("voltage"), width=2))
-        kept = outlook.energy_wh - outlook.usable_wh
+        kept = outlook.stays_wh
         if kept > 0:
             line = pg.InfiniteLine(kept, angle=0, pen=pg.mkPen(color("loss"), width=1.5, style=Qt.PenStyle.DashLine), label=self.tr("kept back"),
                                    labelOpts={"position": 0.03, "anchors": [(0, 1), (0, 1)], "color": color("loss")})  # fmt: skip

@@ -172,14 +172,9 @@ class RunStage(StageFrame):
             return
         end = progress.load_off_s if progress.load_off_s is not None else progress.time_s
         self.aside.setText(self.tr("{time} in").format(time=show_duration(end - progress.load_on_s)))
-        left = self._course.left_s if self._course else self._expected_left(progress)
-        self.aside_quiet.setText(self.tr("about {time} to go").format(time=show_duration(left)) if loaded and left is not None else "")
-
-    def _expected_left(self, progress: Progress) -> float | None:
         seen = self._bench.expected
-        if seen is None or not seen.until_s or progress.load_on_s is None:
-            return None
-        return max(0.0, seen.until_s[0] - (progress.time_s - progress.load_on_s))
+        left = self._course.left_s if self._course else seen.left_s(end - progress.load_on_s) if seen else None
+        self.aside_quiet.setText(self.tr("about {time} to go").format(time=show_duration(left)) if loaded and left is not None else "")
 
     def _show_series(self) -> None:
         session = self._bench.session
