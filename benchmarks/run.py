@@ -77,9 +77,9 @@ def importing() -> str:
 
     from ubrant.core.cutoff import Cutoff
     from ubrant.core.pyramid import Pyramid
-    from ubrant.logbook.csv_log import read_log
     from ubrant.logbook.logbook import Logbook
-    from ubrant.workshop.running import keep_log
+    from ubrant.logbook.logs.read import read_log
+    from ubrant.workshop.bringing_in import keep_log
 
     n = 1_000_000
     t = np.arange(n) * 1.0

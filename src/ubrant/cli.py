@@ -11,21 +11,19 @@ from typing import TYPE_CHECKING, Any, NoReturn
 import typer
 
 from ubrant import __version__
-from ubrant.core.accuracy import Accuracy, parse_accuracy
+from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.chemistry import CHEMISTRIES
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import Discharge, DischargeRecord, analyse
+from ubrant.core.discharge import Discharge
 from ubrant.core.label import Label, LabelError, parse_label
 from ubrant.core.quantity import QuantityError, parse_quantity
-from ubrant.core.readings import Readings, ReadingsError
+from ubrant.core.readings import ReadingsError
 
 if TYPE_CHECKING:
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
-
-_JSON_FINDINGS = ("charge", "energy", "duration", "mean_voltage", "label_share", "c_rate", "rest_before", "rest_after")
 
 
 @app.callback(invoke_without_command=True)
@@ -54,36 +52,39 @@ def demo() -> None:
 
 @app.command("analyse")
 def analyse_log(
-    log: Path = typer.Argument(..., help="A CSV log with time, voltage and current, or a Data Package."),
+    log: Path = typer.Argument(..., help="A log with time, voltage and current, a jot text, or a Data Package."),
     rated: str = typer.Option("", help="What the label says, like “50 Ah 12.8 V”."),
     cutoff: str = typer.Option("", help="The voltage the discharge is judged to, like “11.0 V”."),
     chemistry: str = typer.Option("", help="lifepo4, li-ion, lead-acid or nimh."),
     voltage_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.1% + 3 mV”."),
     current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
     columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”."),
+    run: int | None = typer.Option(None, help="Which run, where the log holds several."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
-    """What a log of a discharge says of the battery."""
-    from ubrant.logbook.csv_log import LogError
-    from ubrant.logbook.exporting import read_any
+    """What a log or a jot text of a discharge says of the battery."""
+    from ubrant.logbook.logs.log_file import LogError
+    from ubrant.logbook.logs.read import only, read_logs
+    from ubrant.workshop.bringing_in import Told, brought
 
     try:
-        read = read_any(log, columns or None)
+        read = only(read_logs(log, columns or None), run)
     except LogError as error:
         _refuse(str(error))
-    about, told = read.about, read.about.get("plan", {})
-    label = _label(rated or str(about.get("label") or ""), chemistry or str(about.get("chemistry") or ""))
-    accuracy_v = _accuracy(voltage_accuracy or str(about.get("voltage_accuracy") or ""), "V", "--voltage-accuracy")
-    accuracy_a = _accuracy(current_accuracy or str(about.get("current_accuracy") or ""), "A", "--current-accuracy")
-    limit = _cutoff(cutoff or str(told.get("cutoff_v") or ""))
-    switched = {text: moment for moment, text in read.events}
-    readings = Readings(read.time_s, read.voltage_v, read.current_a)
-    temperature_c, on_s, off_s = told.get("temperature_c"), switched.get("load on"), switched.get("load off")
+    about, planned = read.about, read.about.get("plan", {})
+    label_text, kind = rated or str(about.get("label") or ""), chemistry or str(about.get("chemistry") or "")
+    label = _label(label_text, kind)
+    volts, amps = voltage_accuracy or str(about.get("voltage_accuracy") or ""), current_accuracy or str(about.get("current_accuracy") or "")
+    _accuracy(volts, "V", "--voltage-accuracy")
+    _accuracy(amps, "A", "--current-accuracy")
+    limit = _cutoff(cutoff or str(planned.get("cutoff_v") or ""))
+    told = Told(label_text if label else "", kind or None, limit, volts, amps, planned.get("temperature_c"))
+    made = brought(read, told)
     try:
-        found = analyse(DischargeRecord(readings, accuracy_v, accuracy_a, label, limit, temperature_c, on_s, off_s))
+        found = made.found()
     except ReadingsError as error:
         _refuse(f"{log.name}: {error}")
-    warnings = [*read.warnings, *(label.guesses + label.queries if label else ()), *found.warnings]
+    warnings = [*made.run.plan["warnings"], *(label.guesses + label.queries if label else ()), *found.warnings]
     if label and label.unread:
         warnings.append(f"Not understood on the label: “{label.unread}”.")
     if as_json:
@@ -184,13 +185,12 @@ def _label(rated: str, chemistry: str) -> Label | None:
         _refuse(f"--rated: {error}")
 
 
-def _accuracy(text: str, unit: str, option: str) -> Accuracy | None:
-    if not text:
-        return None
-    try:
-        return parse_accuracy(text, unit)
-    except QuantityError as error:
-        _refuse(f"{option}: {error}")
+def _accuracy(text: str, unit: str, option: str) -> None:
+    if text:
+        try:
+            parse_accuracy(text, unit)
+        except QuantityError as error:
+            _refuse(f"{option}: {error}")
 
 
 def _cutoff(text: str) -> Cutoff | None:
@@ -216,7 +216,6 @@ def _as_json(found: Discharge, warnings: list[str]) -> dict[str, Any]:
                 "working": "; ".join(finding.arithmetic) or finding.working,
             }
             for key, finding in found.findings.items()
-            if key in _JSON_FINDINGS
         },
         "verdict": {"word": found.verdict.word, "sentence": found.verdict.sentence, "settle": found.verdict.settle},
         "ended_by": found.ended_by,

@@ -5,7 +5,6 @@ import pytest
 
 from tests.making import AMPS, VOLTS, falling
 from ubrant.core.course import course, course_sentence, running_charge
-from ubrant.core.jot import Jotting, parse_jot
 from ubrant.core.label import parse_label
 from ubrant.core.power_path import Node, watt_hours, watts
 from ubrant.core.pyramid import Pyramid
@@ -81,12 +80,3 @@ def test_course_sentence_does_not_judge_too_early():
 def test_running_charge_ends_at_the_total():
     body = falling()
     assert running_charge(body)[-1] == pytest.approx(50.0)
-
-
-@pytest.mark.parametrize(
-    ("line", "jotting"),
-    [("case warm", Jotting("case warm")), ("-5min fan started", Jotting("fan started", 300.0)), ("- 1,5 h lid opened", Jotting("lid opened", 5400.0)),
-     ('"a note"', Jotting("a note")), ("  ", None), ("-5min", None)],
-)  # fmt: skip
-def test_jottings(line, jotting):
-    assert parse_jot(line) == jotting

@@ -8,11 +8,11 @@ from tests.making import falling
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredEvent
-from ubrant.workshop.running import keep_log
+from ubrant.workshop.bringing_in import keep_log
 
 GOLDEN = Path(__file__).parent / "golden"
 

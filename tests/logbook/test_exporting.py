@@ -15,10 +15,12 @@ from ubrant.core.cutoff import Cutoff
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogError
-from ubrant.logbook.exporting import ExportError, export_csv, export_package, read_any
+from ubrant.logbook.exporting import ExportError, export_csv, export_package
 from ubrant.logbook.logbook import Logbook
-from ubrant.workshop.running import keep_log, start_discharge
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.read import read_log as read_any
+from ubrant.workshop.bringing_in import keep_log
+from ubrant.workshop.running import start_discharge
 from ubrant.workshop.views import view_of
 
 

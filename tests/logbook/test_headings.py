@@ -2,7 +2,7 @@
 
 import pytest
 
-from ubrant.logbook.headings import choose, read_heading
+from ubrant.logbook.logs.headings import choose, read_heading
 
 
 @pytest.mark.parametrize(

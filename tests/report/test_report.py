@@ -10,12 +10,12 @@ from pypdf import PdfReader
 from tests.making import falling
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import StoredEvent
 from ubrant.report.document import ReportError, html_of, write_report
 from ubrant.report.figures import path_figure, save, trace_figure
+from ubrant.workshop.bringing_in import keep_log
 from ubrant.workshop.paths import kept_path
-from ubrant.workshop.running import keep_log
 from ubrant.workshop.views import view_of
 
 

@@ -17,14 +17,14 @@ from tests.making import falling
 from tests.ui.conftest import click, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.ui import theme
 from ubrant.ui.keys import KEYS, KeysDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
-from ubrant.workshop.running import keep_log
+from ubrant.workshop.bringing_in import keep_log
 
 LONG_MS = 60_000
 
@@ -133,7 +133,8 @@ def test_save_a_copy_and_open_it_as_recent(tested, qtbot, tmp_path, saved_as):
 
 
 def test_a_package_dropped_comes_filled_in(tested, qtbot, tmp_path):
-    from ubrant.logbook.exporting import export_package, read_any
+    from ubrant.logbook.exporting import export_package
+    from ubrant.logbook.logs.read import read_log as read_any
     from ubrant.ui.findings.import_dialog import ImportDialog
 
     export_package(tested.bench.logbook, tested.findings.view.run, tmp_path / "out", "Dome pack")

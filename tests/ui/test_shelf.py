@@ -10,12 +10,12 @@ from tests.ui.conftest import click, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import KeptOutlook, StoredEvent
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import PREPARE
-from ubrant.workshop.running import keep_log
+from ubrant.workshop.bringing_in import keep_log
 
 
 def seen(widget) -> str:

@@ -15,11 +15,12 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook import logbook as logbook_module
-from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge import usual_plan
+from ubrant.workshop.bringing_in import keep_log
 from ubrant.workshop.outlooks import outlook_path, sources
 from ubrant.workshop.paths import kept_path, live_path, wiring_path
-from ubrant.workshop.running import expected, keep_log, scenario_of, start_discharge
+from ubrant.workshop.running import expected, scenario_of, start_discharge
 from ubrant.workshop.views import course_of, label_of, live_view, summary_of, view_of
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 1 mA", max_v=60, max_a=20)

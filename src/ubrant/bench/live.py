@@ -45,6 +45,7 @@ class LiveReadings:
         self._lock = threading.Lock()
         self._columns: dict[tuple[str, str], _Column] = {}
         self._events: list[Event] = []
+        self._jots: dict[int, tuple[float, str]] = {}
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         with self._lock:
@@ -65,6 +66,26 @@ class LiveReadings:
         with self._lock:
             column = self._columns.get((tap, quantity))
             return column.series() if column else Series(np.empty(0), np.empty(0))
+
+    def all_series(self) -> dict[tuple[str, str], Series]:
+        """Everything read so far, by tap and quantity."""
+        with self._lock:
+            return {key: column.series() for key, column in self._columns.items()}
+
+    def jot(self, number: int, time_s: float, line: str) -> None:
+        """A typed line with readings in it, under the number it is kept by."""
+        with self._lock:
+            self._jots[number] = (time_s, line)
+
+    def take_back(self, number: int) -> None:
+        """A typed line counts no more."""
+        with self._lock:
+            self._jots.pop(number, None)
+
+    def jots(self) -> list[tuple[float, str]]:
+        """Typed lines that count, by time."""
+        with self._lock:
+            return sorted(self._jots.values())
 
     def events(self) -> list[Event]:
         with self._lock:

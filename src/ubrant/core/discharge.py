@@ -19,6 +19,7 @@ from ubrant.core.label import Label
 from ubrant.core.quantity import grouped, show, show_duration
 from ubrant.core.readings import Array, Readings, ReadingsError, require_usable
 from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.typed import HELD, Widths, held
 from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
 
@@ -40,6 +41,7 @@ class DischargeRecord:
     load_on_s, load_off_s : when the load came on and went off, if that was recorded; otherwise found from the current
     ended : what ended a run on the bench (``cut-off``, ``person``, ``protection``, …); None for a log
     tap : where it was metered; anything but ``battery`` is not like for like
+    widths : of readings that a person took down; None for an instrument's
     """
 
     readings: Readings
@@ -52,6 +54,7 @@ class DischargeRecord:
     load_off_s: float | None = None
     ended: str | None = None
     tap: str = "battery"
+    widths: Widths | None = None
 
 
 @dataclass(frozen=True)
@@ -91,13 +94,18 @@ def analyse(record: DischargeRecord) -> Discharge:
         require_usable(record.readings.time_s, record.readings.voltage_v, record.readings.current_a)
         raise ReadingsError("Fewer than two readings: there is nothing to add up yet.")
     warnings: list[str] = []
-    readings, typical_a = _as_discharge(record.readings, warnings)
+    if record.widths is not None and record.widths.between == HELD:
+        stepped, widths = held(record.readings, record.widths)
+        record = replace(record, readings=stepped, widths=widths)
+    readings, typical_a = _as_discharge(record, warnings)
     idle_below = LOAD_ON_SHARE * typical_a
     first, last = _loaded_stretch(record, readings, idle_below)
     crossing = _crossing(record, readings, first, last, idle_below)
     stretch = _stretch(record, readings, first, last, crossing)
-    gaps = find_gaps(readings.between(stretch.first, stretch.last), idle_below)
-    doubt = doubt_of(record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps)
+    gaps = find_gaps(readings.between(stretch.first, stretch.last), idle_below) if record.widths is None else ()
+    doubt = doubt_of(
+        record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
+    )
     findings = _figures(record, readings, stretch, crossing, gaps, doubt, idle_below)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
@@ -144,9 +152,14 @@ class _Stretch:
     off_s: float
 
 
-def _as_discharge(readings: Readings, warnings: list[str]) -> tuple[Readings, float]:
+def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Readings, float]:
     """Readings with discharge current positive, and the usual current while the load is on."""
+    readings = record.readings
     amps = readings.current_a
+    if record.load_on_s is not None:  # what was charged before or after says nothing of the sign
+        first = min(int(np.searchsorted(readings.time_s, record.load_on_s)), len(amps) - 1)
+        last = int(np.searchsorted(readings.time_s, record.load_off_s, side="right")) if record.load_off_s is not None else len(amps)
+        amps = amps[first : max(last, first + 1)]
     sample = amps[:: max(1, len(amps) // 20_000)]
     largest = float(np.abs(sample).max())
     if np.count_nonzero(np.abs(sample) > LOAD_ON_SHARE * largest) < 0.01 * len(sample):  # a short load in a long log

@@ -14,6 +14,7 @@ from ubrant.core.gaps import Gap
 from ubrant.core.integrals import Totals
 from ubrant.core.quantity import show
 from ubrant.core.readings import Array, Readings
+from ubrant.core.typed import Widths, doubts
 from ubrant.core.uncertainty import Contribution, Contributions, rectangular
 
 if TYPE_CHECKING:
@@ -34,6 +35,7 @@ class Doubt:
     cutoff_v, cutoff_a : voltage and current at the end; 0 when it was not reached
     end_noise_s : by how much noise moves the crossing
     noise_a, noise_v : standard deviation of one reading
+    typed : what readings that a person took down add: widths (Ah, Wh), what lay between them (Ah, Wh)
     """
 
     voltage: Accuracy
@@ -46,6 +48,7 @@ class Doubt:
     noise_v: float
     interval_s: float
     gaps: tuple[Gap, ...]
+    typed: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
     def of_current(self, amps: float) -> Contributions:
         """Parts of a mean current."""
@@ -83,6 +86,8 @@ class Doubt:
             Contribution("load on", start_ah, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
             Contribution("current noise", noise_ah, "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
+            Contribution("widths of the readings", self.typed[0], "last digits and widths as taken down, ÷ √3"),
+            Contribution("between the readings", self.typed[2], "what may have flowed from one to the next, ÷ √3"),
         )
         energy = (
             Contribution("current gain", gain_a * e, f"{gain_text} of {show(e)} Wh ÷ √3"),
@@ -94,6 +99,8 @@ class Doubt:
             Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
             Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
+            Contribution("widths of the readings", self.typed[1], "last digits and widths as taken down, ÷ √3"),
+            Contribution("between the readings", self.typed[3], "what may have flowed from one to the next, ÷ √3"),
         )
         duration = (
             Contribution("voltage gain", late_gain_s, f"{gain_v_text} of {show(self.cutoff_v)} V ÷ √3, {later}"),
@@ -106,7 +113,7 @@ class Doubt:
 
 def doubt_of(
     voltage: Accuracy | None, current: Accuracy | None, readings: Readings, bounds: Bounds,
-    crossing: Crossing | None, cutoff: Cutoff | None, gaps: tuple[Gap, ...],
+    crossing: Crossing | None, cutoff: Cutoff | None, gaps: tuple[Gap, ...], widths: Widths | None = None,
 ) -> Doubt | None:  # fmt: skip
     """Gather the doubts of a discharge; None when the meter's accuracy is not known."""
     if voltage is None or current is None:
@@ -115,17 +122,29 @@ def doubt_of(
     stop = int(np.searchsorted(readings.time_s, bounds.end_s, side="right"))
     sample = slice(first, min(stop, first + _NOISE_SAMPLE))
     noise_v, noise_a = _noise(readings.voltage_v[sample]), _noise(readings.current_a[sample])
+    if widths is not None:
+        noise_v = noise_a = 0.0  # few and far between: their own widths stand for it
     seconds_per_volt = end_noise = cutoff_v = cutoff_a = 0.0
     if crossing is not None and cutoff is not None:
         reach = 3 * rectangular(voltage.limit(cutoff.voltage_v)) + 6 * noise_v
         slope = _fall_at_end(readings, first, crossing.after, cutoff.voltage_v, reach)
         cutoff_v, cutoff_a = cutoff.voltage_v, crossing.current_a
         seconds_per_volt = 1 / slope if slope > 0 else 0.0
-        end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * 0.1)
+        # A person looks in once in a while: between two looks the voltage may have bent either way.
+        bend = 0.1 if widths is None else 0.5
+        end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * bend)
     return Doubt(
         voltage, current, seconds_per_volt, cutoff_v, cutoff_a, end_noise, noise_a, noise_v,
-        readings.typical_interval_s, gaps,
+        readings.typical_interval_s, gaps, _typed(readings, widths, first, stop),
     )  # fmt: skip
+
+
+def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> tuple[float, float, float, float]:
+    if widths is None or stop - first < 1:
+        return 0.0, 0.0, 0.0, 0.0
+    first = max(first - 1, 0) if first and readings.current_a[first - 1] > 0 else first
+    part = slice(first, min(stop + 1, len(readings)))
+    return doubts(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
 
 
 def _noise(values: Array) -> float:

@@ -2,9 +2,72 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields
+from typing import Any
 
 from ubrant.core.accuracy import Accuracy, parse_accuracy
+from ubrant.core.readings import Series
+
+ROLES = ("meter", "load", "supply")
+CONNECTIONS = ("display", "scpi", "lines", "file")
+"""How its readings arrive: read off by a person, asked for by SCPI, printed line by line, written to another program's log."""
+
+
+@dataclass(frozen=True)
+class MeterDetails:
+    """What else is known of a meter.
+
+    Attributes
+    ----------
+    role : ``meter``, ``load`` or ``supply``
+    connection : one of CONNECTIONS
+    address : VISA resource, serial port, ``socket://host:port``, or the path of a log
+    profile : name of its SCPI profile, or the pattern of its lines
+    baud : of a serial line
+    tap : where it is clipped
+    floor_a : below this it shows nothing
+    burden_ohm : in the current path; input_ohm : of its voltmeter
+    zero_v, zero_a : what it shows with nothing connected, taken off every reading; zeroed : when that was read, UTC
+    reversed : it shows the wrong sign
+    counts_to_ah, counts_to_wh : where its counters begin again at 0
+    """
+
+    role: str = "meter"
+    connection: str = "display"
+    address: str = ""
+    profile: str = ""
+    baud: int = 115_200
+    tap: str = "battery"
+    floor_a: float = 0.0
+    burden_ohm: float = 0.0
+    input_ohm: float = 0.0
+    zero_v: float = 0.0
+    zero_a: float = 0.0
+    zeroed: str = ""
+    reversed: bool = False
+    counts_to_ah: float = 0.0
+    counts_to_wh: float = 0.0
+
+    def to_json(self) -> dict[str, Any]:
+        """Only what differs from nothing being known."""
+        usual = MeterDetails()
+        return {k: v for k, v in asdict(self).items() if v != getattr(usual, k)}
+
+    def correct(self, quantity: str, series: Series) -> Series:
+        """Readings as they should have been shown: zero taken off, sign turned, nothing where it can show nothing."""
+        zero = {"V": self.zero_v, "A": self.zero_a}.get(quantity, 0.0)
+        turned = self.reversed and quantity in {"A", "W"}
+        if not (zero or turned):
+            return series
+        value = series.value - zero
+        return Series(series.time_s, -value if turned else value)
+
+
+def details_from(told: Mapping[str, Any]) -> MeterDetails:
+    """Details from what a logbook keeps; what this version does not know is left aside."""
+    known = {f.name for f in fields(MeterDetails)}
+    return MeterDetails(**{k: v for k, v in told.items() if k in known})
 
 
 @dataclass(frozen=True)
@@ -17,6 +80,7 @@ class Meter:
     max_v: float | None = None
     max_a: float | None = None
     id: int = 0
+    details: MeterDetails = field(default_factory=MeterDetails)
 
     def accuracy(self, unit: str) -> Accuracy | None:
         """Accuracy in V or A; None when nobody said.

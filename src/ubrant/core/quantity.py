@@ -23,7 +23,7 @@ _SYMBOLS |= {
     "watt": "W",
     "watts": "W",
 }
-_SYMBOLS |= {"%": "%", "°c": "°C", "degc": "°C", "kg": "kg", "g": "g"}
+_SYMBOLS |= {"hz": "Hz", "hertz": "Hz", "va": "VA", "%": "%", "°c": "°C", "degc": "°C", "kg": "kg", "g": "g"}
 _LENGTHS = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3}
 _TIMES = {"ms": 1e-3, "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "min": 60, "mins": 60, "minute": 60}
 _TIMES |= {
@@ -46,7 +46,7 @@ class QuantityError(ValueError):
 
 @dataclass(frozen=True)
 class Quantity:
-    """A value in one of the base units V, A, W, Ah, Wh, Ω, s, °C, %, kg."""
+    """A value in one of the base units V, A, W, VA, Hz, Ah, Wh, Ω, s, °C, %, kg."""
 
     value: float
     unit: str
@@ -89,7 +89,7 @@ def unit_factor(symbol: str) -> Quantity | None:
         return unit_factor(_SYMBOLS[low])
     prefix, rest = symbol[:1], symbol[1:]
     base = _SYMBOLS.get(rest.lower())
-    if prefix in _PREFIXES and base in {"V", "A", "W", "Ah", "Wh", "Ω"}:
+    if prefix in _PREFIXES and base in {"V", "A", "W", "Ah", "Wh", "Ω", "Hz", "VA"}:
         factor = 1e-3 if prefix == "M" and base in {"Ah", "A", "V"} else _PREFIXES[prefix]
         return Quantity(factor, base)
     return None

@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from ubrant.logbook.csv_log import LogError, LogFile, read_log
+from ubrant.core.jot import Grammar, Jotting
+from ubrant.core.jot_text import Entry, write_jot_text
+from ubrant.core.readings import Series
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.records import Run
+from ubrant.logbook.run_record import typed_of
 
-_NAMES = {"V": "voltage / V", "A": "current / A"}
-_PACKAGE = "datapackage.json"
+_NAMES = {
+    "V": "voltage / V", "A": "current / A", "W": "power / W", "Ah": "charge / Ah", "Wh": "energy / Wh", "°C": "temperature / °C", "%": "left / %",
+    "Hz": "frequency / Hz", "VA": "apparent power / VA",
+}  # fmt: skip
+"""Headings by quantity, behind the name of the tap."""
 
 
 class ExportError(Exception):
@@ -31,12 +39,9 @@ def export_csv(logbook: Logbook, run: Run, path: Path) -> None:
     import polars as pl  # slow to import, and only files need it
 
     table = pl.DataFrame({"time / s": pl.Series([], dtype=pl.Float64)})
-    for tap in ("battery", "load"):
-        for quantity, name in _NAMES.items():
-            series = logbook.series(run.id, tap, quantity)
-            if len(series):
-                column = pl.DataFrame({"time / s": series.time_s, f"{tap} {name}": series.value})
-                table = table.join(column, on="time / s", how="full", coalesce=True) if table.width > 1 else column
+    for (tap, quantity), series in exported(logbook, run).items():
+        column = pl.DataFrame({"time / s": series.time_s, f"{tap} {_NAMES[quantity]}": series.value})
+        table = table.join(column, on="time / s", how="full", coalesce=True) if table.width > 1 else column
     happened = [(e.time_s, e.text if e.kind == "jotting" else e.kind) for e in logbook.events(run.id)]
     last_s = max([float(np.max(table["time / s"].to_numpy())) if len(table) else 0.0, *(t for t, _ in happened)])
     ending = [(last_s, f"ended by {run.ended_by}")] if run.ended_by else []
@@ -52,6 +57,36 @@ def export_csv(logbook: Logbook, run: Run, path: Path) -> None:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
 
 
+def exported(logbook: Logbook, run: Run) -> dict[tuple[str, str], Series]:
+    """What an export holds, by tap and quantity, the battery's first: instruments' readings, and typed ones where there are no others."""
+    found = {key: logbook.series(run.id, *key) for key in logbook.taps(run.id)}
+    found |= {key: series for key, series in typed_of(logbook.jots(run.id)).series.items() if key not in found}
+    return {key: found[key] for key in sorted(found, key=lambda k: (k[0] != "battery", k[0], list(_NAMES).index(k[1]))) if len(found[key])}
+
+
+def export_jots(logbook: Logbook, run: Run, path: Path, name: str = "") -> None:
+    """A run's typed lines, notes and events as jot text.
+
+    Raises
+    ------
+    ExportError
+        The file cannot be written.
+    """
+    entries = [Entry(j.time_s, found) for j in logbook.jots(run.id) if (found := Grammar().parse(j.line)) is not None]
+    entries += [Entry(e.time_s, Jotting(e.text)) for e in logbook.events(run.id) if e.kind == "jotting"]
+    cutoff, celsius = run.plan.get("cutoff_v"), run.plan.get("temperature_c")
+    head = {
+        "unit": name, "label": run.label_text, "chemistry": run.chemistry or "", "meter": run.meter, "volts": run.voltage_accuracy,
+        "amps": run.current_accuracy, "cutoff": f"{cutoff:g} V" if cutoff else "", "between": str(run.plan.get("between", "")),
+        "temperature": f"{celsius:g} °C" if celsius is not None else "", "method": run.method,
+    }  # fmt: skip
+    started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
+    try:
+        path.write_text(write_jot_text(head, started, entries), "utf-8")
+    except OSError as error:
+        raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
+
+
 def export_package(logbook: Logbook, run: Run, folder: Path, name: str = "") -> None:
     """A folder with ``datapackage.json`` and ``readings.csv``: readings with their units, and what is known about the run.
 
@@ -61,22 +96,20 @@ def export_package(logbook: Logbook, run: Run, folder: Path, name: str = "") -> 
         The folder cannot be written, or holds something else.
     """
     try:
-        if folder.exists() and any(p.name not in {_PACKAGE, "readings.csv"} for p in folder.iterdir()):
+        if folder.exists() and any(p.name not in {PACKAGE, "readings.csv", "readings.jot"} for p in folder.iterdir()):
             raise ExportError(f"{folder.name} holds other files: choose an empty folder, or a new name.")
         folder.mkdir(parents=True, exist_ok=True)
         export_csv(logbook, run, folder / "readings.csv")
-        (folder / _PACKAGE).write_text(json.dumps(_describe(logbook, run, name), indent=2, ensure_ascii=False) + "\n", "utf-8")
+        if logbook.jots(run.id):
+            export_jots(logbook, run, folder / "readings.jot", name)
+        (folder / PACKAGE).write_text(json.dumps(_describe(logbook, run, name), indent=2, ensure_ascii=False) + "\n", "utf-8")
     except OSError as error:
         raise ExportError(f"{folder} could not be written: {error.strerror or error}.") from None
 
 
 def _describe(logbook: Logbook, run: Run, name: str) -> dict[str, Any]:
     fields = [{"name": "time / s", "type": "number", "unit": "s"}]
-    for tap in ("battery", "load"):
-        fields += [
-            {"name": f"{tap} {heading}", "type": "number", "unit": quantity}
-            for quantity, heading in _NAMES.items() if len(logbook.series(run.id, tap, quantity))
-        ]  # fmt: skip
+    fields += [{"name": f"{tap} {_NAMES[quantity]}", "type": "number", "unit": quantity} for tap, quantity in exported(logbook, run)]
     fields.append({"name": "event", "type": "string"})
     return {
         "profile": "tabular-data-package",
@@ -84,6 +117,7 @@ def _describe(logbook: Logbook, run: Run, name: str) -> dict[str, Any]:
         "title": f"{name or run.source}, {run.method}",
         "created": run.started,
         "resources": [
+            *([{"name": "typed", "path": "readings.jot", "format": "jot", "mediatype": "text/plain"}] if logbook.jots(run.id) else []),
             {
                 "name": "readings", "path": "readings.csv", "profile": "tabular-data-resource", "format": "csv", "mediatype": "text/csv",
                 "encoding": "utf-8", "schema": {"fields": fields, "missingValues": [""]},
@@ -95,27 +129,3 @@ def _describe(logbook: Logbook, run: Run, name: str) -> dict[str, Any]:
             "voltage_accuracy": run.voltage_accuracy, "current_accuracy": run.current_accuracy,
         },
     }  # fmt: skip
-
-
-def read_any(path: Path, columns: str | None = None) -> LogFile:
-    """A log, or a Data Package by its folder or its ``datapackage.json``.
-
-    Raises
-    ------
-    LogError
-        It cannot be read; the sentence says where and what to do.
-    """
-    package = path / _PACKAGE if path.is_dir() else path
-    if package.name != _PACKAGE or not package.exists():
-        return read_log(path, columns)
-    try:
-        described = json.loads(package.read_text("utf-8"))
-        resources = described["resources"]
-        inside = str(next(r["path"] for r in resources if str(r.get("path", "")).endswith(".csv")))
-        about = described.get("ubrant", {})
-    except (ValueError, KeyError, TypeError, AttributeError, StopIteration):
-        raise LogError(f"{package.name} in {package.parent.name} is not a Data Package with a CSV of readings in it.") from None
-    if Path(inside).is_absolute() or ".." in Path(inside).parts:
-        raise LogError(f"{package.name} in {package.parent.name} points outside its folder ({inside}): that is not followed.")
-    log = read_log(package.parent / inside, columns)
-    return LogFile(**{**log.__dict__, "name": package.parent.name, "about": about if isinstance(about, dict) else {}})

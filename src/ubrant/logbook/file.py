@@ -8,7 +8,7 @@ from importlib import resources
 from pathlib import Path
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 2
+FORMAT = 3
 
 
 class LogbookError(Exception):

@@ -14,12 +14,12 @@ import numpy as np
 
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.discharge import Discharge
-from ubrant.core.meter import Meter
+from ubrant.core.meter import Meter, details_from
 from ubrant.core.readings import Array, Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError, connect, prepare
 from ubrant.logbook.lock import OpenLock
-from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, Summary
+from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, StoredJot, Summary
 
 PIECE = 65_536
 
@@ -114,19 +114,26 @@ class Logbook:
     # meters
 
     def meters(self) -> list[Meter]:
-        rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id FROM meter ORDER BY id")
-        return [Meter(*row) for row in rows]
+        rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id, details FROM meter ORDER BY id")
+        return [Meter(*row[:6], details=details_from(json.loads(row[6]))) for row in rows]
 
     def keep_meter(self, meter: Meter) -> Meter:
         """Add a meter, or put an edited one in its place; returns it with its id."""
-        values = (meter.name, meter.voltage_accuracy, meter.current_accuracy, meter.max_v, meter.max_a)
+        values = (
+            meter.name,
+            meter.voltage_accuracy,
+            meter.current_accuracy,
+            meter.max_v,
+            meter.max_a,
+            json.dumps(meter.details.to_json()),
+        )
         if meter.id:
             self._write(
-                "UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=? WHERE id=?",
+                "UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=?, details=? WHERE id=?",
                 (*values, meter.id),
             )
             return meter
-        sql = "INSERT INTO meter (name, voltage_accuracy, current_accuracy, max_v, max_a) VALUES (?,?,?,?,?)"
+        sql = "INSERT INTO meter (name, voltage_accuracy, current_accuracy, max_v, max_a, details) VALUES (?,?,?,?,?,?)"
         return replace(meter, id=self._write(sql, values))
 
     def remove_meter(self, meter_id: int) -> None:
@@ -167,7 +174,9 @@ class Logbook:
         """Keep a run that begins; returns it with its id."""
         return replace(run, id=self._insert_run(run))
 
-    def keep_import(self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent] = ()) -> Run:
+    def keep_import(
+        self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent] = (), jots: Sequence[StoredJot] = ()
+    ) -> Run:
         """Keep a whole run from a log in one transaction; returns it with its id."""
         with self._transaction():
             kept = replace(run, id=self._insert_run(run))
@@ -176,7 +185,47 @@ class Logbook:
                 self._insert_pieces(int(channel or 0), column)
             for event in events:
                 self.add_event(kept.id, event)
+            for jot in jots:
+                self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (kept.id, jot.time_s, jot.typed, jot.line))
         return kept
+
+    def taps(self, run_id: int) -> list[tuple[str, str]]:
+        """(tap, quantity) of every channel of a run."""
+        return [(r[0], r[1]) for r in self._db.execute("SELECT tap, quantity FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
+
+    def update_run(self, run: Run) -> None:
+        """Keep how a run stands: its state, what ended it, its trouble and plan."""
+        self._write(
+            "UPDATE run SET state = ?, ended_by = ?, trouble = ?, plan = ?, unit_id = ?, label = ?, chemistry = ? WHERE id = ?",
+            (run.state, run.ended_by, run.trouble, json.dumps(run.plan), run.unit_id, run.label_text, run.chemistry, run.id),
+        )
+        self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
+
+    # lines typed by a person
+
+    def jots(self, run_id: int) -> list[StoredJot]:
+        """Those that count: neither undone nor replaced by a later one."""
+        rows = self._db.execute(
+            "SELECT time_s, line, typed, id FROM jot WHERE run_id = ? AND replaced_by IS NULL AND NOT undone ORDER BY time_s, id", (run_id,)
+        )
+        return [StoredJot(*row) for row in rows]
+
+    def add_jot(self, run_id: int, jot: StoredJot, replaces: int | None = None) -> int:
+        """Keep a typed line, in the place of an earlier one where it corrects that; returns its id."""
+        with self._transaction():
+            made = self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (run_id, jot.time_s, jot.typed, jot.line))
+            if replaces is not None:
+                self._write("UPDATE jot SET replaced_by = ? WHERE id = ?", (made, replaces))
+            self._write("DELETE FROM summary WHERE run_id = ?", (run_id,))
+        return made
+
+    def undo_jot(self, jot_id: int, *, undone: bool = True) -> None:
+        """A typed line counts no more (or again); what it replaced counts again (or no more)."""
+        with self._transaction():
+            self._write("UPDATE jot SET undone = ? WHERE id = ?", (int(undone), jot_id))
+            if undone:
+                self._write("UPDATE jot SET replaced_by = NULL WHERE replaced_by = ?", (jot_id,))
+            self._write("DELETE FROM summary WHERE run_id = (SELECT run_id FROM jot WHERE id = ?)", (jot_id,))
 
     def delete_run(self, run_id: int) -> None:
         self._write("DELETE FROM run WHERE id = ?", (run_id,))

@@ -5,13 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import DischargeRecord
 from ubrant.core.label import Label, LabelError, parse_label
-from ubrant.core.readings import Readings, Series, join
 
-EVENT_KINDS = ("load on", "load off", "paused", "resumed")
+EVENT_KINDS = ("load on", "load off", "paused", "resumed", "gap", "charge on", "charge off", "step", "zero")
 """What the bench does; everything else that is kept with a time is a jotting."""
 
 
@@ -20,6 +17,16 @@ class StoredEvent:
     time_s: float
     kind: str
     text: str
+    id: int = 0
+
+
+@dataclass(frozen=True)
+class StoredJot:
+    """A typed line as it is kept: what time it is about, the line, when it was typed (UTC)."""
+
+    time_s: float
+    line: str
+    typed: str = ""
     id: int = 0
 
 
@@ -54,27 +61,6 @@ class Run:
     def cutoff(self) -> Cutoff | None:
         volts = self.plan.get("cutoff_v")
         return Cutoff(float(volts), float(self.plan.get("hold_s", 1.0))) if volts else None
-
-    def record(self, voltage: Series, current: Series, events: list[StoredEvent], cutoff: Cutoff | None = None) -> DischargeRecord:
-        """What the sums need, put together from what was kept.
-
-        Raises
-        ------
-        ReadingsError
-            There are no readings.
-        """
-        readings: Readings = join(voltage, current)
-        on = [e.time_s for e in events if e.kind == "load on"]
-        off = [e.time_s for e in events if e.kind == "load off"]
-        return DischargeRecord(
-            readings,
-            parse_accuracy(self.voltage_accuracy, "V") if self.voltage_accuracy else None,
-            parse_accuracy(self.current_accuracy, "A") if self.current_accuracy else None,
-            self.label, cutoff or self.cutoff, self.plan.get("temperature_c"),
-            on[0] if on else None, off[-1] if off else None,
-            self.ended_by or {"interrupted": "interrupted", "running": "running"}.get(self.state),
-            self.plan.get("tap", "battery"),
-        )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -24,10 +24,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.logbook.csv_log import LogFile
-from ubrant.logbook.exporting import read_any
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogFile
+from ubrant.logbook.logs.read import read_logs
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.run.commands import CommandsDialog
@@ -371,15 +371,16 @@ class MainWindow(QMainWindow):
         in_background(
             self,
             self.tr("Reading {name} …").format(name=path.name),
-            lambda: read_any(path),
+            lambda: read_logs(path),
             self._ask_about,
             lambda error: self.say(str(error)),
         )
 
-    def _ask_about(self, log: LogFile) -> None:
+    def _ask_about(self, logs: list[LogFile]) -> None:
         from ubrant.ui.findings.import_dialog import ImportDialog
 
-        ImportDialog(self.bench, log, self).exec()
+        for log in logs:
+            ImportDialog(self.bench, log, self).exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

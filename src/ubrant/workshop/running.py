@@ -1,4 +1,4 @@
-"""Begin a run on the bench, rehearse one, bring a log in from elsewhere."""
+"""Begin a run on the bench, rehearse one."""
 
 from __future__ import annotations
 
@@ -13,15 +13,12 @@ from ubrant.bench.standins.scenario import Scenario, scenario_for
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
-from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import Label
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
-from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import EVENT_KINDS, Run, StoredEvent
+from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.checks import LoadRating
 from ubrant.methods.discharge import DischargePlan, discharge
@@ -89,27 +86,3 @@ def _plan_as_json(plan: DischargePlan, leads: Leads) -> dict[str, object]:
         "every_s": plan.every_s, "rest_before_s": plan.rest_before_s, "rest_after_s": plan.rest_after_s, "temperature_c": plan.temperature_c,
         "lead_length_m": leads.length_m, "lead_area_mm2": leads.area_mm2,
     }  # fmt: skip
-
-
-def keep_log(
-    logbook: Logbook, log: LogFile, unit: Unit | None, *, cutoff: Cutoff | None, voltage_accuracy: str = "", current_accuracy: str = "",
-    temperature_c: float | None = None, meter: str = "",
-) -> Run:  # fmt: skip
-    """Keep a log from elsewhere as a run, metered at the battery; with its other tap and its events, where it has them."""
-    about = log.about
-    started = (datetime.fromisoformat(about["started"]) if about.get("started") else log.started or datetime.now(UTC)).astimezone(UTC)
-    plan: dict[str, object] = dict(about.get("plan", {}))
-    plan |= {"temperature_c": temperature_c, "warnings": list(log.warnings), "columns": log.columns}
-    plan |= {"cutoff_v": cutoff.voltage_v, "hold_s": cutoff.hold_s} if cutoff is not None else {"cutoff_v": None}
-    endings = [text.removeprefix("ended by ") for _, text in log.events if text.startswith("ended by ")]
-    run = Run(
-        unit.id if unit else None, "discharge", log.name, started.isoformat(timespec="seconds"), int(about.get("utc_offset_min", 0)),
-        state="done", ended_by=endings[-1] if endings else "", plan=plan, label_text=unit.label_text if unit else "",
-        chemistry=unit.chemistry if unit else None, voltage_accuracy=voltage_accuracy, current_accuracy=current_accuracy, meter=meter,
-    )  # fmt: skip
-    columns = {("battery", "V"): log.voltage_v, ("battery", "A"): log.current_a, ("load", "V"): log.load_v, ("load", "A"): log.load_a}
-    series = {key: Series(log.time_s, column) for key, column in columns.items() if column is not None}
-    events = [
-        StoredEvent(t, text if text in EVENT_KINDS else "jotting", text) for t, text in log.events if not text.startswith("ended by ")
-    ]
-    return logbook.keep_import(run, series, events)

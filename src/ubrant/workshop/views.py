@@ -8,14 +8,16 @@ import numpy as np
 
 from ubrant.bench.rehearsal import Rehearsal
 from ubrant.bench.session import RunSession
+from ubrant.core.account import account
 from ubrant.core.course import Course, course, running_charge, thinned
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import Discharge, DischargeRecord, analyse
+from ubrant.core.discharge import Discharge, DischargeRecord
 from ubrant.core.label import Label, LabelError
 from ubrant.core.readings import Readings, ReadingsError, join
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredEvent, Summary
+from ubrant.logbook.records import Run, StoredEvent, StoredJot, Summary
+from ubrant.logbook.run_record import Kept, beside_of, record_of, typed_of
 
 
 @dataclass(frozen=True)
@@ -27,6 +29,7 @@ class RunView:
     found: Discharge
     load: Readings | None
     events: tuple[StoredEvent, ...]
+    notes: tuple[tuple[float, str], ...] = ()
 
 
 def view_of(logbook: Logbook, run: Run, cutoff: Cutoff | None = None) -> RunView:
@@ -37,11 +40,20 @@ def view_of(logbook: Logbook, run: Run, cutoff: Cutoff | None = None) -> RunView
     ReadingsError
         Nothing can be said of it: too few readings, or no current.
     """
-    events = logbook.events(run.id)
-    record = run.record(logbook.series(run.id, "battery", "V"), logbook.series(run.id, "battery", "A"), events, cutoff)
-    load_v, load_a = logbook.series(run.id, "load", "V"), logbook.series(run.id, "load", "A")
+    return _viewed(run, kept_of(logbook, run), cutoff)
+
+
+def kept_of(logbook: Logbook, run: Run) -> Kept:
+    """Everything that was read, noted and typed in a run."""
+    series = {key: logbook.series(run.id, *key) for key in logbook.taps(run.id)}
+    return Kept(series, tuple(logbook.events(run.id)), typed_of(logbook.jots(run.id)))
+
+
+def _viewed(run: Run, kept: Kept, cutoff: Cutoff | None = None) -> RunView:
+    record = record_of(run, kept, cutoff)
+    load_v, load_a = kept.either("load", "V"), kept.either("load", "A")
     load = join(load_v, load_a) if len(load_v) and len(load_a) else None
-    return RunView(run, record, analyse(record), load, tuple(events))
+    return RunView(run, record, account(record, beside_of(run, kept)), load, kept.events, kept.typed.notes if kept.typed else ())
 
 
 def live_view(run: Run, session: RunSession) -> RunView | None:
@@ -49,17 +61,12 @@ def live_view(run: Run, session: RunSession) -> RunView | None:
     events = tuple(StoredEvent(e.time_s, e.kind, e.text) for e in session.live.events())
     progress = session.progress
     ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
+    kept = Kept(session.live.all_series(), events, typed_of(StoredJot(t, line) for t, line in session.live.jots()))
     try:
-        record = replace(run, ended_by=ended_by).record(
-            session.live.series("battery", "V"), session.live.series("battery", "A"), list(events)
-        )
-        if record.load_on_s is None:
-            return None
-        found = analyse(record)
-        load = join(session.live.series("load", "V"), session.live.series("load", "A"))
+        view = _viewed(replace(run, ended_by=ended_by, state="running"), kept)
     except ReadingsError:
         return None
-    return RunView(run, record, found, load, events)
+    return view if view.record.load_on_s is not None or kept.is_typed else None
 
 
 def summary_of(logbook: Logbook, run: Run) -> Summary | None:

@@ -10,14 +10,14 @@ from ubrant.core.leads import Leads
 from ubrant.core.quantity import QuantityError, show_duration
 from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
-from ubrant.logbook.csv_log import LogFile
+from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge import usual_plan
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.running import keep_log
+from ubrant.workshop.bringing_in import keep_log
 from ubrant.workshop.views import label_of
 
 _NEW, _NONE = -1, 0

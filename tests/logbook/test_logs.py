@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ubrant.logbook.csv_log import LogError, read_log
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.read import read_log
 
 
 def read(tmp_path, text, columns=None, encoding="utf-8", name="log.csv"):
@@ -62,11 +63,12 @@ def test_what_was_taken_for_granted_is_said(tmp_path):
     ("text", "says"),
     [
         ("", "log.csv is empty"),
-        ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n", "holds 1 readings"),
+        ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n", "holds 1 reading: there is nothing to add up"),
         ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n1,abc,1\n", r"log.csv, line 3, column 2 \(Voltage \(V\)\): “abc” is not a number"),
-        ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n\n1,,1\n", "line 4, column 2 .* the cell is empty"),
+        ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n\n1,,1\n", r"holds 1 reading: .*voltage: empty in line 4"),
         ("Time (s),Voltage (V),Current (A)\n0,12.8,1\n2,12,1\n1,12,1\n", "line 4, column 1 .* time goes back"),
-        ("Time (s),Voltage (V),Current (A)\n0,12.8,nan\n", "line 2, column 3 .* not a finite number"),
+        ("Time (s),Voltage (V),Current (A)\n0,12.8,nan\n", r"holds 0 readings: .*current: no number in line 2"),
+        ("Time (s),Voltage (V),Current (A)\n0,,1\n1,,1\n2,,1\n3,,1\n4,12,1\n5,12,1\n", "line 2: more lines are no readings"),
         ("Time (s),Voltage (V),Current (A)\n0,12,8,1,0\n", "line 2: 5 cells under 3 headings"),
         ("Time (s),Voltage (V)\n0,12.8\n", "line 1: no column for current"),
         ("0,12.8,1\n1,12.7,1\n", "there are no column headings"),

@@ -18,6 +18,8 @@ _WORDS = {
         "seconds",
         "secs",
         "uptime",
+        "millis",
+        "clock",
         "zeit",
         "temps",
         "tiempo",
@@ -115,3 +117,42 @@ def choose(headings: list[Heading], quantity: str) -> list[Heading]:
     if quantity == "time":
         return sorted(found, key=lambda h: not h.has_unit)[:1]
     return found
+
+
+def needed_found(headings: list[Heading]) -> int:
+    """How many of time, voltage and current (or power in its place) some column could be."""
+    time, volts, amps = (any(h.quantity == q for h in headings) for q in ("time", "voltage", "current"))
+    watts = any(h.unit == "W" for h in headings)
+    return int(time) + int(volts) + int(amps or (volts and watts))
+
+
+_TAP_WORDS = {
+    "battery": "battery", "batt": "battery", "bat": "battery", "load": "load", "source": "source", "input": "input", "in": "input",
+    "output": "output", "out": "output", "dc": "dc", "ac": "ac", "bank": "bank", "charger": "charger",
+}  # fmt: skip
+_OTHER_WORDS = {"temperature": "°C", "temp": "°C", "soc": "%", "percent": "%"}
+
+
+def beside(heading: Heading) -> tuple[str, str, float] | None:
+    """(tap, quantity, factor) of a column that is not the run's own time, volts or amperes; None for one that means nothing here."""
+    words = re.findall(r"[^\W\d_]+", heading.text.lower())
+    tap = next((_TAP_WORDS[w] for w in words if w in _TAP_WORDS), "")
+    if set(words) & (_ASIDE - {"cell"}):
+        return None
+    if match := re.search(r"\bcell\W*(\d{1,2})\b", heading.text, re.I):
+        unit = heading.unit or "V"
+        return (f"cell {match[1]}", "V", heading.factor) if unit == "V" else None
+    if heading.quantity in ("voltage", "current") and tap:
+        return tap, _BASE[heading.quantity], heading.factor
+    if heading.has_unit and heading.unit in {"Ah", "Wh", "W", "%", "°C", "Hz", "VA"}:
+        return tap or "battery", heading.unit, heading.factor
+    named = next((_OTHER_WORDS[w] for w in words if w in _OTHER_WORDS), None)
+    if named is not None and (not heading.has_unit or heading.text.strip().endswith(("C)", "C]", "/ C", "(C"))):
+        return tap or "battery", named, 1.0
+    return None
+
+
+def is_run_column(text: str) -> bool:
+    """A column that counts runs in one file."""
+    words = [w for w in re.findall(r"[^\W\d_]+", text.lower()) if w not in {"no", "nr", "number", "index", "id", "count"}]
+    return words in (["run"], ["cycle"], ["test"], ["pass"])

@@ -1,0 +1,125 @@
+"""Which column of a sheet is what: by its headings, or as a person said."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field, replace
+
+from ubrant.logbook.logs.headings import Heading, beside, choose, is_run_column, read_heading
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.text import Sheet
+
+NEEDED = ("time", "voltage", "current")
+LIKE = {"time": "Time (s)", "voltage": "Voltage (V)", "current": "Current (A)", "power": "Power (W)", "run": "Run"}
+_UNITS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "run": ""}
+
+
+@dataclass(frozen=True)
+class Columns:
+    """Headings by what they hold. ``current`` may be missing where ``power`` is there; ``date`` stands beside a time of day."""
+
+    time: Heading
+    voltage: Heading
+    current: Heading | None
+    power: Heading | None = None
+    date: Heading | None = None
+    event: Heading | None = None
+    run: Heading | None = None
+    others: dict[tuple[str, str], Heading] = field(default_factory=dict)
+
+    def used(self) -> dict[str, str]:
+        """Headings by quantity, for showing."""
+        second = {"current": self.current.text} if self.current else {"power": self.power.text} if self.power else {}
+        return {"time": self.time.text, "voltage": self.voltage.text, **second}
+
+
+def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
+    """Find the columns.
+
+    Parameters
+    ----------
+    wanted : ``time=…,voltage=…,current=…``, headings or column numbers, where the headings do not say it
+
+    Raises
+    ------
+    LogError
+        One is missing, could be several, or is in a unit that cannot be.
+    """
+    headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
+    where = f"{sheet.name}, line {sheet.heading_line}"
+    if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
+        raise LogError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
+    said = _said(wanted, headings, where) if wanted else {}
+    chosen: dict[str, Heading] = {}
+    power = said.get("power") or next((h for h in headings if h.has_unit and h.unit == "W" and beside(h)), None)
+    for quantity in NEEDED:
+        if quantity in said:
+            chosen[quantity] = said[quantity]
+            continue
+        if quantity == "current" and "power" in said:
+            continue
+        found = choose([h for h in headings if h not in said.values()], quantity)
+        if not found and quantity == "current" and power is not None:
+            continue
+        if not found:
+            seen = ", ".join(f"“{h.text}”" for h in headings[:8])
+            raise LogError(
+                f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{LIKE[quantity]}”."
+            )
+        if len(found) > 1:
+            both = " and ".join(f"“{h.text}”" for h in found[:3])
+            raise LogError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={found[0].text}".')
+        chosen[quantity] = found[0]
+    for heading in chosen.values():
+        if heading.trouble:
+            raise LogError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
+    return _with_others(chosen, power, headings, said)
+
+
+def _with_others(chosen: dict[str, Heading], power: Heading | None, headings: list[Heading], said: dict[str, Heading]) -> Columns:
+    taken = {h.index for h in chosen.values()}
+    own_tap = "battery"
+    others: dict[tuple[str, str], Heading] = {}
+    event = run = date = None
+    for heading in headings:
+        if heading.index in taken:
+            continue
+        name = heading.text.strip().lower()
+        if name == "event":
+            event = replace(heading, quantity="event")
+        elif heading.quantity == "time" and "date" in name and not chosen["time"].has_unit:
+            date = heading
+        elif is_run_column(heading.text):
+            run = heading
+        elif (found := beside(heading)) is not None:
+            tap, quantity, factor = found
+            key = (tap, quantity)
+            if key not in others and not (tap == own_tap and quantity in ("V", "A")):
+                others[key] = replace(heading, factor=factor)
+    run = said.get("run", run)
+    current = chosen.get("current")
+    if date is None and "date" in chosen["time"].text.lower() and not chosen["time"].has_unit:
+        clock = next((h for h in headings if h.index not in taken and h.quantity == "time" and not h.has_unit), None)
+        if clock is not None:
+            chosen["time"], date = clock, chosen["time"]
+    if current is not None and power is not None and ("battery", "W") not in others:
+        others[("battery", "W")] = power
+    return Columns(chosen["time"], chosen["voltage"], current, power if current is None else None, date, event, run, others)
+
+
+def _said(wanted: str, headings: list[Heading], where: str) -> dict[str, Heading]:
+    """The columns a person named."""
+    said: dict[str, Heading] = {}
+    for part in re.split(r"\s*,\s*(?=\w+\s*=)", wanted.strip()):
+        quantity, _, name = (p.strip() for p in part.partition("="))
+        if quantity not in LIKE or not name:
+            raise LogError(f'“{part}” is not understood: write --columns "time=…,voltage=…,current=…".')
+        named = [h for h in headings if h.text.lower() == name.lower() or re.split(r"\s*[(\[/]", h.text)[0].lower() == name.lower()]
+        if not named and name.isdigit() and 1 <= int(name) <= len(headings):
+            named = [headings[int(name) - 1]]
+        if not named:
+            raise LogError(f"{where}: there is no column “{name}”. There are {', '.join('“' + h.text + '”' for h in headings[:8])}.")
+        heading, unit = named[0], _UNITS[quantity]
+        known = heading.has_unit and heading.unit == unit
+        said[quantity] = Heading(heading.text, heading.index, quantity, unit, heading.factor if known else 1.0, known)
+    return said

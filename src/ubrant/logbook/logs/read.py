@@ -1,0 +1,138 @@
+"""Read a log, whatever it is: the way in."""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ubrant.core.jot_text import JotTextError, is_jot_text, read_jot_text
+from ubrant.core.readings import ReadingsError
+from ubrant.core.typed import STRAIGHT, gather, on_one_base
+from ubrant.logbook.logs.columns import columns_of
+from ubrant.logbook.logs.fast import read_fast
+from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.logs.sheets import read_json_lines, read_parquet, read_workbook
+from ubrant.logbook.logs.table import read_table
+from ubrant.logbook.logs.text import Sheet, decode, read_bytes, read_sheet
+
+PACKAGE = "datapackage.json"
+
+
+def read_logs(path: Path, columns: str | None = None, *, split_gaps: bool = False) -> list[LogFile]:
+    """Every run in a log: text in any dialect, jot text, a workbook, Parquet, JSON lines, or a Data Package.
+
+    Parameters
+    ----------
+    columns : ``time=…,voltage=…,current=…``, headings or column numbers, where the headings do not say it
+    split_gaps : take a very long gap for the end of one run and the start of the next
+
+    Raises
+    ------
+    LogError
+        It cannot be read; the sentence says where and what to do.
+    """
+    package = path / PACKAGE if path.is_dir() else path
+    if package.name == PACKAGE and package.exists():
+        return [_package(package, columns)]
+    suffix = path.suffix.lower()
+    if suffix in {".xlsx", ".xlsm", ".parquet"} and path.is_file():
+        sheet = read_parquet(path) if suffix == ".parquet" else read_workbook(path)
+        return read_table(sheet, columns_of(sheet, columns), split_gaps)
+    data = read_bytes(path)
+    head = decode(data[:4096])
+    if suffix in {".jsonl", ".ndjson"} or head.lstrip().startswith("{"):
+        sheet = read_json_lines(path.name, data)
+        return read_table(sheet, columns_of(sheet, columns), split_gaps)
+    if suffix == ".jot" or (not columns and is_jot_text(head)):
+        return [_jots(path.name, decode(data))]
+    sheet = read_sheet(path.name, data, columns)
+    return _text_logs(sheet, columns, split_gaps)
+
+
+def _text_logs(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:
+    chosen = columns_of(sheet, columns)
+    fast = None if split_gaps else read_fast(sheet, chosen)
+    return [fast] if fast is not None else read_table(sheet, chosen, split_gaps)
+
+
+def read_log(path: Path, columns: str | None = None) -> LogFile:
+    """The one run in a log.
+
+    Raises
+    ------
+    LogError
+        It cannot be read, or it holds several.
+    """
+    return only(read_logs(path, columns))
+
+
+def only(found: list[LogFile], number: int | None = None) -> LogFile:
+    """The only run of a file, or the one asked for, counted from 1.
+
+    Raises
+    ------
+    LogError
+        There are several and none was asked for, or not so many.
+    """
+    if number is not None and not 1 <= number <= len(found):
+        raise LogError(f"{found[0].name} holds {len(found)} run{'s' if len(found) > 1 else ''}: there is no run {number} in it.")
+    if len(found) > 1 and number is None:
+        told = ", ".join(f"{k} ({log.run_name})" for k, log in enumerate(found[:8], start=1))
+        raise LogError(f"{found[0].name} holds {len(found)} runs: {told}. Say which, with --run 1.")
+    return found[(number or 1) - 1]
+
+
+def _jots(name: str, text: str) -> LogFile:
+    """A jot text as a log: its volts and amperes on one base, and everything it says besides."""
+    try:
+        found = read_jot_text(text, name)
+        typed = gather(found.entries)
+        tap = typed.source_tap()
+        between = "held" if found.head.get("between", "").lower().startswith("h") else STRAIGHT
+        readings, _ = on_one_base(typed, tap, between)
+        time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
+    except JotTextError as error:
+        raise LogError(str(error)) from None
+    except ReadingsError as error:
+        if not any(q in ("Ah", "Wh") and len(s) > 1 for (_, q), s in typed.series.items()):
+            raise LogError(f"{name}, line {found.entries[-1].line}: {error}") from None
+        time = volts = amps = np.empty(0)
+    head = found.head
+    plan: dict[str, Any] = {"between": between, "typed": True}
+    for key, pattern in (("cutoff_v", r"([\d.,]+)\s*V?"), ("temperature_c", r"([\d.,]+)")):
+        said = head.get("cutoff" if key == "cutoff_v" else "temperature", "")
+        if said:
+            match = re.match(pattern, said.strip())
+            if match is None:
+                raise LogError(f"{name}: “{said}” after {key.partition('_')[0]} is not understood: write it like “cutoff: 11.0 V”.")
+            plan[key] = float(match[1].replace(",", "."))
+    about = {
+        "unit": head.get("unit", ""), "label": head.get("label", ""), "chemistry": head.get("chemistry") or None, "meter": head.get("meter", ""),
+        "voltage_accuracy": head.get("volts", ""), "current_accuracy": head.get("amps", ""), "plan": plan,
+    }  # fmt: skip
+    started = found.started
+    if started is not None:
+        about["started"] = started.astimezone().isoformat()
+    return LogFile(name, time, volts, amps, {"jot text": f"tap {tap}"}, started, found.warnings, about=about, entries=found.entries)
+
+
+def _package(package: Path, columns: str | None) -> LogFile:
+    try:
+        described = json.loads(package.read_text("utf-8"))
+        resources = described["resources"]
+        inside = str(next(r["path"] for r in resources if str(r.get("path", "")).endswith((".csv", ".jot"))))
+        about = described.get("ubrant", {})
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, StopIteration):
+        raise LogError(f"{package.name} in {package.parent.name} is not a Data Package with a CSV of readings in it.") from None
+    if Path(inside).is_absolute() or ".." in Path(inside).parts:
+        raise LogError(f"{package.name} in {package.parent.name} points outside its folder ({inside}): that is not followed.")
+    log = read_log(package.parent / inside, columns)
+    told = about if isinstance(about, dict) else {}
+    if log.entries:
+        told = {**log.about, **told, "plan": {**log.about["plan"], **told.get("plan", {})}}
+    return replace(log, name=package.parent.name, about=told)

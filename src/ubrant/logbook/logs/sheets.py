@@ -1,0 +1,124 @@
+"""Sheets that are no text: workbooks (XLSX), Parquet, JSON lines."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+
+from ubrant.logbook.logs.headings import needed_found, read_heading
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.text import Sheet, decode
+
+_MOST_CELLS = 20_000_000
+
+
+def read_workbook(path: Path) -> Sheet:
+    """The first sheet of a workbook that holds time, voltage and current.
+
+    Raises
+    ------
+    LogError
+        It is no workbook, or no sheet of it holds them.
+    """
+    import openpyxl  # slow to import, and only workbooks need it
+
+    try:
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+    except Exception:  # whatever a broken archive makes openpyxl raise
+        raise LogError(f"{path.name} is not a workbook that can be read: save it anew, or export it as CSV.") from None
+    try:
+        for page in book.worksheets:
+            rows = [(k, [_text(c) for c in row]) for k, row in enumerate(page.iter_rows(values_only=True), start=1)]
+            if (sheet := _table(path.name, rows)) is not None:
+                return sheet
+    except Exception as error:
+        raise LogError(f"{path.name} cannot be read: {error}. Export it as CSV.") from None
+    finally:
+        book.close()
+    raise LogError(
+        f"{path.name}, line 1: no sheet has columns for time, voltage and current. Write headings like “Time (s)”, “Voltage (V)”, “Current (A)”."
+    )
+
+
+def read_parquet(path: Path) -> Sheet:
+    """A Parquet file.
+
+    Raises
+    ------
+    LogError
+        It is none.
+    """
+    import polars as pl  # slow to import, and only files need it
+
+    try:
+        table = pl.read_parquet(path)
+    except Exception:
+        raise LogError(f"{path.name} is not a Parquet file that can be read: write it anew.") from None
+    rows = tuple((k, [_text(c) for c in row]) for k, row in enumerate(table.iter_rows(), start=2))
+    return Sheet(path.name, tuple(table.columns), 1, decimal_comma=False, kept_rows=rows)
+
+
+def read_json_lines(name: str, data: bytes) -> Sheet:
+    """A JSON object a line; the keys are the headings.
+
+    Raises
+    ------
+    LogError
+        A line that is no JSON object; says which.
+    """
+    headings: dict[str, int] = {}
+    rows: list[tuple[int, dict[str, Any]]] = []
+    for number, line in enumerate(decode(data).splitlines(), start=1):
+        if not line.strip():
+            continue
+        try:
+            made = json.loads(line)
+        except ValueError:
+            raise LogError(f"{name}, line {number}: this is no JSON object. Correct it or delete the line.") from None
+        if not isinstance(made, dict):
+            raise LogError(f'{name}, line {number}: a JSON object belongs here, like {{"time": 0, "voltage": 12.8, "current": 1}}.')
+        flat = _flat(made)
+        rows.append((number, flat))
+        for key in flat:
+            headings.setdefault(key, len(headings))
+    if not rows:
+        raise LogError(f"{name} is empty: there is no reading in it.")
+    kept = tuple((number, [_text(made.get(key)) for key in headings]) for number, made in rows)
+    return Sheet(name, tuple(headings), 1, decimal_comma=False, first_line=1, kept_rows=kept)
+
+
+def _flat(made: dict[str, Any]) -> dict[str, Any]:
+    """One level of nesting unfolded: {"battery": {"V": 12}} → {"battery V": 12}."""
+    flat: dict[str, Any] = {}
+    for key, value in made.items():
+        if isinstance(value, dict):
+            flat |= {f"{key} {inner}": v for inner, v in value.items() if not isinstance(v, dict | list)}
+        elif not isinstance(value, list):
+            flat[str(key)] = value
+    return flat
+
+
+def _table(name: str, rows: list[tuple[int, list[str]]]) -> Sheet | None:
+    for number, cells in rows[:60]:
+        if needed_found([read_heading(c, k) for k, c in enumerate(cells)]) >= 3:
+            wide = max(k for k, c in enumerate(cells) if c) + 1
+            after = tuple((k, row[:wide]) for k, row in rows if k > number and any(row))
+            return Sheet(name, tuple(cells[:wide]), number, decimal_comma=False, first_line=number + 1, kept_rows=after)
+    return None
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, datetime):
+        return value.isoformat()
+    if isinstance(value, timedelta):
+        seconds = value.total_seconds()
+        return f"{int(seconds // 3600)}:{int(seconds // 60 % 60):02d}:{seconds % 60:09.6f}"
+    if isinstance(value, time | date):
+        return value.isoformat()
+    if isinstance(value, float):
+        return repr(value)
+    return str(value)
