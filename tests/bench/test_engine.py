@@ -68,6 +68,9 @@ class PlainLine:
                    "MEAS:VOLT?": self.circuit.load_v(), "MEAS:CURR?": self.circuit.current_a}  # fmt: skip
         return str(answers[command])
 
+    def reopen(self) -> None:
+        """Nothing to open."""
+
     def close(self) -> None:
         """Nothing to close."""
 
@@ -113,7 +116,7 @@ def test_current_and_own_cutoff_are_set_and_read_back_before_switching_on():
     rig = Rig()
     rig.run()
     before = rig.line.told[: rig.line.told.index("INP ON")]
-    assert before == ["SOUR:CURR 0.5000", "SOUR:VOLT:LIM:LOW 10.7000"]
+    assert before == ["SOUR:FUNC CURR", "SOUR:CURR 0.5000", "SOUR:VOLT:LIM:LOW 10.7000"]
 
 
 @pytest.mark.parametrize("command", ["SOUR:CURR?", "SOUR:VOLT:LIM:LOW?"])
@@ -130,7 +133,7 @@ def test_is_not_switched_on_when_it_holds_something_else(command):
     [
         ("!Load did not answer MEAS:CURR?: check its cable.", "did not answer"),
         ("garbage", "which is not a reading"),
-        ("9.9E37", "not a reading"),
+        ("9.9E37", "over its range"),
     ],
 )
 def test_an_instrument_that_fails_ends_the_run_with_the_load_off(fault, says):
@@ -179,7 +182,8 @@ def test_a_method_may_answer_a_fault_with_steps_of_its_own():
             yield ReadRest(30.0, 10.0, "Read on after the fault.")
 
     rig = Rig()
-    rig.clock.at[100.0] = lambda: rig.line.faults.update({"MEAS:CURR?": ["!lost", "!lost again"]})
+    rig.clock.at[100.0] = lambda: rig.line.faults.update({"MEAS:CURR?": ["!lost"] * 1000})
+    rig.clock.at[300.0] = rig.line.faults.clear
     ended = rig.run(careful(rig.plan))
     assert "Read on after the fault." in [p.text for p in rig.shown]
     assert ended.trouble == ""

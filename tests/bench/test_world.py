@@ -55,7 +55,7 @@ def test_bit_identical_over_repeats_at_any_speed():
 def test_the_way_there_does_not_matter():
     one, other = World(scenario()), World(scenario())
     for world in (one, other):
-        world.set_current(0.5)
+        world.set_load(0.5)
         world.switch(True)
     one.advance_to(600.0)
     for moment in np.linspace(0.37, 600.0, 811):

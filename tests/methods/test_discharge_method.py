@@ -35,7 +35,7 @@ def test_own_cutoff_stands_behind_the_leads():
 def test_summary_lists_every_step_with_its_cautions():
     lines = summarise(discharge(small_plan()), [1800.0])
     assert [line.by_person for line in lines] == [True, True, False, False, False, False, False]
-    assert "own cut-off at 10.7 V" in lines[3].text
+    assert "own cut-off at 10.70 V" in lines[3].text
     assert any("Never below 10 V" in caution for caution in lines[4].cautions)
     assert lines[4].seconds == 1800.0
 

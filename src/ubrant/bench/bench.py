@@ -1,4 +1,4 @@
-"""What a run is made on: the load, and what is read at which tap."""
+"""What a run is made on: the load, what is read at which tap, and what arrives by itself."""
 
 from __future__ import annotations
 
@@ -6,30 +6,39 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply
+from ubrant.bench.streams import Stream
 from ubrant.core.protocols import Clock
 
 
 @dataclass(frozen=True)
 class Channel:
-    """One quantity read at one tap."""
+    """One quantity read at one tap. ``limit`` is the largest value the meter can show; ``connection`` is opened anew after a failure.
+
+    ``kept`` is False where the readings are recorded by whoever makes them, as a stream's are.
+    """
 
     tap: str
     quantity: str
     meter: str
     read: Callable[[], float]
+    limit: float | None = None
+    connection: Connection | None = None
+    kept: bool = True
 
 
 @dataclass(frozen=True)
 class Bench:
     """A load, a clock and channels. ``channels`` come in the order they are read; the battery's voltage is what a cut-off watches."""
 
-    load: ElectronicLoad
+    load: ElectronicLoad | HandLoad
     channels: tuple[Channel, ...]
     clock: Clock
     connections: tuple[Connection, ...] = field(default=())
     on_close: Callable[[], None] = lambda: None
     log: CommandLog | None = None
+    supply: Supply | None = None
+    streams: tuple[Stream, ...] = ()
 
     def close(self) -> None:
         for connection in self.connections:
@@ -37,11 +46,18 @@ class Bench:
         self.on_close()
 
 
-def battery_and_load(meter: DcMeter, load: ElectronicLoad) -> tuple[Channel, ...]:
+def channels_of(
+    meter: DcMeter, tap: str, max_v: float | None = None, max_a: float | None = None, quantities: str = "VA"
+) -> tuple[Channel, ...]:
+    """The channels of a meter at a tap."""
+    line = meter.connection
+    made = {
+        "V": Channel(tap, "V", meter.name, meter.voltage_v, max_v, line), "A": Channel(tap, "A", meter.name, meter.current_a, max_a, line),
+        "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line),
+    }  # fmt: skip
+    return tuple(made[q] for q in quantities)
+
+
+def battery_and_load(meter: DcMeter, load: ElectronicLoad, max_v: float | None = None, max_a: float | None = None) -> tuple[Channel, ...]:
     """The usual taps of a discharge: a meter at the battery, and what the load shows at its own terminals."""
-    return (
-        Channel("battery", "V", meter.name, meter.voltage_v),
-        Channel("battery", "A", meter.name, meter.current_a),
-        Channel("load", "V", load.name, load.voltage_v),
-        Channel("load", "A", load.name, load.current_a),
-    )
+    return channels_of(meter, "battery", max_v, max_a) + channels_of(load, "load")

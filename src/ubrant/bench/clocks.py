@@ -1,4 +1,4 @@
-"""The clock a simulated run goes by."""
+"""The clocks a run goes by: the real one, and that of the simulated world."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 
 from ubrant.bench.instruments import InstrumentError
+from ubrant.core.protocols import Clock
 
 
 class WorldClock:
@@ -56,3 +57,32 @@ class WorldClock:
     def close(self) -> None:
         self._answers.close()
         self._socket.close()
+
+
+class LaterClock:
+    """Another clock, counted on from a later moment: for a run that goes on after an interruption."""
+
+    def __init__(self, clock: Clock, from_s: float) -> None:
+        self._clock, self._from_s = clock, from_s - clock.now_s()
+
+    def now_s(self) -> float:
+        return self._clock.now_s() + self._from_s
+
+    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
+        self._clock.wait_until(time_s - self._from_s, called)
+
+
+class RealClock:
+    """Seconds since it was made, by a clock that counts on while the computer sleeps and that nobody can set."""
+
+    def __init__(self, from_s: float = 0.0) -> None:
+        self._zero = time.clock_gettime(time.CLOCK_BOOTTIME) - from_s
+
+    def now_s(self) -> float:
+        return time.clock_gettime(time.CLOCK_BOOTTIME) - self._zero
+
+    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
+        """Waits in short pieces, since waiting itself does not count while the computer sleeps."""
+        while (left := time_s - self.now_s()) > 0:
+            if called(min(left, 1.0)):
+                return

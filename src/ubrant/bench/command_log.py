@@ -50,5 +50,9 @@ class Logged:
         self._log.note(self._name, command, answer)
         return answer
 
+    def reopen(self) -> None:
+        self._log.note(self._name, "(line opened anew)", "")
+        self._connection.reopen()
+
     def close(self) -> None:
         self._connection.close()

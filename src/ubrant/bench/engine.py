@@ -1,4 +1,4 @@
-"""The engine: carries a method's steps out on a bench, and switches the load off however that ends."""
+"""The engine: carries a method's steps out on a bench, and switches load and charger off however that ends."""
 
 from __future__ import annotations
 
@@ -7,14 +7,23 @@ import queue
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from ubrant.bench.bench import Bench
-from ubrant.bench.instruments import InstrumentError
+from ubrant.bench.bench import Bench, Channel
+from ubrant.bench.instruments import InstrumentError, WrongInstrument
+from ubrant.bench.watchdog import FrozenMeter
+from ubrant.core.circuit import CURRENT
+from ubrant.core.ending import EndWatch
 from ubrant.core.protocols import Recorder
-from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Step, Steps, walk
+from ubrant.core.quantity import show, show_duration
+from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, Zero, walk
 
 SETTLE_S = 0.1
 """After the load is switched, how long until the next reading."""
-_OFF_SHARE = 0.05
+PATIENCE_S = 120.0
+"""How long an instrument that has gone is waited for, the load off meanwhile."""
+_TRY_EVERY_S = 2.0
+LOW_SHARE = 0.05
+"""Under this share of what was set, no current flows."""
+_ZERO_READINGS = 8
 
 
 class Order(enum.Enum):
@@ -31,7 +40,8 @@ class Order(enum.Enum):
 class Progress:
     """Where a run is. Replaced as a whole, so that another thread always sees one state.
 
-    ``phase`` is ``asking``, ``resting``, ``load on``, ``paused``, ``recovering`` or ``ended``.
+    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``paused``, ``waiting``, ``recovering`` or ``ended``.
+    ``notice`` is what a person should know meanwhile: an instrument that is waited for.
     """
 
     phase: str = "resting"
@@ -42,10 +52,19 @@ class Progress:
     load_off_s: float | None = None
     ended_by: str = ""
     trouble: str = ""
+    notice: str = ""
 
 
 class _Abandoned(Exception):
     """The person ended the run at once."""
+
+
+class _Failed(Exception):
+    """A channel gave no reading, twice."""
+
+    def __init__(self, channel: Channel, error: InstrumentError) -> None:
+        super().__init__(str(error))
+        self.channel, self.error = channel, error
 
 
 class Engine:
@@ -58,11 +77,16 @@ class Engine:
         self._pending: list[Order] = []
         self._last_read_s = -1.0
         self._set: LoadOn | None = None
+        self._charger: ChargeOn | None = None
+        self._amount = 0.0
+        self._low_readings = 0
 
     def run(self, steps: Steps) -> Progress:
         """Carry the method out to its end, whatever end that is. Raises nothing: trouble is in the progress returned."""
         ended_by, trouble = "", ""
         try:
+            for stream in self._bench.streams:
+                stream.start(self._clock, self._recorder)
             walk(steps, self._carry_out, faults=(InstrumentError,))
         except _Abandoned:
             ended_by = "person"
@@ -72,23 +96,21 @@ class Engine:
             ended_by, trouble = "fault", str(error) or type(error).__name__
         finally:
             trouble = self._all_off(trouble)
+            for stream in self._bench.streams:
+                stream.stop()
             steps.close()
         if self._progress.ended_by not in ("", "cut-off") or not ended_by:
             ended_by = self._progress.ended_by or ended_by
-        self._update(phase="ended", text="", cautions=(), ended_by=ended_by or "person", trouble=trouble)
+        self._update(phase="ended", text="", cautions=(), notice="", ended_by=ended_by or "person", trouble=trouble)
         return self._progress
 
     def _all_off(self, trouble: str) -> str:
-        """Load off, read back; an extra sentence if it cannot be confirmed."""
-        for attempt in range(3):
-            try:
-                self._bench.load.off()
-            except InstrumentError as error:
-                if attempt == 2:
-                    own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set else ""
-                    return f"{trouble} {error} It could not be confirmed that the load is off: switch it off by hand.{own}".strip()
+        """Load and charger off, read back; an extra sentence if that cannot be confirmed."""
+        for what, thing in (("load", self._bench.load), ("charger", self._bench.supply)):
+            if thing is None or (what == "charger" and self._charger is None):
                 continue
-            break
+            if (worse := self._off_for_sure(what, thing.off, trouble)) is not None:
+                trouble = worse
         if self._progress.load_on_s is not None and self._progress.load_off_s is None:
             now = self._clock.now_s()
             self._update(load_off_s=now)
@@ -96,27 +118,51 @@ class Engine:
                 self._recorder.event(now, "load off", "Load off.")
             except Exception as error:
                 return trouble or str(error)
+        if self._bench.load.by_hand and self._progress.load_on_s is not None and self._progress.phase in {"load on", "waiting"}:
+            return f"{trouble} Switch the load off by hand.".strip()
         return trouble
+
+    def _off_for_sure(self, what: str, off: Callable[[], None], trouble: str) -> str | None:
+        for attempt in range(3):
+            try:
+                off()
+            except InstrumentError as error:
+                if attempt == 2:
+                    own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
+                    said = "" if str(error) in trouble else f" {error}"
+                    return f"{trouble}{said} It could not be confirmed that the {what} is off: switch it off by hand.{own}".strip()
+                continue
+            break
+        return None
 
     def _carry_out(self, step: Step) -> str | None:
         self._update(text=step.text, cautions=step.cautions)
         match step:
             case Ask():
                 self._ask()
+            case Zero():
+                self._zero(step)
             case ReadRest():
                 self._rest(step)
             case LoadOn():
                 self._load_on(step)
+            case LoadSet():
+                self._load_set(step)
             case LoadOff():
-                self._load_off()
+                self._load_off(step)
+            case ChargeOn():
+                self._charge_on(step)
+            case ChargeOff():
+                self._charge_off()
             case ReadUntil():
                 ended_by = self._read_until(step)
-                self._update(ended_by=ended_by)
+                if ended_by != STEP_DONE and self._charger is None:
+                    self._update(ended_by=ended_by)
                 return ended_by
         return None
 
-    def _ask(self) -> None:
-        self._update(phase="asking")
+    def _ask(self, phase: str = "asking") -> None:
+        self._update(phase=phase)
         while True:
             self._recorder.check()
             order = self._next_order(0.5)
@@ -124,6 +170,19 @@ class Engine:
                 return
             if order in (Order.END, Order.STOP):
                 raise _Abandoned
+
+    def _zero(self, step: Zero) -> None:
+        """Read what the battery's meter shows with nothing connected, and keep it."""
+        self._ask("zeroing")
+        found = {}
+        for channel in self._bench.channels:
+            if channel.tap == "battery" and channel.quantity in {"V", "A"}:
+                values = []
+                for _ in range(_ZERO_READINGS):
+                    values.append(self._read(channel))
+                    self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._called)
+                found[channel.quantity] = sum(values) / len(values)
+        self._recorder.event(self._clock.now_s(), "zero", " ".join(f"{value:.6f} {quantity}" for quantity, value in found.items()))
 
     def _rest(self, step: ReadRest) -> None:
         self._update(phase="recovering" if self._progress.load_off_s is not None else "resting")
@@ -138,53 +197,123 @@ class Engine:
             self._clock.wait_until(min(now + step.every_s, end), self._called)
 
     def _load_on(self, step: LoadOn) -> None:
-        self._bench.load.prepare(step.current_a, step.own_cutoff_v)
-        self._set = step
-        self._bench.load.on()
+        load = self._bench.load
+        load.prepare(step.amount, step.own_cutoff_v, step.mode)
+        self._set, self._amount = step, step.amount
+        if load.by_hand:
+            self._ask()
+        load.on()
         now = self._clock.now_s()
         self._recorder.event(now, "load on", step.text)
-        self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s)
+        self._low_readings = 0
+        self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s, load_off_s=None)
 
-    def _load_off(self) -> None:
+    def _load_set(self, step: LoadSet) -> None:
+        if self._bench.load.by_hand:
+            self._ask()
+        self._bench.load.set_amount(step.amount, step.mode)
+        self._amount = step.amount
+        self._low_readings = 0
+        self._recorder.event(self._clock.now_s(), "step", step.text)
+        self._update(phase="load on")
+
+    def _load_off(self, step: LoadOff) -> None:
+        if self._bench.load.by_hand:
+            self._ask()
         self._bench.load.off()
         now = self._clock.now_s()
         self._recorder.event(now, "load off", "Load off.")
         self._update(load_off_s=now)
 
+    def _charge_on(self, step: ChargeOn) -> None:
+        supply = self._bench.supply
+        if supply is None:
+            raise InstrumentError("There is no charger on this bench: choose one, or charge by hand and leave the charge out of the plan.")
+        supply.prepare(step.current_a, step.limit_v)
+        self._charger = step
+        supply.on()
+        self._recorder.event(self._clock.now_s(), "charge on", step.text)
+        self._update(phase="charging")
+
+    def _charge_off(self) -> None:
+        if self._bench.supply is not None:
+            self._bench.supply.off()
+        self._charger = None
+        self._recorder.event(self._clock.now_s(), "charge off", "Charger off.")
+
+    # reading under load
+
     def _read_until(self, step: ReadUntil) -> str:
-        start = self._clock.now_s()
-        due = start
-        while self._clock.now_s() - start < step.at_most_s:
+        start = due = self._clock.now_s()
+        frozen = FrozenMeter()
+        while True:
             shown = self._read_all()
-            if step.watch.reached(self._last_read_s, shown[("battery", "V")]):
-                return "cut-off"
-            if stopped := self._load_stopped(shown):
-                return stopped
+            now = self._last_read_s
+            if ended := self._ended(step.watch, shown):
+                return ended
+            if frozen.stands_still(shown.get(("battery", "V"), 0.0), shown.get(("load", "V"))):
+                raise InstrumentError(
+                    f"{self._meter_name()} has shown {show(shown[('battery', 'V')], 5)} V and nothing else while the load saw the voltage move: "
+                    "it has frozen. Switch it off and on, and look at its hold button."
+                )
+            if now - start >= step.at_most_s - 1e-6:
+                return STEP_DONE
             order = self._next_order(0)
             if order is Order.STOP:
                 return "person"
             if order is Order.END:
                 raise _Abandoned
-            if order is Order.PAUSE:
+            if order is Order.PAUSE and self._charger is None:
                 if self._paused(step.every_s) is Order.STOP:
                     return "person"
                 due = self._clock.now_s()
                 continue
-            due = max(due + step.every_s, self._clock.now_s())
+            due = min(max(due + step.every_s, self._clock.now_s()), start + step.at_most_s)
             self._clock.wait_until(due, self._called)
-        return "time"
+            self._note_a_sleep(due, step.every_s)
+
+    def _ended(self, watch: EndWatch, shown: dict[tuple[str, str], float]) -> str:
+        volts, amps = shown.get(("battery", "V")), shown.get(("battery", "A"))
+        if volts is None:
+            return ""
+        stopped = "" if self._charger is not None else self._load_stopped(shown)
+        return stopped or watch.reached(self._last_read_s, volts, amps if amps is not None else 0.0, shown.get(("battery", "°C")))
 
     def _load_stopped(self, shown: dict[tuple[str, str], float]) -> str:
         """What stopped the current while it should flow; empty when it flows."""
-        if self._set is None or shown[("load", "A")] > _OFF_SHARE * self._set.current_a:
+        if self._set is None or self._amount <= 0:
             return ""
+        volts = shown[("battery", "V")]
+        collapsed = volts < 0.5 * self._set.own_cutoff_v
+        if self._bench.load.by_hand:
+            return "protection" if collapsed and self._set.own_cutoff_v > 0 else ""
+        amps = shown.get(("load", "A"), 0.0)
+        if amps > LOW_SHARE * self._wanted_a(volts):
+            self._low_readings = 0
+            return ""
+        self._low_readings += 1
         if not self._bench.load.is_on():
             return "load's own cut-off"
-        return "protection" if shown[("battery", "V")] < 0.5 * self._set.own_cutoff_v else "load draws nothing"
+        if collapsed:
+            return "protection"
+        return "load draws nothing" if self._low_readings > 1 else ""  # one alone may be a slip
+
+    def _wanted_a(self, volts: float) -> float:
+        mode = self._set.mode if self._set is not None else CURRENT
+        if mode == CURRENT:
+            return self._amount
+        return self._amount / max(volts, 0.1) if mode == "power" else volts / self._amount
+
+    def _note_a_sleep(self, due: float, every_s: float) -> None:
+        """Say so where far more time has passed than was waited for: the computer slept, or was held up."""
+        late = self._clock.now_s() - due
+        if late > max(10.0, 3 * every_s):
+            self._recorder.event(
+                self._clock.now_s(), "gap", f"Nothing was read for {show_duration(late)}: the computer slept, or was held up."
+            )
 
     def _paused(self, every_s: float) -> Order:
         """Load off and reading on, until a person resumes or stops."""
-        assert self._set is not None
         self._bench.load.off()
         self._recorder.event(self._clock.now_s(), "paused", "Load paused.")
         self._update(phase="paused")
@@ -196,29 +325,127 @@ class Engine:
             if order is Order.STOP:
                 return order
             if order is Order.RESUME:
-                self._bench.load.prepare(self._set.current_a, self._set.own_cutoff_v)
-                self._bench.load.on()
-                self._recorder.event(self._clock.now_s(), "resumed", "Load on again.")
-                self._update(phase="load on")
+                self._on_again()
                 return order
             self._clock.wait_until(self._clock.now_s() + every_s, self._called)
 
+    def _on_again(self) -> None:
+        assert self._set is not None
+        self._bench.load.prepare(self._amount, self._set.own_cutoff_v, self._set.mode)
+        self._bench.load.on()
+        self._low_readings = 0
+        self._recorder.event(self._clock.now_s(), "resumed", "Load on again.")
+        self._update(phase="load on")
+
+    # reading, and what happens when there is nothing to read
+
     def _read_all(self) -> dict[tuple[str, str], float]:
-        """Read every channel once; each reading has its own time, and none has the time of the one before."""
+        """Read every channel once; each reading has its own time, and none has the time of the one before.
+
+        An instrument that gives nothing twice has the load switched off and is waited for.
+        """
+        while True:
+            try:
+                return self._read_once()
+            except _Failed as failed:
+                self._wait_for(failed)
+
+    def _read_once(self) -> dict[tuple[str, str], float]:
         self._recorder.check()
         if self._clock.now_s() <= self._last_read_s:
             self._clock.wait_until(self._last_read_s + SETTLE_S, self._called)
         shown = {}
         for channel in self._bench.channels:
             try:
-                value = channel.read()
-            except InstrumentError:
-                value = channel.read()  # once more: a single lost answer is no reason to end a run
-            self._last_read_s = self._clock.now_s()
+                value = self._read(channel)
+            except WrongInstrument:
+                raise
+            except InstrumentError as error:
+                raise _Failed(channel, error) from None
+            moment = self._clock.now_s()
             shown[(channel.tap, channel.quantity)] = value
-            self._recorder.reading(channel.tap, channel.quantity, self._last_read_s, value)
+            if channel.kept:
+                self._last_read_s = moment
+                self._recorder.reading(channel.tap, channel.quantity, moment, value)
+        self._last_read_s = max(self._last_read_s, self._clock.now_s())
         self._update(time_s=self._last_read_s)
         return shown
+
+    def _read(self, channel: Channel) -> float:
+        """One reading; tried twice, the line opened anew in between: a single lost answer is no reason to end a run."""
+        try:
+            return self._within(channel, channel.read())
+        except WrongInstrument:
+            raise
+        except InstrumentError:
+            if channel.connection is not None:
+                channel.connection.reopen()
+            return self._within(channel, channel.read())
+
+    @staticmethod
+    def _within(channel: Channel, value: float) -> float:
+        if channel.limit is not None and abs(value) > 1.1 * channel.limit:
+            raise InstrumentError(
+                f"{channel.meter} shows {show(value)} {channel.quantity}, and it reads up to {show(channel.limit)}: look at its range and leads."
+            )
+        return value
+
+    def _wait_for(self, failed: _Failed) -> None:
+        """Load off, the gap marked, and try again for a while; on again when the instrument is back.
+
+        Raises
+        ------
+        InstrumentError
+            It did not come back.
+        """
+        was = self._progress.phase
+        running = was in {"load on", "charging"}
+        notice = f"{failed.error} {'The load is off' if was == 'load on' else 'Charging is paused' if was == 'charging' else 'Nothing is on'}; trying again."
+        if running:
+            self._switch_off_for_now(was)
+        began = self._clock.now_s()
+        self._recorder.event(began, "paused" if running else "gap", notice)
+        self._update(phase="waiting" if running else was, notice=notice)
+        while self._clock.now_s() - began < PATIENCE_S:
+            order = self._next_order(0)
+            if order in (Order.END, Order.STOP):
+                raise _Abandoned
+            self._clock.wait_until(self._clock.now_s() + _TRY_EVERY_S, self._called)
+            self._recorder.check()
+            try:
+                self._read(failed.channel)
+            except WrongInstrument:
+                raise
+            except InstrumentError:
+                continue
+            self._update(phase=was, notice="")
+            if was == "load on":
+                self._on_again()
+            elif was == "charging":
+                self._charge_again()
+            return
+        raise InstrumentError(f"{failed.error} It did not come back in {show_duration(PATIENCE_S)}: the run was ended.")
+
+    def _switch_off_for_now(self, was: str) -> None:
+        thing = self._bench.load if was == "load on" else self._bench.supply
+        if thing is None:
+            return
+        try:
+            thing.off()
+        except InstrumentError as error:
+            raise InstrumentError(f"{error} Nothing could be read either.") from None
+
+    def _charge_again(self) -> None:
+        step, supply = self._charger, self._bench.supply
+        if step is not None and supply is not None:
+            supply.prepare(step.current_a, step.limit_v)
+            supply.on()
+            self._recorder.event(self._clock.now_s(), "resumed", "Charging again.")
+
+    def _meter_name(self) -> str:
+        return next((c.meter for c in self._bench.channels if c.tap == "battery" and c.quantity == "V"), "The meter")
+
+    # orders
 
     def _next_order(self, wait_s: float) -> Order | None:
         if not self._pending:

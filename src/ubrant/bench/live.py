@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,10 +24,12 @@ class Event:
 class _Column:
     """A growing pair of arrays. A view handed out stays as it was: appending writes behind it, growing copies."""
 
-    def __init__(self) -> None:
-        self._time: Array = np.empty(1024)
-        self._value: Array = np.empty(1024)
-        self._n = 0
+    def __init__(self, begin: Series | None = None) -> None:
+        self._n = len(begin) if begin is not None else 0
+        self._time: Array = np.empty(max(1024, 2 * self._n))
+        self._value: Array = np.empty(len(self._time))
+        if begin is not None:
+            self._time[: self._n], self._value[: self._n] = begin.time_s, begin.value
 
     def append(self, time_s: float, value: float) -> None:
         if self._n == len(self._time):
@@ -54,6 +57,13 @@ class LiveReadings:
     def event(self, time_s: float, kind: str, text: str) -> None:
         with self._lock:
             self._events.append(Event(time_s, kind, text))
+
+    def begin_with(self, series: Mapping[tuple[str, str], Series], events: Iterable[Event]) -> None:
+        """What was read and happened before an interruption."""
+        with self._lock:
+            for key, column in series.items():
+                self._columns[key] = _Column(column)
+            self._events += list(events)
 
     def check(self) -> None:
         """Memory holds."""

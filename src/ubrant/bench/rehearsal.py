@@ -8,7 +8,9 @@ import numpy as np
 
 from ubrant.core.circuit import Circuit
 from ubrant.core.readings import Array, Readings
-from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadRest, ReadUntil, Step, Steps, walk
+from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, Zero, walk
+
+_OPEN_S = 10 * 24 * 3600.0
 
 
 @dataclass(frozen=True)
@@ -20,9 +22,9 @@ class Rehearsal:
     readings : at the battery, seconds from the start of the method
     load_v : (n,) volts at the load
     load_on_s, load_off_s : None when the load never came on
-    until_s : length of each ReadUntil, seconds
+    until_s : from load on to the end of each open-ended ReadUntil, seconds
     charge_ah : what left the battery
-    ended_by : ``cut-off``, ``protection``, ``load's own cut-off`` or ``time``
+    ended_by : ``cut-off``, ``protection``, ``load's own cut-off``, or another of the plan's ends
     temperature_c : the battery's highest
     """
 
@@ -54,6 +56,7 @@ class _Player:
         self.load_off_s: float | None = None
         self.until_s: list[float] = []
         self.ended_by = ""
+        self.charging = False
         self.hottest_c = circuit.pack.temperature_c
 
     def read(self) -> float:
@@ -73,24 +76,29 @@ class _Player:
 
     def until(self, step: ReadUntil) -> str:
         start, every_s, reached = self.time_s, step.every_s, step.watch.reached
-        advance, own_cutoff = self.circuit.step, self.own_cutoff_v
+        circuit, pack = self.circuit, self.circuit.pack
+        advance, own_cutoff = circuit.step, self.own_cutoff_v if not self.charging else 0.0
         load_volts = self.columns[3]
-        ended = "time"
-        while self.time_s - start < step.at_most_s:
+        at_most_s = step.at_most_s - 1e-9
+        while True:
             volts = self.read()
-            if self.circuit.pack.tripped:
+            if ended := reached(self.time_s, volts, circuit.current_a, pack.temperature_c):
+                break
+            if pack.tripped and not self.charging:
                 ended = "protection"
-            elif reached(self.time_s, volts):
-                ended = "cut-off"
-            elif load_volts[-1] < own_cutoff:
+                break
+            if load_volts[-1] < own_cutoff:
                 ended = "load's own cut-off"
-            else:
-                advance(every_s)
-                self.time_s += every_s
-                continue
-            break
-        self.hottest_c = max(self.hottest_c, self.circuit.pack.temperature_c)
-        self.until_s.append(self.time_s - start)
+                break
+            if self.time_s - start >= at_most_s:
+                ended = STEP_DONE
+                break
+            dt_s = min(every_s, step.at_most_s - (self.time_s - start))
+            advance(dt_s)
+            self.time_s += dt_s
+        self.hottest_c = max(self.hottest_c, pack.temperature_c)
+        if step.at_most_s > _OPEN_S and not self.charging:
+            self.until_s.append(self.time_s - (self.load_on_s or start))
         return ended
 
     def play(self, step: Step) -> str | None:
@@ -98,17 +106,29 @@ class _Player:
             case ReadRest():
                 self.rest(step.seconds, step.every_s)
             case LoadOn():
-                self.circuit.draw(step.current_a)
+                self.circuit.draw(step.amount, step.mode)
                 self.own_cutoff_v = step.own_cutoff_v
                 self.load_on_s = self.time_s if self.load_on_s is None else self.load_on_s
+            case LoadSet():
+                self.circuit.draw(step.amount, step.mode)
+                self.time_s += 1e-3
             case ReadUntil():
-                self.ended_by = self.until(step)
-                return self.ended_by
+                ended_by = self.until(step)
+                if not self.charging and ended_by != STEP_DONE:
+                    self.ended_by = ended_by
+                return ended_by
             case LoadOff():
                 self.circuit.draw(0.0)
                 self.load_off_s = self.time_s
                 self.time_s += 1e-3  # the next reading is after the load went off
-            case Ask():
+            case ChargeOn():
+                self.charging = True
+                self.circuit.charge(step.current_a, step.limit_v)
+            case ChargeOff():
+                self.charging = False
+                self.circuit.draw(0.0)
+                self.time_s += 1e-3
+            case Ask() | Zero():
                 pass  # a rehearsal has nobody to ask, and takes it as done
         return None
 

@@ -29,6 +29,7 @@ class RunSession:
         self._orders: queue.Queue[Order] = queue.Queue()
         self._progress = Progress(phase="resting", text="Connecting to the bench …")
         self._thread = threading.Thread(target=self._run, name="engine", daemon=False)
+        self.is_typed = False
 
     def start(self) -> None:
         self._thread.start()

@@ -7,10 +7,11 @@ import math
 import subprocess
 import sys
 
-from ubrant.bench.bench import Bench, battery_and_load
+from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, VisaConnection
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Supply, VisaConnection
+from ubrant.bench.profile import Profile, shipped
 from ubrant.bench.standins.scenario import Scenario
 
 
@@ -29,7 +30,7 @@ class WorldProcess:
         self._process.stdout.close()
         if not ports:
             raise InstrumentError("The simulated bench did not start. Start the run again.")
-        self.ports: dict[str, int] = json.loads(ports)
+        self.ports: dict[str, int | str] = json.loads(ports)
 
     @property
     def pid(self) -> int:
@@ -41,19 +42,29 @@ class WorldProcess:
         self._process.wait(timeout=10)
 
 
-def open_simulated(scenario: Scenario, speed: float = math.inf, meter_name: str = "DC meter", load_name: str = "Load") -> Bench:
-    """A bench with a simulated load and meter, at ``speed`` times the wall clock."""
+def open_simulated(
+    scenario: Scenario, speed: float = math.inf, meter_name: str = "DC meter", load_name: str = "Load", *, timeout_s: float = 3.0,
+    charger: bool = False, thermometer: bool = False, max_v: float | None = None, max_a: float | None = None,
+) -> Bench:  # fmt: skip
+    """A bench with a simulated load and meter, and where wanted a charger and a thermometer, at ``speed`` times the wall clock."""
     world, log = WorldProcess(scenario), CommandLog()
-    load_line, meter_line = (
-        Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET"), log)
-        for name, port in ((load_name, "load"), (meter_name, "meter"))
-    )
-    clock = WorldClock(world.ports["clock"], speed)
+    lines: list[Connection] = []
+
+    def line(name: str, port: str, profile: Profile) -> Connection:
+        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
+        lines.append(made)
+        return made
+
+    load = ElectronicLoad(load_name, line(load_name, "load", shipped("load")))
+    meter = DcMeter(meter_name, line(meter_name, "meter", shipped("meter")))
+    channels = battery_and_load(meter, load, max_v, max_a)
+    if thermometer:
+        channels += channels_of(DcMeter("Thermometer", line("Thermometer", "thermometer", shipped("meter"))), "battery", quantities="T")
+    supply = Supply("Charger", line("Charger", "supply", shipped("supply"))) if charger else None
+    clock = WorldClock(int(world.ports["clock"]), speed)
 
     def close() -> None:
         clock.close()
         world.close()
 
-    lines: tuple[Connection, ...] = (load_line, meter_line)
-    load = ElectronicLoad(load_name, load_line)
-    return Bench(load, battery_and_load(DcMeter(meter_name, meter_line), load), clock, lines, close, log)
+    return Bench(load, channels, clock, tuple(lines), close, log, supply)

@@ -114,12 +114,20 @@ class RunWriter:
 
     def _add_piece(self, db: sqlite3.Connection, key: tuple[str, str], series: Series) -> None:
         if key not in self._channels:
-            cursor = db.execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (self._run_id, *key))
-            self._channels[key] = (int(cursor.lastrowid or 0), 0)
+            self._channels[key] = self._channel(db, key)
         channel, seq = self._channels[key]
         row = (channel, seq, len(series), to_bytes(series.time_s), to_bytes(series.value))
         db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
         self._channels[key] = (channel, seq + 1)
+
+    def _channel(self, db: sqlite3.Connection, key: tuple[str, str]) -> tuple[int, int]:
+        """Id and next piece of a channel: a new one, or one of a run that goes on after an interruption."""
+        known = db.execute("SELECT id FROM channel WHERE run_id = ? AND tap = ? AND quantity = ?", (self._run_id, *key)).fetchone()
+        if known is not None:
+            pieces = db.execute("SELECT coalesce(max(seq) + 1, 0) FROM piece WHERE channel_id = ?", known).fetchone()
+            return int(known[0]), int(pieces[0])
+        cursor = db.execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (self._run_id, *key))
+        return int(cursor.lastrowid or 0), 0
 
     def _fold(self, db: sqlite3.Connection) -> None:
         for channel, _ in self._channels.values():

@@ -18,3 +18,7 @@ def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:
         return "Never below the voltage its maker gives as empty."
     volts = plain(chemistry.floor_v * series, 3)
     return f"Never below {volts} V under load ({chemistry.floor_v:g} V a cell for {chemistry.name})."
+
+
+CHARGE_FLOOR = "Do not charge a lithium cell that was found below its floor."
+HAND_OFF = "Nothing here can switch this load off: stay near, and set a cut-off in the load itself where it has one."

@@ -5,12 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
 
-from ubrant.core.cutoff import CutoffWatch
+from ubrant.core.circuit import CURRENT
+from ubrant.core.ending import EndWatch
+
+STEP_DONE = "step done"
+"""What a ReadUntil answers that lasted as long as it may."""
 
 
 @dataclass(frozen=True)
 class Ask:
     """Have the person do something and say when it is done."""
+
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Zero:
+    """Read what the meter shows with nothing connected; it is kept, and taken off every later reading."""
 
     text: str
     cautions: tuple[str, ...] = ()
@@ -28,22 +40,33 @@ class ReadRest:
 
 @dataclass(frozen=True)
 class LoadOn:
-    """Set the current and the load's own cut-off, read both back, then switch it on."""
+    """Set the load and its own cut-off, read both back, then switch it on. ``mode`` says what ``amount`` is: A, W or Ω."""
 
-    current_a: float
+    amount: float
     own_cutoff_v: float
     text: str
     cautions: tuple[str, ...] = ()
+    mode: str = CURRENT
+
+
+@dataclass(frozen=True)
+class LoadSet:
+    """Another amount, the load staying on; 0 A for a pulse's pause."""
+
+    amount: float
+    text: str
+    cautions: tuple[str, ...] = ()
+    mode: str = CURRENT
 
 
 @dataclass(frozen=True)
 class ReadUntil:
-    """Read until the watch says that the cut-off is reached, something else ends it, or it has lasted ``at_most_s``.
+    """Read until the watch says what ends it, something else does, or it has lasted ``at_most_s``.
 
-    The engine sends back what ended it: ``cut-off``, ``person``, ``protection``, ``load's own cut-off``, ``time``.
+    The engine sends back what ended it: what the watch said, ``person``, ``protection``, ``load's own cut-off``, or ``step done``.
     """
 
-    watch: CutoffWatch
+    watch: EndWatch
     every_s: float
     at_most_s: float
     text: str
@@ -56,7 +79,23 @@ class LoadOff:
     cautions: tuple[str, ...] = ()
 
 
-Step = Ask | ReadRest | LoadOn | ReadUntil | LoadOff
+@dataclass(frozen=True)
+class ChargeOn:
+    """Charge at ``current_a`` up to ``limit_v``, then at that voltage."""
+
+    current_a: float
+    limit_v: float
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class ChargeOff:
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+Step = Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
 Steps = Generator[Step, str | None, None]
 
 

@@ -5,7 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ubrant.methods.steps import Ask, ReadRest, ReadUntil, Step, Steps, walk
+from ubrant.core.ending import CUTOFF
+from ubrant.methods.steps import STEP_DONE, Ask, ChargeOn, ReadRest, ReadUntil, Step, Steps, Zero, walk
+
+_MOST_LINES = 24
+_OPEN_S = 10 * 24 * 3600.0
+"""A step that may last longer than this has no length of its own."""
 
 
 @dataclass(frozen=True)
@@ -19,14 +24,26 @@ class StepLine:
 
 
 def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
-    """Walk through a method. ``until_s`` gives the expected length of each ReadUntil in turn, from a rehearsal."""
+    """Walk through a method. ``until_s`` gives the expected length of each open-ended ReadUntil in turn, from a rehearsal.
+
+    A method that goes on for ever (pulses) is shown once through.
+    """
     lengths = iter(until_s)
     lines: list[StepLine] = []
+    charging = False
 
     def note(step: Step) -> str | None:
-        seconds = step.seconds if isinstance(step, ReadRest) else next(lengths, None) if isinstance(step, ReadUntil) else None
-        lines.append(StepLine(step.text, step.cautions, isinstance(step, Ask), seconds))
-        return "cut-off" if isinstance(step, ReadUntil) else None
+        nonlocal charging
+        seconds: float | None = None
+        if isinstance(step, ReadRest):
+            seconds = step.seconds
+        elif isinstance(step, ReadUntil):
+            seconds = step.at_most_s if step.at_most_s < _OPEN_S else None if charging else next(lengths, None)
+        charging = isinstance(step, ChargeOn) or (charging and isinstance(step, ReadUntil))
+        lines.append(StepLine(step.text, step.cautions, isinstance(step, Ask | Zero), seconds))
+        if isinstance(step, ReadUntil):
+            return STEP_DONE if step.at_most_s < _OPEN_S and len(lines) < _MOST_LINES else CUTOFF
+        return None
 
     walk(steps, note)
     return lines

@@ -2,26 +2,33 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 import selectors
 import socket
 import sys
 import time
+import tty
 
 from ubrant.bench.standins.scenario import from_json
-from ubrant.bench.standins.scpi import ScpiDevice, clock_device, load_device, meter_device
+from ubrant.bench.standins.scpi import ScpiDevice, clock_device, load_device, meter_device, supply_device, thermometer_device
 from ubrant.bench.standins.world import World
 
 _NEVER_CALLED_S = 30.0
+_SPOILT = {"garbage": b"\x02#!~?\n", "half": b"12.", "nan": b"NAN\n", "range": b"9.9E37\n"}
 
 
 class _Client:
-    def __init__(self, connection: socket.socket, device: ScpiDevice, is_clock: bool) -> None:
-        self.connection, self.device, self.is_clock = connection, device, is_clock
+    """One connection. Spoils its answers while a fault holds."""
+
+    def __init__(self, connection: socket.socket, name: str, device: ScpiDevice, world: World) -> None:
+        self.connection, self.name, self.device, self.world = connection, name, device, world
         self.pending = b""
+        self.held: bytes | None = None
 
     def serve(self) -> bool:
-        """Read what has come and answer it; False once the other end has gone."""
+        """Read what has come and answer it; False once the other end has gone, or is to be gone."""
         try:
             data = self.connection.recv(65536)
         except OSError:
@@ -31,11 +38,31 @@ class _Client:
         *lines, self.pending = (self.pending + data).split(b"\n")
         for line in lines:
             answer = self.device.answer(line.decode("ascii", "replace"))
-            if answer is not None:
-                try:
-                    self.connection.sendall(answer.encode() + b"\n")
-                except OSError:
-                    return False
+            if answer is None:
+                continue
+            if not self._send(line, answer.encode() + b"\n"):
+                return False
+        return True
+
+    def _send(self, line: bytes, answer: bytes) -> bool:
+        faults = self.world.faults
+        if faults.holds(self.name, "close", "gone"):
+            return False
+        if line.strip().upper() == b"*IDN?":
+            answer = b"Somebody,another device,7,1\n" if faults.holds(self.name, "other") else answer
+        elif kind := faults.holds(self.name, "silent", "late", *_SPOILT):
+            if kind == "silent":
+                return True
+            if kind == "late":
+                self.held, answer = answer, self.held or b""
+            else:
+                answer = _SPOILT[kind]
+        elif self.held is not None:
+            answer, self.held = self.held + answer, None
+        try:
+            self.connection.sendall(answer)
+        except OSError:
+            return False
         return True
 
 
@@ -45,48 +72,90 @@ class Server:
     def __init__(self, world: World) -> None:
         self.world = world
         self.selector = selectors.DefaultSelector()
-        self.ports: dict[str, int] = {}
+        self.ports: dict[str, int | str] = {}
         self.clients = 0
         self.had_clock = self.has_clock = False
-        devices = {"clock": clock_device(world), "load": load_device(world), "meter": meter_device(world)}
+        self.boards: list[socket.socket] = []
+        self._printed_s = 0.0
+        devices = {
+            "clock": clock_device(world), "load": load_device(world), "meter": meter_device(world), "meter2": meter_device(world),
+            "supply": supply_device(world), "thermometer": thermometer_device(world), "board": None,
+        }  # fmt: skip
         for name, device in devices.items():
             listener = socket.create_server(("127.0.0.1", 0))
             listener.setblocking(False)
             self.ports[name] = listener.getsockname()[1]
             self.selector.register(listener, selectors.EVENT_READ, (name, device))
+        self._terminal = -1
+        if world.scenario.board_every_s:
+            self._terminal, theirs = os.openpty()
+            tty.setraw(theirs)
+            os.set_blocking(self._terminal, False)
+            self.ports["terminal"] = os.ttyname(theirs)
 
     def serve(self) -> None:
         """Until nobody is there any more. If the clock goes away the world runs on by itself, so that the load's own cut-off works."""
         last_called = last_ran = time.monotonic()
+        scenario = self.world.scenario
         while True:
-            alone = self.had_clock and not self.has_clock
-            for key, _ in self.selector.select(0.01 if alone else 0.5):
+            alone = (self.had_clock or scenario.runs_free) and not self.has_clock
+            for key, _ in self.selector.select(0.002 if alone and scenario.runs_free else 0.01 if alone else 0.5):
                 self._attend(key)
             now = time.monotonic()
             if alone:
-                self.world.advance_to(self.world.time_s + min(now - last_ran, 0.5) * self.world.scenario.free_speed + 1e-9)
-            last_ran = now
+                self.world.advance_to(self.world.time_s + min(now - last_ran, 0.5) * scenario.free_speed + 1e-9)
+                last_ran += int((now - last_ran) * scenario.free_speed / scenario.step_s) * scenario.step_s / scenario.free_speed
+            else:
+                last_ran = now
+            self._print_lines()
             if self.clients:
                 last_called = now
-            patience = self.world.scenario.linger_s if self.had_clock else _NEVER_CALLED_S
+            patience = scenario.linger_s if self.had_clock else _NEVER_CALLED_S
             if now - last_called > patience and not self.world.load_is_on:
                 return
+
+    def _print_lines(self) -> None:
+        """What the board prints: milliseconds, volts, amperes."""
+        every_s, world = self.world.scenario.board_every_s, self.world
+        if not every_s or world.time_s < self._printed_s + every_s - 1e-9:
+            return
+        self._printed_s = world.time_s
+        spoilt = world.faults.holds("board", "silent", "garbage", "half")
+        if spoilt == "silent":
+            return
+        line = {"garbage": b"\xff\x00??\r\n", "half": b"12"}.get(
+            spoilt, f"{1000 * world.time_s:.0f},{world.meter_voltage():.4f},{world.meter_current():.4f}\r\n".encode()
+        )
+        for board in list(self.boards):
+            try:
+                board.sendall(line)
+            except OSError:
+                self.boards.remove(board)
+        if self._terminal >= 0:
+            with contextlib.suppress(BlockingIOError):  # nobody reads there
+                os.write(self._terminal, line)
 
     def _attend(self, key: selectors.SelectorKey) -> None:
         if isinstance(key.data, tuple):
             name, device = key.data
             connection, _ = key.fileobj.accept()  # type: ignore[union-attr]
             connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+            if self.world.faults.holds(name, "gone"):
+                connection.close()
+                return
+            if device is None:
+                self.boards.append(connection)
+                return
             is_clock = name == "clock"
             self.had_clock |= is_clock
             self.has_clock |= is_clock
             self.clients += 1
-            self.selector.register(connection, selectors.EVENT_READ, _Client(connection, device, is_clock))
+            self.selector.register(connection, selectors.EVENT_READ, _Client(connection, name, device, self.world))
         elif not key.data.serve():
             self.selector.unregister(key.fileobj)
             key.data.connection.close()
             self.clients -= 1
-            if key.data.is_clock:
+            if key.data.name == "clock":
                 self.has_clock = False
 
 

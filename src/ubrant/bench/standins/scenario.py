@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ubrant.bench.standins.faults import Fault
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.cell import PackParameters, pack_from_label
 from ubrant.core.label import Label
@@ -26,7 +27,8 @@ class Channel:
 
 @dataclass(frozen=True)
 class Scenario:
-    """Everything the world process is told. ``seed`` fixes the noise; ``free_speed`` is how fast it runs on once it is left alone."""
+    """Everything the world process is told. ``seed`` fixes the noise; ``free_speed`` is how fast it runs on once it is left alone,
+    ``runs_free`` lets it run at that speed from the start, without anybody's clock; ``board_every_s`` is how often the board prints a line."""
 
     pack: PackParameters
     soc: float = 1.0
@@ -41,6 +43,10 @@ class Scenario:
     step_s: float = 0.1
     free_speed: float = 60.0
     linger_s: float = 5.0
+    faults: tuple[Fault, ...] = ()
+    runs_free: bool = False
+    board_every_s: float = 0.0
+    thermometer: Channel = field(default_factory=Channel)
 
     def to_json(self) -> str:
         return json.dumps(asdict(self))
@@ -49,7 +55,8 @@ class Scenario:
 def from_json(text: str) -> Scenario:
     """The scenario written by ``Scenario.to_json``."""
     data: dict[str, Any] = json.loads(text)
-    channels = {k: Channel(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a")}
+    channels: dict[str, Any] = {k: Channel(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a", "thermometer")}
+    channels["faults"] = tuple(Fault(**f) for f in data["faults"])
     return Scenario(**{**data, **channels, "pack": PackParameters(**data["pack"])})
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 
 from ubrant.bench.standins.world import World
+from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
 
 Command = Callable[[str], str | None]
 
@@ -33,7 +34,7 @@ class ScpiDevice:
                 continue
             try:
                 answer = action(argument.strip())
-            except ValueError:
+            except (ValueError, KeyError):
                 self._errors.append('-104,"Data type error"')
                 continue
             if answer is not None:
@@ -56,11 +57,18 @@ def _pattern(header: str) -> re.Pattern[str]:
 def load_device(world: World) -> ScpiDevice:
     """An electronic load: constant current, its own low-voltage cut-off, its own meters."""
 
-    def set_current(text: str) -> None:
-        amps = float(text)
-        if not 0 <= amps <= world.scenario.load_max_a:
-            raise ValueError(text)
-        world.set_current(amps)
+    def set_to(mode: str, most: float) -> Command:
+        def set_amount(text: str) -> None:
+            amount = float(text)
+            if not 0 <= amount <= most:
+                raise ValueError(text)
+            if world.mode == mode:
+                world.set_load(amount)
+
+        return set_amount
+
+    def set_mode(text: str) -> None:
+        world.set_mode({"C": CURRENT, "P": POWER, "R": RESISTANCE}[text.upper()[:1]])
 
     def set_cutoff(text: str) -> None:
         world.own_cutoff_v = float(text)
@@ -72,8 +80,14 @@ def load_device(world: World) -> ScpiDevice:
         return "1" if world.load_is_on else "0"
 
     commands: dict[str, Command] = {
-        "SOURce:CURRent": set_current,
+        "SOURce:FUNCtion": set_mode,
+        "SOURce:FUNCtion?": lambda _: {CURRENT: "CURR", POWER: "POW", RESISTANCE: "RES"}[world.mode],
+        "SOURce:CURRent": set_to(CURRENT, world.scenario.load_max_a),
         "SOURce:CURRent?": lambda _: f"{world.set_a:.6f}",
+        "SOURce:POWer": set_to(POWER, 5000.0),
+        "SOURce:POWer?": lambda _: f"{world.set_a:.6f}",
+        "SOURce:RESistance": set_to(RESISTANCE, 1e5),
+        "SOURce:RESistance?": lambda _: f"{world.set_a:.6f}",
         "SOURce:VOLTage:LIMit:LOW": set_cutoff,
         "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
         "INPut": switch,
@@ -94,6 +108,38 @@ def meter_device(world: World) -> ScpiDevice:
             "MEASure:CURRent?": lambda _: f"{world.meter_current():.6f}",
         },
     )
+
+
+def supply_device(world: World) -> ScpiDevice:
+    """A bench supply as a charger: constant current up to a voltage, then that voltage."""
+
+    def set_voltage(text: str) -> None:
+        world.charger_v = float(text)
+
+    def set_current(text: str) -> None:
+        world.charger_a = float(text)
+
+    def switch(text: str) -> None:
+        world.switch_charger({"ON": True, "1": True, "OFF": False, "0": False}[text.upper()])
+
+    return ScpiDevice(
+        "Ubrant,simulated supply,0,1",
+        {
+            "SOURce:VOLTage": set_voltage,
+            "SOURce:VOLTage?": lambda _: f"{world.charger_v:.6f}",
+            "SOURce:CURRent": set_current,
+            "SOURce:CURRent?": lambda _: f"{world.charger_a:.6f}",
+            "OUTPut": switch,
+            "OUTPut?": lambda _: "1" if world.charger_is_on else "0",
+            "MEASure:VOLTage?": lambda _: f"{world.circuit.battery_v:.6f}",
+            "MEASure:CURRent?": lambda _: f"{-min(world.circuit.current_a, 0.0):.6f}",
+        },
+    )
+
+
+def thermometer_device(world: World) -> ScpiDevice:
+    """A thermometer on the battery's case."""
+    return ScpiDevice("Ubrant,simulated thermometer,0,1", {"MEASure:TEMPerature?": lambda _: f"{world.temperature():.3f}"})
 
 
 def clock_device(world: World) -> ScpiDevice:

@@ -6,9 +6,10 @@ import hashlib
 import math
 import struct
 
+from ubrant.bench.standins.faults import FaultSwitch
 from ubrant.bench.standins.scenario import Channel, Scenario
 from ubrant.core.cell import Pack
-from ubrant.core.circuit import Circuit
+from ubrant.core.circuit import CURRENT, Circuit
 
 
 class World:
@@ -26,6 +27,11 @@ class World:
         self.own_cutoff_v = 0.0
         self.load_is_on = False
         self.tripped = False
+        self.mode = CURRENT
+        self.charger_a = self.charger_v = 0.0
+        self.charger_is_on = False
+        self.faults = FaultSwitch(scenario.faults, lambda: self.time_s)
+        self._frozen: dict[str, float] = {}
 
     @property
     def time_s(self) -> float:
@@ -33,23 +39,47 @@ class World:
 
     def advance_to(self, time_s: float) -> None:
         circuit, dt = self.circuit, self.scenario.step_s
+        idle_from = next((f.at_s for f in self.scenario.faults if f.kind == "idle"), None)
         target = math.floor(time_s / dt + 1e-6)
         while self.steps < target:
             circuit.step(dt)
             self.steps += 1
+            if idle_from is not None and self.load_is_on and self.time_s >= idle_from:
+                self.switch(True)
             if self.load_is_on and circuit.load_v() < self.own_cutoff_v:
                 self.switch(False)
                 self.tripped = True
 
     def switch(self, on: bool) -> None:
+        if self.load_is_on and not on and self.faults.holds("load", "stuck on"):
+            return
         self.load_is_on = on
         self.tripped = self.tripped and not on
-        self.circuit.draw(self.set_a * (1 + self.scenario.set_gain) if on else 0.0)
+        if on and self.faults.holds("load", "idle"):
+            self.circuit.draw(0.0)
+        elif on:
+            self.circuit.draw(self.set_a * (1 + self.scenario.set_gain), self.mode)
+        elif self.charger_is_on:
+            self.circuit.charge(self.charger_a, self.charger_v)
+        else:
+            self.circuit.draw(0.0)
 
-    def set_current(self, amps: float) -> None:
-        self.set_a = amps
+    def set_load(self, amount: float) -> None:
+        """Amperes, watts or ohms, as its mode is."""
+        self.set_a = amount
         if self.load_is_on:
             self.switch(True)
+
+    def set_mode(self, mode: str) -> None:
+        self.mode = mode
+
+    def switch_charger(self, on: bool) -> None:
+        self.charger_is_on = on
+        if not self.load_is_on:
+            self.switch(False)
+
+    def temperature(self) -> float:
+        return self._shown("thermometer", self.circuit.pack.temperature_c, self.scenario.thermometer)
 
     def meter_voltage(self) -> float:
         return self._shown("meter V", self.circuit.battery_v, self.scenario.meter_v)
@@ -64,6 +94,12 @@ class World:
         return self._shown("load A", self.circuit.current_a, self.scenario.load_a)
 
     def _shown(self, name: str, true: float, channel: Channel) -> float:
+        device = name.split()[0]
+        if self.faults.holds(device, "freeze"):
+            return self._frozen.setdefault(name, self._value_of(name, true, channel))
+        return self._value_of(name, true, channel)
+
+    def _value_of(self, name: str, true: float, channel: Channel) -> float:
         value = true * (1 + channel.gain) + channel.zero
         if channel.noise:
             value += channel.noise * self._gauss(name)

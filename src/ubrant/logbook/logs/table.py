@@ -335,7 +335,9 @@ def finished(
         said.append(f"“{columns.time.text}” has no unit: taken as seconds.")
     for heading in (columns.voltage, columns.current):
         if heading is not None and heading.factor < 1 and (odd := _maybe_thousands(sheet, heading)):
-            said.append(f"“{odd}” under “{heading.text}” was read as {plain(float(odd))}: if its point marks thousands, take the points out.")
+            said.append(
+                f"“{odd}” under “{heading.text}” was read as {plain(float(odd))}: if its point marks thousands, take the points out."
+            )
     for heading, values in ((columns.voltage, volts), (columns.current, amps)):
         if heading is not None and not heading.has_unit and np.abs(values).max() > 1000:
             raise LogError(

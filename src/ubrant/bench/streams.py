@@ -1,0 +1,152 @@
+"""Readings that arrive by themselves, each source at its own pace: boards that print lines, logs that grow."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import socket
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ubrant.bench.instruments import InstrumentError
+from ubrant.core.line_pattern import LinePattern
+from ubrant.core.protocols import Clock, Recorder
+
+Sample = tuple[str, str, float, float | None]
+"""Tap, quantity, value, and the source's own time in seconds (None: now)."""
+_SILENT_AFTER_S = 10.0
+
+
+@dataclass
+class Stream:
+    """One source in a thread of its own. ``poll`` waits a little and hands out what has come; ``close`` ends it."""
+
+    name: str
+    poll: Callable[[], list[Sample]]
+    close: Callable[[], None] = lambda: None
+    patience_s: float = _SILENT_AFTER_S
+    trouble: str = field(default="", init=False)
+    _latest: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict, init=False)
+    _thread: threading.Thread | None = field(default=None, init=False)
+    _stopped: threading.Event = field(default_factory=threading.Event, init=False)
+    _lock: threading.Lock = field(default_factory=threading.Lock, init=False)
+
+    def start(self, clock: Clock, recorder: Recorder) -> None:
+        self._thread = threading.Thread(target=self._run, args=(clock, recorder), name=f"stream {self.name}", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stopped.set()
+        if self._thread is not None:
+            self._thread.join(5.0)
+        with contextlib.suppress(Exception):  # it may be gone already
+            self.close()
+
+    def latest(self, tap: str, quantity: str, now_s: float) -> float:
+        """The last value read.
+
+        Raises
+        ------
+        InstrumentError
+            None has come yet, or none for too long.
+        """
+        with self._lock:
+            found = self._latest.get((tap, quantity))
+        if found is None:
+            raise InstrumentError(self.trouble or f"{self.name} has sent no {quantity} yet: check its cable and how its lines are read.")
+        if now_s - found[0] > self.patience_s:
+            raise InstrumentError(self.trouble or f"{self.name} has sent nothing for {now_s - found[0]:.0f} s: check its cable.")
+        return found[1]
+
+    def _run(self, clock: Clock, recorder: Recorder) -> None:
+        last: dict[tuple[str, str], float] = {}
+        while not self._stopped.is_set():
+            try:
+                samples = self.poll()
+            except InstrumentError as error:
+                self.trouble = str(error)
+                self._stopped.wait(0.5)
+                continue
+            if samples:
+                self.trouble = ""
+            for tap, quantity, value, at_s in samples:
+                moment = clock.now_s() if at_s is None else at_s
+                if moment <= last.get((tap, quantity), -1e99):
+                    moment = last[(tap, quantity)] + 1e-4  # two that arrive together still come one after the other
+                last[(tap, quantity)] = moment
+                recorder.reading(tap, quantity, moment, value)
+                with self._lock:
+                    self._latest[(tap, quantity)] = (moment, value)
+
+
+class LineSource:
+    """A serial port, or ``socket://host:port``, from which lines come. Opened anew when it has gone."""
+
+    def __init__(self, name: str, address: str, baud: int = 115_200) -> None:
+        self._name, self._address, self._baud = name, address, baud
+        self._port: Any = None
+        self._pending = b""
+
+    def lines(self, wait_s: float = 0.2) -> list[str]:
+        """Whole lines that have come, after waiting a little for some.
+
+        Raises
+        ------
+        InstrumentError
+            It cannot be opened, or has gone.
+        """
+        import serial  # needed only with a board
+
+        try:
+            if self._port is None:
+                self._pending = b""
+                self._port = _socket(self._address) or serial.serial_for_url(self._address, baudrate=self._baud, timeout=wait_s)
+            data = self._received(wait_s)
+        except (serial.SerialException, OSError, ValueError):
+            self.close()
+            raise InstrumentError(f"{self._name} is not there at {self._address}: check its cable and the port.") from None
+        *whole, self._pending = (self._pending + data).split(b"\n")
+        if len(self._pending) > 4096:
+            self._pending = b""
+        return [line.decode("utf-8", "replace").strip() for line in whole]
+
+    def _received(self, wait_s: float) -> bytes:
+        if isinstance(self._port, socket.socket):
+            self._port.settimeout(wait_s)
+            try:
+                data = self._port.recv(65536)
+            except TimeoutError:
+                return b""
+            if not data:
+                raise OSError("closed at the other end")
+            return data
+        data = bytes(self._port.read(1))
+        return data + (bytes(self._port.read(self._port.in_waiting)) if data and self._port.in_waiting else b"")
+
+    def close(self) -> None:
+        if self._port is not None:
+            with contextlib.suppress(Exception):
+                self._port.close()
+        self._port = None
+
+
+def _socket(address: str) -> socket.socket | None:
+    """A plain socket for ``socket://host:port``; None for a serial port."""
+    match = re.fullmatch(r"socket://([^:/]+):(\d+)/?", address)
+    return socket.create_connection((match[1], int(match[2])), timeout=3.0) if match else None
+
+
+def board(name: str, address: str, pattern: LinePattern, tap: str = "battery", baud: int = 115_200) -> Stream:
+    """A stream of a board's lines."""
+    source = LineSource(name, address, baud)
+
+    def poll() -> list[Sample]:
+        found: list[Sample] = []
+        for line in source.lines():
+            values = pattern.read(line)
+            found += [(tap, quantity, value, None) for quantity, value in (values or {}).items()]
+        return found
+
+    return Stream(name, poll, source.close)

@@ -1,0 +1,158 @@
+"""The bench a run is made on: simulated, of instruments, or a person's hands; opened as it was chosen."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ubrant.bench.bench import Bench, Channel, channels_of
+from ubrant.bench.clocks import RealClock
+from ubrant.bench.command_log import CommandLog, Logged
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Supply, VisaConnection
+from ubrant.bench.profile import Profile, profiles, shipped
+from ubrant.bench.streams import Sample, Stream, board
+from ubrant.core.line_pattern import LinePattern, PatternError
+from ubrant.core.meter import Meter
+from ubrant.core.protocols import Clock
+from ubrant.logbook.logs.follow import FollowedLog
+from ubrant.logbook.logs.log_file import LogError
+
+SIMULATED, INSTRUMENTS, BY_HAND = "simulated bench", "bench", "typed"
+"""What a run was made on, as the logbook names it."""
+_QUANTITIES = {"V": "voltage", "A": "current", "°C": "temperature"}
+
+
+@dataclass(frozen=True)
+class BenchChoice:
+    """What a person chose: kind, pace of a simulated one, and the instruments beside the battery's own meter."""
+
+    kind: str = SIMULATED
+    speed: float = math.inf
+    load: Meter | None = None
+    supply: Meter | None = None
+    others: tuple[Meter, ...] = field(default=())
+
+
+def bench_problems(choice: BenchChoice, meter: Meter) -> list[str]:
+    """What is missing for a run on instruments, in sentences."""
+    if choice.kind != INSTRUMENTS:
+        return []
+    said = []
+    if meter.details.connection == "display":
+        said.append(
+            f"{meter.name} has no connection: it is read off by a person. Type the readings, or say on the shelf how it is connected."
+        )
+    known, troubles = profiles()
+    for instrument in (meter, choice.load, choice.supply, *choice.others):
+        if instrument is None or instrument.details.connection == "display":
+            continue
+        if not instrument.details.address:
+            said.append(f"{instrument.name} has no address: say on the shelf where it is connected.")
+        elif instrument.details.connection == "scpi" and instrument.details.profile and instrument.details.profile not in known:
+            said.append(f"{instrument.name} has the profile “{instrument.details.profile}”, and there is none of that name.")
+        elif instrument.details.connection == "lines":
+            try:
+                LinePattern(instrument.details.profile)
+            except PatternError as error:
+                said.append(f"{instrument.name}: {error}")
+    return said + troubles
+
+
+def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
+    """Connect to everything that was chosen. Nothing is looked for beside the addresses a person gave.
+
+    Raises
+    ------
+    InstrumentError
+        Something does not answer.
+    """
+    clock, log = RealClock(from_s), CommandLog()
+    lines: list[Connection] = []
+    streams: list[Stream] = []
+
+    def line(instrument: Meter) -> tuple[Connection, Profile]:
+        profile = _profile(instrument)
+        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
+        lines.append(made)
+        return made, profile
+
+    try:
+        channels: list[Channel] = []
+        for instrument, tap in ((meter, "battery"), *((m, m.details.tap) for m in choice.others)):
+            taken = any(c.tap == tap and c.quantity in {"V", "A"} for c in channels)
+            channels += _channels(instrument, f"{tap} 2" if taken else tap, clock, line, streams)
+        load: ElectronicLoad | HandLoad = HandLoad()
+        if choice.load is not None and choice.load.details.connection == "scpi":
+            load = ElectronicLoad(choice.load.name, *line(choice.load))
+            channels += channels_of(load, "load", choice.load.max_v, choice.load.max_a)
+        supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
+    except InstrumentError:
+        for connection in lines:
+            connection.close()
+        raise
+    return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams))
+
+
+def _profile(instrument: Meter) -> Profile:
+    known, _ = profiles()
+    return known.get(instrument.details.profile) or shipped(instrument.details.role)
+
+
+def _channels(instrument: Meter, tap: str, clock: Clock, line, streams: list[Stream]) -> tuple[Channel, ...]:  # type: ignore[no-untyped-def]
+    kind = instrument.details.connection
+    if kind == "scpi":
+        connection, profile = line(instrument)
+        wanted = "".join(q for q, name in (("V", "voltage"), ("A", "current"), ("T", "temperature")) if profile.command(name))
+        if tap == "battery" and "T" in wanted and instrument.details.role == "meter" and "V" in wanted:
+            wanted = wanted.replace("T", "")  # volts and amperes are what it is asked for; a thermometer has a profile of its own
+        return channels_of(DcMeter(instrument.name, connection, profile), tap, instrument.max_v, instrument.max_a, wanted)
+    if kind == "lines":
+        stream = board(instrument.name, instrument.details.address, LinePattern(instrument.details.profile), tap, instrument.details.baud)
+    elif kind == "file":
+        stream = followed(instrument.name, Path(instrument.details.address), clock)
+    else:
+        return ()
+    streams.append(stream)
+    return tuple(
+        Channel(tap, quantity, instrument.name, lambda q=quantity: stream.latest(tap, q, clock.now_s()), kept=False)  # type: ignore[misc]
+        for quantity in ("V", "A")
+    )
+
+
+def followed(name: str, path: Path, clock: Clock) -> Stream:
+    """A stream of another program's growing log; its first new reading is taken for now, and its own time goes on from there."""
+    import time
+
+    log = FollowedLog(path)
+    zero: list[float] = []
+
+    def poll() -> list[Sample]:
+        time.sleep(0.2)
+        try:
+            rows = log.more()
+        except LogError as error:
+            raise InstrumentError(str(error)) from None
+        if rows and not zero:
+            zero.append(clock.now_s() - rows[-1][3])
+        return [(tap, quantity, value, moment + zero[0]) for tap, quantity, value, moment in rows]
+
+    return Stream(name, poll, patience_s=120.0)
+
+
+def try_command(instrument: Meter, profile: Profile, command: str, timeout_s: float = 2.0) -> str:
+    """One command to one instrument, for whoever sets a profile up: its answer, or what went wrong, in a sentence."""
+    try:
+        connection = VisaConnection(instrument.name or "The instrument", instrument.details.address, timeout_s, profile)
+    except InstrumentError as error:
+        return str(error)
+    try:
+        if command.rstrip().split(" ")[0].endswith("?"):
+            return connection.ask(command)
+        connection.tell(command)
+        trouble = connection.ask(profile.command("error")) if profile.command("error") else ""
+        return f"sent; it says: {trouble}" if trouble else "sent"
+    except InstrumentError as error:
+        return str(error)
+    finally:
+        connection.close()
