@@ -84,7 +84,7 @@ def test_one_bad_answer_is_asked_for_again(kind):
 )  # fmt: skip
 def test_a_meter_that_is_away_for_half_a_minute_is_waited_for_with_the_load_off(kind, says):
     """Cable pulled and back, and its kin: the run is paused with a marked gap and goes on."""
-    session, notices, commands = run_with(Fault("meter", kind, AT_S, for_s=30.0))
+    session, _notices, commands = run_with(Fault("meter", kind, AT_S, for_s=30.0))
     assert outcome(session) == ("cut-off", ["load on", "paused", "resumed", "load off"])
     paused = next(e for e in session.live.events() if e.kind == "paused")
     assert says in paused.text

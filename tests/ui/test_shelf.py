@@ -8,10 +8,11 @@ from PyQt6.QtWidgets import QApplication, QLabel
 from tests.making import falling
 from tests.ui.conftest import click, type_into
 from ubrant.core.cutoff import Cutoff
+from ubrant.core.jot import Jotting
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.records import KeptOutlook, StoredEvent
+from ubrant.logbook.records import KeptOutlook
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import PREPARE
@@ -87,7 +88,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     bench.keep_meter(Meter("Bench meter", "0.1 %", "1 %"))
     bench.keep_meter(Meter("Better meter", "0.1 %", "1 %", id=1))
     run = keep_log(logbook, LogFile("x.csv", body.time_s, body.voltage_v, body.current_a), None, cutoff=Cutoff(11.0))
-    bench.jot(run, StoredEvent(60.0, "jotting", "case warm"))
+    bench.jot(run, Jotting("case warm"), 60.0)
     bench.keep_cutoff(run, 12.0)
     bench.keep_outlook(KeptOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
 

@@ -128,10 +128,12 @@ def _end_slope(h0: float, h1: float, slope0: float, slope1: float) -> float:
 
 
 def cell_ocv(chemistry: str, soc: float) -> float:
-    """Open-circuit voltage of one cell at a state of charge of 0 to 1; falls steeply below 0."""
+    """Open-circuit voltage of one cell at a state of charge of 0 to 1; falls steeply below 0 and rises steeply above 1."""
     table = _ocv_table(chemistry)
     if soc <= 0:
         return max(0.0, table[0] + _BELOW_EMPTY_V * soc)
+    if soc > 1:
+        return table[-1] + _BELOW_EMPTY_V * (soc - 1)
     place = min(soc, 0.999999) * _TABLE
     k = int(place)
     return table[k] + (place - k) * (table[k + 1] - table[k])

@@ -148,9 +148,18 @@ def line_of(jotting: Jotting) -> str:
         parts.insert(0, jotting.mark)
     note = f'"{jotting.text}"' if jotting.text and (parts or re.match(r"[-+@\d~<]", jotting.text)) else jotting.text
     typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
-    if jotting.line and not jotting.corrects and typed and Grammar().parse(typed) is not None:
+    if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
         return typed
     return " ".join([*parts, note]).strip()
+
+
+def _says_the_same(line: str, jotting: Jotting) -> bool:
+    """Whether a line means by itself what it meant where it was typed; a bare number, say, does not."""
+    try:
+        again = Grammar().parse(line)
+    except ValueError:
+        return False
+    return again is not None and (again.readings, again.mark, again.text) == (jotting.readings, jotting.mark, jotting.text)
 
 
 def entry_clock(entry: Entry, started: datetime) -> str:

@@ -142,9 +142,16 @@ class Logbook:
 
     # runs
 
-    def runs(self, search: str = "", limit: int = 200) -> list[tuple[Run, str]]:
-        """The newest runs with their units' names; ``search`` looks in unit, label, source and jottings."""
+    def runs(self, search: str = "", limit: int = 200, unit_id: int | None = None) -> list[tuple[Run, str]]:
+        """The newest runs with their units' names, of one unit or of all; ``search`` looks in unit, label, source and jottings."""
         like = f"%{search}%"
+        if unit_id is not None:
+            own = self._db.execute(
+                f"SELECT {_RUN_COLUMNS}, unit.name FROM run JOIN unit ON unit.id = run.unit_id WHERE run.unit_id = ?"
+                " ORDER BY run.started DESC, run.id DESC LIMIT ?",
+                (unit_id, limit),
+            )
+            return [(_run(row), row[-1]) for row in own]
         rows = self._db.execute(
             f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
             " WHERE ?1 = '%%' OR unit.name LIKE ?1 OR run.label LIKE ?1 OR run.source LIKE ?1"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -60,7 +60,7 @@ def record_of(run: Run, kept: Kept, cutoff: Cutoff | None = None) -> DischargeRe
     ReadingsError
         There are no readings.
     """
-    details = details_from(run.plan.get("meter_details", {}))
+    details = _details(run, kept)
     between = str(run.plan.get("between", STRAIGHT))
     widths = None
     counted = any(len(kept.either(tap, q)) > 1 for tap in ("battery", "bank", "load", "output") for q in ("Ah", "Wh"))
@@ -86,6 +86,16 @@ def record_of(run: Run, kept: Kept, cutoff: Cutoff | None = None) -> DischargeRe
         run.label, cutoff or run.cutoff, run.plan.get("temperature_c"),
         on, off, ended, "battery" if tap in ("source", "dc") else tap, widths,
     )  # fmt: skip
+
+
+def _details(run: Run, kept: Kept) -> MeterDetails:
+    """What is known of the meter, with the zero that was read at the start of this run, where one was."""
+    details = details_from(run.plan.get("meter_details", {}))
+    for event in kept.events:
+        if event.kind == "zero" and (found := Grammar().parse(event.text)) is not None:
+            read = {r.quantity: r.value for r in found.readings}
+            details = replace(details, zero_v=read.get("V", details.zero_v), zero_a=read.get("A", details.zero_a))
+    return details
 
 
 def _switched(kept: Kept) -> tuple[float | None, float | None]:

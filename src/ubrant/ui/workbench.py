@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from ubrant.bench.clocks import RealClock
 from ubrant.bench.rehearsal import Rehearsal
-from ubrant.bench.session import RunSession
+from ubrant.core.jot import JotError, Jotting
 from ubrant.core.meter import Meter
+from ubrant.core.protocols import Clock
+from ubrant.core.typed import STRAIGHT
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import KeptOutlook, Run, StoredEvent
+from ubrant.logbook.records import KeptOutlook, Run
+from ubrant.workshop.jotting import Session, Taken, take_back, take_down
+from ubrant.workshop.running import close_interrupted
 
 
 class Workbench(QObject):
@@ -34,15 +40,19 @@ class Workbench(QObject):
     """What went wrong, in a sentence, from anywhere."""
     told = pyqtSignal(str)
     """What went well, in a sentence."""
+    remind = pyqtSignal(float)
+    """Remind the person to look in after so many seconds."""
 
     def __init__(self, logbook: Logbook) -> None:
         super().__init__()
         self.logbook = logbook
         self.undo = QUndoStack(self)
         self.unit_id = 0
-        self.session: RunSession | None = None
+        self.session: Session | None = None
         self.run: Run | None = None
         self.expected: Rehearsal | None = None
+        self.clock: Callable[[], Clock] = RealClock
+        """Makes the clock that a typed run goes by."""
 
     @property
     def is_running(self) -> bool:
@@ -131,19 +141,59 @@ class Workbench(QObject):
 
         self._push("another cut-off", lambda: judge(volts), lambda: judge(before))
 
-    def jot(self, run: Run, event: StoredEvent) -> None:
-        """Note something about a kept run."""
-        kept = [0]
+    def jot(self, run: Run, jotting: Jotting, now_s: float) -> str:
+        """Take a line down, about the run that is going on or one that was kept; returns why it was not, empty when it was."""
+        session = self.session if self.run is not None and self.run.id == run.id and self.is_running else None
+        kept: list[Taken] = []
+        trouble: list[str] = []
 
         def do() -> None:
-            kept[0] = self.logbook.add_event(run.id, event)
+            try:
+                kept[:] = [take_down(self.logbook, run, jotting, now_s, session)]
+            except JotError as error:
+                trouble.append(str(error))
+                raise LogbookError(str(error)) from None
+            if session is None:
+                self.run_opened.emit(run.id)
+
+        def undo() -> None:
+            if kept:
+                take_back(self.logbook, kept[0], session)
+            if session is None:
+                self.run_opened.emit(run.id)
+
+        if jotting.look_in_s is not None:
+            self.remind.emit(jotting.look_in_s)
+            return ""
+        self._push(f"note “{jotting.line or jotting.text}”", do, undo)
+        return trouble[0] if trouble else ""
+
+    def keep_between(self, run: Run, between: str) -> None:
+        """Take what lay between typed readings as a straight line, or as held."""
+        before = str(run.plan.get("between", STRAIGHT))
+
+        def take(it: str) -> None:
+            now = self.logbook.run(run.id)
+            self.logbook.update_run(replace(now, plan={**now.plan, "between": it}))
+            self.shelf_changed.emit()
+            self.run_opened.emit(run.id)
+
+        self._push("between the readings", lambda: take(between), lambda: take(before))
+
+    def close_interrupted(self, run: Run) -> None:
+        """Leave an interrupted run as it is, with what it has."""
+
+        def do() -> None:
+            close_interrupted(self.logbook, self.logbook.run(run.id))
+            self.shelf_changed.emit()
             self.run_opened.emit(run.id)
 
         def undo() -> None:
-            self.logbook.remove_event(kept[0])
+            self.logbook.update_run(run)
+            self.shelf_changed.emit()
             self.run_opened.emit(run.id)
 
-        self._push(f"note “{event.text}”", do, undo)
+        self._push("close the run", do, undo)
 
     def keep_outlook(self, outlook: KeptOutlook) -> None:
         """Keep a prediction."""
@@ -168,7 +218,7 @@ class Workbench(QObject):
 
     # the run that is going on
 
-    def begin(self, run: Run, session: RunSession, expected: Rehearsal | None) -> None:
+    def begin(self, run: Run, session: Session, expected: Rehearsal | None) -> None:
         self.run, self.session, self.expected = run, session, expected
         session.start()
         self.run_started.emit()

@@ -135,7 +135,7 @@ def followed(name: str, path: Path, clock: Clock) -> Stream:
             raise InstrumentError(str(error)) from None
         if rows and not zero:
             zero.append(clock.now_s() - rows[-1][3])
-        return [(tap, quantity, value, moment + zero[0]) for tap, quantity, value, moment in rows]
+        return [(tap, quantity, value, moment + zero[0]) for tap, quantity, value, moment in rows if moment + zero[0] >= 0]
 
     return Stream(name, poll, patience_s=120.0)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ubrant.bench.session import RunSession
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.course import Course, fraction_left
 from ubrant.core.label import Label
@@ -11,9 +10,10 @@ from ubrant.core.meter import Meter
 from ubrant.core.power_path import Flow, Node, PowerPath, watt_hours, watts
 from ubrant.core.quantity import plain, show
 from ubrant.logbook.records import Run
-from ubrant.methods.discharge import DischargePlan
+from ubrant.methods.discharge import UNITS, DischargePlan
+from ubrant.workshop.jotting import Session
 from ubrant.workshop.running import LOAD_NAME
-from ubrant.workshop.views import RunView
+from ubrant.workshop.views import RunView, latest
 
 
 def wiring_path(name: str, label: Label, plan: DischargePlan, meter: Meter, leads: Leads) -> PowerPath:
@@ -22,18 +22,18 @@ def wiring_path(name: str, label: Label, plan: DischargePlan, meter: Meter, lead
     nodes = (
         Node("battery", name, label.summary().split(" · ")[0], note="meter at its own terminals"),
         Node("leads", "Leads", leads.describe()),
-        Node("load", LOAD_NAME, f"{plain(plan.current_a)} A constant", note=f"its own cut-off: {plan.own_cutoff_v:.2f} V"),
+        Node("load", LOAD_NAME, f"{plan.show_setting()} constant", note=f"its own cut-off: {plan.own_cutoff_v:.2f} V"),
     )
     flows = (Flow(None, meter=f"{meter.name}: V across, A through"), Flow(None, meter="the load's own display"))
     return PowerPath(nodes, flows, (None, f"will drop {show(drop, 2)} V" if drop > 0 else None, None), (0.0, 0.0, 0.0), "W")
 
 
-def live_path(run: Run, session: RunSession, name: str, found: Course | None, delivered_ah: float) -> PowerPath:
+def live_path(run: Run, session: Session, name: str, found: Course | None, delivered_ah: float) -> PowerPath:
     """Watts at this moment."""
     taps: dict[str, tuple[float, float] | None] = {}
+    read = latest(session)
     for tap in ("battery", "load"):
-        volts, amps = session.live.series(tap, "V"), session.live.series(tap, "A")
-        taps[tap] = (float(volts.value[-1]), float(amps.value[-1])) if len(volts) and len(amps) else None
+        taps[tap] = (read[(tap, "V")], read[(tap, "A")]) if (tap, "V") in read and (tap, "A") in read else None
     leads, rated = _leads(run), run.label.charge_ah if run.label else None
     left = fraction_left(found, delivered_ah, rated) if rated else None
     note = f"about {100 * left:.0f} % left by ampere-hours" if left is not None else ""
@@ -43,7 +43,7 @@ def live_path(run: Run, session: RunSession, name: str, found: Course | None, de
         Node(
             "load",
             LOAD_NAME,
-            f"{plain(run.plan['current_a'])} A constant",
+            _setting(run),
             note=_arrives(taps["battery"], taps["load"]),
         ),
     )
@@ -57,14 +57,25 @@ def live_path(run: Run, session: RunSession, name: str, found: Course | None, de
 def kept_path(view: RunView, name: str) -> PowerPath:
     """Watt-hours over the whole run."""
     run, energy = view.run, view.found.findings["energy"]
-    amps = run.plan.get("current_a")
+    setting = _setting(run)
     nodes = (
         Node("battery", name, _claim(run), note=energy.with_doubt()),
         Node("leads", "Leads", _leads(run).describe() if "lead_length_m" in run.plan else ""),
-        Node("load", LOAD_NAME, f"{plain(amps)} A constant" if amps else "as logged"),
+        Node("load", LOAD_NAME, setting or "as logged"),
     )
     between = view.found.load_on_s, view.found.end_s
     return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, view.load, between, (run.meter or "log", LOAD_NAME))
+
+
+def _setting(run: Run) -> str:
+    """What the load holds still."""
+    plan = run.plan
+    if plan.get("by_hand"):
+        return "draws what it draws"
+    if plan.get("profile"):
+        return f"{len(plan['profile'])} steps{', again and again' if plan.get('repeats') else ''}"
+    amount, unit = plan.get("amount") or plan.get("current_a"), UNITS[plan.get("mode", "current")]
+    return f"{plain(amount)} {unit} constant" if amount else ""
 
 
 def _arrives(battery: tuple[float, float] | None, load: tuple[float, float] | None) -> str:

@@ -7,10 +7,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.bench.rehearsal import Rehearsal
-from ubrant.bench.session import RunSession
 from ubrant.core.account import account
 from ubrant.core.course import Course, course, running_charge, thinned
 from ubrant.core.cutoff import Cutoff
+from ubrant.core.departure import leaves_expected
 from ubrant.core.discharge import Discharge, DischargeRecord
 from ubrant.core.label import Label, LabelError
 from ubrant.core.readings import Readings, ReadingsError, join
@@ -18,6 +18,7 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, Summary
 from ubrant.logbook.run_record import Kept, beside_of, record_of, typed_of
+from ubrant.workshop.jotting import Session
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,14 @@ def _viewed(run: Run, kept: Kept, cutoff: Cutoff | None = None) -> RunView:
     return RunView(run, record, account(record, beside_of(run, kept)), load, kept.events, kept.typed.notes if kept.typed else ())
 
 
-def live_view(run: Run, session: RunSession) -> RunView | None:
+def latest(session: Session) -> dict[tuple[str, str], float]:
+    """The last value at every tap of a run that is going on."""
+    series = session.live.all_series()
+    series |= {key: s for key, s in typed_of(StoredJot(t, line) for t, line in session.live.jots()).series.items() if key not in series}
+    return {key: float(s.value[-1]) for key, s in series.items() if len(s)}
+
+
+def live_view(run: Run, session: Session) -> RunView | None:
     """Work out a run that is going on, from what was read so far; None before there is anything."""
     events = tuple(StoredEvent(e.time_s, e.kind, e.text) for e in session.live.events())
     progress = session.progress
@@ -90,6 +98,25 @@ def course_of(view: RunView, seen: Rehearsal | None) -> Course | None:
     under_load = part.current_a > 0.5 * usual
     in_model = (model.time_s >= seen.load_on_s) & (model.time_s <= seen.load_on_s + seen.until_s[0])
     return course(so_far[under_load], part.voltage_v[under_load], foreseen[in_model], model.voltage_v[in_model], usual)
+
+
+def departure_of(view: RunView, seen: Rehearsal | None) -> str:
+    """A sentence where a run that is going on leaves its expected curve; empty while it does not."""
+    if seen is None or seen.load_on_s is None or not seen.until_s or view.record.widths is not None:
+        return ""
+    part, model = thinned(view.record.readings, 4000), seen.readings
+    under_load = part.time_s >= view.found.load_on_s
+    in_model = (model.time_s >= seen.load_on_s) & (model.time_s <= seen.load_on_s + seen.until_s[0])
+    if under_load.sum() < 10 or in_model.sum() < 5:
+        return ""
+    first, expected_first = int(np.argmax(under_load)), int(np.argmax(in_model))
+    so_far, foreseen = running_charge(part), running_charge(model)
+    return leaves_expected(
+        so_far[under_load] - so_far[first],
+        part.voltage_v[under_load],
+        foreseen[in_model] - foreseen[expected_first],
+        model.voltage_v[in_model],
+    )
 
 
 def label_of(unit: Unit) -> Label | None:

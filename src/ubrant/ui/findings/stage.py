@@ -10,11 +10,14 @@ from PyQt6.QtWidgets import QWidget
 from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import charges_to_higher
-from ubrant.core.jot import Jotting
+from ubrant.core.jot import Grammar, Jotting
+from ubrant.core.meter import Meter
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError, Series, no_readings
-from ubrant.logbook.records import Run, StoredEvent
+from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.logbook.file import LogbookError
+from ubrant.logbook.records import Run
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
@@ -23,10 +26,15 @@ from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
+from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, BenchChoice
+from ubrant.workshop.comparing import peukert_of, rest_guess
+from ubrant.workshop.jotting import Session, grammar_for
 from ubrant.workshop.paths import kept_path
+from ubrant.workshop.running import continue_discharge, plan_from_json
+from ubrant.workshop.typed_run import continue_typed
 from ubrant.workshop.views import RunView, view_of
 
-_EVENTS = {"jotting", "paused", "resumed"}
+_EVENTS = {"jotting", "paused", "resumed", "gap", "step", "charge on", "charge off"}
 
 
 class FindingsStage(StageFrame):
@@ -49,7 +57,14 @@ class FindingsStage(StageFrame):
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.higher = label("", "quiet")
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
+        self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
+        self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
+        self.between = Choice(self.tr("Between readings"))
+        for text, between in ((self.tr("straight between readings"), STRAIGHT), (self.tr("held until the next reading"), HELD)):
+            self.between.addItem(text, between)
         self._build()
+        self.jot_line.grammar = self._grammar
+        self.between.currentIndexChanged.connect(lambda _: self._keep_between())
         self.run_box.activated.connect(lambda _: self.open_run(int(self.run_box.currentData())))
         self.cutoff.changed.connect(self._try_cutoff)
         self.jot_line.jotted.connect(self._jot)
@@ -59,12 +74,15 @@ class FindingsStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
-        self.main.addWidget(self.jot_line)
+        self.main.addWidget(self.jot_line.with_hint())
         for widget in (
             self.run_box,
             self.verdict,
             self.settle,
             self.trouble,
+            self.go_on,
+            self.leave_it,
+            self.between,
             label(self.tr("Ledger"), "heading"),
             self.ledger,
             self.notes,
@@ -106,7 +124,8 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
-        self.judge_again.hide()
+        for choice in (self.judge_again, self.go_on, self.leave_it, self.between):
+            choice.hide()
 
     def open_run(self, run_id: int) -> None:
         """Show a kept run."""
@@ -125,6 +144,7 @@ class FindingsStage(StageFrame):
         name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
         self.title.setText(self.tr("{name}, {day}").format(name=name, day=_day(run)))
         self.trouble.say("bad", run.trouble)
+        self._show_choices(run)
         try:
             self.view = view_of(self._bench.logbook, run, cutoff)
         except ReadingsError as error:
@@ -138,7 +158,10 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", found.verdict.settle)
         self.ledger.show_findings(found.findings.values())
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" else ""
-        notes = (interrupted, *run.plan.get("warnings", ()), *found.warnings)
+        notes = (interrupted, *run.plan.get("warnings", ()), *found.warnings, rest_guess(self.view, self._bench.logbook))
+        comparison = peukert_of(self._bench.logbook, self.view)
+        if comparison:
+            self.ledger.show_findings([*found.findings.values(), *comparison])
         self.notes.say("caution", "\n".join(n for n in notes if n))
         self.aside.setText(self.tr("ended by {what}").format(what=found.ended_by))
         self.aside_quiet.setText(f"{run.source} · {run.meter or self.tr('meter not named')}")
@@ -152,6 +175,9 @@ class FindingsStage(StageFrame):
     def _show_no_result(self, why: str) -> None:
         title = self.title.text()
         self._show_nothing()
+        if self._run is not None:
+            self._show_choices(self._run)
+            self.jot_line.setEnabled(not self._bench.logbook.read_only)
         self.title.setText(title)
         self.verdict.say("caution", why)
         self.settle.say("plain", "")
@@ -165,10 +191,11 @@ class FindingsStage(StageFrame):
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         crossed = [(view.found.crossing.time_s, self.tr("cut-off"))] if view.found.crossing else []
         self.trace.set_marks(
-            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + crossed,
+            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + list(view.notes) + crossed,
             [(g.from_s, g.to_s) for g in view.found.gaps],
         )
-        self.trace.set_span(float(readings.time_s[0]), float(readings.time_s[-1]))
+        if len(readings):
+            self.trace.set_span(float(readings.time_s[0]), float(readings.time_s[-1]))
 
     # another cut-off
 
@@ -188,8 +215,61 @@ class FindingsStage(StageFrame):
     def _jot(self, jotting: Jotting) -> None:
         if self._run is None or self.view is None:
             return
-        moment = max(0.0, float(self.view.record.readings.time_s[-1]) - jotting.ago_s)
-        self._bench.jot(self._run, StoredEvent(moment, "jotting", jotting.text))
+        readings = self.view.record.readings
+        now_s = float(readings.time_s[-1]) if len(readings) else self.view.found.end_s
+        if trouble := self._bench.jot(self._run, jotting, now_s):
+            self.jot_line.refuse(trouble)
+
+    def _grammar(self) -> Grammar:
+        return grammar_for(self._run, {}, None, 0.0)
+
+    # runs that were interrupted, and typed ones
+
+    def _show_choices(self, run: Run) -> None:
+        mine = not self._bench.logbook.read_only
+        interrupted = run.state == "interrupted" and mine
+        self.go_on.setVisible(interrupted and run.unit_id is not None and not self._bench.is_running)
+        self.leave_it.setVisible(interrupted)
+        typed = run.plan.get("typed") or run.source == BY_HAND
+        self.between.setVisible(bool(typed) and mine)
+        self.between.blockSignals(True)
+        self.between.setCurrentIndex(max(0, self.between.findData(run.plan.get("between", STRAIGHT))))
+        self.between.blockSignals(False)
+
+    def _close_interrupted(self) -> None:
+        if self._run is not None:
+            self._bench.close_interrupted(self._run)
+
+    def _keep_between(self) -> None:
+        if self._run is not None:
+            self._bench.keep_between(self._run, self.between.currentData())
+
+    def _continue(self) -> None:
+        run = self._run
+        if run is None or run.unit_id is None:
+            return
+        unit = self._bench.logbook.unit(run.unit_id)
+        session: Session
+        try:
+            if run.source == BY_HAND:
+                session = continue_typed(self._bench.logbook, run, plan_from_json(run.plan, unit)[0])
+                goes_on = session.run
+            else:
+                goes_on, session = continue_discharge(self._bench.logbook, run, unit, choice=self._bench_of(run), meter=self._meter_of(run))
+        except (LogbookError, ValueError) as error:
+            self._bench.said.emit(str(error))
+            return
+        self._bench.begin(goes_on, session, None)
+
+    def _meter_of(self, run: Run) -> Meter | None:
+        return next((m for m in self._bench.logbook.meters() if m.name == run.meter), None)
+
+    def _bench_of(self, run: Run) -> BenchChoice | None:
+        if run.source != INSTRUMENTS:
+            return None
+        meters = self._bench.logbook.meters()
+        load = next((m for m in meters if m.details.role == "load" and m.details.connection == "scpi"), None)
+        return BenchChoice(INSTRUMENTS, 1.0, None if run.plan.get("by_hand") else load)
 
 
 def _day(run: Run) -> str:

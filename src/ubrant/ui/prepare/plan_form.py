@@ -5,17 +5,26 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QSettings, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
+from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import Label
 from ubrant.core.leads import OHM_PER_KM, Leads
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import plain, show_duration
-from ubrant.methods.discharge import DischargePlan, own_cutoff, usual_plan
-from ubrant.ui.widgets.forms import Choice, QuantityField, label
+from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.methods.discharge import UNITS, DischargePlan, own_cutoff, usual_plan
+from ubrant.ui.prepare.more_form import MoreForm
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, label
+from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice
 
-SPEEDS = (("as fast as it can", math.inf), ("600 × the clock", 600.0), ("60 × the clock", 60.0), ("real time", 1.0))
+SPEEDS = (
+    ("simulated, as fast as it can", math.inf), ("simulated, 600 × the clock", 600.0), ("simulated, 60 × the clock", 60.0),
+    ("simulated, in real time", 1.0),
+)  # fmt: skip
+MODES = (("constant current", CURRENT), ("constant power", POWER), ("constant resistance", RESISTANCE))
+_ON_INSTRUMENTS, _TYPED = -1.0, -2.0
 _NO_METER = Meter("DC meter")
 
 
@@ -36,7 +45,16 @@ class PlanForm(QWidget):
         self.lead_length = QuantityField("m", self.tr("Lead length"))
         self.lead_area = Choice(self.tr("Lead section"))
         self.meter, self.speed = Choice(self.tr("Meter")), Choice(self.tr("Bench"))
+        self.mode, self.load, self.charger, self.between = (
+            Choice(self.tr("Load holds")),
+            Choice(self.tr("Load")),
+            Choice(self.tr("Charger")),
+            Choice(self.tr("Between readings")),
+        )
+        self.more = MoreForm()
+        self.more_button = button(self.tr("More …"), self._toggle_more, "link")
         self._meters: list[Meter] = []
+        self._all: list[Meter] = []
         self._label: Label | None = None
         self._lay_out()
         self.temperature.setPlaceholderText(self.tr("not known"))
@@ -45,11 +63,42 @@ class PlanForm(QWidget):
         self.lead_area.setCurrentIndex(self.lead_area.findData(4.0))
         for text, speed in SPEEDS:
             self.speed.addItem(self.tr(text), speed)
+        self.speed.addItem(self.tr("instruments"), _ON_INSTRUMENTS)
+        self.speed.addItem(self.tr("none: I type the readings"), _TYPED)
         self.speed.setCurrentIndex(int(QSettings().value("speed", 1)))
+        for text, mode in MODES:
+            self.mode.addItem(self.tr(text), mode)
+        for text, between in (("a straight line between readings", STRAIGHT), ("held until the next reading", HELD)):
+            self.between.addItem(self.tr(text), between)
         for field in self._fields():
             field.changed.connect(self.changed)
-        for box in (self.lead_area, self.meter, self.speed):
-            box.currentIndexChanged.connect(lambda _: self.changed.emit())
+        for box in (self.lead_area, self.meter, self.speed, self.mode, self.load, self.charger, self.between):
+            box.currentIndexChanged.connect(lambda _: self._box_changed())
+        self.more.changed.connect(self.changed)
+        self.more.hide()
+        self._box_changed()
+
+    def _box_changed(self) -> None:
+        """Show what the bench and the load need, and nothing else."""
+        kind = self.bench_kind()
+        for field, shown in ((self.load, kind == INSTRUMENTS), (self.charger, kind == INSTRUMENTS), (self.between, kind == BY_HAND),
+                             (self.every, kind != BY_HAND), (self.rest_before, kind != BY_HAND)):  # fmt: skip
+            field.setVisible(shown)
+            self._titles[field].setVisible(shown)
+        self.rest_after.setVisible(kind != BY_HAND)
+        self._titles[self.current].setText(
+            {CURRENT: self.tr("Current"), POWER: self.tr("Power"), RESISTANCE: self.tr("Resistance")}[self.mode.currentData()]
+        )
+        self.current.set_unit(UNITS[self.mode.currentData()])
+        self.changed.emit()
+
+    def _toggle_more(self) -> None:
+        self.more.setVisible(not self.more.isVisibleTo(self))
+        self.more_button.setText(self.tr("Less") if self.more.isVisibleTo(self) else self.tr("More …"))
+
+    def bench_kind(self) -> str:
+        """What the run is made on."""
+        return {_ON_INSTRUMENTS: INSTRUMENTS, _TYPED: BY_HAND}.get(float(self.speed.currentData() or 1.0), SIMULATED)
 
     def _fields(self) -> tuple[QuantityField, ...]:
         return (
@@ -69,29 +118,46 @@ class PlanForm(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
         pairs = (
-            (self.tr("Current"), self.current), (self.tr("Cut-off"), self.cutoff), (self.tr("below it for"), self.hold),
+            (self.tr("Bench"), self.speed), (self.tr("Load holds"), self.mode), (self.tr("Current"), self.current),
+            (self.tr("Cut-off"), self.cutoff), (self.tr("below it for"), self.hold),
             (self.tr("A reading every"), self.every), (self.tr("Rest before, after"), self.rest_before), ("", self.rest_after),
             (self.tr("Battery is at"), self.temperature), (self.tr("Leads, one way"), self.lead_length), ("", self.lead_area),
-            (self.tr("Battery meter"), self.meter), (self.tr("Simulated bench"), self.speed),
+            (self.tr("Battery meter"), self.meter), (self.tr("Load"), self.load), (self.tr("Charger"), self.charger),
+            (self.tr("Take it as"), self.between),
         )  # fmt: skip
         side_by_side = {self.rest_after, self.lead_area}
+        self._titles: dict[QWidget, QLabel] = {}
         line = -1
         for title, field in pairs:
             if field in side_by_side:
                 grid.addWidget(field, line, 2)
                 continue
             line += 1
-            grid.addWidget(label(title), line, 0)
+            self._titles[field] = label(title)
+            grid.addWidget(self._titles[field], line, 0)
             wide = field in {self.rest_before, self.lead_length}
             grid.addWidget(field, line, 1, 1, 1 if wide else 2)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(2, 1)
+        grid.addWidget(self.more_button, line + 1, 0, 1, 3)
+        grid.addWidget(self.more, line + 2, 0, 1, 3)
         for column in (1, 2):
             grid.setColumnMinimumWidth(column, 82)
 
     def offer_meters(self, meters: list[Meter]) -> None:
         chosen = self.meter.currentText()
-        self._meters = meters or [_NO_METER]
+        self._all = meters
+        self._meters = [m for m in meters if m.details.role == "meter"] or [_NO_METER]
+        for box, role, none in ((self.load, "load", self.tr("a person switches it")), (self.charger, "supply", self.tr("none"))):
+            kept = box.currentText()
+            box.blockSignals(True)
+            box.clear()
+            for found in meters:
+                if found.details.role == role:
+                    box.addItem(found.name, found.id)
+            box.addItem(none, 0)
+            box.setCurrentIndex(max(0, box.findText(kept)))
+            box.blockSignals(False)
         self.meter.blockSignals(True)
         self.meter.clear()
         for meter in self._meters:
@@ -117,6 +183,8 @@ class PlanForm(QWidget):
         self.rest_before.setText(show_duration(plan.rest_before_s))
         self.rest_after.setText(show_duration(plan.rest_after_s))
         self.lead_length.setText("1.5 m")
+        self.mode.setCurrentIndex(0)
+        self.more.suggest(found)
         self.blockSignals(False)
         self.changed.emit()
 
@@ -130,7 +198,7 @@ class PlanForm(QWidget):
             return self.tr("A reading every: it has to be more than 0 s.")
         if hold is None or hold < 0:
             return self.tr("Hold: it has to be 0 s or more.")
-        return ""
+        return self.more.trouble()
 
     def leads(self) -> Leads:
         return Leads(self.lead_length.value() or 0.0, float(self.lead_area.currentData()))
@@ -138,14 +206,34 @@ class PlanForm(QWidget):
     def chosen_meter(self) -> Meter:
         return self._meters[max(0, self.meter.currentIndex())] if self._meters else _NO_METER
 
-    def chosen_speed(self) -> float:
-        return float(self.speed.currentData())
+    def chosen_bench(self) -> BenchChoice:
+        """What the run will be made on."""
+        kind = self.bench_kind()
+        by_id = {m.id: m for m in self._all}
+        load, charger = by_id.get(self.load.currentData() or 0), by_id.get(self.charger.currentData() or 0)
+        own = self.chosen_meter()
+        others = tuple(
+            m for m in self._all if m.details.role == "meter" and m.id != own.id and m.details.connection != "display" and m.details.address
+        )
+        speed = float(self.speed.currentData()) if kind == SIMULATED else 1.0
+        return BenchChoice(kind, speed, load if kind == INSTRUMENTS else None, charger if kind == INSTRUMENTS else None, others)
 
     def plan(self) -> DischargePlan:
         """The plan as it stands; only when there is no trouble."""
-        current, volts = self.current.value() or 0.0, self.cutoff.value() or 0.0
+        amount, volts, more = self.current.value() or 0.0, self.cutoff.value() or 0.0, self.more
+        mode = self.mode.currentData()
+        usual_v = (self._label.voltage_v if self._label else None) or volts or 1.0
+        current = {CURRENT: amount, POWER: amount / usual_v, RESISTANCE: usual_v / amount if amount else 0.0}[mode]
+        told = more.charged_how.text().strip()
+        bench = self.chosen_bench()
         return DischargePlan(
             current, Cutoff(volts, self.hold.value() or 0.0), own_cutoff(volts, current, self.leads()), self.every.value() or 1.0,
             self.rest_before.value() or 0.0, self.rest_after.value() or 0.0, self.temperature.value(),
             self._label.chemistry if self._label else None, self._label.series if self._label else None,
+            mode=mode, amount=None if mode == CURRENT else amount, profile=more.profile or more.pulses(amount), repeats=bool(more.pulses(amount)),
+            limits=more.limits(), two_step=more.two_step.isChecked(), rated_ah=self._label.charge_ah if self._label else None,
+            charge=more.charge(), charge_when=more.charge_when.currentData() or "", cycles=more.cycle_count(),
+            stop_share=(more.stop_share.value() or 0.0) / 100, zero_first=more.zero_first.isChecked(),
+            by_hand=bench.kind == BY_HAND or (bench.kind == INSTRUMENTS and bench.load is None), take_out_ah=more.take_out.value() or 0.0,
+            told={"start": told} if told else {},
         )  # fmt: skip

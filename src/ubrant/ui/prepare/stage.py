@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -21,8 +23,11 @@ from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
+from ubrant.workshop.benches import BY_HAND, bench_problems
+from ubrant.workshop.jotting import Session
 from ubrant.workshop.paths import wiring_path
-from ubrant.workshop.running import SIMULATED_LOAD, expected, start_discharge
+from ubrant.workshop.running import expected, load_rating, new_run, start_discharge
+from ubrant.workshop.typed_run import start_typed
 from ubrant.workshop.views import label_of
 
 
@@ -65,7 +70,6 @@ class PrepareStage(StageFrame):
         self.main.addWidget(area, 4)
         self.side.addWidget(label(self.tr("What and how"), "heading"))
         self.side.addWidget(self.unit_box)
-        self.side.addWidget(label(self.tr("Discharge at a constant current to a cut-off"), "quiet"))
         self.side.addWidget(self.form)
         self.side.addSpacing(4)
         self.side.addWidget(self.start_button)
@@ -116,7 +120,10 @@ class PrepareStage(StageFrame):
             self._show_problems([Problem(True, trouble or self.tr("The label gives no capacity in Ah to discharge against."))])
             return
         plan, leads, meter = self.form.plan(), self.form.leads(), self.form.chosen_meter()
-        problems = discharge_problems(plan, unit, found, meter, SIMULATED_LOAD, leads)
+        choice = self.form.chosen_bench()
+        rating = load_rating(choice)
+        problems = discharge_problems(plan, unit, found, meter, rating, leads)
+        problems += [Problem(True, text) for text in bench_problems(choice, meter)]
         self._rehearsal = None
         if not any(p.refused for p in problems):
             try:
@@ -164,15 +171,16 @@ class PrepareStage(StageFrame):
         self.look()
         if not self.start_button.isEnabled() or self._unit is None:
             return
+        plan, meter, leads, choice = self.form.plan(), self.form.chosen_meter(), self.form.leads(), self.form.chosen_bench()
+        logbook, unit = self._bench.logbook, self._unit
+        session: Session
         try:
-            run, session = start_discharge(
-                self._bench.logbook,
-                self._unit,
-                self.form.plan(),
-                self.form.chosen_meter(),
-                self.form.leads(),
-                speed=self.form.chosen_speed(),
-            )
+            if choice.kind == BY_HAND:
+                blank = new_run(unit, plan, meter, leads, None, BY_HAND)
+                blank = replace(blank, plan={**blank.plan, "between": self.form.between.currentData()})
+                run, session = start_typed(logbook, unit, plan, blank, self._bench.clock)
+            else:
+                run, session = start_discharge(logbook, unit, plan, meter, leads, choice=choice)
         except LogbookError as error:
             self._show_problems([Problem(True, str(error))])
             return

@@ -7,10 +7,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.engine import Order, Progress
 from ubrant.core.course import Course, course_sentence, power_of
-from ubrant.core.jot import Jotting
+from ubrant.core.jot import Grammar, Jotting
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
-from ubrant.logbook.file import LogbookError
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label, row
@@ -19,8 +18,9 @@ from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
+from ubrant.workshop.jotting import grammar_for
 from ubrant.workshop.paths import live_path
-from ubrant.workshop.views import RunView, course_of, live_view
+from ubrant.workshop.views import RunView, course_of, departure_of, latest, live_view
 
 _TICK_MS = 100
 _SUMS_EVERY = 5  # ticks between two workings-out of the ledger
@@ -50,9 +50,11 @@ class RunStage(StageFrame):
         self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
         self.ledger = Ledger()
         self.course_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
+        self.notice_note, self.departure_note = Callout("bad"), Callout("caution")
         self.readout = Readout(self)
         self._build()
         self.jot_line.jotted.connect(self._jot)
+        self.jot_line.grammar = self._grammar
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self.tick)
@@ -61,7 +63,10 @@ class RunStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
-        self.main.addLayout(row(self.jot_line, self.pause_button, self.stop_button, stretch=0))
+        jotting = row(self.jot_line.with_hint(), self.pause_button, self.stop_button, stretch=0)
+        for place in (1, 2):
+            jotting.setAlignment(jotting.itemAt(place).widget(), Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
+        self.main.addLayout(jotting)
         layout = QVBoxLayout(self.ask)
         layout.setContentsMargins(0, 0, 0, 6)
         layout.setSpacing(8)
@@ -73,9 +78,11 @@ class RunStage(StageFrame):
         self._ledger_title = label(self.tr("Ledger so far"), "heading")
         for widget in (
             self.trouble_note,
+            self.notice_note,
             self.ask,
             self._ledger_title,
             self.ledger,
+            self.departure_note,
             self.course_note,
             self.caution_note,
         ):
@@ -101,7 +108,12 @@ class RunStage(StageFrame):
         self.ledger.show_findings([])
         self.trace.set_cutoff(run.plan["cutoff_v"])
         self.trace.set_marks([])
-        zero = seen.load_on_s or 0.0 if seen else float(run.plan["rest_before_s"])
+        self.notice_note.say("bad", "")
+        self.departure_note.say("caution", "")
+        typed = bool(self._bench.session and self._bench.session.is_typed)
+        self.pause_button.setVisible(not typed)
+        seen = None if typed else seen
+        zero = seen.load_on_s or 0.0 if seen else 0.0 if typed else float(run.plan["rest_before_s"])
         self.trace.set_zero(zero)
         for key in "VAW":
             self.trace.set_measured(key, no_readings())
@@ -145,14 +157,23 @@ class RunStage(StageFrame):
         run = self._bench.run
         assert run is not None
         volts = plain(run.plan["cutoff_v"])
+        typed = bool(self._bench.session and self._bench.session.is_typed)
         asking, loaded, paused = (progress.phase == p for p in ("asking", "load on", "paused"))
+        asking = asking or progress.phase == "zeroing"
         heads = {
             "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
             "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
-            "recovering": self.tr("Load off: reading how it recovers"), "ended": self.tr("The run has ended: {what}").format(what=progress.ended_by),
+            "recovering": self.tr("Load off: reading how it recovers"), "zeroing": self.tr("Reading the meter's zero"),
+            "charging": self.tr("Charging"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=progress.ended_by),
         }  # fmt: skip
         self.title.setText(heads[progress.phase])
+        if typed and progress.phase == "resting":
+            self.title.setText(self.tr("Type the resting voltage, then switch the load on"))
         self.ask.setVisible(asking)
+        if self.notice_note.text() != progress.notice:
+            self.notice_note.say("bad", progress.notice)
+            if progress.notice:
+                self.attention.emit(progress.notice)
         if asking and self.ask_text.text() != progress.text:
             self.ask_text.setText(progress.text)
             self.ask_caution.say("caution", " ".join(progress.cautions))
@@ -164,11 +185,15 @@ class RunStage(StageFrame):
         self.stop_button.setEnabled(progress.phase != "ended")
         resting = progress.phase in {"resting", "recovering"}
         self.stop_button.setText(self.tr("Enough rest") if resting else self.tr("Leave it") if asking else self.tr("Stop and rest"))
+        if typed and not asking:
+            self.stop_button.setText(self.tr("The load is off") if loaded else self.tr("Close the run"))
         self.caution_note.say("caution", "" if asking else " ".join(progress.cautions))
         self.trouble_note.say("bad", progress.trouble)
         if progress.load_on_s is None:
             self.aside.setText("")
-            self.aside_quiet.setText(progress.text if not asking else "")
+            self.aside_quiet.setText(progress.text if not asking and not typed else "")
+            if typed:
+                self.caution_note.say("caution", "" if asking else " ".join((progress.text, *progress.cautions)))
             return
         end = progress.load_off_s if progress.load_off_s is not None else progress.time_s
         self.aside.setText(self.tr("{time} in").format(time=show_duration(end - progress.load_on_s)))
@@ -179,6 +204,8 @@ class RunStage(StageFrame):
     def _show_series(self) -> None:
         session = self._bench.session
         assert session is not None
+        if session.is_typed:
+            return
         for key in "VA":
             self.trace.set_measured(key, session.live.series("battery", key))
 
@@ -186,24 +213,35 @@ class RunStage(StageFrame):
         session = self._bench.session
         if session is None or not self.readout.isVisible():
             return
-        volts, amps = session.live.series("battery", "V"), session.live.series("battery", "A")
-        if len(volts) and len(amps):
+        read = latest(session)
+        if ("battery", "V") in read:
             foot = f"{self.title.text()} · {self.aside.text()}"
-            self.readout.show_values(f"{show(float(volts.value[-1]), 4)} V", f"{show(float(amps.value[-1]), 4)} A", foot)
+            amps = f"{show(read[('battery', 'A')], 4)} A" if ("battery", "A") in read else ""
+            self.readout.show_values(f"{show(read[('battery', 'V')], 4)} V", amps, foot)
 
     def _show_sums(self, view: RunView, progress: Progress) -> None:
         readings = view.record.readings
         self.trace.set_zero(view.found.load_on_s)
         self._show_series()
+        if self._bench.session is not None and self._bench.session.is_typed:
+            self.trace.set_measured("V", Series(readings.time_s, readings.voltage_v))
+            self.trace.set_measured("A", Series(readings.time_s, readings.current_a))
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         seen = self._bench.expected
         self.trace.grow_span(0.0, max(progress.time_s, seen.length_s if seen else 600.0))
-        self.trace.set_marks([(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed"}])
-        self.ledger.show_findings(view.found.findings[k] for k in _LEDGER)
+        marks = [(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed", "gap"}]
+        self.trace.set_marks([*marks, *view.notes])
+        later = [k for k in view.found.findings if k not in _LEDGER and k != "label_share"]
+        self.ledger.show_findings(view.found.findings[k] for k in (*_LEDGER, *later) if k in view.found.findings)
         self._delivered_ah = view.found.findings["charge"].value or 0.0
         if progress.phase not in {"load on", "paused"}:
             self.course_note.say("plain", view.found.verdict.sentence if progress.load_off_s is not None else "")
             return
+        departure = departure_of(view, seen)
+        if departure and not self.departure_note.text():
+            self._bench.session.jot(self.tr("leaves the expected curve"), progress.time_s)  # type: ignore[union-attr]
+            self.attention.emit(departure)
+        self.departure_note.say("caution", departure)
         self._course = course_of(view, seen)
         self.course_note.say("plain", course_sentence(self._course, self._delivered_ah, view.record.label))
 
@@ -230,8 +268,13 @@ class RunStage(StageFrame):
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:
             return
-        moment = session.progress.time_s - jotting.ago_s
-        try:
-            session.jot(jotting.text, moment)
-        except LogbookError as error:
-            self.trouble_note.say("bad", str(error))
+        if trouble := self._bench.jot(run, jotting, session.progress.time_s):
+            self.jot_line.refuse(trouble)
+        self.tick()
+
+    def _grammar(self) -> Grammar:
+        session = self._bench.session
+        if session is None:
+            return Grammar()
+        series = session.live.all_series()
+        return grammar_for(self._bench.run, series, self._bench.expected, session.progress.time_s)

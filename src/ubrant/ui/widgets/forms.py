@@ -23,6 +23,12 @@ class QuantityField(QLineEdit):
         self.trouble = ""
         self.textChanged.connect(self._check)
 
+    def set_unit(self, unit: str) -> None:
+        """Values are in another unit from now on."""
+        if unit != self._unit:
+            self._unit = unit
+            self._check()
+
     def value(self) -> float | None:
         if not self.text().strip():
             return None
