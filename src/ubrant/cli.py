@@ -131,16 +131,18 @@ def write_a_report(
 def export_a_run(
     logbook: Path = typer.Argument(..., help="A logbook."),
     run: int = typer.Argument(..., help="The run's number; “ubrant runs LOGBOOK” lists them."),
-    to: Path = typer.Option(..., help="FILE.csv, or a FOLDER for a Data Package"),
+    to: Path = typer.Option(..., help="FILE.csv, FILE.jot for typed readings, or a FOLDER for a Data Package"),
 ) -> None:
     """A run's readings as CSV, or with everything known about it as a Data Package."""
-    from ubrant.logbook.exporting import ExportError, export_csv, export_package
+    from ubrant.logbook.exporting import ExportError, export_csv, export_jots, export_package
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
     try:
         if to.suffix.lower() == ".csv":
             export_csv(book, chosen, to)
+        elif to.suffix.lower() in {".jot", ".txt"}:
+            export_jots(book, chosen, to, name)
         else:
             export_package(book, chosen, to, name)
     except ExportError as error:

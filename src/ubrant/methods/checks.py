@@ -55,6 +55,7 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
                 f"The leads drop {plain(drop, 3)} V at {plain(plan.current_a, 3)} A: thicker ones would stay cooler.",
             )
         )
+    problems += _meter_problems(plan, meter, full_v)
     try:
         unknown = meter.accuracy("V") is None or meter.accuracy("A") is None
     except QuantityError as error:
@@ -62,6 +63,26 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
     if unknown:
         problems.append(Problem(False, f"Nobody said how accurate {meter.name} is: the result will have no ± and no verdict."))
     return sorted(problems, key=lambda p: not p.refused)
+
+
+def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> list[Problem]:
+    """What the meter does to what it measures: what it cannot show, drops, draws."""
+    details, amps, found = meter.details, plan.current_a, []
+    if details.floor_a and 0 < amps <= details.floor_a:
+        found.append(
+            Problem(True, f"{plain(amps, 3)} A is not over the {plain(details.floor_a, 3)} A under which {meter.name} shows nothing.")
+        )
+    drop = details.burden_ohm * amps
+    if drop > 0.005 * plan.cutoff.voltage_v > 0:
+        found.append(
+            Problem(False, f"{meter.name} drops {plain(drop, 2)} V in the current path: clip its volts on at the battery's side of it.")
+        )
+    own_a = full_v / details.input_ohm if details.input_ohm and full_v else 0.0
+    if own_a > 0.001 * amps > 0:
+        found.append(
+            Problem(False, f"{meter.name} itself draws {plain(1000 * own_a, 2)} mA from the battery, which its amperes do not show.")
+        )
+    return found
 
 
 def _full_voltage(label: Label) -> float | None:

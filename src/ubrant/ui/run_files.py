@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ubrant.logbook.exporting import export_csv, export_package
+from ubrant.logbook.exporting import export_csv, export_jots, export_package
 from ubrant.logbook.file import LogbookError
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
@@ -43,12 +43,18 @@ class RunFiles(QObject):
         """Export the readings of the run that is shown."""
         if (view := self._view()) is None:
             return
-        path = self._ask(self.tr("Export the run"), f"{self._name(view)}.csv", "CSV (*.csv);;" + self.tr("Data Package, a folder (*)"))
+        path = self._ask(
+            self.tr("Export the run"),
+            f"{self._name(view)}.csv",
+            "CSV (*.csv);;" + self.tr("Jot text (*.jot)") + ";;" + self.tr("Data Package, a folder (*)"),
+        )
         if path is None:
             return
         logbook, run, name = self._bench.logbook, view.run, self._name(view)
         if path.suffix.lower() == ".csv":
             self._write(self.tr("Writing the readings …"), path, lambda target: export_csv(logbook, run, target))
+        elif path.suffix.lower() == ".jot":
+            self._write(self.tr("Writing the readings …"), path, lambda target: export_jots(logbook, run, target, name))
         else:
             in_background(
                 self._window,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import TYPE_CHECKING, TypeVar
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -24,10 +26,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ubrant.core.quantity import show_duration
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.logs.read import read_logs
+from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.logs.read import sheet_of
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.run.commands import CommandsDialog
@@ -56,6 +59,18 @@ def recent() -> list[Path]:
     return [p for p in map(Path, QSettings().value("recent", [], list) or []) if p.exists()]
 
 
+def read_with(path: Path) -> list[LogFile]:
+    """A log by the columns that were chosen for its like before, or else by its headings."""
+    from ubrant.logbook.logs.read import read_logs
+    from ubrant.ui.findings.mapping_dialog import remembered
+
+    columns = remembered(path)
+    if columns is not None:
+        with contextlib.suppress(LogError):
+            return read_logs(path, columns)
+    return read_logs(path)
+
+
 def remember(path: Path) -> None:
     """Put a logbook first among the recent ones."""
     paths = [str(path.resolve()), *(str(p) for p in recent() if p.resolve() != path.resolve())]
@@ -76,6 +91,7 @@ class MainWindow(QMainWindow):
         self._message = Callout("bad")
         self._stack = QStackedWidget()
         self._built: dict[int, QWidget] = {}
+        self.reminders: list[QTimer] = []
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(lambda: self._message.say("bad", ""))
@@ -198,6 +214,7 @@ class MainWindow(QMainWindow):
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
         self.bench.run_ended.connect(self._after_run)
+        self.bench.remind.connect(self._remind)
         self.bench.said.connect(self.say)
         self.bench.told.connect(self.tell)
         self._fill_recent()
@@ -304,6 +321,22 @@ class MainWindow(QMainWindow):
         if watching:
             self.go_to(FINDINGS)
 
+    def _remind(self, seconds: float) -> None:
+        """Look in again after so long."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+
+        def now() -> None:
+            self.desktop.tell(self.tr("Look in again"), self.bench.run.source if self.bench.run else "")
+            self.tell(self.tr("Look in again: that is what you asked for."))
+            QApplication.alert(self)
+            timer.deleteLater()
+
+        timer.timeout.connect(now)
+        timer.start(round(seconds * 1000))
+        self.reminders.append(timer)
+        self.tell(self.tr("You will be told in {time}.").format(time=show_duration(seconds)))
+
     def _focus_jot_line(self) -> None:
         for line in self._stack.currentWidget().findChildren(JotLine):  # type: ignore[union-attr]
             if line.isEnabled():
@@ -362,25 +395,49 @@ class MainWindow(QMainWindow):
         self._recent.setEnabled(not self._recent.isEmpty())
 
     def _choose_log(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a log"), "", self.tr("Logs (*.csv *.tsv *.txt *.log);;All files (*)"))
-        if path:
-            self.import_log(Path(path))
+        kinds = self.tr("Logs (*.csv *.tsv *.txt *.log *.jot *.xlsx *.parquet *.jsonl *.json);;All files (*)")
+        paths, _ = QFileDialog.getOpenFileNames(self, self.tr("Import logs"), "", kinds)
+        self._dropped([Path(path) for path in paths])
 
     def import_log(self, path: Path) -> None:
         """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings."""
         in_background(
             self,
             self.tr("Reading {name} …").format(name=path.name),
-            lambda: read_logs(path),
+            lambda: read_with(path),
             self._ask_about,
-            lambda error: self.say(str(error)),
+            lambda error: self._ask_for_columns(path, error),
         )
 
     def _ask_about(self, logs: list[LogFile]) -> None:
+        """Whose each log is and how it is judged; the rest can be kept like the first."""
         from ubrant.ui.findings.import_dialog import ImportDialog
 
-        for log in logs:
-            ImportDialog(self.bench, log, self).exec()
+        before: ImportDialog | None = None
+        for place, log in enumerate(logs):
+            dialog = ImportDialog(self.bench, log, self, like=before, more=len(logs) - place - 1)
+            if before is not None and before.all_alike.isChecked():
+                dialog.take()
+            else:
+                dialog.exec()
+            before = dialog
+
+    def _ask_for_columns(self, path: Path, error: Exception) -> None:
+        """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""
+        from ubrant.ui.findings.mapping_dialog import MappingDialog
+
+        text = str(error)
+        asks = any(clue in text for clue in ("no column for", "could all be", "there are no column headings", "cannot be", "is not a unit"))
+        sheet = None
+        if asks:
+            with contextlib.suppress(LogError):
+                sheet = sheet_of(path)
+        if sheet is None or len(sheet.headings) < 2:
+            self.say(text)
+            return
+        dialog = MappingDialog(path, sheet, text, self)
+        if dialog.exec():
+            self._ask_about(dialog.logs)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -399,8 +456,9 @@ class MainWindow(QMainWindow):
         for path in paths:
             if path.suffix == ".ubrant":
                 self.open_path(path)
-            else:
-                self.import_log(path)
+                return
+        for path in paths:
+            self.import_log(path)
 
     # the end
 

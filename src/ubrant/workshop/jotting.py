@@ -10,7 +10,6 @@ from ubrant.bench.rehearsal import Rehearsal
 from ubrant.bench.session import RunSession
 from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.jot_text import Entry, corrected, line_of
-from ubrant.core.readings import Series
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent, StoredJot
 from ubrant.workshop.typed_run import TypedRun
@@ -29,9 +28,9 @@ class Taken:
     replaced: StoredJot | None = None
 
 
-def grammar_for(run: Run | None, series: Mapping[tuple[str, str], Series], seen: Rehearsal | None, time_s: float) -> Grammar:
+def grammar_for(run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float) -> Grammar:
     """What may be expected about now: what was last read, or else what was rehearsed."""
-    expected = {key: float(s.value[-1]) for key, s in series.items() if len(s) and not key[0].startswith("cell")}
+    expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):
         at = min(max(time_s, 0.0), seen.length_s)
         k = min(int((seen.readings.time_s <= at).sum()), len(seen.readings) - 1)

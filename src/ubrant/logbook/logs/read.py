@@ -54,6 +54,28 @@ def read_logs(path: Path, columns: str | None = None, *, split_gaps: bool = Fals
     return _text_logs(sheet, columns, split_gaps)
 
 
+def sheet_of(path: Path) -> Sheet | None:
+    """A log as a table, for whoever has to say which column is what; None where it is none (jot text, a package).
+
+    Raises
+    ------
+    LogError
+        It cannot be read at all.
+    """
+    if path.is_dir() or path.name == PACKAGE or path.suffix.lower() == ".jot":
+        return None
+    suffix = path.suffix.lower()
+    if suffix == ".parquet":
+        return read_parquet(path)
+    if suffix in {".xlsx", ".xlsm"}:
+        return read_workbook(path)
+    data = read_bytes(path)
+    head = decode(data[:4096])
+    if suffix in {".jsonl", ".ndjson"} or head.lstrip().startswith("{"):
+        return read_json_lines(path.name, data)
+    return None if is_jot_text(head) else read_sheet(path.name, data)
+
+
 def _text_logs(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:
     chosen = columns_of(sheet, columns)
     fast = None if split_gaps else read_fast(sheet, chosen)

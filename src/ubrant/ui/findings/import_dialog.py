@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import LabelError, parse_label
@@ -26,7 +26,9 @@ _NEW, _NONE = -1, 0
 class ImportDialog(QDialog):
     """``kept`` is the run once it was accepted."""
 
-    def __init__(self, bench: Workbench, log: LogFile, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, bench: Workbench, log: LogFile, parent: QWidget | None = None, *, like: ImportDialog | None = None, more: int = 0
+    ) -> None:
         super().__init__(parent)
         self._bench, self._log = bench, log
         self.kept: Run | None = None
@@ -49,6 +51,9 @@ class ImportDialog(QDialog):
         self._trouble = Callout("bad")
         self.keep = button(self.tr("Keep it as a run"), self._accept, "chief")
         self.keep.setDefault(True)
+        self.all_alike = QCheckBox(self.tr("Keep the other {count} runs of this file in the same way").format(count=more))
+        self.all_alike.setVisible(False)
+        self._more = more
         self._fill()
         self._build()
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
@@ -58,6 +63,26 @@ class ImportDialog(QDialog):
         self._unit_changed()
         self._meter_changed()
         self._prefill()
+        if like is not None:
+            self._take_after(like)
+
+    def _take_after(self, other: ImportDialog) -> None:
+        """Answers given for the run before."""
+        if other.kept is not None and other.kept.unit_id is not None:
+            self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(other.kept.unit_id)))
+        self.meter_box.setCurrentIndex(other.meter_box.currentIndex())
+        for mine, theirs in (
+            (self.volts, other.volts),
+            (self.amps, other.amps),
+            (self.cutoff, other.cutoff),
+            (self.temperature, other.temperature),
+        ):
+            mine.setText(theirs.text())
+        self.all_alike.setChecked(other.all_alike.isChecked())
+
+    def take(self) -> None:
+        """Keep it as the answers stand, without asking."""
+        self._accept()
 
     def _prefill(self) -> None:
         """What a Data Package says of itself."""
@@ -87,12 +112,13 @@ class ImportDialog(QDialog):
 
     def _build(self) -> None:
         log = self._log
-        length = show_duration(float(log.time_s[-1] - log.time_s[0]))
+        length = show_duration(float(log.time_s[-1] - log.time_s[0])) if len(log.time_s) else self.tr("counters only")
         trace = Trace(quantities="VA")
-        trace.set_zero(float(log.time_s[0]))
-        trace.set_measured("V", Series(log.time_s, log.voltage_v))
-        trace.set_measured("A", Series(log.time_s, log.current_a))
-        trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
+        if len(log.time_s):
+            trace.set_zero(float(log.time_s[0]))
+            trace.set_measured("V", Series(log.time_s, log.voltage_v))
+            trace.set_measured("A", Series(log.time_s, log.current_a))
+            trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
         columns = ", ".join(f"{quantity} from “{heading}”" for quantity, heading in log.columns.items())
         grid = QGridLayout()
         grid.setVerticalSpacing(7)
@@ -108,7 +134,7 @@ class ImportDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.setSpacing(9)
-        layout.addWidget(label(log.name, "title"))
+        layout.addWidget(label(f"{log.name}, {log.run_name}" if log.run_name else log.name, "title"))
         layout.addWidget(
             label(
                 self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns),
@@ -116,9 +142,13 @@ class ImportDialog(QDialog):
             )
         )
         layout.addWidget(trace, 1)
-        layout.addWidget(Callout("caution", "\n".join(log.warnings)))
+        said = [*log.warnings, log.left_out_sentence()]
+        layout.addWidget(Callout("caution", "\n".join(s for s in said if s)))
         layout.addLayout(grid)
         layout.addWidget(self._trouble)
+        if self._more:
+            layout.addWidget(self.all_alike)
+            self.all_alike.setVisible(True)
         layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.keep, stretch=0))
 
     def _chosen_unit(self) -> Unit | None:

@@ -97,7 +97,7 @@ class MoreForm(QWidget):
             grid.addWidget(widget, line, 0, 1, 4)
         for column in (1, 2, 3):
             grid.setColumnStretch(column, 1)
-        for field, hint in ((self.charge_out, "20 Ah"), (self.energy_out, "250 Wh"), (self.longest, "3 h"), (self.hottest, "45 °C"), (self.risen, "1.5"),
+        for field, hint in ((self.charge_out, "Ah"), (self.energy_out, "Wh"), (self.longest, "h"), (self.hottest, "45 °C"), (self.risen, "1.5"),
                             (self.slow, "0.2 A"), (self.pulse_on, "60 s"), (self.pulse_off, "20 s"), (self.take_out, "4 Ah"), (self.stop_share, "80 %")):  # fmt: skip
             field.setPlaceholderText(hint)
 

@@ -71,9 +71,8 @@ class PrepareStage(StageFrame):
         self.side.addWidget(label(self.tr("What and how"), "heading"))
         self.side.addWidget(self.unit_box)
         self.side.addWidget(self.form)
-        self.side.addSpacing(4)
-        self.side.addWidget(self.start_button)
         self.side.addStretch(1)
+        self.add_footer(self.start_button)
 
     # what is chosen
 

@@ -276,5 +276,4 @@ class RunStage(StageFrame):
         session = self._bench.session
         if session is None:
             return Grammar()
-        series = session.live.all_series()
-        return grammar_for(self._bench.run, series, self._bench.expected, session.progress.time_s)
+        return grammar_for(self._bench.run, latest(session), self._bench.expected, session.progress.time_s)

@@ -1,16 +1,23 @@
-"""Enter a meter with its accuracy as the manual words it."""
+"""Enter a meter or another instrument: accuracy as the manual words it, how it is connected, what it does to what it measures."""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
+from ubrant.bench.profile import profiles
+from ubrant.core.line_pattern import LinePattern, PatternError
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import plain
+from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import QuantityField, button, check_accuracy, label, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
+
+_TAPS = ("battery", "load", "source", "input", "output", "case")
+_BAUDS = (9600, 19200, 38400, 57600, 115200, 230400)
 
 
 class MeterForm(QWidget):
@@ -22,6 +29,7 @@ class MeterForm(QWidget):
     def __init__(self, meter: Meter | None = None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._meter = meter or Meter("")
+        details = self._meter.details
         self.name = QLineEdit(self._meter.name)
         self.name.setPlaceholderText(self.tr("Bench meter"))
         self.name.setAccessibleName(self.tr("Name"))
@@ -30,46 +38,169 @@ class MeterForm(QWidget):
         self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))
         self.volts.setPlaceholderText("0.1 % + 3 mV")
         self.amps.setPlaceholderText("0.5 % + 2 digits of 10 mA")
-        self.max_v = QuantityField("V", self.tr("Reads up to, volts"), may_be_empty=True)
-        self.max_a = QuantityField("A", self.tr("Reads up to, amperes"), may_be_empty=True)
-        for field, value, unit in ((self.max_v, self._meter.max_v, "V"), (self.max_a, self._meter.max_a, "A")):
-            field.setText(f"{plain(value)} {unit}" if value else "")
+        self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
+        self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
+        self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
+        for text, key in ((self.tr("a meter"), "meter"), (self.tr("an electronic load"), "load"), (self.tr("a bench supply"), "supply")):
+            self.role.addItem(text, key)
+        for text, key in (
+            (self.tr("are read off a display"), "display"), (self.tr("are asked for by SCPI"), "scpi"),
+            (self.tr("come as printed lines"), "lines"), (self.tr("are in another program's log"), "file"),
+        ):  # fmt: skip
+            self.connection.addItem(text, key)
+        self.tap.addItems(_TAPS)
+        self.address = QComboBox()
+        self.address.setEditable(True)
+        self.address.setAccessibleName(self.tr("Address"))
+        self.profile = QComboBox()
+        self.profile.setEditable(True)
+        self.profile.setAccessibleName(self.tr("Profile or pattern"))
+        self.baud = Choice(self.tr("Speed of the line"))
+        for baud in _BAUDS:
+            self.baud.addItem(f"{baud} baud", baud)
+        self.floor = _quantity("A", self.tr("Shows nothing under"), details.floor_a)
+        self.burden = _quantity("Ω", self.tr("In the current path"), details.burden_ohm)
+        self.input_ohm = _quantity("Ω", self.tr("Across the voltage"), details.input_ohm)
+        self.zero_v = _quantity("V", self.tr("Zero, volts"), details.zero_v)
+        self.zero_a = _quantity("A", self.tr("Zero, amperes"), details.zero_a)
+        self.full_ah = _quantity("Ah", self.tr("Ah counter begins again at"), details.counts_to_ah)
+        self.full_wh = _quantity("Wh", self.tr("Wh counter begins again at"), details.counts_to_wh)
+        self.reversed = QCheckBox(self.tr("It shows the wrong sign"))
+        self.reversed.setChecked(details.reversed)
+        for box, value in ((self.role, details.role), (self.connection, details.connection), (self.baud, details.baud)):
+            box.setCurrentIndex(max(0, box.findData(value)))
+        self.tap.setCurrentText(details.tap)
         self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
+        self.try_button = button(self.tr("Try it …"), self._try)
+        self._titles: dict[QWidget, QWidget] = {}
+        self._build()
+        self.address.setEditText(details.address)
+        self._kind_changed()
+        self.profile.setEditText(details.profile)
+        lines = (self.name, self.volts, self.amps, *self._quantities())
+        for line in lines:
+            line.textChanged.connect(self._look)
+            line.returnPressed.connect(self._emit)
+        for choice in (self.role, self.connection):
+            choice.currentIndexChanged.connect(lambda _: self._kind_changed())
+        for combo in (self.address, self.profile):
+            combo.editTextChanged.connect(lambda _: self._look())
+        self._look()
+
+    def _quantities(self) -> tuple[QuantityField, ...]:
+        return (
+            self.max_v, self.max_a, self.floor, self.burden, self.input_ohm, self.zero_v, self.zero_a, self.full_ah, self.full_wh,
+        )  # fmt: skip
+
+    def _build(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(label(self.tr("A meter"), "heading"))
-        rows: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Name"), self.name), (self.tr("Accuracy of its volts, as the manual says it"), self.volts),
-            (self.tr("Accuracy of its amperes"), self.amps), (self.tr("Reads up to"), self.max_v), ("", self.max_a),
+        rows: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
+            (self.tr("Name"), (self.name,)), (self.tr("It is"), (self.role,)),
+            (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)), (self.tr("Accuracy of its amperes"), (self.amps,)),
+            (self.tr("Reads up to"), (self.max_v, self.max_a)), (self.tr("Its readings"), (self.connection,)),
+            (self.tr("Where: address, port or file"), (self.address,)), (self.tr("How: profile, or which column is what"), (self.profile,)),
+            ("", (self.baud, self.try_button)), (self.tr("Clipped at"), (self.tap,)),
+            (self.tr("Drops in the current path, draws from the voltage"), (self.burden, self.input_ohm)),
+            (self.tr("Shows nothing under"), (self.floor,)), (self.tr("Zero: what it shows of nothing"), (self.zero_v, self.zero_a)),
+            (self.tr("Counters begin again at"), (self.full_ah, self.full_wh)), ("", (self.reversed,)),
         )  # fmt: skip
-        for title, widget in rows:
+        for title, widgets in rows:
             if title:
                 layout.addSpacing(5)
-                layout.addWidget(label(title))
-            layout.addWidget(widget)
+                name = label(title)
+                layout.addWidget(name)
+                for widget in widgets:
+                    self._titles[widget] = name
+            layout.addLayout(row(*widgets))
         layout.addWidget(self._trouble)
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
-        for line in (self.name, self.volts, self.amps, self.max_v, self.max_a):
-            line.textChanged.connect(self._look)
-            line.returnPressed.connect(self._emit)
+        for field, hint in ((self.burden, "10 mΩ"), (self.input_ohm, "10 MΩ"), (self.floor, "20 mA"), (self.zero_v, "0 V"), (self.zero_a, "0 A"),
+                            (self.full_ah, "Ah"), (self.full_wh, "Wh"), (self.max_v, "V"), (self.max_a, "A")):  # fmt: skip
+            field.setPlaceholderText(hint)
+
+    def _kind_changed(self) -> None:
+        """Show what this kind of connection needs."""
+        kind = self.connection.currentData()
+        for widget, shown in ((self.address, kind != "display"), (self.profile, kind in {"scpi", "lines"})):
+            widget.setVisible(shown)
+            self._titles[widget].setVisible(shown)
+        self.baud.setVisible(kind == "lines")
+        self.try_button.setVisible(kind in {"scpi", "lines"})
+        kept, said = self.address.currentText(), self.profile.currentText()
+        self.address.clear()
+        if kind in {"scpi", "lines"}:
+            self.address.addItems(serial_ports(as_visa=kind == "scpi"))
+        self.address.setEditText(kept)
+        self.profile.clear()
+        if kind == "scpi":
+            self.profile.addItems([p.name for p in profiles()[0].values() if p.kind == self.role.currentData()])
+        elif kind == "lines":
+            self.profile.addItems(["header", "1 V, 2 A"])
+        if said:
+            self.profile.setEditText(said)
+        edit = self.address.lineEdit()
+        if edit is not None:
+            edit.setPlaceholderText(
+                {"scpi": "TCPIP0::192.0.2.10::5025::SOCKET", "lines": "/dev/ttyUSB0", "file": "/home/me/log.csv"}.get(kind, "")
+            )
         self._look()
 
     def trouble(self) -> str:
         return self._trouble.text()
 
     def _look(self) -> None:
-        trouble = self.max_v.trouble or self.max_a.trouble
+        trouble = next((q.trouble for q in self._quantities() if q.trouble), "")
         trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A")
+        if not trouble and self.connection.currentData() == "lines":
+            try:
+                LinePattern(self.profile.currentText())
+            except PatternError as error:
+                trouble = str(error)
+        if not trouble and self.role.currentData() != "meter" and self.connection.currentData() in {"lines", "file"}:
+            trouble = self.tr("A load or a supply has to be told things: it is asked by SCPI, or a person switches it.")
         self._trouble.say("bad", trouble)
         self._keep.setEnabled(bool(self.name.text().strip()) and not trouble)
 
+    def meter(self) -> Meter:
+        """The meter as it stands in the form."""
+        before = self._meter.details
+        zero_v, zero_a = self.zero_v.value() or 0.0, self.zero_a.value() or 0.0
+        same_zero = (zero_v, zero_a) == (before.zero_v, before.zero_a)
+        details = replace(
+            before, role=self.role.currentData(), connection=self.connection.currentData(), address=self.address.currentText().strip(),
+            profile=self.profile.currentText().strip(), baud=int(self.baud.currentData()), tap=self.tap.currentText(),
+            floor_a=self.floor.value() or 0.0, burden_ohm=self.burden.value() or 0.0, input_ohm=self.input_ohm.value() or 0.0, zero_v=zero_v,
+            zero_a=zero_a, zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
+            reversed=self.reversed.isChecked(), counts_to_ah=self.full_ah.value() or 0.0, counts_to_wh=self.full_wh.value() or 0.0,
+        )  # fmt: skip
+        return replace(
+            self._meter, name=self.name.text().strip(), voltage_accuracy=self.volts.text().strip(), current_accuracy=self.amps.text().strip(),
+            max_v=self.max_v.value(), max_a=self.max_a.value(), details=details,
+        )  # fmt: skip
+
+    def _try(self) -> None:
+        if self.connection.currentData() == "lines":
+            dialog = LinesDialog(self.meter(), self)
+            dialog.exec()
+            self.profile.setEditText(dialog.pattern.text())
+        else:
+            page = ProfileDialog(self.meter(), self)
+            page.exec()
+            self._kind_changed()
+            self.profile.setEditText(page.profile_name())
+
     def _emit(self) -> None:
         if self._keep.isEnabled():
-            self.kept.emit(replace(
-                self._meter, name=self.name.text().strip(), voltage_accuracy=self.volts.text().strip(),
-                current_accuracy=self.amps.text().strip(), max_v=self.max_v.value(), max_a=self.max_a.value(),
-            ))  # fmt: skip
+            self.kept.emit(self.meter())
+
+
+def _quantity(unit: str, name: str, value: float | None) -> QuantityField:
+    field = QuantityField(unit, name, may_be_empty=True)
+    field.setText(f"{plain(value, 6)} {unit}" if value else "")
+    return field

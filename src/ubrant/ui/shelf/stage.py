@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QS
 
 from ubrant.core.accuracy import show_accuracy
 from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, show_with
+from ubrant.core.quantity import QuantityError, plain, show_with
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run, Summary
 from ubrant.ui.shelf.card import UnitCard
@@ -159,7 +159,7 @@ class ShelfStage(QWidget):
             self._meters.addWidget(label(self.tr("No meter yet. Without its accuracy there is no ± and no verdict."), "quiet"))
         for meter in meters:
             edit = button(meter.name, partial(self._start_meter, meter), "link")
-            self._meters.addLayout(row(edit, label(_accuracy_text(meter)), stretch=1))
+            self._meters.addLayout(row(edit, label(_accuracy_text(meter)), label(_connection_text(meter), "quiet"), stretch=1))
 
     # the panel at the right
 
@@ -255,6 +255,15 @@ def _run_line(run: Run, summary: Summary | None) -> str:
     value, doubt = show_with(summary.charge_ah, summary.charge_u)
     interrupted = "interrupted · " if run.state == "interrupted" else ""
     return f"{interrupted}{value} ± {doubt} Ah · {summary.verdict}" if doubt else f"{interrupted}{value} Ah · {summary.verdict}"
+
+
+def _connection_text(meter: Meter) -> str:
+    details = meter.details
+    said = [] if details.role == "meter" else [details.role]
+    said += [details.address] if details.address and details.connection != "display" else []
+    said += ["shows the wrong sign"] if details.reversed else []
+    said += [f"zero {plain(details.zero_a, 3)} A"] if details.zero_a else []
+    return " · ".join(said)
 
 
 def _accuracy_text(meter: Meter) -> str:

@@ -1,0 +1,128 @@
+"""Which column of a log is what, where its headings do not say it; seen as a table and as a trace before anything is kept."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from ubrant.core.readings import Series
+from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.logs.read import read_logs, sheet_of
+from ubrant.logbook.logs.text import Sheet
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import Choice, button, label, row
+from ubrant.ui.widgets.trace import Trace
+
+_ROWS = 8
+
+
+class MappingDialog(QDialog):
+    """``logs`` are the runs as they were read by the columns chosen; ``columns`` how."""
+
+    def __init__(self, path: Path, sheet: Sheet, why: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._path, self._sheet = path, sheet
+        self.logs: list[LogFile] = []
+        self.columns = ""
+        self.setWindowTitle(self.tr("Which column is what"))
+        self.resize(860, 680)
+        self.boxes = {key: Choice(name) for key, name in (
+            ("time", self.tr("Time")), ("voltage", self.tr("Voltage")), ("current", self.tr("Current")), ("power", self.tr("Power")),
+            ("run", self.tr("Runs told apart by")),
+        )}  # fmt: skip
+        for key, box in self.boxes.items():
+            if key in {"power", "run"}:
+                box.addItem(self.tr("none"), 0)
+            for number, heading in enumerate(sheet.headings, start=1):
+                box.addItem(f"{number}: {heading}", number)
+        self.split = QCheckBox(self.tr("A very long gap ends one run and begins the next"))
+        self.trace = Trace(quantities="VA")
+        self.said, self.trouble = Callout("plain"), Callout("bad", why)
+        self.use = button(self.tr("Use these"), self.accept, "chief")
+        self._build()
+        self._guess()
+        for box in self.boxes.values():
+            box.currentIndexChanged.connect(lambda _: self.look())
+        self.split.toggled.connect(lambda _: self.look())
+        self.look()
+
+    def _build(self) -> None:
+        table = QTableWidget(min(_ROWS, len(self._sheet.first_rows(_ROWS))), len(self._sheet.headings))
+        table.setHorizontalHeaderLabels([f"{k}: {h}" for k, h in enumerate(self._sheet.headings, start=1)])
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setMaximumHeight(190)
+        table.setAccessibleName(self.tr("The first lines"))
+        for line, cells in enumerate(self._sheet.first_rows(_ROWS)[:_ROWS]):
+            for column, cell in enumerate(cells[: len(self._sheet.headings)]):
+                table.setItem(line, column, QTableWidgetItem(cell.strip()))
+        grid = QGridLayout()
+        for line, box in enumerate(self.boxes.values()):
+            grid.addWidget(label(box.accessibleName()), line, 0)
+            grid.addWidget(box, line, 1)
+        grid.setColumnStretch(1, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(self._sheet.name, "title"))
+        layout.addWidget(table)
+        layout.addLayout(grid)
+        layout.addWidget(self.split)
+        layout.addWidget(self.trace, 1)
+        layout.addWidget(self.said)
+        layout.addWidget(self.trouble)
+        layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.use, stretch=0))
+
+    def _guess(self) -> None:
+        """The first three columns, unless a heading begins like what is wanted."""
+        for place, (key, box) in enumerate(self.boxes.items()):
+            if key in {"power", "run"}:
+                continue
+            like = next((k for k, h in enumerate(self._sheet.headings, start=1) if h[:1].lower() == key[:1]), place + 1)
+            box.setCurrentIndex(box.findData(min(like, len(self._sheet.headings))))
+
+    def look(self) -> None:
+        """Read the log by what is chosen, and draw it."""
+        chosen = {key: int(box.currentData() or 0) for key, box in self.boxes.items()}
+        self.columns = ",".join(
+            f"{key}={number}" for key, number in chosen.items() if number and not (key == "current" and chosen["power"])
+        )
+        try:
+            self.logs = read_logs(self._path, self.columns, split_gaps=self.split.isChecked())
+        except LogError as error:
+            self.logs = []
+            self.trouble.say("bad", str(error))
+            self.use.setEnabled(False)
+            return
+        log = self.logs[0]
+        self.trouble.say("bad", "")
+        self.use.setEnabled(True)
+        runs = self.tr("{count} runs; this is the first of them.").format(count=len(self.logs)) if len(self.logs) > 1 else ""
+        self.said.say("plain", " ".join(s for s in (runs, log.left_out_sentence(), *log.warnings) if s))
+        self.trace.set_zero(float(log.time_s[0]))
+        self.trace.set_measured("V", Series(log.time_s, log.voltage_v))
+        self.trace.set_measured("A", Series(log.time_s, log.current_a))
+        self.trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
+
+    def accept(self) -> None:
+        remember(self._sheet.headings, self.columns)
+        super().accept()
+
+
+def remember(headings: tuple[str, ...], columns: str) -> None:
+    """Keep which column is what for logs of this shape."""
+    QSettings().setValue(f"columns/{_shape(headings)}", columns)
+
+
+def remembered(path: Path) -> str | None:
+    """The columns chosen before for a log of this shape."""
+    try:
+        sheet = sheet_of(path)
+    except LogError:
+        return None
+    return str(QSettings().value(f"columns/{_shape(sheet.headings)}", "") or "") or None if sheet is not None else None
+
+
+def _shape(headings: tuple[str, ...]) -> str:
+    return hashlib.sha256("\n".join(headings).encode()).hexdigest()[:16]
