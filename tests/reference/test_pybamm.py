@@ -9,8 +9,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.reference.make_cells import DATA, solve
+from tests.reference.make_cells import DATA, solve, solve_two_step
 from ubrant.core.integrals import charge_ah, energy_wh
+from ubrant.core.readings import Readings
+from ubrant.core.resistance import two_step
 
 KEYS = ("time_s", "voltage_v", "current_a", "energy_wh", "charge_ah")
 
@@ -27,3 +29,21 @@ def test_a_live_solve_agrees_as_well():
     """Solved anew, so that the kept solutions are known to be what PyBaMM says today; readings 30 s apart."""
     solved = solve("varying", step_s=30.0, until_s=6000.0)
     assert energy_wh(solved["time_s"], solved["voltage_v"], solved["current_a"]) == pytest.approx(solved["energy_wh"][-1], rel=5e-4)
+
+
+def by_its_own_voltages(solved: dict[str, np.ndarray]) -> float:
+    """(U at 10 s − U at 11 s) ÷ (5 A − 1 A), straight from the solution."""
+    at = [np.interp(5.0 + s, solved["time_s"], solved["voltage_v"]) for s in (10.0, 11.0)]
+    return float((at[0] - at[1]) / 4.0)
+
+
+@pytest.mark.parametrize("live", [False, True])
+def test_two_step_resistance_of_a_solved_cell(live):
+    """The two steps of IEC 61960-3 at 50 % state of charge, against the cell's own voltages at 10 s and 11 s."""
+    kept = np.loadtxt(DATA / "chen2020_two_step.csv", delimiter=",").T
+    solved = solve_two_step() if live else dict(zip(KEYS[:3], kept, strict=True))
+    readings = Readings(solved["time_s"], solved["voltage_v"], solved["current_a"])
+    found = two_step(readings, 5.0, None, None, 50.0)
+    assert found.value == pytest.approx(by_its_own_voltages(solved), rel=1e-3)
+    assert 0.005 < found.value < 0.2
+    assert "at about 50 % charged" in found.working

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from ubrant.core.quantity import unit_factor
 
-_PART = re.compile(r"[,;\t|]\s*|\s+")
+_MARKED = re.compile(r"\s*[,;\t|]\s*")
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
 _QUANTITIES = {"V", "A", "W", "Ah", "Wh", "%", "°C", "Hz"}
 
@@ -53,7 +53,7 @@ class LinePattern:
         if self._expression is not None:
             match = self._expression.search(line)
             return self._of_groups(match) if match else None
-        parts = [p for p in _PART.split(line) if p]
+        parts = _MARKED.split(line) if _MARKED.search(line.strip()) else line.split()
         if not self._columns:
             named = self._named(line)
             if named:

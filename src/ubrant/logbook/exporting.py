@@ -74,6 +74,7 @@ def export_jots(logbook: Logbook, run: Run, path: Path, name: str = "") -> None:
     """
     entries = [Entry(j.time_s, found) for j in logbook.jots(run.id) if (found := Grammar().parse(j.line)) is not None]
     entries += [Entry(e.time_s, Jotting(e.text)) for e in logbook.events(run.id) if e.kind == "jotting"]
+    entries += [Entry(e.time_s, Jotting("", mark=e.kind)) for e in logbook.events(run.id) if e.kind in {"load on", "load off"}]
     cutoff, celsius = run.plan.get("cutoff_v"), run.plan.get("temperature_c")
     head = {
         "unit": name, "label": run.label_text, "chemistry": run.chemistry or "", "meter": run.meter, "volts": run.voltage_accuracy,

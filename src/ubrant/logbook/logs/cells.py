@@ -59,7 +59,7 @@ def read_cell(text: str, *, decimal_comma: bool) -> Cell:
     text = text.strip().strip('"').strip()
     low = text.lower().lstrip("+-−")
     if low in _NOTHING:
-        return Cell(gone="empty" if not low else "no number")
+        return Cell(gone="no number" if text else "empty")
     if low in _OVER:
         return Cell(gone="over the meter's range")
     match = _NUMBER.fullmatch(_SPACES.sub("", text).replace("\u00a0", " "))

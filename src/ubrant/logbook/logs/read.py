@@ -43,15 +43,25 @@ def read_logs(path: Path, columns: str | None = None, *, split_gaps: bool = Fals
     if suffix in {".xlsx", ".xlsm", ".parquet"} and path.is_file():
         sheet = read_parquet(path) if suffix == ".parquet" else read_workbook(path)
         return read_table(sheet, columns_of(sheet, columns), split_gaps)
-    data = read_bytes(path)
+    return read_text(path.name, read_bytes(path), columns, split_gaps=split_gaps)
+
+
+def read_text(name: str, data: bytes, columns: str | None = None, *, split_gaps: bool = False) -> list[LogFile]:
+    """Every run in a text that was read already: see :func:`read_logs`.
+
+    Raises
+    ------
+    LogError
+        It cannot be read.
+    """
+    suffix = Path(name).suffix.lower()
     head = decode(data[:4096])
     if suffix in {".jsonl", ".ndjson"} or head.lstrip().startswith("{"):
-        sheet = read_json_lines(path.name, data)
+        sheet = read_json_lines(name, data)
         return read_table(sheet, columns_of(sheet, columns), split_gaps)
     if suffix == ".jot" or (not columns and is_jot_text(head)):
-        return [_jots(path.name, decode(data))]
-    sheet = read_sheet(path.name, data, columns)
-    return _text_logs(sheet, columns, split_gaps)
+        return [_jots(name, decode(data))]
+    return _text_logs(read_sheet(name, data, columns), columns, split_gaps)
 
 
 def sheet_of(path: Path) -> Sheet | None:

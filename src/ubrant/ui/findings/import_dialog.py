@@ -68,8 +68,8 @@ class ImportDialog(QDialog):
 
     def _take_after(self, other: ImportDialog) -> None:
         """Answers given for the run before."""
-        if other.kept is not None and other.kept.unit_id is not None:
-            self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(other.kept.unit_id)))
+        if other.kept is not None:
+            self.unit_box.setCurrentIndex(self.unit_box.findData(other.kept.unit_id or _NONE))
         self.meter_box.setCurrentIndex(other.meter_box.currentIndex())
         for mine, theirs in (
             (self.volts, other.volts),

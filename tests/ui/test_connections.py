@@ -1,0 +1,175 @@
+"""Setting up what can talk, in the window, on stand-ins; logs whose columns a person has to name; files of several runs."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from tests.ui.conftest import click, type_into
+from ubrant.bench.simulated import WorldProcess
+from ubrant.bench.standins.scenario import Scenario
+from ubrant.core.cell import pack_from_label
+from ubrant.core.label import parse_label
+from ubrant.core.meter import Meter, MeterDetails
+from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.findings.mapping_dialog import MappingDialog
+from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
+from ubrant.ui.shelf.meter_form import MeterForm
+from ubrant.ui.shell import FINDINGS
+
+
+@pytest.fixture
+def world():
+    made = WorldProcess(Scenario(pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4")), runs_free=True, free_speed=10.0, board_every_s=0.5))
+    yield made
+    made.close()
+
+
+def address(world, name: str) -> str:
+    return f"TCPIP0::127.0.0.1::{world.ports[name]}::SOCKET"
+
+
+def test_a_meter_is_entered_with_everything_known_of_it(window, qtbot):
+    click(qtbot, window.shelf, "Add a meter")
+    form = window.shelf.findChild(MeterForm)
+    qtbot.keyClicks(form.name, "Load one")
+    form.role.setCurrentIndex(form.role.findData("load"))
+    form.connection.setCurrentIndex(form.connection.findData("lines"))
+    assert "is asked by SCPI" in form.trouble()
+    form.connection.setCurrentIndex(form.connection.findData("scpi"))
+    form.address.setEditText("TCPIP0::127.0.0.1::5025::SOCKET")
+    type_into(qtbot, form.zero_a, "12 mA")
+    type_into(qtbot, form.burden, "0.01")
+    form.reversed.click()
+    click(qtbot, form, "Keep it")
+    (kept,) = window.bench.logbook.meters()
+    assert (kept.details.role, kept.details.connection, kept.details.zero_a, kept.details.reversed) == ("load", "scpi", 0.012, True)
+    assert kept.details.burden_ohm == pytest.approx(0.01)
+    assert kept.details.zeroed
+    window.bench.undo.undo()
+    assert window.bench.logbook.meters() == []
+
+
+def test_a_command_is_tried_and_a_profile_copied(dressed, qtbot, world):
+    meter = Meter("Load one", details=MeterDetails(role="load", connection="scpi", address=address(world, "load")))
+    page = ProfileDialog(meter)
+    qtbot.addWidget(page)
+    page.show()
+    page.command.setCurrentIndex(page.command.findData("is_on"))
+    click(qtbot, page, "Send it")
+    qtbot.waitUntil(lambda: page.answer.text() == "INP?  →  0", timeout=5000)
+    text = page.text.toPlainText()
+    page.text.setPlainText(text.replace('"INP OFF"', '"INP {off}"'))
+    assert "is not understood" in page.trouble.text()
+    assert not page.try_button.isEnabled()
+    page.text.setPlainText(text.replace("Generic load", "My load"))
+    click(qtbot, page, "Keep it as one of my own")
+    assert page.profile_name() == "My load"
+
+
+def test_lines_are_shown_live_while_the_pattern_is_typed(dressed, qtbot, world):
+    meter = Meter("Board", details=MeterDetails(connection="lines", address=str(world.ports["terminal"]), profile="2 V, 3 A"))
+    page = LinesDialog(meter)
+    qtbot.addWidget(page)
+    page.show()
+    qtbot.waitUntil(lambda: "V · " in page.made.text(), timeout=5000)
+    assert page.made.text().startswith("Read as 13.")
+    page.pattern.setText("2 parsec")
+    assert "is not understood" in page.trouble.text()
+    page.pattern.setText("2 mV")
+    page.look()
+    assert page.made.text().startswith("Read as 0.013")
+
+
+def test_a_run_on_instruments_is_refused_until_all_is_there(window, qtbot):
+    from ubrant.core.unit import Unit
+
+    window.bench.logbook.keep_meter(Meter("Clamp", "1 %", "2 %"))
+    unit = window.bench.keep_unit(Unit("Pack", "battery", "0.5 Ah 12.8 V LiFePO4"))
+    window.bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.speed.setCurrentIndex(form.speed.findText("instruments"))
+    window.prepare.look()
+    assert any("Clamp has no connection" in p for p in window.prepare.problems())
+    assert not window.prepare.start_button.isEnabled()
+    assert form.load.isVisible()
+    assert form.load.currentText() == "a person switches it"
+
+
+def answered(window, kind, answer) -> list:
+    """Answer the next dialog of a kind."""
+    seen = []
+
+    def look() -> None:
+        for widget in QApplication.topLevelWidgets():
+            if isinstance(widget, kind) and widget.isVisible():
+                seen.append(widget)
+                answer(widget)
+                return
+        QTimer.singleShot(20, look)
+
+    QTimer.singleShot(20, look)
+    return seen
+
+
+def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
+    path = tmp_path / "odd.csv"
+    rows = "\n".join(f"{k * 60};{13 - k * 0.02:.3f};{10:.1f}" for k in range(100))
+    path.write_text(f"alpha;beta;gamma\n{rows}\n")
+
+    def choose(dialog: MappingDialog) -> None:
+        assert "no column for time" in dialog.trouble.text() or dialog.use.isEnabled()
+        dialog.boxes["time"].setCurrentIndex(dialog.boxes["time"].findData(1))
+        dialog.boxes["voltage"].setCurrentIndex(dialog.boxes["voltage"].findData(2))
+        dialog.boxes["current"].setCurrentIndex(dialog.boxes["current"].findData(3))
+        answered(window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
+        click(qtbot, dialog, "Use these")
+
+    seen = answered(window, MappingDialog, choose)
+    window.import_log(path)
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
+    assert seen
+    assert window.findings.view.found.findings["charge"].value == pytest.approx(16.5)
+    window.go_to(0)
+    answered(window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
+    window.import_log(path)
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
+    assert len(window.bench.logbook.runs()) == 2
+
+
+def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
+    path = tmp_path / "two.csv"
+    body = "".join(f"{k * 60},{13 - k * 0.02:.3f},10\n" for k in range(50))
+    path.write_text("Time (s),Voltage (V),Current (A)\n" + body * 3)
+
+    def keep(dialog: ImportDialog) -> None:
+        type_into(qtbot, dialog.volts, "0.1 %")
+        type_into(qtbot, dialog.amps, "0.5 %")
+        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
+        dialog.all_alike.click()
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    answered(window, ImportDialog, keep)
+    window.import_log(path)
+    qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
+    assert {run.current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
+
+
+def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_path):
+    path = tmp_path / "holes.csv"
+    path.write_text("Time (s),Voltage (V),Current (A)\n" + "".join(f"{k},{'OL' if k in (3, 4) else 12},1\n" for k in range(20)))
+    told = []
+
+    def keep(dialog: ImportDialog) -> None:
+        from ubrant.ui.widgets.callout import Callout
+
+        told.extend(c.text() for c in dialog.findChildren(Callout))
+        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    answered(window, ImportDialog, keep)
+    window.import_log(path)
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
+    assert any("2 lines were left out: lines 5 to 6 (voltage: over the meter's range)." in t for t in told)
+    assert "2 lines were left out" in window.findings.notes.text()
