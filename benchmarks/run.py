@@ -207,8 +207,27 @@ def many_runs() -> str:
     return "; ".join(figures) + " (to reach: ≤ 50 ms each)"
 
 
+def live() -> str:
+    """1 000 readings/s in all (4 × 250) over sockets, one minute, in the window that shows them."""
+    return _of_script("live.py") + " (to reach: none missing, ≥ 25 frames/s, no gap over 0.5 s, memory ≤ data + 32 MB)"
+
+
+def long_run() -> str:
+    """A 24 h run with the clock sped up, 1 Hz on three meters."""
+    return _of_script("long_run.py") + " (to reach: memory flat but for the data)"
+
+
+def _of_script(name: str) -> str:
+    import subprocess
+    from pathlib import Path
+
+    done = subprocess.run([sys.executable, str(Path(__file__).with_name(name))], capture_output=True, text=True, check=False)
+    return (done.stdout.strip().splitlines() or [done.stderr.strip()[-200:]])[-1]
+
+
 FIGURES = {
     "integration": integration, "rehearsal": rehearsal, "import": importing, "start-up": start_up, "trace": trace, "many-runs": many_runs,
+    "live": live, "long-run": long_run,
 }  # fmt: skip
 
 

@@ -22,8 +22,8 @@ from ubrant.workshop.jotting import grammar_for
 from ubrant.workshop.paths import live_path
 from ubrant.workshop.views import RunView, course_of, departure_of, latest, live_view
 
-_TICK_MS = 100
-_SUMS_EVERY = 5  # ticks between two workings-out of the ledger
+_TICK_MS = 33
+_SUMS_EVERY = 15  # ticks between two workings-out of the ledger
 _LEDGER = ("charge", "energy", "duration", "mean_voltage", "c_rate", "rest_before", "rest_after")
 
 
