@@ -42,6 +42,7 @@ class DischargeRecord:
     ended : what ended a run on the bench (``cut-off``, ``person``, ``protection``, …); None for a log
     tap : where it was metered; anything but ``battery`` is not like for like
     widths : of readings that a person took down; None for an instrument's
+    interrupted_s : when the run went on after an interruption
     """
 
     readings: Readings
@@ -55,6 +56,7 @@ class DischargeRecord:
     ended: str | None = None
     tap: str = "battery"
     widths: Widths | None = None
+    interrupted_s: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -102,7 +104,8 @@ def analyse(record: DischargeRecord) -> Discharge:
     first, last = _loaded_stretch(record, readings, idle_below)
     crossing = _crossing(record, readings, first, last, idle_below)
     stretch = _stretch(record, readings, first, last, crossing)
-    gaps = find_gaps(readings.between(stretch.first, stretch.last), idle_below) if record.widths is None else ()
+    gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
+    stretch = _less_uncounted(stretch, gaps)
     doubt = doubt_of(
         record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
     )
@@ -228,6 +231,13 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
         end = crossing.time_s
     off = _time_off(readings, first, min(stop, last), LOAD_ON_SHARE * float(amps[first : last + 1].max()))
     return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first])), sums, off)
+
+
+def _less_uncounted(stretch: _Stretch, gaps: tuple[Gap, ...]) -> _Stretch:
+    """Without the part of gaps that is not counted."""
+    charge = sum((1 - g.counted_share) * g.charge_ah for g in gaps)
+    energy = sum((1 - g.counted_share) * g.energy_wh for g in gaps)
+    return replace(stretch, sums=stretch.sums + Totals(-charge, -energy, 0.0, 0.0)) if charge else stretch
 
 
 def _sum(readings: Readings, first: int, last: int) -> Totals:
@@ -360,9 +370,11 @@ def _warn(
 ) -> None:  # fmt: skip
     total = findings["charge"].value or 0.0
     if gaps and total:
-        share = 100 * sum(g.charge_ah for g in gaps) / total
+        share = 100 * sum(g.counted_share * g.charge_ah for g in gaps) / total
         longest = max(g.length_s for g in gaps)
         stopped = " The load may have stopped in one." if any(g.may_have_stopped for g in gaps) else ""
+        if any(g.counted_share < 1 for g in gaps):
+            stopped = " Nobody knows whether the load stayed on while the run was interrupted: half of what could have flowed is counted."
         plural = f"{len(gaps)} gaps, the longest of" if len(gaps) > 1 else "A gap of"
         warnings.append(f"{plural} {show_duration(longest)}, bridged by a straight line: {share:.1f} % of the charge lies there.{stopped}")
     if record.voltage_accuracy is None or record.current_accuracy is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -24,6 +24,7 @@ class Gap:
     charge_ah, energy_wh : what the straight line across it adds to the result
     charge_half_ah, energy_half_wh : rectangular half-widths of what could have happened in it
     may_have_stopped : the load could have been off in it
+    counted_share : of the straight line across it: half where the run was interrupted, for nobody knows whether the load stayed on
     """
 
     from_s: float
@@ -33,18 +34,22 @@ class Gap:
     charge_half_ah: float
     energy_half_wh: float
     may_have_stopped: bool
+    counted_share: float = 1.0
 
     @property
     def length_s(self) -> float:
         return self.to_s - self.from_s
 
 
-def find_gaps(readings: Readings, idle_below_a: float) -> tuple[Gap, ...]:
+def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float, ...] = ()) -> tuple[Gap, ...]:
     """Gaps among the readings: intervals over five times the typical one.
 
     In a gap of length Δt the current could have been anything it was within Δt on either side, so the charge is doubted by
     Δt·(max − min)/2, rectangular; from 0 if the load may have stopped in it: it was off near by, or the voltage came back
     higher than it went, by more than it moves from reading to reading.
+
+    ``interrupted`` are moments at which a run went on after an interruption: in the gap before one the load may have been on or off, so the
+    middle of the two is counted.
     """
     limit = GAP_FACTOR * readings.typical_interval_s
     if not limit > 0:
@@ -56,7 +61,14 @@ def find_gaps(readings: Readings, idle_below_a: float) -> tuple[Gap, ...]:
         if len(dt) and dt.max() > limit:
             starts += [offset + int(k) for k in np.flatnonzero(dt > limit)]
         offset += len(dt)
-    return tuple(_gap(readings, k, idle_below_a) for k in starts)
+    found = tuple(_gap(readings, k, idle_below_a) for k in starts)
+    return tuple(
+        replace(
+            gap, counted_share=0.5, may_have_stopped=True,
+            charge_half_ah=max(gap.charge_half_ah, gap.charge_ah / 2), energy_half_wh=max(gap.energy_half_wh, gap.energy_wh / 2),
+        ) if any(gap.from_s < moment <= gap.to_s for moment in interrupted) else gap
+        for gap in found
+    )  # fmt: skip
 
 
 def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:

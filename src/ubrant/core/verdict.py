@@ -78,7 +78,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         faster = " And that at a faster rate than the label's." if faster_only else ""
         return Verdict(MEETS, f"Meets its label: {least}{figure} against {rated}, {share.with_doubt()}.{faster}")
     if at_least:
-        why = "no cut-off was named" if about.cutoff is None else f"it ended by {_ending(about.ended_by)} before the cut-off"
+        why = "no cut-off was named" if about.cutoff is None else f"it ended by {ending_text(about.ended_by)} before the cut-off"
         remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {plain(about.cutoff.voltage_v)} V."
         return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
     return Verdict(
@@ -174,8 +174,18 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
     return "More readings would settle it."
 
 
-def _ending(ended_by: str) -> str:
-    return {"end of log": "the end of the log", "person": "your stop", "running": "now"}.get(ended_by, ended_by)
+_ENDINGS = {
+    "end of log": "the end of the log", "person": "your stop", "running": "now", "interrupted": "an interruption", "time": "the time you set",
+    "charge": "the charge you set", "energy": "the energy you set", "temperature": "its temperature", "resistance": "its resistance",
+    "slow gain": "gaining too slowly", "gave up": "giving up", "protection": "its protection", "instrument lost": "an instrument that was lost",
+    "load draws nothing": "a load that drew nothing",
+}  # fmt: skip
+"""What ended a run, as a sentence says it."""
+
+
+def ending_text(ended_by: str) -> str:
+    """What ended a run, for a sentence: ``an interruption``, ``your stop``."""
+    return _ENDINGS.get(ended_by, ended_by)
 
 
 def _and(sentences: list[str]) -> str:

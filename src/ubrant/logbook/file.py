@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import shutil
 import sqlite3
 from importlib import resources
@@ -18,7 +20,8 @@ class LogbookError(Exception):
 def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
     """A connection with every pragma set. May be used from another thread than the one that made it, by one at a time."""
     if read_only:
-        connection = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, isolation_level=None)
+        still = "&immutable=1" if not os.access(path.parent, os.W_OK) else ""  # no place for the files that reading needs beside it
+        connection = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro{still}", uri=True, check_same_thread=False, isolation_level=None)
     else:
         connection = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
         connection.execute("PRAGMA journal_mode=WAL")
@@ -26,6 +29,83 @@ def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
     connection.execute("PRAGMA foreign_keys=ON")
     connection.execute("PRAGMA busy_timeout=5000")
     return connection
+
+
+def may_only_look(path: Path) -> bool:
+    """Whether a logbook is there, of today's format, and cannot be written: then it can be opened to look at.
+
+    Raises
+    ------
+    LogbookError
+        It is of another format, which would have to be changed.
+    """
+    if not path.exists() or path.stat().st_size == 0 or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
+        return False
+    with contextlib.closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)) as connection:
+        try:
+            known = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
+            found = connection.execute("PRAGMA user_version").fetchone()[0]
+        except sqlite3.DatabaseError:
+            return False
+    if known and found < FORMAT:
+        raise LogbookError(
+            f"{path.name} is of an older format and cannot be written where it is: copy it to a folder of yours and open that."
+        )
+    return bool(known and found == FORMAT)
+
+
+def salvage(damaged: Path, into: Path) -> int:
+    """Copy whatever can still be read of a damaged logbook into a new one; the damaged file is left as it is.
+
+    Returns
+    -------
+    How many runs were saved.
+
+    Raises
+    ------
+    LogbookError
+        Nothing at all can be read, or the new one cannot be written.
+    """
+    if into.exists():
+        raise LogbookError(f"{into.name} is there already: choose another name.")
+    prepare(into)
+    saved = 0
+    with contextlib.closing(sqlite3.connect(into, isolation_level=None)) as target:
+        target.execute("PRAGMA foreign_keys=OFF")
+        with contextlib.closing(sqlite3.connect(f"{damaged.resolve().as_uri()}?mode=ro&immutable=1", uri=True)) as source:
+            for table in ("unit", "meter", "run", "channel", "piece", "event", "jot", "outlook", "statement"):
+                count = _salvage_table(source, target, table)
+                saved = count if table == "run" else saved
+        target.execute("DELETE FROM piece WHERE channel_id NOT IN (SELECT id FROM channel)")
+        target.execute("DELETE FROM channel WHERE run_id NOT IN (SELECT id FROM run)")
+    if not saved:
+        into.unlink()
+        raise LogbookError(f"Nothing can be read of {damaged.name} any more. Look for a copy of it.")
+    return saved
+
+
+def _salvage_table(source: sqlite3.Connection, target: sqlite3.Connection, table: str) -> int:
+    """Row by row, leaving out what cannot be read."""
+    ours = [r[1] for r in target.execute(f"PRAGMA table_info({table})")]
+    try:
+        theirs = [r[1] for r in source.execute(f"PRAGMA table_info({table})")]
+        columns = ", ".join(c for c in ours if c in theirs)
+        rows = source.execute(f"SELECT {columns} FROM {table}")
+    except sqlite3.DatabaseError:
+        return 0
+    count = 0
+    while columns:
+        try:
+            row = rows.fetchone()
+        except sqlite3.DatabaseError:
+            break
+        if row is None:
+            break
+        marks = ", ".join("?" * len(row))
+        with contextlib.suppress(sqlite3.DatabaseError):
+            target.execute(f"INSERT OR REPLACE INTO {table} ({columns}) VALUES ({marks})", row)
+            count += 1
+    return count
 
 
 def prepare(path: Path) -> None:

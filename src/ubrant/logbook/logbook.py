@@ -17,7 +17,7 @@ from ubrant.core.discharge import Discharge
 from ubrant.core.meter import Meter, details_from
 from ubrant.core.readings import Array, Series
 from ubrant.core.unit import Unit
-from ubrant.logbook.file import LogbookError, connect, prepare
+from ubrant.logbook.file import LogbookError, connect, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, StoredJot, Summary
 
@@ -35,9 +35,12 @@ class Logbook:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        prepare(path)
+        looks_only = may_only_look(path)
+        if not looks_only:
+            prepare(path)
         self._lock = OpenLock(path)
-        self.read_only = not self._lock.held
+        self.read_only = looks_only or not self._lock.held
+        self.why_read_only = "cannot be written" if looks_only else "open in another window" if self.read_only else ""
         self._db = connect(path, read_only=self.read_only)
         if not self.read_only:
             self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
@@ -196,6 +199,18 @@ class Logbook:
                 self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (kept.id, jot.time_s, jot.typed, jot.line))
         return kept
 
+    def cut_after(self, run_id: int, time_s: float) -> None:
+        """Take out what was read after a moment: for making what a run looks like that ended there."""
+        with self._transaction():
+            for tap, quantity in self.taps(run_id):
+                series = self.series(run_id, tap, quantity)
+                kept = series.time_s <= time_s
+                channel = self._db.execute(
+                    "SELECT id FROM channel WHERE run_id = ? AND tap = ? AND quantity = ?", (run_id, tap, quantity)
+                ).fetchone()[0]
+                self._write("DELETE FROM piece WHERE channel_id = ?", (channel,))
+                self._insert_pieces(int(channel), Series(series.time_s[kept], series.value[kept]))
+
     def taps(self, run_id: int) -> list[tuple[str, str]]:
         """(tap, quantity) of every channel of a run."""
         return [(r[0], r[1]) for r in self._db.execute("SELECT tap, quantity FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
@@ -339,6 +354,8 @@ class Logbook:
 
     def _execute(self, sql: str, values: tuple[object, ...]) -> sqlite3.Cursor:
         if self.read_only:
+            if self.why_read_only == "cannot be written":
+                raise LogbookError(f"{self.path.name} cannot be written where it is: save a copy of it and work on in that.")
             raise LogbookError(
                 f"{self.path.name} is open in another window, so it can only be looked at here. Close the other one to change it."
             )

@@ -85,6 +85,7 @@ def record_of(run: Run, kept: Kept, cutoff: Cutoff | None = None) -> DischargeRe
         parse_accuracy(run.current_accuracy, "A") if run.current_accuracy else None,
         run.label, cutoff or run.cutoff, run.plan.get("temperature_c"),
         on, off, ended, "battery" if tap in ("source", "dc") else tap, widths,
+        tuple(e.time_s for e in kept.events if e.kind == "gap" and e.text.startswith("Interrupted")),
     )  # fmt: skip
 
 

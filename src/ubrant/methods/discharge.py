@@ -16,6 +16,7 @@ from ubrant.methods import cautions
 from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Steps, Zero
 
 UNITS = {CURRENT: "A", POWER: "W", RESISTANCE: "Ω"}
+OWN_CUTOFF = "load's own cut-off"
 _LONGEST_S = 20 * 24 * 3600.0
 
 
@@ -158,7 +159,7 @@ def discharge(plan: DischargePlan) -> Steps:
         ended = yield from _empty(plan, watch)
         first_ah = first_ah or watch.charge_ah
         faded = plan.stop_share > 0 and watch.charge_ah < plan.stop_share * first_ah
-        if ended not in (CUTOFF, None) or number == plan.cycles or faded or plan.charge is None:
+        if ended not in (CUTOFF, OWN_CUTOFF, None) or number == plan.cycles or faded or plan.charge is None:
             break
         yield ReadRest(plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Rest {show_duration(plan.rest_after_s)}.")
         yield from _charge(plan, plan.charge)

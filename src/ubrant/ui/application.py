@@ -17,9 +17,8 @@ from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
-from ubrant.logbook.file import LogbookError
-from ubrant.logbook.logbook import Logbook
 from ubrant.ui import theme
+from ubrant.ui.opening import open_or_ask
 from ubrant.ui.settings import ground
 from ubrant.ui.shell import MainWindow, recent
 from ubrant.ui.shell import remember as remember_logbook
@@ -89,13 +88,11 @@ def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
 
 
 def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
-    try:
-        logbook = Logbook(path)
-    except LogbookError as error:
-        print(error, file=sys.stderr)
+    logbook = open_or_ask(path, None)
+    if logbook is None:
         return 2
     if remember:
-        remember_logbook(path)
+        remember_logbook(logbook.path)
     window = MainWindow(logbook, title)
     guard(app, window)
     window.show()

@@ -27,12 +27,12 @@ from PyQt6.QtWidgets import (
 )
 
 from ubrant.core.quantity import show_duration
-from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
+from ubrant.ui.opening import open_or_ask
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run_files import RunFiles
 from ubrant.ui.settings import SettingsDialog
@@ -190,7 +190,9 @@ class MainWindow(QMainWindow):
         if bench.is_running and bench.run is not None and bench.session is not None:
             self._status.setText(f"{bench.run.source} · {bench.session.progress.phase}")
         else:
-            read_only = self.tr("open elsewhere: only to look at") if bench.logbook.read_only else ""
+            elsewhere = bench.logbook.why_read_only == "open in another window"
+            why = self.tr("open elsewhere: only to look at") if elsewhere else self.tr("cannot be written: only to look at")
+            read_only = why if bench.logbook.read_only else ""
             self._status.setText(read_only or self.tr("no run going on"))
 
     # stages
@@ -375,10 +377,8 @@ class MainWindow(QMainWindow):
             return
         if path.exists() and path.resolve() == self.bench.logbook.path.resolve():
             return
-        try:
-            logbook = Logbook(path)
-        except LogbookError as error:
-            self.say(str(error))
+        logbook = open_or_ask(path, self)
+        if logbook is None:
             return
         self._beat.stop()
         self.bench.close()

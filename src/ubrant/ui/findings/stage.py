@@ -16,6 +16,7 @@ from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError, Series, no_readings
 from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.core.verdict import ending_text
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.ui.settings import as_wished
@@ -34,7 +35,9 @@ from ubrant.workshop.running import continue_discharge, plan_from_json
 from ubrant.workshop.typed_run import continue_typed
 from ubrant.workshop.views import RunView, view_of
 
-_EVENTS = {"jotting", "paused", "resumed", "gap", "step", "charge on", "charge off"}
+_EVENTS = {"jotting", "paused", "resumed", "gap", "charge on", "charge off"}
+_IN_WORDS = {"jotting"}
+_MOST_MARKS = 40
 
 
 class FindingsStage(StageFrame):
@@ -163,7 +166,7 @@ class FindingsStage(StageFrame):
         if comparison:
             self.ledger.show_findings([*found.findings.values(), *comparison])
         self.notes.say("caution", "\n".join(n for n in notes if n))
-        self.aside.setText(self.tr("ended by {what}").format(what=found.ended_by))
+        self.aside.setText(self.tr("ended by {what}").format(what=ending_text(found.ended_by)))
         self.aside_quiet.setText(f"{run.source} · {run.meter or self.tr('meter not named')}")
         higher = charges_to_higher(self.view.record, found.findings["mean_voltage"].value or 0.0)
         self.higher.setText(
@@ -191,7 +194,9 @@ class FindingsStage(StageFrame):
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         crossed = [(view.found.crossing.time_s, self.tr("cut-off"))] if view.found.crossing else []
         self.trace.set_marks(
-            [(e.time_s, e.text) for e in view.events if e.kind in _EVENTS] + list(view.notes) + crossed,
+            [(e.time_s, e.text if e.kind in _IN_WORDS else e.kind) for e in view.events if e.kind in _EVENTS][:_MOST_MARKS]
+            + list(view.notes)
+            + crossed,
             [(g.from_s, g.to_s) for g in view.found.gaps],
         )
         if len(readings):

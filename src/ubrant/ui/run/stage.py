@@ -10,6 +10,7 @@ from ubrant.core.course import Course, course_sentence, power_of
 from ubrant.core.jot import Grammar, Jotting
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
+from ubrant.core.verdict import ending_text
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label, row
@@ -164,7 +165,7 @@ class RunStage(StageFrame):
             "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
             "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
             "recovering": self.tr("Load off: reading how it recovers"), "zeroing": self.tr("Reading the meter's zero"),
-            "charging": self.tr("Charging"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=progress.ended_by),
+            "charging": self.tr("Charging"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
         }  # fmt: skip
         self.title.setText(heads[progress.phase])
         if typed and progress.phase == "resting":
