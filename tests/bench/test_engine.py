@@ -235,3 +235,34 @@ def test_what_stopped_the_current_is_told_apart():
     loose = Rig()
     loose.clock.at[400.0] = lambda: loose.circuit.draw(0.0)
     assert loose.run().ended_by == "load draws nothing"
+
+
+def test_a_computer_that_slept_is_noticed_and_the_run_goes_on():
+    """The clock has moved on far more than was waited for: the gap is marked, what was recorded stays."""
+    rig = Rig()
+    slept = []
+
+    def sleep() -> None:
+        slept.append(rig.clock.time_s)
+        rig.circuit.step(400.0)
+        rig.clock.time_s += 400.0
+
+    honest = rig.clock.wait_until
+
+    def wait_until(time_s: float, called) -> None:
+        honest(time_s, called)
+        if not slept and time_s > 600:
+            sleep()
+
+    rig.clock.wait_until = wait_until
+    assert rig.run().ended_by == "cut-off"
+    (gap,) = [e for e in rig.live.events() if e.kind == "gap"]
+    assert "Nothing was read for 6 min 40 s: the computer slept" in gap.text
+    volts = rig.live.series("battery", "V")
+    assert max(volts.time_s[1:] - volts.time_s[:-1]) >= 400
+
+
+def test_a_sleep_over_the_load_s_own_cutoff_ends_the_run():
+    rig = Rig()
+    rig.clock.at[700.0] = lambda: (setattr(rig.line, "is_on", False), rig.circuit.draw(0.0), setattr(rig.clock, "time_s", rig.clock.time_s + 9000))
+    assert rig.run().ended_by == "load's own cut-off"

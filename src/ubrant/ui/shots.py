@@ -6,16 +6,19 @@ import math
 import shutil
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
 
 from ubrant.bench.engine import Order
-from ubrant.core.jot import Jotting
-from ubrant.demo.dome import demo_path, make_demo
+from ubrant.bench.standins.world import World
+from ubrant.core.jot import Grammar, Jotting
+from ubrant.demo.dome import CLAMP, LEADS, WatchedClock, demo_path, make_demo
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.application import make_application
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
+from ubrant.workshop.running import scenario_of
 
 _MINUTES_IN = 122.0
 
@@ -70,10 +73,11 @@ def take(folder: Path) -> list[Path]:
         shot("run", RUN)
         bench.session.end()
         settle(800)
-        names = {name: run.id for run, name in bench.logbook.runs() if run.state == "done" and run.ended_by == "cut-off"}
+        names = {name: run.id for run, name in reversed(bench.logbook.runs()) if run.state == "done" and run.ended_by == "cut-off"}
         bench.run_opened.emit(names["Dome pack B"])
         window.findings.ledger.row("charge").set_open(True)
         shot("findings", FINDINGS)
+        shot_typed(window, settle, shot)
         outlook = window.outlook
         window.go_to(OUTLOOK)
         outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
@@ -83,6 +87,44 @@ def take(folder: Path) -> list[Path]:
         window.close()
     app.quit()
     return taken
+
+
+def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A run that is being typed, an hour and a half in, by what a simulated clamp shows."""
+    bench = window.bench
+    unit = next(u for u in bench.logbook.units() if u.name == "Dome pack A")
+    clock = WatchedClock()
+    bench.clock = lambda: clock
+    bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.meter.setCurrentIndex(form.meter.findText(CLAMP.name))
+    form.speed.setCurrentIndex(form.speed.count() - 1)
+    settle(300)
+    window.prepare.start()
+    assert bench.session is not None and bench.run is not None
+    world = World(scenario_of(unit, CLAMP, LEADS, 1))
+    world.set_load(10.0)
+    for _ in range(2):
+        bench.session.order(Order.DONE)
+    for minutes, words in ((1, "{v:.2f} V"), (2, "load on {v:.2f} V {a:.2f} A"), (25, "{v:.2f} V {a:.2f} A fan started"), (55, "{v:.2f} V {a:.2f} A"),
+                           (80, "{v:.2f} V {a:.2f} A temp {c:.0f} C"), (92, "")):  # fmt: skip
+        clock.time_s = 60.0 * minutes
+        world.advance_to(clock.time_s)
+        if words:
+            line = words.format(v=world.meter_voltage(), a=world.meter_current(), c=world.circuit.pack.temperature_c)
+            jotting = Grammar().parse(line)
+            assert jotting is not None
+            window.run.jot_line.jotted.emit(jotting)
+        if minutes == 1:
+            world.switch(True)
+    window.go_to(RUN)
+    window.run.jot_line.setText(f"{world.meter_voltage():.2f} V {world.meter_current():.2f} A case hand-warm")
+    for _ in range(20):
+        window.run.tick()
+    shot("typed", RUN)
+    window.run.jot_line.clear()
+    bench.session.end()
+    settle(600)
 
 
 if __name__ == "__main__":
