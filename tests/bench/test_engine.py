@@ -264,5 +264,9 @@ def test_a_computer_that_slept_is_noticed_and_the_run_goes_on():
 
 def test_a_sleep_over_the_load_s_own_cutoff_ends_the_run():
     rig = Rig()
-    rig.clock.at[700.0] = lambda: (setattr(rig.line, "is_on", False), rig.circuit.draw(0.0), setattr(rig.clock, "time_s", rig.clock.time_s + 9000))
+    rig.clock.at[700.0] = lambda: (
+        setattr(rig.line, "is_on", False),
+        rig.circuit.draw(0.0),
+        setattr(rig.clock, "time_s", rig.clock.time_s + 9000),
+    )
     assert rig.run().ended_by == "load's own cut-off"

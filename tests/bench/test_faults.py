@@ -147,9 +147,13 @@ def run_with_end_while_waiting():
     engine.PATIENCE_S = 1e9
     try:
         pack = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))
-        scenario = Scenario(pack, lead_ohm=0.015, meter_v=EXACT, meter_a=EXACT, load_v=EXACT, load_a=EXACT, faults=(Fault("meter", "silent", AT_S),))
+        scenario = Scenario(
+            pack, lead_ohm=0.015, meter_v=EXACT, meter_a=EXACT, load_v=EXACT, load_a=EXACT, faults=(Fault("meter", "silent", AT_S),)
+        )
         benches = []
-        session = RunSession(discharge(small_plan()), lambda: benches.append(open_simulated(scenario, timeout_s=0.1)) or benches[0], LiveReadings())
+        session = RunSession(
+            discharge(small_plan()), lambda: benches.append(open_simulated(scenario, timeout_s=0.1)) or benches[0], LiveReadings()
+        )
         for _ in range(2):
             session.order(Order.DONE)
         session.start()

@@ -45,7 +45,10 @@ def test_a_momentary_dip_is_not_the_end():
     assert follow(Ends(Cutoff(11.0, 5.0)), rows) == ""
 
 
-@pytest.mark.parametrize(("ends", "says"), [(Ends(Cutoff(11.0)), "11 V at the battery has lasted 1.0 s"), (Ends(charge_ah=20), "20 Ah are out"), (Ends(), "you stop it")])
+@pytest.mark.parametrize(
+    ("ends", "says"),
+    [(Ends(Cutoff(11.0)), "11 V at the battery has lasted 1.0 s"), (Ends(charge_ah=20), "20 Ah are out"), (Ends(), "you stop it")],
+)
 def test_says_how_it_ends(ends, says):
     assert says.replace("1.0 s", "1 s") in ends.describe().replace("1.0 s", "1 s")
 

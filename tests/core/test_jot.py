@@ -32,7 +32,9 @@ def test_says_what_it_understood(line, says):
     assert EXPECTED.parse(line).understood() == says
 
 
-@pytest.mark.parametrize("line", ["case warm", '"a note"', "fan at 12 V now", "2 fans on", "24 h later", "temp of the case is ok", "-5min fan started"])
+@pytest.mark.parametrize(
+    "line", ["case warm", '"a note"', "fan at 12 V now", "2 fans on", "24 h later", "temp of the case is ok", "-5min fan started"]
+)
 def test_a_note_stays_a_note(line):
     found = parse_jot(line)
     assert (found.readings, found.mark, found.understood()) == ((), "", "")

@@ -119,7 +119,11 @@ def logs(draw) -> Written:
 
 
 def names_its_place(error: LogError, name: str) -> bool:
-    return name in str(error) and bool(re.search(r"line \d|is empty|not a text file|holds \d+ reading|could all be", str(error))) and str(error)[-1] in ".”"
+    return (
+        name in str(error)
+        and bool(re.search(r"line \d|is empty|not a text file|holds \d+ reading|could all be", str(error)))
+        and str(error)[-1] in ".”"
+    )
 
 
 @pytest.mark.parametrize("part", range(PARTS))
@@ -134,7 +138,16 @@ def test_every_dialect_gives_the_right_numbers(tmp_path_factory, part):
         content = written.data
         if broken:
             place = data.draw(st.integers(0, max(len(content) - 1, 0)))
-            content = data.draw(st.sampled_from([content[:place], content[:place] + b"x\xfe9" + content[place:], content[place:], content[:place] + content[place + 3 :]]))
+            content = data.draw(
+                st.sampled_from(
+                    [
+                        content[:place],
+                        content[:place] + b"x\xfe9" + content[place:],
+                        content[place:],
+                        content[:place] + content[place + 3 :],
+                    ]
+                )
+            )
         path.write_bytes(content)
         began = time.perf_counter()
         try:

@@ -52,7 +52,14 @@ def test_workbook_parquet_and_json_lines_say_the_same(tmp_path):
         assert log.current_a == pytest.approx([1.5, 1.4, 1.3])
 
 
-@pytest.mark.parametrize(("name", "content", "says"), [("a.xlsx", b"PK\x03\x04", "not a workbook"), ("a.parquet", b"nothing", "not a Parquet"), ("a.jsonl", b'{"a": 1}\nnope', "line 2: this is no JSON")])
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("a.xlsx", b"PK\x03\x04", "not a workbook"),
+        ("a.parquet", b"nothing", "not a Parquet"),
+        ("a.jsonl", b'{"a": 1}\nnope', "line 2: this is no JSON"),
+    ],
+)
 def test_broken_ones_are_refused(tmp_path, name, content, says):
     (tmp_path / name).write_bytes(content)
     with pytest.raises(LogError, match=says):
@@ -74,7 +81,10 @@ def test_several_runs_in_one_file(tmp_path):
 
 @pytest.mark.parametrize(
     ("stamps", "says"),
-    [(("02:59:50", "02:59:55", "02:00:00", "02:00:05"), "The clock went back by an hour"), (("01:59:50", "01:59:55", "03:00:00", "03:00:05"), "The clock went on by an hour")],
+    [
+        (("02:59:50", "02:59:55", "02:00:00", "02:00:05"), "The clock went back by an hour"),
+        (("01:59:50", "01:59:55", "03:00:00", "03:00:05"), "The clock went on by an hour"),
+    ],
 )
 def test_a_change_to_or_from_summer_time(tmp_path, stamps, says):
     path = tmp_path / "clock.csv"
@@ -88,7 +98,11 @@ def test_what_was_left_out_is_listed_by_line(tmp_path):
     path = tmp_path / "holes.csv"
     path.write_text("Time (s),Voltage (V),Current (A)\n0,12,1\n1,OL,1\n2,,1\n3,12,1\n4,12,---\n5,12,1\n6,12,1\n")
     log = read_log(path)
-    assert [(o.line, o.why) for o in log.left_out] == [(3, "voltage: over the meter's range"), (4, "voltage: empty"), (6, "current: no number")]
+    assert [(o.line, o.why) for o in log.left_out] == [
+        (3, "voltage: over the meter's range"),
+        (4, "voltage: empty"),
+        (6, "current: no number"),
+    ]
     assert log.left_out_sentence().startswith("3 lines were left out: line 3 (voltage: over the meter's range); line 4")
 
 

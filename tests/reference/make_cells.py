@@ -50,7 +50,11 @@ def solve_two_step(soc: float = 0.5) -> dict[str, np.ndarray]:
     import pybamm
 
     experiment = pybamm.Experiment(
-        ["Rest for 5 seconds (0.1 second period)", "Discharge at 1 A for 10 seconds (0.1 second period)", "Discharge at 5 A for 1 second (0.1 second period)"]
+        [
+            "Rest for 5 seconds (0.1 second period)",
+            "Discharge at 1 A for 10 seconds (0.1 second period)",
+            "Discharge at 5 A for 1 second (0.1 second period)",
+        ]
     )
     simulation = pybamm.Simulation(
         pybamm.lithium_ion.SPMe(), parameter_values=pybamm.ParameterValues("Chen2020"), experiment=experiment,
@@ -65,7 +69,13 @@ def solve_two_step(soc: float = 0.5) -> dict[str, np.ndarray]:
 if __name__ == "__main__":
     DATA.mkdir(exist_ok=True)
     step = solve_two_step()
-    np.savetxt(DATA / "chen2020_two_step.csv", np.column_stack(list(step.values())), delimiter=",", header="Chen2020 SPMe two steps at 50 %", fmt="%.9g")
+    np.savetxt(
+        DATA / "chen2020_two_step.csv",
+        np.column_stack(list(step.values())),
+        delimiter=",",
+        header="Chen2020 SPMe two steps at 50 %",
+        fmt="%.9g",
+    )
     for kind in ("constant", "varying"):
         found = solve(kind)
         header = f"Chen2020 SPM {kind}; " + ",".join(found)

@@ -72,7 +72,9 @@ def test_peukert_wants_two_currents():
         fit_exponent([ConstantRun(5.0, 9.0), ConstantRun(5.1, 8.8)])
 
 
-@pytest.mark.parametrize(("hours", "celsius", "wanted"), [(20, 30, 100 / 1.06), (20, 10, 100 / 0.94), (1, 30, 100 / 1.10), (3, 25, 100 / 1.03), (10, 20, 100)])
+@pytest.mark.parametrize(
+    ("hours", "celsius", "wanted"), [(20, 30, 100 / 1.06), (20, 10, 100 / 0.94), (1, 30, 100 / 1.10), (3, 25, 100 / 1.03), (10, 20, 100)]
+)
 def test_temperature_correction(hours, celsius, wanted):
     """IEC 60896-21: C_ref = C ÷ (1 + λ(θ − 20 °C)), λ 0.006 for 3 h and slower, 0.01 for faster. Coefficients from memory."""
     charge = Finding("charge", "Charge", 100.0, "Ah", (Contribution("current gain", 0.5),), "")

@@ -123,7 +123,9 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
         dialog.boxes["time"].setCurrentIndex(dialog.boxes["time"].findData(1))
         dialog.boxes["voltage"].setCurrentIndex(dialog.boxes["voltage"].findData(2))
         dialog.boxes["current"].setCurrentIndex(dialog.boxes["current"].findData(3))
-        answered(window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
+        answered(
+            window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))
+        )
         click(qtbot, dialog, "Use these")
 
     seen = answered(window, MappingDialog, choose)
@@ -132,7 +134,9 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     assert seen
     assert window.findings.view.found.findings["charge"].value == pytest.approx(16.5)
     window.go_to(0)
-    answered(window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
+    answered(
+        window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))
+    )
     window.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert len(window.bench.logbook.runs()) == 2

@@ -67,7 +67,11 @@ def test_pulses_give_the_resistance_at_every_edge(logbook):
 
 @pytest.mark.parametrize(
     ("limits", "ended", "close_to"),
-    [(Ends(charge_ah=0.2), "charge", ("charge", 0.2)), (Ends(energy_wh=2.0), "energy", ("energy", 2.0)), (Ends(time_s=900.0), "time", ("duration", 900.0))],
+    [
+        (Ends(charge_ah=0.2), "charge", ("charge", 0.2)),
+        (Ends(energy_wh=2.0), "energy", ("energy", 2.0)),
+        (Ends(time_s=900.0), "time", ("duration", 900.0)),
+    ],
 )
 def test_other_ways_to_end(logbook, limits, ended, close_to):
     view = run(logbook, small_plan(limits=limits))
@@ -140,12 +144,16 @@ def test_an_interrupted_run_goes_on_after_the_gap(tmp_path):
     path = tmp_path / "bench.ubrant"
     logbook = Logbook(path)
     unit = logbook.keep_unit(PACK)
-    begun, session = start_discharge(logbook, unit, small_plan(limits=Ends(time_s=1200.0)), METER, Leads(), started=datetime(2026, 5, 1, 8, tzinfo=UTC))
+    begun, session = start_discharge(
+        logbook, unit, small_plan(limits=Ends(time_s=1200.0)), METER, Leads(), started=datetime(2026, 5, 1, 8, tzinfo=UTC)
+    )
     for _ in range(2):
         session.order(Order.DONE)
     session.start()
     session.join()
-    logbook.update_run(replace(logbook.run(begun.id), state="interrupted", ended_by="interrupted", plan=plan_as_json(small_plan(), Leads())))
+    logbook.update_run(
+        replace(logbook.run(begun.id), state="interrupted", ended_by="interrupted", plan=plan_as_json(small_plan(), Leads()))
+    )
     logbook._db.execute("DELETE FROM event WHERE kind = 'load off'")
     interrupted = view_of(logbook, logbook.run(begun.id))
     assert interrupted.found.ended_by == "interrupted"
@@ -197,7 +205,9 @@ def typed(logbook, clock=None):
     plan = replace(small_plan("50 Ah 12.8 V LiFePO4"), current_a=10.0, cutoff=Cutoff(11.0), temperature_c=20.0)
     meter = Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA")
     clock = clock or Hands()
-    begun, session = start_typed(logbook, unit, plan, new_run(unit, plan, meter, Leads(), datetime(2026, 5, 1, 8, tzinfo=UTC), ""), lambda: clock)
+    begun, session = start_typed(
+        logbook, unit, plan, new_run(unit, plan, meter, Leads(), datetime(2026, 5, 1, 8, tzinfo=UTC), ""), lambda: clock
+    )
     return unit, begun, session, clock
 
 

@@ -5,6 +5,7 @@ Resistances are the maxima for flexible (class 5) copper conductors at 20 °C of
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 OHM_PER_KM = {
@@ -26,3 +27,22 @@ class Leads:
 
     def describe(self) -> str:
         return f"2 × {self.length_m:g} m · {self.area_mm2:g} mm²"
+
+
+COPPER_OHM_M, COPPER_PER_K = 17.241e-9, 0.00393
+"""Resistivity of annealed copper at 20 °C and its temperature coefficient. IEC 60028; values from memory."""
+
+
+def awg_diameter_mm(number: int) -> float:
+    """Diameter of American wire gauge n: 0.127·92^((36−n)/39) mm. ASTM B258; from memory."""
+    return float(0.127 * 92 ** ((36 - number) / 39))
+
+
+def awg_area_mm2(number: int) -> float:
+    """Cross-section of American wire gauge n."""
+    return float(math.pi / 4 * awg_diameter_mm(number) ** 2)
+
+
+def copper_ohm(length_m: float, area_mm2: float, temperature_c: float = 20.0) -> float:
+    """Resistance of one solid copper conductor."""
+    return COPPER_OHM_M * length_m / (area_mm2 * 1e-6) * (1 + COPPER_PER_K * (temperature_c - 20.0))
