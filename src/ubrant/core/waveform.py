@@ -101,7 +101,7 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
 def _weights(count: int, first: float, last: float) -> Array:
     """How much of each sample lies between two places: a sample stands for half a step to each side of it."""
     place = np.arange(count)
-    return np.clip(np.minimum(place + 0.5, last) - np.maximum(place - 0.5, first), 0.0, 1.0)
+    return np.asarray(np.clip(np.minimum(place + 0.5, last) - np.maximum(place - 0.5, first), 0.0, 1.0))
 
 
 def _require_even(time_s: Array, voltage_v: Array) -> None:

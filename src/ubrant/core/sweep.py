@@ -1,0 +1,496 @@
+"""A converter or inverter swept over input voltage and load: what it costs, where it gives up, how steady its output is.
+
+A sweep is a set of settled points. Each figure is worked out from the points as they were read, and once more with every error a meter may have
+put in: the difference is that error's part of the ±.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.finding import Finding
+from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
+from ubrant.core.quantity import plain, show
+from ubrant.core.readings import Array, ReadingsError
+from ubrant.core.tolerance import Tolerance
+from ubrant.core.uncertainty import Contribution, merged, rectangular
+
+Mask = NDArray[np.bool_]
+
+IDLE_SHARE = 0.01
+"""Under this share of the largest output a point counts as no load."""
+OFF_SHARE = 0.3
+"""Under this share of the usual output voltage the output is off."""
+_SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
+
+
+@dataclass(frozen=True)
+class SweepMeters:
+    """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros."""
+
+    input_v: Accuracy | None = None
+    input_a: Accuracy | None = None
+    output_v: Accuracy | None = None
+    output_a: Accuracy | None = None
+    one_meter: bool = False
+
+    @property
+    def known(self) -> bool:
+        return all(x is not None for x in (self.input_v, self.input_a, self.output_v, self.output_a))
+
+
+@dataclass(frozen=True)
+class Points:
+    """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not."""
+
+    input_v: Array
+    input_a: Array
+    output_v: Array
+    output_a: Array
+    output_w: Array
+    source_v: Array
+
+    def __len__(self) -> int:
+        return len(self.input_v)
+
+    @property
+    def input_w(self) -> Array:
+        return np.asarray(self.input_v * self.input_a)
+
+    def where(self, chosen: Mask) -> Points:
+        return Points(*(getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")))
+
+
+def points_of(input_v: Array, input_a: Array, output_v: Array, output_a: Array | None = None, output_w: Array | None = None,
+              source_v: Array | None = None) -> Points:  # fmt: skip
+    """Points from what was read; what is missing is worked out from what is there.
+
+    Raises
+    ------
+    ReadingsError
+        Neither current nor power of the output.
+    """
+    if output_a is None and output_w is None:
+        raise ReadingsError("The output's current or power is missing: without one of them nothing can be said of its efficiency.")
+    if output_w is None and output_a is not None:
+        output_w = output_v * output_a
+    assert output_w is not None
+    if output_a is None:
+        output_a = np.divide(output_w, output_v, out=np.zeros_like(output_w), where=output_v > 0)
+    return Points(input_v, input_a, output_v, output_a, output_w, source_v if source_v is not None else np.full(len(input_v), math.nan))
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """What a sweep says.
+
+    Attributes
+    ----------
+    findings : by key
+    points : those that count, as read
+    efficiency : (n,) percent, and its expanded uncertainty (NaN where there is no ±)
+    model : the fitted losses; None where there were too few points
+    in_tolerance : (n,) whether the output was within tolerance
+    warnings : sentences
+    """
+
+    findings: dict[str, Finding]
+    points: Points
+    efficiency: Array
+    efficiency_u: Array
+    model: LossModel | None
+    in_tolerance: Mask
+    warnings: tuple[str, ...] = field(default=())
+
+
+def analyse_sweep(
+    points: Points, meters: SweepMeters | None = None, tolerance: Tolerance | None = None, rated_w: float | None = None
+) -> Sweep:
+    """Findings of a sweep.
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or output above input nearly everywhere: the meters are swapped.
+    """
+    meters = meters or SweepMeters()
+    points, warnings = _usable(points, meters)
+    running = (
+        points.output_v > OFF_SHARE * float(np.median(points.output_v[points.output_v > 0]))
+        if (points.output_v > 0).any()
+        else np.zeros(len(points), bool)
+    )
+    within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
+    figures = _figures(tolerance, rated_w, running, within)
+    base = figures(points)
+    parts = _doubts(points, meters, figures, base)
+    model = _model_of(points, within)
+    findings: dict[str, Finding] = {}
+    for key in _NAMES:
+        value = base[key]
+        name, unit, working, factor = _NAMES[key]
+        found = value if value is None else value * factor
+        doubt = (
+            None
+            if not meters.known or found is None
+            else (*parts[key], *_own_doubts(key, points, within, running, model, tolerance, rated_w))
+        )
+        scaled = None if doubt is None else merged(c.times(factor) if c.source not in _OWN else c for c in doubt)
+        findings[key] = Finding(key, name, found, unit, scaled, working)
+    eta, eta_u = _efficiency(points, meters, running)
+    _warn(warnings, points, eta, eta_u, within, running, tolerance)
+    return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
+
+
+Figures = Callable[[Points], dict[str, float | None]]
+_NAMES = {
+    "idle_power": ("Idle draw", "W", "input power at no load, read or by the fit", 1.0),
+    "loss_fixed": ("Always-on loss p₀", "W", "fit of the losses over the output power, weighted 1/P_in", 1.0),
+    "loss_proportional": ("Proportional loss a", "", "fit of the losses over the output power", 1.0),
+    "loss_resistive": ("Resistive loss b", "1/W", "fit of the losses over the output power", 1.0),
+    "peak_efficiency": ("Best efficiency", "%", "P ÷ (P + p₀ + a·P + b·P²) at its best load", 100.0),
+    "peak_at": ("Best at", "W", "√(p₀ ÷ b), within the loads measured", 1.0),
+    "half_arrives": ("Half arrives from", "W", "smaller root of b·P² − (1 − a)·P + p₀ = 0", 1.0),
+    "weighted_efficiency_european": ("European efficiency", "%", "EN 50530 weights on rated output", 100.0),
+    "weighted_efficiency_californian": ("Californian efficiency", "%", "EN 50530 weights on rated output", 100.0),
+    "line_regulation": ("Line regulation", "mV/V", "median slope of output over input voltage, within tolerance", 1000.0),
+    "load_regulation": ("Load regulation", "mV/A", "median slope of output voltage over current, within tolerance", 1000.0),
+    "dropout_voltage": (
+        "Leaves tolerance at",
+        "V",
+        "input falling: middle between the last point within and the first outside, highest over the loads",
+        1.0,
+    ),
+    "shutoff_voltage": ("Shuts off at", "V", "input falling: middle between the last point on and the first off", 1.0),
+    "restart_voltage": ("Starts again at", "V", "input rising: middle between the last point off and the first on", 1.0),
+    "lead_resistance": ("Lead resistance", "Ω", "slope of what the leads drop over the current", 1.0),
+}
+_OWN = {"scatter of the points", "bracket"}
+
+
+def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask) -> Figures:
+    """How to work everything out. Which points are within tolerance stays as it was read: an error moves values, not the choice."""
+
+    def figures(p: Points) -> dict[str, float | None]:
+        return {
+            **of_model(_model_of(p, within), p, within, rated_w), "idle_power": _idle_power(p, running, within),
+            "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
+            "dropout_voltage": _threshold(p, within, falling=True)[0] if tolerance else None,
+            "shutoff_voltage": _threshold(p, running, falling=True)[0], "restart_voltage": _threshold(p, running, falling=False)[0],
+            "lead_resistance": _lead(p)[0],
+        }  # fmt: skip
+
+    return figures
+
+
+def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: float | None) -> dict[str, float | None]:
+    """What follows from the fitted losses."""
+    if model is None:
+        return dict.fromkeys(_OF_MODEL)
+    european = californian = None
+    loaded = points.where(within & ~_idle(points))
+    if rated_w and len(loaded):
+        european, californian = (weighted_efficiency(s, rated_w, loaded.output_w, loaded.input_w, model) for s in (EUROPEAN, CALIFORNIAN))
+    at, best = model.peak()
+    return {
+        "loss_fixed": model.fixed_w, "loss_proportional": model.proportional, "loss_resistive": model.resistive_per_w, "peak_efficiency": best,
+        "peak_at": at, "half_arrives": model.half_arrives_w(), "weighted_efficiency_european": european,
+        "weighted_efficiency_californian": californian,
+    }  # fmt: skip
+
+
+_OF_MODEL = (
+    "loss_fixed", "loss_proportional", "loss_resistive", "peak_efficiency", "peak_at", "half_arrives", "weighted_efficiency_european",
+    "weighted_efficiency_californian",
+)  # fmt: skip
+
+
+def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
+    good = np.isfinite(points.input_v) & np.isfinite(points.input_a) & np.isfinite(points.output_v) & np.isfinite(points.output_w)
+    warnings = []
+    if not good.all():
+        left = int((~good).sum())
+        warnings.append(f"{left} point{'s' if left > 1 else ''} without all four readings {'were' if left > 1 else 'was'} left out.")
+    points = points.where(good)
+    if len(points) < 2:
+        raise ReadingsError(
+            f"{len(points)} point{'s' if len(points) != 1 else ''} with volts and amperes at input and output: at least two are needed."
+        )
+    if float(np.median(points.input_a)) < 0:
+        points = replace(points, input_a=-points.input_a)
+        warnings.append("The input current was logged as negative; it is taken the other way round here.")
+    loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
+    doubt = _power_doubt(loaded, meters)
+    above = loaded.output_w > loaded.input_w + 2 * doubt
+    if len(loaded) and above.mean() > 0.7:
+        raise ReadingsError(
+            f"More comes out than goes in at {int(above.sum())} of {len(loaded)} points: input and output look swapped. Swap the columns, or the meters."
+        )
+    if above.any():
+        warnings.append(
+            f"At {int(above.sum())} point{'s' if above.sum() > 1 else ''} more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out."
+        )
+        all_above = points.output_w > points.input_w + 2 * _power_doubt(points, meters)
+        points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
+    return points, warnings
+
+
+def _power_doubt(points: Points, meters: SweepMeters) -> Array:
+    """Standard uncertainty of input − output power; 1 % of the input where no accuracy is known."""
+    if not meters.known:
+        return np.asarray(0.005 * np.abs(points.input_w))
+    total = np.zeros(len(points))
+    for accuracy, value, other in (
+        (meters.input_v, points.input_v, points.input_a), (meters.input_a, points.input_a, points.input_v),
+        (meters.output_v, points.output_v, points.output_a), (meters.output_a, points.output_a, points.output_v),
+    ):  # fmt: skip
+        assert accuracy is not None
+        total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
+    return np.sqrt(total)
+
+
+def _near_usual(output_v: Array, running: Mask) -> Mask:
+    usual = float(np.median(output_v[running])) if running.any() else 0.0
+    return np.abs(output_v - usual) < 0.1 * max(usual, 1e-9)
+
+
+def _idle(points: Points) -> Mask:
+    return np.asarray(points.output_w <= IDLE_SHARE * float(points.output_w.max()))
+
+
+def _model_of(points: Points, within: Mask) -> LossModel | None:
+    chosen = points.where(within)
+    if not len(chosen):
+        return None
+    fitted = fit_loss(chosen.input_w, chosen.output_w)
+    return fitted[0] if fitted else None
+
+
+def _idle_power(points: Points, running: Mask, within: Mask) -> float | None:
+    idle = _idle(points) & running
+    if idle.any():
+        return float(np.mean(points.input_w[idle]))
+    model = _model_of(points, within)
+    return model.fixed_w if model else None
+
+
+def _slopes(points: Points, within: Mask, *, line: bool) -> list[float]:
+    """Slopes between points that differ in input voltage (line) or load only."""
+    chosen = points.where(within)
+    volts, amps, out = chosen.input_v, chosen.output_a, chosen.output_v
+    held, moved = (amps, volts) if line else (volts, amps)
+    if not len(held):
+        return []
+    scale, least = max(float(np.max(np.abs(held))), 1e-9), 0.02 * max(float(np.max(np.abs(moved))), 1e-9)
+    found: list[float] = []
+    for group in _groups(held, (_SAME_LOAD if line else _SAME_VOLTS) * scale):
+        order = group[np.argsort(moved[group])]
+        along, across = np.diff(moved[order]), np.diff(out[order])
+        enough = along > least
+        found += (across[enough] / along[enough]).tolist()
+    return found
+
+
+def _groups(values: Array, width: float) -> list[NDArray[np.int64]]:
+    """Indexes of values that lie together."""
+    order = np.argsort(values)
+    cuts = np.flatnonzero(np.diff(values[order]) > width / 2) + 1
+    return [g for g in np.split(order, cuts) if len(g)]
+
+
+def _median(values: list[float]) -> float | None:
+    return float(np.median(values)) if values else None
+
+
+def _threshold(points: Points, good: Mask, *, falling: bool) -> tuple[float | None, float]:
+    """(middle of the bracket, half of it) where the points stop being good with the input falling, or become good with it rising.
+
+    The highest over the loads. Points of one load are taken in their order.
+    """
+    if not good.any():
+        return None, 0.0
+    asked = points.output_a.copy()
+    usual = max(float(asked.max()), 1e-9)
+    low = 0.9 * float(np.median(points.output_v[good]))
+    for k in np.flatnonzero(~good & (points.output_v < low)):  # a load that is off draws nothing: it is asked for what it drew before
+        if k:
+            asked[k] = asked[k - 1]
+    volts, fine = points.input_v.tolist(), good.tolist()
+    best: tuple[float | None, float] = (None, 0.0)
+    for group in _groups(asked, _SAME_LOAD * usual):
+        order = sorted(group.tolist())
+        for k, j in itertools.pairwise(order):
+            down = volts[j] < volts[k]
+            left = fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down
+            if left and (best[0] is None or (volts[k] + volts[j]) / 2 > best[0]):
+                best = (volts[k] + volts[j]) / 2, abs(volts[k] - volts[j]) / 2
+    return best
+
+
+def _lead(points: Points) -> tuple[float | None, float]:
+    """(slope of the drop over the current, its standard uncertainty by scatter)."""
+    there = np.isfinite(points.source_v) & (points.input_a > 0.05 * float(np.max(points.input_a)))
+    if there.sum() < 3 or np.ptp(points.input_a[there]) < 0.2 * float(points.input_a[there].max()):
+        return None, 0.0
+    amps, drop = points.input_a[there], points.source_v[there] - points.input_v[there]
+    centred = amps - amps.mean()
+    square = float(np.dot(centred, centred))
+    slope = float(np.dot(centred, drop)) / square
+    design = np.column_stack(
+        [np.ones_like(amps), amps, points.source_v[there]]
+    )  # what a gain error does goes with the voltage: it is no scatter
+    residual = drop - design @ np.linalg.lstsq(design, drop, rcond=None)[0]
+    return slope, math.sqrt(float(np.dot(residual, residual)) / max(len(amps) - 3, 1) / square)
+
+
+def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]) -> dict[str, tuple[Contribution, ...]]:
+    """What each gain and zero error does to each figure, by working it out again with that error put in."""
+    parts: dict[str, list[Contribution]] = {key: [] for key in base}
+    if not meters.known:
+        return dict.fromkeys(base, ())
+    for name, accuracy, shift in _errors(points, meters):
+        if not accuracy:
+            continue
+        for key, after in figures(shift(points, accuracy)).items():
+            before = base[key]
+            if before is not None and after is not None:
+                parts[key].append(Contribution(name, after - before))
+    return {key: merged(found) for key, found in parts.items()}
+
+
+def _errors(points: Points, meters: SweepMeters) -> list[tuple[str, float, Callable[[Points, float], Points]]]:
+    """(name, standard uncertainty, how it moves the points) of every error."""
+    assert meters.input_v and meters.input_a and meters.output_v and meters.output_a
+
+    def gain(field_name: str) -> Callable[[Points, float], Points]:
+        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) * (1 + u)})
+
+    def zero(field_name: str) -> Callable[[Points, float], Points]:
+        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) + u})
+
+    def both(p: Points, u: float, one: str, other: str) -> Points:
+        return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
+
+    found: list[tuple[str, float, Callable[[Points, float], Points]]] = []
+    if meters.one_meter:
+        found.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
+        found.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
+    else:
+        for name, place, accuracy in (
+            ("input voltage gain", "input_v", meters.input_v), ("input current gain", "input_a", meters.input_a),
+            ("output voltage gain", "output_v", meters.output_v), ("output current gain", "output_a", meters.output_a),
+        ):  # fmt: skip
+            found.append((name, rectangular(accuracy.gain), gain(place)))
+    for name, place, accuracy in (
+        ("input voltage zero", "input_v", meters.input_v), ("input current zero", "input_a", meters.input_a),
+        ("output voltage zero", "output_v", meters.output_v), ("output current zero", "output_a", meters.output_a),
+    ):  # fmt: skip
+        found.append((name, rectangular(accuracy.zero), zero(place)))
+    if np.isfinite(points.source_v).any():
+        found.append(("source voltage gain", rectangular(meters.input_v.gain), gain("source_v")))
+        found.append(("source voltage zero", rectangular(meters.input_v.zero), zero("source_v")))
+    return found
+
+
+def _moved(points: Points, **changes: Array) -> Points:
+    """Points with one quantity changed; power goes with its volts and amperes."""
+    moved = replace(points, **changes)
+    scale = np.divide(
+        moved.output_v * moved.output_a,
+        points.output_v * points.output_a,
+        out=np.ones(len(points)),
+        where=np.abs(points.output_v * points.output_a) > 1e-9,
+    )
+    extra = np.where(
+        np.abs(points.output_v * points.output_a) > 1e-9, 0.0, moved.output_v * moved.output_a - points.output_v * points.output_a
+    )
+    return replace(moved, output_w=points.output_w * scale + extra)
+
+
+def _own_doubts(
+    key: str, points: Points, within: Mask, running: Mask, model: LossModel | None, tolerance: Tolerance | None, rated_w: float | None,
+) -> tuple[Contribution, ...]:  # fmt: skip
+    """What the points themselves leave open: their scatter, and the brackets of thresholds. Already in the finding's unit."""
+    factor = _NAMES[key][3]
+    if key in {"dropout_voltage", "shutoff_voltage", "restart_voltage"}:
+        good = within if key == "dropout_voltage" else running
+        return (Contribution("bracket", rectangular(_threshold(points, good, falling=key != "restart_voltage")[1]), "half of it, ÷ √3"),)
+    if key in {"line_regulation", "load_regulation"}:
+        slopes = _slopes(points, within, line=key == "line_regulation")
+        if len(slopes) < 2:
+            return ()
+        middle = float(np.median(slopes))
+        spread = float(np.median(np.abs(np.array(slopes) - middle))) / 0.6745
+        return (Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes"),)
+    if key == "lead_resistance":
+        return (Contribution("scatter of the points", _lead(points)[1]),)
+    if key == "idle_power":
+        idle = _idle(points) & running
+        if idle.sum() > 1:
+            return (Contribution("scatter of the points", float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))),)
+    return _fit_scatter(key, points, within, model, rated_w)
+
+
+def _fit_scatter(key: str, points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> tuple[Contribution, ...]:
+    """The scatter of the points about the fit, each by its own residual, carried into what was made from it."""
+    chosen = points.where(within)
+    fitted = fit_loss(chosen.input_w, chosen.output_w) if len(chosen) else None
+    if model is None or fitted is None:
+        return ()
+    _, takes, residual = fitted
+    covariance = (takes * residual**2) @ takes.T * len(chosen) / max(len(chosen) - 3, 1)
+    wanted = "loss_fixed" if key == "idle_power" else key
+    everywhere = np.ones(len(chosen), dtype=bool)
+    base = of_model(model, chosen, everywhere, rated_w)[wanted]
+    if base is None:
+        return ()
+    slopes = np.zeros(3)
+    for k, name in enumerate(("fixed_w", "proportional", "resistive_per_w")):
+        step = 0.5 * math.sqrt(max(float(covariance[k, k]), 1e-30))
+        after = of_model(replace(model, **{name: getattr(model, name) + step}), chosen, everywhere, rated_w)[wanted]
+        slopes[k] = (after - base) / step if after is not None else 0.0
+    amount = math.sqrt(max(float(slopes @ covariance @ slopes), 0.0))
+    return (Contribution("scatter of the points", _NAMES[key][3] * amount, "about the fit"),)
+
+
+def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Array, Array]:
+    """(percent, expanded uncertainty) at each point; NaN where the output is off or nothing is drawn."""
+    on = running & (points.input_w > 0)
+    eta = np.where(on, 100 * points.output_w / np.where(on, points.input_w, 1.0), math.nan)
+    if not meters.known:
+        return eta, np.full(len(points), math.nan)
+    total = np.zeros(len(points))
+    for _, size, shift in _errors(points, meters):
+        moved = shift(points, size)
+        total += np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0) ** 2
+    return eta, np.where(on, 2 * np.sqrt(total), math.nan)
+
+
+def _warn(warnings: list[str], points: Points, eta: Array, eta_u: Array, within: Mask, running: Mask, tolerance: Tolerance | None) -> None:
+    over = int(np.sum(eta > 100))
+    if over:
+        warnings.append(f"{over} point{'s are' if over > 1 else ' is'} over 100 %, within the ±: the meters cannot tell it from 100 %.")
+    if tolerance is not None and not within.any():
+        warnings.append(f"The output was never within {tolerance.show()}: is the tolerance the right one?")
+    if (~running).any():
+        count = int((~running).sum())
+        warnings.append(
+            f"At {count} point{'s' if count > 1 else ''} the output was off: {'they are' if count > 1 else 'it is'} not in the losses."
+        )
+    worst = float(np.nanmax(eta_u)) if np.isfinite(eta_u).any() else 0.0
+    if worst > 2.0:
+        warnings.append(
+            f"The efficiency is known to ± {plain(worst, 2)} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels."
+        )
+
+
+def show_point(points: Points, k: int) -> str:
+    """One point in words."""
+    return f"{show(float(points.input_v[k]), 4)} V in, {show(float(points.output_a[k]), 3)} A out"
