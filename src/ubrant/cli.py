@@ -11,10 +11,11 @@ from typing import TYPE_CHECKING, Any, NoReturn
 import typer
 
 from ubrant import __version__
-from ubrant.core.accuracy import parse_accuracy
+from ubrant.core.accuracy import Accuracy, parse_accuracy
 from ubrant.core.chemistry import CHEMISTRIES
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import Discharge
+from ubrant.core.finding import Finding
 from ubrant.core.label import Label, LabelError, parse_label
 from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.readings import ReadingsError
@@ -60,6 +61,11 @@ def analyse_log(
     current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
     columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”."),
     run: int | None = typer.Option(None, help="Which run, where the log holds several."),
+    method: str = typer.Option("discharge", help="discharge, sweep, idle, steps or waveform."),
+    tolerance: str = typer.Option("", help="What the output may be, like “5 V 5%” or “4.75..5.25 V” (sweep, steps)."),
+    output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
+    output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
+    one_meter: bool = typer.Option(False, "--one-meter", help="One meter was moved from input to output: its own gain error cancels."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """What a log or a jot text of a discharge says of the battery."""
@@ -67,6 +73,10 @@ def analyse_log(
     from ubrant.logbook.logs.read import only, read_logs
     from ubrant.workshop.bringing_in import Told, brought
 
+    if method != "discharge":
+        accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
+        _analyse_conversion(log, method, rated, tolerance, accuracies, columns, one_meter=one_meter, as_json=as_json)
+        return
     try:
         read = only(read_logs(log, columns or None), run)
     except LogError as error:
@@ -91,6 +101,54 @@ def analyse_log(
         print(json.dumps(_as_json(found, warnings), ensure_ascii=False, indent=2))
     else:
         _print_table(found, warnings)
+
+
+def _analyse_conversion(
+    log: Path, method: str, rated: str, tolerance: str, accuracies: tuple[str, str, str, str], columns: str, *, one_meter: bool, as_json: bool,
+) -> None:  # fmt: skip
+    """What a log of a converter or inverter, or a scope's record, says."""
+    from ubrant.core.sweep import SweepMeters
+    from ubrant.core.tolerance import parse_tolerance
+    from ubrant.logbook.logs.log_file import LogError
+    from ubrant.workshop.conversion import METHODS, idle_log, sweep_log, wave_log
+
+    if method not in METHODS:
+        _refuse(f"--method “{method}” is not known: it is one of {', '.join(METHODS)}.")
+    units = ("V", "A", "V", "A")
+    options = ("--voltage-accuracy", "--current-accuracy", "--output-voltage-accuracy", "--output-current-accuracy")
+    texts = (accuracies[0], accuracies[1], accuracies[2] or accuracies[0], accuracies[3] or accuracies[1])
+    read = [_accuracy(text, unit, option) for text, unit, option in zip(texts, units, options, strict=True)]
+    try:
+        allowed = parse_tolerance(tolerance) if tolerance else None
+    except QuantityError as error:
+        _refuse(f"--tolerance: {error}")
+    try:
+        rated_w = parse_quantity(rated, "W") if rated and method in {"sweep", "steps"} else None
+    except QuantityError as error:
+        _refuse(f"--rated: {error} For a converter it is its rated output power, like “60 W”.")
+    meters = SweepMeters(read[0], read[1], read[2], read[3], one_meter)
+    try:
+        if method == "waveform":
+            found = wave_log(log, columns or None, read[0])
+        elif method == "idle":
+            found = idle_log(log, meters)
+        else:
+            found = sweep_log(log, meters, allowed, rated_w)
+    except LogError as error:
+        _refuse(str(error))
+    except ReadingsError as error:
+        _refuse(f"{log.name}: {error}")
+    if not as_json:
+        _print_findings(found.findings, found.sentence, "", list(found.warnings))
+        return
+    findings: dict[str, Any] = {key: _finding_as_json(finding, finding.unit or "1") for key, finding in found.findings.items()}
+    if found.kind:
+        findings["kind"] = {"value": found.kind, "unit": "", "expanded_uncertainty": None, "working": "by its levels, crest factor and THD"}
+    told = {
+        "schema": 1, "findings": findings, "verdict": {"word": "cannot tell", "sentence": found.sentence, "settle": ""}, "ended_by": "end of log",
+        "gaps": [], "warnings": list(found.warnings),
+    }  # fmt: skip
+    print(json.dumps(told, ensure_ascii=False, indent=2))
 
 
 @app.command("runs")
@@ -187,12 +245,13 @@ def _label(rated: str, chemistry: str) -> Label | None:
         _refuse(f"--rated: {error}")
 
 
-def _accuracy(text: str, unit: str, option: str) -> None:
-    if text:
-        try:
-            parse_accuracy(text, unit)
-        except QuantityError as error:
-            _refuse(f"{option}: {error}")
+def _accuracy(text: str, unit: str, option: str) -> Accuracy | None:
+    if not text:
+        return None
+    try:
+        return parse_accuracy(text, unit)
+    except QuantityError as error:
+        _refuse(f"{option}: {error}")
 
 
 def _cutoff(text: str) -> Cutoff | None:
@@ -207,18 +266,19 @@ def _cutoff(text: str) -> Cutoff | None:
     return Cutoff(volts)
 
 
+def _finding_as_json(finding: Finding, unit: str) -> dict[str, Any]:
+    return {
+        "value": finding.value,
+        "unit": unit,
+        "expanded_uncertainty": finding.expanded_uncertainty,
+        "working": "; ".join(finding.arithmetic) or finding.working,
+    }
+
+
 def _as_json(found: Discharge, warnings: list[str]) -> dict[str, Any]:
     return {
         "schema": 1,
-        "findings": {
-            key: {
-                "value": finding.value,
-                "unit": finding.unit,
-                "expanded_uncertainty": finding.expanded_uncertainty,
-                "working": "; ".join(finding.arithmetic) or finding.working,
-            }
-            for key, finding in found.findings.items()
-        },
+        "findings": {key: _finding_as_json(finding, finding.unit) for key, finding in found.findings.items()},
         "verdict": {"word": found.verdict.word, "sentence": found.verdict.sentence, "settle": found.verdict.settle},
         "ended_by": found.ended_by,
         "gaps": [{"from_s": gap.from_s, "to_s": gap.to_s} for gap in found.gaps],
@@ -227,6 +287,10 @@ def _as_json(found: Discharge, warnings: list[str]) -> dict[str, Any]:
 
 
 def _print_table(found: Discharge, warnings: list[str]) -> None:
+    _print_findings(found.findings, found.verdict.sentence, found.verdict.settle, warnings)
+
+
+def _print_findings(findings: dict[str, Finding], sentence: str, settle: str, warnings: list[str]) -> None:
     from rich.console import Console
     from rich.table import Table
 
@@ -236,14 +300,14 @@ def _print_table(found: Discharge, warnings: list[str]) -> None:
     table.add_column(justify="right", no_wrap=True)
     table.add_column(no_wrap=True)
     table.add_column(style="dim")
-    for finding in found.findings.values():
+    for finding in findings.values():
         if finding.value is not None:
             table.add_row(finding.name, finding.value_text(), finding.doubt_text(), finding.working)
     console.print(table)
     console.print()
-    console.print(found.verdict.sentence, style="bold", markup=False)
-    if found.verdict.settle:
-        console.print(found.verdict.settle, markup=False)
+    console.print(sentence, style="bold", markup=False)
+    if settle:
+        console.print(settle, markup=False)
     for warning in warnings:
         console.print(f"Note: {warning}", markup=False)
 

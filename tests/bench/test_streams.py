@@ -159,6 +159,34 @@ def test_what_is_missing_for_instruments_is_named():
     assert "Load has no address" in said
 
 
+def test_a_run_on_another_program_s_growing_log(logbook, tmp_path):
+    """The log is followed as it grows, the load is switched by a person, and the run ends at the cut-off that the log shows."""
+    from ubrant.bench.engine import Order
+    from ubrant.core.leads import Leads
+
+    path = tmp_path / "growing.csv"
+    path.write_text("Time (s),Voltage (V),Current (A)\n0,13.2,0\n1,13.2,0\n")
+    unit = logbook.keep_unit(Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"))
+    meter = Meter("Other program", "0.1 %", "0.5 %", details=MeterDetails(connection="file", address=str(path)))
+    plan = small_plan(every_s=0.05, rest_before_s=0.2, rest_after_s=0.1, cutoff=Cutoff(11.0, 0.0), by_hand=True)
+    run, session = start_discharge(logbook, unit, plan, meter, Leads(0.0), choice=BenchChoice("bench", 1.0))
+    session.start()
+    wait = threading.Event()
+    for k in range(200):
+        with path.open("a") as file:
+            file.write(f"{2 + k * 0.1:.1f},{max(13.0 - 0.1 * k, 10.5):.2f},0.5\n")
+        wait.wait(0.1)
+        if session.progress.phase == "asking":
+            session.order(Order.DONE)
+        if not session.running:
+            break
+    session.join(10.0)
+    assert session.progress.ended_by == "cut-off"
+    volts = logbook.series(run.id, "battery", "V")
+    assert len(volts) > 10
+    assert (volts.time_s[1:] > volts.time_s[:-1]).all()
+
+
 @pytest.mark.parametrize("by_lines", [False, True])
 def test_a_run_on_instruments_that_run_freely(world, logbook, by_lines):
     """Load by SCPI, meter by SCPI or as a board's printed lines, each at its own pace, by the real clock."""

@@ -55,7 +55,11 @@ def one(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
     meters = SweepMeters(accuracy["v"], accuracy["a"], accuracy["ov"], accuracy["oa"])
     found = analyse_sweep(points, meters, tolerance, rated_w)
     truth_model = LossModel(p.fixed_w, p.proportional, p.resistive_per_w, 0.0, rated_w)
-    leaves = max(p.sags_below_v * tolerance.low / (out_v - p.output_ohm * i + p.line_per_v * (v - 12.8)) for i in (rated_w / out_v,) for v in (p.sags_below_v,))
+    leaves = max(
+        p.sags_below_v * tolerance.low / (out_v - p.output_ohm * i + p.line_per_v * (v - 12.8))
+        for i in (rated_w / out_v,)
+        for v in (p.sags_below_v,)
+    )
     truth = {
         "idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
         "peak_efficiency": 100 * truth_model.peak()[1],

@@ -19,6 +19,7 @@ from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.recharge import efficiencies, recharge_of
 from ubrant.core.resistance import resistance_findings, two_step
+from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.temperature import capacity_at_reference
 from ubrant.core.uncertainty import Contribution, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
@@ -96,6 +97,7 @@ def account(record: DischargeRecord, beside: Beside | None = None) -> Discharge:
         cells, said = cell_findings(beside.cells, kind.floor_v if kind else None)
         add(*cells)
         warnings += said
+    _add_rest(record, found, add)
     _add_resistance(record, beside, found, add)
     _add_temperature(record, beside, findings, add)
     _add_charges(record, beside, found, add)
@@ -168,6 +170,28 @@ def _add_counters(record: DischargeRecord, beside: Beside, found: Discharge, add
         inside = (float(counter.series.time_s[0]) <= found.load_on_s + 60) and (float(counter.series.time_s[-1]) >= found.end_s - 60)
         if inside and (said := agreement(made, integral, shared=True)):
             warnings.append(said)
+
+
+def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
+    """State of charge by the resting voltage before and after, with its band; nothing where voltage cannot tell."""
+    label = record.label
+    if label is None or label.kind_of_cell is None or not label.series:
+        return
+    for key, name, rest in (
+        ("soc_before", "Charged, by its rest before", "rest_before"),
+        ("soc_after", "Charged, by its rest after", "rest_after"),
+    ):
+        volts = found.findings.get(rest)
+        if volts is None or volts.value is None:
+            continue
+        read = from_resting_voltage(volts.value, label.series, label.kind_of_cell, volts.standard_uncertainty or 0.0)
+        if read.percent is None or read.expanded_points is None:
+            continue
+        parts = (
+            Contribution("chart and voltage", read.expanded_points / 2, "charts differ by ten points; the rest by the slope of the chart"),
+        )
+        working = f"{label.kind_of_cell.name} chart, if it had rested {label.kind_of_cell.rest_hours:g} h"
+        add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
 
 
 def _add_resistance(record: DischargeRecord, beside: Beside, found: Discharge, add: Add) -> None:

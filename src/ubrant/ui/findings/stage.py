@@ -161,7 +161,9 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", found.verdict.settle)
         self.ledger.show_findings(found.findings.values())
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" else ""
-        notes = (interrupted, *run.plan.get("warnings", ()), *found.warnings, rest_guess(self.view, self._bench.logbook))
+        told = run.plan.get("told", {}).get("start", "")
+        start = self.tr("The start: {told}").format(told=told) if told else ""
+        notes = (start, interrupted, *run.plan.get("warnings", ()), *found.warnings, rest_guess(self.view, self._bench.logbook))
         comparison = peukert_of(self._bench.logbook, self.view)
         if comparison:
             self.ledger.show_findings([*found.findings.values(), *comparison])

@@ -1,0 +1,98 @@
+"""Idle draw: what a converter or inverter takes in with nothing attached."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.finding import Finding
+from ubrant.core.loss_model import LossModel
+from ubrant.core.quantity import plain, show
+from ubrant.core.readings import Array, ReadingsError
+from ubrant.core.uncertainty import Contribution, merged, rectangular
+
+_STEADY_SHARE = 0.05
+_USEFUL = 0.5
+
+
+def idle_findings(
+    voltage_v: Array, current_a: Array, voltage: Accuracy | None, current: Accuracy | None, floor_a: float = 0.0, model: LossModel | None = None,
+    battery_wh: float | None = None,
+) -> tuple[dict[str, Finding], list[str]]:  # fmt: skip
+    """Watts with ±, watt-hours a day, days until it alone empties a battery; and warnings.
+
+    Parameters
+    ----------
+    voltage_v, current_a : (n,) at the input, nothing attached; what comes before it is steady is left out
+    floor_a : below this the meter shows nothing
+
+    Raises
+    ------
+    ReadingsError
+        There is nothing to read.
+    """
+    good = np.isfinite(voltage_v) & np.isfinite(current_a)
+    volts, amps = voltage_v[good], current_a[good]
+    if not len(volts):
+        raise ReadingsError("There are no volts and amperes of the input.")
+    amps = -amps if float(np.median(amps)) < 0 else amps
+    first = _steady_from(amps)
+    volts, amps = volts[first:], amps[first:]
+    mean_v, mean_a = float(np.mean(volts)), float(np.mean(amps))
+    warnings = []
+    if first:
+        warnings.append(f"The first {first} readings were left out: it was not steady yet.")
+    noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
+    watts = float(np.mean(volts * amps))
+    parts: tuple[Contribution, ...] | None = None
+    if voltage is not None and current is not None:
+        parts = merged((
+            Contribution("input current gain", rectangular(current.gain) * watts, f"{show(100 * current.gain, 2)} % of {show(watts)} W ÷ √3"),
+            Contribution("input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"),
+            Contribution("input voltage gain", rectangular(voltage.gain) * watts), Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
+            Contribution("unsteadiness", noise),
+        ))  # fmt: skip
+    if floor_a and mean_a <= floor_a:
+        watts = mean_v * floor_a / 2
+        parts = (Contribution("below what the meter shows", rectangular(watts), f"anywhere from 0 to {show(2 * watts)} W, ÷ √3"),)
+        warnings.append(_unresolved(f"Under {plain(floor_a, 3)} A the meter shows nothing: this is less than {show(2 * watts, 2)} W."))
+    idle = Finding("idle_power", "Idle draw", watts, "W", parts, f"{show(mean_a)} A × {show(mean_v)} V, steady",
+                   (f"mean of V·I over {len(volts)} readings = {show(watts)} W",))  # fmt: skip
+    u = idle.expanded_uncertainty
+    if u is not None and watts > 0 and u > 0.4 * watts and not (floor_a and mean_a <= floor_a):
+        warnings.append(
+            _unresolved(f"{idle.with_doubt()} settles nothing between {show(max(watts - u, 0.0), 2)} and {show(watts + u, 2)} W.")
+        )
+    day = idle.in_unit("Wh", 24.0)
+    findings = {
+        "idle_power": idle,
+        "idle_energy_day": Finding("idle_energy_day", "A day", day.value, "Wh", day.contributions, "idle draw × 24 h"),
+    }
+    if battery_wh and watts > 0:
+        days = battery_wh / watts / 24
+        scaled = None if parts is None else tuple(c.times(-days / watts) for c in parts)
+        findings["days_to_empty"] = Finding(
+            "days_to_empty", "Alone empties the battery in", days, "d", scaled, f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
+        )
+    half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 else None
+    if half is not None:
+        how = "by its fitted losses" if model is not None else "if idle were its only loss"
+        findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None, how)
+    return findings, warnings
+
+
+def _steady_from(amps: Array) -> int:
+    """The first reading from which the current stays within 5 % (of the last third's mean) or its noise."""
+    if len(amps) < 6:
+        return 0
+    tail = amps[-max(len(amps) // 3, 3) :]
+    width = max(_STEADY_SHARE * abs(float(np.mean(tail))), 4 * float(np.std(tail)))
+    outside = np.flatnonzero(np.abs(amps - float(np.mean(tail))) > width)
+    outside = outside[outside < len(amps) // 2]
+    return int(outside[-1]) + 1 if len(outside) else 0
+
+
+def _unresolved(head: str) -> str:
+    return f"{head} A shunt instead of the clamp would tell, or an Ah counter over some hours."

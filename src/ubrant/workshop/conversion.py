@@ -1,0 +1,175 @@
+"""Work out sweeps, idle draws, load steps and waveforms from logs whose headings name taps."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.finding import Finding
+from ubrant.core.idle import idle_findings
+from ubrant.core.readings import Array, ReadingsError
+from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep, points_of
+from ubrant.core.tolerance import Tolerance
+from ubrant.core.waveform import analyse_wave
+from ubrant.logbook.logs.log_file import left_out_sentence
+from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
+
+METHODS = ("discharge", "sweep", "idle", "steps", "waveform")
+_UNSETTLED = 0.02
+_SAME_SETTING = 0.015
+
+
+@dataclass(frozen=True)
+class Converted:
+    """Findings by key, the kind of wave where it is one, one sentence over all, warnings."""
+
+    findings: dict[str, Finding]
+    sentence: str
+    warnings: tuple[str, ...]
+    kind: str = ""
+    sweep: Sweep | None = None
+
+
+def sweep_log(path: Path, meters: SweepMeters, tolerance: Tolerance | None, rated_w: float | None) -> Converted:
+    """A sweep, or load steps, from a log.
+
+    Raises
+    ------
+    LogError, ReadingsError
+        It cannot be read, or nothing can be said of it.
+    """
+    log = read_taps(path)
+    points, warnings = settled_points(log)
+    found = analyse_sweep(points, meters, tolerance, rated_w)
+    said = [*warnings, *found.warnings]
+    if log.left_out:
+        said.append(left_out_sentence(log.left_out).replace("were left out", "lack a reading").replace("was left out", "lacks a reading"))
+    return Converted(found.findings, sweep_sentence(found), tuple(said), sweep=found)
+
+
+def sweep_sentence(found: Sweep) -> str:
+    """What a colleague would say of it."""
+    best, at, idle = (found.findings[key] for key in ("peak_efficiency", "peak_at", "idle_power"))
+    said = []
+    if best.value is not None:
+        said.append(f"Best {best.with_doubt()} at {at.value_text()}")
+    if idle.value is not None:
+        said.append(f"idle draw {idle.with_doubt()}")
+    dropout = found.findings["dropout_voltage"]
+    if dropout.value is not None:
+        said.append(f"leaves tolerance at {dropout.with_doubt()}")
+    return ("; ".join(said) + ".") if said else "Too few points for its losses."
+
+
+def settled_points(log: TapLog) -> tuple[Points, list[str]]:
+    """The settled point of each setting: the mean of the later half of a stretch that holds still; a single line is a point of its own.
+
+    Raises
+    ------
+    ReadingsError
+        A quantity is missing that cannot be worked out.
+    """
+    vin, iin, pin = (log.get("input", q) for q in ("V", "A", "W"))
+    if vin is None:
+        vin, iin, pin = (log.get(_source_of(log), q) for q in ("V", "A", "W"))
+    vout, iout, pout = (log.get("output", q) for q in ("V", "A", "W"))
+    if vout is None and log.get("ac", "V") is not None:
+        vout, iout, pout = (log.get("ac", q) for q in ("V", "A", "W"))
+    if vin is None or (iin is None and pin is None):
+        raise ReadingsError(
+            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+        )
+    if vout is None and iout is not None and pout is not None:
+        vout = np.divide(pout, iout, out=np.full(len(iout), np.nan), where=iout > 0)
+    if vout is None:
+        raise ReadingsError("The output's voltage is needed: name the column “output voltage / V”.")
+    if iin is None and pin is not None:
+        iin = np.divide(pin, vin, out=np.zeros_like(pin), where=vin > 0)
+    assert iin is not None
+    source = log.get("source", "V")
+    columns = {"vin": vin, "iin": iin, "vout": vout, "iout": iout, "pout": pout, "source": source}
+    groups, warnings = _stretches(log, vin, iout if iout is not None else pout)
+    picked = {name: None if c is None else np.array([_mean(c[g]) for g in groups]) for name, c in columns.items()}
+    assert picked["vin"] is not None and picked["iin"] is not None and picked["vout"] is not None
+    return points_of(picked["vin"], picked["iin"], picked["vout"], picked["iout"], picked["pout"], picked["source"]), warnings
+
+
+def _source_of(log: TapLog) -> str:
+    return next((tap for tap in ("dc", "battery") if log.get(tap, "V") is not None), "input")
+
+
+def _mean(values: Array) -> float:
+    good = values[np.isfinite(values)]
+    return float(np.mean(good)) if len(good) else float("nan")
+
+
+def _stretches(log: TapLog, vin: Array, load: Array | None) -> tuple[list[NDArray[np.int64]], list[str]]:
+    """Indexes that make each point."""
+    n = len(vin)
+    if log.time_s is None or load is None:
+        return [np.array([k]) for k in range(n)], []
+    width_v, width_a = _SAME_SETTING * float(np.nanmax(np.abs(vin))), 2 * _SAME_SETTING * max(float(np.nanmax(np.abs(load))), 1e-9)
+    jump = (np.abs(np.diff(vin)) > width_v) | (np.abs(np.diff(load)) > width_a)
+    stretches = np.split(np.arange(n), np.flatnonzero(jump) + 1)
+    if max(len(s) for s in stretches) < 4:
+        return [np.array([k]) for k in range(n)], []
+    groups, unsettled = [], 0
+    for stretch in stretches:
+        later = stretch[len(stretch) // 2 :]
+        if len(later) > 1 and np.nanstd(vin[later]) > _UNSETTLED * abs(float(np.nanmean(vin[later]))):
+            unsettled += 1
+            continue
+        groups.append(later)
+    return groups, [f"{unsettled} settings never settled and were left out."] if unsettled else []
+
+
+def idle_log(path: Path, meters: SweepMeters) -> Converted:
+    """An idle draw from a log.
+
+    Raises
+    ------
+    LogError, ReadingsError
+        It cannot be read, or nothing can be said of it.
+    """
+    log = read_taps(path)
+    tap = "input" if log.get("input", "V") is not None else _source_of(log)
+    volts, amps, watts = (log.get(tap, q) for q in ("V", "A", "W"))
+    if volts is None or (amps is None and watts is None):
+        raise ReadingsError(
+            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+        )
+    if amps is None and watts is not None:
+        amps = watts / volts
+    assert amps is not None
+    out = next((c for q in ("W", "A") for t in ("output", "ac") if (c := log.get(t, q)) is not None), None)
+    if out is not None and np.nanmax(np.abs(out)) > 0:  # of a log with loads in it, only what was read without one
+        none = np.abs(out) <= 0.01 * np.nanmax(np.abs(out))
+        volts, amps = (volts[none], amps[none]) if none.any() else (volts, amps)
+    findings, warnings = idle_findings(volts, amps, meters.input_v, meters.input_a)
+    return Converted(
+        findings, f"Idle draw {findings['idle_power'].with_doubt()}, {findings['idle_energy_day'].value_text()} a day.", tuple(warnings)
+    )
+
+
+def wave_log(path: Path, columns: str | None, voltage: Accuracy | None) -> Converted:
+    """A scope's record.
+
+    Raises
+    ------
+    LogError, ReadingsError
+        It cannot be read, or holds no whole cycle.
+    """
+    time_s, volts, heading = read_wave(path, columns)
+    found = analyse_wave(time_s, volts, voltage.gain if voltage else None, voltage.zero if voltage else 0.0)
+    rms, hertz, thd = (found.findings[key] for key in ("rms", "frequency", "thd"))
+    words = {"sine": "A sine", "stepped": "A stepped wave", "square": "A square wave", "distorted": "A distorted wave"}[found.kind]
+    return Converted(
+        found.findings,
+        f"{words}: {rms.value_text()}, {hertz.value_text()}, THD {thd.value_text()} ({heading}).",
+        found.warnings,
+        found.kind,
+    )

@@ -1,0 +1,163 @@
+"""Converters, inverters and waves against closed forms, standards, SciPy and facts of the trade."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.idle import idle_findings
+from ubrant.core.leads import OHM_PER_KM, Leads, awg_area_mm2, awg_diameter_mm, copper_ohm
+from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, weighted_efficiency
+from ubrant.core.sweep import SweepMeters, analyse_sweep, points_of
+from ubrant.core.tolerance import MAINS_120, MAINS_230, USB, parse_tolerance
+from ubrant.core.waveform import analyse_wave
+
+TIME = np.arange(20_000) / 20_000 * 0.1
+PHASE = 2 * math.pi * 50 * TIME + 0.3
+
+
+def stepped(phase: np.ndarray, conducting: float = 120.0) -> np.ndarray:
+    """+1, 0, −1, 0 with so many degrees at each top."""
+    half = math.radians(conducting) / 2
+    turn = phase % (2 * math.pi)
+    return np.where(np.abs(turn - math.pi / 2) < half, 1.0, np.where(np.abs(turn - 1.5 * math.pi) < half, -1.0, 0.0))
+
+
+@pytest.mark.parametrize(
+    ("wave", "kind", "crest", "form", "thd"),
+    [
+        (np.sin(PHASE), "sine", math.sqrt(2), math.pi / math.sqrt(8), 0.0),
+        (np.sign(np.sin(PHASE)), "square", 1.0, 1.0, math.sqrt(math.pi**2 / 8 - 1)),
+        (stepped(PHASE), "stepped", math.sqrt(1.5), math.sqrt(1.5), math.sqrt(math.pi**2 / 9 - 1)),
+        (signal.sawtooth(PHASE, 0.5), "distorted", math.sqrt(3), 2 / math.sqrt(3), math.sqrt(math.pi**4 / 96 - 1)),
+    ],
+    ids=["sine", "square", "stepped", "triangle"],
+)  # fmt: skip
+def test_ideal_waves_in_closed_form(wave, kind, crest, form, thd):
+    """Crest and form factor and THD of ideal waves: Fourier series, any textbook of signals; the triangle by scipy.signal."""
+    found = analyse_wave(TIME, 325 * wave)
+    values = {key: finding.value for key, finding in found.findings.items()}
+    assert found.kind == kind
+    assert values["frequency"] == pytest.approx(50, rel=1e-4)
+    assert values["crest_factor"] == pytest.approx(crest, rel=2e-3)
+    assert values["form_factor"] == pytest.approx(form, rel=2e-3)
+    assert values["thd"] == pytest.approx(100 * thd, abs=0.15)
+    assert values["rms"] == pytest.approx(325 / crest, rel=2e-3)
+
+
+@pytest.mark.parametrize(("wave", "to_40"), [(np.sign(np.sin(PHASE)), 47.0), (stepped(PHASE), 29.7)])
+def test_thd_to_the_40th(wave, to_40):
+    """IEC 61000-4-7: harmonics 2 to 40; closed form of the partial sums."""
+    assert analyse_wave(TIME, wave).findings["thd_40"].value == pytest.approx(to_40, abs=0.1)
+
+
+def test_harmonics_are_those_of_scipy():
+    """Against scipy.signal.periodogram over the same whole cycles."""
+    wave = 325 * (np.sin(PHASE) + 0.1 * np.sin(3 * PHASE) + 0.04 * np.sin(5 * PHASE))
+    hertz, power = signal.periodogram(wave, fs=1 / (TIME[1] - TIME[0]), scaling="spectrum")
+    found = analyse_wave(TIME, wave).harmonics
+    for k in (1, 3, 5):
+        at = int(np.argmin(np.abs(hertz - 50 * k)))
+        assert found[k - 1] == pytest.approx(math.sqrt(power[at]), rel=1e-3)
+
+
+def test_what_an_average_responding_meter_makes_of_a_stepped_wave():
+    """0.907 of the true RMS for 120° conduction. Common practice, no source; closed form π/(2√2)·√(2/3)."""
+    found = analyse_wave(TIME, 282 * stepped(PHASE))
+    assert found.findings["average_reading"].value / found.findings["rms"].value == pytest.approx(0.907, abs=1e-3)
+    assert "shows 9.3 % less" in " ".join(found.warnings)
+
+
+def test_weighted_efficiencies_on_a_worked_table():
+    """EN 50530 weights (from memory) on efficiencies at just these shares, added up by hand."""
+    table = {0.05: 0.70, 0.10: 0.80, 0.20: 0.86, 0.30: 0.88, 0.50: 0.90, 0.75: 0.91, 1.00: 0.89}
+    output = np.array([100 * s for s in table])
+    into = np.array([100 * s / eta for s, eta in table.items()])
+    model = LossModel(1.0, 0.05, 0.0, 5.0, 100.0)
+    european = 0.03 * 0.70 + 0.06 * 0.80 + 0.13 * 0.86 + 0.10 * 0.88 + 0.48 * 0.90 + 0.20 * 0.89
+    californian = 0.04 * 0.80 + 0.05 * 0.86 + 0.12 * 0.88 + 0.21 * 0.90 + 0.53 * 0.91 + 0.05 * 0.89
+    assert weighted_efficiency(EUROPEAN, 100.0, output, into, model) == pytest.approx(european, rel=1e-9)
+    assert weighted_efficiency(CALIFORNIAN, 100.0, output, into, model) == pytest.approx(californian, rel=1e-9)
+    assert sum(w for _, w in EUROPEAN) == pytest.approx(1) == sum(w for _, w in CALIFORNIAN)
+
+
+@pytest.mark.parametrize(("number", "mm"), [(0, 8.251), (10, 2.588), (12, 2.053), (18, 1.024), (36, 0.127)])
+def test_wire_gauges(number, mm):
+    """ASTM B258 (diameters from memory)."""
+    assert awg_diameter_mm(number) == pytest.approx(mm, rel=1e-3)
+    assert awg_area_mm2(number) == pytest.approx(math.pi / 4 * mm**2, rel=2e-3)
+
+
+@pytest.mark.parametrize("area", sorted(OHM_PER_KM))
+def test_flexible_conductors_are_a_little_worse_than_solid_copper(area):
+    """IEC 60228 class 5 maxima against IEC 60028 copper of the nominal section (values from memory): 5 to 20 % more."""
+    assert 1.03 < OHM_PER_KM[area] / (1000 * copper_ohm(1.0, area)) < 1.22
+
+
+def test_copper_warms():
+    """IEC 60028: +0.393 % per °C (from memory)."""
+    assert copper_ohm(1, 1, 45.0) / copper_ohm(1, 1, 20.0) == pytest.approx(1.09825)
+
+
+@pytest.mark.parametrize(
+    ("text", "low", "high"),
+    [(USB, 4.75, 5.25), (MAINS_230, 207, 253), (MAINS_120, 114, 126), ("5 V 5%", 4.75, 5.25), ("19 V ± 1 V", 18, 20)],
+)
+def test_tolerance_windows(text, low, high):
+    """USB 2.0, EN 50160, ANSI C84.1 range A (values from memory)."""
+    found = parse_tolerance(text)
+    assert (found.low, found.high) == pytest.approx((low, high))
+
+
+def test_idle_draw_of_the_trade():
+    """0.5 A × 24 V = 12 W; 5.6 W standing by is 0.134 kWh a day. Common practice, no source."""
+    found, _ = idle_findings(np.full(20, 24.0), np.full(20, 0.5), None, None)
+    assert found["idle_power"].value == pytest.approx(12.0)
+    found, _ = idle_findings(np.full(20, 14.0), np.full(20, 0.4), None, None)
+    assert found["idle_energy_day"].value == pytest.approx(134.4)
+
+
+def test_an_idle_draw_that_the_clamp_cannot_resolve():
+    """0.20 A from a clamp meter that may be 0.1 A off is ± 0.12 A and settles nothing. Common practice, no source."""
+    found, warnings = idle_findings(np.full(20, 12.0), np.full(20, 0.20), Accuracy(0.005, 0.01, "V"), Accuracy(0.02, 0.1, "A"))
+    idle = found["idle_power"]
+    assert idle.value == pytest.approx(2.4)
+    assert idle.expanded_uncertainty == pytest.approx(12 * 0.115, rel=0.05)
+    assert "A shunt instead of the clamp would tell" in " ".join(warnings)
+
+
+def test_thin_leads_lose_half_a_volt():
+    """Half a volt lost in thin test leads at 2 A is usual. Common practice, no source: 2 × 3.2 m of 0.5 mm² do it (IEC 60228)."""
+    assert 2.0 * Leads(3.2, 0.5).resistance_ohm == pytest.approx(0.5, rel=0.01)
+
+
+def test_a_converter_draws_more_as_its_input_falls():
+    """The load is constant power. Physics."""
+    model = LossModel(0.5, 0.05, 0.001, 0, 60)
+    volts = np.array([14.0, 12.0, 10.0])
+    amps = (30 + model.loss_w(30.0)) / volts
+    assert (np.diff(amps) > 0).all()
+
+
+def test_half_arrives_from_the_smaller_root():
+    """b·P² − (1 − a)·P + p₀ = 0. Physics of the loss model."""
+    model = LossModel(6.0, 0.05, 0.0005, 0, 300)
+    load = model.half_arrives_w()
+    assert model.efficiency(load) == pytest.approx(0.5)
+    assert LossModel(6.0, 0.05, 0.0, 0, 300).half_arrives_w() == pytest.approx(6.0 / 0.95)
+
+
+def test_one_meter_moved_cancels_its_own_gain():
+    """An efficiency by one meter moved from input to output: its gains drop out of the ±. JCGM 100, 5.2 (correlated inputs)."""
+    amps = np.array([0.0, 1.0, 2.0, 3.0, 4.0])
+    points = points_of(np.full(5, 12.8), (5 * amps * 1.1 + 0.5) / 12.8, np.full(5, 5.0), amps)
+    v, a = Accuracy(0.01, 0.0, "V"), Accuracy(0.02, 0.0, "A")
+    two = analyse_sweep(points, SweepMeters(v, a, v, a))
+    one = analyse_sweep(points, SweepMeters(v, a, v, a, one_meter=True))
+    assert np.nanmax(one.efficiency_u) < 0.01
+    assert two.efficiency_u[1:].min() > 1.0
+    assert "its own gain error cancels" in " ".join(two.warnings)
