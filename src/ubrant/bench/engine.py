@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import json
 import queue
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -14,7 +15,23 @@ from ubrant.core.circuit import CURRENT
 from ubrant.core.ending import EndWatch
 from ubrant.core.protocols import Recorder
 from ubrant.core.quantity import show, show_duration
-from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, Zero, walk
+from ubrant.methods.steps import (
+    STEP_DONE,
+    Ask,
+    ChargeOff,
+    ChargeOn,
+    LoadOff,
+    LoadOn,
+    LoadSet,
+    Point,
+    ReadRest,
+    ReadUntil,
+    Step,
+    Steps,
+    SupplyOff,
+    Zero,
+    walk,
+)
 
 SETTLE_S = 0.1
 """After the load is switched, how long until the next reading."""
@@ -24,6 +41,19 @@ _TRY_EVERY_S = 2.0
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
+
+
+_POINT_KEYS = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"))
+_STILL_SHARE, _STILL_LEAST = 0.003, 0.003
+
+
+def _holds_still(history: list[tuple[float, ...]]) -> bool:
+    """Whether every quantity has stayed within 0.3 % (or 3 mV, 3 mA) of its mean."""
+    for column in zip(*history, strict=True):
+        mean = sum(column) / len(column)
+        if max(abs(x - mean) for x in column) > max(_STILL_SHARE * abs(mean), _STILL_LEAST):
+            return False
+    return True
 
 
 class Order(enum.Enum):
@@ -80,6 +110,8 @@ class Engine:
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._low_readings = 0
+        self._supply_is_on = False
+        self._most_out_v = 0.0
 
     def run(self, steps: Steps) -> Progress:
         """Carry the method out to its end, whatever end that is. Raises nothing: trouble is in the progress returned."""
@@ -107,7 +139,7 @@ class Engine:
     def _all_off(self, trouble: str) -> str:
         """Load and charger off, read back; an extra sentence if that cannot be confirmed."""
         for what, thing in (("load", self._bench.load), ("charger", self._bench.supply)):
-            if thing is None or (what == "charger" and self._charger is None):
+            if thing is None or (what == "charger" and self._charger is None and not self._supply_is_on):
                 continue
             if (worse := self._off_for_sure(what, thing.off, trouble)) is not None:
                 trouble = worse
@@ -154,6 +186,10 @@ class Engine:
                 self._charge_on(step)
             case ChargeOff():
                 self._charge_off()
+            case Point():
+                return self._point(step)
+            case SupplyOff():
+                self._supply_off()
             case ReadUntil():
                 ended_by = self._read_until(step)
                 if ended_by != STEP_DONE and self._charger is None:
@@ -240,6 +276,57 @@ class Engine:
             self._bench.supply.off()
         self._charger = None
         self._recorder.event(self._clock.now_s(), "charge off", "Charger off.")
+
+    # points of a sweep
+
+    def _point(self, step: Point) -> str:
+        """Set supply and load, read until it has settled, note the point; ``on`` with the input power, or ``off``."""
+        self._set_point(step)
+        start = due = self._clock.now_s()
+        held = max(round(step.settle_s / step.every_s), 2)
+        history: list[tuple[float, ...]] = []
+        while True:
+            shown = self._read_all()
+            now = self._last_read_s
+            history.append(tuple(shown.get(key, 0.0) for key in _POINT_KEYS))
+            settled = len(history) > held and _holds_still(history[-held - 1 :])
+            if settled or now - start >= step.at_most_s:
+                break
+            if self._next_order(0) in (Order.END, Order.STOP):
+                raise _Abandoned
+            due = max(due + step.every_s, self._clock.now_s())
+            self._clock.wait_until(due, self._called)
+        about = {"from_s": round(now - step.settle_s, 3), "input_v": step.input_v, "load_a": step.load_a, "settled": settled}
+        self._recorder.event(now, "point", json.dumps(about))
+        volts, amps, out = history[-1][0], history[-1][1], history[-1][2]
+        self._most_out_v = max(self._most_out_v, out)
+        return f"on{volts * amps:.4f}" if out > 0.3 * self._most_out_v else "off"
+
+    def _set_point(self, step: Point) -> None:
+        supply, load = self._bench.supply, self._bench.load
+        if supply is None:
+            raise InstrumentError("There is no bench supply: choose one, or make the sweep by hand.")
+        supply.prepare(step.most_input_a, step.input_v)
+        if not self._supply_is_on:
+            self._supply_is_on = True
+            supply.on()
+        if step.load_a > 0 and (self._set is None or not load.is_on()):
+            load.prepare(step.load_a, 0.0)
+            self._set = LoadOn(step.load_a, 0.0, step.text)
+            load.on()
+        elif step.load_a > 0:
+            load.set_amount(step.load_a)
+        elif self._set is not None:
+            load.off()
+        self._amount = step.load_a
+        now = self._clock.now_s()
+        self._update(phase="sweeping", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s)
+
+    def _supply_off(self) -> None:
+        if self._bench.supply is not None:
+            self._bench.supply.off()
+        self._supply_is_on = False
+        self._update(load_off_s=self._clock.now_s(), ended_by="done")
 
     # reading under load
 

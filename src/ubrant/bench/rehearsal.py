@@ -8,7 +8,23 @@ import numpy as np
 
 from ubrant.core.circuit import Circuit
 from ubrant.core.readings import Array, Readings
-from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, Zero, walk
+from ubrant.methods.steps import (
+    STEP_DONE,
+    Ask,
+    ChargeOff,
+    ChargeOn,
+    LoadOff,
+    LoadOn,
+    LoadSet,
+    Point,
+    ReadRest,
+    ReadUntil,
+    Step,
+    Steps,
+    SupplyOff,
+    Zero,
+    walk,
+)
 
 _OPEN_S = 10 * 24 * 3600.0
 
@@ -128,7 +144,7 @@ class _Player:
                 self.charging = False
                 self.circuit.draw(0.0)
                 self.time_s += 1e-3
-            case Ask() | Zero():
+            case Ask() | Zero() | Point() | SupplyOff():
                 pass  # a rehearsal has nobody to ask, and takes it as done
         return None
 

@@ -66,6 +66,9 @@ class RunSession:
         except InstrumentError as error:
             self._ended(Progress(phase="ended", ended_by="instrument lost", trouble=str(error)))
             return
+        except Exception as error:  # whatever it is, nothing was switched on, and the person is told
+            self._ended(Progress(phase="ended", ended_by="fault", trouble=str(error) or type(error).__name__))
+            return
         self.commands = bench.log
         latest: list[Progress] = [self._progress]
 

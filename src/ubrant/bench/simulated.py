@@ -12,13 +12,14 @@ from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Supply, VisaConnection
 from ubrant.bench.profile import Profile, shipped
+from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.scenario import Scenario
 
 
 class WorldProcess:
     """The world, in a process of its own that outlives this one for as long as the load is on."""
 
-    def __init__(self, scenario: Scenario) -> None:
+    def __init__(self, scenario: Scenario | ConverterScenario) -> None:
         self._process = subprocess.Popen(
             [sys.executable, "-m", "ubrant.bench.standins"],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, start_new_session=True,
@@ -40,6 +41,30 @@ class WorldProcess:
         """End it at once; only for a bench whose load is off."""
         self._process.terminate()
         self._process.wait(timeout=10)
+
+
+def open_simulated_converter(scenario: ConverterScenario, speed: float = math.inf, names: tuple[str, str] = ("Input meter", "Output meter"),
+                             timeout_s: float = 3.0) -> Bench:  # fmt: skip
+    """A bench with a simulated supply, converter and load, and meters at its two ends."""
+    world, log = WorldProcess(scenario), CommandLog()
+    lines: list[Connection] = []
+
+    def line(name: str, port: str, profile: Profile) -> Connection:
+        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
+        lines.append(made)
+        return made
+
+    load = ElectronicLoad("Load", line("Load", "load", shipped("load")))
+    supply = Supply("Supply", line("Supply", "supply", shipped("supply")))
+    into, out = (DcMeter(name, line(name, port, shipped("meter"))) for name, port in zip(names, ("meter", "meter2"), strict=True))
+    channels = channels_of(into, "input") + channels_of(out, "output") + channels_of(supply, "source", quantities="V")
+    clock = WorldClock(int(world.ports["clock"]), speed)
+
+    def close() -> None:
+        clock.close()
+        world.close()
+
+    return Bench(load, channels, clock, tuple(lines), close, log, supply)
 
 
 def open_simulated(

@@ -28,11 +28,13 @@ from ubrant.methods.discharge import ChargePlan, DischargePlan, own_cutoff, usua
 from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.jotting import take_down
 from ubrant.workshop.running import continue_discharge, new_run, scenario_of, start_discharge
+from ubrant.workshop.sweeping import start_sweep, usual_sweep
 from ubrant.workshop.typed_run import start_typed
 from ubrant.workshop.views import summary_of
 
 BENCH_METER = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
 LEADS = Leads(1.5, 4.0)
+BENCH_METER_TWO = Meter("Bench meter two", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
 CLAMP = Meter("Clamp meter", "0.8 % + 2 digits of 10 mV", "2 % + 5 digits of 10 mA", max_v=600.0, max_a=400.0)
 
 UNITS = (
@@ -57,8 +59,8 @@ UNITS = (
     Unit("Hut 300", "inverter", "12 V to 230 V sine, 300 W"),
     Unit("Hall 1000", "inverter", "12 V to 230 V sine, 1000 W"),
     Unit("Laptop step-up", "converter", "12 V to 19 V, 90 W"),
-    Unit("Step-down one", "converter", "12 V to 5 V, 3 A"),
-    Unit("Step-down two", "converter", "12 V to 5 V, 5 A"),
+    Unit("Step-down one", "converter", "12 V to 5 V, 3 A", stand_in={"fixed_w": 0.11, "proportional": 0.06}),
+    Unit("Step-down two", "converter", "12 V to 5 V, 5 A", stand_in={"fixed_w": 0.42, "proportional": 0.04, "line_per_v": 0.004}),
     Unit("Blower", "load", "12 V or 230 V, 65 W"),
     Unit("Projector", "load", "230 V, 52 W"),
     Unit("Show laptop", "load", "19 V, 45 W"),
@@ -100,6 +102,10 @@ RUNS = (
     _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), 10.0,
              jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool"))),
 )  # fmt: skip
+SWEEPS = (
+    ("Step-down two", datetime(2026, 10, 24, 13, 0, tzinfo=UTC)), ("Step-down one", datetime(2026, 10, 24, 14, 30, tzinfo=UTC)),
+    ("Laptop step-up", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
+)  # fmt: skip
 _TYPED_DAY = datetime(2026, 7, 25, 9, 0, tzinfo=UTC)
 _INTERRUPTED_AFTER_S = 6000.0
 
@@ -115,10 +121,13 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     unfinished = path.with_suffix(f".{os.getpid()}.part")
     unfinished.unlink(missing_ok=True)
     logbook = Logbook(unfinished)
-    for meter in (BENCH_METER, CLAMP):
+    for meter in (BENCH_METER, BENCH_METER_TWO, CLAMP):
         logbook.keep_meter(meter)
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
     _type_a_run(logbook, units["Exit-light backup"])
+    for name, day in SWEEPS:
+        tell(name)
+        _sweep(logbook, units[name], day)
     sessions = []
     for planned in RUNS:
         tell(planned.unit)
@@ -145,6 +154,16 @@ def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSes
         session.order(Order.DONE)
     session.start()
     return run, session
+
+
+def _sweep(logbook: Logbook, unit: Unit, day: datetime) -> None:
+    """A converter's input swept down and up at eight loads."""
+    run, session = start_sweep(logbook, unit, usual_sweep(unit), (BENCH_METER, BENCH_METER_TWO), LEADS, started=day)
+    session.order(Order.DONE)
+    session.start()
+    session.join()
+    assert session.progress.ended_by == "done", session.progress.trouble
+    assert run.id
 
 
 def _plan(unit: Unit, planned: _Planned) -> DischargePlan:

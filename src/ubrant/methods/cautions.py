@@ -22,3 +22,6 @@ def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:
 
 CHARGE_FLOOR = "Do not charge a lithium cell that was found below its floor."
 HAND_OFF = "Nothing here can switch this load off: stay near, and set a cut-off in the load itself where it has one."
+POLARITY = "Check the polarity with a meter before you connect."
+WINDOW = "Never feed an input above its voltage window: that is damage."
+MAINS = "An inverter's output is mains: it kills. Fixed wiring, earth bonding and transfer switches are for a licensed electrician and local codes."

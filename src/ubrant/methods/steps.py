@@ -95,7 +95,30 @@ class ChargeOff:
     cautions: tuple[str, ...] = ()
 
 
-Step = Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
+@dataclass(frozen=True)
+class Point:
+    """One point of a sweep: supply and load set, then read until it has settled.
+
+    The engine sends back ``on`` with the input power in watts behind it, or ``off``.
+    """
+
+    input_v: float
+    load_a: float
+    every_s: float
+    settle_s: float
+    at_most_s: float
+    text: str
+    most_input_a: float
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SupplyOff:
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+Step = Point | SupplyOff | Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
 Steps = Generator[Step, str | None, None]
 
 

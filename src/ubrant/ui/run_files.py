@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ubrant.logbook.exporting import export_csv, export_jots, export_package
 from ubrant.logbook.file import LogbookError
+from ubrant.logbook.records import Run
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -23,9 +24,9 @@ from ubrant.workshop.views import RunView
 class RunFiles(QObject):
     """Asks where to, does it beside the window, says how it went. ``shown`` gives the run that is looked at, or None."""
 
-    def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None]) -> None:
+    def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None], shown_run: Callable[[], Run | None]) -> None:
         super().__init__(window)
-        self._window, self._bench, self._shown = window, bench, shown
+        self._window, self._bench, self._shown, self._shown_run = window, bench, shown, shown_run
 
     def report(self) -> None:
         """Save a report of the run that is shown."""
@@ -41,16 +42,19 @@ class RunFiles(QObject):
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
-        if (view := self._view()) is None:
+        run = self._shown_run()
+        if run is None:
+            self._view()
             return
+        name = self._name_of(run)
         path = self._ask(
             self.tr("Export the run"),
-            f"{self._name(view)}.csv",
+            f"{name}.csv",
             "CSV (*.csv);;" + self.tr("Jot text (*.jot)") + ";;" + self.tr("Data Package, a folder (*)"),
         )
         if path is None:
             return
-        logbook, run, name = self._bench.logbook, view.run, self._name(view)
+        logbook = self._bench.logbook
         if path.suffix.lower() == ".csv":
             self._write(self.tr("Writing the readings …"), path, lambda target: export_csv(logbook, run, target))
         elif path.suffix.lower() == ".jot":
@@ -106,12 +110,17 @@ class RunFiles(QObject):
 
     def _view(self) -> RunView | None:
         view = self._shown()
-        if view is None:
+        if view is None and self._shown_run() is not None:
+            self._bench.said.emit(self.tr("This run has no report: export its readings, or analyse them with the command line."))
+        elif view is None:
             self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
         return view
 
     def _name(self, view: RunView) -> str:
-        return self._bench.logbook.unit(view.run.unit_id).name if view.run.unit_id else view.run.source
+        return self._name_of(view.run)
+
+    def _name_of(self, run: Run) -> str:
+        return self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
         path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder() / name.replace("/", "-")), kinds)

@@ -211,7 +211,12 @@ class MainWindow(QMainWindow):
             if widget is not None:
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
-        self.files = RunFiles(self, self.bench, lambda: self.findings.view if FINDINGS in self._built else None)
+        self.files = RunFiles(
+            self,
+            self.bench,
+            lambda: self.findings.view if FINDINGS in self._built else None,
+            lambda: self.findings.run if FINDINGS in self._built else None,
+        )
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)

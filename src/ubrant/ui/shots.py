@@ -21,6 +21,7 @@ from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 from ubrant.workshop.running import scenario_of
 
 _MINUTES_IN = 122.0
+_SWEEP_S = 420.0
 
 
 def take(folder: Path) -> list[Path]:
@@ -78,6 +79,7 @@ def take(folder: Path) -> list[Path]:
         window.findings.ledger.row("charge").set_open(True)
         shot("findings", FINDINGS)
         shot_typed(window, settle, shot)
+        shot_sweep(window, settle, shot)
         outlook = window.outlook
         window.go_to(OUTLOOK)
         outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
@@ -87,6 +89,29 @@ def take(folder: Path) -> list[Path]:
         window.close()
     app.quit()
     return taken
+
+
+def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A sweep half way through, and one that is done."""
+    bench = window.bench
+    units = {unit.name: unit for unit in bench.logbook.units()}
+    bench.test_wanted.emit(units["Step-down one"].id)
+    form = window.prepare.sweep_form
+    form.output_meter.setCurrentIndex(form.output_meter.findText("Bench meter two"))
+    settle(400)
+    window.prepare.start()
+    assert bench.session is not None
+    bench.session.order(Order.DONE)
+    while bench.session.running and bench.session.progress.time_s < _SWEEP_S:
+        settle(20)
+    for _ in range(20):
+        window.run.tick()
+    shot("sweep", RUN)
+    bench.session.end()
+    settle(800)
+    done = next(run for run, name in bench.logbook.runs() if run.method == "sweep" and name == "Laptop step-up")
+    bench.run_opened.emit(done.id)
+    shot("sweep-findings", FINDINGS)
 
 
 def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:

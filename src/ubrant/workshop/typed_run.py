@@ -46,8 +46,12 @@ class TypedRun:
         self.live = LiveReadings()
         self.commands: CommandLog | None = None
         self._logbook, self.run, self._plan, self.clock = logbook, run, plan, clock
-        self._asks = typed_steps(plan)
+        self._asks = self.first_asks()
         self._state = Progress(phase="asking", text=self._asks[0].text, cautions=self._asks[0].cautions)
+
+    def first_asks(self) -> list[Ask]:
+        """What is asked before the first reading."""
+        return typed_steps(self._plan)
 
     def start(self) -> None:
         """It has begun: there is nothing to wait for."""

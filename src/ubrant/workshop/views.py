@@ -18,7 +18,9 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, Summary
 from ubrant.logbook.run_record import Kept, beside_of, record_of, typed_of
+from ubrant.workshop.conversion import sweep_sentence
 from ubrant.workshop.jotting import Session
+from ubrant.workshop.sweeping import METHOD, sweep_view
 
 
 @dataclass(frozen=True)
@@ -82,6 +84,9 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
     kept = logbook.summary(run.id)
     if kept is not None or run.state == "running":
         return kept
+    if run.method == METHOD:
+        found = sweep_view(logbook, run).found
+        return None if found is None else Summary(None, None, None, None, None, None, run.ended_by, "", sweep_sentence(found))
     try:
         return logbook.keep_summary(run.id, view_of(logbook, run).found)
     except ReadingsError:

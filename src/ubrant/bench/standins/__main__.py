@@ -11,8 +11,17 @@ import sys
 import time
 import tty
 
+from ubrant.bench.standins.converter_world import ConverterWorld, converter_from_json
 from ubrant.bench.standins.scenario import from_json
-from ubrant.bench.standins.scpi import ScpiDevice, clock_device, load_device, meter_device, supply_device, thermometer_device
+from ubrant.bench.standins.scpi import (
+    ScpiDevice,
+    clock_device,
+    converter_devices,
+    load_device,
+    meter_device,
+    supply_device,
+    thermometer_device,
+)
 from ubrant.bench.standins.world import World
 
 _NEVER_CALLED_S = 30.0
@@ -22,7 +31,7 @@ _SPOILT = {"garbage": b"\x02#!~?\n", "half": b"12.", "nan": b"NAN\n", "range": b
 class _Client:
     """One connection. Spoils its answers while a fault holds."""
 
-    def __init__(self, connection: socket.socket, name: str, device: ScpiDevice, world: World) -> None:
+    def __init__(self, connection: socket.socket, name: str, device: ScpiDevice, world: World | ConverterWorld) -> None:
         self.connection, self.name, self.device, self.world = connection, name, device, world
         self.pending = b""
         self.held: bytes | None = None
@@ -66,10 +75,19 @@ class _Client:
         return True
 
 
+def _devices(world: World | ConverterWorld) -> dict[str, ScpiDevice | None]:
+    if isinstance(world, ConverterWorld):
+        return {**converter_devices(world)}
+    return {
+        "clock": clock_device(world), "load": load_device(world), "meter": meter_device(world), "meter2": meter_device(world),
+        "supply": supply_device(world), "thermometer": thermometer_device(world), "board": None,
+    }  # fmt: skip
+
+
 class Server:
     """Serves all sockets in one thread, so that the order of commands is the order of events."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: World | ConverterWorld) -> None:
         self.world = world
         self.selector = selectors.DefaultSelector()
         self.ports: dict[str, int | str] = {}
@@ -77,11 +95,7 @@ class Server:
         self.had_clock = self.has_clock = False
         self.boards: list[socket.socket] = []
         self._printed_s = 0.0
-        devices = {
-            "clock": clock_device(world), "load": load_device(world), "meter": meter_device(world), "meter2": meter_device(world),
-            "supply": supply_device(world), "thermometer": thermometer_device(world), "board": None,
-        }  # fmt: skip
-        for name, device in devices.items():
+        for name, device in _devices(world).items():
             listener = socket.create_server(("127.0.0.1", 0))
             listener.setblocking(False)
             self.ports[name] = listener.getsockname()[1]
@@ -117,7 +131,7 @@ class Server:
     def _print_lines(self) -> None:
         """What the board prints: milliseconds, volts, amperes."""
         every_s, world = self.world.scenario.board_every_s, self.world
-        if not every_s or world.time_s < self._printed_s + every_s - 1e-9:
+        if not every_s or isinstance(world, ConverterWorld) or world.time_s < self._printed_s + every_s - 1e-9:
             return
         self._printed_s = world.time_s
         spoilt = world.faults.holds("board", "silent", "garbage", "half")
@@ -160,7 +174,10 @@ class Server:
 
 
 def main() -> None:
-    server = Server(World(from_json(sys.stdin.readline())))
+    told = sys.stdin.readline()
+    data = json.loads(told)
+    converter = data.get("world") == "converter"
+    server = Server(ConverterWorld(converter_from_json(data)) if converter else World(from_json(told)))
     print(json.dumps(server.ports), flush=True)
     server.serve()
 

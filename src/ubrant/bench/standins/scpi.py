@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
+from ubrant.bench.standins.converter_world import ConverterWorld
+from ubrant.bench.standins.scenario import Channel
 from ubrant.bench.standins.world import World
 from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
 
@@ -140,6 +142,59 @@ def supply_device(world: World) -> ScpiDevice:
 def thermometer_device(world: World) -> ScpiDevice:
     """A thermometer on the battery's case."""
     return ScpiDevice("Ubrant,simulated thermometer,0,1", {"MEASure:TEMPerature?": lambda _: f"{world.temperature():.3f}"})
+
+
+def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
+    """Supply, load and the meters at both ends of a converter."""
+    s = world.scenario
+
+    def set_load(text: str) -> None:
+        world.set_a = float(text)
+
+    def set_cutoff(text: str) -> None:
+        world.own_cutoff_v = float(text)
+
+    def set_volts(text: str) -> None:
+        world.supply_v = float(text)
+
+    def set_limit(text: str) -> None:
+        world.supply_a = float(text)
+
+    def switch_load(text: str) -> None:
+        world.switch({"ON": True, "1": True, "OFF": False, "0": False}[text.upper()])
+
+    def switch_supply(text: str) -> None:
+        world.supply_is_on = {"ON": True, "1": True, "OFF": False, "0": False}[text.upper()]
+
+    def meter(name: str, volts: Callable[[], float], amps: Callable[[], float], v: Channel, a: Channel) -> ScpiDevice:
+        commands: dict[str, Command] = {
+            "MEASure:VOLTage?": lambda _: f"{world.read(name + ' V', volts(), v):.6f}",
+            "MEASure:CURRent?": lambda _: f"{world.read(name + ' A', amps(), a):.6f}",
+        }
+        return ScpiDevice(f"Ubrant,simulated {name} meter,0,1", commands)
+
+    def advance(text: str) -> str:
+        world.advance_to(float(text))
+        return f"{world.time_s:.6f}"
+
+    load: dict[str, Command] = {
+        "SOURce:FUNCtion": lambda _: None, "SOURce:CURRent": set_load, "SOURce:CURRent?": lambda _: f"{world.set_a:.6f}",
+        "SOURce:VOLTage:LIMit:LOW": set_cutoff, "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
+        "INPut": switch_load, "INPut?": lambda _: "1" if world.load_is_on else "0",
+        "MEASure:VOLTage?": lambda _: f"{world.output_v:.6f}", "MEASure:CURRent?": lambda _: f"{world.output_a:.6f}",
+    }  # fmt: skip
+    supply: dict[str, Command] = {
+        "SOURce:VOLTage": set_volts, "SOURce:VOLTage?": lambda _: f"{world.supply_v:.6f}", "SOURce:CURRent": set_limit,
+        "SOURce:CURRent?": lambda _: f"{world.supply_a:.6f}", "OUTPut": switch_supply, "OUTPut?": lambda _: "1" if world.supply_is_on else "0",
+        "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.supply_v if world.supply_is_on else 0.0, s.source_v):.6f}",
+        "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
+    }  # fmt: skip
+    return {
+        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance}), "load": ScpiDevice("Ubrant,simulated load,0,1", load),
+        "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
+        "meter": meter("input", lambda: world.input_v, lambda: world.input_a, s.input_v, s.input_a),
+        "meter2": meter("output", lambda: world.output_v, lambda: world.output_a, s.output_v, s.output_a),
+    }  # fmt: skip
 
 
 def clock_device(world: World) -> ScpiDevice:

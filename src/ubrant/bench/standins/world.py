@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 import math
-import struct
 
 from ubrant.bench.standins.faults import FaultSwitch
+from ubrant.bench.standins.noise import gauss, shown
 from ubrant.bench.standins.scenario import Channel, Scenario
 from ubrant.core.cell import Pack
 from ubrant.core.circuit import CURRENT, Circuit
@@ -100,13 +99,4 @@ class World:
         return self._value_of(name, true, channel)
 
     def _value_of(self, name: str, true: float, channel: Channel) -> float:
-        value = true * (1 + channel.gain) + channel.zero
-        if channel.noise:
-            value += channel.noise * self._gauss(name)
-        return round(value / channel.digit) * channel.digit if channel.digit else value
-
-    def _gauss(self, name: str) -> float:
-        """Standard normal number for this seed, instrument and grid step (Box–Muller on a hash)."""
-        digest = hashlib.blake2b(f"{self.scenario.seed}/{name}/{self.steps}".encode(), digest_size=16).digest()
-        one, two = struct.unpack("<QQ", digest)
-        return math.sqrt(-2 * math.log((one + 1) / 2**64)) * math.cos(2 * math.pi * two / 2**64)
+        return shown(true, channel, gauss(self.scenario.seed, name, self.steps) if channel.noise else 0.0)

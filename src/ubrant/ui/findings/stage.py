@@ -11,6 +11,7 @@ from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import charges_to_higher
 from ubrant.core.jot import Grammar, Jotting
+from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
@@ -20,6 +21,7 @@ from ubrant.core.verdict import ending_text
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.ui.settings import as_wished
+from ubrant.ui.sweep.page import SweepPage
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -29,9 +31,11 @@ from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, BenchChoice
 from ubrant.workshop.comparing import peukert_of, rest_guess
+from ubrant.workshop.conversion import sweep_sentence
 from ubrant.workshop.jotting import Session, grammar_for
-from ubrant.workshop.paths import kept_path
+from ubrant.workshop.paths import kept_path, sweep_path
 from ubrant.workshop.running import continue_discharge, plan_from_json
+from ubrant.workshop.sweeping import METHOD, SweepView, best_point, sweep_view
 from ubrant.workshop.typed_run import continue_typed
 from ubrant.workshop.views import RunView, view_of
 
@@ -53,6 +57,8 @@ class FindingsStage(StageFrame):
         self.view: RunView | None = None
         self.run_box = Choice(self.tr("Run"))
         self.trace = Trace()
+        self.sweep_page = SweepPage(live=False)
+        self.sweep: SweepView | None = None
         self.jot_line = JotLine()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
         self.ledger = Ledger()
@@ -77,6 +83,8 @@ class FindingsStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
+        self.main.addWidget(self.sweep_page, 1)
+        self.sweep_page.hide()
         self.main.addWidget(self.jot_line.with_hint())
         for widget in (
             self.run_box,
@@ -123,12 +131,18 @@ class FindingsStage(StageFrame):
         for key in "VAW":
             self.trace.set_measured(key, no_readings())
         self.trace.set_marks([])
+        self.sweep_page.show_view(None)
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
         for choice in (self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
+
+    @property
+    def run(self) -> Run | None:
+        """The run that is shown."""
+        return self._run if self.view is not None or self.sweep is not None else None
 
     def open_run(self, run_id: int) -> None:
         """Show a kept run."""
@@ -148,6 +162,13 @@ class FindingsStage(StageFrame):
         self.title.setText(self.tr("{name}, {day}").format(name=name, day=_day(run)))
         self.trouble.say("bad", run.trouble)
         self._show_choices(run)
+        swept = run.method == METHOD
+        self.trace.setVisible(not swept)
+        self.sweep_page.setVisible(swept)
+        self.sweep = None
+        if swept:
+            self._show_sweep(run, name)
+            return
         try:
             self.view = view_of(self._bench.logbook, run, cutoff)
         except ReadingsError as error:
@@ -176,6 +197,29 @@ class FindingsStage(StageFrame):
         )
         self.path_view.show_path(kept_path(self.view, name))
         self._show_trace(self.view)
+
+    def _show_sweep(self, run: Run, name: str) -> None:
+        self.view, self.sweep = None, sweep_view(self._bench.logbook, run)
+        found = self.sweep.found
+        self.higher.setText("")
+        self.judge_again.hide()
+        self.cutoff.setEnabled(False)
+        self.report_button.setEnabled(False)
+        self.export_button.setEnabled(True)
+        self.sweep_page.show_view(self.sweep)
+        self.aside.setText(self.tr("{count} points").format(count=len(self.sweep.points) if self.sweep.points is not None else 0))
+        self.aside_quiet.setText(f"{run.source} · {run.meter}, {run.plan.get('output_meter', '')}")
+        self.settle.say("plain", "")
+        if found is None:
+            self.verdict.say("caution", self.sweep.trouble or self.tr("No point was taken."))
+            self.ledger.show_findings([])
+            self.notes.say("caution", "")
+            return
+        self.verdict.say("plain", sweep_sentence(found))
+        self.ledger.show_findings(found.findings.values())
+        self.notes.say("caution", "\n".join(found.warnings))
+        leads = Leads(float(run.plan["lead_length_m"]), float(run.plan["lead_area_mm2"]))
+        self.path_view.show_path(sweep_path(name, leads, self.sweep, best_point(found)))
 
     def _show_no_result(self, why: str) -> None:
         title = self.title.text()
@@ -220,7 +264,11 @@ class FindingsStage(StageFrame):
             self._bench.keep_cutoff(self._run, volts)
 
     def _jot(self, jotting: Jotting) -> None:
-        if self._run is None or self.view is None:
+        if self._run is None or (self.view is None and self.sweep is None):
+            return
+        if self.view is None:
+            if trouble := self._bench.jot(self._run, jotting, 0.0):
+                self.jot_line.refuse(trouble)
             return
         readings = self.view.record.readings
         now_s = float(readings.time_s[-1]) if len(readings) else self.view.found.end_s

@@ -8,10 +8,12 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ubrant.bench.engine import Order, Progress
 from ubrant.core.course import Course, course_sentence, power_of
 from ubrant.core.jot import Grammar, Jotting
+from ubrant.core.leads import Leads
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
 from ubrant.core.verdict import ending_text
 from ubrant.ui.run.readout import Readout
+from ubrant.ui.sweep.page import SweepPage
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -20,7 +22,8 @@ from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.jotting import grammar_for
-from ubrant.workshop.paths import live_path
+from ubrant.workshop.paths import live_path, sweep_path
+from ubrant.workshop.sweeping import METHOD, SweepView, check_typed_point, live_sweep, plan_of
 from ubrant.workshop.views import RunView, course_of, departure_of, latest, live_view
 
 _TICK_MS = 33
@@ -43,6 +46,7 @@ class RunStage(StageFrame):
         self._delivered_ah = 0.0
         self._unit_name = ""
         self.trace = Trace()
+        self.sweep_page = SweepPage(live=True)
         self.jot_line = JotLine()
         self.pause_button = button(self.tr("Pause load"), self._pause)
         self.stop_button = button(self.tr("Stop and rest"), self._stop, "chief")
@@ -64,6 +68,8 @@ class RunStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
+        self.main.addWidget(self.sweep_page, 1)
+        self.sweep_page.hide()
         jotting = row(self.jot_line.with_hint(), self.pause_button, self.stop_button, stretch=0)
         for place in (1, 2):
             jotting.setAlignment(jotting.itemAt(place).widget(), Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
@@ -107,6 +113,18 @@ class RunStage(StageFrame):
         self.trouble_note.say("bad", "")
         self.course_note.say("plain", "")
         self.ledger.show_findings([])
+        swept = run.method == METHOD
+        self.trace.setVisible(not swept)
+        self.sweep_page.setVisible(swept)
+        if swept:
+            self.notice_note.say("bad", "")
+            self.departure_note.say("caution", "")
+            self.pause_button.setVisible(False)
+            self.sweep_page.show_view(None)
+            self.jot_line.setEnabled(True)
+            self._timer.start()
+            self.tick()
+            return
         self.trace.set_cutoff(run.plan["cutoff_v"])
         self.trace.set_marks([])
         self.notice_note.say("bad", "")
@@ -142,6 +160,11 @@ class RunStage(StageFrame):
         self._ticks += 1
         self._show_phase(progress)
         ended = progress.phase == "ended"
+        if run.method == METHOD:
+            if self._ticks % _SUMS_EVERY == 1 or ended:
+                self._show_sweep(live_sweep(run, session))
+            self._report_end(ended)
+            return
         view = live_view(run, session) if self._ticks % _SUMS_EVERY == 1 or ended else None
         if view is not None:
             self._show_sums(view, progress)
@@ -149,15 +172,29 @@ class RunStage(StageFrame):
             self._show_series()
         self._show_path()
         self._show_readout()
+        self._report_end(ended)
+
+    def _report_end(self, ended: bool) -> None:
         if ended and not self._reported:
             self._reported = True
             self._timer.stop()
             self._bench.finish()
 
+    def _show_sweep(self, view: SweepView) -> None:
+        """The grid filling, the latest point on the loss curve."""
+        self.sweep_page.show_view(view)
+        self._ledger_title.setVisible(view.found is not None)
+        self.ledger.show_findings(view.found.findings.values() if view.found is not None else ())
+        plan = plan_of(view.run)
+        taken = len(view.points) if view.points is not None else 0
+        self.aside.setText(self.tr("{taken} of {count} points").format(taken=taken, count=len(plan.points())))
+        leads = Leads(float(view.run.plan["lead_length_m"]), float(view.run.plan["lead_area_mm2"]))
+        self.path_view.show_path(sweep_path(self._unit_name, leads, view))
+
     def _show_phase(self, progress: Progress) -> None:
         run = self._bench.run
         assert run is not None
-        volts = plain(run.plan["cutoff_v"])
+        volts = plain(run.plan["cutoff_v"]) if run.plan.get("cutoff_v") else ""
         typed = bool(self._bench.session and self._bench.session.is_typed)
         asking, loaded, paused = (progress.phase == p for p in ("asking", "load on", "paused"))
         asking = asking or progress.phase == "zeroing"
@@ -165,7 +202,7 @@ class RunStage(StageFrame):
             "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
             "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
             "recovering": self.tr("Load off: reading how it recovers"), "zeroing": self.tr("Reading the meter's zero"),
-            "charging": self.tr("Charging"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
+            "charging": self.tr("Charging"), "sweeping": self.tr("Sweeping"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
         }  # fmt: skip
         self.title.setText(heads[progress.phase])
         if typed and progress.phase == "resting":
@@ -186,6 +223,13 @@ class RunStage(StageFrame):
         self.stop_button.setEnabled(progress.phase != "ended")
         resting = progress.phase in {"resting", "recovering"}
         self.stop_button.setText(self.tr("Enough rest") if resting else self.tr("Leave it") if asking else self.tr("Stop and rest"))
+        if progress.phase == "sweeping":
+            self.stop_button.setText(self.tr("Close the run") if typed else self.tr("Stop"))
+            self.aside_quiet.setText("" if typed else progress.text)
+            self.course_note.say("plain", progress.text if typed else "")
+            self.caution_note.say("caution", " ".join(progress.cautions))
+            self.trouble_note.say("bad", progress.trouble)
+            return
         if typed and not asking:
             self.stop_button.setText(self.tr("The load is off") if loaded else self.tr("Close the run"))
         self.caution_note.say("caution", "" if asking else " ".join(progress.cautions))
@@ -269,6 +313,11 @@ class RunStage(StageFrame):
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:
             return
+        if run.method == METHOD and session.is_typed and jotting.readings and not jotting.corrects:
+            lacks = check_typed_point({(r.tap, r.quantity) for r in jotting.readings})
+            if lacks:
+                self.jot_line.refuse(lacks)
+                return
         if trouble := self._bench.jot(run, jotting, session.progress.time_s):
             self.jot_line.refuse(trouble)
         self.tick()

@@ -20,6 +20,7 @@ from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
 from ubrant.ui.workbench import Workbench
+from ubrant.workshop.sweeping import can_be_swept
 from ubrant.workshop.views import label_of, summary_of
 
 _MOST_RUNS = 40
@@ -220,7 +221,7 @@ class ShelfStage(QWidget):
         remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
-        self._about.addLayout(row(*([test] if found is not None else []), edit, remove))
+        self._about.addLayout(row(*([test] if found is not None or can_be_swept(unit) else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
         self._show_runs(
@@ -250,6 +251,8 @@ class ShelfStage(QWidget):
 def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
+    if summary is not None and run.method == "sweep":
+        return summary.sentence
     if summary is None or summary.charge_ah is None:
         return f"{run.state}, no result"
     value, doubt = show_with(summary.charge_ah, summary.charge_u)

@@ -1,0 +1,83 @@
+"""A plain pair of axes that the sweep's drawings stand on."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ubrant.core.quantity import plain
+from ubrant.ui.theme import SMALL, color, font
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 58, 14, 30, 40
+
+
+class Axes(QWidget):
+    """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y."""
+
+    def __init__(self, title: str, along: str, up: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._title, self._along, self._up = title, along, up
+        self.spans = ((0.0, 1.0), (0.0, 1.0))
+        self.setMinimumSize(240, 180)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName(title)
+
+    def place(self, x: float, y: float) -> QPointF:
+        """Where a point of the data stands in the widget."""
+        (x0, x1), (y0, y1) = self.spans
+        area = self._area()
+        return QPointF(
+            area.left() + (x - x0) / max(x1 - x0, 1e-12) * area.width(), area.bottom() - (y - y0) / max(y1 - y0, 1e-12) * area.height()
+        )
+
+    def _area(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - _RIGHT, 10), max(self.height() - _TOP - _BOTTOM, 10))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), color("paper"))
+        painter.setPen(color("ink"))
+        painter.setFont(font(SMALL + 1, bold=True))
+        painter.drawText(QRectF(10, 4, self.width() - 20, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._title)
+        painter.setFont(font(SMALL))
+        self._rule(painter)
+        self.draw(painter)
+
+    def _rule(self, painter: QPainter) -> None:
+        area, (across, upward) = self._area(), self.spans
+        grid = QPen(color("line"), 1)
+        for value in ticks(*across):
+            x = self.place(value, upward[0]).x()
+            painter.setPen(grid)
+            painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
+            painter.setPen(color("ink"))
+            painter.drawText(QRectF(x - 40, area.bottom() + 2, 80, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
+        for value in ticks(*upward):
+            y = self.place(across[0], value).y()
+            painter.setPen(grid)
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            painter.setPen(color("ink"))
+            painter.drawText(QRectF(4, y - 9, _LEFT - 10, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, plain(value, 4))
+        painter.setPen(color("quiet"))
+        painter.drawText(QRectF(area.left(), area.bottom() + 18, area.width(), 18), Qt.AlignmentFlag.AlignCenter, self._along)
+        painter.drawText(
+            QRectF(self.width() - 160, 4, 150, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"↑ {self._up}"
+        )
+
+    def draw(self, painter: QPainter) -> None:
+        """What stands on the axes."""
+
+
+def ticks(low: float, high: float) -> list[float]:
+    """Round values between two ends, four to eight of them."""
+    if not high > low:
+        return [low]
+    raw = (high - low) / 6
+    power = 10 ** math.floor(math.log10(raw))
+    step = next(s * power for s in (1, 2, 5, 10) if s * power >= raw)
+    first = math.ceil(low / step - 1e-9) * step
+    return [round(first + k * step, 10) for k in range(int((high - first) / step + 1e-9) + 1)]

@@ -1,0 +1,258 @@
+"""Grid, loss curve, map and ladder of a sweep."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from ubrant.core.efficiency_map import efficiency_map, levels
+from ubrant.core.finding import Finding
+from ubrant.core.quantity import plain
+from ubrant.core.sweep import OFF_SHARE, Sweep
+from ubrant.ui.sweep.axes import Axes
+from ubrant.ui.theme import SMALL, color, font
+
+Setting = tuple[float, float]
+_KEY = "     ● within tolerance   ◆ outside   × off"
+TAKEN, OUTSIDE, OFF = "taken", "outside tolerance", "off"
+
+
+def states_of(found: Sweep) -> list[str]:
+    """What became of each point: taken, outside tolerance, off."""
+    usual = float(np.median(found.points.output_v[found.points.output_v > 0])) if (found.points.output_v > 0).any() else 0.0
+    return [
+        OFF if volts <= OFF_SHARE * usual else TAKEN if within else OUTSIDE
+        for volts, within in zip(found.points.output_v, found.in_tolerance, strict=True)
+    ]
+
+
+class SweepGrid(Axes):
+    """Input voltage over load: points to come hollow, taken ones filled, those outside tolerance or off in a shape of their own."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(self.tr("Points"), self.tr("load, A") + _KEY, self.tr("input, V"), parent)
+        self._plan: Sequence[Setting] = ()
+        self._taken: Sequence[Setting] = ()
+        self._states: Sequence[str] = ()
+
+    def show_points(self, plan: Sequence[Setting], taken: Sequence[Setting] = (), states: Sequence[str] = ()) -> None:
+        """The plan in its order, what was taken of it and what became of that."""
+        self._plan, self._taken, self._states = plan, taken, states
+        both = [*plan, *taken]
+        if both:
+            volts, amps = [v for v, _ in both], [a for _, a in both]
+            wide, high = max(max(amps) - min(amps), 0.1), max(max(volts) - min(volts), 0.5)
+            self.spans = ((min(amps) - 0.05 * wide, max(amps) + 0.05 * wide), (min(volts) - 0.06 * high, max(volts) + 0.06 * high))
+        counts = {state: list(states).count(state) for state in (TAKEN, OUTSIDE, OFF)}
+        self.setAccessibleDescription(
+            self.tr("{taken} of {plan} points; {out} outside tolerance, {off} off").format(
+                taken=len(taken), plan=len(plan), out=counts[OUTSIDE], off=counts[OFF]
+            )
+        )
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(color("quiet"), 1))
+        for volts, amps in self._plan:
+            painter.drawEllipse(self.place(amps, volts), 3.2, 3.2)
+        for k, (volts, amps) in enumerate(self._taken):
+            at = self.place(amps, volts)
+            state = self._states[k] if k < len(self._states) else TAKEN
+            draw_point(painter, at, state)
+        if self._taken and len(self._taken) < len(self._plan):
+            volts, amps = self._taken[-1]
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(color("current"), 2))
+            painter.drawEllipse(self.place(amps, volts), 8, 8)
+
+
+def draw_point(painter: QPainter, at: QPointF, state: str) -> None:
+    """A dot, a diamond for outside tolerance, a cross for off."""
+    if state == OFF:
+        painter.setPen(QPen(color("loss"), 1.6))
+        painter.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4))
+        painter.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4))
+        return
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(color("voltage" if state == TAKEN else "caution")))
+    if state == TAKEN:
+        painter.drawEllipse(at, 4, 4)
+    else:
+        painter.drawPolygon(QPolygonF([at + QPointF(0, -5.5), at + QPointF(5.5, 0), at + QPointF(0, 5.5), at + QPointF(-5.5, 0)]))
+
+
+class LossCurve(Axes):
+    """Losses over the load: always-on, proportional and resistive part stacked; the measured points on it, the latest ringed."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(self.tr("What it burns"), self.tr("load, W"), self.tr("loss, W"), parent)
+        self._found: Sweep | None = None
+        self._live = False
+
+    def show_sweep(self, found: Sweep | None, *, live: bool = False) -> None:
+        self._found, self._live = found, live
+        if found is not None and len(found.points):
+            loss = (found.points.input_w - found.points.output_w)[found.in_tolerance]
+            top = float(np.max(loss)) if len(loss) else 1.0
+            self.spans = ((0.0, max(float(found.points.output_w.max()) * 1.04, 0.1)), (0.0, max(top * 1.15, 1e-3)))
+            if found.model is not None:
+                m = found.model
+                self.setAccessibleDescription(
+                    f"p₀ {plain(m.fixed_w, 3)} W, a {plain(m.proportional, 3)}, b {plain(m.resistive_per_w, 3)} per W"
+                )
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        found = self._found
+        if found is None:
+            return
+        model = found.model
+        if model is not None:
+            loads = np.linspace(0, self.spans[0][1], 60)
+            parts = np.array([model.parts_w(float(p)) for p in loads]).clip(0)
+            lower = np.zeros(len(loads))
+            for column, (name, style) in enumerate(
+                ((self.tr("always on"), Qt.BrushStyle.Dense4Pattern), (self.tr("proportional"), Qt.BrushStyle.BDiagPattern),
+                 (self.tr("resistive"), Qt.BrushStyle.FDiagPattern))
+            ):  # fmt: skip
+                upper = lower + parts[:, column]
+                outline = [self.place(float(x), float(y)) for x, y in zip(loads, upper, strict=True)]
+                back = [self.place(float(x), float(y)) for x, y in zip(loads[::-1], lower[::-1], strict=True)]
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QBrush(color("loss"), style))
+                painter.drawPolygon(QPolygonF([*outline, *back]))
+                painter.setPen(QPen(color("loss"), 1))
+                painter.drawPolyline(QPolygonF(outline))
+                middle = float(lower[-1] + upper[-1]) / 2
+                if upper[-1] - lower[-1] > 0.06 * self.spans[1][1]:
+                    at = self.place(float(loads[-1]), middle)
+                    room = painter.fontMetrics().horizontalAdvance(name) + 8
+                    box = QRectF(at.x() - room - 6, at.y() - 9, room, 18)
+                    painter.fillRect(box, color("paper"))
+                    painter.setPen(color("ink"))
+                    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+                lower = upper
+        loss = found.points.input_w - found.points.output_w
+        for k in np.flatnonzero(found.in_tolerance):
+            draw_point(painter, self.place(float(found.points.output_w[k]), float(loss[k])), TAKEN)
+        if self._live and len(loss):
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(color("current"), 2))
+            painter.drawEllipse(self.place(float(found.points.output_w[-1]), float(loss[-1])), 8, 8)
+
+
+class EfficiencyMapView(Axes):
+    """Efficiency over load and input voltage as contours, with the measured points on it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(self.tr("Efficiency, %"), self.tr("load, W") + _KEY, self.tr("input, V"), parent)
+        self._found: Sweep | None = None
+        self._lines: list[tuple[float, list[np.ndarray]]] = []
+
+    def show_sweep(self, found: Sweep | None) -> None:
+        self._found, self._lines = found, []
+        made = efficiency_map(found) if found is not None else None
+        if found is not None and len(found.points):
+            load, volts = found.points.output_w, found.points.input_v
+            wide, high = max(float(np.ptp(load)), 0.1), max(float(np.ptp(volts)), 0.5)
+            self.spans = (
+                (-0.03 * wide, float(load.max()) + 0.05 * wide),
+                (float(volts.min()) - 0.06 * high, float(volts.max()) + 0.06 * high),
+            )
+        if made is not None:
+            from contourpy import contour_generator  # needed only for a map
+
+            generator = contour_generator(made.load_w, made.input_v, np.ma.masked_invalid(made.percent))
+            self._lines = [(level, [np.asarray(line) for line in generator.lines(level)]) for level in levels(made)]
+            self.setAccessibleDescription(self.tr("contours at {levels} %").format(levels=", ".join(plain(x, 3) for x, _ in self._lines)))
+        self.update()
+
+    def contours(self) -> list[float]:
+        """The percentages that have a contour."""
+        return [level for level, lines in self._lines if lines]
+
+    def draw(self, painter: QPainter) -> None:
+        if self._found is None:
+            return
+        for level, lines in self._lines:
+            for line in lines:
+                places = [self.place(float(x), float(y)) for x, y in line]
+                painter.setPen(QPen(color("power"), 1.4))
+                painter.drawPolyline(QPolygonF(places))
+                if len(places) > 8:
+                    at = places[len(places) // 2]
+                    painter.setFont(font(SMALL))
+                    box = QRectF(at.x() - 15, at.y() - 8, 30, 16)
+                    painter.fillRect(box, color("paper"))
+                    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, plain(level, 3))
+        for k, state in enumerate(states_of(self._found)):
+            draw_point(painter, self.place(float(self._found.points.output_w[k]), float(self._found.points.input_v[k])), state)
+
+
+_RUNGS = (
+    ("dropout_voltage", "leaves tolerance", "caution"),
+    ("shutoff_voltage", "shuts off", "loss"),
+    ("restart_voltage", "starts again", "good"),
+)
+
+
+class ThresholdLadder(QWidget):
+    """Where the output leaves tolerance, shuts off and starts again, on one voltage axis, each with its ±."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._findings: dict[str, Finding] = {}
+        self._span = (0.0, 1.0)
+        self.setMinimumHeight(120)
+        self.setMaximumHeight(140)
+        self.setAccessibleName(self.tr("Where it gives up"))
+
+    def show_sweep(self, found: Sweep | None) -> None:
+        self._findings = {k: f for k, _, _ in _RUNGS if found is not None and (f := found.findings[k]).value is not None}
+        if found is not None and len(found.points):
+            low, high = float(found.points.input_v.min()), float(found.points.input_v.max())
+            self._span = (low - 0.05 * (high - low), high + 0.05 * (high - low))
+        said = [f"{name}: {self._findings[key].with_doubt()}" for key, name, _ in _RUNGS if key in self._findings]
+        self.setAccessibleDescription(", ".join(said))
+        self.setVisible(bool(said))
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), color("paper"))
+        painter.setPen(color("ink"))
+        painter.setFont(font(SMALL + 1, bold=True))
+        painter.drawText(QRectF(10, 4, 300, 20), Qt.AlignmentFlag.AlignLeft, self.tr("Where it gives up, input V"))
+        painter.setFont(font(SMALL))
+        left, right, base = 58.0, self.width() - 30.0, self.height() - 26.0
+        painter.setPen(QPen(color("ink"), 1.4))
+        painter.drawLine(QPointF(left, base), QPointF(right, base))
+        from ubrant.ui.sweep.axes import ticks
+
+        def x_of(volts: float) -> float:
+            return left + (volts - self._span[0]) / max(self._span[1] - self._span[0], 1e-9) * (right - left)
+
+        for value in ticks(*self._span):
+            painter.setPen(color("ink"))
+            painter.drawLine(QPointF(x_of(value), base), QPointF(x_of(value), base + 4))
+            painter.drawText(QRectF(x_of(value) - 30, base + 5, 60, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
+        for line, (key, name, tint) in enumerate(_RUNGS):
+            finding = self._findings.get(key)
+            if finding is None or finding.value is None:
+                continue
+            x, y, doubt = x_of(finding.value), 34.0 + 20 * line, finding.expanded_uncertainty or 0.0
+            painter.setPen(QPen(color(tint), 2))
+            painter.drawLine(QPointF(x, y), QPointF(x, base))
+            painter.drawLine(QPointF(x_of(finding.value - doubt), y), QPointF(x_of(finding.value + doubt), y))
+            painter.setPen(color("ink"))
+            words = f"{self.tr(name)} {finding.with_doubt()}"
+            room = painter.fontMetrics().horizontalAdvance(words) + 8
+            at = x_of(finding.value + doubt) + 6
+            at = at if at + room < self.width() else x_of(finding.value - doubt) - room - 2
+            painter.drawText(QRectF(at, y - 9, room, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -1,0 +1,141 @@
+"""A converter swept in the window: automatically on stand-ins, and by hand at the jot line."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from tests.ui.conftest import click, type_into
+from tests.ui.test_typed import Hands, jot
+from ubrant.core.converter import Converter
+from ubrant.core.leads import Leads
+from ubrant.core.meter import Meter
+from ubrant.core.unit import Unit
+from ubrant.logbook.logs.taps import read_taps
+from ubrant.ui.shell import FINDINGS, RUN
+from ubrant.workshop.conversion import settled_points
+from ubrant.workshop.sweeping import scenario_for_converter
+
+LABEL = "12 V to 5 V, 3 A"
+
+
+@pytest.fixture
+def prepared(window, qtbot):
+    """A small sweep of a step-down, about to be started."""
+    for name in ("In", "Out"):
+        window.bench.logbook.keep_meter(Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", max_v=60, max_a=20))
+    unit = window.bench.keep_unit(Unit("Step-down", "converter", LABEL))
+    window.bench.choose_unit(unit.id)
+    click(qtbot, window.shelf, "Prepare a test")
+    form = window.prepare.sweep_form
+    form.output_meter.setCurrentIndex(form.output_meter.findText("Out"))
+    for name, text in (("highest", "13 V"), ("lowest", "5 V"), ("step", "0.5 V"), ("loads", "0, 0.5, 1, 2, 3")):
+        type_into(qtbot, form.fields[name], text)
+    window.prepare.look()
+    return window
+
+
+def test_prepare_shows_the_grid_and_what_speaks_against_it(prepared, qtbot):
+    window = prepared
+    assert "0 of 165 points" in window.prepare.grid.accessibleDescription()
+    assert window.prepare.aside.text() == "165 points"
+    assert window.prepare.grid.isVisible()
+    assert not window.prepare.trace.isVisible()
+    type_into(qtbot, window.prepare.sweep_form.fields["highest"], "19 V")
+    window.prepare.look()
+    assert any("over its window is damage" in p for p in window.prepare.problems())
+    assert not window.prepare.start_button.isEnabled()
+    type_into(qtbot, window.prepare.sweep_form.fields["highest"], "13 A")
+    window.prepare.look()
+    assert any("is in A" in p for p in window.prepare.problems())
+
+
+def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
+    """Every finding within its ± of what the stand-in really is, and the export analysed alike."""
+    window = prepared
+    click(qtbot, window.prepare, "Start the run")
+    assert window.stage() == RUN
+    qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
+    qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=60_000)
+    view = window.findings.sweep
+    truth = scenario_for_converter(
+        window.bench.logbook.units()[0],
+        tuple(window.bench.logbook.meters()),
+        Leads(),
+        view.run.id,  # type: ignore[arg-type]
+    )
+    p = truth.converter
+    told = {"idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
+            "shutoff_voltage": p.shutoff_v, "restart_voltage": p.restart_v, "lead_resistance": truth.lead_ohm}  # fmt: skip
+    for key, value in told.items():
+        finding = view.found.findings[key]
+        assert abs(finding.value - value) <= 1.5 * finding.expanded_uncertainty, key
+    assert window.findings.verdict.text().startswith("Best 9")
+    assert window.findings.sweep_page.map.contours()
+    assert "shuts off: 6." in window.findings.sweep_page.ladder.accessibleDescription()
+    assert "p₀ 0.1" in window.findings.sweep_page.curve.accessibleDescription()
+    path = tmp_path / "sweep.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
+    window.files.export()
+    qtbot.waitUntil(path.exists, timeout=10_000)
+    points, _ = settled_points(read_taps(path))
+    assert len(points) > 100
+    window.files.report()
+    assert "has no report" in window.said()
+
+
+def test_stopped_half_way_the_supply_is_off_and_the_points_are_kept(prepared, qtbot):
+    window = prepared
+    window.prepare.sweep_form.bench.setCurrentIndex(1)
+    window.prepare.look()
+    click(qtbot, window.prepare, "Start the run")
+    qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
+    qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
+    qtbot.waitUntil(
+        lambda: "of 165 points" in window.run.aside.text() and not window.run.aside.text().startswith(("0 ", "1 ", "2 ", "3 ")),
+        timeout=30_000,
+    )
+    click(qtbot, window.run, "Stop")
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=20_000)
+    commands = window.bench.session.commands.text()
+    for name in ("Load: INP?", "Supply: OUTP?"):
+        last = [line for line in commands.splitlines() if name in line][-1:]
+        assert all(line.rstrip().endswith("0") for line in last), name
+    assert window.bench.logbook.runs()[0][0].ended_by == "person"
+
+
+def test_a_sweep_by_hand(prepared, qtbot):
+    """It calls out each setting; a line with the readings answers it."""
+    window, clock = prepared, Hands()
+    window.bench.clock = lambda: clock
+    form = window.prepare.sweep_form
+    for name, text in (("lowest", "9 V"), ("step", "2 V")):
+        type_into(qtbot, form.fields[name], text)
+    form.bench.setCurrentIndex(form.bench.count() - 1)
+    window.prepare.look()
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    click(qtbot, window.run, "Done, go on")
+    scenario = scenario_for_converter(window.bench.logbook.units()[0], tuple(window.bench.logbook.meters()), Leads(), 1)  # type: ignore[arg-type]
+    converter = Converter(scenario.converter)
+    window.run.tick()
+    assert "Point 1 of 25: set 13 V at the input and 0 A at the output" in window.run.course_note.text()
+    jot(qtbot, window.run, "input 13 V")
+    assert "This point still lacks: input A, output V" in window.run.jot_line.hint.text()
+    settings = [(v, a) for a in (0.0, 0.5, 1.0, 2.0, 3.0) for v in (13.0, 11.0, 9.0, 11.0, 13.0)]
+    for volts, amps in settings:
+        clock.time_s += 30.0
+        out, into = converter.output(volts, amps)
+        jot(qtbot, window.run, f"input {volts:.3f} V {into:.4f} A output {out:.3f} V {amps:.3f} A", enters=2)
+        window.run.jot_line.clear()
+    window.run.tick()
+    assert "That was the last point" in window.run.course_note.text()
+    click(qtbot, window.run, "Close the run")
+    window.run.tick()
+    QApplication.processEvents()
+    found = window.findings.sweep.found
+    assert len(found.points) == 25
+    for key, value in (("loss_fixed", scenario.converter.fixed_w), ("loss_proportional", scenario.converter.proportional)):
+        assert abs(found.findings[key].value - value) <= found.findings[key].expanded_uncertainty, key
