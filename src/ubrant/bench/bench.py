@@ -9,6 +9,7 @@ from ubrant.bench.command_log import CommandLog
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply
 from ubrant.bench.streams import Stream
 from ubrant.core.protocols import Clock
+from ubrant.core.readings import Array
 
 
 @dataclass(frozen=True)
@@ -29,7 +30,12 @@ class Channel:
 
 @dataclass(frozen=True)
 class Bench:
-    """A load, a clock and channels. ``channels`` come in the order they are read; the battery's voltage is what a cut-off watches."""
+    """A load, a clock and channels. ``channels`` come in the order they are read; the battery's voltage is what a cut-off watches.
+
+    ``scope`` records the output's wave as (seconds, volts) where there is one. ``hands`` do what a person was asked to and has said is done:
+    nothing on a real bench, the simulated person's part on a simulated one. ``unattended``: nobody is asked, whatever is asked counts as done;
+    for simulated benches only.
+    """
 
     load: ElectronicLoad | HandLoad
     channels: tuple[Channel, ...]
@@ -39,6 +45,9 @@ class Bench:
     log: CommandLog | None = None
     supply: Supply | None = None
     streams: tuple[Stream, ...] = ()
+    scope: Callable[[], tuple[Array, Array]] | None = None
+    hands: Callable[[str], None] = lambda _: None
+    unattended: bool = False
 
     def close(self) -> None:
         for connection in self.connections:
@@ -53,7 +62,8 @@ def channels_of(
     line = meter.connection
     made = {
         "V": Channel(tap, "V", meter.name, meter.voltage_v, max_v, line), "A": Channel(tap, "A", meter.name, meter.current_a, max_a, line),
-        "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line),
+        "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line), "W": Channel(tap, "W", meter.name, meter.power_w, None, line),
+        "F": Channel(tap, "Hz", meter.name, meter.frequency_hz, None, line),
     }  # fmt: skip
     return tuple(made[q] for q in quantities)
 

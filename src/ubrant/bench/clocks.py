@@ -39,6 +39,10 @@ class WorldClock:
             self._ask(f"ADV {time_s:.6f}")
             self._now_s = time_s
 
+    def hands(self, action: str) -> None:
+        """Have the simulated person do something."""
+        self._ask(f"HAND {action}")
+
     def truth(self) -> tuple[float, float, float, float]:
         """What really happened: charge Ah, energy Wh, state of charge, °C. For tests; nothing else may know."""
         charge, energy, soc, celsius = (float(x) for x in self._ask("TRU?").split(","))

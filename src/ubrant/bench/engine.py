@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import enum
-import json
 import queue
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.instruments import InstrumentError, WrongInstrument
+from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.circuit import CURRENT
 from ubrant.core.ending import EndWatch
@@ -20,6 +20,7 @@ from ubrant.methods.steps import (
     Ask,
     ChargeOff,
     ChargeOn,
+    Hold,
     LoadOff,
     LoadOn,
     LoadSet,
@@ -29,6 +30,7 @@ from ubrant.methods.steps import (
     Step,
     Steps,
     SupplyOff,
+    SwitchOn,
     Zero,
     walk,
 )
@@ -41,19 +43,6 @@ _TRY_EVERY_S = 2.0
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
-
-
-_POINT_KEYS = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"))
-_STILL_SHARE, _STILL_LEAST = 0.003, 0.003
-
-
-def _holds_still(history: list[tuple[float, ...]]) -> bool:
-    """Whether every quantity has stayed within 0.3 % (or 3 mV, 3 mA) of its mean."""
-    for column in zip(*history, strict=True):
-        mean = sum(column) / len(column)
-        if max(abs(x - mean) for x in column) > max(_STILL_SHARE * abs(mean), _STILL_LEAST):
-            return False
-    return True
 
 
 class Order(enum.Enum):
@@ -110,8 +99,7 @@ class Engine:
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._low_readings = 0
-        self._supply_is_on = False
-        self._most_out_v = 0.0
+        self._points = PointSteps(bench, recorder, self._read_all, self._wait, self._update)
 
     def run(self, steps: Steps) -> Progress:
         """Carry the method out to its end, whatever end that is. Raises nothing: trouble is in the progress returned."""
@@ -139,7 +127,7 @@ class Engine:
     def _all_off(self, trouble: str) -> str:
         """Load and charger off, read back; an extra sentence if that cannot be confirmed."""
         for what, thing in (("load", self._bench.load), ("charger", self._bench.supply)):
-            if thing is None or (what == "charger" and self._charger is None and not self._supply_is_on):
+            if thing is None or (what == "charger" and self._charger is None and not self._points.supply_is_on):
                 continue
             if (worse := self._off_for_sure(what, thing.off, trouble)) is not None:
                 trouble = worse
@@ -171,7 +159,7 @@ class Engine:
         self._update(text=step.text, cautions=step.cautions)
         match step:
             case Ask():
-                self._ask()
+                self._ask(action=step.action)
             case Zero():
                 self._zero(step)
             case ReadRest():
@@ -187,9 +175,13 @@ class Engine:
             case ChargeOff():
                 self._charge_off()
             case Point():
-                return self._point(step)
+                return self._points.take(step)
+            case SwitchOn():
+                self._points.switch_on(step)
+            case Hold():
+                return self._points.hold(step)
             case SupplyOff():
-                self._supply_off()
+                self._points.supply_off()
             case ReadUntil():
                 ended_by = self._read_until(step)
                 if ended_by != STEP_DONE and self._charger is None:
@@ -197,12 +189,15 @@ class Engine:
                 return ended_by
         return None
 
-    def _ask(self, phase: str = "asking") -> None:
+    def _ask(self, phase: str = "asking", action: str = "") -> None:
         self._update(phase=phase)
         while True:
             self._recorder.check()
-            order = self._next_order(0.5)
+            order = Order.DONE if self._bench.unattended else self._next_order(0.5)
             if order is Order.DONE:
+                self._bench.hands(action)
+                if action:
+                    self._recorder.event(self._clock.now_s(), "hands", action)
                 return
             if order in (Order.END, Order.STOP):
                 raise _Abandoned
@@ -212,7 +207,7 @@ class Engine:
         self._ask("zeroing")
         found = {}
         for channel in self._bench.channels:
-            if channel.tap == "battery" and channel.quantity in {"V", "A"}:
+            if channel.tap in {"battery", "input"} and channel.quantity in {"V", "A"} and channel.quantity in step.quantities:
                 values = []
                 for _ in range(_ZERO_READINGS):
                     values.append(self._read(channel))
@@ -276,57 +271,6 @@ class Engine:
             self._bench.supply.off()
         self._charger = None
         self._recorder.event(self._clock.now_s(), "charge off", "Charger off.")
-
-    # points of a sweep
-
-    def _point(self, step: Point) -> str:
-        """Set supply and load, read until it has settled, note the point; ``on`` with the input power, or ``off``."""
-        self._set_point(step)
-        start = due = self._clock.now_s()
-        held = max(round(step.settle_s / step.every_s), 2)
-        history: list[tuple[float, ...]] = []
-        while True:
-            shown = self._read_all()
-            now = self._last_read_s
-            history.append(tuple(shown.get(key, 0.0) for key in _POINT_KEYS))
-            settled = len(history) > held and _holds_still(history[-held - 1 :])
-            if settled or now - start >= step.at_most_s:
-                break
-            if self._next_order(0) in (Order.END, Order.STOP):
-                raise _Abandoned
-            due = max(due + step.every_s, self._clock.now_s())
-            self._clock.wait_until(due, self._called)
-        about = {"from_s": round(now - step.settle_s, 3), "input_v": step.input_v, "load_a": step.load_a, "settled": settled}
-        self._recorder.event(now, "point", json.dumps(about))
-        volts, amps, out = history[-1][0], history[-1][1], history[-1][2]
-        self._most_out_v = max(self._most_out_v, out)
-        return f"on{volts * amps:.4f}" if out > 0.3 * self._most_out_v else "off"
-
-    def _set_point(self, step: Point) -> None:
-        supply, load = self._bench.supply, self._bench.load
-        if supply is None:
-            raise InstrumentError("There is no bench supply: choose one, or make the sweep by hand.")
-        supply.prepare(step.most_input_a, step.input_v)
-        if not self._supply_is_on:
-            self._supply_is_on = True
-            supply.on()
-        if step.load_a > 0 and (self._set is None or not load.is_on()):
-            load.prepare(step.load_a, 0.0)
-            self._set = LoadOn(step.load_a, 0.0, step.text)
-            load.on()
-        elif step.load_a > 0:
-            load.set_amount(step.load_a)
-        elif self._set is not None:
-            load.off()
-        self._amount = step.load_a
-        now = self._clock.now_s()
-        self._update(phase="sweeping", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s)
-
-    def _supply_off(self) -> None:
-        if self._bench.supply is not None:
-            self._bench.supply.off()
-        self._supply_is_on = False
-        self._update(load_off_s=self._clock.now_s(), ended_by="done")
 
     # reading under load
 
@@ -486,8 +430,11 @@ class Engine:
             It did not come back.
         """
         was = self._progress.phase
-        running = was in {"load on", "charging"}
-        notice = f"{failed.error} {'The load is off' if was == 'load on' else 'Charging is paused' if was == 'charging' else 'Nothing is on'}; trying again."
+        running = was in {"load on", "charging", "sweeping"}
+        state = {"load on": "The load is off", "charging": "Charging is paused", "sweeping": "Load and supply are off"}.get(
+            was, "Nothing is on"
+        )
+        notice = f"{failed.error} {state}; trying again."
         if running:
             self._switch_off_for_now(was)
         began = self._clock.now_s()
@@ -510,15 +457,17 @@ class Engine:
                 self._on_again()
             elif was == "charging":
                 self._charge_again()
+            elif was == "sweeping":
+                self._points.on_again()
             return
         raise InstrumentError(f"{failed.error} It did not come back in {show_duration(PATIENCE_S)}: the run was ended.")
 
     def _switch_off_for_now(self, was: str) -> None:
-        thing = self._bench.load if was == "load on" else self._bench.supply
-        if thing is None:
-            return
+        things = {"load on": (self._bench.load,), "charging": (self._bench.supply,)}.get(was, (self._bench.load, self._bench.supply))
         try:
-            thing.off()
+            for thing in things:
+                if thing is not None:
+                    thing.off()
         except InstrumentError as error:
             raise InstrumentError(f"{error} Nothing could be read either.") from None
 
@@ -533,6 +482,18 @@ class Engine:
         return next((c.meter for c in self._bench.channels if c.tap == "battery" and c.quantity == "V"), "The meter")
 
     # orders
+
+    def _wait(self, seconds: float) -> None:
+        """Between two readings of a point; a person's stop or end abandons it.
+
+        Raises
+        ------
+        _Abandoned
+            The person wants to stop.
+        """
+        if self._next_order(0) in (Order.END, Order.STOP):
+            raise _Abandoned
+        self._clock.wait_until(self._clock.now_s() + seconds, self._called)
 
     def _next_order(self, wait_s: float) -> Order | None:
         if not self._pending:

@@ -8,7 +8,10 @@ import re
 import socket
 from typing import Any, Protocol
 
+import numpy as np
+
 from ubrant.bench.profile import Profile, shipped
+from ubrant.core.readings import Array
 
 
 class InstrumentError(Exception):
@@ -156,6 +159,35 @@ class DcMeter:
 
     def temperature_c(self) -> float:
         return ask_number(self.connection, self.name, self.profile.command("temperature"))
+
+    def power_w(self) -> float:
+        return ask_number(self.connection, self.name, self.profile.command("power"))
+
+    def frequency_hz(self) -> float:
+        return ask_number(self.connection, self.name, self.profile.command("frequency"))
+
+
+class Scope:
+    """Records one trace of a voltage."""
+
+    def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
+        self.name, self.connection, self.profile = name, connection, profile or shipped("scope")
+
+    def record(self) -> tuple[Array, Array]:
+        """(seconds from its first sample, volts).
+
+        Raises
+        ------
+        InstrumentError
+            It answers something else.
+        """
+        step = ask_number(self.connection, self.name, self.profile.command("wave_step"))
+        answer = self.connection.ask(self.profile.command("wave"))
+        try:
+            volts = np.array([float(part) for part in answer.split(",")])
+        except ValueError:
+            raise InstrumentError(f"{self.name} answered “{answer[:40]}”, which is no trace: look at its format of data (ASCII).") from None
+        return np.asarray(np.arange(len(volts)) * step, dtype=float), volts
 
 
 class _Switched:

@@ -15,10 +15,12 @@ NEEDS = {
     "load": ("voltage", "current", "set_current", "get_current", "set_cutoff", "get_cutoff", "on", "off", "is_on"),
     "supply": ("set_voltage", "get_voltage", "set_current", "get_current", "on", "off", "is_on"),
     "meter": (),
+    "scope": ("wave", "wave_step"),
 }
 _KNOWN = {
     "identify", "error", "voltage", "current", "temperature", "power", "mode_current", "mode_power", "mode_resistance", "set_current", "get_current",
     "set_power", "get_power", "set_resistance", "get_resistance", "set_cutoff", "get_cutoff", "set_voltage", "get_voltage", "on", "off", "is_on",
+    "frequency", "wave", "wave_step",
 }  # fmt: skip
 
 
@@ -32,7 +34,7 @@ class Profile(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: str
-    kind: Literal["load", "supply", "meter"]
+    kind: Literal["load", "supply", "meter", "scope"]
     identity: str = ""
     commands: dict[str, str]
 
@@ -89,8 +91,8 @@ def read_profile(text: str, name: str) -> Profile:
 
 
 def shipped(kind: str) -> Profile:
-    """The generic profile of a kind: ``load``, ``supply`` or ``meter``."""
-    file = {"load": "load", "supply": "supply", "meter": "multimeter"}[kind]
+    """The generic profile of a kind: ``load``, ``supply``, ``meter``, ``plug`` (a meter of AC power) or ``scope``."""
+    file = {"load": "load", "supply": "supply", "meter": "multimeter", "plug": "plug_meter", "scope": "scope"}[kind]
     return read_profile(shipped_text(file), f"{file}.toml")
 
 
@@ -105,7 +107,7 @@ def own_folder() -> Path:
 
 def profiles() -> tuple[dict[str, Profile], list[str]]:
     """Every profile by its name, a person's own in place of a shipped one of that name; and a sentence for each that cannot be used."""
-    found = {p.name: p for p in map(shipped, ("load", "supply", "meter"))}
+    found = {p.name: p for p in map(shipped, ("load", "supply", "meter", "plug", "scope"))}
     troubles = []
     for path in sorted(own_folder().glob("*.toml")):
         try:

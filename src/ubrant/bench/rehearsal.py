@@ -13,6 +13,7 @@ from ubrant.methods.steps import (
     Ask,
     ChargeOff,
     ChargeOn,
+    Hold,
     LoadOff,
     LoadOn,
     LoadSet,
@@ -22,6 +23,7 @@ from ubrant.methods.steps import (
     Step,
     Steps,
     SupplyOff,
+    SwitchOn,
     Zero,
     walk,
 )
@@ -144,7 +146,7 @@ class _Player:
                 self.charging = False
                 self.circuit.draw(0.0)
                 self.time_s += 1e-3
-            case Ask() | Zero() | Point() | SupplyOff():
+            case Ask() | Zero() | Point() | SwitchOn() | Hold() | SupplyOff():
                 pass  # a rehearsal has nobody to ask, and takes it as done
         return None
 

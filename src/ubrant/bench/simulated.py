@@ -6,11 +6,12 @@ import json
 import math
 import subprocess
 import sys
+from dataclasses import dataclass
 
 from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Supply, VisaConnection
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Scope, Supply, VisaConnection
 from ubrant.bench.profile import Profile, shipped
 from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.scenario import Scenario
@@ -43,9 +44,23 @@ class WorldProcess:
         self._process.wait(timeout=10)
 
 
-def open_simulated_converter(scenario: ConverterScenario, speed: float = math.inf, names: tuple[str, str] = ("Input meter", "Output meter"),
-                             timeout_s: float = 3.0) -> Bench:  # fmt: skip
-    """A bench with a simulated supply, converter and load, and meters at its two ends."""
+@dataclass(frozen=True)
+class Around:
+    """What stands around a simulated converter besides its load and the meter at its input: names as the person gave them, empty for not there."""
+
+    input_meter: str = "Input meter"
+    output_meter: str = "Output meter"
+    plug_meter: str = ""
+    source_meter: str = ""
+    scope: str = ""
+    supply: str = "Supply"
+
+
+def open_simulated_converter(
+    scenario: ConverterScenario, speed: float = math.inf, around: Around | None = None, timeout_s: float = 3.0
+) -> Bench:
+    """A bench with a simulated supply or battery, converter, inverter or breaker, a load, and meters around it."""
+    around = around or Around()
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
 
@@ -54,17 +69,32 @@ def open_simulated_converter(scenario: ConverterScenario, speed: float = math.in
         lines.append(made)
         return made
 
+    def meter(name: str, port: str, kind: str = "meter") -> DcMeter:
+        return DcMeter(name, line(name, port, shipped(kind)), shipped(kind))
+
     load = ElectronicLoad("Load", line("Load", "load", shipped("load")))
-    supply = Supply("Supply", line("Supply", "supply", shipped("supply")))
-    into, out = (DcMeter(name, line(name, port, shipped("meter"))) for name, port in zip(names, ("meter", "meter2"), strict=True))
-    channels = channels_of(into, "input") + channels_of(out, "output") + channels_of(supply, "source", quantities="V")
+    channels = channels_of(meter(around.input_meter, "meter"), "input")
+    if around.plug_meter:
+        channels += channels_of(meter(around.plug_meter, "plug", "plug"), "output", quantities="VAWF")
+    elif around.output_meter:
+        channels += channels_of(meter(around.output_meter, "meter2"), "output")
+    supply = Supply(around.supply, line(around.supply, "supply", shipped("supply"))) if around.supply else None
+    if supply is not None and not around.source_meter:
+        channels += channels_of(supply, "source", quantities="V")
+    if around.source_meter:
+        channels += channels_of(meter(around.source_meter, "meter3"), "source", quantities="V")
+    scope = Scope(around.scope, line(around.scope, "scope", shipped("scope"))) if around.scope else None
     clock = WorldClock(int(world.ports["clock"]), speed)
 
     def close() -> None:
         clock.close()
         world.close()
 
-    return Bench(load, channels, clock, tuple(lines), close, log, supply)
+    def hands(action: str) -> None:
+        if action:
+            clock.hands(action)
+
+    return Bench(load, channels, clock, tuple(lines), close, log, supply, scope=scope.record if scope else None, hands=hands)
 
 
 def open_simulated(

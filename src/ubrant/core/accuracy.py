@@ -16,7 +16,7 @@ class Accuracy:
     ----------
     gain : fraction of the reading (0.005 for 0.5 %)
     zero : in the quantity's unit: digits, percent of range and zero error together
-    unit : V or A
+    unit : V, A or W
     text : as it was typed
     """
 
@@ -61,7 +61,7 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
     return Accuracy(gain, zero, unit, text.strip())
 
 
-_EXAMPLE = {"V": "0.1 % + 3 mV", "A": "0.5 % + 5 mA"}
+_EXAMPLE = {"V": "0.1 % + 3 mV", "A": "0.5 % + 5 mA", "W": "1 % + 0.5 W"}
 
 
 def show_accuracy(accuracy: Accuracy) -> str:

@@ -8,6 +8,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from ubrant.core.finding import Finding
+from ubrant.core.quantity import show
+
 OHM_PER_KM = {
     0.5: 39.0, 0.75: 26.0, 1.0: 19.5, 1.5: 13.3, 2.5: 7.98, 4.0: 4.95, 6.0: 3.30, 10.0: 1.91, 16.0: 1.21, 25.0: 0.780, 35.0: 0.554, 50.0: 0.386,
 }  # fmt: skip
@@ -27,6 +30,33 @@ class Leads:
 
     def describe(self) -> str:
         return f"2 × {self.length_m:g} m · {self.area_mm2:g} mm²"
+
+
+def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:
+    """What was measured of the leads against what copper of that length and section has, and what a thicker pair would give back.
+
+    Parameters
+    ----------
+    measured : of the loop, Ω
+    most_a : largest current that flowed
+    """
+    if measured.value is None or not leads.length_m:
+        return []
+    expected, u = leads.resistance_ohm, measured.expanded_uncertainty or 0.0
+    said = []
+    if measured.value - u > 1.3 * expected:
+        said.append(
+            f"The leads have {show(1000 * measured.value, 3)} mΩ, and {leads.describe()} of copper should have at most {show(1000 * expected, 3)} mΩ: "
+            "a poor joint, a fuse, a meter in between, or thinner wire than it says."
+        )
+    thicker = next((a for a in OHM_PER_KM if a > leads.area_mm2), None)
+    if thicker is not None:
+        back = most_a**2 * (expected - Leads(leads.length_m, thicker).resistance_ohm)
+        if back > 0.05:
+            said.append(
+                f"At {show(most_a, 3)} A a pair of {thicker:g} mm² instead of {leads.area_mm2:g} mm² would give back {show(back, 2)} W."
+            )
+    return said
 
 
 COPPER_OHM_M, COPPER_PER_K = 17.241e-9, 0.00393

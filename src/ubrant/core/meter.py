@@ -9,7 +9,7 @@ from typing import Any
 from ubrant.core.accuracy import Accuracy, parse_accuracy
 from ubrant.core.readings import Series
 
-ROLES = ("meter", "load", "supply")
+ROLES = ("meter", "load", "supply", "scope")
 CONNECTIONS = ("display", "scpi", "lines", "file")
 """How its readings arrive: read off by a person, asked for by SCPI, printed line by line, written to another program's log."""
 
@@ -20,15 +20,17 @@ class MeterDetails:
 
     Attributes
     ----------
-    role : ``meter``, ``load`` or ``supply``
+    role : ``meter``, ``load``, ``supply`` or ``scope``
     connection : one of CONNECTIONS
     address : VISA resource, serial port, ``socket://host:port``, or the path of a log
     profile : name of its SCPI profile, or the pattern of its lines
     baud : of a serial line
     tap : where it is clipped
+    power_accuracy : in W, of a meter that reads watts itself, as its manual words it
     floor_a : below this it shows nothing
     burden_ohm : in the current path; input_ohm : of its voltmeter
     zero_v, zero_a : what it shows with nothing connected, taken off every reading; zeroed : when that was read, UTC
+    gain_v, gain_a : what its readings are multiplied by then, as found by judging it against another meter
     reversed : it shows the wrong sign
     counts_to_ah, counts_to_wh : where its counters begin again at 0
     """
@@ -39,11 +41,14 @@ class MeterDetails:
     profile: str = ""
     baud: int = 115_200
     tap: str = "battery"
+    power_accuracy: str = ""
     floor_a: float = 0.0
     burden_ohm: float = 0.0
     input_ohm: float = 0.0
     zero_v: float = 0.0
     zero_a: float = 0.0
+    gain_v: float = 1.0
+    gain_a: float = 1.0
     zeroed: str = ""
     reversed: bool = False
     counts_to_ah: float = 0.0
@@ -55,12 +60,13 @@ class MeterDetails:
         return {k: v for k, v in asdict(self).items() if v != getattr(usual, k)}
 
     def correct(self, quantity: str, series: Series) -> Series:
-        """Readings as they should have been shown: zero taken off, sign turned, nothing where it can show nothing."""
+        """Readings as they should have been shown: zero taken off, scaled as it was judged, sign turned."""
         zero = {"V": self.zero_v, "A": self.zero_a}.get(quantity, 0.0)
+        gain = {"V": self.gain_v, "A": self.gain_a}.get(quantity, 1.0)
         turned = self.reversed and quantity in {"A", "W"}
-        if not (zero or turned):
+        if not (zero or turned or gain != 1.0):
             return series
-        value = series.value - zero
+        value = (series.value - zero) * gain
         return Series(series.time_s, -value if turned else value)
 
 

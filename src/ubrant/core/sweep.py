@@ -33,17 +33,22 @@ _SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
 
 @dataclass(frozen=True)
 class SweepMeters:
-    """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros."""
+    """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros.
+
+    ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its doubt from there.
+    """
 
     input_v: Accuracy | None = None
     input_a: Accuracy | None = None
     output_v: Accuracy | None = None
     output_a: Accuracy | None = None
     one_meter: bool = False
+    output_w: Accuracy | None = None
 
     @property
     def known(self) -> bool:
-        return all(x is not None for x in (self.input_v, self.input_a, self.output_v, self.output_a))
+        power = self.output_w is not None or (self.output_v is not None and self.output_a is not None)
+        return power and self.input_v is not None and self.input_a is not None
 
 
 @dataclass(frozen=True)
@@ -145,7 +150,7 @@ def analyse_sweep(
         scaled = None if doubt is None else merged(c.times(factor) if c.source not in _OWN else c for c in doubt)
         findings[key] = Finding(key, name, found, unit, scaled, working)
     eta, eta_u = _efficiency(points, meters, running)
-    _warn(warnings, points, eta, eta_u, within, running, tolerance)
+    _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
     return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
 
 
@@ -171,6 +176,8 @@ _NAMES = {
     "shutoff_voltage": ("Shuts off at", "V", "input falling: middle between the last point on and the first off", 1.0),
     "restart_voltage": ("Starts again at", "V", "input rising: middle between the last point off and the first on", 1.0),
     "lead_resistance": ("Lead resistance", "Ω", "slope of what the leads drop over the current", 1.0),
+    "rated_from": ("Gives its rating from", "V", "lowest input at which the rated output was there within tolerance", 1.0),
+    "headroom": ("Headroom", "V", "to the nearer limit, the worst point within tolerance at the upper half of the input range", 1.0),
 }
 _OWN = {"scatter of the points", "bracket"}
 
@@ -184,7 +191,7 @@ def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, 
             "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
             "dropout_voltage": _threshold(p, within, falling=True)[0] if tolerance else None,
             "shutoff_voltage": _threshold(p, running, falling=True)[0], "restart_voltage": _threshold(p, running, falling=False)[0],
-            "lead_resistance": _lead(p)[0],
+            "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, within, tolerance),
         }  # fmt: skip
 
     return figures
@@ -247,9 +254,11 @@ def _power_doubt(points: Points, meters: SweepMeters) -> Array:
     if not meters.known:
         return np.asarray(0.005 * np.abs(points.input_w))
     total = np.zeros(len(points))
+    one = np.ones(len(points))
+    output = [(meters.output_v, points.output_v, points.output_a), (meters.output_a, points.output_a, points.output_v)]
     for accuracy, value, other in (
         (meters.input_v, points.input_v, points.input_a), (meters.input_a, points.input_a, points.input_v),
-        (meters.output_v, points.output_v, points.output_a), (meters.output_a, points.output_a, points.output_v),
+        *(output if meters.output_w is None else [(meters.output_w, points.output_w, one)]),
     ):  # fmt: skip
         assert accuracy is not None
         total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
@@ -334,6 +343,28 @@ def _threshold(points: Points, good: Mask, *, falling: bool) -> tuple[float | No
     return best
 
 
+def _rated_from(points: Points, within: Mask, rated_w: float | None) -> float | None:
+    if not rated_w:
+        return None
+    reached = within & (points.output_w > 0.97 * rated_w)
+    return float(points.input_v[reached].min()) if reached.any() else None
+
+
+def _headroom(points: Points, within: Mask, tolerance: Tolerance | None) -> float | None:
+    if tolerance is None:
+        return None
+    upper = within & (points.input_v >= (points.input_v.max() + points.input_v.min()) / 2)
+    if not upper.any():
+        return None
+    volts = points.output_v[upper]
+    return float(np.minimum(volts - tolerance.low, tolerance.high - volts).min())
+
+
+def carried_w(points: Points, within: Mask) -> float:
+    """The largest output within tolerance, W; 0 for none."""
+    return float(points.output_w[within].max()) if within.any() else 0.0
+
+
 def _lead(points: Points) -> tuple[float | None, float]:
     """(slope of the drop over the current, its standard uncertainty by scatter)."""
     there = np.isfinite(points.source_v) & (points.input_a > 0.05 * float(np.max(points.input_a)))
@@ -367,7 +398,7 @@ def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[st
 
 def _errors(points: Points, meters: SweepMeters) -> list[tuple[str, float, Callable[[Points, float], Points]]]:
     """(name, standard uncertainty, how it moves the points) of every error."""
-    assert meters.input_v and meters.input_a and meters.output_v and meters.output_a
+    assert meters.input_v and meters.input_a
 
     def gain(field_name: str) -> Callable[[Points, float], Points]:
         return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) * (1 + u)})
@@ -379,6 +410,9 @@ def _errors(points: Points, meters: SweepMeters) -> list[tuple[str, float, Calla
         return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
 
     found: list[tuple[str, float, Callable[[Points, float], Points]]] = []
+    if meters.output_w is not None:
+        return _errors_by_watts(points, meters, gain, zero)
+    assert meters.output_v and meters.output_a
     if meters.one_meter:
         found.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
         found.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
@@ -393,10 +427,38 @@ def _errors(points: Points, meters: SweepMeters) -> list[tuple[str, float, Calla
         ("output voltage zero", "output_v", meters.output_v), ("output current zero", "output_a", meters.output_a),
     ):  # fmt: skip
         found.append((name, rectangular(accuracy.zero), zero(place)))
-    if np.isfinite(points.source_v).any():
-        found.append(("source voltage gain", rectangular(meters.input_v.gain), gain("source_v")))
-        found.append(("source voltage zero", rectangular(meters.input_v.zero), zero("source_v")))
-    return found
+    return found + _source_errors(points, meters.input_v, gain, zero)
+
+
+Move = Callable[[Points, float], Points]
+
+
+def _source_errors(
+    points: Points, voltage: Accuracy, gain: Callable[[str], Move], zero: Callable[[str], Move]
+) -> list[tuple[str, float, Move]]:
+    if not np.isfinite(points.source_v).any():
+        return []
+    return [
+        ("source voltage gain", rectangular(voltage.gain), gain("source_v")),
+        ("source voltage zero", rectangular(voltage.zero), zero("source_v")),
+    ]
+
+
+def _errors_by_watts(
+    points: Points, meters: SweepMeters, gain: Callable[[str], Move], zero: Callable[[str], Move]
+) -> list[tuple[str, float, Move]]:
+    """As :func:`_errors`, where the meter at the output reads watts itself."""
+    assert meters.input_v and meters.input_a and meters.output_w
+    found: list[tuple[str, float, Move]] = [
+        ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")), ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
+        ("input current gain", rectangular(meters.input_a.gain), gain("input_a")), ("input current zero", rectangular(meters.input_a.zero), zero("input_a")),
+        ("output power gain", rectangular(meters.output_w.gain), lambda p, u: replace(p, output_w=p.output_w * (1 + u))),
+        ("output power zero", rectangular(meters.output_w.zero), lambda p, u: replace(p, output_w=np.where(p.output_w > 0, p.output_w + u, p.output_w))),
+    ]  # fmt: skip
+    if meters.output_v is not None:
+        found.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
+        found.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))
+    return found + _source_errors(points, meters.input_v, gain, zero)
 
 
 def _moved(points: Points, **changes: Array) -> Points:
@@ -435,7 +497,7 @@ def _own_doubts(
         idle = _idle(points) & running
         if idle.sum() > 1:
             return (Contribution("scatter of the points", float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))),)
-    return _fit_scatter(key, points, within, model, rated_w)
+    return () if key in {"rated_from", "headroom"} else _fit_scatter(key, points, within, model, rated_w)
 
 
 def _fit_scatter(key: str, points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> tuple[Contribution, ...]:
@@ -473,10 +535,23 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     return eta, np.where(on, 2 * np.sqrt(total), math.nan)
 
 
-def _warn(warnings: list[str], points: Points, eta: Array, eta_u: Array, within: Mask, running: Mask, tolerance: Tolerance | None) -> None:
+def _warn(
+    warnings: list[str],
+    points: Points,
+    eta: Array,
+    eta_u: Array,
+    within: Mask,
+    running: Mask,
+    tolerance: Tolerance | None,
+    rated_w: float | None = None,
+) -> None:
     over = int(np.sum(eta > 100))
     if over:
         warnings.append(f"{over} point{'s are' if over > 1 else ' is'} over 100 %, within the ±: the meters cannot tell it from 100 %.")
+    if rated_w and carried_w(points, within) < 0.97 * rated_w and float(points.output_w.max(initial=0.0)) > 0:
+        warnings.append(
+            f"Its rated {plain(rated_w, 3)} W were never reached within tolerance: {plain(carried_w(points, within), 3)} W at most."
+        )
     if tolerance is not None and not within.any():
         warnings.append(f"The output was never within {tolerance.show()}: is the tolerance the right one?")
     if (~running).any():

@@ -18,9 +18,10 @@ from ubrant.bench.standins.world import World
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.ending import Ends
 from ubrant.core.jot import Grammar
-from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock
+from ubrant.demo.trials import make_trials
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent
@@ -28,14 +29,8 @@ from ubrant.methods.discharge import ChargePlan, DischargePlan, own_cutoff, usua
 from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.jotting import take_down
 from ubrant.workshop.running import continue_discharge, new_run, scenario_of, start_discharge
-from ubrant.workshop.sweeping import start_sweep, usual_sweep
 from ubrant.workshop.typed_run import start_typed
 from ubrant.workshop.views import summary_of
-
-BENCH_METER = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
-LEADS = Leads(1.5, 4.0)
-BENCH_METER_TWO = Meter("Bench meter two", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
-CLAMP = Meter("Clamp meter", "0.8 % + 2 digits of 10 mV", "2 % + 5 digits of 10 mA", max_v=600.0, max_a=400.0)
 
 UNITS = (
     Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
@@ -57,14 +52,23 @@ UNITS = (
     Unit("Head-torch cells", "battery", "8 × 1.2 V 2500 mAh NiMH", stand_in={"health": 0.9}),
     Unit("Ticket bank", "bank", "24 000 mAh / 88.8 Wh", note="Fills the ticket tablet."),
     Unit("Hut 300", "inverter", "12 V to 230 V sine, 300 W"),
+    Unit(
+        "Attic 150",
+        "inverter",
+        "12 V to 230 V, 150 W",
+        note="Old; nobody knows what wave it makes.",
+        stand_in={"wave": "stepped", "fixed_w": 6.5},
+    ),
     Unit("Hall 1000", "inverter", "12 V to 230 V sine, 1000 W"),
     Unit("Laptop step-up", "converter", "12 V to 19 V, 90 W"),
     Unit("Step-down one", "converter", "12 V to 5 V, 3 A", stand_in={"fixed_w": 0.11, "proportional": 0.06}),
     Unit("Step-down two", "converter", "12 V to 5 V, 5 A", stand_in={"fixed_w": 0.42, "proportional": 0.04, "line_per_v": 0.004}),
     Unit("Blower", "load", "12 V or 230 V, 65 W"),
-    Unit("Projector", "load", "230 V, 52 W"),
+    Unit("Projector", "load", "230 V, 52 W", stand_in={"watts": {"standby": 0.45, "eco": 38.0, "full": 51.5}, "factor": 0.58}),
     Unit("Show laptop", "load", "19 V, 45 W"),
     Unit("Dew heaters", "load", "12 V, 2 × 8 W"),
+    Unit("Laptop's brick", "charger", "230 V to 19 V, 65 W"),
+    Unit("Pack breaker", "lead", "30 A breaker", note="Between pack A and the dome's leads."),
     Unit("Roof panel", "charger", "60 W panel, 12 V class"),
 )
 
@@ -102,10 +106,6 @@ RUNS = (
     _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), 10.0,
              jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool"))),
 )  # fmt: skip
-SWEEPS = (
-    ("Step-down two", datetime(2026, 10, 24, 13, 0, tzinfo=UTC)), ("Step-down one", datetime(2026, 10, 24, 14, 30, tzinfo=UTC)),
-    ("Laptop step-up", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
-)  # fmt: skip
 _TYPED_DAY = datetime(2026, 7, 25, 9, 0, tzinfo=UTC)
 _INTERRUPTED_AFTER_S = 6000.0
 
@@ -121,13 +121,11 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     unfinished = path.with_suffix(f".{os.getpid()}.part")
     unfinished.unlink(missing_ok=True)
     logbook = Logbook(unfinished)
-    for meter in (BENCH_METER, BENCH_METER_TWO, CLAMP):
+    for meter in (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER):
         logbook.keep_meter(meter)
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
     _type_a_run(logbook, units["Exit-light backup"])
-    for name, day in SWEEPS:
-        tell(name)
-        _sweep(logbook, units[name], day)
+    make_trials(logbook, units, tell)
     sessions = []
     for planned in RUNS:
         tell(planned.unit)
@@ -154,16 +152,6 @@ def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSes
         session.order(Order.DONE)
     session.start()
     return run, session
-
-
-def _sweep(logbook: Logbook, unit: Unit, day: datetime) -> None:
-    """A converter's input swept down and up at eight loads."""
-    run, session = start_sweep(logbook, unit, usual_sweep(unit), (BENCH_METER, BENCH_METER_TWO), LEADS, started=day)
-    session.order(Order.DONE)
-    session.start()
-    session.join()
-    assert session.progress.ended_by == "done", session.progress.trouble
-    assert run.id
 
 
 def _plan(unit: Unit, planned: _Planned) -> DischargePlan:
@@ -228,16 +216,3 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
     look_in(0.5, "load off")
     look_in(30, "{v:.2f} V")
     session.end()
-
-
-class WatchedClock:
-    """The clock on the hall's wall."""
-
-    def __init__(self) -> None:
-        self.time_s = 0.0
-
-    def now_s(self) -> float:
-        return self.time_s
-
-    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
-        self.time_s = time_s

@@ -14,18 +14,20 @@ STEP_DONE = "step done"
 
 @dataclass(frozen=True)
 class Ask:
-    """Have the person do something and say when it is done."""
+    """Have the person do something and say when it is done. ``action`` is what it is, for a simulated bench whose hands do it."""
 
     text: str
     cautions: tuple[str, ...] = ()
+    action: str = ""
 
 
 @dataclass(frozen=True)
 class Zero:
-    """Read what the meter shows with nothing connected; it is kept, and taken off every later reading."""
+    """Read what the meter shows with nothing connected (or nothing flowing: ``quantities``); it is kept, and taken off every later reading."""
 
     text: str
     cautions: tuple[str, ...] = ()
+    quantities: str = "VA"
 
 
 @dataclass(frozen=True)
@@ -97,19 +99,48 @@ class ChargeOff:
 
 @dataclass(frozen=True)
 class Point:
-    """One point of a sweep: supply and load set, then read until it has settled.
+    """One point of a test: supply (0 V: a battery feeds it) and load set, then read until it has settled.
 
-    The engine sends back ``on`` with the input power in watts behind it, or ``off``.
+    The engine sends back ``on`` with the input power in watts behind it, or ``off``. ``mode`` says what ``load`` is: A or W.
     """
 
     input_v: float
-    load_a: float
+    load: float
     every_s: float
     settle_s: float
     at_most_s: float
     text: str
     most_input_a: float
     cautions: tuple[str, ...] = ()
+    mode: str = CURRENT
+
+
+@dataclass(frozen=True)
+class SwitchOn:
+    """Set the supply and switch it on, no load: what follows is read from then."""
+
+    input_v: float
+    most_input_a: float
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Hold:
+    """Hold a load and read on until the current stops or the output goes off, or for ``at_most_s``.
+
+    ``tap`` says where it is seen: ``output`` by its voltage, ``input`` by its current. The engine sends back ``off`` with the seconds behind it, or
+    ``held``. The load is switched off then, unless ``keep``.
+    """
+
+    load: float
+    every_s: float
+    at_most_s: float
+    text: str
+    tap: str = "output"
+    cautions: tuple[str, ...] = ()
+    mode: str = CURRENT
+    keep: bool = False
 
 
 @dataclass(frozen=True)
@@ -118,7 +149,7 @@ class SupplyOff:
     cautions: tuple[str, ...] = ()
 
 
-Step = Point | SupplyOff | Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
+Step = Point | SwitchOn | Hold | SupplyOff | Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
 Steps = Generator[Step, str | None, None]
 
 

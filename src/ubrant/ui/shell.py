@@ -161,6 +161,8 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
         file.addSeparator()
         self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
+        self._add(file, self.tr("Import a &scope's record …"), "", self._choose_wave)
+        self._add(file, self.tr("Rank for a &job …"), "", self._rank)
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
         self._add(file, self.tr("Save a re&port …"), "Ctrl+P", lambda: self.files.report())
         self._add(file, self.tr("Save the &figures …"), "", lambda: self.files.figures())
@@ -403,6 +405,19 @@ class MainWindow(QMainWindow):
         kinds = self.tr("Logs (*.csv *.tsv *.txt *.log *.jot *.xlsx *.parquet *.jsonl *.json);;All files (*)")
         paths, _ = QFileDialog.getOpenFileNames(self, self.tr("Import logs"), "", kinds)
         self._dropped([Path(path) for path in paths])
+
+    def _rank(self) -> None:
+        from ubrant.ui.findings.rank_dialog import RankDialog
+
+        RankDialog(self.bench.logbook, self).exec()
+
+    def _choose_wave(self) -> None:
+        from ubrant.ui.findings.wave_dialog import WaveDialog
+
+        kinds = self.tr("Records (*.csv *.tsv *.txt);;All files (*)")
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a scope's record"), "", kinds)
+        if path:
+            WaveDialog(self.bench, Path(path), self).exec()
 
     def import_log(self, path: Path) -> None:
         """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings."""

@@ -14,7 +14,8 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from ubrant.bench.engine import Order
 from ubrant.bench.standins.world import World
 from ubrant.core.jot import Grammar, Jotting
-from ubrant.demo.dome import CLAMP, LEADS, WatchedClock, demo_path, make_demo
+from ubrant.demo.dome import demo_path, make_demo
+from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.application import make_application
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
@@ -96,7 +97,7 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     bench = window.bench
     units = {unit.name: unit for unit in bench.logbook.units()}
     bench.test_wanted.emit(units["Step-down one"].id)
-    form = window.prepare.sweep_form
+    form = window.prepare.trial_form
     form.output_meter.setCurrentIndex(form.output_meter.findText("Bench meter two"))
     settle(400)
     window.prepare.start()
@@ -109,9 +110,11 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     shot("sweep", RUN)
     bench.session.end()
     settle(800)
-    done = next(run for run, name in bench.logbook.runs() if run.method == "sweep" and name == "Laptop step-up")
-    bench.run_opened.emit(done.id)
-    shot("sweep-findings", FINDINGS)
+    for name, unit, method in (("sweep-findings", "Laptop step-up", "sweep"), ("load-steps", "Attic 150", "steps"), ("idle-draw", "Hall 1000", "idle"),
+                               ("protection", "Pack breaker", "trip"), ("modes", "Projector", "appliance")):  # fmt: skip
+        done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
+        bench.run_opened.emit(done.id)
+        shot(name, FINDINGS)
 
 
 def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from ubrant.bench.bench import Bench, Channel, channels_of
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Supply, VisaConnection
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, Supply, VisaConnection
 from ubrant.bench.profile import Profile, profiles, shipped
 from ubrant.bench.streams import Sample, Stream, board
 from ubrant.core.line_pattern import LinePattern, PatternError
@@ -32,6 +32,7 @@ class BenchChoice:
     load: Meter | None = None
     supply: Meter | None = None
     others: tuple[Meter, ...] = field(default=())
+    scope: Meter | None = None
 
 
 def bench_problems(choice: BenchChoice, meter: Meter) -> list[str]:
@@ -94,6 +95,58 @@ def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, tim
     return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams))
 
 
+def trial_bench_problems(choice: BenchChoice, meters: tuple[Meter, Meter], *, on_battery: bool) -> list[str]:
+    """What is missing for a trial on instruments, in sentences."""
+    if choice.kind != INSTRUMENTS:
+        return []
+    said = [text for meter in dict.fromkeys(meters) for text in bench_problems(choice, meter)]
+    if choice.load is None:
+        said.append("There is no load with a connection on the shelf: add one (Meters), or make the test by hand.")
+    if choice.supply is None and not on_battery:
+        said.append("There is no bench supply with a connection on the shelf: add one (Meters), or make the test by hand.")
+    return list(dict.fromkeys(said))
+
+
+def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], timeout_s: float = 3.0) -> Bench:
+    """Connect to supply, load, scope and the meters at input and output.
+
+    Raises
+    ------
+    InstrumentError
+        Something does not answer.
+    """
+    clock, log = RealClock(), CommandLog()
+    lines: list[Connection] = []
+    streams: list[Stream] = []
+
+    def line(instrument: Meter) -> tuple[Connection, Profile]:
+        profile = _profile(instrument)
+        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
+        lines.append(made)
+        return made, profile
+
+    try:
+        channels: list[Channel] = []
+        for instrument, tap in (
+            (meters[0], "input"),
+            (meters[1], "output"),
+            *((m, "source") for m in choice.others if m.details.tap == "source"),
+        ):
+            channels += _channels(instrument, tap, clock, line, streams)
+        if choice.load is None:
+            raise InstrumentError("There is no load with a connection on the shelf: add one (Meters), or make the test by hand.")
+        load = ElectronicLoad(choice.load.name, *line(choice.load))
+        supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
+        if supply is not None and not any(c.tap == "source" for c in channels):
+            channels += channels_of(supply, "source", quantities="V")
+        scope = Scope(choice.scope.name, *line(choice.scope)) if choice.scope is not None else None
+    except InstrumentError:
+        for connection in lines:
+            connection.close()
+        raise
+    return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams), scope.record if scope else None)
+
+
 def _profile(instrument: Meter) -> Profile:
     known, _ = profiles()
     return known.get(instrument.details.profile) or shipped(instrument.details.role)
@@ -103,8 +156,9 @@ def _channels(instrument: Meter, tap: str, clock: Clock, line, streams: list[Str
     kind = instrument.details.connection
     if kind == "scpi":
         connection, profile = line(instrument)
-        wanted = "".join(q for q, name in (("V", "voltage"), ("A", "current"), ("T", "temperature")) if profile.command(name))
-        if tap == "battery" and "T" in wanted and instrument.details.role == "meter" and "V" in wanted:
+        readable = (("V", "voltage"), ("A", "current"), ("T", "temperature"), ("W", "power"), ("F", "frequency"))
+        wanted = "".join(q for q, name in readable if profile.command(name))
+        if "T" in wanted and instrument.details.role == "meter" and "V" in wanted:
             wanted = wanted.replace("T", "")  # volts and amperes are what it is asked for; a thermometer has a profile of its own
         return channels_of(DcMeter(instrument.name, connection, profile), tap, instrument.max_v, instrument.max_a, wanted)
     if kind == "lines":

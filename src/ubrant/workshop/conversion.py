@@ -14,7 +14,7 @@ from ubrant.core.idle import idle_findings
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep, points_of
 from ubrant.core.tolerance import Tolerance
-from ubrant.core.waveform import analyse_wave
+from ubrant.core.waveform import Waveform, analyse_wave
 from ubrant.logbook.logs.log_file import left_out_sentence
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 
@@ -165,11 +165,11 @@ def wave_log(path: Path, columns: str | None, voltage: Accuracy | None) -> Conve
     """
     time_s, volts, heading = read_wave(path, columns)
     found = analyse_wave(time_s, volts, voltage.gain if voltage else None, voltage.zero if voltage else 0.0)
+    return Converted(found.findings, wave_sentence(found, heading), found.warnings, found.kind)
+
+
+def wave_sentence(found: Waveform, what: str = "") -> str:
+    """What a colleague would say of a wave."""
     rms, hertz, thd = (found.findings[key] for key in ("rms", "frequency", "thd"))
     words = {"sine": "A sine", "stepped": "A stepped wave", "square": "A square wave", "distorted": "A distorted wave"}[found.kind]
-    return Converted(
-        found.findings,
-        f"{words}: {rms.value_text()}, {hertz.value_text()}, THD {thd.value_text()} ({heading}).",
-        found.warnings,
-        found.kind,
-    )
+    return f"{words}: {rms.value_text()}, {hertz.value_text()}, THD {thd.value_text()}{f' ({what})' if what else ''}."

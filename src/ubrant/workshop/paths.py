@@ -13,7 +13,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.discharge import UNITS, DischargePlan
 from ubrant.workshop.jotting import Session
 from ubrant.workshop.running import LOAD_NAME
-from ubrant.workshop.sweeping import SweepView
+from ubrant.workshop.trials.trial import Told, TrialView
 from ubrant.workshop.views import RunView, latest
 
 
@@ -68,23 +68,24 @@ def kept_path(view: RunView, name: str) -> PowerPath:
     return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, view.load, between, (run.meter or "log", LOAD_NAME))
 
 
-def sweep_path(name: str, leads: Leads, view: SweepView | None, place: int | None = None) -> PowerPath:
-    """Supply → leads → converter → load in watts, at one point of a sweep (the latest, unless one is named); where to clip the meters before any."""
-    nodes = (
-        Node("battery", "Supply"), Node("leads", "Leads", leads.describe()), Node("converter", name),
-        Node("load", LOAD_NAME),
-    )  # fmt: skip
+def trial_path(told: Told, view: TrialView | None, place: int | None = None) -> PowerPath:
+    """Source → leads → unit → load in watts, at one point of a trial (the latest, unless one is named); where to clip the meters before any."""
+    name, leads = told.unit.name, told.leads
+    battery = told.battery
+    first = Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", "Supply")
+    nodes = (first, Node("leads", "Leads", leads.describe()), Node("converter", name, told.unit.label_text), Node("load", LOAD_NAME))
     points = view.points if view is not None else None
     if view is None or points is None or not len(points):
-        return PowerPath(nodes, (Flow(None, meter="its own display"), Flow(None, meter="volts and amperes in"), Flow(None, meter="volts and amperes out")),
-                         (None,) * 4, (0.0,) * 4, "W")  # fmt: skip
+        taps = ("volts at its terminals" if battery else "its own display", "volts and amperes in", "volts and amperes out")
+        return PowerPath(nodes, tuple(Flow(None, meter=tap) for tap in taps), (None,) * 4, (0.0,) * 4, "W")
     k = len(points) - 1 if place is None else place
     into, out = float(points.input_w[k]), float(points.output_w[k])
     volts, amps = float(points.input_v[k]), float(points.input_a[k])
-    source_v = float(points.source_v[k]) if points.source_v[k] == points.source_v[k] else volts + amps * leads.resistance_ohm
+    read = points.source_v[k] == points.source_v[k]
+    source_v = float(points.source_v[k]) if read else volts + amps * leads.resistance_ohm
     flows = (
-        Flow(source_v * amps, source_v, amps, "Supply" if points.source_v[k] == points.source_v[k] else ""), Flow(into, volts, amps, view.run.meter),
-        Flow(out, float(points.output_v[k]), float(points.output_a[k]), str(view.run.plan.get("output_meter", ""))),
+        Flow(source_v * amps, source_v, amps, first.title if read else ""), Flow(into, volts, amps, told.meters[0].name),
+        Flow(out, float(points.output_v[k]), float(points.output_a[k]), told.meters[1].name),
     )  # fmt: skip
     lost = (max(source_v * amps - into, 0.0), max(into - out, 0.0))
     words = tuple(f"−{show(w, 3)} W lost" if w > 0.005 else None for w in lost)

@@ -42,7 +42,7 @@ class TypedRun:
 
     is_typed = True
 
-    def __init__(self, logbook: Logbook, run: Run, plan: DischargePlan, clock: Clock) -> None:
+    def __init__(self, logbook: Logbook, run: Run, plan: DischargePlan | None, clock: Clock) -> None:
         self.live = LiveReadings()
         self.commands: CommandLog | None = None
         self._logbook, self.run, self._plan, self.clock = logbook, run, plan, clock
@@ -51,6 +51,7 @@ class TypedRun:
 
     def first_asks(self) -> list[Ask]:
         """What is asked before the first reading."""
+        assert self._plan is not None
         return typed_steps(self._plan)
 
     def start(self) -> None:

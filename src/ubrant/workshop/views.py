@@ -18,9 +18,8 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, Summary
 from ubrant.logbook.run_record import Kept, beside_of, record_of, typed_of
-from ubrant.workshop.conversion import sweep_sentence
 from ubrant.workshop.jotting import Session
-from ubrant.workshop.sweeping import METHOD, sweep_view
+from ubrant.workshop.trials.registry import trial_of, trial_view
 
 
 @dataclass(frozen=True)
@@ -84,9 +83,9 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
     kept = logbook.summary(run.id)
     if kept is not None or run.state == "running":
         return kept
-    if run.method == METHOD:
-        found = sweep_view(logbook, run).found
-        return None if found is None else Summary(None, None, None, None, None, None, run.ended_by, "", sweep_sentence(found))
+    if trial_of(run.method) is not None:
+        sentence = trial_view(logbook, run).sentence
+        return Summary(None, None, None, None, None, None, run.ended_by, "", sentence) if sentence else None
     try:
         return logbook.keep_summary(run.id, view_of(logbook, run).found)
     except ReadingsError:

@@ -145,55 +145,67 @@ def thermometer_device(world: World) -> ScpiDevice:
 
 
 def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
-    """Supply, load and the meters at both ends of a converter."""
+    """Supply, load, meters at both ends and at the source, plug-in meter and scope of a converter's or inverter's bench; and the person's hands."""
     s = world.scenario
+    on_off = {"ON": True, "1": True, "OFF": False, "0": False}
 
-    def set_load(text: str) -> None:
-        world.set_a = float(text)
-
-    def set_cutoff(text: str) -> None:
-        world.own_cutoff_v = float(text)
-
-    def set_volts(text: str) -> None:
-        world.supply_v = float(text)
-
-    def set_limit(text: str) -> None:
-        world.supply_a = float(text)
+    def setter(name: str) -> Command:
+        return lambda text: setattr(world, name, float(text))
 
     def switch_load(text: str) -> None:
-        world.switch({"ON": True, "1": True, "OFF": False, "0": False}[text.upper()])
+        world.switch(on_off[text.upper()])
 
     def switch_supply(text: str) -> None:
-        world.supply_is_on = {"ON": True, "1": True, "OFF": False, "0": False}[text.upper()]
+        world.supply_is_on = on_off[text.upper()]
 
-    def meter(name: str, volts: Callable[[], float], amps: Callable[[], float], v: Channel, a: Channel) -> ScpiDevice:
-        commands: dict[str, Command] = {
-            "MEASure:VOLTage?": lambda _: f"{world.read(name + ' V', volts(), v):.6f}",
-            "MEASure:CURRent?": lambda _: f"{world.read(name + ' A', amps(), a):.6f}",
-        }
+    def set_mode(text: str) -> None:
+        world.mode = {"CURR": CURRENT, "POW": POWER}[text.upper()[:4].rstrip("E")]
+
+    def meter(name: str, **quantities: tuple[Callable[[], float], Channel]) -> ScpiDevice:
+        commands: dict[str, Command] = {}
+        for header, (value, channel) in quantities.items():
+            commands[f"MEASure:{header}?"] = lambda _, h=header, v=value, c=channel: f"{world.read(f'{name} {h}', v(), c):.6f}"  # type: ignore[misc]
         return ScpiDevice(f"Ubrant,simulated {name} meter,0,1", commands)
 
     def advance(text: str) -> str:
         world.advance_to(float(text))
         return f"{world.time_s:.6f}"
 
+    def hands(text: str) -> str:
+        world.hands(text)
+        return text
+
+    def trace(_: str) -> str:
+        return ",".join(f"{v:.3f}" for v in world.converter.wave(world.output_v)[1])
+
+    amount: dict[str, Command] = {
+        f"SOURce:{header}{mark}": (lambda _: f"{world.set_a:.6f}") if mark else setter("set_a") for header in ("CURRent", "POWer") for mark in ("", "?")
+    }  # fmt: skip
     load: dict[str, Command] = {
-        "SOURce:FUNCtion": lambda _: None, "SOURce:CURRent": set_load, "SOURce:CURRent?": lambda _: f"{world.set_a:.6f}",
-        "SOURce:VOLTage:LIMit:LOW": set_cutoff, "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
+        **amount, "SOURce:FUNCtion": set_mode,
+        "SOURce:VOLTage:LIMit:LOW": setter("own_cutoff_v"), "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
         "INPut": switch_load, "INPut?": lambda _: "1" if world.load_is_on else "0",
         "MEASure:VOLTage?": lambda _: f"{world.output_v:.6f}", "MEASure:CURRent?": lambda _: f"{world.output_a:.6f}",
     }  # fmt: skip
     supply: dict[str, Command] = {
-        "SOURce:VOLTage": set_volts, "SOURce:VOLTage?": lambda _: f"{world.supply_v:.6f}", "SOURce:CURRent": set_limit,
+        "SOURce:VOLTage": setter("supply_v"), "SOURce:VOLTage?": lambda _: f"{world.supply_v:.6f}", "SOURce:CURRent": setter("supply_a"),
         "SOURce:CURRent?": lambda _: f"{world.supply_a:.6f}", "OUTPut": switch_supply, "OUTPut?": lambda _: "1" if world.supply_is_on else "0",
-        "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.supply_v if world.supply_is_on else 0.0, s.source_v):.6f}",
-        "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
+        "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.source_v, s.source_v):.6f}", "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
     }  # fmt: skip
+    volts, amps = "VOLTage", "CURRent"
+    hertz = s.converter.hertz or 50.0
+    step_s = 3.0 / hertz / 600
     return {
-        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance}), "load": ScpiDevice("Ubrant,simulated load,0,1", load),
-        "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
-        "meter": meter("input", lambda: world.input_v, lambda: world.input_a, s.input_v, s.input_a),
-        "meter2": meter("output", lambda: world.output_v, lambda: world.output_a, s.output_v, s.output_a),
+        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "HANDs": hands}),
+        "load": ScpiDevice("Ubrant,simulated load,0,1", load), "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
+        "meter": meter("input", **{volts: (lambda: world.input_v, s.input_v), amps: (lambda: world.input_a, s.input_a)}),
+        "meter2": meter("output", **{volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a)}),
+        "meter3": meter("source", **{volts: (lambda: world.source_v, s.source_v)}),
+        "plug": meter("plug", **{
+            volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a), "POWer": (lambda: world.output_w, s.output_w),
+            "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Channel(0, 0, 0.01, 0.01)),
+        }),
+        "scope": ScpiDevice("Ubrant,simulated scope,0,1", {"TRACe:DATA?": trace, "SENSe:SWEep:TINTerval?": lambda _: f"{step_s:.9f}"}),
     }  # fmt: skip
 
 

@@ -11,7 +11,6 @@ from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import charges_to_higher
 from ubrant.core.jot import Grammar, Jotting
-from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
@@ -20,8 +19,9 @@ from ubrant.core.typed import HELD, STRAIGHT
 from ubrant.core.verdict import ending_text
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
+from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.settings import as_wished
-from ubrant.ui.sweep.page import SweepPage
+from ubrant.ui.trials.page import TrialPage
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -31,11 +31,12 @@ from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, BenchChoice
 from ubrant.workshop.comparing import peukert_of, rest_guess
-from ubrant.workshop.conversion import sweep_sentence
 from ubrant.workshop.jotting import Session, grammar_for
-from ubrant.workshop.paths import kept_path, sweep_path
+from ubrant.workshop.paths import kept_path, trial_path
 from ubrant.workshop.running import continue_discharge, plan_from_json
-from ubrant.workshop.sweeping import METHOD, SweepView, best_point, sweep_view
+from ubrant.workshop.trials.registry import trial_of, trial_view
+from ubrant.workshop.trials.sweep import best_point
+from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.typed_run import continue_typed
 from ubrant.workshop.views import RunView, view_of
 
@@ -57,14 +58,15 @@ class FindingsStage(StageFrame):
         self.view: RunView | None = None
         self.run_box = Choice(self.tr("Run"))
         self.trace = Trace()
-        self.sweep_page = SweepPage(live=False)
-        self.sweep: SweepView | None = None
+        self.trial_page = TrialPage(live=False)
+        self.trial: TrialView | None = None
         self.jot_line = JotLine()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
         self.ledger = Ledger()
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.higher = label("", "quiet")
+        self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
@@ -83,8 +85,8 @@ class FindingsStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
-        self.main.addWidget(self.sweep_page, 1)
-        self.sweep_page.hide()
+        self.main.addWidget(self.trial_page, 1)
+        self.trial_page.hide()
         self.main.addWidget(self.jot_line.with_hint())
         for widget in (
             self.run_box,
@@ -103,6 +105,8 @@ class FindingsStage(StageFrame):
         self.export_button = button(self.tr("Export …"), self.export_wanted.emit)
         self.side.addSpacing(6)
         self.side.addLayout(row(self.report_button, self.export_button))
+        self.side.addWidget(self.rank_button)
+        self.rank_button.hide()
         self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
         self.side.addWidget(self.higher)
         self.side.addStretch(1)
@@ -131,18 +135,19 @@ class FindingsStage(StageFrame):
         for key in "VAW":
             self.trace.set_measured(key, no_readings())
         self.trace.set_marks([])
-        self.sweep_page.show_view(None)
+        self.trial_page.hide()
+        self.trace.show()
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
-        for choice in (self.judge_again, self.go_on, self.leave_it, self.between):
+        for choice in (self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
 
     @property
     def run(self) -> Run | None:
         """The run that is shown."""
-        return self._run if self.view is not None or self.sweep is not None else None
+        return self._run if self.view is not None or self.trial is not None else None
 
     def open_run(self, run_id: int) -> None:
         """Show a kept run."""
@@ -162,13 +167,14 @@ class FindingsStage(StageFrame):
         self.title.setText(self.tr("{name}, {day}").format(name=name, day=_day(run)))
         self.trouble.say("bad", run.trouble)
         self._show_choices(run)
-        swept = run.method == METHOD
-        self.trace.setVisible(not swept)
-        self.sweep_page.setVisible(swept)
-        self.sweep = None
-        if swept:
-            self._show_sweep(run, name)
+        tried = trial_of(run.method) is not None
+        self.trace.setVisible(not tried)
+        self.trial_page.setVisible(tried)
+        self.trial = None
+        if tried:
+            self._show_trial(run)
             return
+        self.rank_button.hide()
         try:
             self.view = view_of(self._bench.logbook, run, cutoff)
         except ReadingsError as error:
@@ -198,28 +204,32 @@ class FindingsStage(StageFrame):
         self.path_view.show_path(kept_path(self.view, name))
         self._show_trace(self.view)
 
-    def _show_sweep(self, run: Run, name: str) -> None:
-        self.view, self.sweep = None, sweep_view(self._bench.logbook, run)
-        found = self.sweep.found
+    def _show_trial(self, run: Run) -> None:
+        self.view, self.trial = None, trial_view(self._bench.logbook, run)
+        view, points = self.trial, self.trial.points
         self.higher.setText("")
         self.judge_again.hide()
         self.cutoff.setEnabled(False)
-        self.report_button.setEnabled(False)
+        self.report_button.setEnabled(bool(view.findings))
         self.export_button.setEnabled(True)
-        self.sweep_page.show_view(self.sweep)
-        self.aside.setText(self.tr("{count} points").format(count=len(self.sweep.points) if self.sweep.points is not None else 0))
-        self.aside_quiet.setText(f"{run.source} · {run.meter}, {run.plan.get('output_meter', '')}")
+        self.trial_page.show_view(view)
+        self.aside.setText(self.tr("{count} points").format(count=len(points)) if points is not None else "")
+        out = run.plan.get("output_meter", "")
+        self.aside_quiet.setText(f"{run.source} · {run.meter}" + (f", {out}" if out and out != run.meter else ""))
         self.settle.say("plain", "")
-        if found is None:
-            self.verdict.say("caution", self.sweep.trouble or self.tr("No point was taken."))
-            self.ledger.show_findings([])
-            self.notes.say("caution", "")
-            return
-        self.verdict.say("plain", sweep_sentence(found))
-        self.ledger.show_findings(found.findings.values())
-        self.notes.say("caution", "\n".join(found.warnings))
-        leads = Leads(float(run.plan["lead_length_m"]), float(run.plan["lead_area_mm2"]))
-        self.path_view.show_path(sweep_path(name, leads, self.sweep, best_point(found)))
+        self.verdict.say("plain" if view.findings else "caution", view.sentence or view.trouble or self.tr("Nothing was taken."))
+        self.ledger.show_findings(view.findings.values())
+        self.notes.say("caution", "\n".join(view.warnings))
+        self.rank_button.setVisible(view.sweep is not None and view.sweep.model is not None)
+        told = told_of(run)
+        if points is not None and len(points):
+            self.path_view.show_path(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))
+        else:
+            self.path_view.show_path(PowerPath((), (), (), (), "W"))
+
+    def _rank(self) -> None:
+        """Which of the converters and inverters that were measured to take for one job."""
+        RankDialog(self._bench.logbook, self).exec()
 
     def _show_no_result(self, why: str) -> None:
         title = self.title.text()
@@ -264,7 +274,7 @@ class FindingsStage(StageFrame):
             self._bench.keep_cutoff(self._run, volts)
 
     def _jot(self, jotting: Jotting) -> None:
-        if self._run is None or (self.view is None and self.sweep is None):
+        if self._run is None or (self.view is None and self.trial is None):
             return
         if self.view is None:
             if trouble := self._bench.jot(self._run, jotting, 0.0):

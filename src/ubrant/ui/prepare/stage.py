@@ -15,12 +15,11 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.methods.checks import Problem, discharge_problems
 from ubrant.methods.discharge import DischargePlan, discharge
-from ubrant.methods.summary import StepLine, summarise
-from ubrant.methods.sweep import sweep
+from ubrant.methods.summary import summarise
 from ubrant.ui.prepare.plan_form import PlanForm
 from ubrant.ui.prepare.step_list import StepList
-from ubrant.ui.sweep.drawings import SweepGrid
-from ubrant.ui.sweep.form import SweepForm
+from ubrant.ui.prepare.trial_preview import TrialPreview
+from ubrant.ui.trials.form import TrialForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
@@ -28,9 +27,11 @@ from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.benches import BY_HAND, bench_problems
 from ubrant.workshop.jotting import Session
-from ubrant.workshop.paths import sweep_path, wiring_path
+from ubrant.workshop.paths import trial_path, wiring_path
 from ubrant.workshop.running import expected, load_rating, new_run, start_discharge
-from ubrant.workshop.sweeping import can_be_swept, predicted_s, start_sweep, start_typed_sweep, sweep_problems
+from ubrant.workshop.trials.checklist import trial_lines, typed_lines
+from ubrant.workshop.trials.registry import trials_for
+from ubrant.workshop.trials.session import start_trial, start_typed_trial
 from ubrant.workshop.typed_run import start_typed
 from ubrant.workshop.views import label_of
 
@@ -46,8 +47,8 @@ class PrepareStage(StageFrame):
         self._rehearsal: Rehearsal | None = None
         self.unit_box = Choice(self.tr("Unit"))
         self.form = PlanForm()
-        self.sweep_form = SweepForm()
-        self.grid = SweepGrid()
+        self.trial_form = TrialForm()
+        self.preview = TrialPreview()
         self.trace = Trace(quantities="V")
         self.steps = StepList()
         self._problems = QVBoxLayout()
@@ -59,7 +60,7 @@ class PrepareStage(StageFrame):
         self._later.timeout.connect(self.look)
         self._build()
         self.form.changed.connect(self._later.start)
-        self.sweep_form.changed.connect(self._later.start)
+        self.trial_form.changed.connect(self._later.start)
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
         bench.shelf_changed.connect(self.offer_units)
         bench.closing.connect(self._later.stop)
@@ -70,8 +71,8 @@ class PrepareStage(StageFrame):
     def _build(self) -> None:
         self.main.addLayout(self._problems)
         self.main.addWidget(self.trace, 4)
-        self.main.addWidget(self.grid, 4)
-        self.grid.hide()
+        self.main.addWidget(self.preview, 4)
+        self.preview.hide()
         self.main.addWidget(label(self.tr("Step by step"), "heading"))
         area = scrolled(self.steps)
         self.steps.setObjectName("ground")
@@ -80,8 +81,8 @@ class PrepareStage(StageFrame):
         self.side.addWidget(label(self.tr("What and how"), "heading"))
         self.side.addWidget(self.unit_box)
         self.side.addWidget(self.form)
-        self.side.addWidget(self.sweep_form)
-        self.sweep_form.hide()
+        self.side.addWidget(self.trial_form)
+        self.trial_form.hide()
         self.side.addStretch(1)
         self.add_footer(self.start_button)
 
@@ -92,12 +93,13 @@ class PrepareStage(StageFrame):
         self.unit_box.blockSignals(True)
         self.unit_box.clear()
         for unit in self._bench.logbook.units():
-            if label_of(unit) is not None or can_be_swept(unit):
+            if label_of(unit) is not None or trials_for(unit):
                 self.unit_box.addItem(unit.name, unit.id)
         self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(chosen)) if self.unit_box.count() else -1)
         self.unit_box.blockSignals(False)
         self.form.offer_meters(self._bench.logbook.meters())
-        self.sweep_form.offer_meters(self._bench.logbook.meters())
+        self.trial_form.offer_meters(self._bench.logbook.meters())
+        self.trial_form.offer_batteries(self._bench.logbook.units())
         self._unit_changed()
 
     def choose(self, unit_id: int) -> None:
@@ -109,13 +111,13 @@ class PrepareStage(StageFrame):
         if unit == self._unit and unit is not None:
             return
         self._unit, self._label = unit, label_of(unit) if unit else None
-        swept = unit is not None and can_be_swept(unit)
-        for widget, shown in ((self.form, not swept), (self.trace, not swept), (self.sweep_form, swept), (self.grid, swept)):
+        tried = unit is not None and bool(trials_for(unit))
+        for widget, shown in ((self.form, not tried), (self.trace, not tried), (self.trial_form, tried), (self.preview, tried)):
             widget.setVisible(shown)
-        if unit is not None and swept:
+        if unit is not None and tried:
             self._label = None
             try:
-                self.sweep_form.suggest(unit)
+                self.trial_form.suggest(unit)
             except ValueError as error:
                 self._show_problems([Problem(True, str(error))])
                 return
@@ -132,8 +134,8 @@ class PrepareStage(StageFrame):
         """Rehearse the plan, name what speaks against it, draw it."""
         self._later.stop()
         unit, found = self._unit, self._label
-        if unit is not None and can_be_swept(unit):
-            self._look_at_sweep(unit)
+        if unit is not None and trials_for(unit):
+            self._look_at_trial(unit)
             return
         if unit is None or found is None:
             self.title.setText(self.tr("Nothing to test yet"))
@@ -160,39 +162,37 @@ class PrepareStage(StageFrame):
             problems.insert(0, Problem(True, self.tr("A run is going on. Wait for its end, or stop it.")))
         self._show_problems(problems)
 
-    def _look_at_sweep(self, unit: Unit) -> None:
-        """The grid in its order, how long it takes, what speaks against it."""
-        trouble = self.sweep_form.trouble()
-        if trouble:
+    def _look_at_trial(self, unit: Unit) -> None:
+        """Its steps and points in their order, how long it takes, what speaks against it."""
+        form = self.trial_form
+        if trouble := form.trouble():
             self._show_problems([Problem(True, trouble)])
             return
-        plan = self.sweep_form.plan()
-        self.title.setText(self.tr("Sweep {name}").format(name=unit.name))
-        points = plan.points()
-        self.grid.show_points(points)
-        self.aside.setText(self.tr("{count} points").format(count=len(points)))
-        by_hand = self.sweep_form.bench_kind() == BY_HAND
-        self.aside_quiet.setText("" if by_hand else self.tr("about {time}").format(time=show_duration(predicted_s(plan))))
-        first = [(v, a) for v, a in points if a == plan.loads_a[0]]
-        lines = summarise(sweep(replace(plan, loads_a=plan.loads_a[:1])))
-        told = self.tr(
-            "For each load ({loads}): input down from {high} to {low} V until the output is off, and up again, {count} points."
-        ).format(loads=self.sweep_form.fields["loads"].text(), high=plain(plan.highest_v), low=plain(plan.lowest_v), count=len(first))
-        self.steps.show_steps([lines[0], StepLine(told, lines[1].cautions, by_person=by_hand, seconds=None), *lines[-2:]])
-        self.path_view.show_path(sweep_path(unit.name, self.sweep_form.leads(), None), wiring=True)
-        problems = [Problem(refused, text) for refused, text in sweep_problems(plan, unit, self.sweep_form.meters())]
+        trial, told = form.trial, form.told()
+        self.title.setText(self.tr("{method}: {name}").format(method=self.tr(trial.title), name=unit.name))
+        by_hand = form.bench_kind() == BY_HAND
+        points = trial.settings(told)
+        self.preview.show_plan(trial.method, points)
+        self.aside.setText(self.tr("{count} points").format(count=len(points)) if points else "")
+        length = None if by_hand else trial.length_s(told)
+        self.aside_quiet.setText(self.tr("about {time}").format(time=show_duration(length)) if length else "")
+        self.steps.show_steps(typed_lines(trial, told) if by_hand else trial_lines(trial, told))
+        self.path_view.show_path(trial_path(told, None), wiring=True)
+        problems = [Problem(refused, text) for refused, text in trial.problems(told)]
+        problems += [Problem(True, text) for text in form.bench_problems()]
         if self._bench.is_running:
             problems.insert(0, Problem(True, self.tr("A run is going on. Wait for its end, or stop it.")))
         self._show_problems(problems)
 
-    def _start_sweep(self, unit: Unit) -> None:
-        plan, meters, leads = self.sweep_form.plan(), self.sweep_form.meters(), self.sweep_form.leads()
+    def _start_trial(self) -> None:
+        form = self.trial_form
+        trial, told, choice = form.trial, form.told(), form.choice()
         session: Session
         try:
-            if self.sweep_form.bench_kind() == BY_HAND:
-                run, session = start_typed_sweep(self._bench.logbook, unit, plan, meters, leads, self._bench.clock)
+            if choice.kind == BY_HAND:
+                run, session = start_typed_trial(self._bench.logbook, trial, told, self._bench.clock)
             else:
-                run, session = start_sweep(self._bench.logbook, unit, plan, meters, leads, speed=self.sweep_form.speed())
+                run, session = start_trial(self._bench.logbook, trial, told, speed=form.speed(), choice=choice)
         except LogbookError as error:
             self._show_problems([Problem(True, str(error))])
             return
@@ -233,8 +233,8 @@ class PrepareStage(StageFrame):
         self.look()
         if not self.start_button.isEnabled() or self._unit is None:
             return
-        if can_be_swept(self._unit):
-            self._start_sweep(self._unit)
+        if trials_for(self._unit):
+            self._start_trial()
             return
         plan, meter, leads, choice = self.form.plan(), self.form.chosen_meter(), self.form.leads(), self.form.chosen_bench()
         logbook, unit = self._bench.logbook, self._unit

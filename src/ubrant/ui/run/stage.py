@@ -8,12 +8,11 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ubrant.bench.engine import Order, Progress
 from ubrant.core.course import Course, course_sentence, power_of
 from ubrant.core.jot import Grammar, Jotting
-from ubrant.core.leads import Leads
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
 from ubrant.core.verdict import ending_text
 from ubrant.ui.run.readout import Readout
-from ubrant.ui.sweep.page import SweepPage
+from ubrant.ui.trials.page import TrialPage
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
@@ -22,8 +21,10 @@ from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.jotting import grammar_for
-from ubrant.workshop.paths import live_path, sweep_path
-from ubrant.workshop.sweeping import METHOD, SweepView, check_typed_point, live_sweep, plan_of
+from ubrant.workshop.paths import live_path, trial_path
+from ubrant.workshop.trials.registry import live_trial, trial_of
+from ubrant.workshop.trials.session import TypedTrial
+from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.views import RunView, course_of, departure_of, latest, live_view
 
 _TICK_MS = 33
@@ -46,7 +47,7 @@ class RunStage(StageFrame):
         self._delivered_ah = 0.0
         self._unit_name = ""
         self.trace = Trace()
-        self.sweep_page = SweepPage(live=True)
+        self.trial_page = TrialPage(live=True)
         self.jot_line = JotLine()
         self.pause_button = button(self.tr("Pause load"), self._pause)
         self.stop_button = button(self.tr("Stop and rest"), self._stop, "chief")
@@ -68,8 +69,8 @@ class RunStage(StageFrame):
 
     def _build(self) -> None:
         self.main.addWidget(self.trace, 1)
-        self.main.addWidget(self.sweep_page, 1)
-        self.sweep_page.hide()
+        self.main.addWidget(self.trial_page, 1)
+        self.trial_page.hide()
         jotting = row(self.jot_line.with_hint(), self.pause_button, self.stop_button, stretch=0)
         for place in (1, 2):
             jotting.setAlignment(jotting.itemAt(place).widget(), Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
@@ -113,14 +114,14 @@ class RunStage(StageFrame):
         self.trouble_note.say("bad", "")
         self.course_note.say("plain", "")
         self.ledger.show_findings([])
-        swept = run.method == METHOD
-        self.trace.setVisible(not swept)
-        self.sweep_page.setVisible(swept)
-        if swept:
+        tried = trial_of(run.method) is not None
+        self.trace.setVisible(not tried)
+        self.trial_page.setVisible(tried)
+        if tried:
             self.notice_note.say("bad", "")
             self.departure_note.say("caution", "")
             self.pause_button.setVisible(False)
-            self.sweep_page.show_view(None)
+            self.trial_page.begin(run.method)
             self.jot_line.setEnabled(True)
             self._timer.start()
             self.tick()
@@ -160,9 +161,9 @@ class RunStage(StageFrame):
         self._ticks += 1
         self._show_phase(progress)
         ended = progress.phase == "ended"
-        if run.method == METHOD:
+        if trial_of(run.method) is not None:
             if self._ticks % _SUMS_EVERY == 1 or ended:
-                self._show_sweep(live_sweep(run, session))
+                self._show_trial(live_trial(run, session))
             self._report_end(ended)
             return
         view = live_view(run, session) if self._ticks % _SUMS_EVERY == 1 or ended else None
@@ -180,16 +181,17 @@ class RunStage(StageFrame):
             self._timer.stop()
             self._bench.finish()
 
-    def _show_sweep(self, view: SweepView) -> None:
-        """The grid filling, the latest point on the loss curve."""
-        self.sweep_page.show_view(view)
-        self._ledger_title.setVisible(view.found is not None)
-        self.ledger.show_findings(view.found.findings.values() if view.found is not None else ())
-        plan = plan_of(view.run)
+    def _show_trial(self, view: TrialView) -> None:
+        """The page filling, the latest point ringed."""
+        self.trial_page.show_view(view)
+        self._ledger_title.setVisible(bool(view.findings))
+        self.ledger.show_findings(view.findings.values())
+        told, trial = told_of(view.run), trial_of(view.run.method)
+        assert trial is not None
+        plan = trial.settings(told)
         taken = len(view.points) if view.points is not None else 0
-        self.aside.setText(self.tr("{taken} of {count} points").format(taken=taken, count=len(plan.points())))
-        leads = Leads(float(view.run.plan["lead_length_m"]), float(view.run.plan["lead_area_mm2"]))
-        self.path_view.show_path(sweep_path(self._unit_name, leads, view))
+        self.aside.setText(self.tr("{taken} of {count} points").format(taken=taken, count=len(plan)) if plan else "")
+        self.path_view.show_path(trial_path(told, view))
 
     def _show_phase(self, progress: Progress) -> None:
         run = self._bench.run
@@ -313,11 +315,10 @@ class RunStage(StageFrame):
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:
             return
-        if run.method == METHOD and session.is_typed and jotting.readings and not jotting.corrects:
-            lacks = check_typed_point({(r.tap, r.quantity) for r in jotting.readings})
-            if lacks:
-                self.jot_line.refuse(lacks)
-                return
+        counts = (jotting.readings or jotting.mark) and not jotting.corrects
+        if isinstance(session, TypedTrial) and counts and (lacks := session.lacks(jotting)):
+            self.jot_line.refuse(lacks)
+            return
         if trouble := self._bench.jot(run, jotting, session.progress.time_s):
             self.jot_line.refuse(trouble)
         self.tick()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -9,12 +10,15 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.bench.profile import profiles
+from ubrant.core.display_check import DisplayCheck
 from ubrant.core.line_pattern import LinePattern, PatternError
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import plain
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
+from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
+from ubrant.ui.widgets.plain_field import plain_field
 
 _TAPS = ("battery", "load", "source", "input", "output", "case")
 _BAUDS = (9600, 19200, 38400, 57600, 115200, 230400)
@@ -26,7 +30,7 @@ class MeterForm(QWidget):
     kept = pyqtSignal(Meter)
     left = pyqtSignal()
 
-    def __init__(self, meter: Meter | None = None, parent: QWidget | None = None) -> None:
+    def __init__(self, meter: Meter | None = None, parent: QWidget | None = None, *, judges: Sequence[Meter] = ()) -> None:
         super().__init__(parent)
         self._meter = meter or Meter("")
         details = self._meter.details
@@ -38,10 +42,12 @@ class MeterForm(QWidget):
         self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))
         self.volts.setPlaceholderText("0.1 % + 3 mV")
         self.amps.setPlaceholderText("0.5 % + 2 digits of 10 mA")
+        self.watts = plain_field(self.tr("Accuracy of its watts"), details.power_accuracy, "1 % + 0.5 W")
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
-        for text, key in ((self.tr("a meter"), "meter"), (self.tr("an electronic load"), "load"), (self.tr("a bench supply"), "supply")):
+        for text, key in ((self.tr("a meter"), "meter"), (self.tr("an electronic load"), "load"), (self.tr("a bench supply"), "supply"),
+                          (self.tr("an oscilloscope"), "scope")):  # fmt: skip
             self.role.addItem(text, key)
         for text, key in (
             (self.tr("are read off a display"), "display"), (self.tr("are asked for by SCPI"), "scpi"),
@@ -73,12 +79,16 @@ class MeterForm(QWidget):
         self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
         self.try_button = button(self.tr("Try it …"), self._try)
+        self.judge_button = button(self.tr("Judge it against a meter …"), self._judge)
+        self.judge_button.setVisible(bool(judges))
+        self._judges = judges
+        self._gains = {"V": details.gain_v, "A": details.gain_a}
         self._titles: dict[QWidget, QWidget] = {}
         self._build()
         self.address.setEditText(details.address)
         self._kind_changed()
         self.profile.setEditText(details.profile)
-        lines = (self.name, self.volts, self.amps, *self._quantities())
+        lines = (self.name, self.volts, self.amps, self.watts, *self._quantities())
         for line in lines:
             line.textChanged.connect(self._look)
             line.returnPressed.connect(self._emit)
@@ -100,7 +110,8 @@ class MeterForm(QWidget):
         layout.addWidget(label(self.tr("A meter"), "heading"))
         rows: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
             (self.tr("Name"), (self.name,)), (self.tr("It is"), (self.role,)),
-            (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)), (self.tr("Accuracy of its amperes"), (self.amps,)),
+            (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)), (self.tr("Accuracy of its amperes"), (self.amps,)), (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
+            ("", (self.judge_button,)),
             (self.tr("Reads up to"), (self.max_v, self.max_a)), (self.tr("Its readings"), (self.connection,)),
             (self.tr("Where: address, port or file"), (self.address,)), (self.tr("How: profile, or which column is what"), (self.profile,)),
             ("", (self.baud, self.try_button)), (self.tr("Clipped at"), (self.tap,)),
@@ -156,7 +167,7 @@ class MeterForm(QWidget):
 
     def _look(self) -> None:
         trouble = next((q.trouble for q in self._quantities() if q.trouble), "")
-        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A")
+        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A") or check_accuracy(self.watts, "W")
         if not trouble and self.connection.currentData() == "lines":
             try:
                 LinePattern(self.profile.currentText())
@@ -176,7 +187,7 @@ class MeterForm(QWidget):
             before, role=self.role.currentData(), connection=self.connection.currentData(), address=self.address.currentText().strip(),
             profile=self.profile.currentText().strip(), baud=int(self.baud.currentData()), tap=self.tap.currentText(),
             floor_a=self.floor.value() or 0.0, burden_ohm=self.burden.value() or 0.0, input_ohm=self.input_ohm.value() or 0.0, zero_v=zero_v,
-            zero_a=zero_a, zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
+            zero_a=zero_a, gain_v=self._gains["V"], gain_a=self._gains["A"], power_accuracy=self.watts.text().strip(), zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
             reversed=self.reversed.isChecked(), counts_to_ah=self.full_ah.value() or 0.0, counts_to_wh=self.full_wh.value() or 0.0,
         )  # fmt: skip
         return replace(
@@ -194,6 +205,19 @@ class MeterForm(QWidget):
             page.exec()
             self._kind_changed()
             self.profile.setEditText(page.profile_name())
+
+    def _judge(self) -> None:
+        """Take over what judging it against another meter found: its gain, its zero, and what it is good for then."""
+        dialog = JudgeDialog(self.name.text().strip(), [m for m in self._judges if m.id != self._meter.id], self)
+        if dialog.exec() and dialog.found is not None:
+            self.take_correction(dialog.unit, dialog.found)
+
+    def take_correction(self, unit: str, found: DisplayCheck) -> None:
+        """Put a correction into the form."""
+        self._gains[unit] = found.gain
+        zero, accuracy = (self.zero_v, self.volts) if unit == "V" else (self.zero_a, self.amps)
+        zero.setText(f"{-found.zero / found.gain:.5f} {unit}")
+        accuracy.setText(found.accuracy.text)
 
     def _emit(self) -> None:
         if self._keep.isEnabled():

@@ -20,7 +20,7 @@ from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.sweeping import can_be_swept
+from ubrant.workshop.trials.registry import trial_of, trials_for
 from ubrant.workshop.views import label_of, summary_of
 
 _MOST_RUNS = 40
@@ -179,7 +179,7 @@ class ShelfStage(QWidget):
         form.name.setFocus()
 
     def _start_meter(self, meter: Meter | None = None) -> None:
-        self._open_form(MeterForm(meter))
+        self._open_form(MeterForm(meter, judges=[m for m in self._bench.logbook.meters() if m.details.role == "meter"]))
 
     def _keep(self, thing: Unit | Meter) -> None:
         form = self._side.findChild(UnitForm) or self._side.findChild(MeterForm)
@@ -221,7 +221,7 @@ class ShelfStage(QWidget):
         remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
-        self._about.addLayout(row(*([test] if found is not None or can_be_swept(unit) else []), edit, remove))
+        self._about.addLayout(row(*([test] if found is not None or trials_for(unit) else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
         self._show_runs(
@@ -251,7 +251,7 @@ class ShelfStage(QWidget):
 def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
-    if summary is not None and run.method == "sweep":
+    if summary is not None and trial_of(run.method) is not None:
         return summary.sentence
     if summary is None or summary.charge_ah is None:
         return f"{run.state}, no result"

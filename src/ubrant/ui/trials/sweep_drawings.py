@@ -1,8 +1,8 @@
-"""Grid, loss curve, map and ladder of a sweep."""
+"""Grid, loss curve, map and ladder: what a sweep is drawn as."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from ubrant.core.efficiency_map import efficiency_map, levels
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain
-from ubrant.core.sweep import OFF_SHARE, Sweep
-from ubrant.ui.sweep.axes import Axes
+from ubrant.core.sweep import OFF_SHARE, Points, Sweep
 from ubrant.ui.theme import SMALL, color, font
+from ubrant.ui.trials.axes import Axes
 
 Setting = tuple[float, float]
 _KEY = "     ● within tolerance   ◆ outside   × off"
@@ -195,14 +195,14 @@ class EfficiencyMapView(Axes):
 
 
 _RUNGS = (
-    ("dropout_voltage", "leaves tolerance", "caution"),
-    ("shutoff_voltage", "shuts off", "loss"),
-    ("restart_voltage", "starts again", "good"),
-)
+    ("dropout_voltage", "leaves tolerance", "caution"), ("shutoff_voltage", "shuts off", "loss"), ("restart_voltage", "starts again", "good"),
+    ("alarm_voltage", "alarm", "caution"), ("cutoff_input", "cuts out", "loss"), ("recovered", "the battery recovers to", "good"),
+)  # fmt: skip
 
 
 class ThresholdLadder(QWidget):
-    """Where the output leaves tolerance, shuts off and starts again, on one voltage axis, each with its ±."""
+    """Where the output leaves tolerance, shuts off and starts again (an inverter alarms, cuts out, and its battery recovers), on one voltage axis,
+    each with its ±."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -212,10 +212,11 @@ class ThresholdLadder(QWidget):
         self.setMaximumHeight(140)
         self.setAccessibleName(self.tr("Where it gives up"))
 
-    def show_sweep(self, found: Sweep | None) -> None:
-        self._findings = {k: f for k, _, _ in _RUNGS if found is not None and (f := found.findings[k]).value is not None}
-        if found is not None and len(found.points):
-            low, high = float(found.points.input_v.min()), float(found.points.input_v.max())
+    def show_findings(self, findings: Mapping[str, Finding], points: Points | None) -> None:
+        self._findings = {k: findings[k] for k, _, _ in _RUNGS if k in findings and findings[k].value is not None}
+        if points is not None and len(points):
+            values = [*points.input_v.tolist(), *(f.value or 0.0 for f in self._findings.values())]
+            low, high = min(values), max(values)
             self._span = (low - 0.05 * (high - low), high + 0.05 * (high - low))
         said = [f"{name}: {self._findings[key].with_doubt()}" for key, name, _ in _RUNGS if key in self._findings]
         self.setAccessibleDescription(", ".join(said))
@@ -233,7 +234,7 @@ class ThresholdLadder(QWidget):
         left, right, base = 58.0, self.width() - 30.0, self.height() - 26.0
         painter.setPen(QPen(color("ink"), 1.4))
         painter.drawLine(QPointF(left, base), QPointF(right, base))
-        from ubrant.ui.sweep.axes import ticks
+        from ubrant.ui.trials.axes import ticks
 
         def x_of(volts: float) -> float:
             return left + (volts - self._span[0]) / max(self._span[1] - self._span[0], 1e-9) * (right - left)
@@ -242,10 +243,10 @@ class ThresholdLadder(QWidget):
             painter.setPen(color("ink"))
             painter.drawLine(QPointF(x_of(value), base), QPointF(x_of(value), base + 4))
             painter.drawText(QRectF(x_of(value) - 30, base + 5, 60, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
-        for line, (key, name, tint) in enumerate(_RUNGS):
-            finding = self._findings.get(key)
-            if finding is None or finding.value is None:
-                continue
+        shown = [(key, name, tint) for key, name, tint in _RUNGS if key in self._findings]
+        for line, (key, name, tint) in enumerate(shown):
+            finding = self._findings[key]
+            assert finding.value is not None
             x, y, doubt = x_of(finding.value), 34.0 + 20 * line, finding.expanded_uncertainty or 0.0
             painter.setPen(QPen(color(tint), 2))
             painter.drawLine(QPointF(x, y), QPointF(x, base))

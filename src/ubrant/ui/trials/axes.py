@@ -15,12 +15,14 @@ _LEFT, _RIGHT, _TOP, _BOTTOM = 58, 14, 30, 40
 
 
 class Axes(QWidget):
-    """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y."""
+    """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y; ``up_marks`` names places on the
+    axis upward where round numbers would not do."""
 
     def __init__(self, title: str, along: str, up: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._title, self._along, self._up = title, along, up
         self.spans = ((0.0, 1.0), (0.0, 1.0))
+        self.up_marks: list[tuple[float, str]] | None = None
         self.setMinimumSize(240, 180)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(title)
@@ -56,12 +58,13 @@ class Axes(QWidget):
             painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
             painter.setPen(color("ink"))
             painter.drawText(QRectF(x - 40, area.bottom() + 2, 80, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
-        for value in ticks(*upward):
+        marks = self.up_marks if self.up_marks is not None else [(v, plain(v, 4)) for v in ticks(*upward)]
+        for value, text in marks:
             y = self.place(across[0], value).y()
             painter.setPen(grid)
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(color("ink"))
-            painter.drawText(QRectF(4, y - 9, _LEFT - 10, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, plain(value, 4))
+            painter.drawText(QRectF(4, y - 9, _LEFT - 10, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(color("quiet"))
         painter.drawText(QRectF(area.left(), area.bottom() + 18, area.width(), 18), Qt.AlignmentFlag.AlignCenter, self._along)
         painter.drawText(

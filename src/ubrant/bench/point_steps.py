@@ -1,0 +1,159 @@
+"""The steps of a test that is made of points: set supply and load, read until it holds still, note the point."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from ubrant.bench.bench import Bench
+from ubrant.bench.instruments import InstrumentError
+from ubrant.core.circuit import CURRENT
+from ubrant.core.protocols import Recorder
+from ubrant.methods.steps import Hold, Point, SwitchOn
+
+_KEYS = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"))
+_STILL_SHARE, _STILL_LEAST = 0.003, 0.003
+_OFF_SHARE = 0.3
+"""Under this share of what the output had, it is off; under this share of what flowed, nothing flows."""
+
+Shown = dict[tuple[str, str], float]
+
+
+def holds_still(history: list[tuple[float, ...]]) -> bool:
+    """Whether every quantity has stayed within 0.3 % (or 3 mV, 3 mA) of its mean."""
+    for column in zip(*history, strict=True):
+        mean = sum(column) / len(column)
+        if max(abs(x - mean) for x in column) > max(_STILL_SHARE * abs(mean), _STILL_LEAST):
+            return False
+    return True
+
+
+class PointSteps:
+    """What the engine does for a point. ``read_all`` reads every channel, ``wait`` passes seconds and leaves when the person wants to stop."""
+
+    def __init__(
+        self, bench: Bench, recorder: Recorder, read_all: Callable[[], Shown], wait: Callable[[float], None], update: Callable[..., None]
+    ) -> None:
+        self._bench, self._recorder = bench, recorder
+        self._read_all, self._wait, self._update = read_all, wait, update
+        self.supply_is_on = self._load_is_on = False
+        self._load_on_noted = False
+        self._most_out_v = 0.0
+        self._supply_set, self._load_set = (0.0, 0.0), (0.0, CURRENT)
+
+    def take(self, step: Point) -> str:
+        """Set supply and load, read until it has settled, note the point; ``on`` with the input power, or ``off``."""
+        self._set_supply(step.input_v, step.most_input_a)
+        self._set_load(step.load, step.mode)
+        clock = self._bench.clock
+        start = clock.now_s()
+        held = max(round(step.settle_s / step.every_s), 2)
+        history: list[tuple[float, ...]] = []
+        while True:
+            shown = self._read_all()
+            history.append(tuple(shown.get(key, 0.0) for key in _KEYS))
+            settled = len(history) > held and holds_still(history[-held - 1 :])
+            if settled or clock.now_s() - start >= step.at_most_s:
+                break
+            self._wait(step.every_s)
+        now = clock.now_s()
+        about: dict[str, object] = {
+            "from_s": round(now - step.settle_s, 3),
+            "input_v": step.input_v,
+            "load_a": step.load,
+            "settled": settled,
+        }
+        self._record_wave(about)
+        self._recorder.event(now, "point", json.dumps(about))
+        volts, amps, out = history[-1][:3]
+        self._most_out_v = max(self._most_out_v, out)
+        return f"on{volts * amps:.4f}" if out > _OFF_SHARE * self._most_out_v else "off"
+
+    def switch_on(self, step: SwitchOn) -> None:
+        """The supply on, nothing attached."""
+        self._set_supply(step.input_v, step.most_input_a)
+        self._recorder.event(self._bench.clock.now_s(), "step", step.text)
+        self._update(phase="sweeping")
+
+    def hold(self, step: Hold) -> str:
+        """Read on under a load until something opens."""
+        self._set_load(step.load, step.mode)
+        clock = self._bench.clock
+        start = clock.now_s()
+        key = ("output", "V") if step.tap == "output" else ("input", "A")
+        most = 0.0
+        self._recorder.event(start, "hold", json.dumps({"load": step.load, "tap": step.tap}))
+        while True:
+            self._wait(step.every_s)
+            shown = self._read_all()
+            value = abs(shown.get(key, 0.0))
+            most = max(most, value, self._most_out_v if step.tap == "output" else 0.0)
+            now = clock.now_s()
+            if most > 0 and value < _OFF_SHARE * most:
+                self._recorder.event(now, "off", json.dumps({"load": step.load, "after_s": round(now - start, 3)}))
+                answer = f"off{now - start:.3f}"
+                break
+            if now - start >= step.at_most_s:
+                self._recorder.event(now, "held", json.dumps({"load": step.load, "after_s": round(now - start, 3)}))
+                answer = "held"
+                break
+        if not step.keep:
+            self._set_load(0.0, step.mode)
+        return answer
+
+    def supply_off(self) -> None:
+        """The supply off: the test is over."""
+        if self._bench.supply is not None:
+            self._bench.supply.off()
+        self.supply_is_on = False
+        self._update(load_off_s=self._bench.clock.now_s(), ended_by="done")
+
+    def on_again(self) -> None:
+        """Supply and load as they were, after an instrument had gone and both were off."""
+        supply_was_on, load_was_on = self.supply_is_on, self._load_is_on
+        self.supply_is_on = self._load_is_on = False
+        if supply_was_on:
+            self._set_supply(*self._supply_set)
+        if load_was_on:
+            self._set_load(*self._load_set)
+        self._recorder.event(self._bench.clock.now_s(), "resumed", "On again.")
+
+    def _set_supply(self, volts: float, most_a: float) -> None:
+        supply = self._bench.supply
+        if not volts:
+            return  # a battery feeds it
+        if supply is None:
+            raise InstrumentError("There is no bench supply: choose one, or make the test by hand.")
+        supply.prepare(most_a, volts)
+        self._supply_set = (volts, most_a)
+        if not self.supply_is_on:
+            self.supply_is_on = True
+            supply.on()
+
+    def _set_load(self, amount: float, mode: str = CURRENT) -> None:
+        load = self._bench.load
+        self._load_set = (amount, mode)
+        if amount > 0 and not (self._load_is_on and load.is_on()):
+            load.prepare(amount, 0.0, mode)
+            load.on()
+            self._load_is_on = True
+        elif amount > 0:
+            load.set_amount(amount, mode)
+        elif self._load_is_on:
+            load.off()
+            self._load_is_on = False
+        if self._load_on_noted:
+            self._update(phase="sweeping")
+        else:
+            self._load_on_noted = True
+            self._update(phase="sweeping", load_on_s=self._bench.clock.now_s())
+
+    def _record_wave(self, about: dict[str, object]) -> None:
+        """What the scope sees at this point, kept as readings of its own tap."""
+        if self._bench.scope is None:
+            return
+        start = self._bench.clock.now_s()
+        time, volts = self._bench.scope()
+        for moment, value in zip((start + time).tolist(), volts.tolist(), strict=True):
+            self._recorder.reading("scope", "V", moment, value)
+        about["wave"] = [round(start + float(time[0]), 6), round(start + float(time[-1]), 6)]

@@ -1,0 +1,97 @@
+"""Several converters or inverters ranked for one job: this input range, this load."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ubrant.core.loss_model import LossModel
+from ubrant.core.quantity import plain, show
+
+HOURS_A_YEAR = 8766.0
+
+
+@dataclass(frozen=True)
+class Job:
+    """``lowest_v`` to ``highest_v`` at the input, ``load_w`` at the output for ``hours_a_day``; ``battery_wh`` that can be used; price of
+    1 kWh in whatever money. ``always_on``: nobody switches it off, so that its idle draw runs through the rest of the day."""
+
+    lowest_v: float
+    highest_v: float
+    load_w: float
+    hours_a_day: float
+    battery_wh: float
+    price_kwh: float
+    always_on: bool = False
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """What was measured of one: losses, idle draw in W, the input under which its output leaves tolerance (None where it never did), the lowest and highest
+    input it was swept over, largest load within tolerance; ``efficiency_u`` expanded, percent."""
+
+    name: str
+    model: LossModel
+    idle_w: float
+    dropout_v: float | None
+    swept_v: tuple[float, float]
+    carries_w: float
+    efficiency_u: float | None = None
+
+
+@dataclass(frozen=True)
+class Ranked:
+    """One row: power taken in, runtime, energy and cost over a year; ``refused`` says why it cannot do the job at all, ``doubt`` what was not measured."""
+
+    name: str
+    input_w: float
+    efficiency: float
+    runtime_h: float
+    runtime_u: float | None
+    kwh_a_year: float
+    cost_a_year: float
+    refused: str = ""
+    doubt: str = ""
+
+
+def rank(job: Job, candidates: list[Candidate]) -> list[Ranked]:
+    """Best first: longest runtime among those that can do the job, then those that cannot."""
+    return sorted((_judge(job, c) for c in candidates), key=lambda r: (bool(r.refused), -r.runtime_h))
+
+
+def _judge(job: Job, candidate: Candidate) -> Ranked:
+    taken = job.load_w + candidate.model.loss_w(job.load_w)
+    idle_hours = 24.0 - job.hours_a_day if job.always_on else 0.0
+    day_wh = taken * job.hours_a_day + candidate.idle_w * idle_hours
+    runs_h = job.battery_wh * job.hours_a_day / day_wh if job.always_on else job.battery_wh / taken
+    efficiency = 100 * job.load_w / taken
+    share_u = candidate.efficiency_u / efficiency if candidate.efficiency_u is not None else None
+    refused = doubt = ""
+    if candidate.dropout_v is not None and job.lowest_v < candidate.dropout_v:
+        refused = f"leaves tolerance at {plain(candidate.dropout_v, 3)} V, and the input goes down to {plain(job.lowest_v)} V"
+    elif job.load_w > 1.02 * candidate.carries_w:
+        refused = f"was seen to carry {show(candidate.carries_w, 3)} W at most"
+    elif job.lowest_v < 0.98 * candidate.swept_v[0] or job.highest_v > 1.02 * candidate.swept_v[1]:
+        doubt = f"was measured from {plain(candidate.swept_v[0], 3)} to {plain(candidate.swept_v[1], 3)} V only"
+    kwh = day_wh / 24.0 * HOURS_A_YEAR / 1000
+    return Ranked(
+        candidate.name, taken, efficiency, runs_h, None if share_u is None else runs_h * share_u, kwh, kwh * job.price_kwh, refused, doubt
+    )
+
+
+def ranking_sentence(job: Job, ranked: list[Ranked]) -> str:
+    """Which to take, and by how much."""
+    fit = [r for r in ranked if not r.refused]
+    if not fit:
+        return "None of them can do this job."
+    best = fit[0]
+    if len(fit) == 1:
+        return f"Take {best.name}: the only one that can."
+    second = fit[1]
+    gap, doubt = best.runtime_h - second.runtime_h, math.hypot(best.runtime_u or 0.0, second.runtime_u or 0.0)
+    known = best.runtime_u is not None and second.runtime_u is not None
+    if known and gap <= doubt:
+        return f"{best.name} and {second.name} cannot be told apart: {show(best.runtime_h, 3)} h against {show(second.runtime_h, 3)} h, ± {show(doubt, 2)} h."
+    more = 100 * gap / second.runtime_h
+    saved = second.cost_a_year - best.cost_a_year
+    return f"Take {best.name}: {show(best.runtime_h, 3)} h, {plain(more, 2)} % longer than {second.name}; saves {saved:.2f} a year."

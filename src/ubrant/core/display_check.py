@@ -1,0 +1,106 @@
+"""A built-in display judged against a meter once: how far off it is, and the correction that is kept."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.quantity import QuantityError, parse_quantity, plain, show
+from ubrant.core.readings import Array, ReadingsError
+from ubrant.core.uncertainty import COVERAGE, rectangular
+
+
+@dataclass(frozen=True)
+class DisplayCheck:
+    """true = gain × shown + zero, after the meter.
+
+    Attributes
+    ----------
+    gain, zero : of the correction
+    gain_u, zero_u : standard uncertainties, the meter's own doubt in them
+    accuracy : what the corrected display is good for, as limits of error
+    sentence : what a colleague would say
+    """
+
+    gain: float
+    zero: float
+    gain_u: float
+    zero_u: float
+    accuracy: Accuracy
+    sentence: str
+
+
+def read_pairs(text: str, unit: str) -> tuple[Array, Array]:
+    """(shown by the display, read by the meter) from lines like ``12.3 V 12.41 V``.
+
+    Raises
+    ------
+    QuantityError
+        A line that does not hold two values; says which.
+    """
+    shown, metered = [], []
+    for number, line in enumerate(text.splitlines(), start=1):
+        if not line.strip():
+            continue
+        values = re.findall(r"[-+−]?\d+(?:[.,]\d+)?\s*[^\W\d_]{0,3}", line)
+        if len(values) != 2:
+            raise QuantityError(
+                f"Line {number} holds {len(values)} values: write the display's, then the meter's, like “12.3 {unit} 12.41 {unit}”."
+            )
+        one, other = (parse_quantity(v if re.search(r"[^\W\d_]", v) else f"{v.strip()} {unit}", unit) for v in values)
+        shown.append(one)
+        metered.append(other)
+    return np.array(shown), np.array(metered)
+
+
+def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: float) -> DisplayCheck:
+    """Fit the correction.
+
+    Parameters
+    ----------
+    shown, metered : (n,) the same moments, on the display and on the meter
+    meter : the meter's accuracy; None for unknown: it is then taken as exact, and the sentence says so
+    digit : the display's last digit
+
+    Raises
+    ------
+    ReadingsError
+        Fewer than two pairs.
+    """
+    if len(shown) < 2:
+        raise ReadingsError("Two pairs at least, one low and one high, tell how far a display is off.")
+    digit_u = rectangular(digit / 2)
+    spread = float(np.ptp(shown))
+    if spread > 0.2 * float(np.max(np.abs(shown))):
+        design = np.column_stack([shown, np.ones_like(shown)])
+        found, *_ = np.linalg.lstsq(design, metered, rcond=None)
+        gain, zero = float(found[0]), float(found[1])
+        inverse = np.linalg.inv(design.T @ design)
+        residual = metered - design @ found
+        scatter = max(float(np.sqrt(np.sum(residual**2) / max(len(shown) - 2, 1))), digit_u)
+        gain_u, zero_u = scatter * math.sqrt(float(inverse[0, 0])), scatter * math.sqrt(float(inverse[1, 1]))
+    else:  # all at one value: only a gain can be told
+        gain, zero = float(np.sum(metered) / np.sum(shown)), 0.0
+        scatter = max(float(np.std(metered - gain * shown, ddof=1)), digit_u)
+        gain_u, zero_u = scatter / math.sqrt(len(shown)) / abs(float(np.mean(shown))), 0.0
+    if meter is not None:
+        gain_u = math.hypot(gain_u, rectangular(meter.gain))
+        zero_u = math.hypot(zero_u, rectangular(meter.zero))
+    unit = meter.unit if meter is not None else "V"
+    limits = Accuracy(math.sqrt(3) * gain_u, math.sqrt(3) * math.hypot(zero_u, digit_u), unit,
+                      f"{plain(100 * math.sqrt(3) * gain_u, 2)} % + {plain(1000 * math.sqrt(3) * math.hypot(zero_u, digit_u), 2)} m{unit}")  # fmt: skip
+    middle = float(np.median(shown))
+    off = middle - (gain * middle + zero)
+    off_u = COVERAGE * math.hypot(gain_u * middle, zero_u)
+    if abs(off) <= off_u:
+        said = f"The display agrees with the meter at {show(middle)} {unit}, within ± {show(off_u, 2)} {unit}."
+    else:
+        side = "more" if off > 0 else "less"
+        said = f"The display shows {show(abs(off), 2)} {unit} {side} than there is at {show(middle)} {unit} (± {show(off_u, 2)} {unit})."
+    if meter is None:
+        said += " Nobody said how accurate the meter is: it was taken as exact."
+    return DisplayCheck(gain, zero, gain_u, zero_u, limits, said)

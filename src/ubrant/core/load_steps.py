@@ -1,0 +1,247 @@
+"""Load steps on an inverter: what they cost, how its output sags, where it alarms and cuts out, and what ended it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.chemistry import Chemistry
+from ubrant.core.finding import Finding
+from ubrant.core.quantity import plain, show
+from ubrant.core.readings import Array
+from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep
+from ubrant.core.tolerance import Tolerance
+from ubrant.core.uncertainty import Contribution, merged, rectangular
+
+BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
+_COLLAPSED = 0.4
+_EMPTY_POINTS = 25.0
+_OVER = 1.02
+
+
+@dataclass(frozen=True)
+class Ending:
+    """The moment the output went off, and after. NaN for what was not read.
+
+    Attributes
+    ----------
+    load_w : at the output when it went off
+    input_v, before_v : at the inverter's terminals, loaded: the last reading with the output on, and the one before it
+    input_a : then
+    source_v : at the battery's terminals, loaded
+    source_after_v : there, the load gone (0 where the battery's protection has opened)
+    recovered_v : there, rested
+    """
+
+    load_w: float
+    input_v: float
+    before_v: float
+    input_a: float
+    source_v: float = math.nan
+    source_after_v: float = math.nan
+    recovered_v: float = math.nan
+
+
+@dataclass(frozen=True)
+class Source:
+    """The battery behind it, as its label says; ``nominal_v`` alone where nothing else is known."""
+
+    nominal_v: float
+    chemistry: Chemistry | None = None
+    series: int | None = None
+
+
+@dataclass(frozen=True)
+class Steps:
+    """What load steps say. ``ended_by`` is one of the words above, or empty where it never went off."""
+
+    sweep: Sweep
+    findings: dict[str, Finding]
+    ended_by: str
+    sentence: str
+    warnings: tuple[str, ...]
+
+
+def analyse_steps(
+    points: Points, meters: SweepMeters, tolerance: Tolerance | None, rated_w: float | None, hertz: Array | None = None,
+    ending: Ending | None = None, source: Source | None = None, alarm_v: float | None = None, frequency: Tolerance | None = None,
+) -> Steps:  # fmt: skip
+    """Findings of load steps.
+
+    Parameters
+    ----------
+    points : settled, in the order taken; the source's voltage at the battery's terminals where it was read
+    hertz : (n,) of the output; NaN or None where not read
+    alarm_v : input voltage at which its alarm began, as noted
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or input and output swapped.
+    """
+    swept = analyse_sweep(points, meters, tolerance, rated_w)
+    keep = ("idle_power", "loss_fixed", "loss_proportional", "loss_resistive", "peak_efficiency", "peak_at", "half_arrives",
+            "weighted_efficiency_european", "weighted_efficiency_californian", "lead_resistance")  # fmt: skip
+    findings = {key: swept.findings[key] for key in keep}
+    warnings = list(swept.warnings)
+    used, within = swept.points, swept.in_tolerance
+    on = used.output_v > _COLLAPSED * float(np.median(used.output_v[used.output_v > 0])) if (used.output_v > 0).any() else within
+    if on.any():
+        findings |= _of_output(used, on, within, meters.output_v)
+    running = hertz[np.isfinite(hertz) & (hertz > 1.0)] if hertz is not None else np.array([])
+    if len(running):
+        findings["frequency"] = _frequency(running)
+        if frequency is not None and not all(frequency.holds(float(f)) for f in running):
+            warnings.append(f"The frequency leaves {plain(frequency.low)} to {plain(frequency.high)} Hz.")
+    if tolerance is not None and on.any() and not within[on].all():
+        out = used.where(on & ~within)
+        k = int(np.argmin(out.output_w))
+        warnings.append(f"The output leaves {tolerance.show()} at {show(float(out.output_w[k]), 3)} W: {show(float(out.output_v[k]))} V.")
+    if alarm_v is not None:
+        findings["alarm_voltage"] = Finding(
+            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), "at its own terminals, loaded"
+        )
+    ended_by, sentence = "", _no_end(swept)
+    if ending is not None:
+        findings |= _of_ending(ending, meters.input_v)
+        ended_by, sentence = what_ended(ending, source, rated_w, float(np.median(used.input_v)))
+        left = _left(ending, source)
+        if left is not None:
+            findings["charge_left"] = left
+    return Steps(replace(swept, findings=findings), findings, ended_by, sentence, tuple(warnings))
+
+
+def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accuracy | None) -> dict[str, Finding]:
+    running = points.where(on)
+    lightest, heaviest = int(np.argmin(running.output_w)), int(np.argmax(running.output_w))
+    light, heavy = float(running.output_v[lightest]), float(running.output_v[heaviest])
+    sag = light - heavy
+    parts = (
+        None
+        if voltage is None
+        else merged(
+            (
+                Contribution("output voltage gain", rectangular(voltage.gain) * sag),
+                Contribution("two readings", rectangular(voltage.zero) * 0.5),
+            )
+        )
+    )
+    carried = float(points.output_w[on & within].max()) if (on & within).any() else None
+    return {
+        "output_unloaded": Finding("output_unloaded", "Output unloaded", light, "V", _volts_doubt(light, voltage), f"at {show(float(running.output_w[lightest]), 3)} W"),
+        "output_loaded": Finding("output_loaded", "Output at the heaviest load", heavy, "V", _volts_doubt(heavy, voltage), f"at {show(float(running.output_w[heaviest]), 3)} W"),
+        "output_sag": Finding("output_sag", "Sags by", sag, "V", parts, f"{show(light)} − {show(heavy)} V; the meter's zero cancels"),
+        "carries": Finding("carries", "Carries within tolerance", carried, "W", None, "the heaviest load with its output within tolerance"),
+    }  # fmt: skip
+
+
+def _frequency(hertz: Array) -> Finding:
+    spread = float(np.std(hertz, ddof=1)) if len(hertz) > 1 else 0.0
+    parts = (Contribution("scatter of the readings", spread / math.sqrt(len(hertz))),) if spread else ()
+    return Finding(
+        "frequency",
+        "Frequency",
+        float(np.mean(hertz)),
+        "Hz",
+        parts,
+        f"{show(float(hertz.min()))} to {show(float(hertz.max()))} Hz over the loads",
+    )
+
+
+def _volts_doubt(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:
+    if accuracy is None:
+        return None
+    return merged(
+        (Contribution("voltage gain", rectangular(accuracy.gain) * volts), Contribution("voltage zero", rectangular(accuracy.zero)))
+    )
+
+
+def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
+    fell = abs(ending.before_v - ending.input_v)
+    parts = _volts_doubt(ending.input_v, voltage)
+    if parts is not None:
+        parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
+    found = {
+        "cutoff_input": Finding("cutoff_input", "Cut out at", ending.input_v, "V", parts,
+                                f"at its own terminals, loaded: {show(ending.input_a, 3)} A in, {show(ending.load_w, 3)} W out"),
+    }  # fmt: skip
+    if math.isfinite(ending.recovered_v):
+        found["recovered"] = Finding(
+            "recovered",
+            "The battery recovers to",
+            ending.recovered_v,
+            "V",
+            _volts_doubt(ending.recovered_v, voltage),
+            "at its terminals, load off",
+        )
+    return found
+
+
+def _left(ending: Ending, source: Source | None) -> Finding | None:
+    if source is None or source.chemistry is None or not source.series or not math.isfinite(ending.recovered_v) or ending.recovered_v <= 0:
+        return None
+    rest = from_resting_voltage(ending.recovered_v, source.series, source.chemistry)
+    if rest.percent is None:
+        return Finding("charge_left", "Left in the battery", None, "%", None, rest.sentence)
+    if rest.expanded_points is None:
+        return Finding("charge_left", "Left in the battery", rest.percent, "%", None, rest.sentence)
+    parts = (Contribution("the chart", rest.expanded_points / 2),)
+    return Finding("charge_left", "Left in the battery", rest.percent, "%", parts, "by its voltage soon after: a floor, it still recovers")
+
+
+def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
+    """(word, sentence): which of battery, its protection, leads, the inverter's own limits ended it."""
+    nominal = source.nominal_v if source is not None else usual_v
+    at = f"The output went off at {show(ending.input_v, 4)} V at the inverter's terminals, with {show(ending.input_a, 3)} A flowing"
+    after, loaded, rested = ending.source_after_v, ending.source_v, ending.recovered_v
+    if math.isfinite(after) and after < _COLLAPSED * nominal:
+        return (
+            PROTECTION,
+            f"{at}, and the battery gives no voltage any more: its own protection has opened. Take the load off before it is reset.",
+        )
+    drop = loaded - ending.input_v if math.isfinite(loaded) else math.nan
+    rest = rested if math.isfinite(rested) else after
+    sag = rest - loaded if math.isfinite(rest) and math.isfinite(loaded) else math.nan
+    left = _left(ending, source)
+    if rated_w and ending.load_w > _OVER * rated_w and ending.input_v > 0.9 * nominal:
+        return (
+            OVERLOAD,
+            f"{at}: {show(ending.load_w, 3)} W are more than its {show(rated_w, 3)} W. It was its own protection against overload; the battery is not the reason.",
+        )
+    tail = ""
+    if math.isfinite(rest):
+        tail = f" With the load off the battery stands at {show(rest, 4)} V"
+        tail += f": about {left.value:.0f} % are left in it." if left is not None and left.value is not None else "."
+        if left is not None and left.value is None:
+            tail = tail.rstrip(".") + ", where voltage cannot tell how much is left: it is not empty."
+    if left is not None and left.value is not None and left.value <= _EMPTY_POINTS:
+        return BATTERY, f"{at}.{tail} The battery is empty."
+    if not math.isfinite(rest):
+        return (
+            INVERTER,
+            f"{at}. Nobody read the battery afterwards: whether it is empty cannot be told. Read its voltage with the load off.",
+        )
+    if math.isfinite(drop) and drop > max(sag, 0.0) and drop > 0.02 * nominal:
+        return LEADS, (
+            f"{at}; at the battery there were {show(loaded, 4)} V: the leads took {show(drop, 2)} V of it.{tail} "
+            "The leads ended it: shorter or thicker ones keep it running longer."
+        )
+    split = ""
+    if math.isfinite(sag) and math.isfinite(drop):
+        split = f" Of the fall, {show(max(sag, 0.0), 2)} V are the battery's own sag and {show(max(drop, 0.0), 2)} V the leads."
+    return (
+        INVERTER,
+        f"{at}: its own low-voltage cut-off, on the loaded voltage.{split}{tail} Less load, or a battery that sags less, goes further.",
+    )
+
+
+def _no_end(swept: Sweep) -> str:
+    idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
+    said = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
+    if best.value is not None:
+        said.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
+    return ("; ".join(said) + ". It carried every step.") if said else "It carried every step."

@@ -1,0 +1,58 @@
+"""Load steps on an inverter, from a battery: no load up to past its rating, then a load held until it gives up."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from dataclasses import dataclass
+
+from ubrant.core.circuit import POWER
+from ubrant.core.quantity import plain
+from ubrant.methods import cautions
+from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, Step, SupplyOff
+
+_HOURS = 30.0
+
+
+@dataclass(frozen=True)
+class StepsPlan:
+    """``loads_w`` at the output in their order, 0 for none; then ``hold_w`` (0 for not) until the output goes off, for ``hold_h`` at most, then ``rest_s`` of rest."""
+
+    loads_w: tuple[float, ...]
+    rated_w: float
+    hold_w: float = 0.0
+    hold_h: float = 12.0
+    rest_s: float = 600.0
+    settle_s: float = 4.0
+    at_most_s: float = 30.0
+    hold_every_s: float = 10.0
+
+
+def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
+    """Each step settled and read at both sides; an overload that switches the output off ends the steps."""
+    yield Ask(
+        "Connect the battery through its fuse to the inverter, a meter at the inverter's DC terminals and one at the battery's; the meter of AC power and the load "
+        "behind the inverter, switched off.",
+        (cautions.MAINS, cautions.FUSE, cautions.POLARITY),
+    )  # fmt: skip
+    yield Ask("Switch the inverter on, with nothing attached.", (cautions.MAINS,), action="on")
+    went_off = False
+    for watts in plan.loads_w:
+        told = "no load" if not watts else f"{plain(watts)} W"
+        answer = yield Point(0.0, watts, 1.0, plan.settle_s, plan.at_most_s, f"{told} at the output.", 0.0, (cautions.WARM,), POWER)
+        if answer == "off":
+            went_off = True
+            break
+    if plan.hold_w and not went_off:
+        yield Hold(
+            plan.hold_w,
+            plan.hold_every_s,
+            3600 * plan.hold_h,
+            f"{plain(plan.hold_w)} W until its output goes off.",
+            "output",
+            (cautions.WARM,),
+            POWER,
+        )
+    yield LoadOff("Load off.")
+    yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), "Reading how the battery recovers.")
+    yield Ask("Switch the inverter off.", action="off")
+    yield SupplyOff("Done.")

@@ -1,0 +1,80 @@
+"""A built-in display judged against a meter: pairs typed, the correction worked out and kept."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QVBoxLayout, QWidget
+
+from ubrant.core.display_check import DisplayCheck, check_display, read_pairs
+from ubrant.core.meter import Meter
+from ubrant.core.quantity import QuantityError, plain
+from ubrant.core.readings import ReadingsError
+from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import Choice, button, label, row
+
+
+class JudgeDialog(QDialog):
+    """``found`` is the correction once it was accepted, for ``unit`` V or A."""
+
+    def __init__(self, name: str, meters: list[Meter], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.found: DisplayCheck | None = None
+        self._meters = meters
+        self.setWindowTitle(self.tr("Judge {name} against a meter").format(name=name or self.tr("this display")))
+        self.resize(520, 420)
+        self.quantity, self.against = Choice(self.tr("Quantity")), Choice(self.tr("The meter"))
+        for text, unit in ((self.tr("volts"), "V"), (self.tr("amperes"), "A")):
+            self.quantity.addItem(text, unit)
+        for meter in meters:
+            self.against.addItem(meter.name)
+        self.pairs = QPlainTextEdit()
+        self.pairs.setAccessibleName(self.tr("Pairs: the display, the meter"))
+        self.pairs.setPlaceholderText("12.3 V 12.41 V\n13.1 V 13.22 V")
+        self.note = Callout("plain")
+        self.keep_button = button(self.tr("Keep the correction"), self.accept, "chief")
+        layout = QVBoxLayout(self)
+        layout.addWidget(
+            label(self.tr("Read both at the same moment, low and high. A line each: what the display shows, what the meter reads."))
+        )
+        layout.addLayout(row(self.quantity, self.against))
+        layout.addWidget(self.pairs, 1)
+        layout.addWidget(self.note)
+        layout.addLayout(row(self.keep_button, button(self.tr("Leave it"), self.reject)))
+        self.pairs.textChanged.connect(self._look)
+        for box in (self.quantity, self.against):
+            box.currentIndexChanged.connect(lambda _: self._look())
+        self._look()
+
+    @property
+    def unit(self) -> str:
+        return str(self.quantity.currentData())
+
+    def _look(self) -> None:
+        self.found = None
+        self.keep_button.setEnabled(False)
+        text = self.pairs.toPlainText()
+        if not text.strip():
+            self.note.say("plain", "")
+            return
+        try:
+            shown, metered = read_pairs(text, self.unit)
+            accuracy = self._meters[self.against.currentIndex()].accuracy(self.unit) if self._meters else None
+            self.found = check_display(shown, metered, accuracy, _digit_of(text))
+        except (QuantityError, ReadingsError) as error:
+            self.note.say("bad", str(error))
+            return
+        said = self.tr("{sentence} Corrected: × {gain} {zero} {unit}; then good for ± ({accuracy}).").format(
+            sentence=self.found.sentence,
+            gain=plain(self.found.gain, 5),
+            zero=f"{self.found.zero:+.4g}",
+            unit=self.unit,
+            accuracy=self.found.accuracy.text,
+        )
+        self.note.say("plain", said)
+        self.keep_button.setEnabled(True)
+
+
+def _digit_of(text: str) -> float:
+    """The last digit of the display, by how its first value is written."""
+    first = text.split()[0].replace(",", ".")
+    number = "".join(c for c in first if c.isdigit() or c == ".")
+    return float(10.0 ** -(len(number.partition(".")[2])))

@@ -1,0 +1,56 @@
+"""What a converter's or inverter's label says goes in and comes out."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ubrant.core.quantity import parse_quantity
+from ubrant.core.unit import Unit
+
+_MAINS_V = 80.0
+
+
+@dataclass(frozen=True)
+class UnitRatings:
+    """``input_v``, ``output_v``; ``rated_a`` and ``rated_w`` of the output, None where the label does not say."""
+
+    input_v: float
+    output_v: float
+    rated_a: float | None
+    rated_w: float | None
+
+    @property
+    def watts(self) -> float:
+        return self.rated_w if self.rated_w is not None else (self.rated_a or 0.0) * self.output_v
+
+    @property
+    def amps(self) -> float:
+        return self.rated_a if self.rated_a is not None else (self.rated_w or 0.0) / self.output_v
+
+    @property
+    def gives_mains(self) -> bool:
+        return self.output_v >= _MAINS_V
+
+    @property
+    def takes_mains(self) -> bool:
+        return self.input_v >= _MAINS_V
+
+
+def read_ratings(unit: Unit) -> UnitRatings:
+    """Ratings from a label like ``12 V to 19 V, 90 W``.
+
+    Raises
+    ------
+    ValueError
+        It does not say so much.
+    """
+    volts = [parse_quantity(f"{m[1]} V", "V") for m in re.finditer(r"(\d+(?:[.,]\d+)?)\s*V\b", unit.label_text)]
+    if len(volts) < 2:
+        raise ValueError(f"The label of {unit.name} has to say what goes in and what comes out, like “12 V to 5 V, 3 A”.")
+    amps = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", unit.label_text)
+    watts = re.search(r"(\d+(?:[.,]\d+)?)\s*W\b", unit.label_text)
+    if not amps and not watts:
+        raise ValueError(f"The label of {unit.name} has to say how much it gives, like “3 A” or “90 W”.")
+    rated_a = float(amps[1].replace(",", ".")) if amps else None
+    return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None)
