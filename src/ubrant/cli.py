@@ -171,11 +171,15 @@ def write_a_report(
 ) -> None:
     """A run's report, to print or send."""
     from ubrant.report.document import ReportError, write_report
+    from ubrant.workshop.trials.registry import trial_of, trial_view
     from ubrant.workshop.views import view_of
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
     try:
+        if trial_of(chosen.method) is not None:
+            write_report(trial_view(book, chosen), name or chosen.source, to)
+            return
         view = view_of(book, chosen)
         write_report(view, name or chosen.source, to)
         book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), view.found)

@@ -6,7 +6,7 @@ from ubrant.core.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.demo.dome import UNITS, make_demo
 from ubrant.logbook.logbook import Logbook
 from ubrant.workshop.comparing import peukert_of
-from ubrant.workshop.sweeping import sweep_view
+from ubrant.workshop.trials.registry import trial_of, trial_view
 from ubrant.workshop.views import summary_of, view_of
 
 
@@ -14,10 +14,17 @@ def test_every_kind_of_verdict_stands_on_the_shelf(tmp_path):
     told: list[str] = []
     make_demo(tmp_path / "demo.ubrant", told.append)
     logbook = Logbook(tmp_path / "demo.ubrant")
-    sweeps = [(run, name) for run, name in logbook.runs() if run.method == "sweep"]
-    assert {name for _, name in sweeps} == {"Step-down one", "Step-down two", "Laptop step-up"}
-    assert all(sweep_view(logbook, run).found.findings["dropout_voltage"].value for run, _ in sweeps)
-    runs = [(run, name) for run, name in logbook.runs() if run.method != "sweep"]
+    trials = [(run, name) for run, name in logbook.runs() if trial_of(run.method) is not None]
+    of = {(name, run.method): trial_view(logbook, run) for run, name in trials}
+    assert {name for name, method in of if method == "sweep"} == {"Step-down one", "Step-down two", "Laptop step-up"}
+    assert all(view.findings["dropout_voltage"].value for (_, method), view in of.items() if method == "sweep")
+    assert all(view.sentence for view in of.values())
+    assert {w.found.kind for w in of[("Attic 150", "steps")].waves} == {"stepped"}
+    assert of[("Attic 150", "steps")].ended_by == "overload"
+    assert "leads" in {trial_view(logbook, run).ended_by for run, name in trials if name == "Hut 300" and run.method == "steps"}
+    assert of[("Hall 1000", "idle")].findings["idle_power"].value > 2 * of[("Hut 300", "idle")].findings["idle_power"].value
+    assert "settles nothing" in " ".join(of[("Step-down one", "idle")].warnings)
+    runs = [(run, name) for run, name in logbook.runs() if trial_of(run.method) is None]
     found = {name: (run, summary_of(logbook, run)) for run, name in reversed(runs)}
     assert {summary.verdict for _, summary in found.values()} >= {MEETS, BELOW, SPENT, NOT_ALIKE}
     assert CANNOT_TELL in {summary_of(logbook, run).verdict for run, _ in runs}
@@ -31,6 +38,6 @@ def test_every_kind_of_verdict_stands_on_the_shelf(tmp_path):
     assert {"resistance_two_step", "resistance_edges", "coulombic_efficiency", "cycle_3", "reference_capacity"} <= shown
     block = next(view for view in views.values() if view.run.plan["current_a"] == 9.0)
     assert [f.key for f in peukert_of(logbook, block)] == ["peukert", "rated_capacity"]
-    assert set(told) == set(found) | {name for _, name in sweeps}
+    assert set(told) == set(found) | {name for _, name in trials}
     logbook.close()
     assert [p.name for p in tmp_path.iterdir()] == ["demo.ubrant"]

@@ -15,7 +15,8 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logs.taps import read_taps
 from ubrant.ui.shell import FINDINGS, RUN
 from ubrant.workshop.conversion import settled_points
-from ubrant.workshop.sweeping import scenario_for_converter
+from ubrant.workshop.trials.simulated import scenario_for_trial
+from ubrant.workshop.trials.trial import Told
 
 LABEL = "12 V to 5 V, 3 A"
 
@@ -28,7 +29,7 @@ def prepared(window, qtbot):
     unit = window.bench.keep_unit(Unit("Step-down", "converter", LABEL))
     window.bench.choose_unit(unit.id)
     click(qtbot, window.shelf, "Prepare a test")
-    form = window.prepare.sweep_form
+    form = window.prepare.trial_form
     form.output_meter.setCurrentIndex(form.output_meter.findText("Out"))
     for name, text in (("highest", "13 V"), ("lowest", "5 V"), ("step", "0.5 V"), ("loads", "0, 0.5, 1, 2, 3")):
         type_into(qtbot, form.fields[name], text)
@@ -36,17 +37,22 @@ def prepared(window, qtbot):
     return window
 
 
+def scenario(window, run_id):
+    """What the stand-ins really are."""
+    return scenario_for_trial(Told(window.bench.logbook.units()[0], {}, tuple(window.bench.logbook.meters()), Leads()), run_id)
+
+
 def test_prepare_shows_the_grid_and_what_speaks_against_it(prepared, qtbot):
     window = prepared
-    assert "0 of 165 points" in window.prepare.grid.accessibleDescription()
+    assert "0 of 165 points" in window.prepare.preview.grid.accessibleDescription()
     assert window.prepare.aside.text() == "165 points"
-    assert window.prepare.grid.isVisible()
+    assert window.prepare.preview.grid.isVisible()
     assert not window.prepare.trace.isVisible()
-    type_into(qtbot, window.prepare.sweep_form.fields["highest"], "19 V")
+    type_into(qtbot, window.prepare.trial_form.fields["highest"], "19 V")
     window.prepare.look()
     assert any("over its window is damage" in p for p in window.prepare.problems())
     assert not window.prepare.start_button.isEnabled()
-    type_into(qtbot, window.prepare.sweep_form.fields["highest"], "13 A")
+    type_into(qtbot, window.prepare.trial_form.fields["highest"], "13 A")
     window.prepare.look()
     assert any("is in A" in p for p in window.prepare.problems())
 
@@ -59,36 +65,36 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
     qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=60_000)
-    view = window.findings.sweep
-    truth = scenario_for_converter(
-        window.bench.logbook.units()[0],
-        tuple(window.bench.logbook.meters()),
-        Leads(),
-        view.run.id,  # type: ignore[arg-type]
-    )
+    view = window.findings.trial
+    truth = scenario(window, view.run.id)
     p = truth.converter
     told = {"idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
             "shutoff_voltage": p.shutoff_v, "restart_voltage": p.restart_v, "lead_resistance": truth.lead_ohm}  # fmt: skip
     for key, value in told.items():
-        finding = view.found.findings[key]
+        finding = view.findings[key]
         assert abs(finding.value - value) <= 1.5 * finding.expanded_uncertainty, key
     assert window.findings.verdict.text().startswith("Best 9")
-    assert window.findings.sweep_page.map.contours()
-    assert "shuts off: 6." in window.findings.sweep_page.ladder.accessibleDescription()
-    assert "p₀ 0.1" in window.findings.sweep_page.curve.accessibleDescription()
+    assert window.findings.trial_page.map.contours()
+    assert "shuts off: 6." in window.findings.trial_page.ladder.accessibleDescription()
+    assert "p₀ 0.1" in window.findings.trial_page.curve.accessibleDescription()
     path = tmp_path / "sweep.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
     window.files.export()
     qtbot.waitUntil(path.exists, timeout=10_000)
     points, _ = settled_points(read_taps(path))
     assert len(points) > 100
+    report = tmp_path / "sweep.html"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))
     window.files.report()
-    assert "has no report" in window.said()
+    qtbot.waitUntil(report.exists, timeout=10_000)
+    assert "Shuts off at" in report.read_text()
+    window.files.copy_ledger()
+    assert "Lead resistance" in QApplication.clipboard().text()
 
 
 def test_stopped_half_way_the_supply_is_off_and_the_points_are_kept(prepared, qtbot):
     window = prepared
-    window.prepare.sweep_form.bench.setCurrentIndex(1)
+    window.prepare.trial_form.bench.setCurrentIndex(1)
     window.prepare.look()
     click(qtbot, window.prepare, "Start the run")
     qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
@@ -110,7 +116,7 @@ def test_a_sweep_by_hand(prepared, qtbot):
     """It calls out each setting; a line with the readings answers it."""
     window, clock = prepared, Hands()
     window.bench.clock = lambda: clock
-    form = window.prepare.sweep_form
+    form = window.prepare.trial_form
     for name, text in (("lowest", "9 V"), ("step", "2 V")):
         type_into(qtbot, form.fields[name], text)
     form.bench.setCurrentIndex(form.bench.count() - 1)
@@ -118,8 +124,8 @@ def test_a_sweep_by_hand(prepared, qtbot):
     click(qtbot, window.prepare, "Start the run")
     window.run.tick()
     click(qtbot, window.run, "Done, go on")
-    scenario = scenario_for_converter(window.bench.logbook.units()[0], tuple(window.bench.logbook.meters()), Leads(), 1)  # type: ignore[arg-type]
-    converter = Converter(scenario.converter)
+    truth = scenario(window, 1)
+    converter = Converter(truth.converter)
     window.run.tick()
     assert "Point 1 of 25: set 13 V at the input and 0 A at the output" in window.run.course_note.text()
     jot(qtbot, window.run, "input 13 V")
@@ -135,7 +141,7 @@ def test_a_sweep_by_hand(prepared, qtbot):
     click(qtbot, window.run, "Close the run")
     window.run.tick()
     QApplication.processEvents()
-    found = window.findings.sweep.found
+    found = window.findings.trial.sweep
     assert len(found.points) == 25
-    for key, value in (("loss_fixed", scenario.converter.fixed_w), ("loss_proportional", scenario.converter.proportional)):
+    for key, value in (("loss_fixed", truth.converter.fixed_w), ("loss_proportional", truth.converter.proportional)):
         assert abs(found.findings[key].value - value) <= found.findings[key].expanded_uncertainty, key

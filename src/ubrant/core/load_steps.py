@@ -107,9 +107,14 @@ def analyse_steps(
         )
     ended_by, sentence = "", _no_end(swept)
     if ending is not None:
-        findings |= _of_ending(ending, meters.input_v)
         ended_by, sentence = what_ended(ending, source, rated_w, float(np.median(used.input_v)))
         left = _left(ending, source)
+        if ended_by == OVERLOAD:
+            findings["overload"] = Finding(
+                "overload", "Switches off at", ending.load_w, "W", None, "its own protection, the battery not being the reason"
+            )
+        else:
+            findings |= _of_ending(ending, meters.input_v)
         if left is not None:
             findings["charge_left"] = left
     return Steps(replace(swept, findings=findings), findings, ended_by, sentence, tuple(warnings))

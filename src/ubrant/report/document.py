@@ -3,18 +3,29 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta, timezone
 from importlib import resources
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ubrant import __version__
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.accuracy import show_accuracy
+from ubrant.core.finding import Finding
 from ubrant.core.leads import Leads
 from ubrant.core.quantity import plain, show_duration
+from ubrant.logbook.records import Run
 from ubrant.report.figures import path_figure, svg_of, trace_figure
-from ubrant.workshop.paths import kept_path
+from ubrant.report.trial_figures import trial_figure
+from ubrant.workshop.paths import kept_path, trial_path
+from ubrant.workshop.trials.registry import trial_of
+from ubrant.workshop.trials.sweep import best_point
+from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.views import RunView
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 _EVENTS = {"jotting", "paused", "resumed"}
 
@@ -23,7 +34,7 @@ class ReportError(Exception):
     """A report that cannot be written; says why and what to do."""
 
 
-def write_report(view: RunView, name: str, path: Path) -> None:
+def write_report(view: RunView | TrialView, name: str, path: Path) -> None:
     """Write a run's report as ``.pdf`` or ``.html``.
 
     Raises
@@ -33,7 +44,7 @@ def write_report(view: RunView, name: str, path: Path) -> None:
     """
     if path.suffix.lower() not in {".pdf", ".html"}:
         raise ReportError(f"{path.name}: a report is written as .pdf or .html; give the file such a name.")
-    page = html_of(view, name)
+    page = html_of(view, name) if isinstance(view, RunView) else html_of_trial(view, name)
     try:
         path.write_bytes(page.encode() if path.suffix.lower() == ".html" else _pdf_of(page))
     except OSError as error:
@@ -52,23 +63,54 @@ def _pdf_of(page: str) -> bytes:
 
 def html_of(view: RunView, name: str) -> str:
     """The report as one self-contained page."""
+    found, run = view.found, view.run
+    figures = (path_figure(kept_path(view, name)), trace_figure(view))
+    return _page(
+        run, name, found.findings, "From battery to load", figures, verdict=found.verdict.sentence, settle=found.verdict.settle,
+        warnings=[*run.plan.get("warnings", ()), *found.warnings], conditions=_conditions(view), events=_events(view),
+    )  # fmt: skip
+
+
+def html_of_trial(view: TrialView, name: str) -> str:
+    """The report of a trial as one self-contained page."""
+    run, told = view.run, told_of(view.run)
+    trial = trial_of(run.method)
+    points = view.points is not None and len(view.points)
+    path = [path_figure(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))] if points else []
+    drawn = trial_figure(view)
+    titles = dict(trial.fields) if trial is not None else {}
+    accuracies = "  ".join(a for a in (run.voltage_accuracy, run.current_accuracy, str(run.plan.get("input_power_accuracy", ""))) if a)
+    rows = [("Method", trial.title if trial is not None else run.method), ("Meter", f"{run.meter}: {accuracies or 'accuracy not known'}")]
+    if run.plan.get("output_meter") and run.plan["output_meter"] != run.meter:
+        keys = ("output_voltage_accuracy", "output_current_accuracy", "output_power_accuracy")
+        known = "  ".join(run.plan[k] for k in keys if run.plan.get(k))
+        rows.append(("At the output", f"{run.plan['output_meter']}: {known or 'accuracy not known'}"))
+    rows += [(titles.get(key, key), text) for key, text in told.fields.items() if text]
+    if told.battery is not None:
+        rows.append(("On the battery", f"{told.battery.name}, {told.battery.label_text}"))
+    if points:
+        rows.append(("Leads", told.leads.describe()))
+    if run.trouble:
+        rows.append(("Trouble", run.trouble))
+    return _page(
+        run, name, view.findings, "At its best" if path else "What was measured", (*path, *([drawn] if drawn is not None else [])),
+        verdict=view.sentence or view.trouble, settle="", warnings=list(view.warnings), conditions=rows, events=[],
+    )  # fmt: skip
+
+
+def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, figures: Sequence[Figure], **told: object) -> str:
     from jinja2 import Environment, PackageLoader, select_autoescape
     from markupsafe import Markup
 
     environment = Environment(loader=PackageLoader("ubrant.report", "."), autoescape=select_autoescape(["html"]))
-    found, run = view.found, view.run
-    shown = [f for f in found.findings.values() if f.value is not None]
+    shown = [f for f in findings.values() if f.value is not None]
     started = _local(run.started, run.utc_offset_min)
     return environment.get_template("template.html").render(
-        title=f"{name}: {run.method} on {started:%-d %B %Y}",
+        title=f"{name}: {run.method} on {started:%-d %B %Y}", heading=heading,
         subtitle=f"Label: {run.label_text or 'none given'} · {run.source} · started {started:%H:%M}",
         footer=f"Ubrant {__version__}, findings version {FINDINGS_VERSION}, run {run.id}",
-        verdict=found.verdict.sentence, settle=found.verdict.settle,
         findings=shown, halves=(shown[: len(shown) // 2 - 1], shown[len(shown) // 2 - 1 :]) if len(shown) > 3 else (shown,),
-        warnings=[*run.plan.get("warnings", ()), *found.warnings],
-        conditions=_conditions(view), events=_events(view),
-        path_svg=Markup(svg_of(path_figure(kept_path(view, name)))), trace_svg=Markup(svg_of(trace_figure(view))),
-        regular=_font("B612-Regular.otf"), bold=_font("B612-Bold.otf"),
+        figures=[Markup(svg_of(figure)) for figure in figures], regular=_font("B612-Regular.otf"), bold=_font("B612-Bold.otf"), **told,
     )  # fmt: skip
 
 

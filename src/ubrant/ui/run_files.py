@@ -18,34 +18,40 @@ from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 from ubrant.workshop.paths import kept_path
+from ubrant.workshop.trials.trial import TrialView
 from ubrant.workshop.views import RunView
 
 
 class RunFiles(QObject):
     """Asks where to, does it beside the window, says how it went. ``shown`` gives the run that is looked at, or None."""
 
-    def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None], shown_run: Callable[[], Run | None]) -> None:
+    def __init__(
+        self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None], shown_trial: Callable[[], TrialView | None]
+    ) -> None:
         super().__init__(window)
-        self._window, self._bench, self._shown, self._shown_run = window, bench, shown, shown_run
+        self._window, self._bench, self._shown, self._shown_trial = window, bench, shown, shown_trial
 
     def report(self) -> None:
         """Save a report of the run that is shown."""
-        if (view := self._view()) is None:
+        view = self._any_view()
+        if view is None:
             return
         from ubrant.report.document import write_report
 
-        name = self._name(view)
+        name = self._name_of(view.run)
         path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
-        if path is not None:
-            self._write(self.tr("Writing the report …"), path, lambda target: write_report(view, name, target))
+        if path is None:
+            return
+        self._write(self.tr("Writing the report …"), path, lambda target: write_report(view, name, target))
+        if isinstance(view, RunView):
             self._bench.logbook.keep_statement(view.run.id, datetime.now(UTC).isoformat(timespec="seconds"), view.found)
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
-        run = self._shown_run()
-        if run is None:
-            self._view()
+        view = self._any_view()
+        if view is None:
             return
+        run = view.run
         name = self._name_of(run)
         path = self._ask(
             self.tr("Export the run"),
@@ -69,30 +75,38 @@ class RunFiles(QObject):
             )
 
     def figures(self) -> None:
-        """Save the trace and the path as figures beside each other."""
-        if (view := self._view()) is None:
+        """Save the trace (or what a trial is drawn as) and the path as figures beside each other."""
+        view = self._any_view()
+        if view is None:
             return
         from ubrant.report.figures import path_figure, save, trace_figure
+        from ubrant.report.trial_figures import trial_figure
 
-        name = self._name(view)
+        name = self._name_of(view.run)
         path = self._ask(self.tr("Save the figures"), f"{name} trace.svg", "SVG (*.svg);;PNG (*.png)")
         if path is None:
             return
         other = path.with_name(path.stem.removesuffix(" trace") + " path" + path.suffix)
 
         def draw() -> None:
-            save(trace_figure(view), path)
-            save(path_figure(kept_path(view, name)), other)
+            if isinstance(view, RunView):
+                save(trace_figure(view), path)
+                save(path_figure(kept_path(view, name)), other)
+            elif (figure := trial_figure(view)) is not None:
+                save(figure, path)
 
         in_background(self._window, self.tr("Drawing …"), draw, lambda _: self._done(path), self._failed)
 
     def copy_ledger(self) -> None:
         """The ledger as text with tabs, for a sheet or a letter."""
-        clipboard = QGuiApplication.clipboard()
-        if (view := self._view()) is None or clipboard is None:
+        clipboard, view = QGuiApplication.clipboard(), self._any_view()
+        if view is None or clipboard is None:
             return
-        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in view.found.findings.values() if f.value is not None]
-        clipboard.setText("\n".join(["\t".join(row) for row in rows] + [view.found.verdict.sentence]))
+        findings, sentence = (
+            (view.found.findings, view.found.verdict.sentence) if isinstance(view, RunView) else (view.findings, view.sentence)
+        )
+        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in findings.values() if f.value is not None]
+        clipboard.setText("\n".join(["\t".join(row) for row in rows] + [sentence]))
         self._bench.told.emit(self.tr("The ledger is on the clipboard."))
 
     def save_copy(self) -> None:
@@ -108,16 +122,11 @@ class RunFiles(QObject):
         else:
             self._done(path)
 
-    def _view(self) -> RunView | None:
-        view = self._shown()
-        if view is None and self._shown_run() is not None:
-            self._bench.said.emit(self.tr("This run has no report: export its readings, or analyse them with the command line."))
-        elif view is None:
+    def _any_view(self) -> RunView | TrialView | None:
+        view = self._shown() or self._shown_trial()
+        if view is None:
             self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
         return view
-
-    def _name(self, view: RunView) -> str:
-        return self._name_of(view.run)
 
     def _name_of(self, run: Run) -> str:
         return self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source

@@ -217,7 +217,7 @@ class MainWindow(QMainWindow):
             self,
             self.bench,
             lambda: self.findings.view if FINDINGS in self._built else None,
-            lambda: self.findings.run if FINDINGS in self._built else None,
+            lambda: self.findings.trial if FINDINGS in self._built else None,
         )
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.run_started.connect(self._run_started)

@@ -107,7 +107,11 @@ class FindingsStage(StageFrame):
         self.side.addLayout(row(self.report_button, self.export_button))
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
-        self.side.addLayout(row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1))
+        self._judged = QWidget()
+        judged = row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1)
+        judged.setContentsMargins(0, 0, 0, 0)
+        self._judged.setLayout(judged)
+        self.side.addWidget(self._judged)
         self.side.addWidget(self.higher)
         self.side.addStretch(1)
 
@@ -137,17 +141,13 @@ class FindingsStage(StageFrame):
         self.trace.set_marks([])
         self.trial_page.hide()
         self.trace.show()
+        self.trial = None
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
         for choice in (self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
-
-    @property
-    def run(self) -> Run | None:
-        """The run that is shown."""
-        return self._run if self.view is not None or self.trial is not None else None
 
     def open_run(self, run_id: int) -> None:
         """Show a kept run."""
@@ -170,6 +170,7 @@ class FindingsStage(StageFrame):
         tried = trial_of(run.method) is not None
         self.trace.setVisible(not tried)
         self.trial_page.setVisible(tried)
+        self._judged.setVisible(not tried)
         self.trial = None
         if tried:
             self._show_trial(run)
@@ -293,10 +294,11 @@ class FindingsStage(StageFrame):
     def _show_choices(self, run: Run) -> None:
         mine = not self._bench.logbook.read_only
         interrupted = run.state == "interrupted" and mine
-        self.go_on.setVisible(interrupted and run.unit_id is not None and not self._bench.is_running)
+        again = interrupted and run.unit_id is not None and not self._bench.is_running and trial_of(run.method) is None
+        self.go_on.setVisible(again)
         self.leave_it.setVisible(interrupted)
         typed = run.plan.get("typed") or run.source == BY_HAND
-        self.between.setVisible(bool(typed) and mine)
+        self.between.setVisible(bool(typed) and mine and trial_of(run.method) is None)
         self.between.blockSignals(True)
         self.between.setCurrentIndex(max(0, self.between.findData(run.plan.get("between", STRAIGHT))))
         self.between.blockSignals(False)

@@ -18,6 +18,7 @@ from ubrant.ui.trials.axes import Axes
 from ubrant.ui.trials.sweep_drawings import TAKEN, draw_point, states_of
 from ubrant.workshop.trials.trial import SeenWave, TrialView
 
+_ROUND_S = (0.01, 0.1, 1.0, 10.0, 60.0, 600.0, 3600.0, 36000.0)
 _STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashLine)
 
 
@@ -25,9 +26,7 @@ class OutputCurve(Axes):
     """Output voltage over the load, with the tolerance as two lines."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(
-            self.tr("Output over load"), self.tr("load, W     ● within tolerance   ◆ outside   × off"), self.tr("output, V"), parent
-        )
+        super().__init__(self.tr("Output over load"), self.tr("load, W     ◆ outside   × off"), self.tr("output, V"), parent)
         self._view: TrialView | None = None
 
     def show_view(self, view: TrialView | None) -> None:
@@ -78,27 +77,25 @@ class WaveView(Axes):
         if self._waves:
             peak = max(float(np.max(np.abs(w.volts))) for w in self._waves)
             until = max(float(w.time_s[-1]) for w in self._waves) * 1000
-            self.spans = ((0.0, until), (-1.25 * peak, 1.25 * peak))
+            self.spans = ((0.0, until), (-1.2 * peak, 1.75 * peak))
             self.setAccessibleDescription("; ".join(self._words(w) for w in self._waves))
         self.setVisible(bool(self._waves))
         self.update()
 
     def _words(self, wave: SeenWave) -> str:
         thd, crest = wave.found.findings["thd"], wave.found.findings["crest_factor"]
-        where = self.tr("at {load} W: ").format(load=show(wave.load_w, 3)) if wave.load_w else ""
-        return f"{where}{self.tr(wave.found.kind)}, THD {thd.value_text()}, {self.tr('crest')} {show(crest.value or 0.0, 3)}"
+        where = self.tr("{load} W: ").format(load=show(wave.load_w, 3)) if wave.load_w else self.tr("no load: ")
+        return f"{where}{self.tr(wave.found.kind)}, THD {show(thd.value or 0.0, 3)} %, {self.tr('crest')} {show(crest.value or 0.0, 3)}"
 
     def draw(self, painter: QPainter) -> None:
         for wave, style in zip(self._waves, _STYLES, strict=False):
             painter.setPen(QPen(color("voltage"), 1.6, style))
             painter.drawPolyline(QPolygonF([self.place(1000 * float(t), float(v)) for t, v in zip(wave.time_s, wave.volts, strict=True)]))
         for line, wave in enumerate(self._waves):
-            words = ("—  " if line == 0 else "···  ") + self._words(wave)
-            room = painter.fontMetrics().horizontalAdvance(words) + 10
-            box = QRectF(self.place(0, 0).x() + 4, 32 + 18 * line, room, 17)
-            painter.fillRect(box, color("paper"))
+            words = ("—  " if line == 0 else "····  ") + self._words(wave)
+            box = QRectF(self.place(0, 0).x() + 4, 32 + 34 * line, self.width() - self.place(0, 0).x() - 12, 34)
             painter.setPen(color("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, words)
 
 
 class Harmonics(Axes):
@@ -183,9 +180,9 @@ class TripView(Axes):
             times = [math.log10(max(s.opened_s or s.held_s, 0.01)) for s in view.overloads]
             times += [math.log10(t) for p in view.curve for t in (p.fastest_s, p.slowest_s) if 0 < t < math.inf]
             multiples = [s.amps / view.rated_a for s in view.overloads] + [p.multiple for p in view.curve]
-            low, high = math.floor(min(times)), math.ceil(max(times) + 0.2)
-            self.up_marks = [(float(k), show_duration(10.0**k)) for k in range(low, high + 1)]
-            self.spans = ((0.9 * min(multiples), 1.08 * max(multiples)), (float(low), float(high)))
+            low, high = min(times) - 0.3, max(times) + 0.4
+            self.up_marks = [(math.log10(s), show_duration(s)) for s in _ROUND_S if low <= math.log10(s) <= high]
+            self.spans = ((0.9 * min(multiples), 1.08 * max(multiples)), (low, high))
             said = [
                 f"{plain(s.amps / view.rated_a, 3)} ×: {show_duration(s.opened_s) if s.opened_s is not None else self.tr('held')}"
                 for s in view.overloads
@@ -247,18 +244,18 @@ class Bars(QWidget):
             return
         longest = max(max(f.value or 0.0, other or 0.0) for f, other in self._rows) or 1.0
         names = max(painter.fontMetrics().horizontalAdvance(f.name) for f, _ in self._rows) + 20
-        room = max(self.width() - names - 150, 60)
+        room = max(self.width() - names - 210, 60)
         for line, (finding, other) in enumerate(self._rows):
-            y = 20 + 46 * line
+            y = 24 + 58 * line
             painter.setPen(color("ink"))
-            painter.drawText(QRectF(10, y, names - 14, 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, finding.name)
+            painter.drawText(QRectF(10, y, names - 14, 32), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, finding.name)
             width = room * (finding.value or 0.0) / longest
-            painter.fillRect(QRectF(names, y, width, 26), color("power"))
+            painter.fillRect(QRectF(names, y, width, 32), color("power"))
             end = width
             if other is not None:
                 painter.setPen(QPen(color("power"), 1.2, Qt.PenStyle.DashLine))
-                painter.drawRect(QRectF(names, y, room * other / longest, 26))
+                painter.drawRect(QRectF(names, y, room * other / longest, 32))
                 end = max(width, room * other / longest)
             painter.setPen(color("ink"))
             words = finding.with_doubt() + (f" · {show(other, 3)} VA" if other is not None else "")
-            painter.drawText(QRectF(names + end + 8, y, 260, 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(QRectF(names + end + 8, y, 260, 32), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -18,6 +18,8 @@ from ubrant.ui.trials.axes import Axes
 
 Setting = tuple[float, float]
 _KEY = "     ● within tolerance   ◆ outside   × off"
+_GOING_UP = QPointF(8, 0)
+"""Points taken with the input going up stand beside those taken going down."""
 TAKEN, OUTSIDE, OFF = "taken", "outside tolerance", "off"
 
 
@@ -34,7 +36,7 @@ class SweepGrid(Axes):
     """Input voltage over load: points to come hollow, taken ones filled, those outside tolerance or off in a shape of their own."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(self.tr("Points"), self.tr("load, A") + _KEY, self.tr("input, V"), parent)
+        super().__init__(self.tr("Points, down and up again"), self.tr("load, A") + _KEY, self.tr("input, V"), parent)
         self._plan: Sequence[Setting] = ()
         self._taken: Sequence[Setting] = ()
         self._states: Sequence[str] = ()
@@ -58,17 +60,23 @@ class SweepGrid(Axes):
     def draw(self, painter: QPainter) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(color("quiet"), 1))
-        for volts, amps in self._plan:
-            painter.drawEllipse(self.place(amps, volts), 3.2, 3.2)
-        for k, (volts, amps) in enumerate(self._taken):
-            at = self.place(amps, volts)
+        for at in self._places(self._plan):
+            painter.drawEllipse(at, 3.2, 3.2)
+        for k, at in enumerate(self._places(self._taken)):
             state = self._states[k] if k < len(self._states) else TAKEN
             draw_point(painter, at, state)
         if self._taken and len(self._taken) < len(self._plan):
-            volts, amps = self._taken[-1]
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(color("current"), 2))
-            painter.drawEllipse(self.place(amps, volts), 8, 8)
+            painter.drawEllipse(self._places(self._taken)[-1], 8, 8)
+
+    def _places(self, settings: Sequence[Setting]) -> list[QPointF]:
+        """Where each point is drawn: beside its column where the input was going up."""
+        found = []
+        for k, (volts, amps) in enumerate(settings):
+            rising = k > 0 and settings[k - 1][1] == amps and volts > settings[k - 1][0]
+            found.append(self.place(amps, volts) + _GOING_UP if rising else self.place(amps, volts))
+        return found
 
 
 def draw_point(painter: QPainter, at: QPointF, state: str) -> None:
@@ -150,7 +158,7 @@ class EfficiencyMapView(Axes):
     """Efficiency over load and input voltage as contours, with the measured points on it."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(self.tr("Efficiency, %"), self.tr("load, W") + _KEY, self.tr("input, V"), parent)
+        super().__init__(self.tr("Efficiency, %"), self.tr("load, W     ● within tolerance   ◆ outside"), self.tr("input, V"), parent)
         self._found: Sweep | None = None
         self._lines: list[tuple[float, list[np.ndarray]]] = []
 
@@ -179,19 +187,20 @@ class EfficiencyMapView(Axes):
     def draw(self, painter: QPainter) -> None:
         if self._found is None:
             return
-        for level, lines in self._lines:
+        for number, (level, lines) in enumerate(self._lines):
             for line in lines:
                 places = [self.place(float(x), float(y)) for x, y in line]
                 painter.setPen(QPen(color("power"), 1.4))
                 painter.drawPolyline(QPolygonF(places))
                 if len(places) > 8:
-                    at = places[len(places) // 2]
+                    at = places[len(places) * (1 + number % 3) // 4]
                     painter.setFont(font(SMALL))
                     box = QRectF(at.x() - 15, at.y() - 8, 30, 16)
                     painter.fillRect(box, color("paper"))
                     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, plain(level, 3))
         for k, state in enumerate(states_of(self._found)):
-            draw_point(painter, self.place(float(self._found.points.output_w[k]), float(self._found.points.input_v[k])), state)
+            if state != OFF:
+                draw_point(painter, self.place(float(self._found.points.output_w[k]), float(self._found.points.input_v[k])), state)
 
 
 _RUNGS = (

@@ -27,6 +27,7 @@ class LedgerRow(QWidget):
         self._doubt.setFont(font(SMALL + 0.5))
         self._doubt.setMinimumWidth(64)
         self._working.setObjectName("quiet")
+        self._name.setWordWrap(True)
         self._working.setWordWrap(True)
         self._arithmetic.setWordWrap(True)
         self._arithmetic.setFont(font(SMALL))
