@@ -21,15 +21,12 @@ class DisplayCheck:
     Attributes
     ----------
     gain, zero : of the correction
-    gain_u, zero_u : standard uncertainties, the meter's own doubt in them
     accuracy : what the corrected display is good for, as limits of error
     sentence : what a colleague would say
     """
 
     gain: float
     zero: float
-    gain_u: float
-    zero_u: float
     accuracy: Accuracy
     sentence: str
 
@@ -74,28 +71,22 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
     if len(shown) < 2:
         raise ReadingsError("Two pairs at least, one low and one high, tell how far a display is off.")
     digit_u = rectangular(digit / 2)
-    spread = float(np.ptp(shown))
-    if spread > 0.2 * float(np.max(np.abs(shown))):
-        design = np.column_stack([shown, np.ones_like(shown)])
-        found, *_ = np.linalg.lstsq(design, metered, rcond=None)
-        gain, zero = float(found[0]), float(found[1])
-        inverse = np.linalg.inv(design.T @ design)
-        residual = metered - design @ found
-        scatter = max(float(np.sqrt(np.sum(residual**2) / max(len(shown) - 2, 1))), digit_u)
-        gain_u, zero_u = scatter * math.sqrt(float(inverse[0, 0])), scatter * math.sqrt(float(inverse[1, 1]))
-    else:  # all at one value: only a gain can be told
-        gain, zero = float(np.sum(metered) / np.sum(shown)), 0.0
-        scatter = max(float(np.std(metered - gain * shown, ddof=1)), digit_u)
-        gain_u, zero_u = scatter / math.sqrt(len(shown)) / abs(float(np.mean(shown))), 0.0
-    if meter is not None:
-        gain_u = math.hypot(gain_u, rectangular(meter.gain))
-        zero_u = math.hypot(zero_u, rectangular(meter.zero))
+    two = float(np.ptp(shown)) > 0.2 * float(np.max(np.abs(shown)))
+    design = np.column_stack([shown, np.ones_like(shown)]) if two else shown[:, None]  # all at one value: only a gain can be told
+    found, *_ = np.linalg.lstsq(design, metered, rcond=None)
+    inverse = np.linalg.inv(design.T @ design)
+    residual = metered - design @ found
+    scatter = max(math.sqrt(float(residual @ residual) / max(len(shown) - len(found), 1)), digit_u)
+    gain, zero = float(found[0]), float(found[1]) if two else 0.0
+    fit_u = scatter * np.sqrt(np.einsum("ij,jk,ik->i", design, inverse, design))  # of the corrected value at each pair
     unit = meter.unit if meter is not None else "V"
-    limits = Accuracy(math.sqrt(3) * gain_u, math.sqrt(3) * math.hypot(zero_u, digit_u), unit,
-                      f"{plain(100 * math.sqrt(3) * gain_u, 2)} % + {plain(1000 * math.sqrt(3) * math.hypot(zero_u, digit_u), 2)} m{unit}")  # fmt: skip
-    middle = float(np.median(shown))
+    meter_gain, meter_zero = (meter.gain, meter.zero) if meter is not None else (0.0, 0.0)
+    limit = math.sqrt(3) * math.hypot(float(fit_u.max()), rectangular(meter_zero), digit_u)
+    limits = Accuracy(meter_gain, limit, unit, f"{plain(100 * meter_gain, 2)} % + {plain(1000 * limit, 2)} m{unit}")
+    k = int(np.argsort(shown)[len(shown) // 2])
+    middle = float(shown[k])
     off = middle - (gain * middle + zero)
-    off_u = COVERAGE * math.hypot(gain_u * middle, zero_u)
+    off_u = COVERAGE * math.hypot(float(fit_u[k]), rectangular(meter_gain) * middle, rectangular(meter_zero))
     if abs(off) <= off_u:
         said = f"The display agrees with the meter at {show(middle)} {unit}, within ± {show(off_u, 2)} {unit}."
     else:
@@ -103,4 +94,4 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
         said = f"The display shows {show(abs(off), 2)} {unit} {side} than there is at {show(middle)} {unit} (± {show(off_u, 2)} {unit})."
     if meter is None:
         said += " Nobody said how accurate the meter is: it was taken as exact."
-    return DisplayCheck(gain, zero, gain_u, zero_u, limits, said)
+    return DisplayCheck(gain, zero, limits, said)

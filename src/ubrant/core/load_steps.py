@@ -145,16 +145,8 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
 
 
 def _frequency(hertz: Array) -> Finding:
-    spread = float(np.std(hertz, ddof=1)) if len(hertz) > 1 else 0.0
-    parts = (Contribution("scatter of the readings", spread / math.sqrt(len(hertz))),) if spread else ()
-    return Finding(
-        "frequency",
-        "Frequency",
-        float(np.mean(hertz)),
-        "Hz",
-        parts,
-        f"{show(float(hertz.min()))} to {show(float(hertz.max()))} Hz over the loads",
-    )
+    span = f"{show(float(hertz.min()))} to {show(float(hertz.max()))} Hz over the loads"
+    return Finding("frequency", "Frequency", float(np.mean(hertz)), "Hz", None, span)
 
 
 def _volts_doubt(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:

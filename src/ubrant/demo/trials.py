@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 import numpy as np
 
 from ubrant.bench.engine import Order
+from ubrant.bench.session import RunSession
 from ubrant.bench.standins.noise import shown
 from ubrant.bench.standins.scenario import Channel, drawn_inside
 from ubrant.core.accuracy import parse_accuracy
@@ -25,6 +26,7 @@ from ubrant.workshop.trials.registry import trial_of
 from ubrant.workshop.trials.session import start_trial, start_typed_trial
 from ubrant.workshop.trials.trial import Told, Trial
 
+_AT_ONCE = 3
 _WIDE = replace(BENCH_METER, max_a=100.0)
 
 
@@ -63,6 +65,7 @@ _BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, outpu
 
 def make_trials(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str], None]) -> None:
     """Everything in TRIALS, then the projector's modes and the laptop's brick, typed off a plug-in meter."""
+    going: list[RunSession] = []
     for tried in TRIALS:
         tell(tried.unit)
         trial = _trial(tried.method)
@@ -70,12 +73,20 @@ def make_trials(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str
         told = Told(unit, {**trial.usual(unit), **tried.changes}, tried.meters, tried.leads, units.get(tried.battery))
         _, session = start_trial(logbook, trial, told, started=tried.day, unattended=True)
         session.start()
-        session.join()
-        assert session.progress.ended_by == "done", session.progress.trouble
+        going.append(session)
+        if len(going) == _AT_ONCE:
+            _join(going.pop(0))
+    for session in going:
+        _join(session)
     tell("Projector")
     _type_modes(logbook, units["Projector"])
     tell("Laptop's brick")
     _type_brick(logbook, units["Laptop's brick"])
+
+
+def _join(session: RunSession) -> None:
+    session.join()
+    assert session.progress.ended_by == "done", session.progress.trouble
 
 
 def _trial(method: str) -> Trial:

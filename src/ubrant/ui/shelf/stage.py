@@ -24,6 +24,7 @@ from ubrant.workshop.trials.registry import trial_of, trials_for
 from ubrant.workshop.views import label_of, summary_of
 
 _MOST_RUNS = 40
+_ROOM = 44
 
 
 class ShelfStage(QWidget):
@@ -251,13 +252,18 @@ class ShelfStage(QWidget):
 def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
-    if summary is not None and trial_of(run.method) is not None:
-        return summary.sentence
+    if (trial := trial_of(run.method)) is not None:
+        return _short(f"{trial.title}: {summary.sentence}") if summary is not None else f"{trial.title}: {run.state}, no result"
     if summary is None or summary.charge_ah is None:
         return f"{run.state}, no result"
     value, doubt = show_with(summary.charge_ah, summary.charge_u)
     interrupted = "interrupted · " if run.state == "interrupted" else ""
     return f"{interrupted}{value} ± {doubt} Ah · {summary.verdict}" if doubt else f"{interrupted}{value} Ah · {summary.verdict}"
+
+
+def _short(sentence: str) -> str:
+    """As much of a sentence as the panel has room for; the whole is its tip."""
+    return sentence if len(sentence) <= _ROOM else sentence[: _ROOM - 1].rsplit(" ", 1)[0] + " …"
 
 
 def _connection_text(meter: Meter) -> str:

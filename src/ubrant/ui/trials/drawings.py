@@ -83,9 +83,9 @@ class WaveView(Axes):
         self.update()
 
     def _words(self, wave: SeenWave) -> str:
-        thd, crest = wave.found.findings["thd"], wave.found.findings["crest_factor"]
+        thd = wave.found.findings["thd"].value or 0.0
         where = self.tr("{load} W: ").format(load=show(wave.load_w, 3)) if wave.load_w else self.tr("no load: ")
-        return f"{where}{self.tr(wave.found.kind)}, THD {show(thd.value or 0.0, 3)} %, {self.tr('crest')} {show(crest.value or 0.0, 3)}"
+        return f"{where}{self.tr(wave.found.kind)}, THD {show(thd, 3)} %"
 
     def draw(self, painter: QPainter) -> None:
         for wave, style in zip(self._waves, _STYLES, strict=False):
@@ -93,9 +93,11 @@ class WaveView(Axes):
             painter.drawPolyline(QPolygonF([self.place(1000 * float(t), float(v)) for t, v in zip(wave.time_s, wave.volts, strict=True)]))
         for line, wave in enumerate(self._waves):
             words = ("—  " if line == 0 else "····  ") + self._words(wave)
-            box = QRectF(self.place(0, 0).x() + 4, 32 + 34 * line, self.width() - self.place(0, 0).x() - 12, 34)
+            room = painter.fontMetrics().horizontalAdvance(words) + 6
+            box = QRectF(self.place(0, 0).x() + 4, 32 + 20 * line, room, 18)
+            painter.fillRect(box, color("paper"))
             painter.setPen(color("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
 
 
 class Harmonics(Axes):

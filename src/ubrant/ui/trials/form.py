@@ -13,6 +13,7 @@ from ubrant.ui.widgets.forms import Choice, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, trial_bench_problems
 from ubrant.workshop.trials.registry import trials_for
 from ubrant.workshop.trials.trial import Told, Trial
+from ubrant.workshop.trials.unit_ratings import read_ratings
 from ubrant.workshop.views import label_of
 
 _NO_METER = Meter("DC meter")
@@ -96,7 +97,23 @@ class TrialForm(QWidget):
             self.method.addItem(self.tr(trial.title), trial.method)
         self.method.blockSignals(False)
         self._fill()
+        self._choose_meters(unit)
         self.changed.emit()
+
+    def _choose_meters(self, unit: Unit) -> None:
+        """One that reads so many volts at each end; watts, where mains comes out."""
+        try:
+            ratings = read_ratings(unit)
+        except ValueError:
+            return
+        ends = ((self.input_meter, ratings.input_v, ratings.takes_mains), (self.output_meter, ratings.output_v, ratings.gives_mains))
+        taken = -1
+        for box, volts, mains in ends:
+            unfit = [_unfit(meter, volts, mains=mains, taken=k == taken) for k, meter in enumerate(self._meters)]
+            taken = unfit.index(min(unfit)) if unfit else -1
+            box.blockSignals(True)
+            box.setCurrentIndex(taken)
+            box.blockSignals(False)
 
     def choose_method(self, method: str) -> None:
         self.method.setCurrentIndex(self.method.findData(method))
@@ -202,3 +219,10 @@ class TrialForm(QWidget):
     def bench_problems(self) -> list[str]:
         """What is missing for instruments."""
         return trial_bench_problems(self.choice(), self.told().meters, on_battery=self.trial.on_battery)
+
+
+def _unfit(meter: Meter, volts: float, *, mains: bool, taken: bool) -> tuple[bool, bool, bool, bool]:
+    """What speaks against a meter at one end, worst first."""
+    return (
+        meter.max_v is not None and volts > meter.max_v, mains != bool(meter.details.power_accuracy), not meter.voltage_accuracy, taken,
+    )  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
@@ -44,6 +45,8 @@ def in_background(
     outcome = _Outcome(dialog)
 
     def finish(then: Callable[[Any], None], result: Any) -> None:
+        if sip.isdeleted(dialog):
+            return  # the window has gone meanwhile
         left = dialog.wasCanceled()
         dialog.close()
         dialog.deleteLater()

@@ -16,10 +16,20 @@ _MOST_CALLOUTS = 12
 def trial_lines(trial: Trial, told: Told) -> list[StepLine]:
     """Every step with its cautions; the points of a sweep put together."""
     if not isinstance(trial, SweepTrial):
-        return summarise(trial.steps(told))
+        return _once(summarise(trial.steps(told)))
     plan = read_plan(told.fields, told.unit)
     lines = summarise(sweep(replace(plan, loads_a=plan.loads_a[:1])))
     return [lines[0], StepLine(_all_points(told), lines[1].cautions, by_person=False, seconds=trial.length_s(told)), *lines[-2:]]
+
+
+def _once(lines: list[StepLine]) -> list[StepLine]:
+    """Each caution at the first step it matters for, and not again."""
+    said: set[str] = set()
+    found = []
+    for line in lines:
+        found.append(replace(line, cautions=tuple(c for c in line.cautions if c not in said)))
+        said |= set(line.cautions)
+    return found
 
 
 def typed_lines(trial: Trial, told: Told) -> list[StepLine]:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.simulated import Around, open_simulated_converter
+from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
 from ubrant.core.leads import lead_sentences
 from ubrant.core.load_steps import Ending, Source, analyse_steps
@@ -152,7 +154,7 @@ class StepsTrial(Trial):
         ]  # fmt: skip
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.found.warnings]
         return TrialView(
-            run, found.findings, found.sentence, tuple(warnings), points=points, asked=rows.asked, sweep=found.sweep, tolerance=tolerance, waves=waves,
+            run, found.findings | _of_waves(waves), found.sentence, tuple(warnings), points=points, asked=rows.asked, sweep=found.sweep, tolerance=tolerance, waves=waves,
             ended_by=found.ended_by,
         )  # fmt: skip
 
@@ -190,6 +192,19 @@ def _waves(kept: KeptTrial, rows: Rows) -> list[SeenWave]:
         except ReadingsError:
             continue
     return found
+
+
+def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
+    """What its wave is at the heaviest load that was recorded."""
+    if not waves:
+        return {}
+    heaviest = waves[-1]
+    where = f"at {show(heaviest.load_w, 3)} W: {heaviest.found.kind}"
+    thd, crest = heaviest.found.findings["thd"], heaviest.found.findings["crest_factor"]
+    return {
+        "wave_thd": replace(thd, key="wave_thd", name="THD of its wave", working=where),
+        "wave_crest": replace(crest, key="wave_crest", name="Crest factor of its wave", working=where),
+    }
 
 
 def _sampled_ending(run: Run, kept: KeptTrial, plan: StepsPlan) -> Ending | None:
