@@ -95,7 +95,7 @@ def test_a_meter_that_is_away_for_half_a_minute_is_waited_for_with_the_load_off(
 
 @pytest.mark.parametrize(("device", "kind"), [("meter", "silent"), ("meter", "gone"), ("meter", "garbage")])
 def test_a_meter_that_stays_away_ends_the_run_with_the_load_off(device, kind):
-    session, _, commands = run_with(Fault(device, kind, AT_S))
+    session, _, commands = run_with(Fault(device, kind, AT_S), seconds_per_answer=0.06)
     assert outcome(session) == ("instrument lost", ["load on", "paused", "load off"])
     assert "It did not come back in 2 min" in session.progress.trouble
     assert load_is_off(commands)

@@ -207,7 +207,8 @@ def test_a_run_on_instruments_that_run_freely(world, logbook, by_lines):
     session.start()
     session.join(30.0)
     assert not session.running
-    assert (session.progress.ended_by, session.progress.trouble) == ("cut-off", "")
+    assert session.progress.trouble == ""
+    assert session.progress.ended_by in {"cut-off", "load's own cut-off"}  # twenty minutes go by in a second: either may see it first
     kept = logbook.run(run.id)
     assert (kept.source, kept.state) == ("bench", "done")
     assert len(logbook.series(run.id, "battery", "V")) > 20

@@ -65,7 +65,7 @@ def test_from_shelf_to_verdict(window, qtbot, truth):
     qtbot.keyClicks(form.name, "Small pack")
     qtbot.keyClicks(form.label_text, "0.5 Ah 12.8 V LiFePO4")
     click(qtbot, form, "Keep it")
-    start(window, qtbot, every="5 s", temperature="21 °C")
+    start(window, qtbot, every="20 s", temperature="21 °C")
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=LONG_MS)
     found = window.findings.view.found
     charge = found.findings["charge"]

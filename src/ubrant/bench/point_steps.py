@@ -67,7 +67,7 @@ class PointSteps:
         self._recorder.event(now, "point", json.dumps(about))
         volts, amps, out = history[-1][:3]
         self._most_out_v = max(self._most_out_v, out)
-        return f"on{volts * amps:.4f}" if out > _OFF_SHARE * self._most_out_v else "off"
+        return f"on{volts * amps:.4f} {out:.5f}" if out > _OFF_SHARE * self._most_out_v else "off"
 
     def switch_on(self, step: SwitchOn) -> None:
         """The supply on, nothing attached."""

@@ -10,12 +10,13 @@ import numpy as np
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.chemistry import Chemistry
 from ubrant.core.finding import Finding
+from ubrant.core.integrals import energy_wh
 from ubrant.core.quantity import plain, show
-from ubrant.core.readings import Array
+from ubrant.core.readings import Array, Series
 from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep
 from ubrant.core.tolerance import Tolerance
-from ubrant.core.uncertainty import Contribution, merged, rectangular
+from ubrant.core.uncertainty import Contribution, merged, of_ratio, rectangular
 
 BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
 _COLLAPSED = 0.4
@@ -242,3 +243,40 @@ def _no_end(swept: Sweep) -> str:
     if best.value is not None:
         said.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
     return ("; ".join(said) + ". It carried every step.") if said else "It carried every step."
+
+
+def held_findings(volts: Series, amps: Series, output: Series, meters: SweepMeters, from_s: float, to_s: float) -> dict[str, Finding]:
+    """How long it ran under a load that was held, what went in and what came out meanwhile.
+
+    Parameters
+    ----------
+    volts, amps : at its input
+    output : W at its output
+    """
+    inside = (volts.time_s >= from_s) & (volts.time_s <= to_s)
+    given_at = (output.time_s >= from_s) & (output.time_s <= to_s)
+    if inside.sum() < 3 or given_at.sum() < 3:
+        return {}
+    time, input_v = volts.time_s[inside], volts.value[inside]
+    input_a = np.interp(time, amps.time_s, amps.value)
+    taken = energy_wh(time, input_v, input_a)
+    given = energy_wh(output.time_s[given_at], output.value[given_at], np.ones(int(given_at.sum())))
+    hours = (to_s - from_s) / 3600
+    parts_in = parts_out = share = None
+    if meters.input_v is not None and meters.input_a is not None:
+        parts_in = merged((
+            Contribution("input voltage gain", rectangular(meters.input_v.gain) * taken), Contribution("input current gain", rectangular(meters.input_a.gain) * taken),
+            Contribution("input voltage zero", rectangular(meters.input_v.zero) * float(np.mean(input_a)) * hours),
+            Contribution("input current zero", rectangular(meters.input_a.zero) * float(np.mean(input_v)) * hours),
+        ))  # fmt: skip
+    if meters.output_w is not None:
+        parts_out = merged((Contribution("output power gain", rectangular(meters.output_w.gain) * given),
+                            Contribution("output power zero", rectangular(meters.output_w.zero) * hours)))  # fmt: skip
+    if parts_in is not None and parts_out is not None:
+        share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
+    return {
+        "held_for": Finding("held_for", "Ran under the load held", to_s - from_s, "s", (), "from load on until the output went off, or it was ended"),
+        "held_in": Finding("held_in", "Taken in meanwhile", taken, "Wh", parts_in, "∫ V·I dt at its input"),
+        "held_out": Finding("held_out", "Given out meanwhile", given, "Wh", parts_out, "∫ P dt at its output"),
+        "held_efficiency": Finding("held_efficiency", "Efficiency over it", 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"),
+    }  # fmt: skip

@@ -137,6 +137,7 @@ def analyse_sweep(
     base = figures(points)
     parts = _doubts(points, meters, figures, base)
     model = _model_of(points, within)
+    scatter = _fit_scatter(points, within, model, rated_w) if meters.known else {}
     findings: dict[str, Finding] = {}
     for key in _NAMES:
         value = base[key]
@@ -145,7 +146,9 @@ def analyse_sweep(
         doubt = (
             None
             if not meters.known or found is None
-            else (*parts[key], *_own_doubts(key, points, within, running, model, tolerance, rated_w))
+            else (*parts[key], *_own_doubts(key, points, within, running, scatter))
+            if key != "loss_scatter"
+            else ()
         )
         scaled = None if doubt is None else merged(c.times(factor) if c.source not in _OWN else c for c in doubt)
         findings[key] = Finding(key, name, found, unit, scaled, working)
@@ -160,6 +163,7 @@ _NAMES = {
     "loss_fixed": ("Always-on loss p₀", "W", "fit of the losses over the output power, weighted 1/P_in", 1.0),
     "loss_proportional": ("Proportional loss a", "", "fit of the losses over the output power", 1.0),
     "loss_resistive": ("Resistive loss b", "1/W", "fit of the losses over the output power", 1.0),
+    "loss_scatter": ("Scatter about the fit", "W", "root mean square of measured − fitted loss", 1.0),
     "peak_efficiency": ("Best efficiency", "%", "P ÷ (P + p₀ + a·P + b·P²) at its best load", 100.0),
     "peak_at": ("Best at", "W", "√(p₀ ÷ b), within the loads measured", 1.0),
     "half_arrives": ("Half arrives from", "W", "smaller root of b·P² − (1 − a)·P + p₀ = 0", 1.0),
@@ -186,12 +190,13 @@ def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, 
     """How to work everything out. Which points are within tolerance stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
+        model = _model_of(p, within)
         return {
-            **of_model(_model_of(p, within), p, within, rated_w), "idle_power": _idle_power(p, running, within),
+            **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, within),
             "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
             "dropout_voltage": _threshold(p, within, falling=True)[0] if tolerance else None,
             "shutoff_voltage": _threshold(p, running, falling=True)[0], "restart_voltage": _threshold(p, running, falling=False)[0],
-            "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, within, tolerance),
+            "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, within, tolerance),
         }  # fmt: skip
 
     return figures
@@ -335,12 +340,22 @@ def _threshold(points: Points, good: Mask, *, falling: bool) -> tuple[float | No
     best: tuple[float | None, float] = (None, 0.0)
     for group in _groups(asked, _SAME_LOAD * usual):
         order = sorted(group.tolist())
+        brackets = []
         for k, j in itertools.pairwise(order):
             down = volts[j] < volts[k]
-            left = fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down
-            if left and (best[0] is None or (volts[k] + volts[j]) / 2 > best[0]):
-                best = (volts[k] + volts[j]) / 2, abs(volts[k] - volts[j]) / 2
+            if fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down:
+                brackets.append((abs(volts[k] - volts[j]) / 2, (volts[k] + volts[j]) / 2))
+        if brackets and (best[0] is None or min(brackets)[1] > best[0]):  # the narrowest of one load
+            best = min(brackets)[1], min(brackets)[0]
     return best
+
+
+def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | None:
+    if model is None:
+        return None
+    output = points.output_w[within]
+    residual = points.input_w[within] - output - (model.fixed_w + model.proportional * output + model.resistive_per_w * output**2)
+    return float(np.sqrt(np.mean(residual**2)))
 
 
 def _rated_from(points: Points, within: Mask, rated_w: float | None) -> float | None:
@@ -476,10 +491,8 @@ def _moved(points: Points, **changes: Array) -> Points:
     return replace(moved, output_w=points.output_w * scale + extra)
 
 
-def _own_doubts(
-    key: str, points: Points, within: Mask, running: Mask, model: LossModel | None, tolerance: Tolerance | None, rated_w: float | None,
-) -> tuple[Contribution, ...]:  # fmt: skip
-    """What the points themselves leave open: their scatter, and the brackets of thresholds. Already in the finding's unit."""
+def _own_doubts(key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float]) -> tuple[Contribution, ...]:
+    """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""
     factor = _NAMES[key][3]
     if key in {"dropout_voltage", "shutoff_voltage", "restart_voltage"}:
         good = within if key == "dropout_voltage" else running
@@ -497,29 +510,28 @@ def _own_doubts(
         idle = _idle(points) & running
         if idle.sum() > 1:
             return (Contribution("scatter of the points", float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))),)
-    return () if key in {"rated_from", "headroom"} else _fit_scatter(key, points, within, model, rated_w)
+    return (Contribution("scatter of the points", factor * scatter[key], "about the fit"),) if key in scatter else ()
 
 
-def _fit_scatter(key: str, points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> tuple[Contribution, ...]:
-    """The scatter of the points about the fit, each by its own residual, carried into what was made from it."""
+def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> dict[str, float]:
+    """The scatter of the points about the fit, each by its own residual, carried into what was made from it; standard uncertainties by key."""
     chosen = points.where(within)
     fitted = fit_loss(chosen.input_w, chosen.output_w) if len(chosen) else None
     if model is None or fitted is None:
-        return ()
+        return {}
     _, takes, residual = fitted
     covariance = (takes * residual**2) @ takes.T * len(chosen) / max(len(chosen) - 3, 1)
-    wanted = "loss_fixed" if key == "idle_power" else key
     everywhere = np.ones(len(chosen), dtype=bool)
-    base = of_model(model, chosen, everywhere, rated_w)[wanted]
-    if base is None:
-        return ()
-    slopes = np.zeros(3)
+    base = of_model(model, chosen, everywhere, rated_w)
+    slopes = {key: np.zeros(3) for key, value in base.items() if value is not None}
     for k, name in enumerate(("fixed_w", "proportional", "resistive_per_w")):
         step = 0.5 * math.sqrt(max(float(covariance[k, k]), 1e-30))
-        after = of_model(replace(model, **{name: getattr(model, name) + step}), chosen, everywhere, rated_w)[wanted]
-        slopes[k] = (after - base) / step if after is not None else 0.0
-    amount = math.sqrt(max(float(slopes @ covariance @ slopes), 0.0))
-    return (Contribution("scatter of the points", _NAMES[key][3] * amount, "about the fit"),)
+        moved = of_model(replace(model, **{name: getattr(model, name) + step}), chosen, everywhere, rated_w)
+        for key, column in slopes.items():
+            before, after = base[key], moved[key]
+            column[k] = (after - before) / step if after is not None and before is not None else 0.0
+    found = {key: math.sqrt(max(float(column @ covariance @ column), 0.0)) for key, column in slopes.items()}
+    return found | ({"idle_power": found["loss_fixed"]} if "loss_fixed" in found else {})
 
 
 def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Array, Array]:

@@ -1,4 +1,4 @@
-"""Load steps on an inverter, from a battery: no load up to past its rating, then a load held until it gives up."""
+"""Load steps on an inverter or converter, from a battery: no load up to past its rating, then a load held until it gives up."""
 
 from __future__ import annotations
 
@@ -10,7 +10,10 @@ from ubrant.core.quantity import plain
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, Step, SupplyOff
 
-_HOURS = 30.0
+CONNECT = (
+    "Connect the battery through its fuse, a meter at the input terminals of what is tested and, if you have one, another at the battery's; at the output the meter "
+    "and the load, switched off."
+)
 
 
 @dataclass(frozen=True)
@@ -25,16 +28,14 @@ class StepsPlan:
     settle_s: float = 4.0
     at_most_s: float = 30.0
     hold_every_s: float = 10.0
+    mains: bool = True
 
 
 def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
     """Each step settled and read at both sides; an overload that switches the output off ends the steps."""
-    yield Ask(
-        "Connect the battery through its fuse to the inverter, a meter at the inverter's DC terminals and one at the battery's; the meter of AC power and the load "
-        "behind the inverter, switched off.",
-        (cautions.MAINS, cautions.FUSE, cautions.POLARITY),
-    )  # fmt: skip
-    yield Ask("Switch the inverter on, with nothing attached.", (cautions.MAINS,), action="on")
+    mains = (cautions.MAINS,) if plan.mains else ()
+    yield Ask(CONNECT, (*mains, cautions.FUSE, cautions.POLARITY))
+    yield Ask("Switch it on, with nothing attached.", mains, action="on")
     went_off = False
     for watts in plan.loads_w:
         told = "no load" if not watts else f"{plain(watts)} W"
@@ -54,5 +55,5 @@ def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
         )
     yield LoadOff("Load off.")
     yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), "Reading how the battery recovers.")
-    yield Ask("Switch the inverter off.", action="off")
+    yield Ask("Switch it off.", action="off")
     yield SupplyOff("Done.")

@@ -101,7 +101,7 @@ class ChargeOff:
 class Point:
     """One point of a test: supply (0 V: a battery feeds it) and load set, then read until it has settled.
 
-    The engine sends back ``on`` with the input power in watts behind it, or ``off``. ``mode`` says what ``load`` is: A or W.
+    The engine sends back ``on`` with the input power in watts and the output's volts behind it, or ``off``. ``mode`` says what ``load`` is: A or W.
     """
 
     input_v: float

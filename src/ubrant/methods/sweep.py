@@ -14,6 +14,8 @@ from ubrant.methods.steps import Ask, LoadOff, Point, Step, SupplyOff
 
 OFF, ON = "off", "on"
 """What a point answers: whether the output is there."""
+_HALVINGS = 2
+"""How often the stretch in which the output leaves tolerance is halved."""
 
 
 @dataclass(frozen=True)
@@ -71,20 +73,48 @@ def sweep(plan: SweepPlan) -> Generator[Step, str | None, None]:
     for load in plan.loads_a:
         down = plan.inputs_down()
         turned = len(down) - 1
+        before: tuple[float, bool] | None = None  # the last input, and whether the output was within tolerance there
         for k, volts in enumerate(down):
             if taken_w.get(load, 0.0) / volts > plan.most_input_a:
                 turned = k - 1
                 break
-            answer = yield _point(plan, volts, load)
-            if answer is not None and answer.startswith(ON):
-                taken_w[load] = float(answer.removeprefix(ON) or 0.0)
-            if answer == OFF:
+            seen = _seen((yield _point(plan, volts, load)))
+            if seen is None:
                 turned = k
                 break
+            taken_w[load], within = seen[0], plan.tolerance is None or plan.tolerance.holds(seen[1])
+            if before is not None and before[1] and not within:
+                yield from _closer(plan, load, before[0], volts)
+                yield _point(plan, volts, load)
+            before = volts, within
         for volts in down[max(turned - 1, 0) :: -1] if turned > 0 else []:
             yield _point(plan, volts, load)
     yield LoadOff("Load off.")
     yield SupplyOff("Supply off.")
+
+
+def _closer(plan: SweepPlan, load: float, good_v: float, bad_v: float) -> Generator[Step, str | None, None]:
+    """Halve the stretch in which the output leaves tolerance, as long as it is on."""
+    for _ in range(_HALVINGS):
+        middle = round((good_v + bad_v) / 2, 3)
+        yield _point(plan, good_v, load)
+        seen = _seen((yield _point(plan, middle, load)))
+        if seen is None or plan.tolerance is None:
+            return
+        if plan.tolerance.holds(seen[1]):
+            good_v = middle
+        else:
+            bad_v = middle
+
+
+def _seen(answer: str | None) -> tuple[float, float] | None:
+    """(input W, output V) of a point, None where the output is off; without a bench all is well."""
+    if answer is None:
+        return 0.0, float("nan")
+    if answer == OFF:
+        return None
+    watts, _, volts = answer.removeprefix(ON).partition(" ")
+    return float(watts or 0.0), float(volts or "nan")
 
 
 def _point(plan: SweepPlan, volts: float, load: float) -> Point:

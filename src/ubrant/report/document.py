@@ -18,7 +18,7 @@ from ubrant.core.quantity import plain, show_duration
 from ubrant.logbook.records import Run
 from ubrant.report.figures import path_figure, svg_of, trace_figure
 from ubrant.report.trial_figures import trial_figure
-from ubrant.workshop.paths import kept_path, trial_path
+from ubrant.workshop.paths import held_path, kept_path, trial_path
 from ubrant.workshop.trials.registry import trial_of
 from ubrant.workshop.trials.sweep import best_point
 from ubrant.workshop.trials.trial import TrialView, told_of
@@ -76,7 +76,14 @@ def html_of_trial(view: TrialView, name: str) -> str:
     run, told = view.run, told_of(view.run)
     trial = trial_of(run.method)
     points = view.points is not None and len(view.points)
-    path = [path_figure(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))] if points else []
+    held = held_path(told, view)
+    path = (
+        [path_figure(held)]
+        if held is not None
+        else [path_figure(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))]
+        if points
+        else []
+    )
     drawn = trial_figure(view)
     titles = dict(trial.fields) if trial is not None else {}
     accuracies = "  ".join(a for a in (run.voltage_accuracy, run.current_accuracy, str(run.plan.get("input_power_accuracy", ""))) if a)
@@ -93,7 +100,7 @@ def html_of_trial(view: TrialView, name: str) -> str:
     if run.trouble:
         rows.append(("Trouble", run.trouble))
     return _page(
-        run, name, view.findings, "At its best" if path else "What was measured", (*path, *([drawn] if drawn is not None else [])),
+        run, name, view.findings, "While the load was held" if held is not None else "At its best" if path else "What was measured", (*path, *([drawn] if drawn is not None else [])),
         verdict=view.sentence or view.trouble, settle="", warnings=list(view.warnings), conditions=rows, events=[],
     )  # fmt: skip
 

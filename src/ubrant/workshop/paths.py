@@ -92,6 +92,19 @@ def trial_path(told: Told, view: TrialView | None, place: int | None = None) -> 
     return PowerPath(nodes, flows, (None, words[0], words[1], None), (0.0, *lost, 0.0), "W")
 
 
+def held_path(told: Told, view: TrialView) -> PowerPath | None:
+    """The same in watt-hours over the time a load was held; None where none was."""
+    into, out = view.findings.get("held_in"), view.findings.get("held_out")
+    if into is None or out is None or into.value is None or out.value is None:
+        return None
+    battery = told.battery
+    nodes = (Node("battery", battery.name if battery else "Source", battery.label_text if battery else ""), Node("converter", told.unit.name, told.unit.label_text),
+             Node("load", LOAD_NAME))  # fmt: skip
+    lost = max(into.value - out.value, 0.0)
+    flows = (Flow(into.value, meter=told.meters[0].name), Flow(out.value, meter=told.meters[1].name))
+    return PowerPath(nodes, flows, (None, f"−{show(lost, 3)} Wh lost", None), (0.0, lost, 0.0), "Wh")
+
+
 def _setting(run: Run) -> str:
     """What the load holds still."""
     plan = run.plan

@@ -85,6 +85,7 @@ class ConverterWorld:
         self.input_v = self.input_a = self.output_v = self.output_a = 0.0
         self.source_v = self.pack.voltage_v(0.0) if self.pack else 0.0
         self.heat, self.breaker_is_open = 0.0, False
+        self.counted_wh = 0.0
         self.faults = FaultSwitch(scenario.faults, lambda: self.time_s)
 
     @property
@@ -126,6 +127,7 @@ class ConverterWorld:
         self.output_v = out_v + (self.output_v - out_v) * keep
         self.output_a = out_a
         self.input_v = self.source_v - self.input_a * self.scenario.lead_ohm
+        self.counted_wh += self.output_w * dt / 3600
 
     def _step_breaker(self, breaker: BreakerParameters, dt: float) -> None:
         asked = self.set_a if self.load_is_on and self.supply_is_on and not self.breaker_is_open else 0.0

@@ -203,6 +203,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
         "meter3": meter("source", **{volts: (lambda: world.source_v, s.source_v)}),
         "plug": meter("plug", **{
             volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a), "POWer": (lambda: world.output_w, s.output_w),
+            "ENERgy": (lambda: world.counted_wh, Channel(s.output_w.gain, 0, 0, 0.1)),
             "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Channel(0, 0, 0.01, 0.01)),
         }),
         "scope": ScpiDevice("Ubrant,simulated scope,0,1", {"TRACe:DATA?": trace, "SENSe:SWEep:TINTerval?": lambda _: f"{step_s:.9f}"}),

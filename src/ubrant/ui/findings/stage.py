@@ -32,7 +32,7 @@ from ubrant.ui.workbench import Workbench
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, BenchChoice
 from ubrant.workshop.comparing import peukert_of, rest_guess
 from ubrant.workshop.jotting import Session, grammar_for
-from ubrant.workshop.paths import kept_path, trial_path
+from ubrant.workshop.paths import held_path, kept_path, trial_path
 from ubrant.workshop.running import continue_discharge, plan_from_json
 from ubrant.workshop.trials.registry import trial_of, trial_view
 from ubrant.workshop.trials.sweep import best_point
@@ -223,7 +223,10 @@ class FindingsStage(StageFrame):
         self.notes.say("caution", "\n".join(view.warnings))
         self.rank_button.setVisible(view.sweep is not None and view.sweep.model is not None)
         told = told_of(run)
-        if points is not None and len(points):
+        held = held_path(told, view)
+        if held is not None:
+            self.path_view.show_path(held)
+        elif points is not None and len(points):
             self.path_view.show_path(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))
         else:
             self.path_view.show_path(PowerPath((), (), (), (), "W"))

@@ -14,16 +14,17 @@ from ubrant.bench.simulated import Around, open_simulated_converter
 from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
 from ubrant.core.leads import lead_sentences
-from ubrant.core.load_steps import Ending, Source, analyse_steps
+from ubrant.core.load_steps import Ending, Source, analyse_steps, held_findings
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.ratings import parse_ratings, rating_sentences
 from ubrant.core.readings import ReadingsError, Series
-from ubrant.core.tolerance import Tolerance, parse_tolerance
+from ubrant.core.sweep import SweepMeters
+from ubrant.core.tolerance import MAINS_120, MAINS_230, Tolerance, parse_tolerance
 from ubrant.core.unit import Unit
 from ubrant.core.waveform import analyse_wave
 from ubrant.logbook.records import Run
 from ubrant.methods import cautions
-from ubrant.methods.load_steps import StepsPlan, load_steps
+from ubrant.methods.load_steps import CONNECT, StepsPlan, load_steps
 from ubrant.methods.steps import Ask, Steps
 from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.trials.rows import QUANTITIES, Rows, corrected, lacks_of, rows_of, typed_row
@@ -35,12 +36,13 @@ from ubrant.workshop.trials.unit_ratings import read_ratings
 _SHARES = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.75, 1.0)
 _EXAMPLE = "input 12.4 V 6.2 A output 229 V 65 W 50.0 Hz"
 _NEEDED = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "W"))
+_DC_EXAMPLE, _DC_NEEDED = "input 12.4 V 3.5 A output 19.1 V 2.1 A", (*_NEEDED[:3], ("output", "A"))
 _AS_USUAL_HZ = {50.0: Tolerance(49.5, 50.5), 60.0: Tolerance(59.3, 60.5)}
 _OFF_SHARE = 0.3
 
 
 class StepsTrial(Trial):
-    """Of inverters: DC and AC side together."""
+    """Of inverters, DC and AC side together; and of converters on the battery itself."""
 
     method = "steps"
     title = "Load steps"
@@ -50,14 +52,17 @@ class StepsTrial(Trial):
     on_battery = True
 
     def suits(self, unit: Unit) -> bool:
-        return unit.kind == "inverter"
+        return unit.kind in {"inverter", "converter"} and not _takes_mains(unit)
 
     def usual(self, unit: Unit) -> dict[str, str]:
         ratings = read_ratings(unit)
-        mains = "230 V 10%" if ratings.output_v > 200 else "120 V 5%"
+        usual = f"{plain(ratings.output_v * 0.95)}..{plain(ratings.output_v * 1.05)} V"
+        if ratings.gives_mains:
+            usual = MAINS_230 if ratings.output_v > 200 else MAINS_120
+        digits = 0 if ratings.watts >= 100 else 1
         return {
-            "loads": ", ".join(plain(round(share * ratings.watts)) for share in _SHARES) + " W", "rated": f"{plain(ratings.watts)} W",
-            "tolerance": mains, "hold": f"{plain(round(0.5 * ratings.watts))} W", "ratings": "",
+            "loads": ", ".join(plain(round(share * ratings.watts, digits)) for share in _SHARES) + " W", "rated": f"{plain(ratings.watts)} W",
+            "tolerance": usual, "hold": f"{plain(round(0.5 * ratings.watts, digits))} W", "ratings": "",
         }  # fmt: skip
 
     def problems(self, told: Told) -> Problems:
@@ -70,7 +75,7 @@ class StepsTrial(Trial):
         if len(plan.loads_w) < 2:
             found.append((True, "At least two loads are needed, 0 W and another one."))
         if told.battery is None:
-            found.append((True, "An inverter is stepped on a battery: choose which one feeds it."))
+            found.append((True, "Load steps are made on a battery: choose which one feeds it."))
         else:
             volts = told.battery.label.voltage_v or ratings.input_v
             if not 0.75 * ratings.input_v < volts < 1.35 * ratings.input_v:
@@ -97,25 +102,26 @@ class StepsTrial(Trial):
         return [(0.0, w) for w in read_steps(told.fields).loads_w]
 
     def steps(self, told: Told) -> Steps:
-        return load_steps(read_steps(told.fields))
+        return load_steps(replace(read_steps(told.fields), mains=read_ratings(told.unit).gives_mains))
 
     def open(self, told: Told, run_id: int, speed: float) -> Callable[[], Bench]:
         scenario = scenario_for_trial(told, run_id, battery=True)
         into, out = told.meters
-        return lambda: open_simulated_converter(scenario, speed, Around(into.name, out.name, out.name, "Battery terminals", "Scope", ""))
+        mains = read_ratings(told.unit).gives_mains
+        around = Around(into.name, out.name, out.name if mains else "", "Battery terminals", "Scope" if mains else "", "")
+        return lambda: open_simulated_converter(scenario, speed, around)
 
     def first_ask(self, told: Told) -> Ask:
-        return Ask(
-            "Connect the battery through its fuse to the inverter, a meter at the inverter's DC terminals; the meter of AC power and the load behind the "
-            "inverter, switched off. Switch the inverter on.", (cautions.MAINS, cautions.FUSE, cautions.POLARITY),
-        )  # fmt: skip
+        mains = (cautions.MAINS,) if read_ratings(told.unit).gives_mains else ()
+        return Ask(f"{CONNECT} Switch it on.", (*mains, cautions.FUSE, cautions.POLARITY))
 
     def callout(self, told: Told, place: int) -> str:
         plan = read_steps(told.fields)
         if place < len(plan.loads_w):
             watts = plan.loads_w[place]
             put = f"put {plain(watts)} W on" if watts else "no load"
-            return f"Step {place + 1} of {len(plan.loads_w)}: {put}, wait until it holds still, and type “{_EXAMPLE}”. Add “source 12.6 V” where you read the battery's own terminals."
+            example = _EXAMPLE if read_ratings(told.unit).gives_mains else _DC_EXAMPLE
+            return f"Step {place + 1} of {len(plan.loads_w)}: {put}, wait until it holds still, and type “{example}”. Add “source 12.6 V” where you read the battery's own terminals."
         held = f"Leave {plain(plan.hold_w)} W on and look in now and then, with the same line. " if plan.hold_w else ""
         return (
             f"{held}When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. "
@@ -125,7 +131,8 @@ class StepsTrial(Trial):
     def lacks(self, told: Told, place: int, jotting: Jotting) -> str:
         if place >= len(read_steps(told.fields).loads_w) or jotting.mark:
             return ""
-        return lacks_of(jotting, _NEEDED, _EXAMPLE)
+        mains = read_ratings(told.unit).gives_mains
+        return lacks_of(jotting, _NEEDED if mains else _DC_NEEDED, _EXAMPLE if mains else _DC_EXAMPLE)
 
     def view(self, run: Run, kept: KeptTrial) -> TrialView:
         told = told_of(run)
@@ -154,7 +161,7 @@ class StepsTrial(Trial):
         ]  # fmt: skip
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.found.warnings]
         return TrialView(
-            run, found.findings | _of_waves(waves), found.sentence, tuple(warnings), points=points, asked=rows.asked, sweep=found.sweep, tolerance=tolerance, waves=waves,
+            run, found.findings | _of_waves(waves) | _of_hold(run, kept, meters_of(run)), found.sentence, tuple(warnings), points=points, asked=rows.asked, sweep=found.sweep, tolerance=tolerance, waves=waves,
             ended_by=found.ended_by,
         )  # fmt: skip
 
@@ -172,6 +179,13 @@ def read_steps(fields: Fields) -> StepsPlan:
     return StepsPlan(
         tuple(parse_quantity(w, "W") for w in loads), parse_quantity(fields["rated"], "W"), parse_quantity(hold, "W") if hold else 0.0
     )
+
+
+def _takes_mains(unit: Unit) -> bool:
+    try:
+        return read_ratings(unit).takes_mains
+    except ValueError:
+        return False
 
 
 def _waves(kept: KeptTrial, rows: Rows) -> list[SeenWave]:
@@ -205,6 +219,21 @@ def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
         "wave_thd": replace(thd, key="wave_thd", name="THD of its wave", working=where),
         "wave_crest": replace(crest, key="wave_crest", name="Crest factor of its wave", working=where),
     }
+
+
+def _of_hold(run: Run, kept: KeptTrial, meters: SweepMeters) -> dict[str, Finding]:
+    """How long it ran under the load that was held, what went in and what came out meanwhile."""
+    start = next((e.time_s for e in kept.events if e.kind == "hold"), None)
+    end = next((e.time_s for e in kept.events if e.kind in {"off", "held"} and start is not None and e.time_s >= start), None)
+    series = {key: corrected(run, kept, *key) for key in QUANTITIES}
+    into, amps, out = series[("input", "V")], series[("input", "A")], series[("output", "W")]
+    if start is None or end is None or into is None or amps is None:
+        return {}
+    if out is None and (volts := series[("output", "V")]) is not None and (drawn := series[("output", "A")]) is not None:
+        out = Series(volts.time_s, volts.value * np.interp(volts.time_s, drawn.time_s, drawn.value))
+    if out is None:
+        return {}
+    return held_findings(into, amps, out, meters, start, end)
 
 
 def _sampled_ending(run: Run, kept: KeptTrial, plan: StepsPlan) -> Ending | None:

@@ -69,6 +69,9 @@ def test_its_own_cut_off_while_the_battery_is_far_from_empty_is_explained_so(boo
     assert "% are left in it" in view.sentence
     assert view.findings["charge_left"].value > 25
     assert view.findings["recovered"].value - view.findings["cutoff_input"].value > 1.0
+    held, given = view.findings["held_for"].value, view.findings["held_out"].value
+    assert given == pytest.approx(250 * held / 3600, rel=0.02)
+    assert 80 < view.findings["held_efficiency"].value < 92
 
 
 def test_a_sagging_battery_trips_the_inverter_itself(book):
@@ -89,6 +92,15 @@ def test_an_empty_battery_and_an_overload_are_told_apart(book):
     assert over.ended_by == OVERLOAD
     assert over.findings["overload"].value == 360
     assert "cutoff_input" not in over.findings
+
+
+def test_a_converter_on_the_battery_itself(book):
+    unit = Unit("Laptop step-up", "converter", "12 V to 19 V, 90 W")
+    view, told, run = tried(book, unit, "steps", (BENCH, BENCH), battery=BLOCK, hold="")
+    p = scenario_for_trial(told, run.id, battery=True).converter
+    for key, value in (("idle_power", p.fixed_w), ("loss_proportional", p.proportional)):
+        assert abs(view.findings[key].value - value) <= 1.6 * view.findings[key].expanded_uncertainty, key
+    assert view.waves == ()
 
 
 def test_idle_draw_in_both_settings(book):
@@ -135,7 +147,7 @@ def test_what_suits_what():
     def methods(kind, text):
         return [t.method for t in trials_for(Unit("x", kind, text))]
 
-    assert methods("converter", "12 V to 5 V, 3 A") == ["sweep", "idle"]
+    assert methods("converter", "12 V to 5 V, 3 A") == ["sweep", "steps", "idle"]
     assert methods("inverter", "12 V to 230 V, 300 W") == ["steps", "idle"]
     assert methods("charger", "230 V to 19 V, 65 W") == ["supply"]
     assert methods("lead", "30 A breaker") == ["trip"]
