@@ -178,11 +178,13 @@ def write_a_report(
     chosen, name = _run_of(book, run)
     try:
         if trial_of(chosen.method) is not None:
-            write_report(trial_view(book, chosen), name or chosen.source, to)
+            trial = trial_view(book, chosen)
+            write_report(trial, name or chosen.source, to)
+            book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), trial.findings, trial.sentence)
             return
         view = view_of(book, chosen)
         write_report(view, name or chosen.source, to)
-        book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), view.found)
+        book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), view.found.findings, view.found.verdict.sentence)
     except (ReportError, ReadingsError) as error:
         _refuse(str(error))
     finally:

@@ -126,16 +126,13 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
     lightest, heaviest = int(np.argmin(running.output_w)), int(np.argmax(running.output_w))
     light, heavy = float(running.output_v[lightest]), float(running.output_v[heaviest])
     sag = light - heavy
-    parts = (
-        None
-        if voltage is None
-        else merged(
-            (
-                Contribution("output voltage gain", rectangular(voltage.gain) * sag),
-                Contribution("two readings", rectangular(voltage.zero) * 0.5),
-            )
+    parts = None
+    if voltage is not None:
+        scatter = _about_a_line(running.output_a, running.output_v)
+        apart = Contribution(
+            "scatter of the points", math.sqrt(2) * scatter, "about a straight line over the current; the meter's zero cancels"
         )
-    )
+        parts = merged((Contribution("output voltage gain", rectangular(voltage.gain) * sag), apart))
     carried = float(points.output_w[on & within].max()) if (on & within).any() else None
     return {
         "output_unloaded": Finding("output_unloaded", "Output unloaded", light, "V", _volts_doubt(light, voltage), f"at {show(float(running.output_w[lightest]), 3)} W"),
@@ -143,6 +140,15 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
         "output_sag": Finding("output_sag", "Sags by", sag, "V", parts, f"{show(light)} − {show(heavy)} V; the meter's zero cancels"),
         "carries": Finding("carries", "Carries within tolerance", carried, "W", None, "the heaviest load with its output within tolerance"),
     }  # fmt: skip
+
+
+def _about_a_line(along: Array, up: Array) -> float:
+    """Standard deviation about the straight line through the points; 0 for fewer than three."""
+    if len(along) < 3 or not np.ptp(along) > 0:
+        return 0.0
+    design = np.column_stack([np.ones_like(along), along])
+    residual = up - design @ np.linalg.lstsq(design, up, rcond=None)[0]
+    return math.sqrt(float(residual @ residual) / (len(along) - 2))
 
 
 def _frequency(hertz: Array) -> Finding:

@@ -92,18 +92,18 @@ _EXIT_CHARGE, _DOME_CHARGE = ChargePlan(1.44, 14.4, 0.14), ChargePlan(10.0, 14.6
 RUNS = (
     _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), 60.0, current_a=1.44,
              changes={"charge": _EXIT_CHARGE, "charge_when": "cycles", "cycles": 3, "stop_share": 0.8}),
-    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 8, 15, 9, 0, tzinfo=UTC), 20.0,
+    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 8, 15, 9, 0, tzinfo=UTC), 10.0,
              changes={"profile": ((300.0, 0.5), (60.0, 0.0)), "repeats": True, "two_step": True}, jottings=((900.0, "torch on and off, as in use"),)),
     _Planned("Dome pack A", BENCH_METER, datetime(2026, 8, 22, 8, 30, tzinfo=UTC), 30.0,
              changes={"mode": "power", "amount": 130.0, "charge": _DOME_CHARGE, "charge_when": "after"}, jottings=((60.0, "130 W, as the dome draws"),)),
-    _Planned("Dome pack B", CLAMP, datetime(2026, 8, 29, 9, 10, tzinfo=UTC), 20.0, jottings=((5990.0, "the hall's fuse went"),), then="interrupted"),
+    _Planned("Dome pack B", CLAMP, datetime(2026, 8, 29, 9, 10, tzinfo=UTC), 10.0, jottings=((5990.0, "the hall's fuse went"),), then="interrupted"),
     _Planned("Exit-light backup", CLAMP, datetime(2026, 9, 2, 8, 5, tzinfo=UTC), 30.0, jottings=((3600.0, "clamp re-zeroed before the start"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 9, 5, 7, 50, tzinfo=UTC), 20.0, jottings=((5000.0, "computer restarted"),), then="gone on"),
-    _Planned("Dome pack B", BENCH_METER, datetime(2026, 9, 12, 7, 40, tzinfo=UTC), 20.0, jottings=((5400.0, "case warm at one end"),)),
-    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 9, 19, 9, 15, tzinfo=UTC), 20.0),
+    _Planned("Dome pack A", BENCH_METER, datetime(2026, 9, 5, 7, 50, tzinfo=UTC), 10.0, jottings=((5000.0, "computer restarted"),), then="gone on"),
+    _Planned("Dome pack B", BENCH_METER, datetime(2026, 9, 12, 7, 40, tzinfo=UTC), 10.0, jottings=((5400.0, "case warm at one end"),)),
+    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 9, 19, 9, 15, tzinfo=UTC), 10.0),
     _Planned("Hall block", BENCH_METER, datetime(2026, 9, 26, 7, 30, tzinfo=UTC), 60.0, temperature_c=18.0, jottings=((36000.0, "hall at 17 °C overnight"),)),
-    _Planned("Hall block", BENCH_METER, datetime(2026, 10, 3, 8, 30, tzinfo=UTC), 20.0, current_a=9.0, jottings=((1800.0, "hall heating off"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), 20.0,
+    _Planned("Hall block", BENCH_METER, datetime(2026, 10, 3, 8, 30, tzinfo=UTC), 10.0, current_a=9.0, jottings=((1800.0, "hall heating off"),)),
+    _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), 10.0,
              jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool"))),
 )  # fmt: skip
 _TYPED_DAY = datetime(2026, 7, 25, 9, 0, tzinfo=UTC)
@@ -138,7 +138,8 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
             logbook.add_event(run.id, StoredEvent(moment, "jotting", text))
         if planned.then:
             _interrupt(logbook, run, units[planned.unit], go_on=planned.then == "gone on")
-        summary_of(logbook, logbook.run(run.id))
+    for run, _ in logbook.runs():
+        summary_of(logbook, run)
     logbook.close()
     unfinished.rename(path)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from ubrant.core import FINDINGS_VERSION
-from ubrant.core.discharge import Discharge
+from ubrant.core.finding import Finding
 from ubrant.core.meter import Meter, details_from
 from ubrant.core.readings import Array, Series
 from ubrant.core.unit import Unit
@@ -287,12 +287,8 @@ class Logbook:
         row = self._db.execute("SELECT findings FROM summary WHERE run_id = ? AND version = ?", (run_id, FINDINGS_VERSION)).fetchone()
         return Summary(**json.loads(row[0])) if row else None
 
-    def keep_summary(self, run_id: int, found: Discharge) -> Summary:
-        charge, energy, share = (found.findings[key] for key in ("charge", "energy", "label_share"))
-        summary = Summary(
-            charge.value, charge.expanded_uncertainty, energy.value, energy.expanded_uncertainty, share.value, share.expanded_uncertainty,
-            found.ended_by, found.verdict.word, found.verdict.sentence,
-        )  # fmt: skip
+    def keep_summary(self, run_id: int, summary: Summary) -> Summary:
+        """Keep the few figures of a run for this version of the sums; what is written to the run later takes them back."""
         if not self.read_only:
             self._write(
                 "INSERT OR REPLACE INTO summary (run_id, version, findings) VALUES (?,?,?)",
@@ -315,15 +311,13 @@ class Logbook:
     def remove_outlook(self, outlook_id: int) -> None:
         self._write("DELETE FROM outlook WHERE id = ?", (outlook_id,))
 
-    def keep_statement(self, run_id: int, stated: str, found: Discharge) -> None:
+    def keep_statement(self, run_id: int, stated: str, findings: Mapping[str, Finding], sentence: str) -> None:
         """Keep what a report says, with the version of the sums that says it. Nothing is kept in a logbook that may only be looked at."""
         if self.read_only:
             return
-        told = {k: {"value": f.value, "unit": f.unit, "expanded_uncertainty": f.expanded_uncertainty} for k, f in found.findings.items()}
-        findings = json.dumps({"findings": told, "verdict": found.verdict.sentence})
-        self._write(
-            "INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)", (run_id, stated, FINDINGS_VERSION, findings)
-        )
+        told = {k: {"value": f.value, "unit": f.unit, "expanded_uncertainty": f.expanded_uncertainty} for k, f in findings.items()}
+        text = json.dumps({"findings": told, "verdict": sentence})
+        self._write("INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)", (run_id, stated, FINDINGS_VERSION, text))
 
     def statements(self, run_id: int) -> list[tuple[str, int, dict[str, Any]]]:
         """(UTC, version, findings) of every report of a run."""

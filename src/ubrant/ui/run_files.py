@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from ubrant.core.finding import Finding
 from ubrant.logbook.exporting import export_csv, export_jots, export_package
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
@@ -43,8 +44,8 @@ class RunFiles(QObject):
         if path is None:
             return
         self._write(self.tr("Writing the report …"), path, lambda target: write_report(view, name, target))
-        if isinstance(view, RunView):
-            self._bench.logbook.keep_statement(view.run.id, datetime.now(UTC).isoformat(timespec="seconds"), view.found)
+        findings, sentence = _said(view)
+        self._bench.logbook.keep_statement(view.run.id, datetime.now(UTC).isoformat(timespec="seconds"), findings, sentence)
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
@@ -153,3 +154,8 @@ class RunFiles(QObject):
 
     def _failed(self, error: Exception) -> None:
         self._bench.said.emit(str(error))
+
+
+def _said(view: RunView | TrialView) -> tuple[Mapping[str, Finding], str]:
+    """What a run says: its findings, and the sentence over all."""
+    return (view.found.findings, view.found.verdict.sentence) if isinstance(view, RunView) else (view.findings, view.sentence)

@@ -85,11 +85,19 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
         return kept
     if trial_of(run.method) is not None:
         sentence = trial_view(logbook, run).sentence
-        return Summary(None, None, None, None, None, None, run.ended_by, "", sentence) if sentence else None
+        return logbook.keep_summary(run.id, Summary(*(None,) * 6, run.ended_by, "", sentence)) if sentence else None
     try:
-        return logbook.keep_summary(run.id, view_of(logbook, run).found)
+        return logbook.keep_summary(run.id, _summary(view_of(logbook, run).found))
     except ReadingsError:
         return None
+
+
+def _summary(found: Discharge) -> Summary:
+    charge, energy, share = (found.findings[key] for key in ("charge", "energy", "label_share"))
+    return Summary(
+        charge.value, charge.expanded_uncertainty, energy.value, energy.expanded_uncertainty, share.value, share.expanded_uncertainty,
+        found.ended_by, found.verdict.word, found.verdict.sentence,
+    )  # fmt: skip
 
 
 def course_of(view: RunView, seen: Rehearsal | None) -> Course | None:

@@ -42,7 +42,7 @@ class UnitCard(QWidget):
     def measured(self) -> str:
         """What was measured, in a line."""
         if self._label is None:
-            return ""
+            return self._summary.sentence if self._summary is not None else ""
         if self._summary is None or self._summary.charge_ah is None:
             return self.tr("not tested yet")
         value, doubt = show_with(self._summary.charge_ah, self._summary.charge_u)
@@ -77,10 +77,12 @@ class UnitCard(QWidget):
         painter.drawRoundedRect(box, 3, 3)
         wide = box.width() - 28
         self._line(painter, 12, self.unit.name, font(NORMAL + 0.5, bold=True), "ink", wide)
-        kind = self.unit.kind if self._label is None else f"{self.unit.kind} · {self._short_claim()}"
+        measured = self._label is None and self._summary is not None
+        kind = f"{self.unit.kind} · {self._short_claim()}" if self._label is not None else self.unit.kind
+        kind = f"{self.unit.kind} · {self.unit.label_text}" if measured else kind
         self._line(painter, 34, kind, font(SMALL), "quiet", wide)
         if self._label is None or not self.has_bar or not self._label.charge_ah:
-            self._line(painter, 56, self.unit.label_text, font(SMALL + 0.5), "ink", wide)
+            self._line(painter, 56, self.measured() if measured else self.unit.label_text, font(SMALL + 0.5), "ink", wide)
             return
         self._bar(painter, QRectF(14, 60, wide, 20), self._label.charge_ah)
         tint = _TINTS.get(self.verdict(), "quiet")

@@ -253,7 +253,10 @@ def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
     if (trial := trial_of(run.method)) is not None:
-        return _short(f"{trial.title}: {summary.sentence}") if summary is not None else f"{trial.title}: {run.state}, no result"
+        if summary is None:
+            return f"{trial.title}: {run.state}, no result"
+        named = summary.sentence.startswith(trial.title)
+        return _short(summary.sentence if named else f"{trial.title}: {summary.sentence}")
     if summary is None or summary.charge_ah is None:
         return f"{run.state}, no result"
     value, doubt = show_with(summary.charge_ah, summary.charge_u)
