@@ -107,7 +107,7 @@ def _analyse_conversion(
     log: Path, method: str, rated: str, tolerance: str, accuracies: tuple[str, str, str, str], columns: str, *, one_meter: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """What a log of a converter or inverter, or a scope's record, says."""
-    from ubrant.core.sweep import SweepMeters
+    from ubrant.core.points import SweepMeters
     from ubrant.core.tolerance import parse_tolerance
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.workshop.conversion import METHODS, idle_log, sweep_log, wave_log

@@ -15,11 +15,12 @@ from ubrant.core.display_check import check_display, read_pairs
 from ubrant.core.leads import Leads, lead_sentences
 from ubrant.core.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD, PROTECTION, Ending, Source, what_ended
 from ubrant.core.loss_model import LossModel
+from ubrant.core.points import SweepMeters, points_of
 from ubrant.core.protection import Overload, band_at, parse_curve, trip_findings
 from ubrant.core.quantity import QuantityError
 from ubrant.core.ratings import parse_ratings, rating_sentences
 from ubrant.core.readings import ReadingsError
-from ubrant.core.sweep import SweepMeters, analyse_sweep, points_of
+from ubrant.core.sweep import analyse_sweep
 from ubrant.core.tolerance import Tolerance, parse_tolerance
 from ubrant.core.transient import analyse_transient, is_dc
 

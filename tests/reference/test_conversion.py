@@ -12,7 +12,8 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.idle import idle_findings
 from ubrant.core.leads import OHM_PER_KM, Leads, awg_area_mm2, awg_diameter_mm, copper_ohm
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, weighted_efficiency
-from ubrant.core.sweep import SweepMeters, analyse_sweep, points_of
+from ubrant.core.points import SweepMeters, points_of
+from ubrant.core.sweep import analyse_sweep
 from ubrant.core.tolerance import MAINS_120, MAINS_230, USB, parse_tolerance
 from ubrant.core.waveform import analyse_wave
 

@@ -10,7 +10,8 @@ import pytest
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.converter import Converter, ConverterParameters
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel
-from ubrant.core.sweep import SweepMeters, analyse_sweep, points_of
+from ubrant.core.points import SweepMeters, points_of
+from ubrant.core.sweep import analyse_sweep
 from ubrant.core.tolerance import Tolerance
 
 CONVERTERS = 400

@@ -12,8 +12,8 @@ from ubrant.core.converter import Converter, ConverterParameters
 from ubrant.core.idle import idle_findings
 from ubrant.core.load_steps import analyse_steps, held_findings
 from ubrant.core.loss_model import LossModel
+from ubrant.core.points import SweepMeters, points_of
 from ubrant.core.readings import Series
-from ubrant.core.sweep import SweepMeters, points_of
 from ubrant.core.tolerance import Tolerance
 
 INVERTERS = 250

@@ -39,12 +39,12 @@ class PointSteps:
         self.supply_is_on = self._load_is_on = False
         self._load_on_noted = False
         self._most_out_v = 0.0
-        self._supply_set, self._load_set = (0.0, 0.0), (0.0, CURRENT)
+        self._supply_set, self._load_set = (0.0, 0.0), (0.0, CURRENT, 0.0)
 
     def take(self, step: Point) -> str:
         """Set supply and load, read until it has settled, note the point; ``on`` with the input power, or ``off``."""
         self._set_supply(step.input_v, step.most_input_a)
-        self._set_load(step.load, step.mode)
+        self._set_load(step.load, step.mode, step.own_cutoff_v)
         clock = self._bench.clock
         start = clock.now_s()
         held = max(round(step.settle_s / step.every_s), 2)
@@ -67,6 +67,8 @@ class PointSteps:
         self._recorder.event(now, "point", json.dumps(about))
         volts, amps, out = history[-1][:3]
         self._most_out_v = max(self._most_out_v, out)
+        if step.load > 0 and step.own_cutoff_v and not self._bench.load.is_on():
+            return "off"
         return f"on{volts * amps:.4f} {out:.5f}" if out > _OFF_SHARE * self._most_out_v else "off"
 
     def switch_on(self, step: SwitchOn) -> None:
@@ -77,7 +79,7 @@ class PointSteps:
 
     def hold(self, step: Hold) -> str:
         """Read on under a load until something opens."""
-        self._set_load(step.load, step.mode)
+        self._set_load(step.load, step.mode, step.own_cutoff_v)
         clock = self._bench.clock
         start = clock.now_s()
         key = ("output", "V") if step.tap == "output" else ("input", "A")
@@ -89,7 +91,7 @@ class PointSteps:
             value = abs(shown.get(key, 0.0))
             most = max(most, value, self._most_out_v if step.tap == "output" else 0.0)
             now = clock.now_s()
-            if most > 0 and value < _OFF_SHARE * most:
+            if (most > 0 and value < _OFF_SHARE * most) or (step.load > 0 and not self._bench.load.is_on()):
                 self._recorder.event(now, "off", json.dumps({"load": step.load, "after_s": round(now - start, 3)}))
                 answer = f"off{now - start:.3f}"
                 break
@@ -130,11 +132,11 @@ class PointSteps:
             self.supply_is_on = True
             supply.on()
 
-    def _set_load(self, amount: float, mode: str = CURRENT) -> None:
+    def _set_load(self, amount: float, mode: str = CURRENT, own_cutoff_v: float = 0.0) -> None:
         load = self._bench.load
-        self._load_set = (amount, mode)
+        self._load_set = (amount, mode, own_cutoff_v)
         if amount > 0 and not (self._load_is_on and load.is_on()):
-            load.prepare(amount, 0.0, mode)
+            load.prepare(amount, own_cutoff_v, mode)
             load.on()
             self._load_is_on = True
         elif amount > 0:

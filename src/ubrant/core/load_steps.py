@@ -11,10 +11,11 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.chemistry import Chemistry
 from ubrant.core.finding import Finding
 from ubrant.core.integrals import energy_wh
+from ubrant.core.points import Points, SweepMeters
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Series
 from ubrant.core.state_of_charge import from_resting_voltage
-from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep
+from ubrant.core.sweep import Sweep, analyse_sweep
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.uncertainty import Contribution, merged, of_ratio, rectangular
 

@@ -14,82 +14,19 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ubrant.core.accuracy import Accuracy
 from ubrant.core.finding import Finding
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
-from ubrant.core.quantity import plain, show
+from ubrant.core.points import Mask, Points, SweepMeters, errors_of
+from ubrant.core.quantity import plain
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.uncertainty import Contribution, merged, rectangular
-
-Mask = NDArray[np.bool_]
 
 IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
 _SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
-
-
-@dataclass(frozen=True)
-class SweepMeters:
-    """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros.
-
-    ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its doubt from there.
-    """
-
-    input_v: Accuracy | None = None
-    input_a: Accuracy | None = None
-    output_v: Accuracy | None = None
-    output_a: Accuracy | None = None
-    one_meter: bool = False
-    output_w: Accuracy | None = None
-
-    @property
-    def known(self) -> bool:
-        power = self.output_w is not None or (self.output_v is not None and self.output_a is not None)
-        return power and self.input_v is not None and self.input_a is not None
-
-
-@dataclass(frozen=True)
-class Points:
-    """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not."""
-
-    input_v: Array
-    input_a: Array
-    output_v: Array
-    output_a: Array
-    output_w: Array
-    source_v: Array
-
-    def __len__(self) -> int:
-        return len(self.input_v)
-
-    @property
-    def input_w(self) -> Array:
-        return np.asarray(self.input_v * self.input_a)
-
-    def where(self, chosen: Mask) -> Points:
-        return Points(*(getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")))
-
-
-def points_of(input_v: Array, input_a: Array, output_v: Array, output_a: Array | None = None, output_w: Array | None = None,
-              source_v: Array | None = None) -> Points:  # fmt: skip
-    """Points from what was read; what is missing is worked out from what is there.
-
-    Raises
-    ------
-    ReadingsError
-        Neither current nor power of the output.
-    """
-    if output_a is None and output_w is None:
-        raise ReadingsError("The output's current or power is missing: without one of them nothing can be said of its efficiency.")
-    if output_w is None and output_a is not None:
-        output_w = output_v * output_a
-    assert output_w is not None
-    if output_a is None:
-        output_a = np.divide(output_w, output_v, out=np.zeros_like(output_w), where=output_v > 0)
-    return Points(input_v, input_a, output_v, output_a, output_w, source_v if source_v is not None else np.full(len(input_v), math.nan))
 
 
 @dataclass(frozen=True)
@@ -133,7 +70,8 @@ def analyse_sweep(
         else np.zeros(len(points), bool)
     )
     within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
-    figures = _figures(tolerance, rated_w, running, within)
+    brackets = _brackets(points, running, within, tolerance)
+    figures = _figures(tolerance, rated_w, running, within, brackets)
     base = figures(points)
     parts = _doubts(points, meters, figures, base)
     model = _model_of(points, within)
@@ -146,7 +84,7 @@ def analyse_sweep(
         doubt = (
             None
             if not meters.known or found is None
-            else (*parts[key], *_own_doubts(key, points, within, running, scatter))
+            else (*parts[key], *_own_doubts(key, points, within, running, scatter, brackets))
             if key != "loss_scatter"
             else ()
         )
@@ -158,6 +96,8 @@ def analyse_sweep(
 
 
 Figures = Callable[[Points], dict[str, float | None]]
+Brackets = dict[str, tuple[int, int]]
+_THRESHOLDS = ("dropout_voltage", "shutoff_voltage", "restart_voltage")
 _NAMES = {
     "idle_power": ("Idle draw", "W", "input power at no load, read or by the fit", 1.0),
     "loss_fixed": ("Always-on loss p₀", "W", "fit of the losses over the output power, weighted 1/P_in", 1.0),
@@ -186,7 +126,7 @@ _NAMES = {
 _OWN = {"scatter of the points", "bracket"}
 
 
-def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask) -> Figures:
+def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask, brackets: Brackets) -> Figures:
     """How to work everything out. Which points are within tolerance stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
@@ -194,8 +134,7 @@ def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, 
         return {
             **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, within),
             "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
-            "dropout_voltage": _threshold(p, within, falling=True)[0] if tolerance else None,
-            "shutoff_voltage": _threshold(p, running, falling=True)[0], "restart_voltage": _threshold(p, running, falling=False)[0],
+            **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
             "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, within, tolerance),
         }  # fmt: skip
 
@@ -323,13 +262,22 @@ def _median(values: list[float]) -> float | None:
     return float(np.median(values)) if values else None
 
 
-def _threshold(points: Points, good: Mask, *, falling: bool) -> tuple[float | None, float]:
-    """(middle of the bracket, half of it) where the points stop being good with the input falling, or become good with it rising.
+def _brackets(points: Points, running: Mask, within: Mask, tolerance: Tolerance | None) -> Brackets:
+    """The two points that bracket each threshold, by key; one that was not met is missing."""
+    found = {
+        "dropout_voltage": _bracket(points, within, falling=True) if tolerance else None,
+        "shutoff_voltage": _bracket(points, running, falling=True), "restart_voltage": _bracket(points, running, falling=False),
+    }  # fmt: skip
+    return {key: pair for key, pair in found.items() if pair is not None}
 
-    The highest over the loads. Points of one load are taken in their order.
+
+def _bracket(points: Points, good: Mask, *, falling: bool) -> tuple[int, int] | None:
+    """Between which two points they stop being good with the input falling, or become good with it rising.
+
+    The narrowest of each load, the highest over the loads. Points of one load are taken in their order.
     """
     if not good.any():
-        return None, 0.0
+        return None
     asked = points.output_a.copy()
     usual = max(float(asked.max()), 1e-9)
     low = 0.9 * float(np.median(points.output_v[good]))
@@ -337,17 +285,23 @@ def _threshold(points: Points, good: Mask, *, falling: bool) -> tuple[float | No
         if k:
             asked[k] = asked[k - 1]
     volts, fine = points.input_v.tolist(), good.tolist()
-    best: tuple[float | None, float] = (None, 0.0)
+    best: tuple[float, int, int] | None = None
     for group in _groups(asked, _SAME_LOAD * usual):
-        order = sorted(group.tolist())
-        brackets = []
-        for k, j in itertools.pairwise(order):
+        of_load = []
+        for k, j in itertools.pairwise(sorted(group.tolist())):
             down = volts[j] < volts[k]
             if fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down:
-                brackets.append((abs(volts[k] - volts[j]) / 2, (volts[k] + volts[j]) / 2))
-        if brackets and (best[0] is None or min(brackets)[1] > best[0]):  # the narrowest of one load
-            best = min(brackets)[1], min(brackets)[0]
-    return best
+                of_load.append((abs(volts[k] - volts[j]), (volts[k] + volts[j]) / 2, k, j))
+        if of_load and (best is None or min(of_load)[1] > best[0]):
+            best = min(of_load)[1:]
+    return best[1:] if best is not None else None
+
+
+def _middle(points: Points, brackets: Brackets, key: str) -> float | None:
+    if key not in brackets:
+        return None
+    k, j = brackets[key]
+    return float(points.input_v[k] + points.input_v[j]) / 2
 
 
 def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | None:
@@ -401,7 +355,7 @@ def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[st
     parts: dict[str, list[Contribution]] = {key: [] for key in base}
     if not meters.known:
         return dict.fromkeys(base, ())
-    for name, accuracy, shift in _errors(points, meters):
+    for name, accuracy, shift in errors_of(points, meters):
         if not accuracy:
             continue
         for key, after in figures(shift(points, accuracy)).items():
@@ -411,92 +365,14 @@ def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[st
     return {key: merged(found) for key, found in parts.items()}
 
 
-def _errors(points: Points, meters: SweepMeters) -> list[tuple[str, float, Callable[[Points, float], Points]]]:
-    """(name, standard uncertainty, how it moves the points) of every error."""
-    assert meters.input_v and meters.input_a
-
-    def gain(field_name: str) -> Callable[[Points, float], Points]:
-        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) * (1 + u)})
-
-    def zero(field_name: str) -> Callable[[Points, float], Points]:
-        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) + u})
-
-    def both(p: Points, u: float, one: str, other: str) -> Points:
-        return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
-
-    found: list[tuple[str, float, Callable[[Points, float], Points]]] = []
-    if meters.output_w is not None:
-        return _errors_by_watts(points, meters, gain, zero)
-    assert meters.output_v and meters.output_a
-    if meters.one_meter:
-        found.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
-        found.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
-    else:
-        for name, place, accuracy in (
-            ("input voltage gain", "input_v", meters.input_v), ("input current gain", "input_a", meters.input_a),
-            ("output voltage gain", "output_v", meters.output_v), ("output current gain", "output_a", meters.output_a),
-        ):  # fmt: skip
-            found.append((name, rectangular(accuracy.gain), gain(place)))
-    for name, place, accuracy in (
-        ("input voltage zero", "input_v", meters.input_v), ("input current zero", "input_a", meters.input_a),
-        ("output voltage zero", "output_v", meters.output_v), ("output current zero", "output_a", meters.output_a),
-    ):  # fmt: skip
-        found.append((name, rectangular(accuracy.zero), zero(place)))
-    return found + _source_errors(points, meters.input_v, gain, zero)
-
-
-Move = Callable[[Points, float], Points]
-
-
-def _source_errors(
-    points: Points, voltage: Accuracy, gain: Callable[[str], Move], zero: Callable[[str], Move]
-) -> list[tuple[str, float, Move]]:
-    if not np.isfinite(points.source_v).any():
-        return []
-    return [
-        ("source voltage gain", rectangular(voltage.gain), gain("source_v")),
-        ("source voltage zero", rectangular(voltage.zero), zero("source_v")),
-    ]
-
-
-def _errors_by_watts(
-    points: Points, meters: SweepMeters, gain: Callable[[str], Move], zero: Callable[[str], Move]
-) -> list[tuple[str, float, Move]]:
-    """As :func:`_errors`, where the meter at the output reads watts itself."""
-    assert meters.input_v and meters.input_a and meters.output_w
-    found: list[tuple[str, float, Move]] = [
-        ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")), ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
-        ("input current gain", rectangular(meters.input_a.gain), gain("input_a")), ("input current zero", rectangular(meters.input_a.zero), zero("input_a")),
-        ("output power gain", rectangular(meters.output_w.gain), lambda p, u: replace(p, output_w=p.output_w * (1 + u))),
-        ("output power zero", rectangular(meters.output_w.zero), lambda p, u: replace(p, output_w=np.where(p.output_w > 0, p.output_w + u, p.output_w))),
-    ]  # fmt: skip
-    if meters.output_v is not None:
-        found.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
-        found.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))
-    return found + _source_errors(points, meters.input_v, gain, zero)
-
-
-def _moved(points: Points, **changes: Array) -> Points:
-    """Points with one quantity changed; power goes with its volts and amperes."""
-    moved = replace(points, **changes)
-    scale = np.divide(
-        moved.output_v * moved.output_a,
-        points.output_v * points.output_a,
-        out=np.ones(len(points)),
-        where=np.abs(points.output_v * points.output_a) > 1e-9,
-    )
-    extra = np.where(
-        np.abs(points.output_v * points.output_a) > 1e-9, 0.0, moved.output_v * moved.output_a - points.output_v * points.output_a
-    )
-    return replace(moved, output_w=points.output_w * scale + extra)
-
-
-def _own_doubts(key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float]) -> tuple[Contribution, ...]:
+def _own_doubts(
+    key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float], brackets: Brackets
+) -> tuple[Contribution, ...]:
     """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""
     factor = _NAMES[key][3]
-    if key in {"dropout_voltage", "shutoff_voltage", "restart_voltage"}:
-        good = within if key == "dropout_voltage" else running
-        return (Contribution("bracket", rectangular(_threshold(points, good, falling=key != "restart_voltage")[1]), "half of it, ÷ √3"),)
+    if key in _THRESHOLDS:
+        k, j = brackets[key]
+        return (Contribution("bracket", rectangular(abs(float(points.input_v[k] - points.input_v[j])) / 2), "half of it, ÷ √3"),)
     if key in {"line_regulation", "load_regulation"}:
         slopes = _slopes(points, within, line=key == "line_regulation")
         if len(slopes) < 2:
@@ -541,7 +417,7 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     if not meters.known:
         return eta, np.full(len(points), math.nan)
     total = np.zeros(len(points))
-    for _, size, shift in _errors(points, meters):
+    for _, size, shift in errors_of(points, meters):
         moved = shift(points, size)
         total += np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0) ** 2
     return eta, np.where(on, 2 * np.sqrt(total), math.nan)
@@ -576,8 +452,3 @@ def _warn(
         warnings.append(
             f"The efficiency is known to ± {plain(worst, 2)} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels."
         )
-
-
-def show_point(points: Points, k: int) -> str:
-    """One point in words."""
-    return f"{show(float(points.input_v[k]), 4)} V in, {show(float(points.output_a[k]), 3)} A out"

@@ -18,7 +18,7 @@ CONNECT = (
 
 @dataclass(frozen=True)
 class StepsPlan:
-    """``loads_w`` at the output in their order, 0 for none; then ``hold_w`` (0 for not) until the output goes off, for ``hold_h`` at most, then ``rest_s`` of rest."""
+    """``own_cutoff_v`` of the load, at the output: once that has gone it stays off, also with nobody there. ``loads_w`` at the output in their order, 0 for none; then ``hold_w`` (0 for not) until the output goes off, for ``hold_h`` at most, then ``rest_s`` of rest."""
 
     loads_w: tuple[float, ...]
     rated_w: float
@@ -29,17 +29,20 @@ class StepsPlan:
     at_most_s: float = 30.0
     hold_every_s: float = 10.0
     mains: bool = True
+    own_cutoff_v: float = 0.0
 
 
 def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
     """Each step settled and read at both sides; an overload that switches the output off ends the steps."""
     mains = (cautions.MAINS,) if plan.mains else ()
     yield Ask(CONNECT, (*mains, cautions.FUSE, cautions.POLARITY))
-    yield Ask("Switch it on, with nothing attached.", mains, action="on")
+    yield Ask("Switch it on, with nothing attached.", (*mains, cautions.OWN_CUTOFF), action="on")
     went_off = False
     for watts in plan.loads_w:
         told = "no load" if not watts else f"{plain(watts)} W"
-        answer = yield Point(0.0, watts, 1.0, plan.settle_s, plan.at_most_s, f"{told} at the output.", 0.0, (cautions.WARM,), POWER)
+        answer = yield Point(
+            0.0, watts, 1.0, plan.settle_s, plan.at_most_s, f"{told} at the output.", 0.0, (cautions.WARM,), POWER, plan.own_cutoff_v
+        )
         if answer == "off":
             went_off = True
             break
@@ -52,6 +55,7 @@ def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
             "output",
             (cautions.WARM,),
             POWER,
+            own_cutoff_v=plan.own_cutoff_v,
         )
     yield LoadOff("Load off.")
     yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), "Reading how the battery recovers.")

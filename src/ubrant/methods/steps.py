@@ -101,7 +101,8 @@ class ChargeOff:
 class Point:
     """One point of a test: supply (0 V: a battery feeds it) and load set, then read until it has settled.
 
-    The engine sends back ``on`` with the input power in watts and the output's volts behind it, or ``off``. ``mode`` says what ``load`` is: A or W.
+    The engine sends back ``on`` with the input power in watts and the output's volts behind it, or ``off``. ``mode`` says what ``load`` is: A or W. ``own_cutoff_v``:
+    the load's own, where a battery stands behind it; 0 for none, where a supply does and a start under load is to be seen.
     """
 
     input_v: float
@@ -113,6 +114,7 @@ class Point:
     most_input_a: float
     cautions: tuple[str, ...] = ()
     mode: str = CURRENT
+    own_cutoff_v: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -141,6 +143,7 @@ class Hold:
     cautions: tuple[str, ...] = ()
     mode: str = CURRENT
     keep: bool = False
+    own_cutoff_v: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -67,7 +67,7 @@ def sweep(plan: SweepPlan) -> Generator[Step, str | None, None]:
     """For every load: input down until the output is off, then up again. What would pass the supply's limit is skipped."""
     yield Ask(
         "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off.",
-        (cautions.POLARITY, cautions.WINDOW, cautions.FUSE),
+        (cautions.POLARITY, cautions.WINDOW, cautions.FUSE, cautions.SUPPLY_ALONE),
     )
     taken_w: dict[float, float] = {}
     for load in plan.loads_a:

@@ -25,7 +25,7 @@ def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
     """From the smallest overload up."""
     yield Ask(
         "Put the breaker between supply and load, with thick leads and nothing that burns beside it, everything off.",
-        (cautions.FUSE, cautions.SURFACE, cautions.WARM),
+        (cautions.FUSE, cautions.SURFACE, cautions.WARM, cautions.SUPPLY_ALONE),
     )
     yield SwitchOn(plan.input_v, 1.2 * max(plan.amps), f"{plain(plan.input_v)} V on.")
     for number, amps in enumerate(plan.amps):

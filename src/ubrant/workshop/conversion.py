@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.finding import Finding
 from ubrant.core.idle import idle_findings
+from ubrant.core.points import Points, SweepMeters, points_of
 from ubrant.core.readings import Array, ReadingsError
-from ubrant.core.sweep import Points, Sweep, SweepMeters, analyse_sweep, points_of
+from ubrant.core.sweep import Sweep, analyse_sweep
 from ubrant.core.tolerance import Tolerance
+from ubrant.core.transient import analyse_transient, is_dc
 from ubrant.core.waveform import Waveform, analyse_wave
 from ubrant.logbook.logs.log_file import left_out_sentence
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
@@ -164,6 +166,9 @@ def wave_log(path: Path, columns: str | None, voltage: Accuracy | None) -> Conve
         It cannot be read, or holds no whole cycle.
     """
     time_s, volts, heading = read_wave(path, columns)
+    if is_dc(volts) and float(np.ptp(volts)) > 0:
+        dip = analyse_transient(time_s, volts, gain=voltage.gain if voltage else None)
+        return Converted(dip.findings, dip.sentence, dip.warnings)
     found = analyse_wave(time_s, volts, voltage.gain if voltage else None, voltage.zero if voltage else 0.0)
     return Converted(found.findings, wave_sentence(found, heading), found.warnings, found.kind)
 

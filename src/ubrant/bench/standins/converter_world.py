@@ -128,6 +128,8 @@ class ConverterWorld:
         self.output_a = out_a
         self.input_v = self.source_v - self.input_a * self.scenario.lead_ohm
         self.counted_wh += self.output_w * dt / 3600
+        if self.load_is_on and self.output_v < self.own_cutoff_v:
+            self.load_is_on, self.tripped = False, True
 
     def _step_breaker(self, breaker: BreakerParameters, dt: float) -> None:
         asked = self.set_a if self.load_is_on and self.supply_is_on and not self.breaker_is_open else 0.0
@@ -153,7 +155,7 @@ class ConverterWorld:
                 self.converter.economy = action == "economy"
 
     def switch(self, on: bool) -> None:
-        self.load_is_on = on
+        self.load_is_on, self.tripped = on, self.tripped and not on
 
     def read(self, name: str, true: float, channel: Channel) -> float:
         return shown(true, channel, gauss(self.scenario.seed, name, self.steps))

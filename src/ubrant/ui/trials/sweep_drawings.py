@@ -11,8 +11,9 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.efficiency_map import efficiency_map, levels
 from ubrant.core.finding import Finding
+from ubrant.core.points import Points
 from ubrant.core.quantity import plain
-from ubrant.core.sweep import OFF_SHARE, Points, Sweep
+from ubrant.core.sweep import OFF_SHARE, Sweep
 from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.trials.axes import Axes
 

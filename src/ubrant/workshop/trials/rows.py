@@ -11,8 +11,8 @@ import numpy as np
 
 from ubrant.core.jot import Jotting
 from ubrant.core.meter import details_from
+from ubrant.core.points import Points, points_of
 from ubrant.core.readings import Array, Series
-from ubrant.core.sweep import Points, points_of
 from ubrant.logbook.records import Run
 from ubrant.workshop.trials.trial import KeptTrial
 

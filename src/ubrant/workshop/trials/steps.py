@@ -15,10 +15,10 @@ from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
 from ubrant.core.leads import lead_sentences
 from ubrant.core.load_steps import Ending, Source, analyse_steps, held_findings
+from ubrant.core.points import SweepMeters
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.ratings import parse_ratings, rating_sentences
 from ubrant.core.readings import ReadingsError, Series
-from ubrant.core.sweep import SweepMeters
 from ubrant.core.tolerance import MAINS_120, MAINS_230, Tolerance, parse_tolerance
 from ubrant.core.unit import Unit
 from ubrant.core.waveform import analyse_wave
@@ -39,6 +39,9 @@ _NEEDED = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "W"))
 _DC_EXAMPLE, _DC_NEEDED = "input 12.4 V 3.5 A output 19.1 V 2.1 A", (*_NEEDED[:3], ("output", "A"))
 _AS_USUAL_HZ = {50.0: Tolerance(49.5, 50.5), 60.0: Tolerance(59.3, 60.5)}
 _OFF_SHARE = 0.3
+_LOADED_SHARE = 0.02
+_GONE_SHARE = 0.5
+"""The load's own cut-off, as a share of the output's voltage: under it the output has gone."""
 
 
 class StepsTrial(Trial):
@@ -102,7 +105,10 @@ class StepsTrial(Trial):
         return [(0.0, w) for w in read_steps(told.fields).loads_w]
 
     def steps(self, told: Told) -> Steps:
-        return load_steps(replace(read_steps(told.fields), mains=read_ratings(told.unit).gives_mains))
+        ratings = read_ratings(told.unit)
+        return load_steps(
+            replace(read_steps(told.fields), mains=ratings.gives_mains, own_cutoff_v=round(_GONE_SHARE * ratings.output_v, 2))
+        )
 
     def open(self, told: Told, run_id: int, speed: float) -> Callable[[], Bench]:
         scenario = scenario_for_trial(told, run_id, battery=True)
@@ -240,17 +246,22 @@ def _sampled_ending(run: Run, kept: KeptTrial, plan: StepsPlan) -> Ending | None
     """The moment the output went off: in the hold, or at a step that was too much."""
     off = next((e for e in kept.events if e.kind == "off"), None)
     series = {key: corrected(run, kept, *key) for key in QUANTITIES}
-    out = series[("output", "V")]
+    out, amps_out = series[("output", "V")], series[("output", "A")]
     if out is None or not len(out):
         return None
     alive = out.value > _OFF_SHARE * float(out.value.max())
+    drawn = np.interp(out.time_s, amps_out.time_s, amps_out.value) if amps_out is not None and len(amps_out) else np.ones(len(out))
     if off is None:
         points = [e for e in kept.events if e.kind == "point"]
-        if not points or bool(alive[out.time_s <= points[-1].time_s][-1:].all()):
+        if not points:
             return None
         load_w, until = float(json.loads(points[-1].text)["load_a"]), points[-1].time_s
+        last = out.time_s <= until
+        if not load_w or (bool(alive[last][-1:].all()) and float(drawn[last][-1]) * float(out.value[last][-1]) > _OFF_SHARE * load_w):
+            return None
     else:
         load_w, until = float(json.loads(off.text)["load"]), off.time_s
+    alive &= drawn * out.value > _LOADED_SHARE * load_w  # one that started again, the load having gone, is not what is looked for
     last_on = out.time_s[alive & (out.time_s <= until)]
     if not len(last_on):
         return None

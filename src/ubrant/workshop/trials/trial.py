@@ -13,9 +13,10 @@ from ubrant.core.finding import Finding
 from ubrant.core.jot import Grammar, Jotting
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.points import Points, SweepMeters
 from ubrant.core.protection import CurvePoint, Overload
 from ubrant.core.readings import Array, Series
-from ubrant.core.sweep import Points, Sweep, SweepMeters
+from ubrant.core.sweep import Sweep
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.unit import Unit
 from ubrant.core.waveform import Waveform
