@@ -15,6 +15,11 @@ from ubrant.core.cell import PackParameters, pack_from_label
 from ubrant.core.label import Label
 
 
+_FINE_S, _COARSE_S = 0.1, 0.4
+_SLOW_RATE = 0.1
+"""What is usually emptied slower than this, in multiples of its Ah, moves on in coarser steps: its runs last a day."""
+
+
 @dataclass(frozen=True)
 class Channel:
     """How one quantity of an instrument is off: shown = round((true·(1 + gain) + zero + noise) to ``digit``)."""
@@ -89,7 +94,7 @@ def scenario_for(
     """
     rng = np.random.default_rng(zlib.crc32(seed_text.encode()))
     known = stand_in or {}
-    usual = pack_from_label(label)
+    usual, kind = pack_from_label(label), label.kind_of_cell
     health = float(known.get("health", rng.uniform(0.9, 1.04)))
     ohm = float(known.get("resistance", 1.0)) * (1 + 2.5 * max(0.0, 0.95 - health))
     pack = replace(
@@ -101,5 +106,5 @@ def scenario_for(
         meter_v=drawn_inside(voltage, rng, noise=0.0006, digit=0.001), meter_a=drawn_inside(current, rng, noise=0.0015, digit=0.001),
         load_v=Channel(float(rng.uniform(-1, 1)) * 5e-4, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
         load_a=Channel(float(rng.uniform(-1, 1)) * 2e-3, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
-        set_gain=float(rng.uniform(-1, 1)) * 1e-3,
+        set_gain=float(rng.uniform(-1, 1)) * 1e-3, step_s=_FINE_S if kind is None or kind.standard_rate_c >= _SLOW_RATE else _COARSE_S,
     )  # fmt: skip
