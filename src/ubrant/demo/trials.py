@@ -45,11 +45,11 @@ class _Tried:
 
 _ON_AC = (_WIDE, PLUG_METER)
 TRIALS = (
-    _Tried("Step-down two", "sweep", datetime(2026, 10, 24, 13, 0, tzinfo=UTC)),
-    _Tried("Step-down one", "sweep", datetime(2026, 10, 24, 14, 30, tzinfo=UTC)),
+    _Tried("Step-down two", "sweep", datetime(2026, 10, 24, 13, 0, tzinfo=UTC), changes={"loads": "0, 0.3, 1, 2.5, 4, 5 A"}),
+    _Tried("Step-down one", "sweep", datetime(2026, 10, 24, 14, 30, tzinfo=UTC), changes={"loads": "0, 0.2, 0.6, 1.5, 2.4, 3 A"}),
     _Tried("Laptop step-up", "sweep", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
-    _Tried("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER)),
-    _Tried("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER)),
+    _Tried("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"minutes": "3 min"}),
+    _Tried("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"minutes": "3 min"}),
     _Tried("Step-down one", "idle", datetime(2026, 10, 31, 10, 0, tzinfo=UTC), (CLAMP, CLAMP)),
     _Tried("Hut 300", "steps", datetime(2026, 10, 31, 11, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 15, 30, 65, 100, 150, 225, 300 W", "hold": ""}),
     _Tried("Hall 1000", "steps", datetime(2026, 10, 31, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A",
