@@ -14,7 +14,6 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.cell import PackParameters, pack_from_label
 from ubrant.core.label import Label
 
-
 _FINE_S, _COARSE_S = 0.1, 0.4
 _SLOW_RATE = 0.1
 """What is usually emptied slower than this, in multiples of its Ah, moves on in coarser steps: its runs last a day."""
