@@ -15,6 +15,7 @@ from ubrant.core.uncertainty import Contribution, merged, rectangular
 
 _STEADY_SHARE = 0.05
 _USEFUL = 0.5
+_MOVES_SHARE = 0.01
 
 
 def idle_findings(
@@ -46,13 +47,18 @@ def idle_findings(
         warnings.append(f"The first {first} readings were left out: it was not steady yet.")
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
     watts = float(np.mean(volts * amps))
+    drift = _drift(volts * amps)
+    if abs(drift) > _MOVES_SHARE * watts > 0:
+        warnings.append(
+            f"It was still {'rising' if drift > 0 else 'falling'} while it was read: {show(abs(drift), 2)} W between the two halves. Read longer."
+        )
     parts: tuple[Contribution, ...] | None = None
     if voltage is not None and current is not None:
         parts = merged((
             Contribution("input current gain", rectangular(current.gain) * watts, f"{show(100 * current.gain, 2)} % of {show(watts)} W ÷ √3"),
             Contribution("input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"),
             Contribution("input voltage gain", rectangular(voltage.gain) * watts), Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
-            Contribution("unsteadiness", noise),
+            Contribution("unsteadiness", noise), Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
         ))  # fmt: skip
     if floor_a and mean_a <= floor_a:
         watts = mean_v * floor_a / 2
@@ -81,6 +87,17 @@ def idle_findings(
         how = "by its fitted losses" if model is not None else "if idle were its only loss"
         findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None, how)
     return findings, warnings
+
+
+def _drift(watts: Array) -> float:
+    """How far the later half lies from the earlier one, as far as the noise does not explain it."""
+    half = len(watts) // 2
+    if half < 4:
+        return 0.0
+    early, late = watts[:half], watts[half:]
+    noise = math.hypot(float(np.std(early, ddof=1)), float(np.std(late, ddof=1))) / math.sqrt(half)
+    moved = float(np.mean(late) - np.mean(early))
+    return moved if abs(moved) > 3 * noise else 0.0
 
 
 def _steady_from(amps: Array) -> int:

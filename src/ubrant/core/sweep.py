@@ -71,7 +71,7 @@ def analyse_sweep(
     )
     within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
     brackets = _brackets(points, running, within, tolerance)
-    figures = _figures(tolerance, rated_w, running, within, brackets)
+    figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance))
     base = figures(points)
     parts = _doubts(points, meters, figures, base)
     model = _model_of(points, within)
@@ -126,7 +126,9 @@ _NAMES = {
 _OWN = {"scatter of the points", "bracket"}
 
 
-def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask, brackets: Brackets) -> Figures:
+def _figures(
+    tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask, brackets: Brackets, nearest: int | None
+) -> Figures:
     """How to work everything out. Which points are within tolerance stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
@@ -135,7 +137,7 @@ def _figures(tolerance: Tolerance | None, rated_w: float | None, running: Mask, 
             **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, within),
             "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
             **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
-            "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, within, tolerance),
+            "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, nearest, tolerance),
         }  # fmt: skip
 
     return figures
@@ -319,14 +321,23 @@ def _rated_from(points: Points, within: Mask, rated_w: float | None) -> float | 
     return float(points.input_v[reached].min()) if reached.any() else None
 
 
-def _headroom(points: Points, within: Mask, tolerance: Tolerance | None) -> float | None:
+def _nearest(points: Points, within: Mask, tolerance: Tolerance | None) -> int | None:
+    """The point within tolerance, in the upper half of the input range, that comes nearest to a limit."""
     if tolerance is None:
         return None
-    upper = within & (points.input_v >= (points.input_v.max() + points.input_v.min()) / 2)
-    if not upper.any():
+    upper = np.flatnonzero(within & (points.input_v >= (points.input_v.max() + points.input_v.min()) / 2))
+    if not len(upper):
         return None
     volts = points.output_v[upper]
-    return float(np.minimum(volts - tolerance.low, tolerance.high - volts).min())
+    return int(upper[int(np.argmin(np.minimum(volts - tolerance.low, tolerance.high - volts)))])
+
+
+def _headroom(points: Points, nearest: int | None, tolerance: Tolerance | None) -> float | None:
+    """To the limit that this point is nearest to: which one that is stays as it was read."""
+    if nearest is None or tolerance is None:
+        return None
+    volts = float(points.output_v[nearest])
+    return volts - tolerance.low if volts < tolerance.nominal else tolerance.high - volts
 
 
 def carried_w(points: Points, within: Mask) -> float:
