@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ubrant.core.quantity import show, show_duration, show_with
+from ubrant.core.quantity import plain, show, show_duration, show_with
 from ubrant.core.uncertainty import COVERAGE, Contributions, combined, merged
 
 
@@ -51,7 +51,9 @@ class Finding:
             return "–"
         if self.unit == "s":
             return show_duration(self.value)
-        return f"{show_with(self.value, self.expanded_uncertainty)[0]} {self.unit}"
+        if self.expanded_uncertainty == 0:  # nothing in doubt: a count, a form of a wave
+            return f"{plain(self.value)} {self.unit}".rstrip()
+        return f"{show_with(self.value, self.expanded_uncertainty)[0]} {self.unit}".rstrip()
 
     def doubt_text(self) -> str:
         """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
@@ -67,7 +69,7 @@ class Finding:
 
     def with_doubt(self) -> str:
         """``48.87 ± 0.29 Ah``, for a sentence."""
-        if self.value is None or self.expanded_uncertainty is None or self.unit == "s":
+        if self.value is None or not self.expanded_uncertainty or self.unit == "s":
             return f"{self.value_text()} {self.doubt_text()}".strip()
         value, doubt = show_with(self.value, self.expanded_uncertainty)
         return f"{value} ± {doubt} {self.unit}"
