@@ -21,7 +21,7 @@ from ubrant.core.sweep import analyse_sweep
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.waveform import SINE, SQUARE, STEPPED, analyse_wave
 
-FEW = settings(max_examples=40, deadline=None, derandomize=True, database=None)
+FEW = settings(max_examples=25, deadline=None, derandomize=True, database=None)
 METERS = SweepMeters(Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.002, "A"), Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.002, "A"))
 
 

@@ -1,4 +1,4 @@
-"""Is the ± of load steps and idle draws to be trusted? 250 random inverters, a meter of AC power behind them, wrong somewhere inside what its manual quotes."""
+"""Is the ± of load steps and idle draws to be trusted? 200 random inverters, a meter of AC power behind them, wrong somewhere inside what its manual quotes."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from ubrant.core.points import SweepMeters, points_of
 from ubrant.core.readings import Series
 from ubrant.core.tolerance import Tolerance
 
-INVERTERS = 250
+INVERTERS = 200
 KEYS = ("idle_power", "loss_proportional", "loss_resistive", "peak_efficiency", "output_unloaded", "output_loaded", "output_sag", "lead_resistance", "steady_idle",
         "held_in", "held_out", "held_efficiency")  # fmt: skip
 

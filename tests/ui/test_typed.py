@@ -67,7 +67,7 @@ def type_all(window, clock, qtbot) -> None:
     for moment, line in LINES:
         clock.time_s = float(moment)
         jot(qtbot, window.run, line)
-    for _ in range(6):
+    for _ in range(16):
         window.run.tick()
 
 
