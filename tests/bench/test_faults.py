@@ -23,7 +23,7 @@ class Keeper(LiveReadings):
     """A recorder that also keeps whether the load was off when the run was over."""
 
 
-def run_with(*faults: Fault, seconds_per_answer: float = 0.15, **plan: object):
+def run_with(*faults: Fault, seconds_per_answer: float = 0.1, **plan: object):
     """A short run with these faults; the session and what it kept."""
     pack = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))
     scenario = Scenario(pack, lead_ohm=0.015, meter_v=EXACT, meter_a=EXACT, load_v=EXACT, load_a=EXACT, faults=faults)

@@ -11,6 +11,7 @@ from ubrant.core.jot import Grammar, Jotting
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series, no_readings
 from ubrant.core.verdict import ending_text
+from ubrant.logbook.records import Run
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.trials.page import TrialPage
 from ubrant.ui.widgets.callout import Callout
@@ -88,10 +89,10 @@ class RunStage(StageFrame):
             self.trouble_note,
             self.notice_note,
             self.ask,
-            self._ledger_title,
-            self.ledger,
             self.departure_note,
             self.course_note,
+            self._ledger_title,
+            self.ledger,
             self.caution_note,
         ):
             self.side.addWidget(widget)
@@ -204,7 +205,7 @@ class RunStage(StageFrame):
             "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
             "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
             "recovering": self.tr("Load off: reading how it recovers"), "zeroing": self.tr("Reading the meter's zero"),
-            "charging": self.tr("Charging"), "sweeping": self.tr("Sweeping"), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
+            "charging": self.tr("Charging"), "sweeping": self._trial_title(run), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
         }  # fmt: skip
         self.title.setText(heads[progress.phase])
         if typed and progress.phase == "resting":
@@ -247,6 +248,10 @@ class RunStage(StageFrame):
         seen = self._bench.expected
         left = self._course.left_s if self._course else seen.left_s(end - progress.load_on_s) if seen else None
         self.aside_quiet.setText(self.tr("about {time} to go").format(time=show_duration(left)) if loaded and left is not None else "")
+
+    def _trial_title(self, run: Run) -> str:
+        trial = trial_of(run.method)
+        return self.tr("{method}: {name}").format(method=self.tr(trial.title), name=self._unit_name) if trial is not None else ""
 
     def _show_series(self) -> None:
         session = self._bench.session

@@ -159,7 +159,7 @@ class CourseView(Axes):
                 painter.drawPolyline(QPolygonF(places))
             level = float(np.mean(series.value[len(series) // 2 :]))
             at = self.place(float(series.time_s[-1]), level)
-            words = f"{name}: {show(level)} {self._up}"
+            words = f"{name}: {show(level)} {self._up}" if self._up == "W" else name
             room = painter.fontMetrics().horizontalAdvance(words) + 8
             box = QRectF(at.x() - room, at.y() - 24, room, 18)
             painter.fillRect(box, color("paper"))

@@ -10,7 +10,7 @@ from ubrant.methods.sweep import sweep
 from ubrant.workshop.trials.sweep import SweepTrial, read_plan
 from ubrant.workshop.trials.trial import Told, Trial
 
-_MOST_CALLOUTS = 12
+_MOST_CALLOUTS, _FEW = 12, 2
 
 
 def trial_lines(trial: Trial, told: Told) -> list[StepLine]:
@@ -38,6 +38,14 @@ def typed_lines(trial: Trial, told: Told) -> list[StepLine]:
     lines = [StepLine(first.text, first.cautions, by_person=True, seconds=None)]
     if isinstance(trial, SweepTrial):
         return [*lines, StepLine(_all_points(told), (), by_person=True, seconds=None)]
+    count = len(trial.settings(told))
+    if count > _FEW:
+        texts = [
+            trial.callout(told, 0),
+            f"The same at the other {count - 1} points, in their order: each is called out.",
+            trial.callout(told, count),
+        ]
+        return lines + [StepLine(text, (), by_person=True, seconds=None) for text in texts]
     for place in range(_MOST_CALLOUTS):
         text = trial.callout(told, place)
         if lines[-1].text == text:
