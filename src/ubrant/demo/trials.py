@@ -116,7 +116,7 @@ def _type_brick(logbook: Logbook, unit: Unit) -> None:
     for _, amps in trial.settings(told):
         out, into = converter.output(230.0, amps)
         output = f" output {out:.2f} V {amps:.3f} A" if amps else ""
-        lines.append(f"input {shown(230.0 * into, power, 0.0):.2f} W{output}")
+        lines.append(f"input {max(shown(230.0 * into, power, 0.0), 0.0):.2f} W{output}")  # no such meter shows less than nothing
     _type(logbook, trial, told, _BRICK_DAY, lines)
 
 

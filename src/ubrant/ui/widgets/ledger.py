@@ -54,6 +54,8 @@ class LedgerRow(QWidget):
         self._doubt.setText(finding.doubt_text())
         self._working.setText(finding.working)
         self._arithmetic.setText("\n".join((*finding.arithmetic, "", *finding.budget())).strip())
+        if (layout := self.layout()) is not None:
+            layout.activate()  # a longer value takes its room at once, also while readings come in fast
         spoken = f"{finding.name}: {finding.with_doubt()}. {finding.working}"
         self.setAccessibleName(spoken)
         self.setToolTip(self.tr("Click to see the whole sum") if not self.is_open() else "")
