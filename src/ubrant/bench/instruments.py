@@ -6,12 +6,14 @@ import contextlib
 import math
 import re
 import socket
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
-from ubrant.bench.profile import Profile, shipped
 from ubrant.core.readings import Array
+
+if TYPE_CHECKING:
+    from ubrant.bench.profile import Profile
 
 
 class InstrumentError(Exception):
@@ -143,13 +145,20 @@ def ask_number(connection: Connection, name: str, command: str) -> float:
     return value
 
 
+def _shipped(kind: str) -> Profile:
+    """The generic profile; what reads profiles is slow to import, and the window opens without."""
+    from ubrant.bench.profile import shipped
+
+    return shipped(kind)
+
+
 class DcMeter:
     """Reads volts and amperes."""
 
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
         self.name = name
         self.connection = connection
-        self.profile = profile or shipped("meter")
+        self.profile = profile or _shipped("meter")
 
     def voltage_v(self) -> float:
         return ask_number(self.connection, self.name, self.profile.command("voltage"))
@@ -171,7 +180,7 @@ class Scope:
     """Records one trace of a voltage."""
 
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        self.name, self.connection, self.profile = name, connection, profile or shipped("scope")
+        self.name, self.connection, self.profile = name, connection, profile or _shipped("scope")
 
     def record(self) -> tuple[Array, Array]:
         """(seconds from its first sample, volts).
@@ -241,7 +250,7 @@ class ElectronicLoad(_Switched, DcMeter):
     by_hand = False
 
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        DcMeter.__init__(self, name, connection, profile or shipped("load"))
+        DcMeter.__init__(self, name, connection, profile or _shipped("load"))
 
     def prepare(self, amount: float, own_cutoff_v: float, mode: str = "current") -> None:
         """Set mode, amount and own cut-off and read amount and cut-off back.
@@ -265,7 +274,7 @@ class Supply(_Switched, DcMeter):
     """A bench supply as a charger."""
 
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        DcMeter.__init__(self, name, connection, profile or shipped("supply"))
+        DcMeter.__init__(self, name, connection, profile or _shipped("supply"))
 
     def prepare(self, current_a: float, limit_v: float) -> None:
         """Set current and voltage limit and read both back.

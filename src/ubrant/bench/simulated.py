@@ -7,14 +7,17 @@ import math
 import subprocess
 import sys
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Scope, Supply, VisaConnection
-from ubrant.bench.profile import Profile, shipped
 from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.scenario import Scenario
+
+if TYPE_CHECKING:
+    from ubrant.bench.profile import Profile
 
 
 class WorldProcess:
@@ -60,6 +63,8 @@ def open_simulated_converter(
     scenario: ConverterScenario, speed: float = math.inf, around: Around | None = None, timeout_s: float = 3.0
 ) -> Bench:
     """A bench with a simulated supply or battery, converter, inverter or breaker, a load, and meters around it."""
+    from ubrant.bench.profile import shipped  # slow to import, and needed only with a bench
+
     around = around or Around()
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
@@ -102,6 +107,8 @@ def open_simulated(
     charger: bool = False, thermometer: bool = False, max_v: float | None = None, max_a: float | None = None,
 ) -> Bench:  # fmt: skip
     """A bench with a simulated load and meter, and where wanted a charger and a thermometer, at ``speed`` times the wall clock."""
+    from ubrant.bench.profile import shipped
+
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
 

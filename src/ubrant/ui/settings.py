@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QStandardPaths, pyqtSignal
@@ -9,11 +10,14 @@ from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLi
 
 from ubrant.core.finding import Finding
 from ubrant.ui import theme
-from ubrant.ui.prepare.plan_form import SPEEDS
 from ubrant.ui.widgets.forms import Choice, button, label, row
 
 GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
 CHARGES = (("Ah", "Ah"), ("mAh", "mAh"))
+SPEEDS = (
+    ("simulated, as fast as it can", math.inf), ("simulated, 600 × the clock", 600.0), ("simulated, 60 × the clock", 60.0),
+    ("simulated, in real time", 1.0),
+)  # fmt: skip
 
 
 def ground() -> str:

@@ -5,18 +5,21 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ubrant.bench.bench import Bench, Channel, channels_of
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, Supply, VisaConnection
-from ubrant.bench.profile import Profile, profiles, shipped
 from ubrant.bench.streams import Sample, Stream, board
 from ubrant.core.line_pattern import LinePattern, PatternError
 from ubrant.core.meter import Meter
 from ubrant.core.protocols import Clock
 from ubrant.logbook.logs.follow import FollowedLog
 from ubrant.logbook.logs.log_file import LogError
+
+if TYPE_CHECKING:
+    from ubrant.bench.profile import Profile
 
 SIMULATED, INSTRUMENTS, BY_HAND = "simulated bench", "bench", "typed"
 """What a run was made on, as the logbook names it."""
@@ -44,6 +47,8 @@ def bench_problems(choice: BenchChoice, meter: Meter) -> list[str]:
         said.append(
             f"{meter.name} has no connection: it is read off by a person. Type the readings, or say on the shelf how it is connected."
         )
+    from ubrant.bench.profile import profiles  # slow to import, and needed only with instruments
+
     known, troubles = profiles()
     for instrument in (meter, choice.load, choice.supply, *choice.others):
         if instrument is None or instrument.details.connection == "display":
@@ -148,6 +153,8 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], tim
 
 
 def _profile(instrument: Meter) -> Profile:
+    from ubrant.bench.profile import profiles, shipped
+
     known, _ = profiles()
     return known.get(instrument.details.profile) or shipped(instrument.details.role)
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from PyQt6.QtCore import QSettings, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
@@ -16,13 +14,10 @@ from ubrant.core.quantity import plain, show_duration
 from ubrant.core.typed import HELD, STRAIGHT
 from ubrant.methods.discharge import UNITS, DischargePlan, own_cutoff, usual_plan
 from ubrant.ui.prepare.more_form import MoreForm
+from ubrant.ui.settings import SPEEDS
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice
 
-SPEEDS = (
-    ("simulated, as fast as it can", math.inf), ("simulated, 600 × the clock", 600.0), ("simulated, 60 × the clock", 60.0),
-    ("simulated, in real time", 1.0),
-)  # fmt: skip
 MODES = (("constant current", CURRENT), ("constant power", POWER), ("constant resistance", RESISTANCE))
 _ON_INSTRUMENTS, _TYPED = -1.0, -2.0
 _NO_METER = Meter("DC meter")

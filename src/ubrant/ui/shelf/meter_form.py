@@ -9,7 +9,6 @@ from datetime import UTC, datetime
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.bench.profile import profiles
 from ubrant.core.display_check import DisplayCheck
 from ubrant.core.line_pattern import LinePattern, PatternError
 from ubrant.core.meter import Meter
@@ -150,6 +149,8 @@ class MeterForm(QWidget):
         self.address.setEditText(kept)
         self.profile.clear()
         if kind == "scpi":
+            from ubrant.bench.profile import profiles  # slow to import
+
             self.profile.addItems([p.name for p in profiles()[0].values() if p.kind == self.role.currentData()])
         elif kind == "lines":
             self.profile.addItems(["header", "1 V, 2 A"])

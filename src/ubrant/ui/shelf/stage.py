@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
@@ -15,7 +16,6 @@ from ubrant.core.quantity import QuantityError, plain, show_with
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run, Summary
 from ubrant.ui.shelf.card import UnitCard
-from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
@@ -23,8 +23,12 @@ from ubrant.ui.workbench import Workbench
 from ubrant.workshop.trials.registry import trial_of, trials_for
 from ubrant.workshop.views import label_of, summary_of
 
+if TYPE_CHECKING:
+    from ubrant.ui.shelf.meter_form import MeterForm
+
 _MOST_RUNS = 40
 _ROOM = 44
+_FORM = "open form"
 
 
 class ShelfStage(QWidget):
@@ -166,7 +170,7 @@ class ShelfStage(QWidget):
     # the panel at the right
 
     def _form_is_open(self) -> bool:
-        return self._side.findChild(UnitForm) is not None or self._side.findChild(MeterForm) is not None
+        return self._side.findChild(QWidget, _FORM) is not None
 
     def start_adding(self) -> None:
         """Open an empty form at the right."""
@@ -176,14 +180,17 @@ class ShelfStage(QWidget):
         clear(self._about)
         form.kept.connect(self._keep)
         form.left.connect(lambda: self._close_form(form))
+        form.setObjectName(_FORM)
         self._about.addWidget(form)
         form.name.setFocus()
 
     def _start_meter(self, meter: Meter | None = None) -> None:
+        from ubrant.ui.shelf.meter_form import MeterForm  # with what reads profiles, slow to import
+
         self._open_form(MeterForm(meter, judges=[m for m in self._bench.logbook.meters() if m.details.role == "meter"]))
 
     def _keep(self, thing: Unit | Meter) -> None:
-        form = self._side.findChild(UnitForm) or self._side.findChild(MeterForm)
+        form = self._side.findChild(QWidget, _FORM)
         if form is not None:
             form.setParent(None)
         if isinstance(thing, Unit):
