@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
@@ -16,6 +18,7 @@ from ubrant.ui.shell import MainWindow
 @pytest.fixture(scope="session")
 def dressed(qapp):
     theme.apply(qapp)
+    gc.freeze()  # what is imported by now stays: the collections below are quick then
     return qapp
 
 
@@ -26,7 +29,8 @@ def window(dressed, qtbot, tmp_path):
     made.show()
     with qtbot.waitActive(made):
         made.activateWindow()
-    return made
+    yield made
+    gc.collect()  # here, in the window's own thread, and not in whichever thread the next collection falls into
 
 
 @pytest.fixture
