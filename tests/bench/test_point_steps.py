@@ -13,20 +13,10 @@ from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.point_steps import PointSteps, holds_still
 from ubrant.core.circuit import POWER
+from ubrant.demo.kit import WatchedClock
 from ubrant.methods.steps import Hold, Point, SwitchOn
 
 POINT = Point(12.0, 1.0, 0.5, 2.0, 20.0, "12 V in, 1 A out.", 5.0)
-
-
-class Clock:
-    def __init__(self) -> None:
-        self.time_s = 0.0
-
-    def now_s(self) -> float:
-        return self.time_s
-
-    def wait_until(self, time_s, called) -> None:
-        self.time_s = time_s
 
 
 class Load:
@@ -64,7 +54,7 @@ class Supply(Load):
 @pytest.fixture
 def rig():
     """Point steps on a bench whose readings the test writes."""
-    load, supply, clock, recorder = Load(), Supply(), Clock(), LiveReadings()
+    load, supply, clock, recorder = Load(), Supply(), WatchedClock(), LiveReadings()
     made = Bench(load, (), clock, supply=supply)
 
     class Rig:

@@ -71,13 +71,13 @@ def test_a_meter_that_stays_away_ends_it_with_everything_off():
 
 
 class Hurried(RealClock):
-    """A real clock that goes twenty times as fast."""
+    """A real clock that goes five times as fast."""
 
     def now_s(self) -> float:
-        return 20 * super().now_s()
+        return 5 * super().now_s()
 
     def wait_until(self, time_s, called) -> None:
-        super().wait_until(time_s / 20, called)
+        super().wait_until(time_s / 5, called)
 
 
 def test_a_trial_on_instruments_by_their_addresses(tmp_path, monkeypatch):

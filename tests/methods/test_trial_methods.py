@@ -84,7 +84,6 @@ def test_what_would_pass_the_supplys_limit_is_skipped():
 def test_a_sweep_without_a_bench_is_its_plan():
     plan = SweepPlan(13.0, 5.0, 1.0, (0.0, 1.0), tolerance=TOLERANCE)
     assert points(walked(sweep(plan))) == plan.points()
-    assert plan.most_s() == 34 * plan.at_most_s
     assert usual_loads(3.0) == (0.0, 0.15, 0.3, 0.6, 0.9, 1.5, 2.25, 3.0)
     lines = summarise(sweep(plan))
     assert lines[0].by_person

@@ -7,11 +7,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.ui.conftest import click, type_into
-from tests.ui.test_typed import Hands, jot
+from tests.ui.test_typed import jot
 from ubrant.core.converter import Converter
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
+from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logs.taps import read_taps
 from ubrant.ui.shell import FINDINGS, RUN
 from ubrant.workshop.conversion import settled_points
@@ -114,7 +115,7 @@ def test_stopped_half_way_the_supply_is_off_and_the_points_are_kept(prepared, qt
 
 def test_a_sweep_by_hand(prepared, qtbot):
     """It calls out each setting; a line with the readings answers it."""
-    window, clock = prepared, Hands()
+    window, clock = prepared, WatchedClock()
     window.bench.clock = lambda: clock
     form = window.prepare.trial_form
     for name, text in (("lowest", "9 V"), ("step", "2 V")):

@@ -12,7 +12,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.points import points_of
 from ubrant.core.protection import Overload, parse_curve
 from ubrant.core.readings import Series
-from ubrant.core.sweep import analyse_sweep
+from ubrant.core.sweep import OFF, OUTSIDE, TAKEN, analyse_sweep, states_of
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.waveform import analyse_wave
 from ubrant.logbook.records import Run
@@ -20,7 +20,7 @@ from ubrant.ui import theme
 from ubrant.ui.trials.axes import ticks
 from ubrant.ui.trials.drawings import Bars, CourseView, Harmonics, OutputCurve, TripView, WaveView
 from ubrant.ui.trials.page import TrialPage
-from ubrant.ui.trials.sweep_drawings import OFF, OUTSIDE, TAKEN, EfficiencyMapView, LossCurve, SweepGrid, ThresholdLadder, states_of
+from ubrant.ui.trials.sweep_drawings import EfficiencyMapView, LossCurve, SweepGrid, ThresholdLadder
 from ubrant.workshop.trials.trial import SeenWave, TrialView
 
 TOLERANCE = Tolerance(4.75, 5.25)

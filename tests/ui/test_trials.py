@@ -8,9 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.ui.conftest import click, type_into
-from tests.ui.test_typed import Hands, jot
+from tests.ui.test_typed import jot
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
+from ubrant.demo.kit import WatchedClock
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.wave_dialog import WaveDialog
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
@@ -26,7 +27,7 @@ def bench(window):
     window.bench.logbook.keep_meter(Meter("In", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=100))
     window.bench.logbook.keep_meter(PLUG)
     window.bench.keep_unit(Unit("Block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"))
-    window.clock = Hands()
+    window.clock = WatchedClock()
     window.bench.clock = lambda: window.clock
     return window
 

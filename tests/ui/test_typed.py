@@ -13,22 +13,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from tests.ui.conftest import click, type_into
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
+from ubrant.demo.kit import WatchedClock
 from ubrant.ui.shell import FINDINGS, RUN
 from ubrant.workshop.benches import BY_HAND
-
-
-class Hands:
-    """The clock on the wall, turned by the test."""
-
-    def __init__(self) -> None:
-        self.time_s = 0.0
-
-    def now_s(self) -> float:
-        return self.time_s
-
-    def wait_until(self, time_s, called) -> None:
-        self.time_s = time_s
-
 
 LINES = (
     (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A fan started"), (10800, "12.90 V 10.0 A"),
@@ -47,7 +34,7 @@ def typing(window, qtbot):
     """A typed run that has just begun."""
     window.bench.logbook.keep_meter(Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA", max_v=60, max_a=40))
     unit = window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
-    clock = Hands()
+    clock = WatchedClock()
     window.bench.clock = lambda: clock
     window.bench.test_wanted.emit(unit.id)
     form = window.prepare.form

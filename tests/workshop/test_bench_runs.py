@@ -16,6 +16,7 @@ from ubrant.core.label import parse_label
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
+from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.exporting import export_jots
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.read import read_log
@@ -181,19 +182,6 @@ def test_an_interrupted_run_can_be_left_as_it_is(logbook):
         continue_discharge(logbook, logbook.run(begun.id), PACK)
 
 
-class Hands:
-    """A clock that a test turns."""
-
-    def __init__(self) -> None:
-        self.time_s = 0.0
-
-    def now_s(self) -> float:
-        return self.time_s
-
-    def wait_until(self, time_s, called) -> None:
-        self.time_s = time_s
-
-
 LINES = (
     (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A"), (10800, "12.90 V 10.0 A"),
     (14400, "12.75 V 10.0 A"), (16200, "12.4 V 10.0 A"), (16800, "11.9 V 10.0 A"), (17100, "10.9 V 10.0 A empty"), (18000, "12.3 V"),
@@ -204,7 +192,7 @@ def typed(logbook, clock=None):
     unit = logbook.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
     plan = replace(small_plan("50 Ah 12.8 V LiFePO4"), current_a=10.0, cutoff=Cutoff(11.0), temperature_c=20.0)
     meter = Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA")
-    clock = clock or Hands()
+    clock = clock or WatchedClock()
     begun, session = start_typed(
         logbook, unit, plan, new_run(unit, plan, meter, Leads(), datetime(2026, 5, 1, 8, tzinfo=UTC), ""), lambda: clock
     )
@@ -267,7 +255,7 @@ def test_held_and_straight_differ_and_counters_agree(logbook):
 def test_only_a_counter_and_percent(logbook):
     unit = logbook.keep_unit(Unit("Bank", "bank", "24 000 mAh / 88.8 Wh"))
     plan = small_plan()
-    begun, session = start_typed(logbook, unit, plan, new_run(unit, plan, METER, Leads(), None, ""), Hands)
+    begun, session = start_typed(logbook, unit, plan, new_run(unit, plan, METER, Leads(), None, ""), WatchedClock)
     for moment, line in ((0, "bank 100 % 0.0 Wh"), (3600, "bank 71 % 21.4 Wh"), (9000, "bank 44 % 41.6 Wh")):
         take_down(logbook, begun, Grammar().parse(line), float(moment), session)
     session.end()

@@ -59,7 +59,7 @@ class Order(enum.Enum):
 class Progress:
     """Where a run is. Replaced as a whole, so that another thread always sees one state.
 
-    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``paused``, ``waiting``, ``recovering`` or ``ended``.
+    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points of a trial), ``paused``, ``waiting``, ``recovering`` or ``ended``.
     ``notice`` is what a person should know meanwhile: an instrument that is waited for.
     """
 
@@ -430,8 +430,8 @@ class Engine:
             It did not come back.
         """
         was = self._progress.phase
-        running = was in {"load on", "charging", "sweeping"}
-        state = {"load on": "The load is off", "charging": "Charging is paused", "sweeping": "Load and supply are off"}.get(
+        running = was in {"load on", "charging", "measuring"}
+        state = {"load on": "The load is off", "charging": "Charging is paused", "measuring": "Load and supply are off"}.get(
             was, "Nothing is on"
         )
         notice = f"{failed.error} {state}; trying again."
@@ -457,7 +457,7 @@ class Engine:
                 self._on_again()
             elif was == "charging":
                 self._charge_again()
-            elif was == "sweeping":
+            elif was == "measuring":
                 self._points.on_again()
             return
         raise InstrumentError(f"{failed.error} It did not come back in {show_duration(PATIENCE_S)}: the run was ended.")

@@ -50,6 +50,7 @@ class PointSteps:
         held = max(round(step.settle_s / step.every_s), 2)
         history: list[tuple[float, ...]] = []
         while True:
+            began = clock.now_s()
             shown = self._read_all()
             history.append(tuple(shown.get(key, 0.0) for key in _KEYS))
             settled = len(history) > held and holds_still(history[-held - 1 :])
@@ -58,7 +59,7 @@ class PointSteps:
             self._wait(step.every_s)
         now = clock.now_s()
         about: dict[str, object] = {
-            "from_s": round(now - step.settle_s, 3),
+            "from_s": round(min(now - step.settle_s, began), 3),
             "input_v": step.input_v,
             "load_a": step.load,
             "settled": settled,
@@ -75,7 +76,7 @@ class PointSteps:
         """The supply on, nothing attached."""
         self._set_supply(step.input_v, step.most_input_a)
         self._recorder.event(self._bench.clock.now_s(), "step", step.text)
-        self._update(phase="sweeping")
+        self._update(phase="measuring")
 
     def hold(self, step: Hold) -> str:
         """Read on under a load until something opens."""
@@ -145,10 +146,10 @@ class PointSteps:
             load.off()
             self._load_is_on = False
         if self._load_on_noted:
-            self._update(phase="sweeping")
+            self._update(phase="measuring")
         else:
             self._load_on_noted = True
-            self._update(phase="sweeping", load_on_s=self._bench.clock.now_s())
+            self._update(phase="measuring", load_on_s=self._bench.clock.now_s())
 
     def _record_wave(self, about: dict[str, object]) -> None:
         """What the scope sees at this point, kept as readings of its own tap."""

@@ -6,6 +6,7 @@ import json
 import math
 import subprocess
 import sys
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -47,6 +48,17 @@ class WorldProcess:
         self._process.wait(timeout=10)
 
 
+def _liner(world: WorldProcess, lines: list[Connection], log: CommandLog, timeout_s: float) -> Callable[[str, str, Profile], Connection]:
+    """What opens the line to a stand-in by its port, logged and added to ``lines``."""
+
+    def line(name: str, port: str, profile: Profile) -> Connection:
+        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
+        lines.append(made)
+        return made
+
+    return line
+
+
 @dataclass(frozen=True)
 class Around:
     """What stands around a simulated converter besides its load and the meter at its input: names as the person gave them, empty for not there."""
@@ -69,10 +81,7 @@ def open_simulated_converter(
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
 
-    def line(name: str, port: str, profile: Profile) -> Connection:
-        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
-        lines.append(made)
-        return made
+    line = _liner(world, lines, log, timeout_s)
 
     def meter(name: str, port: str, kind: str = "meter") -> DcMeter:
         return DcMeter(name, line(name, port, shipped(kind)), shipped(kind))
@@ -112,10 +121,7 @@ def open_simulated(
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
 
-    def line(name: str, port: str, profile: Profile) -> Connection:
-        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
-        lines.append(made)
-        return made
+    line = _liner(world, lines, log, timeout_s)
 
     load = ElectronicLoad(load_name, line(load_name, "load", shipped("load")))
     meter = DcMeter(meter_name, line(meter_name, "meter", shipped("meter")))

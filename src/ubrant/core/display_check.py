@@ -30,6 +30,11 @@ class DisplayCheck:
     accuracy: Accuracy
     sentence: str
 
+    @property
+    def shown_of_nothing(self) -> float:
+        """What the display shows where there is nothing: a meter's zero, as it is kept."""
+        return -self.zero / self.gain
+
 
 def read_pairs(text: str, unit: str) -> tuple[Array, Array]:
     """(shown by the display, read by the meter) from lines like ``12.3 V 12.41 V``.

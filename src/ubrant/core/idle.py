@@ -89,6 +89,11 @@ def idle_findings(
     return findings, warnings
 
 
+def level(values: Array) -> float:
+    """Where a course stands in the end: the mean of its later half."""
+    return float(np.mean(values[len(values) // 2 :]))
+
+
 def _drift(watts: Array) -> float:
     """How far the later half lies from the earlier one, as far as the noise does not explain it."""
     half = len(watts) // 2

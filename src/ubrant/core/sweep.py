@@ -26,6 +26,7 @@ IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
+TAKEN, OUTSIDE, OFF = "taken", "outside tolerance", "off"
 _SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
 
 
@@ -463,3 +464,12 @@ def _warn(
         warnings.append(
             f"The efficiency is known to ± {plain(worst, 2)} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels."
         )
+
+
+def states_of(found: Sweep) -> list[str]:
+    """What became of each point: taken, outside tolerance, off."""
+    usual = float(np.median(found.points.output_v[found.points.output_v > 0])) if (found.points.output_v > 0).any() else 0.0
+    return [
+        OFF if volts <= OFF_SHARE * usual else TAKEN if within else OUTSIDE
+        for volts, within in zip(found.points.output_v, found.in_tolerance, strict=True)
+    ]

@@ -54,9 +54,6 @@ class SweepPlan:
         down = self.inputs_down()
         return [(v, a) for a in self.loads_a for v in [*down, *down[-2::-1]]]
 
-    def most_s(self) -> float:
-        return len(self.points()) * self.at_most_s
-
 
 def usual_loads(rated_a: float) -> tuple[float, ...]:
     """Where points tell most: none, near idle, and near the rating."""

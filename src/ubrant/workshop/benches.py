@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,6 +22,7 @@ from ubrant.logbook.logs.log_file import LogError
 if TYPE_CHECKING:
     from ubrant.bench.profile import Profile
 
+_NO_LOAD = "There is no load with a connection on the shelf: add one (Meters), or make the test by hand."
 SIMULATED, INSTRUMENTS, BY_HAND = "simulated bench", "bench", "typed"
 """What a run was made on, as the logbook names it."""
 _QUANTITIES = {"V": "voltage", "A": "current", "°C": "temperature"}
@@ -77,12 +79,7 @@ def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, tim
     lines: list[Connection] = []
     streams: list[Stream] = []
 
-    def line(instrument: Meter) -> tuple[Connection, Profile]:
-        profile = _profile(instrument)
-        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
-        lines.append(made)
-        return made, profile
-
+    line = _liner(lines, log, timeout_s)
     try:
         channels: list[Channel] = []
         for instrument, tap in ((meter, "battery"), *((m, m.details.tap) for m in choice.others)):
@@ -100,13 +97,25 @@ def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, tim
     return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams))
 
 
+def _liner(lines: list[Connection], log: CommandLog, timeout_s: float) -> Callable[[Meter], tuple[Connection, Profile]]:
+    """What opens the line to an instrument, logged and added to ``lines``."""
+
+    def line(instrument: Meter) -> tuple[Connection, Profile]:
+        profile = _profile(instrument)
+        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
+        lines.append(made)
+        return made, profile
+
+    return line
+
+
 def trial_bench_problems(choice: BenchChoice, meters: tuple[Meter, Meter], *, on_battery: bool) -> list[str]:
     """What is missing for a trial on instruments, in sentences."""
     if choice.kind != INSTRUMENTS:
         return []
     said = [text for meter in dict.fromkeys(meters) for text in bench_problems(choice, meter)]
     if choice.load is None:
-        said.append("There is no load with a connection on the shelf: add one (Meters), or make the test by hand.")
+        said.append(_NO_LOAD)
     if choice.supply is None and not on_battery:
         said.append("There is no bench supply with a connection on the shelf: add one (Meters), or make the test by hand.")
     return list(dict.fromkeys(said))
@@ -124,12 +133,7 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], tim
     lines: list[Connection] = []
     streams: list[Stream] = []
 
-    def line(instrument: Meter) -> tuple[Connection, Profile]:
-        profile = _profile(instrument)
-        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
-        lines.append(made)
-        return made, profile
-
+    line = _liner(lines, log, timeout_s)
     try:
         channels: list[Channel] = []
         for instrument, tap in (
@@ -139,7 +143,7 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], tim
         ):
             channels += _channels(instrument, tap, clock, line, streams)
         if choice.load is None:
-            raise InstrumentError("There is no load with a connection on the shelf: add one (Meters), or make the test by hand.")
+            raise InstrumentError(_NO_LOAD)
         load = ElectronicLoad(choice.load.name, *line(choice.load))
         supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
         if supply is not None and not any(c.tap == "source" for c in channels):

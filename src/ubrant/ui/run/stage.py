@@ -205,8 +205,11 @@ class RunStage(StageFrame):
             "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
             "load on": self.tr("Discharge to {volts} V at the battery").format(volts=volts), "paused": self.tr("Load paused"),
             "recovering": self.tr("Load off: reading how it recovers"), "zeroing": self.tr("Reading the meter's zero"),
-            "charging": self.tr("Charging"), "sweeping": self._trial_title(run), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
+            "charging": self.tr("Charging"), "measuring": self._trial_title(run), "waiting": self.tr("Load off: an instrument is away"), "ended": self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by)),
         }  # fmt: skip
+        tried = trial_of(run.method) is not None
+        if tried:
+            heads |= dict.fromkeys(("asking", "resting", "recovering"), self._trial_title(run))
         self.title.setText(heads[progress.phase])
         if typed and progress.phase == "resting":
             self.title.setText(self.tr("Type the resting voltage, then switch the load on"))
@@ -225,8 +228,16 @@ class RunStage(StageFrame):
         self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))
         self.stop_button.setEnabled(progress.phase != "ended")
         resting = progress.phase in {"resting", "recovering"}
-        self.stop_button.setText(self.tr("Enough rest") if resting else self.tr("Leave it") if asking else self.tr("Stop and rest"))
-        if progress.phase == "sweeping":
+        self.stop_button.setText(
+            self.tr("Enough")
+            if resting and tried
+            else self.tr("Enough rest")
+            if resting
+            else self.tr("Leave it")
+            if asking
+            else self.tr("Stop and rest")
+        )
+        if progress.phase == "measuring":
             self.stop_button.setText(self.tr("Close the run") if typed else self.tr("Stop"))
             self.aside_quiet.setText("" if typed else progress.text)
             self.course_note.say("plain", progress.text if typed else "")

@@ -217,7 +217,7 @@ class MeterForm(QWidget):
         """Put a correction into the form."""
         self._gains[unit] = found.gain
         zero, accuracy = (self.zero_v, self.volts) if unit == "V" else (self.zero_a, self.amps)
-        zero.setText(f"{-found.zero / found.gain:.5f} {unit}")
+        zero.setText(f"{found.shown_of_nothing:.5f} {unit}")
         accuracy.setText(found.accuracy.text)
 
     def _emit(self) -> None:

@@ -11,11 +11,13 @@ from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ubrant.core.finding import Finding
+from ubrant.core.idle import level
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Series
+from ubrant.core.sweep import TAKEN, states_of
 from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.trials.axes import Axes
-from ubrant.ui.trials.sweep_drawings import TAKEN, draw_point, states_of
+from ubrant.ui.trials.sweep_drawings import draw_point
 from ubrant.workshop.trials.trial import SeenWave, TrialView
 
 _ROUND_S = (0.01, 0.1, 1.0, 10.0, 60.0, 600.0, 3600.0, 36000.0)
@@ -141,9 +143,7 @@ class CourseView(Axes):
             high, low = max(float(s.value.max()) for _, s in self._lines), min(float(s.value.min()) for _, s in self._lines)
             base = 0.0 if unit == "W" else low - 0.1 * (high - low)
             self.spans = ((start, max(end, start + 1e-6)), (base, high + 0.15 * max(high - base, 1e-6)))
-            self.setAccessibleDescription(
-                ", ".join(f"{name}: {show(float(np.mean(s.value[len(s) // 2 :])))} {unit}" for name, s in self._lines)
-            )
+            self.setAccessibleDescription(", ".join(f"{name}: {show(level(s.value))} {unit}" for name, s in self._lines))
         self.update()
 
     def draw(self, painter: QPainter) -> None:
@@ -157,9 +157,9 @@ class CourseView(Axes):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             else:
                 painter.drawPolyline(QPolygonF(places))
-            level = float(np.mean(series.value[len(series) // 2 :]))
-            at = self.place(float(series.time_s[-1]), level)
-            words = f"{name}: {show(level)} {self._up}" if self._up == "W" else name
+            stands = level(series.value)
+            at = self.place(float(series.time_s[-1]), stands)
+            words = f"{name}: {show(stands)} {self._up}" if self._up == "W" else name
             room = painter.fontMetrics().horizontalAdvance(words) + 8
             box = QRectF(at.x() - room, at.y() - 24, room, 18)
             painter.fillRect(box, color("paper"))

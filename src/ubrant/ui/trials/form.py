@@ -140,7 +140,7 @@ class TrialForm(QWidget):
                 widget.deleteLater()
         trial = self.trial
         self.fields, self._titles = {name: QLineEdit() for name, _ in trial.fields}, {}
-        by_hand, on_mains = trial.by_hand_only, trial.by_hand_only
+        by_hand = trial.by_hand_only
         rows: list[tuple[str, QWidget]] = [(self.tr("Method"), self.method)]
         if not by_hand:
             rows.append((self.tr("Bench"), self.bench))
@@ -151,7 +151,7 @@ class TrialForm(QWidget):
         rows.append((self.tr("Meter at the input") if two_ends else self.tr("Meter"), self.input_meter))
         if two_ends:
             rows.append((self.tr("at the output"), self.output_meter))
-        if not on_mains and trial.method != "trip":
+        if not by_hand and trial.method != "trip":
             rows += [(self.tr("Leads, one way"), self.lead_length), (self.tr("of"), self.lead_area)]
         for widget in (self.bench, self.battery, self.output_meter, self.lead_length, self.lead_area):
             widget.setVisible(any(field is widget for _, field in rows))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from ubrant.core.sweep import states_of
 from ubrant.ui.trials.drawings import Bars, CourseView, Harmonics, OutputCurve, TripView, WaveView
-from ubrant.ui.trials.sweep_drawings import EfficiencyMapView, LossCurve, SweepGrid, ThresholdLadder, states_of
+from ubrant.ui.trials.sweep_drawings import EfficiencyMapView, LossCurve, SweepGrid, ThresholdLadder
 from ubrant.workshop.trials.registry import trial_of
 from ubrant.workshop.trials.trial import TrialView, told_of
 

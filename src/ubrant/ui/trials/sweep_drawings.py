@@ -13,7 +13,7 @@ from ubrant.core.efficiency_map import efficiency_map, levels
 from ubrant.core.finding import Finding
 from ubrant.core.points import Points
 from ubrant.core.quantity import plain
-from ubrant.core.sweep import OFF_SHARE, Sweep
+from ubrant.core.sweep import OFF, OUTSIDE, TAKEN, Sweep, states_of
 from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.trials.axes import Axes
 
@@ -21,16 +21,6 @@ Setting = tuple[float, float]
 _KEY = "     ● within tolerance   ◆ outside   × off"
 _GOING_UP = QPointF(8, 0)
 """Points taken with the input going up stand beside those taken going down."""
-TAKEN, OUTSIDE, OFF = "taken", "outside tolerance", "off"
-
-
-def states_of(found: Sweep) -> list[str]:
-    """What became of each point: taken, outside tolerance, off."""
-    usual = float(np.median(found.points.output_v[found.points.output_v > 0])) if (found.points.output_v > 0).any() else 0.0
-    return [
-        OFF if volts <= OFF_SHARE * usual else TAKEN if within else OUTSIDE
-        for volts, within in zip(found.points.output_v, found.in_tolerance, strict=True)
-    ]
 
 
 class SweepGrid(Axes):

@@ -69,18 +69,18 @@ class TypedTrial(TypedRun):
         """A line was typed: the next is called out."""
         state = self._state
         self._state = replace(
-            state, phase="sweeping", load_on_s=time_s if state.load_on_s is None else state.load_on_s, text=self._callout(), cautions=()
+            state, phase="measuring", load_on_s=time_s if state.load_on_s is None else state.load_on_s, text=self._callout(), cautions=()
         )
 
     def order(self, order: Order) -> None:
         if order is Order.DONE and self._state.phase == "asking":
-            self._state = replace(self._state, phase="sweeping", text=self._callout(), cautions=())
+            self._state = replace(self._state, phase="measuring", text=self._callout(), cautions=())
         elif order in (Order.STOP, Order.END) and self._state.phase != "ended":
             self._finish()
 
     @property
     def progress(self) -> Progress:
-        if self._state.phase == "sweeping":  # a line may have been taken back
+        if self._state.phase == "measuring":  # a line may have been taken back
             self._state = replace(self._state, text=self._callout())
         return super().progress
 
