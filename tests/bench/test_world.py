@@ -15,6 +15,7 @@ import numpy as np
 import pytest
 
 from tests.making import AMPS, VOLTS, small_plan
+from ubrant.bench import simulated
 from ubrant.bench.engine import Order
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
@@ -141,21 +142,22 @@ def test_load_cuts_off_by_itself_when_the_application_is_killed():
     wait_for_load_off(port)
 
 
-def test_a_bench_that_goes_away_ends_the_run_with_a_sentence():
-    started = []
+def test_a_bench_that_goes_away_ends_the_run_with_a_sentence(monkeypatch: pytest.MonkeyPatch):
+    worlds: list[WorldProcess] = []
 
-    def open_bench():
-        bench = open_simulated(scenario(), 600.0)
-        started.append(bench)
-        return bench
+    class Kept(WorldProcess):
+        def __init__(self, scenario: Scenario) -> None:
+            super().__init__(scenario)
+            worlds.append(self)
 
-    session = RunSession(discharge(small_plan()), open_bench, LiveReadings())
+    monkeypatch.setattr(simulated, "WorldProcess", Kept)
+    session = RunSession(discharge(small_plan()), lambda: open_simulated(scenario(), 600.0), LiveReadings())
     for _ in range(2):
         session.order(Order.DONE)
     session.start()
     while not len(session.live.series("battery", "V")):
         session.join(0.01)
-    started[0].on_close()
+    os.kill(worlds[0].pid, signal.SIGKILL)  # all of it at once: nothing is left that could say the load is off
     session.join(60)
     assert session.progress.phase == "ended"
     assert session.progress.ended_by in {"instrument lost", "fault"}
