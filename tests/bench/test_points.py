@@ -19,7 +19,7 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.sweep import SweepPlan, sweep
 from ubrant.workshop import benches
-from ubrant.workshop.benches import INSTRUMENTS, BenchChoice, trial_bench_problems
+from ubrant.workshop.benches import INSTRUMENTS, BenchChoice, choice_kept, trial_bench_problems
 from ubrant.workshop.trials.registry import trial_of, trial_view
 from ubrant.workshop.trials.session import start_trial
 from ubrant.workshop.trials.trial import Told
@@ -91,19 +91,22 @@ def test_a_trial_on_instruments_by_their_addresses(tmp_path, monkeypatch):
         return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=MeterDetails(role=role, connection="scpi", address=address, **more))
 
     into, out = at("In", "meter"), at("Out", "meter2")
-    choice = BenchChoice(INSTRUMENTS, 1.0, at("Load", "load", "load"), at("Supply", "supply", "supply"))
+    beside = at("Third", "meter2", tap="input")  # meant for the input, and clipped to the output
+    choice = BenchChoice(INSTRUMENTS, 1.0, at("Load", "load", "load"), at("Supply", "supply", "supply"), (beside, into))
     assert trial_bench_problems(choice, (into, out), on_battery=False) == []
     assert "no load with a connection" in trial_bench_problems(replace(choice, load=None), (into, out), on_battery=False)[0]
     book = Logbook(tmp_path / "x.ubrant")
     trial, unit = trial_of("sweep"), book.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 2 A"))
-    fields = {**trial.usual(unit), "highest": "12 V", "lowest": "11 V", "step": "1 V", "loads": "0, 1 A"}
+    fields = {**trial.usual(unit), "highest": "12 V", "lowest": "11 V", "step": "1 V", "loads": "0, 1, 1.5 A"}
     run, session = start_trial(book, trial, Told(unit, fields, (into, out)), choice=choice)
     session.order(Order.DONE)
     session.start()
     session.join(60)
     assert session.progress.ended_by == "done", session.progress.trouble
     view = trial_view(book, book.run(run.id))
-    assert len(view.points) == 6
+    assert len(view.points) == 9
+    assert any("Third at the input shows 6." in said and "V less" in said for said in view.warnings), view.warnings
+    assert choice_kept(view.run.plan, [beside, into, out, choice.load, choice.supply]) == replace(choice, others=(beside,))
     assert abs(view.findings["idle_power"].value - 0.15) < view.findings["idle_power"].expanded_uncertainty
     book.close()
     world.close()

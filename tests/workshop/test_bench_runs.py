@@ -22,8 +22,9 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.read import read_log
 from ubrant.methods.discharge import ChargePlan
 from ubrant.workshop.bringing_in import Told, brought
+from ubrant.workshop.going_on import close_interrupted
 from ubrant.workshop.jotting import take_back, take_down
-from ubrant.workshop.running import close_interrupted, continue_discharge, new_run, plan_as_json, plan_from_json, start_discharge
+from ubrant.workshop.running import continue_discharge, new_run, plan_as_json, plan_from_json, start_discharge
 from ubrant.workshop.typed_run import start_typed
 from ubrant.workshop.views import view_of
 

@@ -65,12 +65,16 @@ class PointSteps:
             "settled": settled,
         }
         self._record_wave(about)
+        about["answer"] = answer = self._answer(step, history[-1])
         self._recorder.event(now, "point", json.dumps(about))
-        volts, amps, out = history[-1][:3]
+        return answer
+
+    def _answer(self, step: Point, last: tuple[float, ...]) -> str:
+        """What the method is told: whether the output is there, and with how much."""
+        volts, amps, out = last[:3]
         self._most_out_v = max(self._most_out_v, out)
-        if step.load > 0 and step.own_cutoff_v and not self._bench.load.is_on():
-            return "off"
-        return f"on{volts * amps:.4f} {out:.5f}" if out > _OFF_SHARE * self._most_out_v else "off"
+        own_cutoff = step.load > 0 and step.own_cutoff_v and not self._bench.load.is_on()
+        return "off" if own_cutoff or out <= _OFF_SHARE * self._most_out_v else f"on{volts * amps:.4f} {out:.5f}"
 
     def switch_on(self, step: SwitchOn) -> None:
         """The supply on, nothing attached."""

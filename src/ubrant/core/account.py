@@ -5,11 +5,13 @@ The live ledger, the Findings stage, the report and the command line call :func:
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from ubrant.core.accuracy import Accuracy
 from ubrant.core.cells import cell_findings
 from ubrant.core.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.discharge import Discharge, DischargeRecord, analyse
@@ -19,6 +21,7 @@ from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.recharge import efficiencies, recharge_of
 from ubrant.core.resistance import resistance_findings, two_step
+from ubrant.core.second_meter import disagreement
 from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.temperature import capacity_at_reference
 from ubrant.core.uncertainty import Contribution, rectangular
@@ -53,7 +56,7 @@ class Beside:
     discharges : (load on, load off) of every discharge, where there were several
     two_step : the run began with the two steps of IEC 61960-3
     start_ah : taken out before, counted, so that the run began part way down
-    other_v, other_a : the same quantities by another meter at the same tap
+    other_v, other_a : the same quantities by another meter at the same tap; other_accuracies : its, in V and in A
     """
 
     counters: dict[str, Counter] = field(default_factory=dict)
@@ -66,6 +69,7 @@ class Beside:
     start_ah: float | None = None
     other_v: Series = field(default_factory=no_readings)
     other_a: Series = field(default_factory=no_readings)
+    other_accuracies: tuple[Accuracy | None, Accuracy | None] = (None, None)
 
 
 def account(record: DischargeRecord, beside: Beside | None = None) -> Discharge:
@@ -256,22 +260,16 @@ def _between(readings: Readings, from_s: float, to_s: float) -> Readings:
 
 
 def _other_meter(record: DischargeRecord, beside: Beside) -> list[str]:
-    """Two meters on one quantity that are further apart than the one's accuracy allows."""
+    """Whether two meters at the battery are further apart than they may be."""
     said = []
-    for name, unit, series, accuracy, ours in (
-        ("volts", "V", beside.other_v, record.voltage_accuracy, record.readings.voltage_v),
-        ("amperes", "A", beside.other_a, record.current_accuracy, record.readings.current_a),
+    for unit, series, accuracy, other_accuracy, ours in (
+        ("V", beside.other_v, record.voltage_accuracy, beside.other_accuracies[0], record.readings.voltage_v),
+        ("A", beside.other_a, record.current_accuracy, beside.other_accuracies[1], record.readings.current_a),
     ):
-        if len(series) < 2 or accuracy is None or len(record.readings) < 2:
-            continue
-        apart = float(np.median(series.value - np.interp(series.time_s, record.readings.time_s, ours)))
-        limit = accuracy.limit(float(np.median(np.abs(series.value))))
-        if abs(apart) > 2 * limit and abs(apart) > 0.002 * float(np.median(np.abs(series.value))):
-            said.append(
-                f"Another meter at the same place shows {show(abs(apart), 2)} {unit} {'more' if apart > 0 else 'less'}, and {show(limit, 2)} {unit} "
-                f"would be within this one's accuracy: check the {name} of both against a third."
-            )
-    return said
+        if len(series) and len(record.readings) > 1:
+            there = np.interp(series.time_s, record.readings.time_s, ours, math.nan, math.nan)
+            said.append(disagreement(there, series.value, unit, accuracy, other_accuracy))
+    return [text for text in said if text]
 
 
 def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict[str, Finding], start_ah: float) -> Verdict:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ubrant.core.account import Beside, Counter
-from ubrant.core.accuracy import parse_accuracy
+from ubrant.core.accuracy import Accuracy, parse_accuracy
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import DischargeRecord
 from ubrant.core.jot import Grammar
@@ -140,7 +140,15 @@ def beside_of(run: Run, kept: Kept) -> Beside:
     return Beside(
         _counters(kept, details), percent, cells, kept.either("battery", "°C"), _pairs(kept, "charge on", "charge off"), discharges_of(kept),
         two_step=bool(run.plan.get("two_step")), start_ah=run.plan.get("start_ah"), other_v=kept.at("battery 2", "V"), other_a=kept.at("battery 2", "A"),
+        other_accuracies=beside_accuracies(run, "battery 2"),
     )  # fmt: skip
+
+
+def beside_accuracies(run: Run, tap: str) -> tuple[Accuracy | None, Accuracy | None]:
+    """How good the volts and the amperes of a meter beside are; None where that was not kept."""
+    about = run.plan.get("beside", {}).get(tap, {})
+    volts, amps = about.get("voltage_accuracy"), about.get("current_accuracy")
+    return parse_accuracy(volts, "V") if volts else None, parse_accuracy(amps, "A") if amps else None
 
 
 def _counters(kept: Kept, details: MeterDetails) -> dict[str, Counter]:

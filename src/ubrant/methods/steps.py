@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator
+from collections import deque
+from collections.abc import Callable, Generator, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.circuit import CURRENT
@@ -172,3 +173,27 @@ def walk(steps: Steps, carry_out: Callable[[Step], str | None], faults: tuple[ty
                 step = steps.send(answer)
     except StopIteration:
         return
+
+
+def rest_of(steps: Steps, answers: Sequence[str]) -> Steps:
+    """What is left of a method of which the first points were taken and answered so; whatever it asked the person before them is asked anew."""
+    left = deque(answers)
+    asked: list[Ask] = []
+    try:
+        step = next(steps)
+        while left:
+            if isinstance(step, Ask):
+                asked.append(step)
+            step = steps.send(left.popleft() if isinstance(step, Point) else None)
+        yield from asked
+        while True:
+            try:
+                answer = yield step
+            except Exception as fault:  # what goes wrong from here on is the method's own to answer
+                step = steps.throw(fault)
+            else:
+                step = steps.send(answer)
+    except StopIteration:
+        return
+    finally:
+        steps.close()

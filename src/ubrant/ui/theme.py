@@ -139,6 +139,10 @@ def style_sheet(t: Theme) -> str:
     QPushButton:pressed {{ background: {t.faint}; }}
     QPushButton:focus {{ border: 2px solid {t.voltage}; padding: 6px 13px; }}
     QPushButton:disabled {{ color: {t.quiet}; background: {t.ground}; border-color: {t.faint}; }}
+    QPushButton#menu {{ text-align: left; padding: 5px 24px 5px 8px; }}
+    QPushButton#menu:focus {{ padding: 4px 23px 4px 7px; }}
+    QPushButton#menu::menu-indicator {{
+        image: url({resources.files("ubrant.ui").joinpath("icons/down.svg")}); width: 12px; height: 12px; right: 6px; subcontrol-position: right center; }}
     QPushButton#chief {{ background: {t.current}; color: {t.paper}; border-color: {t.current}; font-weight: bold; }}
     QPushButton#chief:hover {{ border-color: {t.ink}; }}
     QPushButton#chief:focus {{ border: 2px solid {t.ink}; }}

@@ -18,8 +18,8 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import KeptOutlook, Run
+from ubrant.workshop.going_on import close_interrupted
 from ubrant.workshop.jotting import Session, Taken, take_back, take_down
-from ubrant.workshop.running import close_interrupted
 
 
 class Workbench(QObject):

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ubrant.bench.bench import Bench, Channel, channels_of
 from ubrant.bench.clocks import RealClock
@@ -67,6 +67,43 @@ def bench_problems(choice: BenchChoice, meter: Meter) -> list[str]:
     return said + troubles
 
 
+def placed(first: tuple[tuple[Meter, str], ...], others: tuple[Meter, ...]) -> list[tuple[Meter, str]]:
+    """Every meter once, and the tap it is read at: a second one at a place is at ``battery 2``, a third at ``battery 3``."""
+    found = list(first)
+    for meter in others:
+        if any(meter.name == other.name for other, _ in found):
+            continue
+        tap, taken = meter.details.tap, {t for _, t in found}
+        number = next((n for n in range(2, len(found) + 2) if f"{tap} {n}" not in taken), 2)
+        found.append((meter, f"{tap} {number}" if tap in taken else tap))
+    return found
+
+
+def instruments_as_json(choice: BenchChoice, first: tuple[tuple[Meter, str], ...]) -> dict[str, Any]:
+    """What a run on instruments keeps of them: which one did what, and how good the ones beside are."""
+    if choice.kind != INSTRUMENTS:
+        return {}
+    parts = {
+        role: meter.name for role, meter in (("load", choice.load), ("supply", choice.supply), ("scope", choice.scope)) if meter is not None
+    }
+    beside = {
+        tap: {"name": meter.name, "voltage_accuracy": meter.voltage_accuracy, "current_accuracy": meter.current_accuracy}
+        for meter, tap in placed(first, choice.others)[len(first) :]
+    }
+    return {"instruments": parts} | ({"beside": beside} if beside else {})
+
+
+def choice_kept(plan: Mapping[str, Any], meters: list[Meter]) -> BenchChoice:
+    """The instruments of a run again, to go on with it: those of the same names on the shelf; for a run that did not keep them, the first of each kind."""
+    kept, beside = plan.get("instruments"), {about["name"] for about in plan.get("beside", {}).values()}
+
+    def found(role: str) -> Meter | None:
+        fit = [m for m in meters if m.details.role == role and m.details.connection == "scpi"]
+        return next((m for m in fit if kept is None or m.name == kept.get(role)), None)
+
+    return BenchChoice(INSTRUMENTS, 1.0, found("load"), found("supply"), tuple(m for m in meters if m.name in beside), found("scope"))
+
+
 def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
     """Connect to everything that was chosen. Nothing is looked for beside the addresses a person gave.
 
@@ -82,9 +119,8 @@ def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, tim
     line = _liner(lines, log, timeout_s)
     try:
         channels: list[Channel] = []
-        for instrument, tap in ((meter, "battery"), *((m, m.details.tap) for m in choice.others)):
-            taken = any(c.tap == tap and c.quantity in {"V", "A"} for c in channels)
-            channels += _channels(instrument, f"{tap} 2" if taken else tap, clock, line, streams)
+        for instrument, tap in placed(((meter, "battery"),), choice.others):
+            channels += _channels(instrument, tap, clock, line, streams)
         load: ElectronicLoad | HandLoad = HandLoad()
         if choice.load is not None and choice.load.details.connection == "scpi":
             load = ElectronicLoad(choice.load.name, *line(choice.load))
@@ -121,7 +157,7 @@ def trial_bench_problems(choice: BenchChoice, meters: tuple[Meter, Meter], *, on
     return list(dict.fromkeys(said))
 
 
-def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], timeout_s: float = 3.0) -> Bench:
+def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
     """Connect to supply, load, scope and the meters at input and output.
 
     Raises
@@ -129,18 +165,14 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], tim
     InstrumentError
         Something does not answer.
     """
-    clock, log = RealClock(), CommandLog()
+    clock, log = RealClock(from_s), CommandLog()
     lines: list[Connection] = []
     streams: list[Stream] = []
 
     line = _liner(lines, log, timeout_s)
     try:
         channels: list[Channel] = []
-        for instrument, tap in (
-            (meters[0], "input"),
-            (meters[1], "output"),
-            *((m, "source") for m in choice.others if m.details.tap == "source"),
-        ):
+        for instrument, tap in placed(((meters[0], "input"), (meters[1], "output")), choice.others):
             channels += _channels(instrument, tap, clock, line, streams)
         if choice.load is None:
             raise InstrumentError(_NO_LOAD)

@@ -76,7 +76,7 @@ def trial_path(told: Told, view: TrialView | None, place: int | None = None) -> 
     nodes = (first, Node("leads", "Leads", leads.describe()), Node("converter", name, told.unit.label_text), Node("load", LOAD_NAME))
     points = view.points if view is not None else None
     if view is None or points is None or not len(points):
-        taps = ("volts at its terminals" if battery else "its own display", "volts and amperes in", "volts and amperes out")
+        taps = ("volts at its terminals" if battery else "its own display", *(_clipped(meter) for meter in told.meters))
         return PowerPath(nodes, tuple(Flow(None, meter=tap) for tap in taps), (None,) * 4, (0.0,) * 4, "W")
     k = len(points) - 1 if place is None else place
     into, out = float(points.input_w[k]), float(points.output_w[k])
@@ -90,6 +90,10 @@ def trial_path(told: Told, view: TrialView | None, place: int | None = None) -> 
     lost = (max(source_v * amps - into, 0.0), max(into - out, 0.0))
     words = tuple(f"−{show(w, 3)} W lost" if w > 0.005 else None for w in lost)
     return PowerPath(nodes, flows, (None, words[0], words[1], None), (0.0, *lost, 0.0), "W")
+
+
+def _clipped(meter: Meter) -> str:
+    return f"{meter.name}: V, A, W" if meter.details.power_accuracy else f"{meter.name}: V across, A through"
 
 
 def held_path(told: Told, view: TrialView) -> PowerPath | None:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, fields, replace
 from datetime import UTC, datetime
 from typing import Any
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.clocks import LaterClock
-from ubrant.bench.live import Event
 from ubrant.bench.rehearsal import Rehearsal, rehearse
 from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import open_simulated
@@ -24,15 +23,15 @@ from ubrant.core.integrals import charge_ah
 from ubrant.core.label import Label
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, details_from
-from ubrant.core.quantity import show_duration
 from ubrant.core.readings import Series, no_readings
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredEvent
+from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.checks import LoadRating
 from ubrant.methods.discharge import ChargePlan, DischargePlan, after_a_gap, discharge
-from ubrant.workshop.benches import INSTRUMENTS, SIMULATED, BenchChoice, open_instruments
+from ubrant.workshop.benches import INSTRUMENTS, SIMULATED, BenchChoice, instruments_as_json, open_instruments
+from ubrant.workshop.going_on import after_gap, begin_with
 
 SIMULATED_LOAD = LoadRating(max_a=60.0, max_v=80.0, max_w=1500.0)
 LOAD_NAME = "Load"
@@ -88,7 +87,8 @@ def start_discharge(
         The logbook cannot be written; nothing was begun.
     """
     choice = choice or BenchChoice(SIMULATED, speed)
-    run = logbook.start_run(new_run(unit, plan, meter, leads, started, choice.kind))
+    blank = new_run(unit, plan, meter, leads, started, choice.kind)
+    run = logbook.start_run(replace(blank, plan=blank.plan | instruments_as_json(choice, ((meter, "battery"),))))
     return run, RunSession(
         discharge(plan), _opener(choice, unit, plan, meter, leads, run.id, 0.0, changes), RunWriter(logbook.path, run.id)
     )
@@ -147,35 +147,21 @@ def continue_discharge(
     choice = choice or BenchChoice(run.source)
     plan, leads = plan_from_json(run.plan, unit)
     meter = meter or Meter(run.meter, run.voltage_accuracy, run.current_accuracy, details=details_from(run.plan.get("meter_details", {})))
-    before = {key: logbook.series(run.id, *key) for key in logbook.taps(run.id)}
-    last_s = max((float(s.time_s[-1]) for s in before.values() if len(s)), default=0.0)
-    since_s = ((now or datetime.now(UTC)) - datetime.fromisoformat(run.started)).total_seconds()
-    from_s = max(last_s + 60.0, since_s)
+    gap = after_gap(logbook, run, now)
     changes: dict[str, Any] = {}
     if choice.kind == SIMULATED:
-        given_ah = _given_ah(before)
+        given_ah = _given_ah(gap.before)
         capacity = scenario_of(unit, meter, leads, run.id).pack.capacity_ah
         changes["soc"] = max(0.02, 1 - given_ah / capacity)
-    goes_on = replace(run, state="running", ended_by="", trouble="")
-    logbook.update_run(goes_on)
-    text = f"Interrupted; nothing was read for {show_duration(from_s - last_s)}."
-    logbook.add_event(run.id, StoredEvent(from_s, "gap", text))
-    opener = _opener(choice, unit, plan, meter, leads, run.id, from_s, changes)
+    opener = _opener(choice, unit, plan, meter, leads, run.id, gap.from_s, changes)
     session = RunSession(after_a_gap(plan), opener, RunWriter(logbook.path, run.id))
-    session.live.begin_with(before, [Event(e.time_s, e.kind, e.text) for e in logbook.events(run.id)])
-    return goes_on, session
+    begin_with(session.live, logbook, run, gap.before)
+    return gap.run, session
 
 
-def _given_ah(series: dict[tuple[str, str], Series]) -> float:
+def _given_ah(series: Mapping[tuple[str, str], Series]) -> float:
     amps = series.get(("battery", "A"), no_readings())
     return charge_ah(amps.time_s, amps.value) if len(amps) > 1 else 0.0
-
-
-def close_interrupted(logbook: Logbook, run: Run) -> Run:
-    """Leave an interrupted run as it is: done, with what it has."""
-    closed = replace(run, state="done")
-    logbook.update_run(closed)
-    return closed
 
 
 def plan_as_json(plan: DischargePlan, leads: Leads) -> dict[str, Any]:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import datetime
 
 from ubrant.bench.clocks import LaterClock, RealClock
 from ubrant.bench.command_log import CommandLog
 from ubrant.bench.engine import Order, Progress
-from ubrant.bench.live import Event, LiveReadings
+from ubrant.bench.live import LiveReadings
 from ubrant.core.protocols import Clock
 from ubrant.core.quantity import plain
 from ubrant.core.unit import Unit
@@ -19,6 +19,7 @@ from ubrant.methods import cautions
 from ubrant.methods.discharge import DischargePlan
 from ubrant.methods.steps import Ask
 from ubrant.workshop.benches import BY_HAND
+from ubrant.workshop.going_on import begin_with, since_start
 
 
 def typed_steps(plan: DischargePlan) -> list[Ask]:
@@ -128,11 +129,8 @@ def continue_typed(logbook: Logbook, run: Run, plan: DischargePlan, now: datetim
     """Go on typing a run that was left."""
     goes_on = replace(run, state="running", ended_by="")
     logbook.update_run(goes_on)
-    since_s = ((now or datetime.now(UTC)) - datetime.fromisoformat(run.started)).total_seconds()
-    session = TypedRun(logbook, goes_on, plan, LaterClock(RealClock(), max(since_s, 0.0)))
-    session.live.begin_with({}, [Event(e.time_s, e.kind, e.text) for e in logbook.events(run.id)])
-    for jot in logbook.jots(run.id):
-        session.live.jot(jot.id, jot.time_s, jot.line)
+    session = TypedRun(logbook, goes_on, plan, LaterClock(RealClock(), max(since_start(run, now), 0.0)))
+    begin_with(session.live, logbook, run, {})
     session.order(Order.DONE)
     session.order(Order.DONE)
     on = [j for j in logbook.jots(run.id) if " A" in j.line or "load on" in j.line]

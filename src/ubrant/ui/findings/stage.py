@@ -11,7 +11,6 @@ from ubrant.core.course import power_of
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.discharge import charges_to_higher
 from ubrant.core.jot import Grammar, Jotting
-from ubrant.core.meter import Meter
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError, Series, no_readings
@@ -29,15 +28,14 @@ from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, BenchChoice
+from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.comparing import peukert_of, rest_guess
-from ubrant.workshop.jotting import Session, grammar_for
+from ubrant.workshop.continuing import can_go_on, go_on
+from ubrant.workshop.jotting import grammar_for
 from ubrant.workshop.paths import held_path, kept_path, trial_path
-from ubrant.workshop.running import continue_discharge, plan_from_json
 from ubrant.workshop.trials.registry import trial_of, trial_view
 from ubrant.workshop.trials.sweep import best_point
 from ubrant.workshop.trials.trial import TrialView, told_of
-from ubrant.workshop.typed_run import continue_typed
 from ubrant.workshop.views import RunView, view_of
 
 _EVENTS = {"jotting", "paused", "resumed", "gap", "charge on", "charge off"}
@@ -297,8 +295,7 @@ class FindingsStage(StageFrame):
     def _show_choices(self, run: Run) -> None:
         mine = not self._bench.logbook.read_only
         interrupted = run.state == "interrupted" and mine
-        again = interrupted and run.unit_id is not None and not self._bench.is_running and trial_of(run.method) is None
-        self.go_on.setVisible(again)
+        self.go_on.setVisible(interrupted and not self._bench.is_running and can_go_on(self._bench.logbook, run))
         self.leave_it.setVisible(interrupted)
         typed = run.plan.get("typed") or run.source == BY_HAND
         self.between.setVisible(bool(typed) and mine and trial_of(run.method) is None)
@@ -316,30 +313,14 @@ class FindingsStage(StageFrame):
 
     def _continue(self) -> None:
         run = self._run
-        if run is None or run.unit_id is None:
+        if run is None:
             return
-        unit = self._bench.logbook.unit(run.unit_id)
-        session: Session
         try:
-            if run.source == BY_HAND:
-                session = continue_typed(self._bench.logbook, run, plan_from_json(run.plan, unit)[0])
-                goes_on = session.run
-            else:
-                goes_on, session = continue_discharge(self._bench.logbook, run, unit, choice=self._bench_of(run), meter=self._meter_of(run))
+            goes_on, session = go_on(self._bench.logbook, run)
         except (LogbookError, ValueError) as error:
             self._bench.said.emit(str(error))
             return
         self._bench.begin(goes_on, session, None)
-
-    def _meter_of(self, run: Run) -> Meter | None:
-        return next((m for m in self._bench.logbook.meters() if m.name == run.meter), None)
-
-    def _bench_of(self, run: Run) -> BenchChoice | None:
-        if run.source != INSTRUMENTS:
-            return None
-        meters = self._bench.logbook.meters()
-        load = next((m for m in meters if m.details.role == "load" and m.details.connection == "scpi"), None)
-        return BenchChoice(INSTRUMENTS, 1.0, None if run.plan.get("by_hand") else load)
 
 
 def _day(run: Run) -> str:

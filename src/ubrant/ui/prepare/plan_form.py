@@ -15,6 +15,7 @@ from ubrant.core.typed import HELD, STRAIGHT
 from ubrant.methods.discharge import UNITS, DischargePlan, own_cutoff, usual_plan
 from ubrant.ui.prepare.more_form import MoreForm
 from ubrant.ui.settings import SPEEDS
+from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice
 
@@ -46,6 +47,7 @@ class PlanForm(QWidget):
             Choice(self.tr("Charger")),
             Choice(self.tr("Between readings")),
         )
+        self.also = AlsoRead(("battery", "load", "source", "case"))
         self.more = MoreForm()
         self.more_button = button(self.tr("More …"), self._toggle_more, "link")
         self._meters: list[Meter] = []
@@ -69,6 +71,7 @@ class PlanForm(QWidget):
             field.changed.connect(self.changed)
         for box in (self.lead_area, self.meter, self.speed, self.mode, self.load, self.charger, self.between):
             box.currentIndexChanged.connect(lambda _: self._box_changed())
+        self.also.changed.connect(self.changed)
         self.more.changed.connect(self.changed)
         self.more.hide()
         self._box_changed()
@@ -76,7 +79,7 @@ class PlanForm(QWidget):
     def _box_changed(self) -> None:
         """Show what the bench and the load need, and nothing else."""
         kind = self.bench_kind()
-        for field, shown in ((self.load, kind == INSTRUMENTS), (self.charger, kind == INSTRUMENTS), (self.between, kind == BY_HAND),
+        for field, shown in ((self.load, kind == INSTRUMENTS), (self.charger, kind == INSTRUMENTS), (self.also, kind == INSTRUMENTS), (self.between, kind == BY_HAND),
                              (self.every, kind != BY_HAND), (self.rest_before, kind != BY_HAND)):  # fmt: skip
             field.setVisible(shown)
             self._titles[field].setVisible(shown)
@@ -85,6 +88,12 @@ class PlanForm(QWidget):
             {CURRENT: self.tr("Current"), POWER: self.tr("Power"), RESISTANCE: self.tr("Resistance")}[self.mode.currentData()]
         )
         self.current.set_unit(UNITS[self.mode.currentData()])
+        if kind == INSTRUMENTS and self.chosen_meter().details.connection == "display":
+            connected = [k for k, m in enumerate(self._meters) if m.details.connection != "display"]
+            if connected:
+                self.meter.setCurrentIndex(connected[0])  # comes back here
+                return
+        self.also.offer(self._all, (self.chosen_meter().name,))
         self.changed.emit()
 
     def _toggle_more(self) -> None:
@@ -118,7 +127,7 @@ class PlanForm(QWidget):
             (self.tr("A reading every"), self.every), (self.tr("Rest before, after"), self.rest_before), ("", self.rest_after),
             (self.tr("Battery is at"), self.temperature), (self.tr("Leads, one way"), self.lead_length), ("", self.lead_area),
             (self.tr("Battery meter"), self.meter), (self.tr("Load"), self.load), (self.tr("Charger"), self.charger),
-            (self.tr("Take it as"), self.between),
+            (self.tr("Read along"), self.also), (self.tr("Take it as"), self.between),
         )  # fmt: skip
         side_by_side = {self.rest_after, self.lead_area}
         self._titles: dict[QWidget, QLabel] = {}
@@ -159,6 +168,7 @@ class PlanForm(QWidget):
             self.meter.addItem(meter.name)
         self.meter.setCurrentIndex(max(0, self.meter.findText(chosen)))
         self.meter.blockSignals(False)
+        self.also.offer(meters, (self.chosen_meter().name,))
 
     def suggest(self, found: Label) -> None:
         """Fill in the test that the label asks for.
@@ -206,12 +216,8 @@ class PlanForm(QWidget):
         kind = self.bench_kind()
         by_id = {m.id: m for m in self._all}
         load, charger = by_id.get(self.load.currentData() or 0), by_id.get(self.charger.currentData() or 0)
-        own = self.chosen_meter()
-        others = tuple(
-            m for m in self._all if m.details.role == "meter" and m.id != own.id and m.details.connection != "display" and m.details.address
-        )
         speed = float(self.speed.currentData()) if kind == SIMULATED else 1.0
-        return BenchChoice(kind, speed, load if kind == INSTRUMENTS else None, charger if kind == INSTRUMENTS else None, others)
+        return BenchChoice(kind, speed, load if kind == INSTRUMENTS else None, charger if kind == INSTRUMENTS else None, self.also.chosen())
 
     def plan(self) -> DischargePlan:
         """The plan as it stands; only when there is no trouble."""

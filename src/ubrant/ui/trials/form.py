@@ -9,6 +9,7 @@ from ubrant.core.leads import OHM_PER_KM, Leads
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.unit import Unit
+from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Choice, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, trial_bench_problems
 from ubrant.workshop.trials.registry import trials_for
@@ -35,10 +36,14 @@ class TrialForm(QWidget):
         super().__init__(parent)
         self.method, self.bench, self.battery = Choice(self.tr("Method")), Choice(self.tr("Bench")), Choice(self.tr("On the battery"))
         self.input_meter, self.output_meter = Choice(self.tr("Meter at the input")), Choice(self.tr("Meter at the output"))
+        self.load, self.supply, self.scope = Choice(self.tr("Load")), Choice(self.tr("Supply")), Choice(self.tr("Scope"))
+        self._roles = ((self.load, "load"), (self.supply, "supply"), (self.scope, "scope"))
+        self.also = AlsoRead(("source", "input", "output"))
         self.lead_length, self.lead_area = QLineEdit("1.5 m"), Choice(self.tr("Lead section"))
         self.lead_length.setAccessibleName(self.tr("Leads, one way"))
         self.fields: dict[str, QLineEdit] = {}
         self._titles: dict[QWidget, QLabel] = {}
+        self._on_instruments: tuple[QWidget, ...] = ()
         self._unit: Unit | None = None
         self._trials: list[Trial] = []
         self._all: list[Meter] = []
@@ -54,8 +59,12 @@ class TrialForm(QWidget):
         for text, speed in _BENCHES:
             self.bench.addItem(self.tr(text), speed)
         self.method.currentIndexChanged.connect(lambda _: self._method_changed())
-        for box in (self.bench, self.input_meter, self.output_meter, self.battery, self.lead_area):
+        self.bench.currentIndexChanged.connect(lambda _: self._bench_changed())
+        for box in (self.input_meter, self.output_meter):
+            box.currentIndexChanged.connect(lambda _: self._meters_changed())
+        for box in (self.battery, self.lead_area, self.load, self.supply, self.scope):
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
+        self.also.changed.connect(self.changed)
         self.lead_length.textChanged.connect(lambda _: self.changed.emit())
 
     # what is on offer
@@ -71,6 +80,25 @@ class TrialForm(QWidget):
                 box.addItem(meter.name)
             box.setCurrentIndex(max(0, box.findText(kept)))
             box.blockSignals(False)
+        for box, role in self._roles:
+            kept = box.currentText()
+            box.blockSignals(True)
+            box.clear()
+            for meter in meters:
+                if meter.details.role == role and meter.details.connection == "scpi":
+                    box.addItem(meter.name, meter.id)
+            box.addItem(self.tr("none"), 0)
+            box.setCurrentIndex(max(0, box.findText(kept)))
+            box.blockSignals(False)
+        self._offer_also()
+
+    def _offer_also(self) -> None:
+        ends = tuple(box.currentText() for box in (self.input_meter, self.output_meter))
+        self.also.offer(self._all, ends)
+
+    def _meters_changed(self) -> None:
+        self._offer_also()
+        self.changed.emit()
 
     def offer_batteries(self, units: list[Unit]) -> None:
         kept = self.battery.currentText()
@@ -109,11 +137,18 @@ class TrialForm(QWidget):
         ends = ((self.input_meter, ratings.input_v, ratings.takes_mains), (self.output_meter, ratings.output_v, ratings.gives_mains))
         taken = -1
         for box, volts, mains in ends:
-            unfit = [_unfit(meter, volts, mains=mains, taken=k == taken) for k, meter in enumerate(self._meters)]
+            unfit = [
+                (self._must_connect(meter), *_unfit(meter, volts, mains=mains, taken=k == taken)) for k, meter in enumerate(self._meters)
+            ]
             taken = unfit.index(min(unfit)) if unfit else -1
             box.blockSignals(True)
             box.setCurrentIndex(taken)
             box.blockSignals(False)
+        self._offer_also()
+
+    def _must_connect(self, meter: Meter) -> bool:
+        """Whether the bench needs a connection that this meter does not have."""
+        return self.bench_kind() == INSTRUMENTS and meter.details.connection == "display"
 
     def choose_method(self, method: str) -> None:
         self.method.setCurrentIndex(self.method.findData(method))
@@ -153,12 +188,16 @@ class TrialForm(QWidget):
             rows.append((self.tr("at the output"), self.output_meter))
         if not by_hand and trial.method != "trip":
             rows += [(self.tr("Leads, one way"), self.lead_length), (self.tr("of"), self.lead_area)]
-        for widget in (self.bench, self.battery, self.output_meter, self.lead_length, self.lead_area):
+        self._on_instruments = () if by_hand else (self.load, *(() if trial.on_battery else (self.supply,)), self.scope, self.also)
+        names = {self.load: self.tr("Load"), self.supply: self.tr("Supply"), self.scope: self.tr("Scope"), self.also: self.tr("Read along")}
+        rows += [(names[widget], widget) for widget in self._on_instruments]
+        for widget in (self.bench, self.battery, self.output_meter, self.lead_length, self.lead_area, *names):
             widget.setVisible(any(field is widget for _, field in rows))
         for line, (title, field) in enumerate(rows):
             self._titles[field] = label(title)
             self._grid.addWidget(self._titles[field], line, 0)
             self._grid.addWidget(field, line, 1)
+        self._show_instruments()
         self.blockSignals(True)
         for name, text in trial.usual(self._unit).items():
             field = self.fields[name]
@@ -169,6 +208,20 @@ class TrialForm(QWidget):
         if "ratings" in self.fields:
             self.fields["ratings"].setPlaceholderText(self.tr("leads 20 A, fuse 15 A, cord 5 A"))
         self.blockSignals(False)
+
+    def _show_instruments(self) -> None:
+        """Which load, supply and scope, and what is read along: asked only where there are instruments."""
+        for widget in self._on_instruments:
+            shown = self.bench_kind() == INSTRUMENTS
+            widget.setVisible(shown)
+            self._titles[widget].setVisible(shown)
+
+    def _bench_changed(self) -> None:
+        self._show_instruments()
+        ends = [box.currentIndex() for box in (self.input_meter, self.output_meter)]
+        if self._unit is not None and any(0 <= k < len(self._meters) and self._must_connect(self._meters[k]) for k in ends):
+            self._choose_meters(self._unit)
+        self.changed.emit()
 
     # what was chosen
 
@@ -205,16 +258,10 @@ class TrialForm(QWidget):
         return float(self.bench.currentData())
 
     def choice(self) -> BenchChoice:
-        """The instruments a trial is made on: the first load, supply and scope on the shelf that have a connection."""
-        connected = {
-            role: next((m for m in self._all if m.details.role == role and m.details.connection == "scpi"), None)
-            for role in ("load", "supply", "scope")
-        }
-        others = tuple(
-            m for m in self._all if m.details.role == "meter" and m.details.tap == "source" and m.details.connection != "display"
-        )
-        supply = None if self.trial.on_battery else connected["supply"]
-        return BenchChoice(self.bench_kind(), 1.0, connected["load"], supply, others, connected["scope"])
+        """The instruments a trial is made on."""
+        chosen = {role: next((m for m in self._all if m.id and m.id == box.currentData()), None) for box, role in self._roles}
+        supply = None if self.trial.on_battery else chosen["supply"]
+        return BenchChoice(self.bench_kind(), 1.0, chosen["load"], supply, self.also.chosen(), chosen["scope"])
 
     def bench_problems(self) -> list[str]:
         """What is missing for instruments."""

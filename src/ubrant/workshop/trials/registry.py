@@ -9,6 +9,7 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredEvent
 from ubrant.workshop.trials.appliance import ApplianceTrial, SupplyTrial
+from ubrant.workshop.trials.beside import with_disagreements
 from ubrant.workshop.trials.idle import IdleTrial
 from ubrant.workshop.trials.steps import StepsTrial
 from ubrant.workshop.trials.sweep import SweepTrial
@@ -54,4 +55,4 @@ def _kept(logbook: Logbook, run: Run) -> KeptTrial:
 def _view(run: Run, kept: KeptTrial) -> TrialView:
     trial = trial_of(run.method)
     assert trial is not None
-    return trial.view(run, kept)
+    return with_disagreements(trial.view(run, kept), kept)

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 
-from ubrant.bench.clocks import RealClock
+from ubrant.bench.bench import Bench
+from ubrant.bench.clocks import LaterClock, RealClock
 from ubrant.bench.engine import Order, Progress
 from ubrant.bench.session import RunSession
 from ubrant.core.jot import Jotting
+from ubrant.core.meter import Meter
 from ubrant.core.protocols import Clock
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
-from ubrant.methods.steps import Ask
-from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, open_trial_instruments
-from ubrant.workshop.trials.trial import Told, Trial, new_trial_run
+from ubrant.methods.steps import Ask, rest_of
+from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, instruments_as_json, open_trial_instruments
+from ubrant.workshop.going_on import after_gap, begin_with
+from ubrant.workshop.trials.registry import trial_of
+from ubrant.workshop.trials.trial import Told, Trial, ends_of, new_trial_run, told_of
 from ubrant.workshop.typed_run import TypedRun
 
 
@@ -35,12 +40,77 @@ def start_trial(
         The logbook cannot be written.
     """
     on_instruments = choice is not None and choice.kind == INSTRUMENTS
-    run = logbook.start_run(new_trial_run(told, trial.method, INSTRUMENTS if on_instruments else SIMULATED, started))
+    blank = new_trial_run(told, trial.method, INSTRUMENTS if on_instruments else SIMULATED, started)
+    kept = instruments_as_json(choice, ends_of(told)) if choice is not None else {}
+    run = logbook.start_run(replace(blank, plan=blank.plan | kept))
     if choice is not None and on_instruments:
         chosen, meters = choice, told.meters
         return run, RunSession(trial.steps(told), lambda: open_trial_instruments(chosen, meters), RunWriter(logbook.path, run.id))
     opened = trial.open(told, run.id, speed)
     return run, RunSession(trial.steps(told), lambda: replace(opened(), unattended=unattended), RunWriter(logbook.path, run.id))
+
+
+def can_trial_go_on(logbook: Logbook, run: Run) -> bool:
+    """Whether an interrupted trial can go on: one made by hand always, one by itself where what is left follows from its points."""
+    trial = trial_of(run.method)
+    if trial is None or run.state != "interrupted":
+        return False
+    return run.source == BY_HAND or (trial.made_of_points and _answers(logbook, run) is not None)
+
+
+def continue_trial(
+    logbook: Logbook, run: Run, *, choice: BenchChoice | None = None, meters: tuple[Meter, Meter] | None = None, now: datetime | None = None
+) -> tuple[Run, RunSession]:  # fmt: skip
+    """Go on with the points that an interrupted trial still lacks.
+
+    ``choice`` and ``meters`` are for one on instruments.
+
+    Raises
+    ------
+    ValueError
+        It is none that can go on.
+    LogbookError
+        The logbook cannot be written.
+    """
+    trial, answers = trial_of(run.method), _answers(logbook, run)
+    if trial is None or answers is None or not can_trial_go_on(logbook, run):
+        raise ValueError("This one cannot go on by itself: close it with what it has, and start it anew.")
+    told = told_of(run)
+    gap = after_gap(logbook, run, now)
+    if run.source == INSTRUMENTS:
+        chosen, ends = choice or BenchChoice(INSTRUMENTS), meters or told.meters
+
+        def opener() -> Bench:
+            return open_trial_instruments(chosen, ends, gap.from_s)
+    else:
+        opened = trial.open(told, run.id, math.inf)
+
+        def opener() -> Bench:
+            bench = opened()
+            return replace(bench, clock=LaterClock(bench.clock, gap.from_s))
+
+    session = RunSession(rest_of(trial.steps(told), answers), opener, RunWriter(logbook.path, run.id))
+    begin_with(session.live, logbook, run, gap.before)
+    return gap.run, session
+
+
+def _answers(logbook: Logbook, run: Run) -> list[str] | None:
+    """What its points answered; None where that was not kept."""
+    answers = [json.loads(e.text).get("answer") for e in logbook.events(run.id) if e.kind == "point"]
+    return None if None in answers else answers
+
+
+def continue_typed_trial(logbook: Logbook, run: Run, now: datetime | None = None) -> TypedTrial:
+    """Go on by hand where the typed lines end."""
+    trial = trial_of(run.method)
+    assert trial is not None
+    gap = after_gap(logbook, run, now)
+    session = TypedTrial(logbook, gap.run, trial, told_of(run), LaterClock(RealClock(), gap.from_s))
+    begin_with(session.live, logbook, run, gap.before)
+    session.order(Order.DONE)
+    if jots := logbook.jots(run.id):
+        session.said("", jots[0].time_s, has_current=False)
+    return session
 
 
 def start_typed_trial(

@@ -39,6 +39,7 @@ class SweepTrial(Trial):
 
     method = "sweep"
     title = "Sweep"
+    made_of_points = True
     fields = (
         ("highest", "Input from"), ("lowest", "down to"), ("step", "in steps of"), ("loads", "Loads"), ("tolerance", "Output may be"),
         ("rated", "Rated output"), ("most", "Most input current"), ("ratings", "Made for"),

@@ -102,6 +102,8 @@ class Trial:
     """A battery feeds it, which the form then offers."""
     is_started = True
     """False for what is only imported."""
+    made_of_points = False
+    """What is left of it follows from the points that were taken, so that it can go on after an interruption."""
 
     def suits(self, unit: Unit) -> bool:
         raise NotImplementedError
@@ -156,6 +158,11 @@ class Trial:
     def view(self, run: Run, kept: KeptTrial) -> TrialView:
         """Worked out."""
         raise NotImplementedError
+
+
+def ends_of(told: Told) -> tuple[tuple[Meter, str], tuple[Meter, str]]:
+    """The two meters, and the tap each is read at."""
+    return (told.meters[0], "input"), (told.meters[1], "output")
 
 
 def plan_as_json(told: Told) -> dict[str, Any]:
