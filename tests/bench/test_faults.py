@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from tests.making import small_plan
+from ubrant.bench.bench import Channel
 from ubrant.bench.engine import Order
+from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import open_simulated
 from ubrant.bench.standins.faults import Fault
-from ubrant.bench.standins.scenario import Channel, Scenario
+from ubrant.bench.standins.scenario import Channel as Meant
+from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.cell import pack_from_label
 from ubrant.core.label import parse_label
 from ubrant.methods.discharge import discharge
 
 AT_S = 600.0
-EXACT = Channel(noise=0.0006, digit=0.001)
+EXACT = Meant(noise=0.0006, digit=0.001)
 
 
 class Keeper(LiveReadings):
@@ -165,3 +170,36 @@ def run_with_end_while_waiting():
         return session, notices, benches[0].log.text()
     finally:
         engine.PATIENCE_S = patience
+
+
+def test_a_meter_that_is_only_read_along_does_not_hold_up_the_run():
+    """It goes away for ten minutes and comes back: said, asked again now and then, the load stays on."""
+    pack = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))
+    asked: list[float] = []
+
+    def open_bench():
+        bench = open_simulated(Scenario(pack, lead_ohm=0.015, meter_v=EXACT, meter_a=EXACT, load_v=EXACT, load_a=EXACT))
+
+        def read() -> float:
+            asked.append(bench.clock.now_s())
+            if AT_S < asked[-1] < AT_S + 600.0:
+                raise InstrumentError("Second meter did not answer MEAS:VOLT?: check its cable.")
+            return 13.0
+
+        return replace(bench, channels=(*bench.channels, Channel("battery 2", "V", "Second meter", read, beside=True)))
+
+    session = RunSession(discharge(small_plan()), open_bench, Keeper())
+    for _ in range(2):
+        session.order(Order.DONE)
+    session.start()
+    session.join(60)
+    assert outcome(session) == ("cut-off", ["load on", "beside", "beside", "load off"])
+    said = [e.text for e in session.live.events() if e.kind == "beside"]
+    assert said == [
+        "Second meter did not answer MEAS:VOLT?: check its cable. It is only read along: the run goes on without it.",
+        "Second meter answers again.",
+    ]
+    assert sum(AT_S < t < AT_S + 600.0 for t in asked) <= 3
+    assert longest_silence(session) < 15.0
+    assert session.live.series("battery 2", "V").time_s[-1] > AT_S + 600.0
+    assert session.progress.notice == ""

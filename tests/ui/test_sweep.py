@@ -10,7 +10,7 @@ from tests.ui.conftest import click, type_into
 from tests.ui.test_typed import jot
 from ubrant.core.converter import Converter
 from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
+from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logs.taps import read_taps
@@ -146,3 +146,52 @@ def test_a_sweep_by_hand(prepared, qtbot):
     assert len(found.points) == 25
     for key, value in (("loss_fixed", truth.converter.fixed_w), ("loss_proportional", truth.converter.proportional)):
         assert abs(found.findings[key].value - value) <= found.findings[key].expanded_uncertainty, key
+
+
+def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
+    window, clock = prepared, WatchedClock()
+    window.bench.clock = lambda: clock
+    window.prepare.trial_form.bench.setCurrentIndex(window.prepare.trial_form.bench.count() - 1)
+    window.prepare.look()
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    click(qtbot, window.run, "Done, go on")
+    clock.time_s += 30.0
+    jot(qtbot, window.run, "input 13 V 0.012 A output 5.01 V 0 A", enters=2)
+    run_id = window.bench.run.id
+    window.bench.session._state = window.bench.session._state.__class__(phase="ended", ended_by="fault")
+    window.bench.logbook._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE id = ?", (run_id,))
+    window.bench.run_opened.emit(run_id)
+    click(qtbot, window.findings, "Go on after the gap")
+    assert window.stage() == RUN
+    window.run.tick()
+    assert "Point 2 of 165: set 12.5 V at the input" in window.run.course_note.text()
+    window.bench.session.end()
+    window.run.tick()
+    assert window.bench.logbook.run(run_id).state == "done"
+
+
+def test_instruments_are_chosen_one_by_one(prepared, qtbot):
+    """Load and supply by name; a display cannot be asked, so that a meter with a connection takes its place; what is read along is ticked."""
+    window, form = prepared, prepared.prepare.trial_form
+    for name, role, tap in (("Sink", "load", ""), ("Sink two", "load", ""), ("Feed", "supply", ""), ("A", "meter", "input"), ("B", "meter", "output"),
+                            ("C", "meter", "output")):  # fmt: skip
+        details = MeterDetails(role=role, connection="scpi", address="TCPIP0::127.0.0.1::9::SOCKET", tap=tap or "battery")
+        window.bench.keep_meter(Meter(name, "0.1 %", "0.2 %", details=details))
+    assert not form.load.isVisible()
+    form.bench.setCurrentIndex(form.bench.findText("instruments"))
+    window.prepare.look()
+    assert form.load.isVisible()
+    assert window.prepare.problems() == []
+    assert (form.input_meter.currentText(), form.output_meter.currentText()) == ("A", "B")
+    form.load.setCurrentIndex(form.load.findText("Sink two"))
+    choice = form.choice()
+    assert (choice.load.name, choice.supply.name, choice.scope) == ("Sink two", "Feed", None)
+    assert form.also.text() == "C"
+    assert [m.name for m in choice.others] == ["C"]
+    form.also.menu().actions()[0].trigger()
+    assert form.also.text() == "no other meter"
+    assert form.choice().others == ()
+    form.supply.setCurrentIndex(form.supply.findText("none"))
+    window.prepare.look()
+    assert any("no bench supply" in said for said in window.prepare.problems())

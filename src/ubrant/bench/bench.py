@@ -16,7 +16,8 @@ from ubrant.core.readings import Array
 class Channel:
     """One quantity read at one tap. ``limit`` is the largest value the meter can show; ``connection`` is opened anew after a failure.
 
-    ``kept`` is False where the readings are recorded by whoever makes them, as a stream's are.
+    ``kept`` is False where the readings are recorded by whoever makes them, as a stream's are. ``beside``: it is only read along, so that
+    a run goes on without it.
     """
 
     tap: str
@@ -26,6 +27,7 @@ class Channel:
     limit: float | None = None
     connection: Connection | None = None
     kept: bool = True
+    beside: bool = False
 
 
 @dataclass(frozen=True)

@@ -39,6 +39,7 @@ SETTLE_S = 0.1
 """After the load is switched, how long until the next reading."""
 PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
+_BESIDE_EVERY_S = 300.0
 _TRY_EVERY_S = 2.0
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
@@ -99,6 +100,7 @@ class Engine:
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._low_readings = 0
+        self._away: dict[str, float] = {}  # when a meter that is read along is asked again
         self._points = PointSteps(bench, recorder, self._read_all, self._wait, self._update)
 
     def run(self, steps: Steps) -> Progress:
@@ -387,6 +389,9 @@ class Engine:
             self._clock.wait_until(self._last_read_s + SETTLE_S, self._called)
         shown = {}
         for channel in self._bench.channels:
+            if channel.beside:
+                self._read_beside(channel)
+                continue
             try:
                 value = self._read(channel)
             except WrongInstrument:
@@ -401,6 +406,29 @@ class Engine:
         self._last_read_s = max(self._last_read_s, self._clock.now_s())
         self._update(time_s=self._last_read_s)
         return shown
+
+    def _read_beside(self, channel: Channel) -> None:
+        """What is only read along: once it gives nothing that is said, and the run goes on without it; asked again now and then."""
+        if self._clock.now_s() < self._away.get(channel.meter, 0.0):
+            return
+        was_away = channel.meter in self._away
+        try:
+            if was_away and channel.connection is not None:
+                channel.connection.reopen()
+            value = self._within(channel, channel.read())
+        except InstrumentError as error:
+            self._away[channel.meter] = self._clock.now_s() + _BESIDE_EVERY_S
+            if not was_away:
+                notice = f"{error} It is only read along: the run goes on without it."
+                self._recorder.event(self._clock.now_s(), "beside", notice)
+                self._update(notice=notice)
+            return
+        if was_away:
+            del self._away[channel.meter]
+            self._recorder.event(self._clock.now_s(), "beside", f"{channel.meter} answers again.")
+            self._update(notice="")
+        if channel.kept:
+            self._recorder.reading(channel.tap, channel.quantity, self._clock.now_s(), value)
 
     def _read(self, channel: Channel) -> float:
         """One reading; tried twice, the line opened anew in between: a single lost answer is no reason to end a run."""

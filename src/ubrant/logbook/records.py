@@ -8,7 +8,7 @@ from typing import Any
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.label import Label, LabelError, parse_label
 
-EVENT_KINDS = ("load on", "load off", "paused", "resumed", "gap", "charge on", "charge off", "step", "zero")
+EVENT_KINDS = ("load on", "load off", "paused", "resumed", "gap", "charge on", "charge off", "step", "zero", "beside")
 """What the bench does; everything else that is kept with a time is a jotting."""
 
 

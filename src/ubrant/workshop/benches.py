@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -120,7 +120,8 @@ def open_instruments(choice: BenchChoice, meter: Meter, from_s: float = 0.0, tim
     try:
         channels: list[Channel] = []
         for instrument, tap in placed(((meter, "battery"),), choice.others):
-            channels += _channels(instrument, tap, clock, line, streams)
+            found = _channels(instrument, tap, clock, line, streams)
+            channels += found if instrument is meter else _beside(found)
         load: ElectronicLoad | HandLoad = HandLoad()
         if choice.load is not None and choice.load.details.connection == "scpi":
             load = ElectronicLoad(choice.load.name, *line(choice.load))
@@ -173,7 +174,8 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], fro
     try:
         channels: list[Channel] = []
         for instrument, tap in placed(((meters[0], "input"), (meters[1], "output")), choice.others):
-            channels += _channels(instrument, tap, clock, line, streams)
+            found = _channels(instrument, tap, clock, line, streams)
+            channels += found if instrument in meters else _beside(found)
         if choice.load is None:
             raise InstrumentError(_NO_LOAD)
         load = ElectronicLoad(choice.load.name, *line(choice.load))
@@ -215,6 +217,11 @@ def _channels(instrument: Meter, tap: str, clock: Clock, line, streams: list[Str
         Channel(tap, quantity, instrument.name, lambda q=quantity: stream.latest(tap, q, clock.now_s()), kept=False)  # type: ignore[misc]
         for quantity in ("V", "A")
     )
+
+
+def _beside(channels: tuple[Channel, ...]) -> list[Channel]:
+    """Read along; all but a thermometer, by which a run may have to end."""
+    return [replace(channel, beside=channel.quantity != "°C") for channel in channels]
 
 
 def followed(name: str, path: Path, clock: Clock) -> Stream:

@@ -38,7 +38,7 @@ from ubrant.workshop.trials.sweep import best_point
 from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.views import RunView, view_of
 
-_EVENTS = {"jotting", "paused", "resumed", "gap", "charge on", "charge off"}
+_EVENTS = {"jotting", "paused", "resumed", "gap", "beside", "charge on", "charge off"}
 _IN_WORDS = {"jotting"}
 _MOST_MARKS = 40
 

@@ -153,7 +153,7 @@ class PlanForm(QWidget):
         self._all = meters
         self._meters = [m for m in meters if m.details.role == "meter"] or [_NO_METER]
         for box, role, none in ((self.load, "load", self.tr("a person switches it")), (self.charger, "supply", self.tr("none"))):
-            kept = box.currentText()
+            kept = box.currentText() if box.count() > 1 else ""
             box.blockSignals(True)
             box.clear()
             for found in meters:

@@ -292,7 +292,7 @@ class RunStage(StageFrame):
         self.trace.set_measured("W", Series(readings.time_s, power_of(readings)))
         seen = self._bench.expected
         self.trace.grow_span(0.0, max(progress.time_s, seen.length_s if seen else 600.0))
-        marks = [(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed", "gap"}]
+        marks = [(e.time_s, e.text) for e in view.events if e.kind in {"jotting", "paused", "resumed", "gap", "beside"}]
         self.trace.set_marks([*marks, *view.notes])
         later = [k for k in view.found.findings if k not in _LEDGER and k != "label_share"]
         self.ledger.show_findings(view.found.findings[k] for k in (*_LEDGER, *later) if k in view.found.findings)

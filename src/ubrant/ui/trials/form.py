@@ -81,7 +81,7 @@ class TrialForm(QWidget):
             box.setCurrentIndex(max(0, box.findText(kept)))
             box.blockSignals(False)
         for box, role in self._roles:
-            kept = box.currentText()
+            kept = box.currentText() if box.count() > 1 else ""
             box.blockSignals(True)
             box.clear()
             for meter in meters:
