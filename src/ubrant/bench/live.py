@@ -52,7 +52,10 @@ class LiveReadings:
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         with self._lock:
-            self._columns.setdefault((tap, quantity), _Column()).append(time_s, value)
+            column = self._columns.get((tap, quantity))
+            if column is None:
+                column = self._columns[(tap, quantity)] = _Column()
+            column.append(time_s, value)
 
     def event(self, time_s: float, kind: str, text: str) -> None:
         with self._lock:

@@ -20,7 +20,7 @@ from ubrant.core.ending import Ends
 from ubrant.core.jot import Grammar
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
 from ubrant.demo.trials import make_trials
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
@@ -126,12 +126,11 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
     _type_a_run(logbook, units["Exit-light backup"])
     make_trials(logbook, units, tell)
-    sessions = []
+    sessions: list[tuple[_Planned, Run, RunSession]] = []
     for planned in RUNS:
+        wait_for_room([session for _, _, session in sessions])
         tell(planned.unit)
         sessions.append((planned, *_begin(logbook, units[planned.unit], planned)))
-        if len(sessions) % 2 == 0:
-            sessions[-2][2].join()  # two at a time
     for planned, run, session in sessions:
         session.join()
         for moment, text in planned.jottings:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
+from ubrant.bench.session import RunSession
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 
@@ -19,6 +20,16 @@ PLUG_METER = Meter(
     details=MeterDetails(power_accuracy="1 % + 0.3 W", tap="output"),
 )
 LEADS = Leads(1.5, 4.0)
+
+
+_AT_ONCE = 3
+"""Runs made at the same time: each is a thread that mostly waits, and a world in a process of its own."""
+
+
+def wait_for_room(going: Sequence[RunSession]) -> None:
+    """Wait until another run may begin."""
+    while sum(session.running for session in going) >= _AT_ONCE:
+        next(session for session in going if session.running).join(0.02)
 
 
 class WatchedClock:

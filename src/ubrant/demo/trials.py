@@ -19,14 +19,13 @@ from ubrant.core.jot import Grammar
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
 from ubrant.logbook.logbook import Logbook
 from ubrant.workshop.jotting import take_down
 from ubrant.workshop.trials.registry import trial_of
 from ubrant.workshop.trials.session import start_trial, start_typed_trial
 from ubrant.workshop.trials.trial import Told, Trial
 
-_AT_ONCE = 3
 _WIDE = replace(BENCH_METER, max_a=100.0)
 
 
@@ -67,6 +66,7 @@ def make_trials(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str
     """Everything in TRIALS, then the projector's modes and the laptop's brick, typed off a plug-in meter."""
     going: list[RunSession] = []
     for tried in TRIALS:
+        wait_for_room(going)
         tell(tried.unit)
         trial = _trial(tried.method)
         unit = units[tried.unit]
@@ -74,8 +74,6 @@ def make_trials(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str
         _, session = start_trial(logbook, trial, told, started=tried.day, unattended=True)
         session.start()
         going.append(session)
-        if len(going) == _AT_ONCE:
-            _join(going.pop(0))
     for session in going:
         _join(session)
     tell("Projector")
