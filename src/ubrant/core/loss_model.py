@@ -83,10 +83,10 @@ def weighted_efficiency(
     """
     if output_w.max() < 0.97 * rated_w:
         return None
-    total = 0.0
-    for share, weight in shares:
-        load = share * rated_w
-        near = np.abs(output_w - load) <= 0.02 * rated_w * max(share, 0.1)
-        found = float(np.mean(output_w[near] / input_w[near])) if near.any() else model.efficiency(load)
-        total += weight * found
-    return total
+    share, weight = np.array(shares).T
+    load = share * rated_w
+    near = np.abs(output_w - load[:, None]) <= 0.02 * rated_w * np.maximum(share, 0.1)[:, None]
+    count = near.sum(axis=1)
+    measured = near @ (output_w / input_w) / np.maximum(count, 1)
+    fitted = np.array([model.efficiency(float(watts)) for watts in load])
+    return float(weight @ np.where(count > 0, measured, fitted))

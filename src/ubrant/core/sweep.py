@@ -237,32 +237,31 @@ def _idle_power(points: Points, running: Mask, within: Mask) -> float | None:
     return model.fixed_w if model else None
 
 
-def _slopes(points: Points, within: Mask, *, line: bool) -> list[float]:
+def _slopes(points: Points, within: Mask, *, line: bool) -> Array:
     """Slopes between points that differ in input voltage (line) or load only."""
     chosen = points.where(within)
     volts, amps, out = chosen.input_v, chosen.output_a, chosen.output_v
     held, moved = (amps, volts) if line else (volts, amps)
     if not len(held):
-        return []
+        return np.array([])
     scale, least = max(float(np.max(np.abs(held))), 1e-9), 0.02 * max(float(np.max(np.abs(moved))), 1e-9)
-    found: list[float] = []
-    for group in _groups(held, (_SAME_LOAD if line else _SAME_VOLTS) * scale):
-        order = group[np.argsort(moved[group])]
-        along, across = np.diff(moved[order]), np.diff(out[order])
-        enough = along > least
-        found += (across[enough] / along[enough]).tolist()
-    return found
+    group = _group_of(held, (_SAME_LOAD if line else _SAME_VOLTS) * scale)
+    order = np.lexsort((moved, group))
+    along, across = np.diff(moved[order]), np.diff(out[order])
+    enough = (along > least) & (np.diff(group[order]) == 0)
+    return np.asarray(across[enough] / along[enough])
 
 
-def _groups(values: Array, width: float) -> list[NDArray[np.int64]]:
-    """Indexes of values that lie together."""
+def _group_of(values: Array, width: float) -> NDArray[np.int64]:
+    """A number for every value, the same for those that lie together."""
     order = np.argsort(values)
-    cuts = np.flatnonzero(np.diff(values[order]) > width / 2) + 1
-    return [g for g in np.split(order, cuts) if len(g)]
+    number = np.empty(len(values), np.int64)
+    number[order] = np.concatenate([[0], np.cumsum(np.diff(values[order]) > width / 2)])
+    return number
 
 
-def _median(values: list[float]) -> float | None:
-    return float(np.median(values)) if values else None
+def _median(values: Array) -> float | None:
+    return float(np.median(values)) if len(values) else None
 
 
 def _brackets(points: Points, running: Mask, within: Mask, tolerance: Tolerance | None) -> Brackets:
@@ -284,14 +283,15 @@ def _bracket(points: Points, good: Mask, *, falling: bool) -> tuple[int, int] | 
     asked = points.output_a.copy()
     usual = max(float(asked.max()), 1e-9)
     low = 0.9 * float(np.median(points.output_v[good]))
-    for k in np.flatnonzero(~good & (points.output_v < low)):  # a load that is off draws nothing: it is asked for what it drew before
-        if k:
-            asked[k] = asked[k - 1]
+    for off in np.flatnonzero(~good & (points.output_v < low)):  # a load that is off draws nothing: it is asked for what it drew before
+        if off:
+            asked[off] = asked[off - 1]
     volts, fine = points.input_v.tolist(), good.tolist()
     best: tuple[float, int, int] | None = None
-    for group in _groups(asked, _SAME_LOAD * usual):
+    together = _group_of(asked, _SAME_LOAD * usual)
+    for number in range(int(together.max()) + 1):
         of_load = []
-        for k, j in itertools.pairwise(sorted(group.tolist())):
+        for k, j in itertools.pairwise(np.flatnonzero(together == number).tolist()):
             down = volts[j] < volts[k]
             if fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down:
                 of_load.append((abs(volts[k] - volts[j]), (volts[k] + volts[j]) / 2, k, j))
@@ -390,7 +390,7 @@ def _own_doubts(
         if len(slopes) < 2:
             return ()
         middle = float(np.median(slopes))
-        spread = float(np.median(np.abs(np.array(slopes) - middle))) / 0.6745
+        spread = float(np.median(np.abs(slopes - middle))) / 0.6745
         return (Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes"),)
     if key == "lead_resistance":
         return (Contribution("scatter of the points", _lead(points)[1]),)
