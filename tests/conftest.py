@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from ubrant.logbook.logbook import Logbook
+
+settings.register_profile("same", derandomize=True, database=None)
+if "UBRANT_FUZZ" not in os.environ:  # generated cases are the same each time, so that a change is what makes a test fail
+    settings.load_profile("same")
 
 
 @pytest.fixture(autouse=True)
