@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from time import perf_counter
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -29,7 +31,8 @@ from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.views import RunView, course_of, departure_of, latest, live_view
 
 _TICK_MS = 33
-_SUMS_EVERY = 15  # ticks between two workings-out of the ledger
+_SUMS_EVERY = 15
+"""Ticks between two workings-out of the ledger; more where it takes long, so that it has a quarter of the time at most."""
 _LEDGER = ("charge", "energy", "duration", "mean_voltage", "c_rate", "rest_before", "rest_after")
 
 
@@ -110,7 +113,7 @@ class RunStage(StageFrame):
         """Follow the run that has just begun."""
         seen, run = self._bench.expected, self._bench.run
         assert run is not None
-        self._ticks, self._course, self._reported, self._delivered_ah = 0, None, False, 0.0
+        self._ticks, self._sums_due, self._course, self._reported, self._delivered_ah = 0, 1, None, False, 0.0
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
         self.trouble_note.say("bad", "")
         self.course_note.say("plain", "")
@@ -162,19 +165,26 @@ class RunStage(StageFrame):
         self._ticks += 1
         self._show_phase(progress)
         ended = progress.phase == "ended"
+        due, began = ended or self._ticks >= self._sums_due, perf_counter()
         if trial_of(run.method) is not None:
-            if self._ticks % _SUMS_EVERY == 1 or ended:
+            if due:
                 self._show_trial(live_trial(run, session))
+                self._next_sums(began)
             self._report_end(ended)
             return
-        view = live_view(run, session) if self._ticks % _SUMS_EVERY == 1 or ended else None
+        view = live_view(run, session) if due else None
         if view is not None:
             self._show_sums(view, progress)
         else:
             self._show_series()
+        if due:
+            self._next_sums(began)
         self._show_path()
         self._show_readout()
         self._report_end(ended)
+
+    def _next_sums(self, began: float) -> None:
+        self._sums_due = self._ticks + max(_SUMS_EVERY, round(3000 * (perf_counter() - began) / _TICK_MS))
 
     def _report_end(self, ended: bool) -> None:
         if ended and not self._reported:
