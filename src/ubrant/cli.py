@@ -65,6 +65,7 @@ def analyse_log(
     tolerance: str = typer.Option("", help="What the output may be, like “5 V 5%” or “4.75..5.25 V” (sweep, steps)."),
     output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
     output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
+    battery: str = typer.Option("", help="The battery that fed it, like “50 Ah 12.8 V LiFePO4” (steps)."),
     one_meter: bool = typer.Option(False, "--one-meter", help="One meter was moved from input to output: its own gain error cancels."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
@@ -75,7 +76,7 @@ def analyse_log(
 
     if method != "discharge":
         accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
-        _analyse_conversion(log, method, rated, tolerance, accuracies, columns, one_meter=one_meter, as_json=as_json)
+        _analyse_conversion(log, method, rated, tolerance, accuracies, columns, battery, one_meter=one_meter, as_json=as_json)
         return
     try:
         read = only(read_logs(log, columns or None), run)
@@ -104,13 +105,13 @@ def analyse_log(
 
 
 def _analyse_conversion(
-    log: Path, method: str, rated: str, tolerance: str, accuracies: tuple[str, str, str, str], columns: str, *, one_meter: bool, as_json: bool,
+    log: Path, method: str, rated: str, tolerance: str, accuracies: tuple[str, str, str, str], columns: str, battery: str, *, one_meter: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """What a log of a converter or inverter, or a scope's record, says."""
     from ubrant.core.points import SweepMeters
     from ubrant.core.tolerance import parse_tolerance
     from ubrant.logbook.logs.log_file import LogError
-    from ubrant.workshop.conversion import METHODS, idle_log, sweep_log, wave_log
+    from ubrant.workshop.conversion import METHODS, idle_log, steps_log, sweep_log, wave_log
 
     if method not in METHODS:
         _refuse(f"--method “{method}” is not known: it is one of {', '.join(METHODS)}.")
@@ -132,6 +133,8 @@ def _analyse_conversion(
             found = wave_log(log, columns or None, read[0])
         elif method == "idle":
             found = idle_log(log, meters)
+        elif method == "steps":
+            found = steps_log(log, meters, allowed, rated_w, _label(battery, "", "--battery"))
         else:
             found = sweep_log(log, meters, allowed, rated_w)
     except LogError as error:
@@ -145,7 +148,7 @@ def _analyse_conversion(
     if found.kind:
         findings["kind"] = {"value": found.kind, "unit": "", "expanded_uncertainty": None, "working": "by its levels, crest factor and THD"}
     told = {
-        "schema": 1, "findings": findings, "verdict": {"word": "cannot tell", "sentence": found.sentence, "settle": ""}, "ended_by": "end of log",
+        "schema": 1, "findings": findings, "verdict": {"word": "cannot tell", "sentence": found.sentence, "settle": ""}, "ended_by": found.ended_by or "end of log",
         "gaps": [], "warnings": list(found.warnings),
     }  # fmt: skip
     print(json.dumps(told, ensure_ascii=False, indent=2))
@@ -240,15 +243,15 @@ def _refuse(sentence: str) -> NoReturn:
     raise typer.Exit(2)
 
 
-def _label(rated: str, chemistry: str) -> Label | None:
+def _label(text: str, chemistry: str, option: str = "--rated") -> Label | None:
     if chemistry and chemistry not in CHEMISTRIES:
         _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
-    if not rated:
+    if not text:
         return None
     try:
-        return parse_label(rated, chemistry or None)
+        return parse_label(text, chemistry or None)
     except (LabelError, QuantityError) as error:
-        _refuse(f"--rated: {error}")
+        _refuse(f"{option}: {error}")
 
 
 def _accuracy(text: str, unit: str, option: str) -> Accuracy | None:

@@ -82,7 +82,7 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
     window.files.export()
     qtbot.waitUntil(path.exists, timeout=10_000)
-    points, _ = settled_points(read_taps(path))
+    points, _, _ = settled_points(read_taps(path))
     assert len(points) > 100
     report = tmp_path / "sweep.html"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))

@@ -21,6 +21,7 @@ from ubrant.core.uncertainty import Contribution, merged, of_ratio, rectangular
 
 BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
 _COLLAPSED = 0.4
+_LOADED = 0.02
 _EMPTY_POINTS = 25.0
 _OVER = 1.02
 
@@ -46,6 +47,30 @@ class Ending:
     source_v: float = math.nan
     source_after_v: float = math.nan
     recovered_v: float = math.nan
+
+
+def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, source_v: Array | None) -> Ending | None:
+    """The moment the output went off under load and stayed off, out of readings in their order, (n,) each; None where it did not.
+
+    Without the battery's own voltage what stands at the input afterwards is taken for it: nothing flows then, so that the leads drop nothing.
+    """
+    known = np.isfinite(input_v) & np.isfinite(output_v)
+    if not known.any():
+        return None
+    volts, amps, out, watts = (np.asarray(a)[known] for a in (input_v, input_a, output_v, output_w))
+    source = None if source_v is None else np.asarray(source_v)[known]
+    on = np.flatnonzero(out > _COLLAPSED * float(out.max()))
+    if not len(on) or on[-1] == len(out) - 1:
+        return None
+    last = int(on[-1])
+    if not watts[last] > _LOADED * float(np.nanmax(watts)):
+        return None  # it was switched off, nothing attached
+    rest = volts if source is None or not np.isfinite(source[last + 1 :]).any() else source
+    after = rest[last + 1 :][np.isfinite(rest[last + 1 :])]
+    return Ending(
+        float(watts[last]), float(volts[last]), float(volts[max(last - 1, 0)]), float(amps[last]),
+        float(source[last]) if source is not None else math.nan, float(after[0]), float(after[-1]),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,8 @@ from numpy.typing import NDArray
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.finding import Finding
 from ubrant.core.idle import idle_findings
+from ubrant.core.label import Label
+from ubrant.core.load_steps import Source, analyse_steps, ending_of
 from ubrant.core.points import Points, SweepMeters, points_of
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.sweep import Sweep, analyse_sweep
@@ -27,17 +30,18 @@ _SAME_SETTING = 0.015
 
 @dataclass(frozen=True)
 class Converted:
-    """Findings by key, the kind of wave where it is one, one sentence over all, warnings."""
+    """Findings by key, the kind of wave where it is one, one sentence over all, warnings; of load steps, what ended them."""
 
     findings: dict[str, Finding]
     sentence: str
     warnings: tuple[str, ...]
     kind: str = ""
     sweep: Sweep | None = None
+    ended_by: str = ""
 
 
 def sweep_log(path: Path, meters: SweepMeters, tolerance: Tolerance | None, rated_w: float | None) -> Converted:
-    """A sweep, or load steps, from a log.
+    """A sweep from a log.
 
     Raises
     ------
@@ -45,12 +49,39 @@ def sweep_log(path: Path, meters: SweepMeters, tolerance: Tolerance | None, rate
         It cannot be read, or nothing can be said of it.
     """
     log = read_taps(path)
-    points, warnings = settled_points(log)
+    points, _, warnings = settled_points(log)
     found = analyse_sweep(points, meters, tolerance, rated_w)
-    said = [*warnings, *found.warnings]
-    if log.left_out:
-        said.append(left_out_sentence(log.left_out).replace("were left out", "lack a reading").replace("was left out", "lacks a reading"))
-    return Converted(found.findings, sweep_sentence(found), tuple(said), sweep=found)
+    return Converted(found.findings, sweep_sentence(found), (*warnings, *found.warnings, *_left_out(log)), sweep=found)
+
+
+def steps_log(
+    path: Path, meters: SweepMeters, tolerance: Tolerance | None, rated_w: float | None, battery: Label | None = None
+) -> Converted:
+    """Load steps from a log, with what ended them where the output went off under load and stayed off.
+
+    Raises
+    ------
+    LogError, ReadingsError
+        It cannot be read, or nothing can be said of it.
+    """
+    log = read_taps(path)
+    points, hertz, warnings = settled_points(log)
+    read = _columns_of(log)
+    watts = read["pout"] if read["pout"] is not None else read["vout"] * (read["iout"] if read["iout"] is not None else np.nan)
+    ending = ending_of(read["vin"], read["iin"], read["vout"], watts, read["source"]) if log.time_s is not None else None
+    source = (
+        Source(battery.voltage_v or float(np.nanmedian(read["vin"])), battery.kind_of_cell, battery.series) if battery is not None else None
+    )
+    found = analyse_steps(points, meters, tolerance, rated_w, hertz, ending, source)
+    swept = analyse_sweep(points, meters, tolerance, rated_w)
+    said = (*warnings, *found.warnings, *_left_out(log))
+    return Converted(swept.findings | found.findings, found.sentence, said, sweep=found.sweep, ended_by=found.ended_by)
+
+
+def _left_out(log: TapLog) -> list[str]:
+    if not log.left_out:
+        return []
+    return [left_out_sentence(log.left_out).replace("were left out", "lack a reading").replace("was left out", "lacks a reading")]
 
 
 def sweep_sentence(found: Sweep) -> str:
@@ -67,13 +98,33 @@ def sweep_sentence(found: Sweep) -> str:
     return ("; ".join(said) + ".") if said else "Too few points for its losses."
 
 
-def settled_points(log: TapLog) -> tuple[Points, list[str]]:
+def settled_points(log: TapLog) -> tuple[Points, Array | None, list[str]]:
     """The settled point of each setting: the mean of the later half of a stretch that holds still; a single line is a point of its own.
+
+    Returns
+    -------
+    The points, the hertz of each where there is a column for it, warnings.
 
     Raises
     ------
     ReadingsError
         A quantity is missing that cannot be worked out.
+    """
+    columns = _columns_of(log)
+    groups, warnings = _stretches(log, columns["vin"], columns["iout"] if columns["iout"] is not None else columns["pout"])
+    picked = {name: None if c is None else np.array([_mean(c[g]) for g in groups]) for name, c in columns.items()}
+    assert picked["vin"] is not None and picked["iin"] is not None and picked["vout"] is not None
+    points = points_of(picked["vin"], picked["iin"], picked["vout"], picked["iout"], picked["pout"], picked["source"])
+    return points, picked["hertz"], warnings
+
+
+def _columns_of(log: TapLog) -> dict[str, Any]:
+    """Volts and amperes in, volts, amperes, watts and hertz out, the source's volts; None for what is not there and cannot be worked out.
+
+    Raises
+    ------
+    ReadingsError
+        Volts in, amperes in or volts out are neither there nor to be worked out.
     """
     vin, iin, pin = (log.get("input", q) for q in ("V", "A", "W"))
     if vin is None:
@@ -93,11 +144,8 @@ def settled_points(log: TapLog) -> tuple[Points, list[str]]:
         iin = np.divide(pin, vin, out=np.zeros_like(pin), where=vin > 0)
     assert iin is not None
     source = log.get("source", "V")
-    columns = {"vin": vin, "iin": iin, "vout": vout, "iout": iout, "pout": pout, "source": source}
-    groups, warnings = _stretches(log, vin, iout if iout is not None else pout)
-    picked = {name: None if c is None else np.array([_mean(c[g]) for g in groups]) for name, c in columns.items()}
-    assert picked["vin"] is not None and picked["iin"] is not None and picked["vout"] is not None
-    return points_of(picked["vin"], picked["iin"], picked["vout"], picked["iout"], picked["pout"], picked["source"]), warnings
+    hertz = next((c for tap in ("output", "ac") if (c := log.get(tap, "Hz")) is not None), None)
+    return {"vin": vin, "iin": iin, "vout": vout, "iout": iout, "pout": pout, "source": source, "hertz": hertz}
 
 
 def _source_of(log: TapLog) -> str:
