@@ -7,6 +7,10 @@ from dataclasses import dataclass, replace
 from ubrant.core.quantity import plain, show, show_duration, show_with
 from ubrant.core.uncertainty import COVERAGE, Contributions, combined, merged
 
+_SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
+"""What people write a small value in, a thousandth of the unit it is kept in."""
+_SMALL_UNDER = 0.1
+
 
 @dataclass(frozen=True)
 class Finding:
@@ -45,15 +49,22 @@ class Finding:
         u = self.standard_uncertainty
         return None if u is None else COVERAGE * u
 
+    def for_people(self) -> Finding:
+        """In the unit it is spoken of: 12.9 mΩ rather than 0.0129 Ω."""
+        small = self.value is not None and self.unit in _SMALL and abs(self.value) < _SMALL_UNDER
+        return self.in_unit(_SMALL[self.unit], 1000.0) if small else self
+
     def value_text(self) -> str:
         """Value with its unit: ``48.87 Ah``, ``4 h 53 min``; a dash when there is none."""
         if self.value is None:
             return "–"
         if self.unit == "s":
             return show_duration(self.value)
-        if self.expanded_uncertainty == 0:  # nothing in doubt: a count, a form of a wave
-            return f"{plain(self.value)} {self.unit}".rstrip()
-        return f"{show_with(self.value, self.expanded_uncertainty)[0]} {self.unit}".rstrip()
+        shown = self.for_people()
+        assert shown.value is not None
+        if shown.expanded_uncertainty == 0:  # nothing in doubt: a count, a form of a wave
+            return f"{plain(shown.value)} {shown.unit}".rstrip()
+        return f"{show_with(shown.value, shown.expanded_uncertainty)[0]} {shown.unit}".rstrip()
 
     def doubt_text(self) -> str:
         """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
@@ -65,14 +76,16 @@ class Finding:
             return ""
         if self.unit == "s":
             return f"± {show_duration(self.expanded_uncertainty)}"
-        return f"± {show_with(self.value, self.expanded_uncertainty)[1]}"
+        shown = self.for_people()
+        return f"± {show_with(shown.value or 0.0, shown.expanded_uncertainty)[1]}"
 
     def with_doubt(self) -> str:
         """``48.87 ± 0.29 Ah``, for a sentence."""
         if self.value is None or not self.expanded_uncertainty or self.unit == "s":
             return f"{self.value_text()} {self.doubt_text()}".strip()
-        value, doubt = show_with(self.value, self.expanded_uncertainty)
-        return f"{value} ± {doubt} {self.unit}"
+        shown = self.for_people()
+        value, doubt = show_with(shown.value or 0.0, shown.expanded_uncertainty)
+        return f"{value} ± {doubt} {shown.unit}"
 
     def budget(self) -> tuple[str, ...]:
         """Where the ± comes from, a line a contribution, then how they combine."""
@@ -80,15 +93,16 @@ class Finding:
             return ()
         if self.contributions is None:
             return ("No accuracy was given for the meter, so there is no ±.",)
-        parts = merged(self.contributions)
+        shown_in = self.for_people()
+        parts = merged(shown_in.contributions or ())
         if not parts:
             return ("Nothing is in doubt here.",)
         u = combined(parts)
         shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
-        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{self.unit}" for p in shown]
+        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]
         if len(shown) < len(parts):
             lines.append(f"{len(parts) - len(shown)} more, together under 1 %")
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
-        lines.append(f"u = √({squares}) = {show(u, 2)} {self.unit}")
-        lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {self.unit} (about 95 %)")
+        lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
+        lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {shown_in.unit} (about 95 %)")
         return tuple(lines)

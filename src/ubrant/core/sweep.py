@@ -101,7 +101,7 @@ Brackets = dict[str, tuple[int, int]]
 _THRESHOLDS = ("dropout_voltage", "shutoff_voltage", "restart_voltage")
 _NAMES = {
     "idle_power": ("Idle draw", "W", "input power at no load, read or by the fit", 1.0),
-    "loss_fixed": ("Always-on loss p₀", "W", "fit of the losses over the output power, weighted 1/P_in", 1.0),
+    "loss_fixed": ("Always-on loss p₀", "W", "losses fitted over the output, weighted 1/P_in", 1.0),
     "loss_proportional": ("Proportional loss a", "", "fit of the losses over the output power", 1.0),
     "loss_resistive": ("Resistive loss b", "1/W", "fit of the losses over the output power", 1.0),
     "loss_scatter": ("Scatter about the fit", "W", "root mean square of measured − fitted loss", 1.0),

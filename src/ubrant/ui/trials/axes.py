@@ -16,7 +16,9 @@ _LEFT, _RIGHT, _TOP, _BOTTOM = 58, 14, 30, 40
 
 class Axes(QWidget):
     """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y; ``up_marks`` names places on the
-    axis upward where round numbers would not do."""
+    axis upward where round numbers would not do. ``by_root``: the axis along goes by the square root, so that small values have room."""
+
+    by_root = False
 
     def __init__(self, title: str, along: str, up: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -31,6 +33,8 @@ class Axes(QWidget):
         """Where a point of the data stands in the widget."""
         (x0, x1), (y0, y1) = self.spans
         area = self._area()
+        if self.by_root:
+            x, x0, x1 = (math.sqrt(max(value, 0.0)) for value in (x, x0, x1))
         return QPointF(
             area.left() + (x - x0) / max(x1 - x0, 1e-12) * area.width(), area.bottom() - (y - y0) / max(y1 - y0, 1e-12) * area.height()
         )
@@ -52,7 +56,7 @@ class Axes(QWidget):
     def _rule(self, painter: QPainter) -> None:
         area, (across, upward) = self._area(), self.spans
         grid = QPen(color("line"), 1)
-        for value in ticks(*across):
+        for value in root_ticks(across[1]) if self.by_root else ticks(*across):
             x = self.place(value, upward[0]).x()
             painter.setPen(grid)
             painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
@@ -84,3 +88,15 @@ def ticks(low: float, high: float) -> list[float]:
     step = next(s * power for s in (1, 2, 5, 10) if s * power >= raw)
     first = math.ceil(low / step - 1e-9) * step
     return [round(first + k * step, 10) for k in range(int((high - first) / step + 1e-9) + 1)]
+
+
+def root_ticks(high: float) -> list[float]:
+    """0 and round values up to an end, for an axis that goes by the square root: none closer to its neighbour than a fourteenth of the axis."""
+    if not high > 0:
+        return [0.0]
+    power = 10.0 ** (math.floor(math.log10(high)) - 2)
+    found = [high * 2]
+    for value in sorted((s * power * 10**k for k in range(3) for s in (1, 2, 3, 5, 7)), reverse=True):
+        if value <= high and math.sqrt(found[-1]) - math.sqrt(value) >= math.sqrt(high) / 14 and math.sqrt(value) >= math.sqrt(high) / 14:
+            found.append(round(value, 10))
+    return [0.0, *reversed(found[1:])]

@@ -86,7 +86,8 @@ class WaveView(Axes):
 
     def _words(self, wave: SeenWave) -> str:
         thd = wave.found.findings["thd"].value or 0.0
-        where = self.tr("{load} W: ").format(load=show(wave.load_w, 3)) if wave.load_w else self.tr("no load: ")
+        loaded = wave.load_w > 0.01 * max(w.load_w for w in self._waves)  # a meter's own zero is no load
+        where = self.tr("{load} W: ").format(load=show(wave.load_w, 3)) if loaded else self.tr("no load: ")
         return f"{where}{self.tr(wave.found.kind)}, THD {show(thd, 3)} %"
 
     def draw(self, painter: QPainter) -> None:

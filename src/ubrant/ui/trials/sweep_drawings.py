@@ -15,7 +15,7 @@ from ubrant.core.points import Points
 from ubrant.core.quantity import plain
 from ubrant.core.sweep import OFF, OUTSIDE, TAKEN, Sweep, states_of
 from ubrant.ui.theme import SMALL, color, font
-from ubrant.ui.trials.axes import Axes
+from ubrant.ui.trials.axes import Axes, ticks
 
 Setting = tuple[float, float]
 _KEY = "     ● within tolerance   ◆ outside   × off"
@@ -148,6 +148,8 @@ class LossCurve(Axes):
 class EfficiencyMapView(Axes):
     """Efficiency over load and input voltage as contours, with the measured points on it."""
 
+    by_root = True
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(self.tr("Efficiency, %"), self.tr("load, W     ● within tolerance   ◆ outside"), self.tr("input, V"), parent)
         self._found: Sweep | None = None
@@ -158,9 +160,9 @@ class EfficiencyMapView(Axes):
         made = efficiency_map(found) if found is not None else None
         if found is not None and len(found.points):
             load, volts = found.points.output_w, found.points.input_v
-            wide, high = max(float(np.ptp(load)), 0.1), max(float(np.ptp(volts)), 0.5)
+            high = max(float(np.ptp(volts)), 0.5)
             self.spans = (
-                (-0.03 * wide, float(load.max()) + 0.05 * wide),
+                (0.0, 1.06 * max(float(load.max()), 0.1)),
                 (float(volts.min()) - 0.06 * high, float(volts.max()) + 0.06 * high),
             )
         if made is not None:
@@ -178,20 +180,31 @@ class EfficiencyMapView(Axes):
     def draw(self, painter: QPainter) -> None:
         if self._found is None:
             return
-        for number, (level, lines) in enumerate(self._lines):
-            for line in lines:
-                places = [self.place(float(x), float(y)) for x, y in line]
-                painter.setPen(QPen(color("power"), 1.4))
-                painter.drawPolyline(QPolygonF(places))
-                if len(places) > 8:
-                    at = places[len(places) * (1 + number % 3) // 4]
-                    painter.setFont(font(SMALL))
-                    box = QRectF(at.x() - 15, at.y() - 8, 30, 16)
-                    painter.fillRect(box, color("paper"))
-                    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, plain(level, 3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(color("power"), 1.4))
+        contours = [(level, [self.place(float(x), float(y)) for x, y in line]) for level, lines in self._lines for line in lines]
+        for _, places in contours:
+            painter.drawPolyline(QPolygonF(places))
         for k, state in enumerate(states_of(self._found)):
             if state != OFF:
                 draw_point(painter, self.place(float(self._found.points.output_w[k]), float(self._found.points.input_v[k])), state)
+        self._name(painter, contours)
+
+    @staticmethod
+    def _name(painter: QPainter, contours: list[tuple[float, list[QPointF]]]) -> None:
+        """Each contour's percentage on it, where no other one stands."""
+        painter.setFont(font(SMALL))
+        painter.setPen(color("power"))
+        taken: list[QRectF] = []
+        for level, places in reversed(contours):
+            if len(places) <= 8:
+                continue
+            boxes = (QRectF(at.x() - 13, at.y() - 8, 26, 16) for at in (places[len(places) * k // 8] for k in (4, 2, 6, 3, 5, 1, 7)))
+            box = next((b for b in boxes if not any(b.adjusted(-2, -1, 2, 1).intersects(t) for t in taken)), None)
+            if box is not None:
+                taken.append(box)
+                painter.fillRect(box, color("paper"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, plain(level, 3))
 
 
 _RUNGS = (
@@ -234,7 +247,6 @@ class ThresholdLadder(QWidget):
         left, right, base = 58.0, self.width() - 30.0, self.height() - 26.0
         painter.setPen(QPen(color("ink"), 1.4))
         painter.drawLine(QPointF(left, base), QPointF(right, base))
-        from ubrant.ui.trials.axes import ticks
 
         def x_of(volts: float) -> float:
             return left + (volts - self._span[0]) / max(self._span[1] - self._span[0], 1e-9) * (right - left)
@@ -244,16 +256,22 @@ class ThresholdLadder(QWidget):
             painter.drawLine(QPointF(x_of(value), base), QPointF(x_of(value), base + 4))
             painter.drawText(QRectF(x_of(value) - 30, base + 5, 60, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
         shown = [(key, name, tint) for key, name, tint in _RUNGS if key in self._findings]
-        for line, (key, name, tint) in enumerate(shown):
+        for line, (key, _, tint) in enumerate(shown):
             finding = self._findings[key]
             assert finding.value is not None
             x, y, doubt = x_of(finding.value), 34.0 + 20 * line, finding.expanded_uncertainty or 0.0
             painter.setPen(QPen(color(tint), 2))
             painter.drawLine(QPointF(x, y), QPointF(x, base))
             painter.drawLine(QPointF(x_of(finding.value - doubt), y), QPointF(x_of(finding.value + doubt), y))
-            painter.setPen(color("ink"))
+        for line, (key, name, _) in enumerate(shown):  # over the lines, so that none goes through the words
+            finding = self._findings[key]
+            assert finding.value is not None
+            y, doubt = 34.0 + 20 * line, finding.expanded_uncertainty or 0.0
             words = f"{self.tr(name)} {finding.with_doubt()}"
             room = painter.fontMetrics().horizontalAdvance(words) + 8
             at = x_of(finding.value + doubt) + 6
             at = at if at + room < self.width() else x_of(finding.value - doubt) - room - 2
-            painter.drawText(QRectF(at, y - 9, room, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+            box = QRectF(at, y - 9, room, 18)
+            painter.fillRect(box, color("paper"))
+            painter.setPen(color("ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
