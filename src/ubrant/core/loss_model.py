@@ -49,8 +49,12 @@ class LossModel:
         return next((r for r in roots if r > 0), None)
 
 
-def fit_loss(input_w: Array, output_w: Array) -> tuple[LossModel, Array, Array] | None:
-    """Least squares over points, weighted 1/P_in.
+_LEAST_WEIGHED = 0.002
+"""Of the largest input power: what is under it weighs no more, as it may be nothing but a meter's zero."""
+
+
+def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -> tuple[LossModel, Array, Array] | None:
+    """Least squares over points, weighted 1/P_in; ``weighed_by`` is the P_in for that where the points have been moved for a doubt's sake.
 
     Returns
     -------
@@ -59,7 +63,7 @@ def fit_loss(input_w: Array, output_w: Array) -> tuple[LossModel, Array, Array] 
     """
     if len(input_w) < 4 or len(np.unique(np.round(output_w, 3))) < 3:
         return None
-    weight = 1 / np.maximum(input_w, 1e-6)
+    weight = 1 / np.maximum(input_w if weighed_by is None else weighed_by, _LEAST_WEIGHED * float(input_w.max()))
     design = np.column_stack([np.ones_like(output_w), output_w, output_w**2])
     scaled = design * weight[:, None]
     inverse = np.linalg.pinv(scaled)

@@ -72,7 +72,7 @@ def analyse_sweep(
     )
     within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
     brackets = _brackets(points, running, within, tolerance)
-    figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance))
+    figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance), points.input_w)
     base = figures(points)
     parts = _doubts(points, meters, figures, base)
     model = _model_of(points, within)
@@ -128,14 +128,20 @@ _OWN = {"scatter of the points", "bracket"}
 
 
 def _figures(
-    tolerance: Tolerance | None, rated_w: float | None, running: Mask, within: Mask, brackets: Brackets, nearest: int | None
+    tolerance: Tolerance | None,
+    rated_w: float | None,
+    running: Mask,
+    within: Mask,
+    brackets: Brackets,
+    nearest: int | None,
+    weighed_by: Array,
 ) -> Figures:
-    """How to work everything out. Which points are within tolerance stays as it was read: an error moves values, not the choice."""
+    """How to work everything out. Which points are within tolerance, and what each weighs, stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
-        model = _model_of(p, within)
+        model = _model_of(p, within, weighed_by)
         return {
-            **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, within),
+            **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, model),
             "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
             **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
             "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, nearest, tolerance),
@@ -221,19 +227,18 @@ def _idle(points: Points) -> Mask:
     return np.asarray(points.output_w <= IDLE_SHARE * float(points.output_w.max()))
 
 
-def _model_of(points: Points, within: Mask) -> LossModel | None:
+def _model_of(points: Points, within: Mask, weighed_by: Array | None = None) -> LossModel | None:
     chosen = points.where(within)
     if not len(chosen):
         return None
-    fitted = fit_loss(chosen.input_w, chosen.output_w)
+    fitted = fit_loss(chosen.input_w, chosen.output_w, None if weighed_by is None else weighed_by[within])
     return fitted[0] if fitted else None
 
 
-def _idle_power(points: Points, running: Mask, within: Mask) -> float | None:
+def _idle_power(points: Points, running: Mask, model: LossModel | None) -> float | None:
     idle = _idle(points) & running
     if idle.any():
         return float(np.mean(points.input_w[idle]))
-    model = _model_of(points, within)
     return model.fixed_w if model else None
 
 
@@ -363,17 +368,21 @@ def _lead(points: Points) -> tuple[float | None, float]:
 
 
 def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]) -> dict[str, tuple[Contribution, ...]]:
-    """What each gain and zero error does to each figure, by working it out again with that error put in."""
+    """What each gain and zero error does to each figure, by working it out again with that error put in, and taken off: the larger of both.
+
+    JCGM 100, 5.1.3, note 2, takes the mean of both; where a zero error is as large as what is measured the two differ much, and the mean is too small.
+    """
     parts: dict[str, list[Contribution]] = {key: [] for key in base}
     if not meters.known:
         return dict.fromkeys(base, ())
-    for name, accuracy, shift in errors_of(points, meters):
-        if not accuracy:
+    for name, u, shift in errors_of(points, meters):
+        if not u:
             continue
-        for key, after in figures(shift(points, accuracy)).items():
-            before = base[key]
-            if before is not None and after is not None:
-                parts[key].append(Contribution(name, after - before))
+        above, below = figures(shift(points, u)), figures(shift(points, -u))
+        for key, usual in base.items():
+            sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
+            if sides:
+                parts[key].append(Contribution(name, max(sides, key=abs)))
     return {key: merged(found) for key, found in parts.items()}
 
 
