@@ -87,6 +87,13 @@ class Finding:
         value, doubt = show_with(shown.value or 0.0, shown.expanded_uncertainty)
         return f"{value} ± {doubt} {shown.unit}"
 
+    def amount_text(self) -> str:
+        """As ``with_doubt``, for what cannot be less than nothing: ``anywhere up to 0.85 W`` where the doubt is as large as the value."""
+        u = self.expanded_uncertainty
+        if self.value is None or u is None or u < self.value:
+            return self.with_doubt()
+        return f"anywhere up to {show(max(self.value, 0.0) + u, 2)} {self.unit}"
+
     def budget(self) -> tuple[str, ...]:
         """Where the ± comes from, a line a contribution, then how they combine."""
         if self.value is None:

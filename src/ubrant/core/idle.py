@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -76,17 +77,30 @@ def idle_findings(
         "idle_power": idle,
         "idle_energy_day": Finding("idle_energy_day", "A day", day.value, "Wh", day.contributions, "idle draw × 24 h"),
     }
-    if battery_wh and watts > 0:
+    settled = u is None or u < watts
+    if battery_wh and watts > 0 and settled:
         days = battery_wh / watts / 24
         scaled = None if parts is None else tuple(c.times(-days / watts) for c in parts)
         findings["days_to_empty"] = Finding(
             "days_to_empty", "Alone empties the battery in", days, "d", scaled, f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
         )
-    half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 else None
+    half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 and settled else None
     if half is not None:
         how = "by its fitted losses" if model is not None else "if idle were its only loss"
         findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None, how)
     return findings, warnings
+
+
+def idle_sentence(findings: Mapping[str, Finding]) -> str:
+    """What a colleague would say of it, without a full stop; where the doubt is as large as the draw, only what it is less than."""
+    idle, day = findings["idle_power"], findings["idle_energy_day"]
+    u = idle.expanded_uncertainty
+    if u is not None and u >= (idle.value or 0.0):
+        return f"Idle draw {idle.amount_text()}, {day.amount_text().removeprefix('anywhere ')} a day: the meter settles no more than that"
+    said = f"Idle draw {idle.with_doubt()}, {day.value_text()} a day"
+    if (days := findings.get("days_to_empty")) is not None:
+        said += f": alone it empties the battery in {days.value_text().replace(' d', ' days')}"
+    return said
 
 
 def level(values: Array) -> float:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.finding import Finding
-from ubrant.core.idle import idle_findings
+from ubrant.core.idle import idle_findings, idle_sentence
 from ubrant.core.label import Label
 from ubrant.core.load_steps import Source, analyse_steps, ending_of
 from ubrant.core.points import Points, SweepMeters, points_of
@@ -200,9 +200,7 @@ def idle_log(path: Path, meters: SweepMeters) -> Converted:
         none = np.abs(out) <= 0.01 * np.nanmax(np.abs(out))
         volts, amps = (volts[none], amps[none]) if none.any() else (volts, amps)
     findings, warnings = idle_findings(volts, amps, meters.input_v, meters.input_a)
-    return Converted(
-        findings, f"Idle draw {findings['idle_power'].with_doubt()}, {findings['idle_energy_day'].value_text()} a day.", tuple(warnings)
-    )
+    return Converted(findings, f"{idle_sentence(findings)}.", tuple(warnings))
 
 
 def wave_log(path: Path, columns: str | None, voltage: Accuracy | None) -> Converted:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.label import Label
@@ -28,7 +28,7 @@ class UnitCard(QWidget):
         self.is_chosen = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.has_bar = label is not None and bool(label.charge_ah)
-        self.setFixedHeight(124 if self.has_bar else 80)
+        self.setFixedHeight(124 if self.has_bar else 98)
         self.setMinimumWidth(250)
         self.setAccessibleName(f"{unit.name}. {self.claim()}. {self.measured()}")
 
@@ -82,7 +82,8 @@ class UnitCard(QWidget):
         kind = f"{self.unit.kind} · {self.unit.label_text}" if measured else kind
         self._line(painter, 34, kind, font(SMALL), "quiet", wide)
         if self._label is None or not self.has_bar or not self._label.charge_ah:
-            self._line(painter, 56, self.measured() if measured else self.unit.label_text, font(SMALL + 0.5), "ink", wide)
+            for number, line in enumerate(self._two_lines(self.measured() if measured else self.unit.label_text, wide)):
+                self._line(painter, 56 + 17 * number, line, font(SMALL + 0.5), "ink", wide)
             return
         self._bar(painter, QRectF(14, 60, wide, 20), self._label.charge_ah)
         tint = _TINTS.get(self.verdict(), "quiet")
@@ -100,6 +101,13 @@ class UnitCard(QWidget):
             f"{plain(self._label.voltage_v, 3)} V" if self._label.voltage_v else "",
         ]
         return " · ".join([f for f in figures if f] + ([kind.name] if kind else []))
+
+    @staticmethod
+    def _two_lines(text: str, wide: float) -> list[str]:
+        """Broken once, between words; what is still too long is elided where it is drawn."""
+        metrics, words = QFontMetricsF(font(SMALL + 0.5)), text.split(" ")
+        fits = next((k for k in range(len(words), 0, -1) if metrics.horizontalAdvance(" ".join(words[:k])) <= wide), 1)
+        return [line for line in (" ".join(words[:fits]), " ".join(words[fits:])) if line]
 
     def _line(self, painter: QPainter, top: float, text: str, typeface, tint: str, wide: float) -> None:  # type: ignore[no-untyped-def]
         painter.setFont(typeface)

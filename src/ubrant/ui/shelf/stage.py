@@ -250,7 +250,7 @@ class ShelfStage(QWidget):
         head = " · ".join(x for x in (name, day) if x)
         entry = button(f"{head}\n{_run_line(run, summary)}", lambda: self._bench.run_opened.emit(run.id))
         entry.setStyleSheet("text-align: left;")
-        entry.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        entry.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
         entry.setToolTip(summary.sentence if summary else "")
         entry.setAccessibleName(f"{head}. {_run_line(run, summary)}")
         return entry

@@ -75,7 +75,7 @@ class ApplianceTrial(Trial):
         most = max(watts, key=lambda f: f.value or 0.0)
         day = findings.get("standby_day")
         said = f"Draws {most.with_doubt()} at its most ({most.name})"
-        said += f"; {day.with_doubt()} a day while {day.name.split(',')[0]}." if day is not None else "."
+        said += f"; {day.amount_text()} a day while {day.name.split(',')[0]}." if day is not None else "."
         return TrialView(run, findings, said, tuple(warnings))
 
 
@@ -168,7 +168,7 @@ class SupplyTrial(Trial):
             f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped." for s in into if out[s] > into[s]
         ]
         said = f"Average efficiency {average.with_doubt()}" if average.value is not None else "The average needs all four steps"
-        said += f"; {findings['no_load_power'].with_doubt()} with no load." if no_load is not None else "."
+        said += f"; {findings['no_load_power'].amount_text()} with no load." if no_load is not None else "."
         return TrialView(run, findings, said, tuple(warnings))
 
 

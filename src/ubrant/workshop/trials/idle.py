@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.bench.bench import Bench
 from ubrant.bench.simulated import Around, open_simulated_converter
 from ubrant.core.finding import Finding
-from ubrant.core.idle import idle_findings
+from ubrant.core.idle import idle_findings, idle_sentence
 from ubrant.core.jot import Jotting
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.readings import ReadingsError, Series
@@ -96,7 +96,6 @@ class IdleTrial(Trial):
 
     def view(self, run: Run, kept: KeptTrial) -> TrialView:
         told = told_of(run)
-        plan = read_idle(told.fields, told.unit)
         meters = meters_of(run)
         floor_a = told.meters[0].details.floor_a
         findings: dict[str, Finding] = {}
@@ -118,7 +117,7 @@ class IdleTrial(Trial):
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
         if "idle_power" not in findings:
             return TrialView(run, trouble="Nothing was read yet with it switched on.", course=tuple(course))
-        return TrialView(run, findings, _sentence(findings, plan), tuple(warnings), course=tuple(course))
+        return TrialView(run, findings, _sentence(findings), tuple(warnings), course=tuple(course))
 
 
 def read_idle(fields: Fields, unit: Unit) -> IdlePlan:
@@ -178,12 +177,9 @@ def _typed(kept: KeptTrial) -> dict[str, tuple[Series, Series]]:
     return found
 
 
-def _sentence(findings: dict[str, Finding], plan: IdlePlan) -> str:
-    idle, day = findings["idle_power"], findings["idle_energy_day"]
-    said = f"Idle draw {idle.with_doubt()}, {day.value_text()} a day"
-    if (days := findings.get("days_to_empty")) is not None:
-        said += f": alone it empties the battery in {days.value_text().replace(' d', ' days')}"
+def _sentence(findings: dict[str, Finding]) -> str:
+    said = idle_sentence(findings)
     economy = findings.get("idle_power_economy")
     if economy is not None:
-        said += f". In its economy setting {economy.with_doubt()}"
+        said += f". In its economy setting {economy.amount_text()}"
     return said + "."
