@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.appliance import Mode, appliance_findings, supply_average
+from ubrant.core.appliance import Mode, appliance_findings
 from ubrant.core.candidates import Candidate, Job, rank, ranking_sentence
 from ubrant.core.chemistry import LEAD_ACID, LIFEPO4
 from ubrant.core.display_check import check_display, read_pairs
@@ -114,10 +114,6 @@ def test_an_appliances_modes():
     assert any("a slip" in w for w in appliance_findings([Mode("on", 230, 0.1, 60.0)])[1])
     with pytest.raises(ReadingsError, match="volts × amperes is not watts"):
         appliance_findings([Mode("on", 230, 0.5)])
-    assert supply_average({0.25: 10}, {0.25: 9}, power).value is None
-    whole = supply_average(dict.fromkeys((0.25, 0.5, 0.75, 1.0), 10.0), dict.fromkeys((0.25, 0.5, 0.75, 1.0), 9.0), power)
-    assert whole.value == pytest.approx(90)
-    assert whole.expanded_uncertainty == pytest.approx(2 / math.sqrt(3) * math.hypot(0.9, 90 * 0.05))
 
 
 def test_protection_against_a_curve():

@@ -7,8 +7,10 @@ import math
 import numpy as np
 import pytest
 from scipy import signal
+from uncertainties import ufloat
 
 from ubrant.core.accuracy import Accuracy
+from ubrant.core.appliance import SupplyMeters, SupplyStep, supply_average
 from ubrant.core.idle import idle_findings
 from ubrant.core.leads import OHM_PER_KM, Leads, awg_area_mm2, awg_diameter_mm, copper_ohm
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, weighted_efficiency
@@ -162,3 +164,27 @@ def test_one_meter_moved_cancels_its_own_gain():
     assert np.nanmax(one.efficiency_u) < 0.01
     assert two.efficiency_u[1:].min() > 1.0
     assert "its own gain error cancels" in " ".join(two.warnings)
+
+
+SUPPLY_METERS = SupplyMeters(Accuracy(0.01, 0.3, "W"), Accuracy(0.002, 0.01, "V"), Accuracy(0.005, 0.01, "A"))
+SUPPLY_STEPS = {q: SupplyStep(65 * q / 0.88 + 0.3, 19.0 - 0.4 * q, 65 * q / 19) for q in (0.25, 0.5, 0.75, 1.0)}
+
+
+def test_average_of_an_external_supply_against_the_uncertainties_package():
+    """Each meter's gain and zero is one variable of that package, shared by all four steps."""
+    one = {"W": SUPPLY_METERS.power, "V": SUPPLY_METERS.voltage, "A": SUPPLY_METERS.current}
+    gain = {k: ufloat(1, a.gain / math.sqrt(3)) for k, a in one.items()}
+    zero = {k: ufloat(0, a.zero / math.sqrt(3)) for k, a in one.items()}
+    etas = [
+        100 * (s.output_v * gain["V"] + zero["V"]) * (s.output_a * gain["A"] + zero["A"]) / (s.input_w * gain["W"] + zero["W"])
+        for s in SUPPLY_STEPS.values()
+    ]
+    average = sum(etas) / 4
+    found = supply_average(SUPPLY_STEPS, SUPPLY_METERS)
+    assert found.value == pytest.approx(average.nominal_value)
+    assert found.standard_uncertainty == pytest.approx(average.std_dev, rel=1e-6)
+
+
+def test_an_average_needs_all_four_steps_and_all_accuracies():
+    assert supply_average({0.25: SUPPLY_STEPS[0.25]}, SUPPLY_METERS).value is None
+    assert supply_average(SUPPLY_STEPS, SupplyMeters(SUPPLY_METERS.power)).expanded_uncertainty is None

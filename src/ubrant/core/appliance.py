@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.accuracy import Accuracy
@@ -88,22 +89,62 @@ def power_doubt(watts: float, power: Accuracy | None) -> Contributions | None:
     ))  # fmt: skip
 
 
-def supply_average(input_w: dict[float, float], output_w: dict[float, float], power: Accuracy | None) -> Finding:
+@dataclass(frozen=True)
+class SupplyStep:
+    """One load of an external supply: watts from the mains, volts and amperes of its output."""
+
+    input_w: float
+    output_v: float
+    output_a: float
+
+    @property
+    def output_w(self) -> float:
+        return self.output_v * self.output_a
+
+    @property
+    def percent(self) -> float:
+        return 100 * self.output_w / self.input_w
+
+
+@dataclass(frozen=True)
+class SupplyMeters:
+    """Accuracies of the watts at the input, volts and amperes at the output; None for unknown."""
+
+    power: Accuracy | None = None
+    voltage: Accuracy | None = None
+    current: Accuracy | None = None
+
+
+def supply_efficiency(key: str, name: str, steps: Sequence[SupplyStep], meters: SupplyMeters, working: str) -> Finding:
+    """Mean efficiency over some loads. What a meter is wrong by is the same at each of them, so that it does not average away."""
+    value = sum(s.percent for s in steps) / len(steps)
+    parts = None
+    if meters.power is not None and meters.voltage is not None and meters.current is not None:
+        parts = merged(tuple(
+            part
+            for sign, what, accuracy, readings in (
+                (-1, "input power", meters.power, [s.input_w for s in steps]), (1, "output voltage", meters.voltage, [s.output_v for s in steps]),
+                (1, "output current", meters.current, [s.output_a for s in steps]),
+            )
+            for part in (
+                Contribution(f"{what} gain", sign * value * rectangular(accuracy.gain), f"{show(100 * accuracy.gain, 2)} % of it ÷ √3"),
+                Contribution(f"{what} zero", sign * rectangular(accuracy.zero) * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True)) / len(steps)),
+            )
+        ))  # fmt: skip
+    sums = [f"{show(s.output_w)} W ÷ {show(s.input_w)} W = {show(s.percent, 4)} %" for s in steps]
+    return Finding(key, name, value, "%", parts, working, tuple(sums))
+
+
+def supply_average(steps: Mapping[float, SupplyStep], meters: SupplyMeters) -> Finding:
     """Mean efficiency of an external supply at 25, 50, 75 and 100 % of its nameplate current; None where one is missing.
 
     Parameters
     ----------
-    input_w, output_w : by share of the nameplate current
+    steps : by share of the nameplate current
     """
-    missing = [q for q in QUARTERS if q not in input_w or q not in output_w]
-    name, working = "Average efficiency", "mean of η at 25, 50, 75 and 100 % (10 CFR 430 B, app. Z)"
+    missing = [q for q in QUARTERS if q not in steps]
+    key, name = "average_efficiency", "Average efficiency"
     if missing:
-        return Finding("average_efficiency", name, None, "%", None, f"{', '.join(f'{100 * q:.0f} %' for q in missing)} not measured")
-    etas = [100 * output_w[q] / input_w[q] for q in QUARTERS]
-    parts = None
-    if power is not None:
-        gain = -sum(etas) / 4 * rectangular(power.gain)
-        zero = -sum(eta / input_w[q] for eta, q in zip(etas, QUARTERS, strict=True)) / 4 * rectangular(power.zero)
-        parts = merged((Contribution("input power gain", gain), Contribution("input power zero", zero)))
-    return Finding("average_efficiency", name, sum(etas) / 4, "%", parts, working,
-                   (" + ".join(show(e, 4) for e in etas) + f" over 4 = {show(sum(etas) / 4, 4)} %",))  # fmt: skip
+        return Finding(key, name, None, "%", None, f"{', '.join(f'{100 * q:.0f} %' for q in missing)} not measured")
+    working = "mean of η at 25, 50, 75 and 100 % (10 CFR 430 B, app. Z)"
+    return supply_efficiency(key, name, [steps[q] for q in QUARTERS], meters, working)

@@ -18,10 +18,9 @@ from ubrant.core.quantity import plain, show_duration
 from ubrant.logbook.records import Run
 from ubrant.report.figures import path_figure, svg_of, trace_figure
 from ubrant.report.trial_figures import trial_figure
-from ubrant.workshop.paths import held_path, kept_path, trial_path
+from ubrant.workshop.paths import found_path, held_path, kept_path
 from ubrant.workshop.trials.registry import trial_of
-from ubrant.workshop.trials.sweep import best_point
-from ubrant.workshop.trials.trial import TrialView, told_of
+from ubrant.workshop.trials.trial import LEADS, TrialView, told_of
 from ubrant.workshop.views import RunView
 
 if TYPE_CHECKING:
@@ -75,15 +74,9 @@ def html_of_trial(view: TrialView, name: str) -> str:
     """The report of a trial as one self-contained page."""
     run, told = view.run, told_of(view.run)
     trial = trial_of(run.method)
-    points = view.points is not None and len(view.points)
     held = held_path(told, view)
-    path = (
-        [path_figure(held)]
-        if held is not None
-        else [path_figure(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))]
-        if points
-        else []
-    )
+    found = held or found_path(told, view)
+    path = [path_figure(found)] if found is not None else []
     drawn = trial_figure(view)
     titles = dict(trial.fields) if trial is not None else {}
     accuracies = "  ".join(a for a in (run.voltage_accuracy, run.current_accuracy, str(run.plan.get("input_power_accuracy", ""))) if a)
@@ -95,12 +88,12 @@ def html_of_trial(view: TrialView, name: str) -> str:
     rows += [(titles.get(key, key), text) for key, text in told.fields.items() if text]
     if told.battery is not None:
         rows.append(("On the battery", f"{told.battery.name}, {told.battery.label_text}"))
-    if points:
+    if trial is not None and LEADS in trial.chain and trial.is_started:
         rows.append(("Leads", told.leads.describe()))
     if run.trouble:
         rows.append(("Trouble", run.trouble))
     return _page(
-        run, name, view.findings, "While the load was held" if held is not None else "At its best" if path else "What was measured", (*path, *([drawn] if drawn is not None else [])),
+        run, name, view.findings, "While the load was held" if held is not None else trial.shown_at if path and trial is not None else "What was measured", (*path, *([drawn] if drawn is not None else [])),
         verdict=view.sentence or view.trouble, settle="", warnings=list(view.warnings), conditions=rows, events=[],
     )  # fmt: skip
 

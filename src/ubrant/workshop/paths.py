@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from itertools import pairwise
+
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.course import Course, fraction_left
 from ubrant.core.label import Label
@@ -13,7 +16,9 @@ from ubrant.logbook.records import Run
 from ubrant.methods.discharge import UNITS, DischargePlan
 from ubrant.workshop.jotting import Session
 from ubrant.workshop.running import LOAD_NAME
-from ubrant.workshop.trials.trial import Told, TrialView
+from ubrant.workshop.trials.registry import trial_of
+from ubrant.workshop.trials.sweep import best_point
+from ubrant.workshop.trials.trial import LEADS, LOAD, MAINS, SOURCE, UNIT, Told, Trial, TrialView
 from ubrant.workshop.views import RunView, latest
 
 
@@ -68,28 +73,63 @@ def kept_path(view: RunView, name: str) -> PowerPath:
     return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, view.load, between, (run.meter or "log", LOAD_NAME))
 
 
-def trial_path(told: Told, view: TrialView | None, place: int | None = None) -> PowerPath:
-    """Source → leads → unit → load in watts, at one point of a trial (the latest, unless one is named); where to clip the meters before any."""
-    name, leads = told.unit.name, told.leads
-    battery = told.battery
-    first = Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", "Supply")
-    nodes = (first, Node("leads", "Leads", leads.describe()), Node("converter", name, told.unit.label_text), Node("load", LOAD_NAME))
-    points = view.points if view is not None else None
-    if view is None or points is None or not len(points):
-        taps = ("volts at its terminals" if battery else "its own display", *(_clipped(meter) for meter in told.meters))
-        return PowerPath(nodes, tuple(Flow(None, meter=tap) for tap in taps), (None,) * 4, (0.0,) * 4, "W")
+def trial_path(trial: Trial, told: Told, view: TrialView | None, place: int | None = None) -> PowerPath:
+    """What stands on the path of a trial, in watts at one of its points (the latest, unless one is named); where to clip the meters before any."""
+    battery, leads = told.battery, told.leads
+    boxes = {
+        SOURCE: Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", "Supply"),
+        MAINS: Node("battery", "Mains"), LEADS: Node("leads", "Leads", leads.describe()), UNIT: Node("converter", told.unit.name, told.unit.label_text),
+        LOAD: Node("load", LOAD_NAME),
+    }  # fmt: skip
+    known = _metered(told, view, place) if view is not None else {}
+    clipped = {SOURCE: "volts at its terminals" if battery else "its own display", UNIT: _clipped(told.meters[0]),
+               LOAD: _clipped(told.meters[1]) if trial.two_ends else "the load's own display"}  # fmt: skip
+    flows = []
+    for after in trial.chain[1:]:
+        tap = SOURCE if after == LEADS else after
+        flows.append(known.get(tap, Flow(None)) if known else Flow(None, meter=clipped[tap]))
+    losses: list[tuple[float, str | None]] = [(0.0, None)]
+    for into, out in pairwise(flows):
+        lost = max(into.amount - out.amount, 0.0) if into.amount is not None and out.amount is not None else 0.0
+        losses.append((lost, f"−{show(lost, 3)} W lost" if lost > 0.005 else None))
+    last = flows[-1].amount if trial.chain[-1] == UNIT and LEADS in trial.chain else None
+    losses.append((last, "all of it lost") if last is not None else (0.0, None))
+    return PowerPath(
+        tuple(boxes[place] for place in trial.chain), tuple(flows), tuple(text for _, text in losses), tuple(w for w, _ in losses), "W"
+    )
+
+
+def found_path(told: Told, view: TrialView) -> PowerPath | None:
+    """The path of a kept trial with what flowed: at its best point where it has several; None where nothing says."""
+    trial = trial_of(view.run.method)
+    assert trial is not None
+    path = trial_path(trial, told, view, best_point(view.sweep) if view.sweep is not None else None)
+    return path if any(flow.amount is not None for flow in path.flows) else None
+
+
+def _metered(told: Told, view: TrialView, place: int | None) -> dict[str, Flow]:
+    """What flows at each tap of a trial, by the place behind it; empty before anything was taken."""
+    meters, points = told.meters, view.points
+    if points is None or not len(points):
+        found = {}
+        for tap, taken, meter in ((UNIT, view.taken_in, meters[0]), (LOAD, view.given_out, meters[1])):
+            if taken is not None:
+                watts_there, volts, amps = (None if math.isnan(value) else value for value in taken)
+                found[tap] = Flow(watts_there, volts, amps, meter.name)
+        at = found.get(UNIT)
+        if at is not None and at.volts is not None and at.amps is not None:
+            source_v = at.volts + at.amps * told.leads.resistance_ohm
+            found[SOURCE] = Flow(source_v * at.amps, source_v, at.amps)
+        return found
     k = len(points) - 1 if place is None else place
     into, out = float(points.input_w[k]), float(points.output_w[k])
     volts, amps = float(points.input_v[k]), float(points.input_a[k])
     read = points.source_v[k] == points.source_v[k]
-    source_v = float(points.source_v[k]) if read else volts + amps * leads.resistance_ohm
-    flows = (
-        Flow(source_v * amps, source_v, amps, first.title if read else ""), Flow(into, volts, amps, told.meters[0].name),
-        Flow(out, float(points.output_v[k]), float(points.output_a[k]), told.meters[1].name),
-    )  # fmt: skip
-    lost = (max(source_v * amps - into, 0.0), max(into - out, 0.0))
-    words = tuple(f"−{show(w, 3)} W lost" if w > 0.005 else None for w in lost)
-    return PowerPath(nodes, flows, (None, words[0], words[1], None), (0.0, *lost, 0.0), "W")
+    source_v = float(points.source_v[k]) if read else volts + amps * told.leads.resistance_ohm
+    return {
+        SOURCE: Flow(source_v * amps, source_v, amps, "source" if read else ""), UNIT: Flow(into, volts, amps, meters[0].name),
+        LOAD: Flow(out, float(points.output_v[k]), float(points.output_a[k]), meters[1].name),
+    }  # fmt: skip
 
 
 def _clipped(meter: Meter) -> str:

@@ -32,9 +32,8 @@ from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.comparing import peukert_of, rest_guess
 from ubrant.workshop.continuing import can_go_on, go_on
 from ubrant.workshop.jotting import grammar_for
-from ubrant.workshop.paths import held_path, kept_path, trial_path
+from ubrant.workshop.paths import found_path, held_path, kept_path
 from ubrant.workshop.trials.registry import trial_of, trial_view
-from ubrant.workshop.trials.sweep import best_point
 from ubrant.workshop.trials.trial import TrialView, told_of
 from ubrant.workshop.views import RunView, view_of
 
@@ -224,10 +223,8 @@ class FindingsStage(StageFrame):
         held = held_path(told, view)
         if held is not None:
             self.path_view.show_path(held)
-        elif points is not None and len(points):
-            self.path_view.show_path(trial_path(told, view, best_point(view.sweep) if view.sweep is not None else None))
         else:
-            self.path_view.show_path(PowerPath((), (), (), (), "W"))
+            self.path_view.show_path(found_path(told, view) or PowerPath((), (), (), (), "W"))
 
     def _rank(self) -> None:
         """Which of the converters and inverters that were measured to take for one job."""

@@ -177,7 +177,7 @@ class PrepareStage(StageFrame):
         length = None if by_hand else trial.length_s(told)
         self.aside_quiet.setText(self.tr("about {time}").format(time=show_duration(length)) if length else "")
         self.steps.show_steps(typed_lines(trial, told) if by_hand else trial_lines(trial, told))
-        self.path_view.show_path(trial_path(told, None), wiring=True)
+        self.path_view.show_path(trial_path(trial, told, None), wiring=True)
         problems = [Problem(refused, text) for refused, text in trial.problems(told)]
         problems += [Problem(True, text) for text in form.bench_problems()]
         if self._bench.is_running:

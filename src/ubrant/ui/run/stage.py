@@ -202,7 +202,7 @@ class RunStage(StageFrame):
         plan = trial.settings(told)
         taken = len(view.points) if view.points is not None else 0
         self.aside.setText(self.tr("{taken} of {count} points").format(taken=taken, count=len(plan)) if plan else "")
-        self.path_view.show_path(trial_path(told, view))
+        self.path_view.show_path(trial_path(trial, told, view))
 
     def _show_phase(self, progress: Progress) -> None:
         run = self._bench.run

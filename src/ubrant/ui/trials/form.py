@@ -12,9 +12,9 @@ from ubrant.core.unit import Unit
 from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Choice, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, trial_bench_problems
+from ubrant.workshop.trials.choosing import best_meters
 from ubrant.workshop.trials.registry import trials_for
 from ubrant.workshop.trials.trial import Told, Trial
-from ubrant.workshop.trials.unit_ratings import read_ratings
 from ubrant.workshop.views import label_of
 
 _NO_METER = Meter("DC meter")
@@ -45,6 +45,7 @@ class TrialForm(QWidget):
         self._titles: dict[QWidget, QLabel] = {}
         self._on_instruments: tuple[QWidget, ...] = ()
         self._unit: Unit | None = None
+        self._person_chose = False
         self._trials: list[Trial] = []
         self._all: list[Meter] = []
         self._meters: list[Meter] = []
@@ -97,6 +98,7 @@ class TrialForm(QWidget):
         self.also.offer(self._all, ends)
 
     def _meters_changed(self) -> None:
+        self._person_chose = True
         self._offer_also()
         self.changed.emit()
 
@@ -125,24 +127,16 @@ class TrialForm(QWidget):
             self.method.addItem(self.tr(trial.title), trial.method)
         self.method.blockSignals(False)
         self._fill()
-        self._choose_meters(unit)
+        self._person_chose = False
+        self._choose_meters()
         self.changed.emit()
 
-    def _choose_meters(self, unit: Unit) -> None:
-        """One that reads so many volts at each end; watts, where mains comes out."""
-        try:
-            ratings = read_ratings(unit)
-        except ValueError:
-            return
-        ends = ((self.input_meter, ratings.input_v, ratings.takes_mains), (self.output_meter, ratings.output_v, ratings.gives_mains))
-        taken = -1
-        for box, volts, mains in ends:
-            unfit = [
-                (self._must_connect(meter), *_unfit(meter, volts, mains=mains, taken=k == taken)) for k, meter in enumerate(self._meters)
-            ]
-            taken = unfit.index(min(unfit)) if unfit else -1
+    def _choose_meters(self) -> None:
+        """The meters that the method has least against."""
+        chosen = best_meters(self.trial, self._told_with, self._meters, connected=self.bench_kind() == INSTRUMENTS)
+        for box, meter in zip((self.input_meter, self.output_meter), chosen, strict=True):
             box.blockSignals(True)
-            box.setCurrentIndex(taken)
+            box.setCurrentIndex(self._meters.index(meter) if meter in self._meters else 0)
             box.blockSignals(False)
         self._offer_also()
 
@@ -164,6 +158,8 @@ class TrialForm(QWidget):
             self._fill()
         except ValueError:
             return  # what the label lacks is said by whoever looks at the plan
+        if not self._person_chose:
+            self._choose_meters()
         self.changed.emit()
 
     def _fill(self) -> None:
@@ -182,9 +178,8 @@ class TrialForm(QWidget):
         if trial.on_battery:
             rows.append((self.tr("On the battery"), self.battery))
         rows += [(self.tr(title), self.fields[name]) for name, title in trial.fields]
-        two_ends = trial.method in {"sweep", "steps", "supply"}
-        rows.append((self.tr("Meter at the input") if two_ends else self.tr("Meter"), self.input_meter))
-        if two_ends:
+        rows.append((self.tr("Meter at the input") if trial.two_ends else self.tr("Meter"), self.input_meter))
+        if trial.two_ends:
             rows.append((self.tr("at the output"), self.output_meter))
         if not by_hand and trial.method != "trip":
             rows += [(self.tr("Leads, one way"), self.lead_length), (self.tr("of"), self.lead_area)]
@@ -220,7 +215,7 @@ class TrialForm(QWidget):
         self._show_instruments()
         ends = [box.currentIndex() for box in (self.input_meter, self.output_meter)]
         if self._unit is not None and any(0 <= k < len(self._meters) and self._must_connect(self._meters[k]) for k in ends):
-            self._choose_meters(self._unit)
+            self._choose_meters()
         self.changed.emit()
 
     # what was chosen
@@ -242,10 +237,11 @@ class TrialForm(QWidget):
         QuantityError
             The length of the leads cannot be read.
         """
-        assert self._unit is not None
         meters = self._meters or [_NO_METER]
-        into = meters[max(0, self.input_meter.currentIndex())]
-        out = meters[max(0, self.output_meter.currentIndex())]
+        return self._told_with(meters[max(0, self.input_meter.currentIndex())], meters[max(0, self.output_meter.currentIndex())])
+
+    def _told_with(self, into: Meter, out: Meter) -> Told:
+        assert self._unit is not None
         battery = self._batteries[max(0, self.battery.currentIndex())] if self.trial.on_battery and self._batteries else None
         leads = Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData()))
         return Told(self._unit, {name: field.text() for name, field in self.fields.items()}, (into, out), leads, battery)
@@ -266,10 +262,3 @@ class TrialForm(QWidget):
     def bench_problems(self) -> list[str]:
         """What is missing for instruments."""
         return trial_bench_problems(self.choice(), self.told().meters, on_battery=self.trial.on_battery)
-
-
-def _unfit(meter: Meter, volts: float, *, mains: bool, taken: bool) -> tuple[bool, bool, bool, bool]:
-    """What speaks against a meter at one end, worst first."""
-    return (
-        meter.max_v is not None and volts > meter.max_v, mains != bool(meter.details.power_accuracy), not meter.voltage_accuracy, taken,
-    )  # fmt: skip

@@ -2,19 +2,34 @@
 
 from __future__ import annotations
 
+import math
+import re
+
 from ubrant.core.accuracy import Accuracy, parse_accuracy
-from ubrant.core.appliance import QUARTERS, Mode, appliance_findings, power_doubt, supply_average
+from ubrant.core.appliance import (
+    QUARTERS,
+    Mode,
+    SupplyMeters,
+    SupplyStep,
+    appliance_findings,
+    power_doubt,
+    supply_average,
+    supply_efficiency,
+)
 from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
+from ubrant.core.meter import Meter
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.readings import ReadingsError
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask
-from ubrant.workshop.trials.trial import Fields, KeptTrial, Problems, Told, Trial, TrialView, told_of
+from ubrant.workshop.trials.sweep import range_problems
+from ubrant.workshop.trials.trial import LOAD, MAINS, UNIT, Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 
+_USUAL_MAINS_V = 230.0
 _SAFE = "Mains kills: only through a plug-in meter, nothing open."
 
 
@@ -23,6 +38,9 @@ class ApplianceTrial(Trial):
 
     method = "appliance"
     title = "Modes"
+    chain = (MAINS, UNIT)
+    shown_at = "At its most"
+    two_ends = False
     fields = (("modes", "Modes"),)
     by_hand_only = True
 
@@ -34,9 +52,8 @@ class ApplianceTrial(Trial):
 
     def problems(self, told: Told) -> Problems:
         found: Problems = [] if _modes(told.fields) else [(True, "Name at least one mode, like “standby, on”.")]
-        if not told.meters[0].details.power_accuracy:
-            found.append((False, f"Nobody said how accurate the watts of {told.meters[0].name} are: the findings will have no ±."))
-        return found
+        volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", told.unit.label_text)), _USUAL_MAINS_V)
+        return found + plug_meter_problems(told.meters[0], volts)
 
     def first_ask(self, told: Told) -> Ask:
         return Ask(
@@ -76,7 +93,9 @@ class ApplianceTrial(Trial):
         day = findings.get("standby_day")
         said = f"Draws {most.with_doubt()} at its most ({most.name})"
         said += f"; {day.amount_text()} a day while {day.name.split(',')[0]}." if day is not None else "."
-        return TrialView(run, findings, said, tuple(warnings))
+        at_most = max((m for m in modes if m.watts is not None), key=lambda m: m.watts or 0.0)
+        taken_in = (at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
+        return TrialView(run, findings, said, tuple(warnings), taken_in=taken_in)
 
 
 class SupplyTrial(Trial):
@@ -84,6 +103,8 @@ class SupplyTrial(Trial):
 
     method = "supply"
     title = "External supply"
+    chain = (MAINS, UNIT, LOAD)
+    shown_at = "At its heaviest load"
     fields = (("rated", "Rated current"), ("output", "Output"))
     by_hand_only = True
 
@@ -100,10 +121,14 @@ class SupplyTrial(Trial):
         return {"rated": f"{plain(ratings.amps)} A", "output": f"{plain(ratings.output_v)} V"}
 
     def problems(self, told: Told) -> Problems:
-        found: Problems = [] if parse_quantity(told.fields["rated"], "A") > 0 else [(True, "The rated current has to be more than 0 A.")]
-        if not told.meters[0].details.power_accuracy:
-            found.append((False, f"Nobody said how accurate the watts of {told.meters[0].name} are: the findings will have no ±."))
-        return found
+        amps, volts = parse_quantity(told.fields["rated"], "A"), parse_quantity(told.fields["output"], "V")
+        found: Problems = [] if amps > 0 else [(True, "The rated current has to be more than 0 A.")]
+        out = told.meters[1]
+        found += plug_meter_problems(told.meters[0], read_ratings(told.unit).input_v)
+        found += range_problems(out, volts, amps)
+        if not (out.voltage_accuracy and out.current_accuracy):
+            found.append((False, f"Nobody said how accurate {out.name} is: the findings will have no ±."))
+        return sorted(found, key=lambda f: not f[0])
 
     def settings(self, told: Told) -> list[tuple[float, float]]:
         rated = parse_quantity(told.fields["rated"], "A")
@@ -135,8 +160,7 @@ class SupplyTrial(Trial):
         return f"This step still lacks: {', '.join(missing)}. Type it all in one line, like “input 72.4 W output 19.1 V 3.4 A”, or “skip”."
 
     def view(self, run: Run, kept: KeptTrial) -> TrialView:
-        into: dict[float, float] = {}
-        out: dict[float, float] = {}
+        steps: dict[float, SupplyStep] = {}
         no_load: float | None = None
         lines = [j for _, j in kept.parsed() if j.readings or j.mark == "skip"]
         shares = (*reversed(QUARTERS), 0.0)
@@ -147,29 +171,40 @@ class SupplyTrial(Trial):
             if share == 0:
                 no_load = read[("input", "W")]
             else:
-                into[share], out[share] = read[("input", "W")], read.get(("output", "V"), 0.0) * read.get(("output", "A"), 0.0)
-        power = _power(run)
+                steps[share] = SupplyStep(read[("input", "W")], read.get(("output", "V"), 0.0), read.get(("output", "A"), 0.0))
+        power, ends = _power(run), meters_of(run)
+        meters = SupplyMeters(power, ends.output_v, ends.output_a)
         findings: dict[str, Finding] = {}
-        for number, share in enumerate(s for s in shares if s in into):
-            eta = 100 * out[share] / into[share]
-            parts = power_doubt(into[share], power)
-            scaled = None if parts is None else tuple(c.times(-eta / into[share]) for c in parts)
-            findings[f"efficiency_{number}"] = Finding(f"efficiency_{number}", f"At {100 * share:.0f} % of its current", eta, "%", scaled,
-                                                       f"{show(out[share])} W ÷ {show(into[share])} W")  # fmt: skip
+        for number, (share, step) in enumerate(steps.items()):
+            key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
+            findings[key] = supply_efficiency(key, f"At {100 * share:.0f} % of its current", [step], meters, working)
         if not findings and no_load is None:
             return TrialView(run, trouble="No step was typed yet.")
-        average = supply_average(into, out, power)
+        average = supply_average(steps, meters)
         findings["average_efficiency"] = average
         if no_load is not None:
             findings["no_load_power"] = Finding(
                 "no_load_power", "With no load", no_load, "W", power_doubt(no_load, power), "as the meter reads"
             )
         warnings = [
-            f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped." for s in into if out[s] > into[s]
+            f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped."
+            for s, step in steps.items()
+            if step.percent > 100
         ]
         said = f"Average efficiency {average.with_doubt()}" if average.value is not None else "The average needs all four steps"
         said += f"; {findings['no_load_power'].amount_text()} with no load." if no_load is not None else "."
-        return TrialView(run, findings, said, tuple(warnings))
+        heaviest = steps.get(max(steps, default=0.0))
+        taken_in = (heaviest.input_w, math.nan, math.nan) if heaviest is not None else None
+        given = (heaviest.output_w, heaviest.output_v, heaviest.output_a) if heaviest is not None else None
+        return TrialView(run, findings, said, tuple(warnings), taken_in=taken_in, given_out=given)
+
+
+def plug_meter_problems(meter: Meter, mains_v: float) -> Problems:
+    """What speaks against a meter between the wall and what is tested."""
+    found = range_problems(meter, mains_v, 0.0)
+    if not meter.details.power_accuracy:
+        found.append((False, f"Nobody said how accurate the watts of {meter.name} are: the findings will have no ±."))
+    return found
 
 
 def _modes(fields: Fields) -> list[str]:

@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.bench.bench import Bench
 from ubrant.bench.simulated import Around, open_simulated_converter
 from ubrant.core.finding import Finding
-from ubrant.core.idle import idle_findings, idle_sentence
+from ubrant.core.idle import idle_findings, idle_sentence, level
 from ubrant.core.jot import Jotting
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.readings import ReadingsError, Series
@@ -23,7 +23,7 @@ from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.trials.rows import QUANTITIES, corrected, lacks_of, typed_row
 from ubrant.workshop.trials.simulated import scenario_for_trial
 from ubrant.workshop.trials.sweep import meter_problems
-from ubrant.workshop.trials.trial import Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
+from ubrant.workshop.trials.trial import LEADS, SOURCE, UNIT, Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 
 _EXAMPLE = "input 12.81 V 0.18 A"
@@ -35,6 +35,9 @@ class IdleTrial(Trial):
 
     method = "idle"
     title = "Idle draw"
+    chain = (SOURCE, LEADS, UNIT)
+    shown_at = "With nothing attached"
+    two_ends = False
     fields = (("input", "Input"), ("minutes", "Read for"), ("economy", "Economy setting too"), ("battery_wh", "On a battery of"))
 
     def suits(self, unit: Unit) -> bool:
@@ -101,6 +104,7 @@ class IdleTrial(Trial):
         findings: dict[str, Finding] = {}
         warnings: list[str] = []
         course: list[tuple[str, Series]] = []
+        taken_in = None
         for setting, (volts, amps) in (_typed(kept) if run.source == BY_HAND else _sampled(run, kept)).items():
             if not len(volts) or not len(amps):
                 continue
@@ -112,12 +116,14 @@ class IdleTrial(Trial):
                 )
             except ReadingsError:
                 continue
+            if setting == "normal":
+                taken_in = (found["idle_power"].value or 0.0, level(volts.value), level(amps.value))
             suffix, note = ("", "") if setting == "normal" else ("_economy", ", economy setting")
             findings |= {f"{key}{suffix}": replace(f, key=f"{key}{suffix}", name=f.name + note) for key, f in found.items()}
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
         if "idle_power" not in findings:
             return TrialView(run, trouble="Nothing was read yet with it switched on.", course=tuple(course))
-        return TrialView(run, findings, _sentence(findings), tuple(warnings), course=tuple(course))
+        return TrialView(run, findings, _sentence(findings), tuple(warnings), course=tuple(course), taken_in=taken_in)
 
 
 def read_idle(fields: Fields, unit: Unit) -> IdlePlan:

@@ -58,6 +58,7 @@ class TrialView:
     points, asked : settled points, and the settings they were asked for (V, A or W)
     course : named quantities over time
     ended_by : of load steps, what made the output go off
+    taken_in, given_out : (W, V, A) at the input and the output, NaN for what was not read, where there are no points that say so
     """
 
     run: Run
@@ -75,6 +76,8 @@ class TrialView:
     curve: tuple[CurvePoint, ...] = ()
     course: tuple[tuple[str, Series], ...] = ()
     ended_by: str = ""
+    taken_in: tuple[float, float, float] | None = None
+    given_out: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -91,6 +94,10 @@ class KeptTrial:
         return [(t, found) for t, line in sorted(self.jots) if (found := grammar.parse(line)) is not None]
 
 
+SOURCE, MAINS, LEADS, UNIT, LOAD = "source", "mains", "leads", "unit", "load"
+"""Places on the path of a trial."""
+
+
 class Trial:
     """A method. ``fields`` are (name, title) of its form; ``by_hand_only``: no instrument takes part."""
 
@@ -102,6 +109,12 @@ class Trial:
     """A battery feeds it, which the form then offers."""
     is_started = True
     """False for what is only imported."""
+    chain: tuple[str, ...] = (SOURCE, LEADS, UNIT, LOAD)
+    """What stands on its path."""
+    shown_at = "At its best"
+    """What its path is drawn at, once it was measured."""
+    two_ends = True
+    """A second meter stands behind the unit, besides the one in front of it."""
     made_of_points = False
     """What is left of it follows from the points that were taken, so that it can go on after an interruption."""
 

@@ -20,7 +20,7 @@ from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.trip import TripPlan, trip
 from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.trials.simulated import scenario_for_trial
-from ubrant.workshop.trials.trial import Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
+from ubrant.workshop.trials.trial import LOAD, SOURCE, UNIT, Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
 
 _USUAL_CURVE = "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"
 
@@ -30,6 +30,8 @@ class TripTrial(Trial):
 
     method = "trip"
     title = "Protection"
+    chain = (SOURCE, UNIT, LOAD)
+    two_ends = False
     fields = (("rated", "Rated"), ("amps", "Overloads"), ("longest", "Each at most"), ("input", "Supply"), ("curve", "Its curve"))
 
     def suits(self, unit: Unit) -> bool:
