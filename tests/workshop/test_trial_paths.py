@@ -52,7 +52,7 @@ def test_an_idle_draw_all_of_it_lost():
     path = found_path(*typed_view(HUT, "idle", ["input 12.8 V 0.00 A", "input 12.80 V 0.50 A"], (METER, METER)))
     assert path.flows[-1].amount == pytest.approx(6.4)
     assert path.flows[0].meter == ""
-    assert path.losses[-1] == "all of it lost"
+    assert path.losses[-1] == "all lost"
 
 
 def test_an_appliance_at_its_most_and_a_supply_at_its_heaviest():

@@ -87,7 +87,7 @@ def idle_findings(
     half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 and settled else None
     if half is not None:
         how = "by its fitted losses" if model is not None else "if idle were its only loss"
-        findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None, how)
+        findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None if model is not None else parts, how)
     return findings, warnings
 
 
@@ -99,7 +99,7 @@ def idle_sentence(findings: Mapping[str, Finding]) -> str:
         return f"Idle draw {idle.amount_text()}, {day.amount_text().removeprefix('anywhere ')} a day: the meter settles no more than that"
     said = f"Idle draw {idle.with_doubt()}, {day.value_text()} a day"
     if (days := findings.get("days_to_empty")) is not None:
-        said += f": alone it empties the battery in {days.value_text().replace(' d', ' days')}"
+        said += f": alone it empties the battery in {show(days.value or 0.0, 2)} days"
     return said
 
 

@@ -93,7 +93,7 @@ def trial_path(trial: Trial, told: Told, view: TrialView | None, place: int | No
         lost = max(into.amount - out.amount, 0.0) if into.amount is not None and out.amount is not None else 0.0
         losses.append((lost, f"−{show(lost, 3)} W lost" if lost > 0.005 else None))
     last = flows[-1].amount if trial.chain[-1] == UNIT and LEADS in trial.chain else None
-    losses.append((last, "all of it lost") if last is not None else (0.0, None))
+    losses.append((last, "all lost") if last is not None else (0.0, None))
     return PowerPath(
         tuple(boxes[place] for place in trial.chain), tuple(flows), tuple(text for _, text in losses), tuple(w for w, _ in losses), "W"
     )

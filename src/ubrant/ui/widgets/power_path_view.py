@@ -68,7 +68,7 @@ class PowerPathView(QWidget):
         for k, node in enumerate(self._path.nodes):
             self._loss(painter, boxes[k], self._path.losses[k], self._path.loss_amounts[k], largest)
             self._box(painter, boxes[k], node)
-        self._legend(painter)
+        self._legend(painter, boxes[-1].left() if self._path.losses[-1] else self.width())
 
     def _boxes(self, path: PowerPath) -> list[QRectF]:
         """Boxes wide enough for their words, spread over the width with ribbons of one length between them."""
@@ -153,10 +153,10 @@ class PowerPathView(QWidget):
         painter.setFont(font(NORMAL))
         painter.drawText(QPointF(x + wide / 2 + 8, top + 21), text)
 
-    def _legend(self, painter: QPainter) -> None:
+    def _legend(self, painter: QPainter, right: float) -> None:
         painter.setFont(font(SMALL))
         metrics = QFontMetricsF(painter.font())
-        x = self.width() - 20.0
+        x = right - 20.0
         for text, filled in ((self.tr("worked out"), False), (self.tr("metered"), True)):
             x -= metrics.horizontalAdvance(text)
             painter.setPen(color("quiet"))
