@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -76,13 +77,14 @@ def test_a_display_is_off_by_a_gain_and_a_zero():
         read_pairs("12.3", "V")
 
 
-GOOD = Candidate("Good", LossModel(0.1, 0.05, 0.001, 0, 20), 0.1, 6.0, (6.0, 14.0), 20.0, 0.5)
+DOUBTS = ((0.5, 6.0), (5.0, 0.6), (20.0, 0.4))
+GOOD = Candidate("Good", LossModel(0.1, 0.05, 0.001, 0, 20), 0.1, 6.0, (6.0, 14.0), 20.0, DOUBTS)
 
 
 def test_ranking():
-    hungry = Candidate("Hungry", LossModel(2.0, 0.05, 0.001, 0, 20), 2.0, 6.0, (6.0, 14.0), 20.0, 0.5)
-    early = Candidate("Early", LossModel(0.05, 0.01, 0.0, 0, 20), 0.05, 11.8, (11.8, 14.0), 20.0, 0.5)
-    small = Candidate("Small", LossModel(0.05, 0.01, 0.0, 0, 5), 0.05, 6.0, (6.0, 14.0), 5.0, 0.5)
+    hungry = Candidate("Hungry", LossModel(2.0, 0.05, 0.001, 0, 20), 2.0, 6.0, (6.0, 14.0), 20.0, DOUBTS)
+    early = Candidate("Early", LossModel(0.05, 0.01, 0.0, 0, 20), 0.05, 11.8, (11.8, 14.0), 20.0, DOUBTS)
+    small = Candidate("Small", LossModel(0.05, 0.01, 0.0, 0, 5), 0.05, 6.0, (6.0, 14.0), 5.0, DOUBTS)
     job = Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4)
     rows = rank(job, [hungry, early, small, GOOD])
     assert [r.name for r in rows[:2]] == ["Good", "Hungry"]
@@ -96,6 +98,23 @@ def test_ranking():
     assert "the only one" in ranking_sentence(job, rank(job, [early, GOOD]))
     always = rank(Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4, always_on=True), [hungry])[0]
     assert always.kwh_a_year > rank(job, [hungry])[0].kwh_a_year
+
+
+def test_a_doubt_is_that_of_the_load_of_the_job():
+    """At half a watt the meters' zeros are most of what is seen."""
+    twin = replace(GOOD, name="Twin", model=LossModel(0.09, 0.05, 0.001, 0, 20))
+    small, large = Job(11.0, 13.6, 0.5, 6.0, 100.0, 0.4), Job(11.0, 13.6, 20.0, 6.0, 100.0, 0.4)
+    assert rank(small, [GOOD])[0].runtime_u == pytest.approx(rank(small, [GOOD])[0].runtime_h * 6.0 / rank(small, [GOOD])[0].efficiency)
+    assert "cannot be told apart" in ranking_sentence(small, rank(small, [GOOD, twin]))
+    assert rank(large, [GOOD])[0].runtime_u < 0.005 * rank(large, [GOOD])[0].runtime_h
+    assert rank(large, [replace(GOOD, doubts=())])[0].runtime_u is None
+
+
+def test_a_threshold_within_its_doubt_is_no_refusal():
+    near = replace(GOOD, dropout_v=11.1, dropout_u=0.3, swept_v=(10.8, 14.0))
+    (row,) = rank(Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4), [near])
+    assert row.refused == ""
+    assert row.doubt == "leaves tolerance at 11.1 ± 0.3 V, which may be above the 11 V it gets"
 
 
 def test_an_appliances_modes():

@@ -10,11 +10,13 @@ from scipy import signal
 from uncertainties import ufloat
 
 from ubrant.core.accuracy import Accuracy
-from ubrant.core.appliance import SupplyMeters, SupplyStep, supply_average
+from ubrant.core.appliance import Mode, SupplyMeters, SupplyStep, appliance_findings, supply_average
 from ubrant.core.idle import idle_findings
 from ubrant.core.leads import OHM_PER_KM, Leads, awg_area_mm2, awg_diameter_mm, copper_ohm
+from ubrant.core.load_steps import held_findings
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, weighted_efficiency
 from ubrant.core.points import SweepMeters, points_of
+from ubrant.core.readings import Series
 from ubrant.core.sweep import analyse_sweep
 from ubrant.core.tolerance import MAINS_120, MAINS_230, USB, parse_tolerance
 from ubrant.core.waveform import analyse_wave
@@ -188,3 +190,33 @@ def test_average_of_an_external_supply_against_the_uncertainties_package():
 def test_an_average_needs_all_four_steps_and_all_accuracies():
     assert supply_average({0.25: SUPPLY_STEPS[0.25]}, SUPPLY_METERS).value is None
     assert supply_average(SUPPLY_STEPS, SupplyMeters(SUPPLY_METERS.power)).expanded_uncertainty is None
+
+
+def test_apparent_power_and_power_factor_against_the_uncertainties_package():
+    watts, volts, amps = Accuracy(0.01, 0.3, "W"), Accuracy(0.005, 0.5, "V"), Accuracy(0.01, 0.01, "A")
+    found, _ = appliance_findings([Mode("full", 231.0, 0.39, 51.5)], watts, volts, amps)
+
+    def read(value: float, accuracy: Accuracy):
+        return value * ufloat(1, accuracy.gain / math.sqrt(3)) + ufloat(0, accuracy.zero / math.sqrt(3))
+
+    apparent = read(231.0, volts) * read(0.39, amps)
+    factor = read(51.5, watts) / apparent
+    for key, expected in (("apparent_1", apparent), ("factor_1", factor)):
+        assert found[key].value == pytest.approx(expected.nominal_value)
+        assert found[key].standard_uncertainty == pytest.approx(expected.std_dev, rel=1e-6)
+
+
+def test_watt_hours_that_were_worked_out_from_volts_and_amperes_against_the_uncertainties_package():
+    """A load held for two hours behind a converter whose output has no wattmeter."""
+    time = np.arange(0.0, 7201.0, 10.0)
+    one = {"iv": (12.6, Accuracy(0.001, 0.01, "V")), "ia": (2.2, Accuracy(0.005, 0.01, "A")), "ov": (5.02, Accuracy(0.001, 0.01, "V")), "oa": (4.9, Accuracy(0.004, 0.02, "A"))}  # fmt: skip
+    series = {k: Series(time, np.full(len(time), value)) for k, (value, _) in one.items()}
+    meters = SweepMeters(*(accuracy for _, accuracy in one.values()))
+    watts = Series(time, series["ov"].value * series["oa"].value)
+    found = held_findings(series["iv"], series["ia"], watts, meters, 0.0, 7200.0, series["ov"])
+    true = {k: value * ufloat(1, a.gain / math.sqrt(3)) + ufloat(0, a.zero / math.sqrt(3)) for k, (value, a) in one.items()}
+    expected = {"held_in": 2 * true["iv"] * true["ia"], "held_out": 2 * true["ov"] * true["oa"]}
+    expected["held_efficiency"] = 100 * expected["held_out"] / expected["held_in"]
+    for key, value in expected.items():
+        assert found[key].value == pytest.approx(value.nominal_value, rel=1e-9)
+        assert found[key].standard_uncertainty == pytest.approx(value.std_dev, rel=2e-4)

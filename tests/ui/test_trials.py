@@ -228,9 +228,15 @@ def test_a_scopes_record_is_attached_to_its_load(bench, qtbot, tmp_path):
     time = np.linspace(0, 0.01, 1000)
     volts = 5.0 + 0.01 * np.sin(2 * np.pi * 20_000 * time) - 0.6 * np.where(time > 0.003, np.exp(-(time - 0.003) / 0.0005), 0)
     dc.write_text("\n".join(["Time (s),Voltage (V)", *(f"{t:.7f},{v:.4f}" for t, v in zip(time, volts, strict=True))]))
+    window.bench.logbook.keep_meter(Meter("Scope", "2 % + 10 mV", details=MeterDetails(role="scope")))
     dialog = WaveDialog(window.bench, dc, window)
     dialog.show()
+    assert dialog.accuracy.text() == "2 % + 10 mV"
+    type_into(qtbot, dialog.tolerance, "5 parsec")
+    assert not dialog.keep_button.isEnabled()
+    type_into(qtbot, dialog.tolerance, "4.75..5.25 V")
     click(qtbot, dialog, "Keep it")
+    assert "4.75 to 5.25 V" in window.findings.verdict.text() + window.findings.notes.text()
     view = window.findings.trial
     assert view.findings["dip"].value == pytest.approx(4.4, abs=0.03)
     assert view.findings["recovery"].value == pytest.approx(0.0005 * np.log(0.6 / 0.1), abs=0.0002)

@@ -60,6 +60,9 @@ def test_a_record_is_a_run_with_a_sentence(book, tmp_path):
     assert summary_of(book, run).sentence.startswith("A stepped wave: 230.")
     view = trial_view(book, run)
     assert "(at 65.0 W)" in view.sentence
+    assert view.findings["rms"].expanded_uncertainty is None
+    known = trial_view(book, import_wave(book, record(tmp_path / "a.csv", "stepped"), None, 65.0, accuracy="3 % + 0.1 V"))
+    assert known.findings["rms"].expanded_uncertainty == pytest.approx(2 * 0.03 * 230 / 3**0.5, rel=0.02)
     assert view.findings["average_reading"].value / view.findings["rms"].value == pytest.approx(0.907, abs=0.003)
 
 

@@ -9,7 +9,7 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import show
 from ubrant.core.readings import ReadingsError
-from ubrant.core.uncertainty import Contribution, Contributions, merged, rectangular
+from ubrant.core.uncertainty import Contribution, Contributions, merged, of_ratio, rectangular
 
 QUARTERS = (0.25, 0.5, 0.75, 1.0)
 """US 10 CFR 430 subpart B appendix Z: shares of the nameplate output current; from memory."""
@@ -27,12 +27,14 @@ class Mode:
     peak_w: float | None = None
 
 
-def appliance_findings(modes: list[Mode], power: Accuracy | None = None) -> tuple[dict[str, Finding], list[str]]:
+def appliance_findings(
+    modes: list[Mode], power: Accuracy | None = None, voltage: Accuracy | None = None, current: Accuracy | None = None
+) -> tuple[dict[str, Finding], list[str]]:
     """W, VA and PF of each mode, the spread over modes, what it draws while “off”.
 
     Parameters
     ----------
-    power : the plug-in meter's accuracy in W; None for unknown
+    power, voltage, current : the plug-in meter's accuracy in W, V and A; None for unknown
 
     Raises
     ------
@@ -50,12 +52,9 @@ def appliance_findings(modes: list[Mode], power: Accuracy | None = None) -> tupl
             f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power), "as the meter reads"
         )
         if mode.volts and mode.amps:
-            apparent = mode.volts * mode.amps
-            factor = watts / apparent
-            findings[f"apparent_{number}"] = Finding(f"apparent_{number}", f"{mode.name}, apparent", apparent, "VA", None,
-                                                     f"{show(mode.volts)} V × {show(mode.amps)} A")  # fmt: skip
-            findings[f"factor_{number}"] = Finding(f"factor_{number}", f"{mode.name}, power factor", min(factor, 1.0), "", None,
-                                                   f"{show(watts)} W ÷ {show(apparent)} VA")  # fmt: skip
+            found = _apparent(number, mode, power, voltage, current)
+            findings |= found
+            apparent, factor = mode.volts * mode.amps, watts / (mode.volts * mode.amps)
             if factor > 1.03:
                 warnings.append(f"{mode.name}: {show(watts)} W are more than {show(apparent)} VA can carry: one of the readings is a slip.")
             elif factor < 0.7 and watts > 5:
@@ -77,6 +76,25 @@ def appliance_findings(modes: list[Mode], power: Accuracy | None = None) -> tupl
     if peaks:
         findings["peak"] = Finding("peak", "Highest peak", max(peaks), "W", None, "as seen")
     return findings, warnings
+
+
+def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy | None, current: Accuracy | None) -> dict[str, Finding]:
+    """VA and power factor of a mode. The three readings of a plug-in meter are taken as independent."""
+    volts, amps, watts = mode.volts or 0.0, mode.amps or 0.0, mode.watts or 0.0
+    apparent = volts * amps
+    parts = None
+    if voltage is not None and current is not None:
+        parts = merged((
+            Contribution("voltage gain", rectangular(voltage.gain) * apparent), Contribution("voltage zero", rectangular(voltage.zero) * amps),
+            Contribution("current gain", rectangular(current.gain) * apparent), Contribution("current zero", rectangular(current.zero) * volts),
+        ))  # fmt: skip
+    in_watts = power_doubt(watts, power)
+    factor_parts = None if parts is None or in_watts is None else of_ratio(watts, in_watts, apparent, parts)
+    keys = f"apparent_{number}", f"factor_{number}"
+    return {
+        keys[0]: Finding(keys[0], f"{mode.name}, apparent", apparent, "VA", parts, f"{show(volts)} V × {show(amps)} A"),
+        keys[1]: Finding(keys[1], f"{mode.name}, power factor", min(watts / apparent, 1.0), "", factor_parts, f"{show(watts)} W ÷ {show(apparent)} VA"),
+    }  # fmt: skip
 
 
 def power_doubt(watts: float, power: Accuracy | None) -> Contributions | None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
 from ubrant.core.loss_model import LossModel
 from ubrant.core.quantity import plain, show
 
@@ -28,7 +30,8 @@ class Job:
 @dataclass(frozen=True)
 class Candidate:
     """What was measured of one: losses, idle draw in W, the input under which its output leaves tolerance (None where it never did), the lowest and highest
-    input it was swept over, largest load within tolerance; ``efficiency_u`` expanded, percent."""
+    input it was swept over, largest load within tolerance; ``doubts``: (W, expanded uncertainty of the efficiency there in percent), by rising load, empty for
+    unknown; ``dropout_u`` expanded."""
 
     name: str
     model: LossModel
@@ -36,7 +39,15 @@ class Candidate:
     dropout_v: float | None
     swept_v: tuple[float, float]
     carries_w: float
-    efficiency_u: float | None = None
+    doubts: tuple[tuple[float, float], ...] = ()
+    dropout_u: float = 0.0
+
+    def efficiency_u(self, load_w: float) -> float | None:
+        """Expanded uncertainty of its efficiency at a load, percent, between those that were measured."""
+        if not self.doubts:
+            return None
+        loads, doubts = zip(*self.doubts, strict=True)
+        return float(np.interp(load_w, loads, doubts))
 
 
 @dataclass(frozen=True)
@@ -65,14 +76,18 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
     day_wh = taken * job.hours_a_day + candidate.idle_w * idle_hours
     runs_h = job.battery_wh * job.hours_a_day / day_wh if job.always_on else job.battery_wh / taken
     efficiency = 100 * job.load_w / taken
-    share_u = candidate.efficiency_u / efficiency if candidate.efficiency_u is not None else None
+    efficiency_u = candidate.efficiency_u(job.load_w)
+    share_u = efficiency_u / efficiency if efficiency_u is not None else None
     refused = doubt = ""
-    if candidate.dropout_v is not None and job.lowest_v < candidate.dropout_v:
-        refused = f"leaves tolerance at {plain(candidate.dropout_v, 3)} V, and the input goes down to {plain(job.lowest_v)} V"
+    dropout, dropout_u = candidate.dropout_v, candidate.dropout_u
+    if dropout is not None and job.lowest_v < dropout - dropout_u:
+        refused = f"leaves tolerance at {plain(dropout, 3)} V, and the input goes down to {plain(job.lowest_v)} V"
     elif job.load_w > 1.02 * candidate.carries_w:
         refused = f"was seen to carry {show(candidate.carries_w, 3)} W at most"
     elif job.lowest_v < 0.98 * candidate.swept_v[0] or job.highest_v > 1.02 * candidate.swept_v[1]:
         doubt = f"was measured from {plain(candidate.swept_v[0], 3)} to {plain(candidate.swept_v[1], 3)} V only"
+    elif dropout is not None and job.lowest_v < dropout + dropout_u:
+        doubt = f"leaves tolerance at {show(dropout, 3)} ± {show(dropout_u, 1)} V, which may be above the {plain(job.lowest_v)} V it gets"
     kwh = day_wh / 24.0 * HOURS_A_YEAR / 1000
     return Ranked(
         candidate.name, taken, efficiency, runs_h, None if share_u is None else runs_h * share_u, kwh, kwh * job.price_kwh, refused, doubt

@@ -277,13 +277,16 @@ def _no_end(swept: Sweep) -> str:
     return ("; ".join(said) + ". It carried every step.") if said else "It carried every step."
 
 
-def held_findings(volts: Series, amps: Series, output: Series, meters: SweepMeters, from_s: float, to_s: float) -> dict[str, Finding]:
+def held_findings(
+    volts: Series, amps: Series, output: Series, meters: SweepMeters, from_s: float, to_s: float, output_v: Series | None = None
+) -> dict[str, Finding]:
     """How long it ran under a load that was held, what went in and what came out meanwhile.
 
     Parameters
     ----------
     volts, amps : at its input
-    output : W at its output
+    output : W at its output, of a meter that reads them, or else volts times amperes
+    output_v : V at its output, for the ± of watts that were worked out
     """
     inside = (volts.time_s >= from_s) & (volts.time_s <= to_s)
     given_at = (output.time_s >= from_s) & (output.time_s <= to_s)
@@ -304,6 +307,12 @@ def held_findings(volts: Series, amps: Series, output: Series, meters: SweepMete
     if meters.output_w is not None:
         parts_out = merged((Contribution("output power gain", rectangular(meters.output_w.gain) * given),
                             Contribution("output power zero", rectangular(meters.output_w.zero) * hours)))  # fmt: skip
+    elif meters.output_v is not None and meters.output_a is not None and output_v is not None:
+        out_v = float(np.mean(output_v.value[(output_v.time_s >= from_s) & (output_v.time_s <= to_s)]))
+        parts_out = merged((
+            Contribution("output voltage gain", rectangular(meters.output_v.gain) * given), Contribution("output current gain", rectangular(meters.output_a.gain) * given),
+            Contribution("output voltage zero", rectangular(meters.output_v.zero) * given / out_v), Contribution("output current zero", rectangular(meters.output_a.zero) * out_v * hours),
+        ))  # fmt: skip
     if parts_in is not None and parts_out is not None:
         share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
     return {

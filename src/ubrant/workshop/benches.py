@@ -90,7 +90,8 @@ def instruments_as_json(choice: BenchChoice, first: tuple[tuple[Meter, str], ...
         tap: {"name": meter.name, "voltage_accuracy": meter.voltage_accuracy, "current_accuracy": meter.current_accuracy}
         for meter, tap in placed(first, choice.others)[len(first) :]
     }
-    return {"instruments": parts} | ({"beside": beside} if beside else {})
+    scope = {"scope_accuracy": choice.scope.voltage_accuracy} if choice.scope is not None and choice.scope.voltage_accuracy else {}
+    return {"instruments": parts} | scope | ({"beside": beside} if beside else {})
 
 
 def choice_kept(plan: Mapping[str, Any], meters: list[Meter]) -> BenchChoice:

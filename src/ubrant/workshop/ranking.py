@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ubrant.core.candidates import Candidate, Job, Ranked, rank, ranking_sentence
+from ubrant.core.sweep import Sweep
 from ubrant.logbook.logbook import Logbook
 from ubrant.workshop.trials.registry import trial_view
 from ubrant.workshop.trials.trial import TrialView
@@ -37,13 +38,21 @@ def _candidate(name: str, view: TrialView) -> Candidate | None:
     if swept is None or swept.model is None or not len(swept.points):
         return None
     carried = swept.points.output_w[swept.in_tolerance]
-    idle, best = view.findings["idle_power"], view.findings["peak_efficiency"]
+    idle = view.findings["idle_power"]
     dropout = view.findings.get("dropout_voltage") or view.findings.get("cutoff_input")
     volts = swept.points.input_v[swept.in_tolerance] if swept.in_tolerance.any() else swept.points.input_v
     return Candidate(
         name, swept.model, idle.value or 0.0, dropout.value if dropout is not None else None, (float(np.min(volts)), float(np.max(volts))),
-        float(carried.max()) if len(carried) else 0.0, best.expanded_uncertainty,
+        float(carried.max()) if len(carried) else 0.0, _doubts(swept), (dropout.expanded_uncertainty or 0.0) if dropout is not None else 0.0,
     )  # fmt: skip
+
+
+def _doubts(swept: Sweep) -> tuple[tuple[float, float], ...]:
+    """(W, ± of the efficiency in percent) at each load that was measured within tolerance."""
+    good = swept.in_tolerance & np.isfinite(swept.efficiency_u) & (swept.points.output_w > 0)
+    loads, doubts = swept.points.output_w[good], swept.efficiency_u[good]
+    order = np.argsort(loads)
+    return tuple(zip(loads[order].tolist(), doubts[order].tolist(), strict=True))
 
 
 def ranked_for(logbook: Logbook, job: Job, output_v: float | None) -> tuple[list[Ranked], str]:

@@ -6,8 +6,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
+from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.readings import ReadingsError, Series
+from ubrant.core.tolerance import parse_tolerance
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.taps import read_wave
 from ubrant.logbook.records import Run
@@ -35,12 +37,16 @@ class WaveDialog(QDialog):
                 self.unit_box.addItem(unit.name, unit.id)
         self.load = plain_field(self.tr("At a load of"), "0 W")
         self.trace = plain_field(self.tr("Column of the voltage"), hint=self.tr("its heading, where there are two"))
+        scopes = [m.voltage_accuracy for m in bench.logbook.meters() if m.details.role == "scope" and m.voltage_accuracy]
+        self.accuracy = plain_field(self.tr("Scope's accuracy"), next(iter(scopes), ""), hint=self.tr("3 % + 0.1 V; empty: no ±"))
+        self.tolerance = plain_field(self.tr("A DC output may be"), hint=self.tr("5 V 5%, for its ripple and dips"))
         self.view, self.note = CourseView(), Callout("plain")
         self.keep_button = button(self.tr("Keep it"), self._keep, "chief")
         grid = QGridLayout()
         for line, (title, widget) in enumerate(
-            ((self.tr("Output of"), self.unit_box), (self.tr("At a load of"), self.load), (self.tr("Column of the voltage"), self.trace))
-        ):
+            ((self.tr("Output of"), self.unit_box), (self.tr("At a load of"), self.load), (self.tr("Column of the voltage"), self.trace),
+             (self.tr("Scope's accuracy"), self.accuracy), (self.tr("A DC output may be"), self.tolerance))
+        ):  # fmt: skip
             grid.addWidget(label(title), line, 0)
             grid.addWidget(widget, line, 1)
         layout = QVBoxLayout(self)
@@ -49,7 +55,8 @@ class WaveDialog(QDialog):
         layout.addWidget(self.note)
         layout.addLayout(row(self.keep_button, button(self.tr("Leave it"), self.reject)))
         self.trace.textChanged.connect(lambda _: self._look())
-        self.load.textChanged.connect(lambda _: self._look())
+        for field in (self.load, self.accuracy, self.tolerance):
+            field.textChanged.connect(lambda _: self._look())
         self._look()
 
     def _columns(self) -> str | None:
@@ -59,6 +66,10 @@ class WaveDialog(QDialog):
     def _look(self) -> None:
         try:
             parse_quantity(self.load.text(), "W")
+            if self.accuracy.text().strip():
+                parse_accuracy(self.accuracy.text(), "V")
+            if self.tolerance.text().strip():
+                parse_tolerance(self.tolerance.text())
             time, volts, heading = read_wave(self._path, self._columns())
             self.view.show_course(((heading, Series(time, volts)),), "V")
             check_wave(time, volts)
@@ -73,5 +84,8 @@ class WaveDialog(QDialog):
         unit_id = int(self.unit_box.currentData())
         unit = self._bench.logbook.unit(unit_id) if unit_id else None
         load_w = parse_quantity(self.load.text(), "W")
-        self.kept = self._bench.keep_import(lambda: import_wave(self._bench.logbook, self._path, unit, load_w, self._columns()))
+        accuracy, tolerance = self.accuracy.text().strip(), self.tolerance.text().strip()
+        self.kept = self._bench.keep_import(
+            lambda: import_wave(self._bench.logbook, self._path, unit, load_w, self._columns(), accuracy=accuracy, tolerance=tolerance)
+        )
         self.accept()

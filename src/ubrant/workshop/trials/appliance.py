@@ -85,7 +85,7 @@ class ApplianceTrial(Trial):
             modes.append(Mode(name, read.get("V"), read.get("A"), read.get("W"), peak))
         power = _power(run)
         try:
-            findings, warnings = appliance_findings(modes, power)
+            findings, warnings = appliance_findings(modes, power, *_volts_and_amps(run))
         except ReadingsError as error:
             return TrialView(run, trouble=str(error))
         watts = [f for key, f in findings.items() if key.startswith("power_")]
@@ -205,6 +205,11 @@ def plug_meter_problems(meter: Meter, mains_v: float) -> Problems:
     if not meter.details.power_accuracy:
         found.append((False, f"Nobody said how accurate the watts of {meter.name} are: the findings will have no ±."))
     return found
+
+
+def _volts_and_amps(run: Run) -> tuple[Accuracy | None, Accuracy | None]:
+    ends = meters_of(run)
+    return ends.input_v, ends.input_a
 
 
 def _modes(fields: Fields) -> list[str]:

@@ -11,6 +11,7 @@ import numpy as np
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.simulated import Around, open_simulated_converter
+from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
 from ubrant.core.leads import lead_sentences
@@ -147,7 +148,7 @@ class StepsTrial(Trial):
         typed = run.source == BY_HAND
         rows = rows_of(run, kept, typed=typed, settings=[(0.0, w) for w in plan.loads_w])
         points = rows.points()
-        waves = tuple(_waves(kept, rows))
+        waves = tuple(_waves(run, kept, rows))
         if points is None:
             return TrialView(run, trouble="No step was taken yet.", tolerance=tolerance)
         ending = _typed_ending(kept, plan) if typed else _sampled_ending(run, kept, plan)
@@ -194,12 +195,15 @@ def _takes_mains(unit: Unit) -> bool:
         return False
 
 
-def _waves(kept: KeptTrial, rows: Rows) -> list[SeenWave]:
+def _waves(run: Run, kept: KeptTrial, rows: Rows) -> list[SeenWave]:
     """What the scope saw at each step; one that cannot be worked out is left aside."""
     scope = kept.series.get(("scope", "V"))
     if scope is None:
         return []
     found = []
+    text = run.plan.get("scope_accuracy")
+    scope_is = parse_accuracy(text, "V") if text else None
+    gain, zero = (scope_is.gain, scope_is.zero) if scope_is is not None else (None, 0.0)
     watts = rows.column("output", "W")
     for k, about in enumerate(rows.about):
         if not about.get("wave"):
@@ -208,7 +212,11 @@ def _waves(kept: KeptTrial, rows: Rows) -> list[SeenWave]:
         inside = (scope.time_s >= start - 1e-7) & (scope.time_s <= end + 1e-7)
         time, volts = scope.time_s[inside] - start, scope.value[inside]
         try:
-            found.append(SeenWave(float(watts[k]) if math.isfinite(watts[k]) else rows.asked[k][1], time, volts, analyse_wave(time, volts)))
+            found.append(
+                SeenWave(
+                    float(watts[k]) if math.isfinite(watts[k]) else rows.asked[k][1], time, volts, analyse_wave(time, volts, gain, zero)
+                )
+            )
         except ReadingsError:
             continue
     return found
@@ -239,7 +247,7 @@ def _of_hold(run: Run, kept: KeptTrial, meters: SweepMeters) -> dict[str, Findin
         out = Series(volts.time_s, volts.value * np.interp(volts.time_s, drawn.time_s, drawn.value))
     if out is None:
         return {}
-    return held_findings(into, amps, out, meters, start, end)
+    return held_findings(into, amps, out, meters, start, end, series[("output", "V")])
 
 
 def _sampled_ending(run: Run, kept: KeptTrial, plan: StepsPlan) -> Ending | None:

@@ -16,7 +16,7 @@ from ubrant.logbook.logs.taps import read_wave
 from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
 from ubrant.workshop.conversion import wave_sentence
-from ubrant.workshop.trials.trial import KeptTrial, Problems, SeenWave, Told, Trial, TrialView, told_of
+from ubrant.workshop.trials.trial import KeptTrial, Problems, SeenWave, Told, Trial, TrialView, meters_of, told_of
 
 
 class WaveTrial(Trial):
@@ -38,13 +38,14 @@ class WaveTrial(Trial):
             return TrialView(run, trouble="There is no record in it.")
         time, volts = scope.time_s - scope.time_s[0], scope.value
         load_w = float(run.plan.get("load_w") or 0.0)
-        told = told_of(run)
+        told, scope_accuracy = told_of(run), meters_of(run).input_v
+        gain, zero = (scope_accuracy.gain, scope_accuracy.zero) if scope_accuracy is not None else (None, 0.0)
         try:
             if is_dc(volts):
                 text = told.fields.get("tolerance", "")
-                found = analyse_transient(time, volts, parse_tolerance(text) if text else None)
+                found = analyse_transient(time, volts, parse_tolerance(text) if text else None, gain)
                 return TrialView(run, found.findings, found.sentence, found.warnings, course=(("scope", scope),))
-            wave = analyse_wave(time, volts)
+            wave = analyse_wave(time, volts, gain, zero)
         except ReadingsError as error:
             return TrialView(run, trouble=str(error), course=(("scope", scope),))
         sentence = wave_sentence(wave, f"at {show(load_w, 3)} W" if load_w else "")
@@ -52,9 +53,12 @@ class WaveTrial(Trial):
 
 
 def import_wave(
-    logbook: Logbook, path: Path, unit: Unit | None, load_w: float, columns: str | None = None, started: datetime | None = None
-) -> Run:
+    logbook: Logbook, path: Path, unit: Unit | None, load_w: float, columns: str | None = None, started: datetime | None = None, *,
+    accuracy: str = "", tolerance: str = "",
+) -> Run:  # fmt: skip
     """Keep a scope's record as a run of its own, attached to the unit and the load it was made at.
+
+    ``accuracy`` : of the scope's volts, as its manual words it; ``tolerance`` : what a DC output may be; empty for unknown.
 
     Raises
     ------
@@ -71,8 +75,8 @@ def import_wave(
     offset = moment.utcoffset()
     run = logbook.start_run(Run(
         unit.id if unit else None, WaveTrial.method, path.name, moment.astimezone(UTC).isoformat(timespec="seconds"),
-        int(offset.total_seconds() // 60) if offset else 0, plan={"load_w": load_w, "heading": heading, "fields": {}, "unit_kind": unit.kind if unit else ""},
-        label_text=unit.label_text if unit else "", meter="scope",
+        int(offset.total_seconds() // 60) if offset else 0, plan={"load_w": load_w, "heading": heading, "fields": {"tolerance": tolerance} if tolerance else {}, "unit_kind": unit.kind if unit else ""},
+        label_text=unit.label_text if unit else "", meter="scope", voltage_accuracy=accuracy,
     ))  # fmt: skip
     writer = RunWriter(logbook.path, run.id)
     for at, value in zip((time - time[0]).tolist(), volts.tolist(), strict=True):
