@@ -52,7 +52,7 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Ranked:
-    """One row: power taken in, runtime, energy and cost over a year; ``refused`` says why it cannot do the job at all, ``doubt`` what was not measured."""
+    """One row: power taken in, runtime, energy and cost over a year, expanded uncertainties where known; ``refused`` says why it cannot do the job at all, ``doubt`` what was not measured."""
 
     name: str
     input_w: float
@@ -63,6 +63,7 @@ class Ranked:
     cost_a_year: float
     refused: str = ""
     doubt: str = ""
+    efficiency_u: float | None = None
 
 
 def rank(job: Job, candidates: list[Candidate]) -> list[Ranked]:
@@ -90,7 +91,16 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
         doubt = f"leaves tolerance at {show(dropout, 3)} ± {show(dropout_u, 1)} V, which may be above the {plain(job.lowest_v)} V it gets"
     kwh = day_wh / 24.0 * HOURS_A_YEAR / 1000
     return Ranked(
-        candidate.name, taken, efficiency, runs_h, None if share_u is None else runs_h * share_u, kwh, kwh * job.price_kwh, refused, doubt
+        candidate.name,
+        taken,
+        efficiency,
+        runs_h,
+        None if share_u is None else runs_h * share_u,
+        kwh,
+        kwh * job.price_kwh,
+        refused,
+        doubt,
+        efficiency_u,
     )
 
 

@@ -163,6 +163,9 @@ def style_sheet(t: Theme) -> str:
     QComboBox::drop-down {{ border: none; width: 24px; }}
     QComboBox::down-arrow {{ image: url({resources.files("ubrant.ui").joinpath("icons/down.svg")}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.faint}; selection-color: {t.ink}; }}
+    QTableView {{ background: {t.card}; border: 1px solid {t.line}; gridline-color: {t.faint}; }}
+    QTableView::item {{ padding: 4px 8px; }}
+    QHeaderView::section {{ background: {t.card}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 6px 8px; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}

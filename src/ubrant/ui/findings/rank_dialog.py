@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.candidates import Job
-from ubrant.core.quantity import QuantityError, parse_number, parse_quantity, plain, show
+from ubrant.core.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label
@@ -72,8 +72,11 @@ class RankDialog(QDialog):
         self.sentence.say("plain", said)
         self.table.setRowCount(len(rows))
         for line, row in enumerate(rows):
-            doubt = f" ± {plain(row.runtime_u, 2)}" if row.runtime_u else ""
-            cells = (row.name, f"{show(row.input_w)} W", f"{show(row.efficiency, 3)} %", f"{show(row.runtime_h, 3)}{doubt} h", f"{show(row.kwh_a_year, 3)} kWh",
-                     f"{row.cost_a_year:.2f}", row.refused or row.doubt)  # fmt: skip
+            cells = (row.name, f"{show(row.input_w)} W", f"{_with(row.efficiency, row.efficiency_u)} %", f"{_with(row.runtime_h, row.runtime_u)} h",
+                     f"{show(row.kwh_a_year, 3)} kWh", f"{row.cost_a_year:.2f}", row.refused or row.doubt)  # fmt: skip
             for column, cell in enumerate(cells):
                 self.table.setItem(line, column, QTableWidgetItem(cell))
+
+
+def _with(value: float, doubt: float | None) -> str:
+    return " ± ".join(show_with(value, doubt)) if doubt else show(value, 3)
