@@ -63,7 +63,7 @@ def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -
     """
     if len(input_w) < 4 or len(np.unique(np.round(output_w, 3))) < 3:
         return None
-    weight = 1 / np.maximum(input_w if weighed_by is None else weighed_by, _LEAST_WEIGHED * float(input_w.max()))
+    weight = 1 / np.maximum(input_w if weighed_by is None else weighed_by, max(_LEAST_WEIGHED * float(input_w.max()), 1e-6))
     design = np.column_stack([np.ones_like(output_w), output_w, output_w**2])
     scaled = design * weight[:, None]
     inverse = np.linalg.pinv(scaled)
@@ -91,6 +91,7 @@ def weighted_efficiency(
     load = share * rated_w
     near = np.abs(output_w - load[:, None]) <= 0.02 * rated_w * np.maximum(share, 0.1)[:, None]
     count = near.sum(axis=1)
-    measured = near @ (output_w / input_w) / np.maximum(count, 1)
+    efficiency = np.divide(output_w, input_w, out=np.zeros_like(output_w), where=input_w > 0)
+    measured = near @ efficiency / np.maximum(count, 1)
     fitted = np.array([model.efficiency(float(watts)) for watts in load])
     return float(weight @ np.where(count > 0, measured, fitted))

@@ -69,11 +69,10 @@ def points_of(input_v: Array, input_a: Array, output_v: Array, output_a: Array |
     """
     if output_a is None and output_w is None:
         raise ReadingsError("The output's current or power is missing: without one of them nothing can be said of its efficiency.")
-    if output_w is None and output_a is not None:
-        output_w = output_v * output_a
-    assert output_w is not None
-    if output_a is None:
-        output_a = np.divide(output_w, output_v, out=np.zeros_like(output_w), where=output_v > 0)
+    missing = np.full(len(output_v), math.nan)
+    watts, amps = (missing if column is None else column for column in (output_w, output_a))
+    output_w = np.where(np.isfinite(watts), watts, output_v * amps)
+    output_a = np.where(np.isfinite(amps), amps, np.divide(output_w, output_v, out=np.zeros(len(output_v)), where=output_v > 0))
     return Points(input_v, input_a, output_v, output_a, output_w, source_v if source_v is not None else np.full(len(input_v), math.nan))
 
 

@@ -152,6 +152,11 @@ def _source_of(log: TapLog) -> str:
     return next((tap for tap in ("dc", "battery") if log.get(tap, "V") is not None), "input")
 
 
+def _largest(values: Array) -> float:
+    """By size; 0 where nothing was read."""
+    return float(np.max(np.abs(values[np.isfinite(values)]), initial=0.0))
+
+
 def _mean(values: Array) -> float:
     good = values[np.isfinite(values)]
     return float(np.mean(good)) if len(good) else float("nan")
@@ -162,7 +167,7 @@ def _stretches(log: TapLog, vin: Array, load: Array | None) -> tuple[list[NDArra
     n = len(vin)
     if log.time_s is None or load is None:
         return [np.array([k]) for k in range(n)], []
-    width_v, width_a = _SAME_SETTING * float(np.nanmax(np.abs(vin))), 2 * _SAME_SETTING * max(float(np.nanmax(np.abs(load))), 1e-9)
+    width_v, width_a = _SAME_SETTING * _largest(vin), 2 * _SAME_SETTING * max(_largest(load), 1e-9)
     jump = (np.abs(np.diff(vin)) > width_v) | (np.abs(np.diff(load)) > width_a)
     stretches = np.split(np.arange(n), np.flatnonzero(jump) + 1)
     if max(len(s) for s in stretches) < 4:
@@ -170,7 +175,8 @@ def _stretches(log: TapLog, vin: Array, load: Array | None) -> tuple[list[NDArra
     groups, unsettled = [], 0
     for stretch in stretches:
         later = stretch[len(stretch) // 2 :]
-        if len(later) > 1 and np.nanstd(vin[later]) > _UNSETTLED * abs(float(np.nanmean(vin[later]))):
+        volts = vin[later][np.isfinite(vin[later])]
+        if len(volts) > 1 and np.std(volts) > _UNSETTLED * abs(float(np.mean(volts))):
             unsettled += 1
             continue
         groups.append(later)
@@ -193,11 +199,11 @@ def idle_log(path: Path, meters: SweepMeters) -> Converted:
             "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
         )
     if amps is None and watts is not None:
-        amps = watts / volts
+        amps = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=volts > 0)
     assert amps is not None
     out = next((c for q in ("W", "A") for t in ("output", "ac") if (c := log.get(t, q)) is not None), None)
-    if out is not None and np.nanmax(np.abs(out)) > 0:  # of a log with loads in it, only what was read without one
-        none = np.abs(out) <= 0.01 * np.nanmax(np.abs(out))
+    if out is not None and _largest(out) > 0:  # of a log with loads in it, only what was read without one
+        none = np.abs(out) <= 0.01 * _largest(out)
         volts, amps = (volts[none], amps[none]) if none.any() else (volts, amps)
     findings, warnings = idle_findings(volts, amps, meters.input_v, meters.input_a)
     return Converted(findings, f"{idle_sentence(findings)}.", tuple(warnings))
