@@ -161,6 +161,7 @@ class SupplyTrial(Trial):
 
     def view(self, run: Run, kept: KeptTrial) -> TrialView:
         steps: dict[float, SupplyStep] = {}
+        slips: list[str] = []
         no_load: float | None = None
         lines = [j for _, j in kept.parsed() if j.readings or j.mark == "skip"]
         shares = (*reversed(QUARTERS), 0.0)
@@ -170,6 +171,8 @@ class SupplyTrial(Trial):
                 continue
             if share == 0:
                 no_load = read[("input", "W")]
+            elif read[("input", "W")] <= 0:
+                slips.append(f"At {100 * share:.0f} % nothing goes in: a slip. It was left out.")
             else:
                 steps[share] = SupplyStep(read[("input", "W")], read.get(("output", "V"), 0.0), read.get(("output", "A"), 0.0))
         power, ends = _power(run), meters_of(run)
@@ -179,14 +182,14 @@ class SupplyTrial(Trial):
             key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
             findings[key] = supply_efficiency(key, f"At {100 * share:.0f} % of its current", [step], meters, working)
         if not findings and no_load is None:
-            return TrialView(run, trouble="No step was typed yet.")
+            return TrialView(run, trouble=slips[0] if slips else "No step was typed yet.")
         average = supply_average(steps, meters)
         findings["average_efficiency"] = average
         if no_load is not None:
             findings["no_load_power"] = Finding(
                 "no_load_power", "With no load", no_load, "W", power_doubt(no_load, power), "as the meter reads"
             )
-        warnings = [
+        warnings = slips + [
             f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped."
             for s, step in steps.items()
             if step.percent > 100
