@@ -123,6 +123,7 @@ def style_sheet(t: Theme) -> str:
     QWidget#paper, QScrollArea#paper {{ background: {t.paper}; border: none; }}
     QWidget#side {{ background: {t.paper}; border-left: 1px solid {t.line}; }}
     QWidget#band {{ background: {t.band}; }}
+    QLabel, QCheckBox, QRadioButton, QGroupBox {{ color: {t.ink}; }}
     QWidget#band QLabel {{ color: {t.band_text}; }}
     QLabel#quiet {{ color: {t.quiet}; font-size: {SMALL}pt; }}
     QLabel#title {{ font-size: {TITLE}pt; font-weight: bold; }}

@@ -8,6 +8,9 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from ubrant.core.meter import Meter
 
+_INDENT = "\u2002"
+"""A style sheet's padding does not move the words of a button that has a menu."""
+
 
 class AlsoRead(QPushButton):
     """Offers every meter that is connected; those at the taps of the path are ticked until the person says otherwise."""
@@ -54,6 +57,7 @@ class AlsoRead(QPushButton):
     def _show(self) -> None:
         chosen = self.chosen()
         if len(chosen) > 1:
-            self.setText(self.tr("{count} more").format(count=len(chosen)))
+            words = self.tr("{count} more").format(count=len(chosen))
         else:
-            self.setText(chosen[0].name if chosen else self.tr("no other meter"))
+            words = chosen[0].name if chosen else self.tr("no other meter")
+        self.setText(_INDENT + words)
