@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from ubrant.ui.shelf.meter_form import MeterForm
 
 _MOST_RUNS = 40
-_ROOM = 44
+_ROOM = 38
 _FORM = "open form"
 
 
