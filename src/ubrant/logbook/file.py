@@ -13,6 +13,10 @@ APPLICATION_ID = 0x55627274  # "Ubrt"
 FORMAT = 3
 
 
+_PAGE = 8192
+"""Bytes of a page in new logbooks: readings are long, and with SQLite's usual 4096 it spends its time on the seams."""
+
+
 class LogbookError(Exception):
     """A logbook that cannot be opened or written; says what, where and what to do."""
 
@@ -29,6 +33,12 @@ def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
     connection.execute("PRAGMA foreign_keys=ON")
     connection.execute("PRAGMA busy_timeout=5000")
     return connection
+
+
+def fold(path: Path) -> None:
+    """Bring what stands in the write-ahead log into the file itself, as far as nobody reads there; what does not get done now is done on closing."""
+    with contextlib.suppress(sqlite3.Error), contextlib.closing(connect(path)) as connection:
+        connection.execute("PRAGMA wal_checkpoint(PASSIVE)")
 
 
 def may_only_look(path: Path) -> bool:
@@ -146,6 +156,8 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
         )
     if not is_new and found_format < FORMAT:
         shutil.copy2(path, path.with_suffix(f".format{found_format}.ubrant"))
+    if is_new:
+        connection.execute(f"PRAGMA page_size={_PAGE}")
     for number in range(found_format + 1, FORMAT + 1):
         script = resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8")
         connection.executescript(f"BEGIN IMMEDIATE; {script} PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={number}; COMMIT;")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import sqlite3
+import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -17,7 +18,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.meter import Meter, details_from
 from ubrant.core.readings import Array, Series
 from ubrant.core.unit import Unit
-from ubrant.logbook.file import LogbookError, connect, may_only_look, prepare
+from ubrant.logbook.file import LogbookError, connect, fold, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, StoredJot, Summary
 
@@ -42,11 +43,14 @@ class Logbook:
         self.read_only = looks_only or not self._lock.held
         self.why_read_only = "cannot be written" if looks_only else "open in another window" if self.read_only else ""
         self._db = connect(path, read_only=self.read_only)
+        self._folding: threading.Thread | None = None
         if not self.read_only:
             self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
 
     def close(self) -> None:
         """Leave one file behind, and no others."""
+        if self._folding is not None:
+            self._folding.join()
         if not self.read_only:
             with contextlib.suppress(sqlite3.OperationalError):  # somebody else still looks; the last to leave cleans up
                 self._db.execute("PRAGMA busy_timeout=200")
@@ -188,6 +192,26 @@ class Logbook:
         self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent] = (), jots: Sequence[StoredJot] = ()
     ) -> Run:
         """Keep a whole run from a log in one transaction; returns it with its id."""
+        if sum(len(column) for column in series.values()) < PIECE:
+            return self._keep_whole(run, series, events, jots)
+        self._db.execute("PRAGMA wal_autocheckpoint=0")
+        try:
+            kept = self._keep_whole(run, series, events, jots)
+        finally:
+            self._db.execute(f"PRAGMA wal_autocheckpoint={_USUAL_CHECKPOINT}")
+        self._fold_meanwhile()
+        return kept
+
+    def _fold_meanwhile(self) -> None:
+        """Bring what stands in the log beside the file into it, in a thread of its own: it is safe already, and nobody has to wait."""
+        if self._folding is not None:
+            self._folding.join()
+        self._folding = threading.Thread(target=fold, args=(self.path,), name="fold")
+        self._folding.start()
+
+    def _keep_whole(
+        self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent], jots: Sequence[StoredJot]
+    ) -> Run:  # fmt: skip
         with self._transaction():
             kept = replace(run, id=self._insert_run(run))
             for (tap, quantity), column in series.items():
@@ -372,6 +396,9 @@ def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series) -> No
         time, value = series.time_s[start : start + PIECE], series.value[start : start + PIECE]
         row = (channel_id, seq, len(time), to_bytes(time), to_bytes(value))
         db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
+
+
+_USUAL_CHECKPOINT = 1000
 
 
 class _Transaction:
