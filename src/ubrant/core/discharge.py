@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.cutoff import Crossing, Cutoff, find_crossing
-from ubrant.core.discharge_doubt import Doubt, doubt_of
+from ubrant.core.discharge_doubt import Bounds, Doubt, doubt_of
 from ubrant.core.finding import Finding
 from ubrant.core.gaps import Gap, find_gaps
 from ubrant.core.integrals import Totals, span, totals
@@ -134,16 +134,6 @@ def charges_to_higher(record: DischargeRecord, mean_voltage_v: float, most: int 
         (volts, charge_to(record, volts)) for volts in (round(float((first + k) * step), 3) for k in range(most)) if volts < mean_voltage_v
     ]
     return [(volts, charge) for volts, charge in found if charge is not None]
-
-
-@dataclass(frozen=True)
-class Bounds:
-    """Where the result starts and ends, and how well the start is known (half-width, seconds)."""
-
-    load_on_s: float
-    load_on_half_s: float
-    end_s: float
-    start_a: float
 
 
 @dataclass(frozen=True)

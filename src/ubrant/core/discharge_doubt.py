@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -17,11 +16,18 @@ from ubrant.core.readings import Array, Readings
 from ubrant.core.typed import Widths, doubts
 from ubrant.core.uncertainty import Contribution, Contributions, rectangular
 
-if TYPE_CHECKING:
-    from ubrant.core.discharge import Bounds
-
 _NOISE_SAMPLE = 20_000
 _SLOPE_READINGS = 5_000
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """Where the result starts and ends, and how well the start is known (half-width, seconds)."""
+
+    load_on_s: float
+    load_on_half_s: float
+    end_s: float
+    start_a: float
 
 
 @dataclass(frozen=True)
