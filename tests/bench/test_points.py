@@ -110,3 +110,35 @@ def test_a_trial_on_instruments_by_their_addresses(tmp_path, monkeypatch):
     assert abs(view.findings["idle_power"].value - 0.15) < view.findings["idle_power"].expanded_uncertainty
     book.close()
     world.close()
+
+
+def test_an_idle_draw_on_instruments_needs_no_load(tmp_path, monkeypatch):
+    """A supply and one meter; nothing is attached, and nothing else is connected to."""
+    monkeypatch.setattr(benches, "RealClock", Hurried)
+    world = WorldProcess(ConverterScenario(STEP_DOWN, runs_free=True, free_speed=400.0))
+
+    def at(name, port, role="meter"):
+        address = f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET"
+        return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=MeterDetails(role=role, connection="scpi", address=address))
+
+    into, choice = at("In", "meter"), BenchChoice(INSTRUMENTS, 1.0, None, at("Supply", "supply", "supply"))
+    assert trial_bench_problems(choice, (into, into), on_battery=False, two_ends=False, loaded=False) == []
+    assert "cannot be at both ends" in trial_bench_problems(choice, (into, into), on_battery=False)[0]
+    book = Logbook(tmp_path / "x.ubrant")
+    trial, unit = trial_of("idle"), book.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 2 A"))
+    run, session = start_trial(book, trial, Told(unit, {**trial.usual(unit), "minutes": "10 s"}, (into, into)), choice=choice)
+    session.start()
+    answered = ""
+    while session.running:
+        progress = session.progress
+        if progress.phase in {"asking", "zeroing"} and progress.text != answered:
+            answered = progress.text
+            session.order(Order.DONE)
+        session.join(0.02)
+    assert session.progress.ended_by == "done", session.progress.trouble
+    assert last_answer(session.commands.text(), "Supply: OUTP?") == "0"
+    assert "Load:" not in session.commands.text()
+    view = trial_view(book, book.run(run.id))
+    assert abs(view.findings["idle_power"].value - 0.15) < view.findings["idle_power"].expanded_uncertainty
+    book.close()
+    world.close()

@@ -192,6 +192,14 @@ def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     form.also.menu().actions()[0].trigger()
     assert form.also.text().strip() == "no other meter"
     assert form.choice().others == ()
+    form.output_meter.setCurrentIndex(form.output_meter.findText("A"))
+    window.prepare.look()
+    assert any("A cannot be at both ends by itself" in said for said in window.prepare.problems())
+    form.choose_method("idle")
+    window.prepare.look()
+    assert not form.load.isVisible()
+    assert window.prepare.problems() == []
+    assert form.told().meters[0] == form.told().meters[1]
     form.supply.setCurrentIndex(form.supply.findText("none"))
     window.prepare.look()
     assert any("no bench supply" in said for said in window.prepare.problems())

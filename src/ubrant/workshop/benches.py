@@ -147,20 +147,26 @@ def _liner(lines: list[Connection], log: CommandLog, timeout_s: float) -> Callab
     return line
 
 
-def trial_bench_problems(choice: BenchChoice, meters: tuple[Meter, Meter], *, on_battery: bool) -> list[str]:
-    """What is missing for a trial on instruments, in sentences."""
+def trial_bench_problems(
+    choice: BenchChoice, meters: tuple[Meter, Meter], *, on_battery: bool, two_ends: bool = True, loaded: bool = True
+) -> list[str]:
+    """What is missing for a trial on instruments, in sentences. ``two_ends``: it is metered at both; ``loaded``: a load takes part."""
     if choice.kind != INSTRUMENTS:
         return []
     said = [text for meter in dict.fromkeys(meters) for text in bench_problems(choice, meter)]
-    if choice.load is None:
+    if two_ends and meters[0].name == meters[1].name:
+        said.append(f"{meters[0].name} cannot be at both ends by itself: choose another one for the output, or make the test by hand.")
+    if choice.load is None and loaded:
         said.append(_NO_LOAD)
     if choice.supply is None and not on_battery:
         said.append("There is no bench supply with a connection on the shelf: add one (Meters), or make the test by hand.")
     return list(dict.fromkeys(said))
 
 
-def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
-    """Connect to supply, load, scope and the meters at input and output.
+def open_trial_instruments(
+    choice: BenchChoice, meters: tuple[Meter, Meter], from_s: float = 0.0, timeout_s: float = 3.0, *, loaded: bool = True
+) -> Bench:
+    """Connect to supply, load, scope and the meters at input and output (one, where both are the same). ``loaded``: a load takes part.
 
     Raises
     ------
@@ -174,12 +180,13 @@ def open_trial_instruments(choice: BenchChoice, meters: tuple[Meter, Meter], fro
     line = _liner(lines, log, timeout_s)
     try:
         channels: list[Channel] = []
-        for instrument, tap in placed(((meters[0], "input"), (meters[1], "output")), choice.others):
+        ends = ((meters[0], "input"), (meters[1], "output"))
+        for instrument, tap in placed(ends if meters[0].name != meters[1].name else ends[:1], choice.others):
             found = _channels(instrument, tap, clock, line, streams)
             channels += found if instrument in meters else _beside(found)
-        if choice.load is None:
+        if choice.load is None and loaded:
             raise InstrumentError(_NO_LOAD)
-        load = ElectronicLoad(choice.load.name, *line(choice.load))
+        load = ElectronicLoad(choice.load.name, *line(choice.load)) if choice.load is not None and loaded else HandLoad()
         supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
         if supply is not None and not any(c.tap == "source" for c in channels):
             channels += channels_of(supply, "source", quantities="V")

@@ -14,7 +14,7 @@ from ubrant.ui.widgets.forms import Choice, label
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, trial_bench_problems
 from ubrant.workshop.trials.choosing import best_meters
 from ubrant.workshop.trials.registry import trials_for
-from ubrant.workshop.trials.trial import Told, Trial
+from ubrant.workshop.trials.trial import LOAD, Told, Trial
 from ubrant.workshop.views import label_of
 
 _NO_METER = Meter("DC meter")
@@ -183,7 +183,8 @@ class TrialForm(QWidget):
             rows.append((self.tr("at the output"), self.output_meter))
         if not by_hand and trial.method != "trip":
             rows += [(self.tr("Leads, one way"), self.lead_length), (self.tr("of"), self.lead_area)]
-        self._on_instruments = () if by_hand else (self.load, *(() if trial.on_battery else (self.supply,)), self.scope, self.also)
+        loads = (self.load,) if LOAD in trial.chain else ()
+        self._on_instruments = () if by_hand else (*loads, *(() if trial.on_battery else (self.supply,)), self.scope, self.also)
         names = {self.load: self.tr("Load"), self.supply: self.tr("Supply"), self.scope: self.tr("Scope"), self.also: self.tr("Read along")}
         rows += [(names[widget], widget) for widget in self._on_instruments]
         for widget in (self.bench, self.battery, self.output_meter, self.lead_length, self.lead_area, *names):
@@ -242,6 +243,7 @@ class TrialForm(QWidget):
 
     def _told_with(self, into: Meter, out: Meter) -> Told:
         assert self._unit is not None
+        out = out if self.trial.two_ends else into
         battery = self._batteries[max(0, self.battery.currentIndex())] if self.trial.on_battery and self._batteries else None
         leads = Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData()))
         return Told(self._unit, {name: field.text() for name, field in self.fields.items()}, (into, out), leads, battery)
@@ -261,4 +263,7 @@ class TrialForm(QWidget):
 
     def bench_problems(self) -> list[str]:
         """What is missing for instruments."""
-        return trial_bench_problems(self.choice(), self.told().meters, on_battery=self.trial.on_battery)
+        trial = self.trial
+        return trial_bench_problems(
+            self.choice(), self.told().meters, on_battery=trial.on_battery, two_ends=trial.two_ends, loaded=LOAD in trial.chain
+        )

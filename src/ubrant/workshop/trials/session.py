@@ -22,7 +22,7 @@ from ubrant.methods.steps import Ask, rest_of
 from ubrant.workshop.benches import BY_HAND, INSTRUMENTS, SIMULATED, BenchChoice, instruments_as_json, open_trial_instruments
 from ubrant.workshop.going_on import after_gap, begin_with
 from ubrant.workshop.trials.registry import trial_of
-from ubrant.workshop.trials.trial import Told, Trial, ends_of, new_trial_run, told_of
+from ubrant.workshop.trials.trial import LOAD, Told, Trial, ends_of, new_trial_run, told_of
 from ubrant.workshop.typed_run import TypedRun
 
 
@@ -45,7 +45,9 @@ def start_trial(
     run = logbook.start_run(replace(blank, plan=blank.plan | kept))
     if choice is not None and on_instruments:
         chosen, meters = choice, told.meters
-        return run, RunSession(trial.steps(told), lambda: open_trial_instruments(chosen, meters), RunWriter(logbook.path, run.id))
+        return run, RunSession(
+            trial.steps(told), lambda: open_trial_instruments(chosen, meters, loaded=LOAD in trial.chain), RunWriter(logbook.path, run.id)
+        )
     opened = trial.open(told, run.id, speed)
     return run, RunSession(trial.steps(told), lambda: replace(opened(), unattended=unattended), RunWriter(logbook.path, run.id))
 
@@ -81,7 +83,7 @@ def continue_trial(
         chosen, ends = choice or BenchChoice(INSTRUMENTS), meters or told.meters
 
         def opener() -> Bench:
-            return open_trial_instruments(chosen, ends, gap.from_s)
+            return open_trial_instruments(chosen, ends, gap.from_s, loaded=LOAD in trial.chain)
     else:
         opened = trial.open(told, run.id, math.inf)
 

@@ -173,9 +173,10 @@ class Trial:
         raise NotImplementedError
 
 
-def ends_of(told: Told) -> tuple[tuple[Meter, str], tuple[Meter, str]]:
-    """The two meters, and the tap each is read at."""
-    return (told.meters[0], "input"), (told.meters[1], "output")
+def ends_of(told: Told) -> tuple[tuple[Meter, str], ...]:
+    """The meters, and the tap each is read at; one where both are the same."""
+    ends = (told.meters[0], "input"), (told.meters[1], "output")
+    return ends if ends[0][0].name != ends[1][0].name else ends[:1]
 
 
 def plan_as_json(told: Told) -> dict[str, Any]:
