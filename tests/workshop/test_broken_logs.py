@@ -50,7 +50,7 @@ def log(rng: random.Random) -> str:
 def test_every_method_on_anything(tmp_path_factory):
     path = tmp_path_factory.mktemp("broken") / "log.csv"
 
-    @settings(max_examples=150, deadline=None, database=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=80, deadline=None, database=None, suppress_health_check=list(HealthCheck))
     @given(st.integers(0, 2**32), st.booleans())
     def check(seed: int, known: bool) -> None:
         path.write_text(log(random.Random(seed)))
@@ -88,7 +88,7 @@ def lines(rng: random.Random) -> list[str]:
     return found
 
 
-@settings(max_examples=150, deadline=None, database=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=80, deadline=None, database=None, suppress_health_check=list(HealthCheck))
 @given(st.integers(0, 2**32), st.sampled_from(["sweep", "steps", "idle", "trip", "appliance", "supply"]))
 def test_every_trial_by_hand_on_any_lines(seed: int, method: str) -> None:
     unit = {"sweep": STEP_DOWN, "trip": BREAKER, "appliance": PROJECTOR, "supply": BRICK}.get(method, HUT)
