@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ubrant.bench import engine
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.engine import Order
 from ubrant.bench.live import LiveReadings
@@ -62,7 +63,8 @@ def test_a_meter_that_is_away_has_load_and_supply_off_meanwhile():
     assert last_answer(commands, "Supply: OUTP?") == "0"
 
 
-def test_a_meter_that_stays_away_ends_it_with_everything_off():
+def test_a_meter_that_stays_away_ends_it_with_everything_off(monkeypatch):
+    monkeypatch.setattr(engine, "PATIENCE_S", 30.0)
     session, _, commands = swept(Fault("meter", "silent", 20.0))
     assert session.progress.ended_by == "instrument lost"
     assert "It did not come back" in session.progress.trouble
