@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from tests.methods.test_trial_methods import walked
 from ubrant.core.tolerance import Tolerance
-from ubrant.methods.steps import Ask, Point, rest_of, walk
+from ubrant.methods.steps import Ask, Point, rest_of
 from ubrant.methods.sweep import SweepPlan, sweep
 
 PLAN = SweepPlan(13.0, 9.0, 1.0, (0.0, 1.0, 2.0), 2.0, 10.0, Tolerance(4.9, 5.1))
@@ -20,23 +21,12 @@ def answer(step):
     return f"on{5.2 * step.load:.4f} {5.0 if step.input_v > 10.3 else 4.8:.5f}"
 
 
-def carried_out(steps):
-    done = []
-
-    def carry_out(step):
-        done.append(step)
-        return answer(step)
-
-    walk(steps, carry_out)
-    return done
-
-
 @pytest.mark.parametrize("taken", [0, 1, 7, 20, 10_000])
 def test_the_rest_and_what_was_taken_are_the_whole(taken):
-    whole = carried_out(sweep(PLAN))
+    whole = walked(sweep(PLAN), answer)
     points = [s for s in whole if isinstance(s, Point)]
     before = points[:taken]
-    rest = carried_out(rest_of(sweep(PLAN), [answer(p) for p in before]))
+    rest = walked(rest_of(sweep(PLAN), [answer(p) for p in before]), answer)
     assert before + [s for s in rest if isinstance(s, Point)] == points
     assert isinstance(rest[0], Ask)
     assert rest[-2:] == whole[-2:], "load and supply go off at its end"

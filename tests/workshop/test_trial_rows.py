@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,10 +16,11 @@ from ubrant.core.quantity import QuantityError
 from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run, StoredEvent
+from ubrant.workshop.trials.beside import with_disagreements
 from ubrant.workshop.trials.checklist import trial_lines, typed_lines
 from ubrant.workshop.trials.registry import TRIALS, trial_of
 from ubrant.workshop.trials.rows import corrected, lacks_of, mean_between, rows_of, typed_row
-from ubrant.workshop.trials.trial import KeptTrial, Told, plan_as_json, told_of
+from ubrant.workshop.trials.trial import KeptTrial, Told, TrialView, plan_as_json, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 
 METER = Meter("Meter", "0.05 % + 2 mV", "0.2 % + 2 mA", max_v=60.0, max_a=20.0)
@@ -210,3 +212,14 @@ def test_a_trial_reads_back_from_what_its_run_keeps(trial):
         assert len(said) == len(set(said)), "each caution once"
         length = trial.length_s(made)
         assert length is None or length > 0
+
+
+def test_a_second_meter_is_corrected_before_it_is_held_against_the_first():
+    """It shows the wrong sign and 0.5 A too much, and is known to: no disagreement. Without that being known, one."""
+    details = MeterDetails(tap="input", reversed=True, zero_a=0.5).to_json()
+    beside = {"name": "Shunt", "voltage_accuracy": "", "current_accuracy": "0.2 % + 2 mA"}
+    data = kept([point(4.0, 2.0), point(8.0, 6.0)], input_A=series([1.0] * 20), **{"input 2_A": series([-0.5] * 20)})
+    for known, apart in ((details, False), ({}, True)):
+        run = run_of(plan_as_json(told(STEP_DOWN, "sweep")) | {"beside": {"input 2": {**beside, "details": known}}})
+        view = with_disagreements(TrialView(replace(run, current_accuracy=METER.current_accuracy)), data)
+        assert any("Shunt at the input shows" in said for said in view.warnings) is apart

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -144,7 +144,7 @@ def analyse_steps(
             findings |= _of_ending(ending, meters.input_v)
         if left is not None:
             findings["charge_left"] = left
-    return Steps(replace(swept, findings=findings), findings, ended_by, sentence, tuple(warnings))
+    return Steps(swept, findings, ended_by, sentence, tuple(warnings))
 
 
 def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accuracy | None) -> dict[str, Finding]:

@@ -139,9 +139,15 @@ def beside_of(run: Run, kept: Kept) -> Beside:
     percent = next((s for tap in ("battery", "bank", "station") if len(s := kept.either(tap, "%"))), no_readings())
     return Beside(
         _counters(kept, details), percent, cells, kept.either("battery", "°C"), _pairs(kept, "charge on", "charge off"), discharges_of(kept),
-        two_step=bool(run.plan.get("two_step")), start_ah=run.plan.get("start_ah"), other_v=kept.at("battery 2", "V"), other_a=kept.at("battery 2", "A"),
+        two_step=bool(run.plan.get("two_step")), start_ah=run.plan.get("start_ah"), other_v=beside_corrected(run, "battery 2", "V", kept.at("battery 2", "V")),
+        other_a=beside_corrected(run, "battery 2", "A", kept.at("battery 2", "A")),
         other_accuracies=beside_accuracies(run, "battery 2"),
     )  # fmt: skip
+
+
+def beside_corrected(run: Run, tap: str, quantity: str, series: Series) -> Series:
+    """Readings of a meter beside, as it should have shown them: its zero, what it was judged by and its sign taken into account."""
+    return details_from(run.plan.get("beside", {}).get(tap, {}).get("details", {})).correct(quantity, series)
 
 
 def beside_accuracies(run: Run, tap: str) -> tuple[Accuracy | None, Accuracy | None]:

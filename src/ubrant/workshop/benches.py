@@ -87,7 +87,12 @@ def instruments_as_json(choice: BenchChoice, first: tuple[tuple[Meter, str], ...
         role: meter.name for role, meter in (("load", choice.load), ("supply", choice.supply), ("scope", choice.scope)) if meter is not None
     }
     beside = {
-        tap: {"name": meter.name, "voltage_accuracy": meter.voltage_accuracy, "current_accuracy": meter.current_accuracy}
+        tap: {
+            "name": meter.name,
+            "voltage_accuracy": meter.voltage_accuracy,
+            "current_accuracy": meter.current_accuracy,
+            "details": meter.details.to_json(),
+        }
         for meter, tap in placed(first, choice.others)[len(first) :]
     }
     scope = {"scope_accuracy": choice.scope.voltage_accuracy} if choice.scope is not None and choice.scope.voltage_accuracy else {}

@@ -73,9 +73,8 @@ def steps_log(
         Source(battery.voltage_v or float(np.nanmedian(read["vin"])), battery.kind_of_cell, battery.series) if battery is not None else None
     )
     found = analyse_steps(points, meters, tolerance, rated_w, hertz, ending, source)
-    swept = analyse_sweep(points, meters, tolerance, rated_w)
     said = (*warnings, *found.warnings, *_left_out(log))
-    return Converted(swept.findings | found.findings, found.sentence, said, sweep=found.sweep, ended_by=found.ended_by)
+    return Converted(found.sweep.findings | found.findings, found.sentence, said, sweep=found.sweep, ended_by=found.ended_by)
 
 
 def _left_out(log: TapLog) -> list[str]:

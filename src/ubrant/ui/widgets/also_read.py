@@ -25,7 +25,6 @@ class AlsoRead(QPushButton):
         self._meters: list[Meter] = []
         self._said: dict[str, bool] = {}
         self._menu = QMenu(self)
-        self._menu.setToolTipsVisible(True)
         self.setMenu(self._menu)
 
     def offer(self, meters: list[Meter], besides: tuple[str, ...] = ()) -> None:

@@ -18,14 +18,13 @@ from ubrant.core.appliance import (
 )
 from ubrant.core.finding import Finding
 from ubrant.core.jot import Jotting
-from ubrant.core.meter import Meter
 from ubrant.core.quantity import parse_quantity, plain, show
 from ubrant.core.readings import ReadingsError
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask
-from ubrant.workshop.trials.sweep import range_problems
+from ubrant.workshop.trials.meter_checks import plug_meter_problems, range_problems
 from ubrant.workshop.trials.trial import LOAD, MAINS, UNIT, Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 
@@ -200,14 +199,6 @@ class SupplyTrial(Trial):
         taken_in = (heaviest.input_w, math.nan, math.nan) if heaviest is not None else None
         given = (heaviest.output_w, heaviest.output_v, heaviest.output_a) if heaviest is not None else None
         return TrialView(run, findings, said, tuple(warnings), taken_in=taken_in, given_out=given)
-
-
-def plug_meter_problems(meter: Meter, mains_v: float) -> Problems:
-    """What speaks against a meter between the wall and what is tested."""
-    found = range_problems(meter, mains_v, 0.0)
-    if not meter.details.power_accuracy:
-        found.append((False, f"Nobody said how accurate the watts of {meter.name} are: the findings will have no ±."))
-    return found
 
 
 def _volts_and_amps(run: Run) -> tuple[Accuracy | None, Accuracy | None]:

@@ -11,7 +11,7 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.readings import Array, Series
 from ubrant.core.second_meter import disagreement
 from ubrant.logbook.records import Run
-from ubrant.logbook.run_record import beside_accuracies
+from ubrant.logbook.run_record import beside_accuracies, beside_corrected
 from ubrant.workshop.trials.rows import corrected, mean_between
 from ubrant.workshop.trials.trial import KeptTrial, TrialView, meters_of
 
@@ -33,7 +33,11 @@ def _at(run: Run, kept: KeptTrial, tap: str) -> list[str]:
     for unit, accuracy, other_accuracy in zip("VA", ours.get(end, (None, None)), beside_accuracies(run, tap), strict=True):
         mine, other = corrected(run, kept, end, unit), kept.series.get((tap, unit))
         if tap != end and mine is not None and other is not None and len(mine) and len(other):
-            said.append(disagreement(*_paired(kept, mine, other), unit, accuracy, other_accuracy, f"{name} at the {end}"))
+            said.append(
+                disagreement(
+                    *_paired(kept, mine, beside_corrected(run, tap, unit, other)), unit, accuracy, other_accuracy, f"{name} at the {end}"
+                )
+            )
     return [text for text in said if text]
 
 

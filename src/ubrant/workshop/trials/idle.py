@@ -20,9 +20,9 @@ from ubrant.methods import cautions
 from ubrant.methods.idle_draw import IdlePlan, idle_draw
 from ubrant.methods.steps import Ask, Steps
 from ubrant.workshop.benches import BY_HAND
+from ubrant.workshop.trials.meter_checks import meter_problems
 from ubrant.workshop.trials.rows import QUANTITIES, corrected, lacks_of, typed_row
 from ubrant.workshop.trials.simulated import scenario_for_trial
-from ubrant.workshop.trials.sweep import meter_problems
 from ubrant.workshop.trials.trial import LEADS, SOURCE, UNIT, Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 

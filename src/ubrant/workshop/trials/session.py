@@ -63,20 +63,12 @@ def can_trial_go_on(logbook: Logbook, run: Run) -> bool:
 def continue_trial(
     logbook: Logbook, run: Run, *, choice: BenchChoice | None = None, meters: tuple[Meter, Meter] | None = None, now: datetime | None = None
 ) -> tuple[Run, RunSession]:  # fmt: skip
-    """Go on with the points that an interrupted trial still lacks.
+    """Go on with the points that an interrupted trial still lacks, one that :func:`can_trial_go_on`.
 
     ``choice`` and ``meters`` are for one on instruments.
-
-    Raises
-    ------
-    ValueError
-        It is none that can go on.
-    LogbookError
-        The logbook cannot be written.
     """
     trial, answers = trial_of(run.method), _answers(logbook, run)
-    if trial is None or answers is None or not can_trial_go_on(logbook, run):
-        raise ValueError("This one cannot go on by itself: close it with what it has, and start it anew.")
+    assert trial is not None and answers is not None
     told = told_of(run)
     gap = after_gap(logbook, run, now)
     if run.source == INSTRUMENTS:

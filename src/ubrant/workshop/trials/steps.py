@@ -28,9 +28,9 @@ from ubrant.methods import cautions
 from ubrant.methods.load_steps import CONNECT, StepsPlan, load_steps
 from ubrant.methods.steps import Ask, Steps
 from ubrant.workshop.benches import BY_HAND
+from ubrant.workshop.trials.meter_checks import meter_problems
 from ubrant.workshop.trials.rows import QUANTITIES, Rows, corrected, lacks_of, rows_of, typed_row
 from ubrant.workshop.trials.simulated import scenario_for_trial
-from ubrant.workshop.trials.sweep import meter_problems
 from ubrant.workshop.trials.trial import Fields, KeptTrial, Problems, SeenWave, Told, Trial, TrialView, meters_of, told_of
 from ubrant.workshop.trials.unit_ratings import read_ratings
 

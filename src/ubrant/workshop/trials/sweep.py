@@ -11,7 +11,6 @@ from ubrant.bench.simulated import Around, open_simulated_converter
 from ubrant.core.finding import Finding
 from ubrant.core.jot import JotError, Jotting
 from ubrant.core.leads import lead_sentences
-from ubrant.core.meter import Meter
 from ubrant.core.quantity import QuantityError, parse_quantity, plain
 from ubrant.core.ratings import parse_ratings, rating_sentences
 from ubrant.core.readings import ReadingsError
@@ -24,6 +23,7 @@ from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.sweep import SweepPlan, sweep, usual_loads
 from ubrant.workshop.benches import BY_HAND
 from ubrant.workshop.conversion import sweep_sentence
+from ubrant.workshop.trials.meter_checks import meter_problems
 from ubrant.workshop.trials.rows import Rows, lacks_of, rows_of
 from ubrant.workshop.trials.simulated import scenario_for_trial
 from ubrant.workshop.trials.trial import Fields, KeptTrial, Problems, Told, Trial, TrialView, meters_of, told_of
@@ -174,27 +174,6 @@ def read_plan(fields: Fields, unit: Unit) -> SweepPlan:
         )  # fmt: skip
     except (QuantityError, JotError) as error:
         raise QuantityError(str(error)) from None
-
-
-def meter_problems(told: Told, input_v: float, input_a: float, output_v: float, output_a: float) -> Problems:
-    """Ranges that are too small, and accuracies nobody said."""
-    found: Problems = []
-    for meter, volts, amps in ((told.meters[0], input_v, input_a), (told.meters[1], output_v, output_a)):
-        found += range_problems(meter, volts, amps)
-    unknown = [m.name for m in told.meters if not (m.voltage_accuracy and m.current_accuracy) and not m.details.power_accuracy]
-    if unknown:
-        found.append((False, f"Nobody said how accurate {unknown[0]} is: the findings will have no ±."))
-    return found
-
-
-def range_problems(meter: Meter, volts: float, amps: float) -> Problems:
-    """More than a meter can show: volts are refused, amperes are said."""
-    found: Problems = []
-    if meter.max_v is not None and volts > meter.max_v:
-        found.append((True, f"{meter.name} reads up to {plain(meter.max_v)} V, and {plain(volts)} V are in the plan."))
-    if meter.max_a is not None and amps > meter.max_a:
-        found.append((False, f"{meter.name} reads up to {plain(meter.max_a)} A, and up to {plain(amps, 3)} A may flow."))
-    return found
 
 
 def best_point(found: Sweep) -> int:
