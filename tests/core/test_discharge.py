@@ -151,3 +151,12 @@ def test_a_meter_that_shows_current_at_rest_does_not_move_load_on():
     found = analyse(record(Readings(time, volts, amps), load_on_s=120.0, load_off_s=off, ended="cut-off"))
     assert (found.load_on_s, figures(found)["rest_before"], figures(found)["rest_after"]) == (120.0, 12.8, 11.8)
     assert figures(found)["duration"] == pytest.approx(crossing_s(20, 10.5, 11.0), abs=1)
+
+
+def test_current_that_was_logged_negative_counts_whole_also_where_the_switching_was_recorded():
+    body = falling(every_s=60.0)
+    turned = Readings(body.time_s, body.voltage_v, -body.current_a)
+    known = {"load_on_s": 600.0, "load_off_s": 15_000.0, "cutoff": None}
+    one, other = analyse(record(body, **known)), analyse(record(turned, **known))
+    assert other.findings["charge"].value == pytest.approx(one.findings["charge"].value)
+    assert any("negative" in said for said in other.warnings)

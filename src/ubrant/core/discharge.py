@@ -165,7 +165,7 @@ def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Reading
     typical = float(np.median(loaded))
     if typical < 0:
         warnings.append("Current was logged as negative while discharging; it is taken the other way round here.")
-        readings = replace(readings, current_a=-amps)
+        readings = replace(readings, current_a=-readings.current_a)
     return readings, abs(typical)
 
 
