@@ -6,21 +6,16 @@ import json
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import typer
 
 from ubrant import __version__
-from ubrant.core.accuracy import Accuracy, parse_accuracy
 from ubrant.core.chemistry import CHEMISTRIES
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import Discharge
-from ubrant.core.finding import Finding
-from ubrant.core.label import Label, LabelError, parse_label
-from ubrant.core.quantity import QuantityError, parse_quantity
-from ubrant.core.readings import ReadingsError
 
 if TYPE_CHECKING:
+    from ubrant.core.account import Account
+    from ubrant.core.label import Label
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run
 
@@ -54,110 +49,69 @@ def demo() -> None:
 @app.command("analyse")
 def analyse_log(
     log: Path = typer.Argument(..., help="A log with time, voltage and current, a jot text, or a Data Package."),
-    rated: str = typer.Option("", help="What the label says, like “50 Ah 12.8 V”."),
+    rated: str = typer.Option("", help="What the label says, like “50 Ah 12.8 V”, or of a converter its rated output, like “60 W”."),
     cutoff: str = typer.Option("", help="The voltage the discharge is judged to, like “11.0 V”."),
     chemistry: str = typer.Option("", help="lifepo4, li-ion, lead-acid or nimh."),
     voltage_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.1% + 3 mV”."),
     current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
-    columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”."),
+    columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”, or with taps “input voltage=…,output current=…”."),
     run: int | None = typer.Option(None, help="Which run, where the log holds several."),
-    method: str = typer.Option("discharge", help="discharge, sweep, idle, steps or waveform."),
-    tolerance: str = typer.Option("", help="What the output may be, like “5 V 5%” or “4.75..5.25 V” (sweep, steps)."),
-    output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
-    output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another (sweep, steps)."),
-    battery: str = typer.Option("", help="The battery that fed it, like “50 Ah 12.8 V LiFePO4” (steps)."),
+    method: str = typer.Option("", help="What was tested, by the method's key; “ubrant methods” lists them. A file that says it needs none."),
+    tolerance: str = typer.Option("", help="What the output may be, like “5 V 5%” or “4.75..5.25 V”."),
+    output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
+    output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
+    battery: str = typer.Option("", help="The battery that fed it, like “50 Ah 12.8 V LiFePO4”."),
     one_meter: bool = typer.Option(False, "--one-meter", help="One meter was moved from input to output: its own gain error cancels."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
-    """What a log or a jot text of a discharge says of the battery."""
+    """What a log, a jot text or an export says."""
+    from ubrant.core.account import account_to_json
     from ubrant.logbook.logs.log_file import LogError
-    from ubrant.logbook.logs.read import only, read_logs
-    from ubrant.workshop.bringing_in import Told, brought
+    from ubrant.methods.method import MethodError
+    from ubrant.runs.accounts import account_of_kept
+    from ubrant.runs.bringing_in import Told, read_file
 
-    if method != "discharge":
-        accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
-        _analyse_conversion(log, method, rated, tolerance, accuracies, columns, battery, one_meter=one_meter, as_json=as_json)
-        return
+    if chemistry and chemistry not in CHEMISTRIES:
+        _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
+    said = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
+    accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
     try:
-        read = only(read_logs(log, columns or None), run)
+        kept = read_file(log, Told(method, said, accuracies, one_meter), columns or None, run)
     except LogError as error:
         _refuse(str(error))
-    about, planned = read.about, read.about.get("plan", {})
-    label_text, kind = rated or str(about.get("label") or ""), chemistry or str(about.get("chemistry") or "")
-    label = _label(label_text, kind)
-    volts, amps = voltage_accuracy or str(about.get("voltage_accuracy") or ""), current_accuracy or str(about.get("current_accuracy") or "")
-    _accuracy(volts, "V", "--voltage-accuracy")
-    _accuracy(amps, "A", "--current-accuracy")
-    limit = _cutoff(cutoff or str(planned.get("cutoff_v") or ""))
-    told = Told(label_text if label else "", kind or None, limit, volts, amps, planned.get("temperature_c"))
-    made = brought(read, told)
-    try:
-        found = made.found()
-    except ReadingsError as error:
-        _refuse(f"{log.name}: {error}")
-    warnings = [*made.run.plan["warnings"], *(label.guesses + label.queries if label else ()), *found.warnings]
-    if label and label.unread:
-        warnings.append(f"Not understood on the label: “{label.unread}”.")
+    except MethodError as error:
+        _refuse(f"--{error.option}: {error}")
+    account = account_of_kept(kept.record())
+    if account.trouble:
+        _refuse(f"{log.name}: {account.trouble}")
+    warnings = _about_label(kept.run.label)
     if as_json:
-        print(json.dumps(_as_json(found, warnings), ensure_ascii=False, indent=2))
+        print(json.dumps(account_to_json(account, warnings), ensure_ascii=False, indent=2))
     else:
-        _print_table(found, warnings)
+        _print_account(account, warnings)
 
 
-def _analyse_conversion(
-    log: Path, method: str, rated: str, tolerance: str, accuracies: tuple[str, str, str, str], columns: str, battery: str, *, one_meter: bool, as_json: bool,
-) -> None:  # fmt: skip
-    """What a log of a converter or inverter, or a scope's record, says."""
-    from ubrant.core.points import SweepMeters
-    from ubrant.core.tolerance import parse_tolerance
-    from ubrant.logbook.logs.log_file import LogError
-    from ubrant.workshop.conversion import METHODS, idle_log, steps_log, sweep_log, wave_log
+@app.command("methods")
+def list_methods() -> None:
+    """The methods, by the keys that --method and jot text take."""
+    from ubrant.methods.registry import entries
 
-    if method not in METHODS:
-        _refuse(f"--method “{method}” is not known: it is one of {', '.join(METHODS)}.")
-    units = ("V", "A", "V", "A")
-    options = ("--voltage-accuracy", "--current-accuracy", "--output-voltage-accuracy", "--output-current-accuracy")
-    texts = (accuracies[0], accuracies[1], accuracies[2] or accuracies[0], accuracies[3] or accuracies[1])
-    read = [_accuracy(text, unit, option) for text, unit, option in zip(texts, units, options, strict=True)]
-    try:
-        allowed = parse_tolerance(tolerance) if tolerance else None
-    except QuantityError as error:
-        _refuse(f"--tolerance: {error}")
-    try:
-        rated_w = parse_quantity(rated, "W") if rated and method in {"sweep", "steps"} else None
-    except QuantityError as error:
-        _refuse(f"--rated: {error} For a converter it is its rated output power, like “60 W”.")
-    meters = SweepMeters(read[0], read[1], read[2], read[3], one_meter)
-    try:
-        if method == "waveform":
-            found = wave_log(log, columns or None, read[0])
-        elif method == "idle":
-            found = idle_log(log, meters)
-        elif method == "steps":
-            found = steps_log(log, meters, allowed, rated_w, _label(battery, "", "--battery"))
-        else:
-            found = sweep_log(log, meters, allowed, rated_w)
-    except LogError as error:
-        _refuse(str(error))
-    except ReadingsError as error:
-        _refuse(f"{log.name}: {error}")
-    if not as_json:
-        _print_findings(found.findings, found.sentence, "", list(found.warnings))
-        return
-    findings: dict[str, Any] = {key: _finding_as_json(finding, finding.unit or "1") for key, finding in found.findings.items()}
-    if found.kind:
-        findings["kind"] = {"value": found.kind, "unit": "", "expanded_uncertainty": None, "working": "by its levels, crest factor and THD"}
-    told = {
-        "schema": 1, "findings": findings, "verdict": {"word": "cannot tell", "sentence": found.sentence, "settle": ""}, "ended_by": found.ended_by or "end of log",
-        "gaps": [], "warnings": list(found.warnings),
-    }  # fmt: skip
-    print(json.dumps(told, ensure_ascii=False, indent=2))
+    for entry in entries():
+        print(f"{entry.key:16s} {entry.title}")
+
+
+def _about_label(label: Label | None) -> tuple[str, ...]:
+    """What was taken for granted on a label, what it should be asked about, and what was not understood."""
+    if label is None:
+        return ()
+    unread = (f"Not understood on the label: “{label.unread}”.",) if label.unread else ()
+    return (*label.guesses, *label.queries, *unread)
 
 
 @app.command("runs")
 def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     """The runs of a logbook with their numbers."""
-    from ubrant.workshop.views import summary_of
+    from ubrant.runs.accounts import summary_of
 
     book = _open(logbook)
     for run, name in reversed(book.runs(limit=100_000)):
@@ -174,21 +128,17 @@ def write_a_report(
 ) -> None:
     """A run's report, to print or send."""
     from ubrant.report.document import ReportError, write_report
-    from ubrant.workshop.trials.registry import trial_of, trial_view
-    from ubrant.workshop.views import view_of
+    from ubrant.runs.accounts import account_of
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
     try:
-        if trial_of(chosen.method) is not None:
-            trial = trial_view(book, chosen)
-            write_report(trial, name or chosen.source, to)
-            book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), trial.findings, trial.sentence)
-            return
-        view = view_of(book, chosen)
-        write_report(view, name or chosen.source, to)
-        book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), view.found.findings, view.found.verdict.sentence)
-    except (ReportError, ReadingsError) as error:
+        record, account = account_of(book, chosen)
+        if not account.findings:
+            _refuse(account.trouble or "There is nothing to report.")
+        write_report(chosen, record, account, name or chosen.source, to)
+        book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), account.findings, account.sentence)
+    except ReportError as error:
         _refuse(str(error))
     finally:
         book.close()
@@ -201,17 +151,20 @@ def export_a_run(
     to: Path = typer.Option(..., help="FILE.csv, FILE.jot for typed readings, or a FOLDER for a Data Package"),
 ) -> None:
     """A run's readings as CSV, or with everything known about it as a Data Package."""
-    from ubrant.logbook.exporting import ExportError, export_csv, export_jots, export_package
+    from ubrant.logbook.exporting import ExportError, export_csv, export_package
+    from ubrant.runs.jot_heads import export_jots
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
+    kept = book.kept(chosen)
     try:
         if to.suffix.lower() == ".csv":
-            export_csv(book, chosen, to)
+            export_csv(kept, to)
         elif to.suffix.lower() in {".jot", ".txt"}:
-            export_jots(book, chosen, to, name)
+            if lost := export_jots(kept, to, name):
+                print(lost, file=sys.stderr)
         else:
-            export_package(book, chosen, to, name)
+            export_package(kept, to, name)
     except ExportError as error:
         _refuse(str(error))
     finally:
@@ -243,63 +196,7 @@ def _refuse(sentence: str) -> NoReturn:
     raise typer.Exit(2)
 
 
-def _label(text: str, chemistry: str, option: str = "--rated") -> Label | None:
-    if chemistry and chemistry not in CHEMISTRIES:
-        _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
-    if not text:
-        return None
-    try:
-        return parse_label(text, chemistry or None)
-    except (LabelError, QuantityError) as error:
-        _refuse(f"{option}: {error}")
-
-
-def _accuracy(text: str, unit: str, option: str) -> Accuracy | None:
-    if not text:
-        return None
-    try:
-        return parse_accuracy(text, unit)
-    except QuantityError as error:
-        _refuse(f"{option}: {error}")
-
-
-def _cutoff(text: str) -> Cutoff | None:
-    if not text:
-        return None
-    try:
-        volts = parse_quantity(text, "V")
-    except QuantityError as error:
-        _refuse(f"--cutoff: {error}")
-    if not volts > 0:
-        _refuse(f"--cutoff: a cut-off of {text} would never be reached: give it in volts above 0.")
-    return Cutoff(volts)
-
-
-def _finding_as_json(finding: Finding, unit: str) -> dict[str, Any]:
-    return {
-        "value": finding.value,
-        "unit": unit,
-        "expanded_uncertainty": finding.expanded_uncertainty,
-        "working": "; ".join(finding.arithmetic) or finding.working,
-    }
-
-
-def _as_json(found: Discharge, warnings: list[str]) -> dict[str, Any]:
-    return {
-        "schema": 1,
-        "findings": {key: _finding_as_json(finding, finding.unit) for key, finding in found.findings.items()},
-        "verdict": {"word": found.verdict.word, "sentence": found.verdict.sentence, "settle": found.verdict.settle},
-        "ended_by": found.ended_by,
-        "gaps": [{"from_s": gap.from_s, "to_s": gap.to_s} for gap in found.gaps],
-        "warnings": warnings,
-    }
-
-
-def _print_table(found: Discharge, warnings: list[str]) -> None:
-    _print_findings(found.findings, found.verdict.sentence, found.verdict.settle, warnings)
-
-
-def _print_findings(findings: dict[str, Finding], sentence: str, settle: str, warnings: list[str]) -> None:
+def _print_account(account: Account, warnings: tuple[str, ...]) -> None:
     from rich.console import Console
     from rich.table import Table
 
@@ -309,15 +206,15 @@ def _print_findings(findings: dict[str, Finding], sentence: str, settle: str, wa
     table.add_column(justify="right", no_wrap=True)
     table.add_column(no_wrap=True)
     table.add_column(style="dim")
-    for finding in findings.values():
+    for finding in account.findings.values():
         if finding.value is not None:
             table.add_row(finding.name, finding.value_text(), finding.doubt_text(), finding.working)
     console.print(table)
     console.print()
-    console.print(sentence, style="bold", markup=False)
-    if settle:
-        console.print(settle, markup=False)
-    for warning in warnings:
+    console.print(account.sentence, style="bold", markup=False)
+    if account.settle:
+        console.print(account.settle, markup=False)
+    for warning in (*warnings, *account.warnings):
         console.print(f"Note: {warning}", markup=False)
 
 

@@ -6,6 +6,7 @@ import enum
 import queue
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.instruments import InstrumentError, WrongInstrument
@@ -15,6 +16,12 @@ from ubrant.core.circuit import CURRENT
 from ubrant.core.ending import EndWatch
 from ubrant.core.protocols import Recorder
 from ubrant.core.quantity import show, show_duration
+from ubrant.core.record.events import ChargeOff as ChargeOffEvent
+from ubrant.core.record.events import ChargeOn as ChargeOnEvent
+from ubrant.core.record.events import Gap, HandDid, MeterAway, Paused, Resumed, Zeroed
+from ubrant.core.record.events import LoadOff as LoadOffEvent
+from ubrant.core.record.events import LoadOn as LoadOnEvent
+from ubrant.core.record.events import LoadSet as LoadSetEvent
 from ubrant.methods.steps import (
     STEP_DONE,
     Ask,
@@ -44,6 +51,10 @@ _TRY_EVERY_S = 2.0
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
+_MOST_ZERO = {"V": 0.5, "A": 5.0}
+"""More than this with nothing connected is no zero of any meter for this work."""
+OPEN_LEADS, CLOSE_LEADS = "open leads", "close leads"
+"""What a simulated person does while a zero is read."""
 
 
 class Order(enum.Enum):
@@ -85,6 +96,14 @@ class _Failed(Exception):
     def __init__(self, channel: Channel, error: InstrumentError) -> None:
         super().__init__(str(error))
         self.channel, self.error = channel, error
+
+
+_HOW: dict[type[Step], Callable[[Engine, Any], str | None]] = {}
+
+
+def carries_out(kind: type[Step], how: Callable[[Engine, Any], str | None]) -> None:
+    """Teach the engine a step: ``how`` is called with the engine and the step, and answers what the method is told."""
+    _HOW[kind] = how
 
 
 class Engine:
@@ -137,7 +156,7 @@ class Engine:
             now = self._clock.now_s()
             self._update(load_off_s=now)
             try:
-                self._recorder.event(now, "load off", "Load off.")
+                self._recorder.event(LoadOffEvent(now, "Load off."))
             except Exception as error:
                 return trouble or str(error)
         if self._bench.load.by_hand and self._progress.load_on_s is not None and self._progress.phase in {"load on", "waiting"}:
@@ -158,38 +177,9 @@ class Engine:
         return None
 
     def _carry_out(self, step: Step) -> str | None:
+        """By what was registered for the kind of step."""
         self._update(text=step.text, cautions=step.cautions)
-        match step:
-            case Ask():
-                self._ask(action=step.action)
-            case Zero():
-                self._zero(step)
-            case ReadRest():
-                self._rest(step)
-            case LoadOn():
-                self._load_on(step)
-            case LoadSet():
-                self._load_set(step)
-            case LoadOff():
-                self._load_off(step)
-            case ChargeOn():
-                self._charge_on(step)
-            case ChargeOff():
-                self._charge_off()
-            case Point():
-                return self._points.take(step)
-            case SwitchOn():
-                self._points.switch_on(step)
-            case Hold():
-                return self._points.hold(step)
-            case SupplyOff():
-                self._points.supply_off()
-            case ReadUntil():
-                ended_by = self._read_until(step)
-                if ended_by != STEP_DONE and self._charger is None:
-                    self._update(ended_by=ended_by)
-                return ended_by
-        return None
+        return _HOW[type(step)](self, step)
 
     def _ask(self, phase: str = "asking", action: str = "") -> None:
         self._update(phase=phase)
@@ -199,23 +189,40 @@ class Engine:
             if order is Order.DONE:
                 self._bench.hands(action)
                 if action:
-                    self._recorder.event(self._clock.now_s(), "hands", action)
+                    self._recorder.event(HandDid(self._clock.now_s(), "", action))
                 return
             if order in (Order.END, Order.STOP):
                 raise _Abandoned
 
     def _zero(self, step: Zero) -> None:
-        """Read what the battery's meter shows with nothing connected, and keep it."""
-        self._ask("zeroing")
+        """Read what the meter at the first tap shows with nothing connected, and keep it; ask again while it cannot be a zero."""
+        while True:
+            self._ask("zeroing")
+            self._bench.hands(OPEN_LEADS)
+            found, tap = self._read_zero(step)
+            self._bench.hands(CLOSE_LEADS)
+            absurd = next((f"{show(v)} {q}" for q, v in found.items() if abs(v) > _MOST_ZERO[q]), "")
+            if not absurd:
+                break
+            notice = f"{absurd} is no zero: the leads are still connected, or something flows. Take them off, and read it again."
+            if self._bench.unattended:
+                raise InstrumentError(notice)
+            self._update(notice=notice)
+        self._update(notice="")
+        self._recorder.event(Zeroed(self._clock.now_s(), "", found, tap))
+
+    def _read_zero(self, step: Zero) -> tuple[dict[str, float], str]:
+        """Means of a few readings by quantity, and the tap they were read at."""
+        first = next((c.tap for c in self._bench.channels if c.tap in {"battery", "input"}), "")
         found = {}
         for channel in self._bench.channels:
-            if channel.tap in {"battery", "input"} and channel.quantity in {"V", "A"} and channel.quantity in step.quantities:
+            if channel.tap == first and channel.quantity in step.quantities and channel.quantity in _MOST_ZERO:
                 values = []
                 for _ in range(_ZERO_READINGS):
-                    values.append(self._read(channel))
                     self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._called)
+                    values.append(self._read(channel))
                 found[channel.quantity] = sum(values) / len(values)
-        self._recorder.event(self._clock.now_s(), "zero", " ".join(f"{value:.6f} {quantity}" for quantity, value in found.items()))
+        return found, first
 
     def _rest(self, step: ReadRest) -> None:
         self._update(phase="recovering" if self._progress.load_off_s is not None else "resting")
@@ -237,7 +244,7 @@ class Engine:
             self._ask()
         load.on()
         now = self._clock.now_s()
-        self._recorder.event(now, "load on", step.text)
+        self._recorder.event(LoadOnEvent(now, step.text))
         self._low_readings = 0
         self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s, load_off_s=None)
 
@@ -247,7 +254,7 @@ class Engine:
         self._bench.load.set_amount(step.amount, step.mode)
         self._amount = step.amount
         self._low_readings = 0
-        self._recorder.event(self._clock.now_s(), "step", step.text)
+        self._recorder.event(LoadSetEvent(self._clock.now_s(), step.text))
         self._update(phase="load on")
 
     def _load_off(self, step: LoadOff) -> None:
@@ -255,7 +262,7 @@ class Engine:
             self._ask()
         self._bench.load.off()
         now = self._clock.now_s()
-        self._recorder.event(now, "load off", "Load off.")
+        self._recorder.event(LoadOffEvent(now, "Load off."))
         self._update(load_off_s=now)
 
     def _charge_on(self, step: ChargeOn) -> None:
@@ -265,14 +272,14 @@ class Engine:
         supply.prepare(step.current_a, step.limit_v)
         self._charger = step
         supply.on()
-        self._recorder.event(self._clock.now_s(), "charge on", step.text)
+        self._recorder.event(ChargeOnEvent(self._clock.now_s(), step.text))
         self._update(phase="charging")
 
     def _charge_off(self) -> None:
         if self._bench.supply is not None:
             self._bench.supply.off()
         self._charger = None
-        self._recorder.event(self._clock.now_s(), "charge off", "Charger off.")
+        self._recorder.event(ChargeOffEvent(self._clock.now_s(), "Charger off."))
 
     # reading under load
 
@@ -341,14 +348,12 @@ class Engine:
         """Say so where far more time has passed than was waited for: the computer slept, or was held up."""
         late = self._clock.now_s() - due
         if late > max(10.0, 3 * every_s):
-            self._recorder.event(
-                self._clock.now_s(), "gap", f"Nothing was read for {show_duration(late)}: the computer slept, or was held up."
-            )
+            self._recorder.event(Gap(self._clock.now_s(), f"Nothing was read for {show_duration(late)}: the computer slept, or was held up."))
 
     def _paused(self, every_s: float) -> Order:
         """Load off and reading on, until a person resumes or stops."""
         self._bench.load.off()
-        self._recorder.event(self._clock.now_s(), "paused", "Load paused.")
+        self._recorder.event(Paused(self._clock.now_s(), "Load paused."))
         self._update(phase="paused")
         while True:
             self._read_all()
@@ -367,7 +372,7 @@ class Engine:
         self._bench.load.prepare(self._amount, self._set.own_cutoff_v, self._set.mode)
         self._bench.load.on()
         self._low_readings = 0
-        self._recorder.event(self._clock.now_s(), "resumed", "Load on again.")
+        self._recorder.event(Resumed(self._clock.now_s(), "Load on again."))
         self._update(phase="load on")
 
     # reading, and what happens when there is nothing to read
@@ -420,12 +425,12 @@ class Engine:
             self._away[channel.meter] = self._clock.now_s() + _BESIDE_EVERY_S
             if not was_away:
                 notice = f"{error} It is only read along: the run goes on without it."
-                self._recorder.event(self._clock.now_s(), "beside", notice)
+                self._recorder.event(MeterAway(self._clock.now_s(), notice))
                 self._update(notice=notice)
             return
         if was_away:
             del self._away[channel.meter]
-            self._recorder.event(self._clock.now_s(), "beside", f"{channel.meter} answers again.")
+            self._recorder.event(MeterAway(self._clock.now_s(), f"{channel.meter} answers again."))
             self._update(notice="")
         if channel.kept:
             self._recorder.reading(channel.tap, channel.quantity, self._clock.now_s(), value)
@@ -466,7 +471,7 @@ class Engine:
         if running:
             self._switch_off_for_now(was)
         began = self._clock.now_s()
-        self._recorder.event(began, "paused" if running else "gap", notice)
+        self._recorder.event(Paused(began, notice) if running else Gap(began, notice))
         self._update(phase="waiting" if running else was, notice=notice)
         while self._clock.now_s() - began < PATIENCE_S:
             order = self._next_order(0)
@@ -504,7 +509,7 @@ class Engine:
         if step is not None and supply is not None:
             supply.prepare(step.current_a, step.limit_v)
             supply.on()
-            self._recorder.event(self._clock.now_s(), "resumed", "Charging again.")
+            self._recorder.event(Resumed(self._clock.now_s(), "Charging again."))
 
     def _meter_name(self) -> str:
         return next((c.meter for c in self._bench.channels if c.tap == "battery" and c.quantity == "V"), "The meter")
@@ -541,3 +546,25 @@ class Engine:
     def _update(self, **changes: object) -> None:
         self._progress = replace(self._progress, **changes)  # type: ignore[arg-type]
         self._show(self._progress)
+
+
+def _until(engine: Engine, step: ReadUntil) -> str:
+    ended_by = engine._read_until(step)
+    if ended_by != STEP_DONE and engine._charger is None:
+        engine._update(ended_by=ended_by)
+    return ended_by
+
+
+carries_out(Ask, lambda engine, step: engine._ask(action=step.action))
+carries_out(Zero, lambda engine, step: engine._zero(step))
+carries_out(ReadRest, lambda engine, step: engine._rest(step))
+carries_out(LoadOn, lambda engine, step: engine._load_on(step))
+carries_out(LoadSet, lambda engine, step: engine._load_set(step))
+carries_out(LoadOff, lambda engine, step: engine._load_off(step))
+carries_out(ChargeOn, lambda engine, step: engine._charge_on(step))
+carries_out(ChargeOff, lambda engine, step: engine._charge_off())
+carries_out(Point, lambda engine, step: engine._points.take(step))
+carries_out(SwitchOn, lambda engine, step: engine._points.switch_on(step))
+carries_out(Hold, lambda engine, step: engine._points.hold(step))
+carries_out(SupplyOff, lambda engine, step: engine._points.supply_off())
+carries_out(ReadUntil, _until)

@@ -10,15 +10,7 @@ import numpy as np
 
 from ubrant.core.protocols import Recorder
 from ubrant.core.readings import Array, Series
-
-
-@dataclass(frozen=True)
-class Event:
-    """Something that happened: ``kind`` is ``load on``, ``load off``, ``paused``, ``resumed`` or ``jotting``."""
-
-    time_s: float
-    kind: str
-    text: str
+from ubrant.core.record.events import Event
 
 
 class _Column:
@@ -57,9 +49,9 @@ class LiveReadings:
                 column = self._columns[(tap, quantity)] = _Column()
             column.append(time_s, value)
 
-    def event(self, time_s: float, kind: str, text: str) -> None:
+    def event(self, event: Event) -> None:
         with self._lock:
-            self._events.append(Event(time_s, kind, text))
+            self._events.append(event)
 
     def begin_with(self, series: Mapping[tuple[str, str], Series], events: Iterable[Event]) -> None:
         """What was read and happened before an interruption."""
@@ -115,9 +107,9 @@ class FanOut:
         for recorder in self._recorders:
             recorder.reading(tap, quantity, time_s, value)
 
-    def event(self, time_s: float, kind: str, text: str) -> None:
+    def event(self, event: Event) -> None:
         for recorder in self._recorders:
-            recorder.event(time_s, kind, text)
+            recorder.event(event)
 
     def check(self) -> None:
         for recorder in self._recorders:

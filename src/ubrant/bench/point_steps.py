@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.core.circuit import CURRENT
 from ubrant.core.protocols import Recorder
+from ubrant.core.record.events import HeldOn, HoldBegan, LoadSet, PointTaken, Resumed, WentOff
 from ubrant.methods.steps import Hold, Point, SwitchOn
 
 _KEYS = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"))
@@ -58,15 +58,9 @@ class PointSteps:
                 break
             self._wait(step.every_s)
         now = clock.now_s()
-        about: dict[str, object] = {
-            "from_s": round(min(now - step.settle_s, began), 3),
-            "input_v": step.input_v,
-            "load_a": step.load,
-            "settled": settled,
-        }
-        self._record_wave(about)
-        about["answer"] = answer = self._answer(step, history[-1])
-        self._recorder.event(now, "point", json.dumps(about))
+        wave = self._record_wave()
+        answer = self._answer(step, history[-1])
+        self._recorder.event(PointTaken(now, step.text, round(min(now - step.settle_s, began), 3), step.input_v, step.load, settled, answer, wave))
         return answer
 
     def _answer(self, step: Point, last: tuple[float, ...]) -> str:
@@ -79,7 +73,7 @@ class PointSteps:
     def switch_on(self, step: SwitchOn) -> None:
         """The supply on, nothing attached."""
         self._set_supply(step.input_v, step.most_input_a)
-        self._recorder.event(self._bench.clock.now_s(), "step", step.text)
+        self._recorder.event(LoadSet(self._bench.clock.now_s(), step.text))
         self._update(phase="measuring")
 
     def hold(self, step: Hold) -> str:
@@ -89,7 +83,7 @@ class PointSteps:
         start = clock.now_s()
         key = ("output", "V") if step.tap == "output" else ("input", "A")
         most = 0.0
-        self._recorder.event(start, "hold", json.dumps({"load": step.load, "tap": step.tap}))
+        self._recorder.event(HoldBegan(start, step.text, step.load, step.tap))
         while True:
             self._wait(step.every_s)
             shown = self._read_all()
@@ -97,11 +91,11 @@ class PointSteps:
             most = max(most, value, self._most_out_v if step.tap == "output" else 0.0)
             now = clock.now_s()
             if (most > 0 and value < _OFF_SHARE * most) or (step.load > 0 and not self._bench.load.is_on()):
-                self._recorder.event(now, "off", json.dumps({"load": step.load, "after_s": round(now - start, 3)}))
+                self._recorder.event(WentOff(now, "", step.load, round(now - start, 3)))
                 answer = f"off{now - start:.3f}"
                 break
             if now - start >= step.at_most_s:
-                self._recorder.event(now, "held", json.dumps({"load": step.load, "after_s": round(now - start, 3)}))
+                self._recorder.event(HeldOn(now, "", step.load, round(now - start, 3)))
                 answer = "held"
                 break
         if not step.keep:
@@ -123,7 +117,7 @@ class PointSteps:
             self._set_supply(*self._supply_set)
         if load_was_on:
             self._set_load(*self._load_set)
-        self._recorder.event(self._bench.clock.now_s(), "resumed", "On again.")
+        self._recorder.event(Resumed(self._bench.clock.now_s(), "On again."))
 
     def _set_supply(self, volts: float, most_a: float) -> None:
         supply = self._bench.supply
@@ -155,12 +149,12 @@ class PointSteps:
             self._load_on_noted = True
             self._update(phase="measuring", load_on_s=self._bench.clock.now_s())
 
-    def _record_wave(self, about: dict[str, object]) -> None:
-        """What the scope sees at this point, kept as readings of its own tap."""
+    def _record_wave(self) -> tuple[float, float] | None:
+        """What the scope sees at this point, kept as readings of its own tap; from when to when."""
         if self._bench.scope is None:
-            return
+            return None
         start = self._bench.clock.now_s()
         time, volts = self._bench.scope()
         for moment, value in zip((start + time).tolist(), volts.tolist(), strict=True):
             self._recorder.reading("scope", "V", moment, value)
-        about["wave"] = [round(start + float(time[0]), 6), round(start + float(time[-1]), 6)]
+        return round(start + float(time[0]), 6), round(start + float(time[-1]), 6)

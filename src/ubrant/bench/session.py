@@ -12,6 +12,7 @@ from ubrant.bench.engine import Engine, Order, Progress
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
 from ubrant.core.protocols import Recorder
+from ubrant.core.record.events import Note
 from ubrant.methods.steps import Steps
 
 
@@ -48,7 +49,7 @@ class RunSession:
     def jot(self, text: str, time_s: float | None = None) -> float:
         """Note something at a time of the run (now, when None); returns that time."""
         moment = self._progress.time_s if time_s is None else time_s
-        self._recorder.event(moment, "jotting", text)
+        self._recorder.event(Note(moment, text))
         return moment
 
     def end(self, timeout_s: float = 30.0) -> None:

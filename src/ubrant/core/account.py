@@ -1,285 +1,145 @@
-"""Everything a run says of a battery: the discharge itself, and what else was read or done beside it.
-
-The live ledger, the Findings stage, the report and the command line call :func:`account`.
-"""
+"""What a method makes of a record. The live ledger, Findings, Shelf, report, JSON, exports and tests show this and nothing else."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cells import cell_findings
-from ubrant.core.counters import agreement, counted, counted_finding, energy_per_point, points_used
-from ubrant.core.discharge import Discharge, DischargeRecord, analyse
+from ubrant.core.drawings import Drawing
 from ubrant.core.finding import Finding
-from ubrant.core.integrals import totals
-from ubrant.core.quantity import plain, show
-from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
-from ubrant.core.recharge import efficiencies, recharge_of
-from ubrant.core.resistance import resistance_findings, two_step
-from ubrant.core.second_meter import disagreement
-from ubrant.core.state_of_charge import from_resting_voltage
-from ubrant.core.temperature import capacity_at_reference
-from ubrant.core.uncertainty import Contribution, rectangular
-from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.core.gaps import Gap
+from ubrant.core.power_path import PowerPath
+from ubrant.core.readings import Array
+from ubrant.core.verdict import Verdict
 
-Add = Callable[..., None]
+if TYPE_CHECKING:
+    from ubrant.core.candidates import Candidate
 
-MOST_FOR_STEPS = 2_000_000
-"""Steps are looked for in runs up to this many readings; a longer log is looked through around its first step only."""
+SCHEMA = 1
 
 
 @dataclass(frozen=True)
-class Counter:
-    """One counter's readings, the half of their last digits, and where it runs over (None for unknown)."""
+class Group:
+    """Findings that belong together under a heading; by their keys."""
 
-    series: Series
-    half_width: Array
-    full_scale: float | None = None
+    title: str
+    keys: tuple[str, ...]
 
 
 @dataclass(frozen=True)
-class Beside:
-    """What was read or done beside the discharge.
+class Energy:
+    """What an outlook can rest on: watt-hours with their expanded uncertainty, whether that is all of it, and measured over label."""
+
+    energy_wh: float
+    energy_u: float | None
+    whole: bool
+    share: float = 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class SeenWave:
+    """A scope's record: the load it was made at, (n,) seconds and volts, its kind, warnings and figures, harmonics over the first."""
+
+    load_w: float
+    time_s: Array
+    volts: Array
+    kind: str
+    findings: Mapping[str, Finding]
+    warnings: tuple[str, ...]
+    harmonics: Array
+
+
+@dataclass(frozen=True)
+class Ahead:
+    """Where a run that is going on is heading: a sentence, how long yet, what part is left, and a sentence where it leaves what was expected."""
+
+    sentence: str = ""
+    left_s: float | None = None
+    departure: str = ""
+
+
+def _nothing() -> tuple[Drawing, ...]:
+    return ()
+
+
+def _no_path() -> PowerPath | None:
+    return None
+
+
+@dataclass(frozen=True, eq=False)
+class Account:
+    """Findings, verdict and everything drawn of a record; what a method does not have is empty.
 
     Attributes
     ----------
-    counters : by unit, Ah or Wh
-    percent : a display in whole percent
-    cells : volts of single cells by their number
-    temperature : of the battery
-    charges : (from, to) of every charge, seconds
-    discharges : (load on, load off) of every discharge, where there were several
-    two_step : the run began with the two steps of IEC 61960-3
-    start_ah : taken out before, counted, so that the run began part way down
-    other_v, other_a : the same quantities by another meter at the same tap; other_accuracies : its, in V and in A
+    findings : by key, in the order a ledger shows them
+    answers : keys of the few that are the answer
+    groups : the rest under their headings; what stands in none is shown as it comes
+    verdict : None where the method gives none
+    sentence : one over all
+    trouble : why nothing can be said, in a sentence; empty where there are findings
+    ended_by : what ended it, as a word
+    taken, planned : settled points that were taken, and how many there will be; None where it is not made of points
+    more : findings beside the ledger, such as capacities to other cut-offs
+    drawings, path : worked out when they are wanted
+    shown_at : what the path is drawn at
+    short : the answer in a few words, for a shelf
+    span : the stretch the findings are about, in the record's own time
+    bar : capacity in Ah with its expanded uncertainty, to be drawn against the label's
     """
 
-    counters: dict[str, Counter] = field(default_factory=dict)
-    percent: Series = field(default_factory=no_readings)
-    cells: dict[int, Series] = field(default_factory=dict)
-    temperature: Series = field(default_factory=no_readings)
-    charges: tuple[tuple[float, float], ...] = ()
-    discharges: tuple[tuple[float, float], ...] = ()
-    two_step: bool = False
-    start_ah: float | None = None
-    other_v: Series = field(default_factory=no_readings)
-    other_a: Series = field(default_factory=no_readings)
-    other_accuracies: tuple[Accuracy | None, Accuracy | None] = (None, None)
+    findings: Mapping[str, Finding] = field(default_factory=dict)
+    answers: tuple[str, ...] = ()
+    groups: tuple[Group, ...] = ()
+    verdict: Verdict | None = None
+    sentence: str = ""
+    warnings: tuple[str, ...] = ()
+    trouble: str = ""
+    ended_by: str = ""
+    gaps: tuple[Gap, ...] = ()
+    kind: str = ""
+    taken: int | None = None
+    planned: int | None = None
+    more: tuple[Finding, ...] = ()
+    drawings: Callable[[], tuple[Drawing, ...]] = _nothing
+    path: Callable[[], PowerPath | None] = _no_path
+    shown_at: str = ""
+    energy: Energy | None = None
+    waves: tuple[SeenWave, ...] = ()
+    candidate: Candidate | None = None
+    ahead: Ahead | None = None
+    short: str = ""
+    bar: tuple[float, float | None] | None = None
+    span: tuple[float, float] | None = None
+
+    @property
+    def settle(self) -> str:
+        """What would settle a verdict that cannot tell."""
+        return self.verdict.settle if self.verdict is not None else ""
 
 
-def account(record: DischargeRecord, beside: Beside | None = None) -> Discharge:
-    """Findings, verdict and warnings of a run.
-
-    Raises
-    ------
-    ReadingsError
-        Nothing can be said: too few readings, no current anywhere and no counter either.
-    """
-    beside = beside or Beside()
-    try:
-        found = analyse(record)
-    except ReadingsError:
-        if not any(len(c.series) > 1 for c in beside.counters.values()):
-            raise
-        found = _by_counters(record, beside)
-    findings, warnings = dict(found.findings), list(found.warnings)
-
-    def add(*more: Finding) -> None:
-        findings.update({f.key: f for f in more if f.value is not None})
-
-    _add_counters(record, beside, found, add, warnings)
-    if len(beside.percent):
-        points = points_used(beside.percent)
-        add(points, energy_per_point(findings["energy"], points))
-    if beside.cells:
-        kind = record.label.kind_of_cell if record.label else None
-        cells, said = cell_findings(beside.cells, kind.floor_v if kind else None)
-        add(*cells)
-        warnings += said
-    _add_rest(record, found, add)
-    _add_resistance(record, beside, found, add)
-    _add_temperature(record, beside, findings, add)
-    _add_charges(record, beside, found, add)
-    _add_cycles(record, beside, add)
-    warnings += _other_meter(record, beside)
-    if beside.start_ah:
-        warnings.append(f"{plain(beside.start_ah)} Ah had been taken out before, counted: what is found here comes on top of that.")
-    verdict = found.verdict
-    if beside.start_ah and record.label is not None:
-        verdict = _judged_with_start(record, found, findings, beside.start_ah)
-    return replace(found, findings=findings, warnings=tuple(warnings), verdict=verdict)
+def finding_to_json(finding: Finding) -> dict[str, Any]:
+    """One finding, as files and the command line give it."""
+    return {
+        "value": finding.value, "unit": finding.unit or "1", "expanded_uncertainty": finding.expanded_uncertainty,
+        "working": "; ".join(finding.arithmetic) or finding.working,
+    }  # fmt: skip
 
 
-def _by_counters(record: DischargeRecord, beside: Beside) -> Discharge:
-    """A run of which only counters were read."""
-    findings: dict[str, Finding] = {}
-    ends: list[float] = []
-    starts: list[float] = []
-    for unit, key, name in (("Ah", "charge", "Charge delivered"), ("Wh", "energy", "Energy delivered")):
-        counter = beside.counters.get(unit)
-        if counter is None or len(counter.series) < 2:
-            findings[key] = Finding(key, name, None, unit, None, "no counter for it")
-            continue
-        made = counted_finding(counted(counter.series, counter.half_width, counter.full_scale), unit, _counter_gain(record, unit))
-        parts = made.contributions if record.current_accuracy is not None else None
-        findings[key] = replace(made, key=key, name=name, contributions=parts)
-        starts.append(float(counter.series.time_s[0]))
-        ends.append(float(counter.series.time_s[-1]))
-    start, end = min(starts), max(ends)
-    findings["duration"] = Finding("duration", "Duration", end - start, "s", None, "first reading of the counter to the last")
-    charge, energy = findings["charge"], findings["energy"]
-    mean = energy.value / charge.value if energy.value and charge.value else None
-    findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, "Wh ÷ Ah of the counters")
-    findings["label_share"] = _share(record, charge, energy)
-    findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, "no current was read")
-    ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
-    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, ()))
-    return Discharge(findings, verdict, ended, (), (), start, end, None)
-
-
-def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding:
-    label = record.label
-    pairs = ((charge, label.charge_ah), (energy, label.energy_wh)) if label else ()
-    for measured, rated in pairs:
-        if measured.value is not None and rated:
-            parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
-            text = f"{show(measured.value)} ÷ {show(rated)} {measured.unit} on the label"
-            return Finding("label_share", "Share of the label", 100 * measured.value / rated, "%", parts, text)
-    return Finding("label_share", "Share of the label", None, "%", None, "no label given")
-
-
-def _counter_gain(record: DischargeRecord, unit: str) -> float:
-    gain = record.current_accuracy.gain if record.current_accuracy else 0.0
-    return gain + (record.voltage_accuracy.gain if unit == "Wh" and record.voltage_accuracy else 0.0)
-
-
-def _add_counters(record: DischargeRecord, beside: Beside, found: Discharge, add: Add, warnings: list[str]) -> None:
-    for unit, key in (("Ah", "charge"), ("Wh", "energy")):
-        counter = beside.counters.get(unit)
-        if counter is None or len(counter.series) < 2:
-            continue
-        count = counted(counter.series, counter.half_width, counter.full_scale)
-        made = counted_finding(count, unit, _counter_gain(record, unit))
-        if said := count.sentence(unit):
-            warnings.append(said)
-        integral = found.findings[key]
-        if integral.working.startswith("difference of two"):
-            continue
-        add(made)
-        inside = (float(counter.series.time_s[0]) <= found.load_on_s + 60) and (float(counter.series.time_s[-1]) >= found.end_s - 60)
-        if inside and (said := agreement(made, integral, shared=True)):
-            warnings.append(said)
-
-
-def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
-    """State of charge by the resting voltage before and after, with its band; nothing where voltage cannot tell."""
-    label = record.label
-    if label is None or label.kind_of_cell is None or not label.series:
-        return
-    for key, name, rest in (
-        ("soc_before", "Charged, by its rest before", "rest_before"),
-        ("soc_after", "Charged, by its rest after", "rest_after"),
-    ):
-        volts = found.findings.get(rest)
-        if volts is None or volts.value is None:
-            continue
-        read = from_resting_voltage(volts.value, label.series, label.kind_of_cell, volts.standard_uncertainty or 0.0)
-        if read.percent is None or read.expanded_points is None:
-            continue
-        parts = (
-            Contribution("chart and voltage", read.expanded_points / 2, "charts differ by ten points; the rest by the slope of the chart"),
-        )
-        working = f"{label.kind_of_cell.name} chart, if it had rested {label.kind_of_cell.rest_hours:g} h"
-        add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
-
-
-def _add_resistance(record: DischargeRecord, beside: Beside, found: Discharge, add: Add) -> None:
-    readings = record.readings
-    if record.widths is not None or len(readings) < 4:
-        return
-    if len(readings) > MOST_FOR_STEPS:
-        k = int(np.searchsorted(readings.time_s, found.load_on_s))
-        readings = readings.between(max(k - 1000, 0), min(k + 1000, len(readings) - 1))
-    if beside.two_step:
-        made = two_step(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not beside.start_ah else None)
-        if made is not None:
-            add(made)
-    add(*resistance_findings(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy))
-
-
-def _add_temperature(record: DischargeRecord, beside: Beside, findings: dict[str, Finding], add: Add) -> None:
-    if len(beside.temperature):
-        hottest = float(beside.temperature.value.max())
-        add(Finding("hottest", "Warmest", hottest, "°C", None, "the highest reading"))
-    kind = record.label.kind_of_cell if record.label else None
-    if kind is not None and kind.key == "lead-acid" and record.temperature_c is not None and findings["charge"].value:
-        hours = (findings["duration"].value or 0.0) / 3600
-        add(capacity_at_reference(findings["charge"], hours, record.temperature_c))
-
-
-def _add_charges(record: DischargeRecord, beside: Beside, found: Discharge, add: Add) -> None:
-    if not beside.charges:
-        return
-    after = [c for c in beside.charges if c[0] >= found.end_s]
-    chosen = after[0] if after else beside.charges[-1]
-    put_in = recharge_of(record.readings, record.voltage_accuracy, record.current_accuracy, *chosen)
-    if put_in is not None:
-        add(put_in.charge, put_in.energy, put_in.end_current)
-        add(*efficiencies(found.findings["charge"], found.findings["energy"], put_in))
-
-
-def _add_cycles(record: DischargeRecord, beside: Beside, add: Add) -> None:
-    if len(beside.discharges) < 2:
-        return
-    first: float | None = None
-    for number, (on_s, off_s) in enumerate(beside.discharges, start=1):
-        part = _between(record.readings, on_s, off_s)
-        if len(part) < 2:
-            continue
-        charge = totals(part.time_s, part.voltage_v, part.current_a).charge_ah
-        parts = None
-        if record.current_accuracy is not None:
-            hours = (off_s - on_s) / 3600
-            parts = (
-                Contribution("current gain", rectangular(record.current_accuracy.gain) * charge),
-                Contribution("current zero", rectangular(record.current_accuracy.zero) * hours),
-            )
-        first = first or charge
-        add(Finding(f"cycle_{number}", f"Cycle {number}", charge, "Ah", parts, f"{show(100 * charge / first, 3)} % of the first"))
-
-
-def _between(readings: Readings, from_s: float, to_s: float) -> Readings:
-    first = int(np.searchsorted(readings.time_s, from_s))
-    last = int(np.searchsorted(readings.time_s, to_s, side="right")) - 1
-    return readings.between(first, max(last, first))
-
-
-def _other_meter(record: DischargeRecord, beside: Beside) -> list[str]:
-    """Whether two meters at the battery are further apart than they may be."""
-    said = []
-    for unit, series, accuracy, other_accuracy, ours in (
-        ("V", beside.other_v, record.voltage_accuracy, beside.other_accuracies[0], record.readings.voltage_v),
-        ("A", beside.other_a, record.current_accuracy, beside.other_accuracies[1], record.readings.current_a),
-    ):
-        if len(series) and len(record.readings) > 1:
-            there = np.interp(series.time_s, record.readings.time_s, ours, math.nan, math.nan)
-            said.append(disagreement(there, series.value, unit, accuracy, other_accuracy))
-    return [text for text in said if text]
-
-
-def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict[str, Finding], start_ah: float) -> Verdict:
-    """The verdict on what was counted before and what was found now, together."""
-    charge, label = findings["charge"], record.label
-    if charge.value is None or label is None or not label.charge_ah:
-        return found.verdict
-    whole = replace(charge, value=charge.value + start_ah, name="Charge with what was taken out before")
-    share = replace(findings["label_share"], value=100 * (charge.value + start_ah) / label.charge_ah)
-    findings["whole_charge"] = replace(whole, key="whole_charge", working=f"{plain(start_ah)} Ah counted before + {show(charge.value)} Ah")
-    findings["label_share"] = share
-    about = Circumstances(label, record.cutoff, found.ended_by, record.temperature_c, record.tap, found.gaps)
-    return judge({**findings, "charge": whole}, about)
+def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[str, Any]:
+    """The account as one JSON object; ``warnings`` come before its own."""
+    findings: dict[str, Any] = {key: finding_to_json(finding) for key, finding in account.findings.items()}
+    if account.kind:
+        findings["kind"] = {"value": account.kind, "unit": "", "expanded_uncertainty": None, "working": "by its levels, crest factor and THD"}
+    verdict = account.verdict
+    return {
+        "schema": SCHEMA,
+        "findings": findings,
+        "answers": list(account.answers),
+        "verdict": {"word": verdict.word, "sentence": verdict.sentence, "settle": verdict.settle} if verdict is not None else None,
+        "sentence": account.sentence,
+        "ended_by": account.ended_by or "end of log",
+        "gaps": [{"from_s": gap.from_s, "to_s": gap.to_s} for gap in account.gaps],
+        "warnings": [*warnings, *account.warnings],
+    }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -18,13 +19,14 @@ STANDBY = ("standby", "off", "idle", "asleep")
 
 @dataclass(frozen=True)
 class Mode:
-    """One reading of a plug-in meter. ``watts`` None where it was not read: V × A is not W on AC."""
+    """One reading of a plug-in meter. ``watts`` None where it was not read: V × A is not W on AC; ``half_w``: half of their last digit."""
 
     name: str
     volts: float | None = None
     amps: float | None = None
     watts: float | None = None
     peak_w: float | None = None
+    half_w: float = 0.0
 
 
 def appliance_findings(
@@ -49,7 +51,7 @@ def appliance_findings(
     for number, mode in enumerate(metered, start=1):
         watts = mode.watts or 0.0
         findings[f"power_{number}"] = Finding(
-            f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power), "as the meter reads"
+            f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power, mode.half_w), "as the meter reads"
         )
         if mode.volts and mode.amps:
             found = _apparent(number, mode, power, voltage, current)
@@ -63,7 +65,7 @@ def appliance_findings(
                 )
     quiet = next((m for m in metered if m.name.lower().startswith(STANDBY)), None)
     if quiet is not None and quiet.watts is not None:
-        day = tuple(c.times(24.0) for c in power_doubt(quiet.watts, power) or ()) if power else None
+        day = tuple(c.times(24.0) for c in power_doubt(quiet.watts, power, quiet.half_w) or ()) if power else None
         findings["standby_day"] = Finding(
             "standby_day", f"{quiet.name}, a day", 24 * quiet.watts, "Wh", day, f"{show(quiet.watts)} W × 24 h"
         )
@@ -88,7 +90,7 @@ def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy
             Contribution("voltage gain", rectangular(voltage.gain) * apparent), Contribution("voltage zero", rectangular(voltage.zero) * amps),
             Contribution("current gain", rectangular(current.gain) * apparent), Contribution("current zero", rectangular(current.zero) * volts),
         ))  # fmt: skip
-    in_watts = power_doubt(watts, power)
+    in_watts = power_doubt(watts, power, mode.half_w)
     factor_parts = None if parts is None or in_watts is None else of_ratio(watts, in_watts, apparent, parts)
     keys = f"apparent_{number}", f"factor_{number}"
     return {
@@ -97,23 +99,25 @@ def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy
     }  # fmt: skip
 
 
-def power_doubt(watts: float, power: Accuracy | None) -> Contributions | None:
+def power_doubt(watts: float, power: Accuracy | None, half_w: float = 0.0) -> Contributions | None:
     """Where a plug-in meter's ± comes from."""
     if power is None:
         return None
     return merged((
         Contribution("power gain", rectangular(power.gain) * watts, f"{show(100 * power.gain, 2)} % of {show(watts)} W ÷ √3"),
         Contribution("power zero", rectangular(power.zero), f"{show(power.zero, 2)} W ÷ √3"),
+        Contribution("last digit of the watts", rectangular(half_w)),
     ))  # fmt: skip
 
 
 @dataclass(frozen=True)
 class SupplyStep:
-    """One load of an external supply: watts from the mains, volts and amperes of its output."""
+    """One load of an external supply: watts from the mains, volts and amperes of its output; ``halves``: half of the last digit of each."""
 
     input_w: float
     output_v: float
     output_a: float
+    halves: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def output_w(self) -> float:
@@ -149,6 +153,8 @@ def supply_efficiency(key: str, name: str, steps: Sequence[SupplyStep], meters: 
                 Contribution(f"{what} zero", sign * rectangular(accuracy.zero) * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True)) / len(steps)),
             )
         ))  # fmt: skip
+        digits = sum((s.percent * half / max(value, 1e-9)) ** 2 for s in steps for half, value in zip(s.halves, (s.input_w, s.output_v, s.output_a), strict=True))
+        parts = merged((*parts, Contribution("digits as they were typed", rectangular(math.sqrt(digits)) / len(steps))))
     sums = [f"{show(s.output_w)} W ÷ {show(s.input_w)} W = {show(s.percent, 4)} %" for s in steps]
     return Finding(key, name, value, "%", parts, working, tuple(sums))
 

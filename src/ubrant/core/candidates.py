@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.finding import Finding
 from ubrant.core.loss_model import LossModel
 from ubrant.core.quantity import plain, show
+from ubrant.core.sweep import Sweep
 
 HOURS_A_YEAR = 8766.0
 
@@ -48,6 +51,23 @@ class Candidate:
             return None
         loads, doubts = zip(*self.doubts, strict=True)
         return float(np.interp(load_w, loads, doubts))
+
+
+def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Candidate | None:
+    """What a sweep or load steps say of a unit as a candidate; None without fitted losses."""
+    if swept.model is None or not len(swept.points):
+        return None
+    carried = swept.points.output_w[swept.in_tolerance]
+    dropout = findings.get("dropout_voltage") or findings.get("cutoff_input")
+    volts = swept.points.input_v[swept.in_tolerance] if swept.in_tolerance.any() else swept.points.input_v
+    good = swept.in_tolerance & np.isfinite(swept.efficiency_u) & (swept.points.output_w > 0)
+    loads, doubts = swept.points.output_w[good], swept.efficiency_u[good]
+    order = np.argsort(loads)
+    return Candidate(
+        name, swept.model, findings["idle_power"].value or 0.0, dropout.value if dropout is not None else None, (float(np.min(volts)), float(np.max(volts))),
+        float(carried.max()) if len(carried) else 0.0, tuple(zip(loads[order].tolist(), doubts[order].tolist(), strict=True)),
+        (dropout.expanded_uncertainty or 0.0) if dropout is not None else 0.0,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)

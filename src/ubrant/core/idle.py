@@ -21,7 +21,7 @@ _MOVES_SHARE = 0.01
 
 def idle_findings(
     voltage_v: Array, current_a: Array, voltage: Accuracy | None, current: Accuracy | None, floor_a: float = 0.0, model: LossModel | None = None,
-    battery_wh: float | None = None,
+    battery_wh: float | None = None, half_v: float = 0.0, half_a: float = 0.0,
 ) -> tuple[dict[str, Finding], list[str]]:  # fmt: skip
     """Watts with ±, watt-hours a day, days until it alone empties a battery; and warnings.
 
@@ -29,6 +29,7 @@ def idle_findings(
     ----------
     voltage_v, current_a : (n,) at the input, nothing attached; what comes before it is steady is left out
     floor_a : below this the meter shows nothing
+    half_v, half_a : half of the last digit of what a person took down
 
     Raises
     ------
@@ -60,6 +61,7 @@ def idle_findings(
             Contribution("input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"),
             Contribution("input voltage gain", rectangular(voltage.gain) * watts), Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
             Contribution("unsteadiness", noise), Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
+            Contribution("last digit of the amperes", rectangular(half_a) * mean_v), Contribution("last digit of the volts", rectangular(half_v) * abs(mean_a)),
         ))  # fmt: skip
     if floor_a and mean_a <= floor_a:
         watts = mean_v * floor_a / 2

@@ -10,8 +10,13 @@ from datetime import datetime
 from ubrant.core.jot import Grammar, JotError, Jotting, clock_text
 from ubrant.core.quantity import parse_number
 
-HEADINGS = ("unit", "label", "chemistry", "meter", "volts", "amps", "started", "cutoff", "between", "temperature", "taps", "method", "note")
-"""What the head of a file may name, each as ``name: value``."""
+HEADINGS = (
+    "method", "unit", "kind", "label", "chemistry", "fed by", "leads", "meter", "volts", "amps", "watts", "details", "started", "cutoff", "hold", "between",
+    "temperature", "start", "taps", "note",
+)  # fmt: skip
+"""What the head of a file may name, each as ``name: value``; a meter's also for a tap, as ``volts output``; and ``plan …`` for a field of the method."""
+_HEADING = re.compile(r"((?:meter|volts|amps|watts|details|plan)\s+\w[\w .-]*?|fed by|[A-Za-z]+)\s*:\s*(.*)", re.I)
+_OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan) ")
 _DAY_S = 86_400.0
 
 
@@ -41,7 +46,7 @@ class JotText:
 def is_jot_text(text: str) -> bool:
     """Whether a text looks like jot text: it names something it may name, or has a line that begins with a time and holds a reading."""
     lines = [line.strip() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")][:40]
-    heads = sum(1 for line in lines if (m := re.match(r"([a-z]+)\s*:", line, re.I)) and m[1].lower() in HEADINGS)
+    heads = sum(1 for line in lines if (m := _HEADING.match(line)) and _is_heading(m[1]))
     timed = sum(1 for line in lines if re.match(r"@\s*\d{1,2}[:.]\d\d|\+\s*\d", line))
     return bool(lines) and (heads >= 2 or (timed >= 1 and heads + timed >= max(2, len(lines) // 3)))
 
@@ -67,12 +72,13 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         line = line.strip().lstrip("\ufeff")
         if not line or line.startswith("#"):
             continue
-        named = re.match(r"([A-Za-z]+)\s*:\s*(.*)", line)
-        if not entries and named and named[1].lower() in HEADINGS:
-            head[named[1].lower()] = named[2].strip()
-            if named[1].lower() == "taps":
+        named = _HEADING.match(line)
+        if not entries and named and _is_heading(named[1]):
+            key = re.sub(r"\s+", " ", named[1].lower())
+            head[key] = named[2].strip()
+            if key == "taps":
                 grammar = Grammar(tuple(t.strip() for t in named[2].split(",") if t.strip()))
-            if named[1].lower() == "started":
+            if key == "started":
                 start = _started(named[2], name, number)
                 zero = start.hour * 3600.0 + start.minute * 60 + start.second
             continue
@@ -108,6 +114,11 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
     return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
 
 
+def _is_heading(name: str) -> bool:
+    name = re.sub(r"\s+", " ", name.lower())
+    return name in HEADINGS or _OF_A_TAP.match(name) is not None
+
+
 def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
     """The entry with what ``by`` reads in place of what it read of the same; its time stays, and so does what is not mentioned."""
     said = {(r.tap, r.quantity) for r in by.readings}
@@ -118,7 +129,9 @@ def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
 
 def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iterable[Entry]) -> str:
     """Head and entries as a jot text that reads back to the same."""
-    lines = [f"{key}: {head[key]}" for key in HEADINGS if head.get(key) and key != "started"]
+    order = {key: place for place, key in enumerate(HEADINGS)}
+    keys = sorted((k for k in head if head[k] and k != "started"), key=lambda k: order.get(k.split(" ")[0] if k not in order else k, len(order)))
+    lines = [f"{key}: {_one_line(head[key])}" for key in keys]
     if started is not None:
         lines.append(f"started: {started.isoformat(sep=' ', timespec='seconds')}")
     lines.append("")
@@ -174,12 +187,17 @@ def _started(text: str, name: str, number: int) -> datetime:
         raise JotTextError(f"{name}, line {number}: “{text}” is no date and time: write it like 2026-10-17 08:10.") from None
 
 
+def _one_line(text: str) -> str:
+    return " ".join(text.split())
+
+
 def _after(seconds: float) -> str:
     if seconds < 0:
-        return f"-{-seconds:g}s"
+        return f"-{-seconds!r}s"
     whole = int(seconds)
-    rest = f"{seconds - whole:.3f}"[1:].rstrip("0").rstrip(".")
-    return f"+{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}{rest}"
+    rest = repr(float(seconds)).partition(".")[2] if "e" not in repr(float(seconds)) else f"{seconds - whole:.9f}"[2:]
+    rest = rest.rstrip("0")
+    return f"+{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}{'.' + rest if rest else ''}"
 
 
 def _exponent_of(width: float) -> int:

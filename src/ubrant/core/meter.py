@@ -89,12 +89,21 @@ class Meter:
     details: MeterDetails = field(default_factory=MeterDetails)
 
     def accuracy(self, unit: str) -> Accuracy | None:
-        """Accuracy in V or A; None when nobody said.
+        """Accuracy in V, A or W; None when nobody said.
 
         Raises
         ------
         QuantityError
             The text is not understood.
         """
-        text = self.voltage_accuracy if unit == "V" else self.current_accuracy
+        text = {"V": self.voltage_accuracy, "A": self.current_accuracy, "W": self.details.power_accuracy}[unit]
         return parse_accuracy(text, unit) if text.strip() else None
+
+    @property
+    def uid(self) -> str:
+        """What tells it from others: its number on the shelf, or for one that is not there its name."""
+        return f"meter {self.id}" if self.id else self.name
+
+    def is_same(self, other: Meter) -> bool:
+        """Whether it is the same instrument; two of one name on the shelf are two."""
+        return self.uid == other.uid

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +38,10 @@ class SweepMeters:
 
 @dataclass(frozen=True)
 class Points:
-    """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not."""
+    """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not.
+
+    ``half``: by the name of a quantity, (n,) how wide each reading is to both sides, of those that a person took down.
+    """
 
     input_v: Array
     input_a: Array
@@ -46,6 +49,7 @@ class Points:
     output_a: Array
     output_w: Array
     source_v: Array
+    half: Mapping[str, Array] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.input_v)
@@ -55,7 +59,9 @@ class Points:
         return np.asarray(self.input_v * self.input_a)
 
     def where(self, chosen: Mask) -> Points:
-        return Points(*(getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")))
+        half = {name: column[chosen] for name, column in self.half.items()}
+        vin, iin, vout, iout, pout, source = (getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v"))
+        return Points(vin, iin, vout, iout, pout, source, half)
 
 
 def points_of(input_v: Array, input_a: Array, output_v: Array, output_a: Array | None = None, output_w: Array | None = None,
@@ -113,6 +119,22 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
 Move = Callable[[Points, float], Points]
 
 
+def digits_of(points: Points) -> Iterator[tuple[float, Move]]:
+    """(standard uncertainty, how it moves the points) of every reading's own width: each is wrong by itself, by up to half of its last digit."""
+
+    def one(name: str, k: int) -> Move:
+        def moved(p: Points, u: float) -> Points:
+            column = getattr(p, name).copy()
+            column[k] += u
+            return replace(p, output_w=column) if name == "output_w" else _moved(p, **{name: column})
+
+        return moved
+
+    for name, halves in points.half.items():
+        for k in np.flatnonzero(halves > 0).tolist():
+            yield rectangular(float(halves[k])), one(name, k)
+
+
 def _source_errors(
     points: Points, voltage: Accuracy, gain: Callable[[str], Move], zero: Callable[[str], Move]
 ) -> list[tuple[str, float, Move]]:
@@ -143,7 +165,7 @@ def _errors_by_watts(
 
 def _moved(points: Points, **changes: Array) -> Points:
     """Points with one quantity changed; power goes with its volts and amperes."""
-    moved = replace(points, **changes)
+    moved: Points = replace(points, **changes)  # type: ignore[arg-type]
     scale = np.divide(
         moved.output_v * moved.output_a,
         points.output_v * points.output_a,

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from ubrant.core.record.events import Event
+
 
 class Clock(Protocol):
     """Time of a run, in seconds from its start. Real, or simulated."""
@@ -21,8 +23,8 @@ class Recorder(Protocol):
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         """One reading: quantity is ``V`` or ``A``."""
 
-    def event(self, time_s: float, kind: str, text: str) -> None:
-        """Something that happened, or a person's jotting (kind ``jotting``)."""
+    def event(self, event: Event) -> None:
+        """Something that happened, or a person's note."""
 
     def check(self) -> None:
         """Raise if what was handed over cannot be kept any more."""

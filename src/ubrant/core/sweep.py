@@ -14,9 +14,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.finding import Finding
 from ubrant.core.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
-from ubrant.core.points import Mask, Points, SweepMeters, errors_of
+from ubrant.core.points import Mask, Points, SweepMeters, digits_of, errors_of
 from ubrant.core.quantity import plain
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.tolerance import Tolerance
@@ -26,7 +27,6 @@ IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
-TAKEN, OUTSIDE, OFF = "taken", "outside tolerance", "off"
 _SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
 
 
@@ -215,6 +215,10 @@ def _power_doubt(points: Points, meters: SweepMeters) -> Array:
     ):  # fmt: skip
         assert accuracy is not None
         total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
+    others = {"input_v": points.input_a, "input_a": points.input_v, "output_v": points.output_a, "output_a": points.output_v, "output_w": one}
+    for name, halves in points.half.items():
+        if name in others:
+            total += (rectangular(1.0) * halves * np.abs(others[name])) ** 2
     return np.sqrt(total)
 
 
@@ -383,6 +387,14 @@ def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[st
             sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
             if sides:
                 parts[key].append(Contribution(name, max(sides, key=abs)))
+    squares = dict.fromkeys(base, 0.0)
+    for u, shift in digits_of(points):
+        above = figures(shift(points, u))
+        for key, usual in base.items():
+            moved = above[key]
+            squares[key] += (moved - usual) ** 2 if moved is not None and usual is not None else 0.0
+    for key, square in squares.items():
+        parts[key].append(Contribution("digits as they were typed", math.sqrt(square)))
     return {key: merged(found) for key, found in parts.items()}
 
 
@@ -441,6 +453,10 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     for _, size, shift in errors_of(points, meters):
         moved = shift(points, size)
         total += np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0) ** 2
+    for name, halves in points.half.items():
+        values = getattr(points, name)
+        if name != "source_v":
+            total += np.where(on & (values > 0), eta * rectangular(1.0) * np.divide(halves, values, out=np.zeros(len(values)), where=values > 0), 0.0) ** 2
     return eta, np.where(on, 2 * np.sqrt(total), math.nan)
 
 

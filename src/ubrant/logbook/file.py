@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 3
+FORMAT = 4
 
 
 _PAGE = 8192

@@ -6,8 +6,8 @@ import contextlib
 import json
 import sqlite3
 import threading
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,10 +17,13 @@ from ubrant.core import FINDINGS_VERSION
 from ubrant.core.finding import Finding
 from ubrant.core.meter import Meter, details_from
 from ubrant.core.readings import Array, Series
+from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
+from ubrant.core.record.head import Criteria, Head, head_from_json, head_to_json
 from ubrant.core.unit import Unit
+from ubrant.logbook import older
 from ubrant.logbook.file import LogbookError, connect, fold, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
-from ubrant.logbook.records import KeptOutlook, Run, StoredEvent, StoredJot, Summary
+from ubrant.logbook.records import Kept, KeptOutlook, Run, StoredEvent, StoredJot, Summary, summary_from_json
 
 PIECE = 65_536
 
@@ -154,32 +157,32 @@ class Logbook:
         like = f"%{search}%"
         if unit_id is not None:
             own = self._db.execute(
-                f"SELECT {_RUN_COLUMNS}, unit.name FROM run JOIN unit ON unit.id = run.unit_id WHERE run.unit_id = ?"
+                f"SELECT {_RUN_COLUMNS}, unit.name, unit.kind FROM run JOIN unit ON unit.id = run.unit_id WHERE run.unit_id = ?"
                 " ORDER BY run.started DESC, run.id DESC LIMIT ?",
                 (unit_id, limit),
             )
-            return [(_run(row), row[-1]) for row in own]
+            return [(_run(row), row[-2]) for row in own]
         rows = self._db.execute(
-            f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
+            f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
             " WHERE ?1 = '%%' OR unit.name LIKE ?1 OR run.label LIKE ?1 OR run.source LIKE ?1"
-            " OR EXISTS (SELECT 1 FROM event WHERE event.run_id = run.id AND event.kind = 'jotting' AND event.text LIKE ?1)"
+            " OR EXISTS (SELECT 1 FROM event WHERE event.run_id = run.id AND event.kind IN ('jotting', 'note') AND event.text LIKE ?1)"
             " ORDER BY run.started DESC, run.id DESC LIMIT ?2",
             (like, limit),
         )
-        return [(_run(row), row[-1]) for row in rows]
+        return [(_run(row), row[-2]) for row in rows]
 
     def run(self, run_id: int) -> Run:
-        return _run(self._db.execute(f"SELECT {_RUN_COLUMNS} FROM run WHERE id = ?", (run_id,)).fetchone())
+        return _run(self._db.execute(f"{_ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone())
 
     def find_run(self, run_id: int) -> Run | None:
         """A run, or None where it was taken out."""
-        row = self._db.execute(f"SELECT {_RUN_COLUMNS} FROM run WHERE id = ?", (run_id,)).fetchone()
+        row = self._db.execute(f"{_ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone()
         return _run(row) if row else None
 
     def latest_run(self, unit_id: int) -> Run | None:
         """The last run of a unit that has ended."""
         row = self._db.execute(
-            f"SELECT {_RUN_COLUMNS} FROM run WHERE unit_id = ? AND state != 'running' ORDER BY started DESC, id DESC LIMIT 1",
+            f"{_ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' ORDER BY run.started DESC, run.id DESC LIMIT 1",
             (unit_id,),
         ).fetchone()
         return _run(row) if row else None
@@ -188,15 +191,18 @@ class Logbook:
         """Keep a run that begins; returns it with its id."""
         return replace(run, id=self._insert_run(run))
 
-    def keep_import(
-        self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent] = (), jots: Sequence[StoredJot] = ()
-    ) -> Run:
-        """Keep a whole run from a log in one transaction; returns it with its id."""
-        if sum(len(column) for column in series.values()) < PIECE:
-            return self._keep_whole(run, series, events, jots)
+    def kept(self, run: Run) -> Kept:
+        """A run with everything that was kept of it."""
+        readings = {key: self.series(run.id, *key) for key in self.taps(run.id)}
+        return Kept(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)))
+
+    def keep_import(self, whole: Kept) -> Run:
+        """Keep a whole run from elsewhere in one transaction; returns it with its id."""
+        if sum(len(column) for column in whole.readings.values()) < PIECE:
+            return self._keep_whole(whole)
         self._db.execute("PRAGMA wal_autocheckpoint=0")
         try:
-            kept = self._keep_whole(run, series, events, jots)
+            kept = self._keep_whole(whole)
         finally:
             self._db.execute(f"PRAGMA wal_autocheckpoint={_USUAL_CHECKPOINT}")
         self._fold_meanwhile()
@@ -209,17 +215,15 @@ class Logbook:
         self._folding = threading.Thread(target=fold, args=(self.path,), name="fold")
         self._folding.start()
 
-    def _keep_whole(
-        self, run: Run, series: dict[tuple[str, str], Series], events: Sequence[StoredEvent], jots: Sequence[StoredJot]
-    ) -> Run:  # fmt: skip
+    def _keep_whole(self, whole: Kept) -> Run:
         with self._transaction():
-            kept = replace(run, id=self._insert_run(run))
-            for (tap, quantity), column in series.items():
+            kept = replace(whole.run, id=self._insert_run(whole.run))
+            for (tap, quantity), column in whole.readings.items():
                 channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
                 self._insert_pieces(int(channel or 0), column)
-            for event in events:
+            for event in whole.events:
                 self.add_event(kept.id, event)
-            for jot in jots:
+            for jot in whole.jots:
                 self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (kept.id, jot.time_s, jot.typed, jot.line))
         return kept
 
@@ -240,10 +244,10 @@ class Logbook:
         return [(r[0], r[1]) for r in self._db.execute("SELECT tap, quantity FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
 
     def update_run(self, run: Run) -> None:
-        """Keep how a run stands: its state, what ended it, its trouble and plan."""
+        """Keep how a run stands: its state, what ended it, its trouble and head."""
         self._write(
-            "UPDATE run SET state = ?, ended_by = ?, trouble = ?, plan = ?, unit_id = ?, label = ?, chemistry = ? WHERE id = ?",
-            (run.state, run.ended_by, run.trouble, json.dumps(run.plan), run.unit_id, run.label_text, run.chemistry, run.id),
+            "UPDATE run SET state = ?, ended_by = ?, trouble = ?, head = ?, unit_id = ?, label = ? WHERE id = ?",
+            (run.state, run.ended_by, run.trouble, json.dumps(head_to_json(run.head)), run.unit_id, run.label_text, run.id),
         )
         self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
 
@@ -276,11 +280,10 @@ class Logbook:
     def delete_run(self, run_id: int) -> None:
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
 
-    def set_cutoff(self, run: Run, cutoff_v: float | None) -> Run:
-        """Judge a run to another cut-off from now on; None for none."""
-        changed = replace(run, plan={**run.plan, "cutoff_v": cutoff_v})
-        self._write("UPDATE run SET plan = ? WHERE id = ?", (json.dumps(changed.plan), run.id))
-        self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
+    def judge(self, run: Run, criteria: Criteria) -> Run:
+        """Judge a run by something else from now on."""
+        changed = replace(run, told=replace(run.head, criteria=criteria))
+        self.update_run(changed)
         return changed
 
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
@@ -292,14 +295,20 @@ class Logbook:
         return Series(from_bytes([r[0] for r in rows]), from_bytes([r[1] for r in rows]))
 
     def events(self, run_id: int) -> list[StoredEvent]:
-        rows = self._db.execute("SELECT time_s, kind, text, id FROM event WHERE run_id = ? ORDER BY time_s, id", (run_id,))
-        return [StoredEvent(*row) for row in rows]
+        """Everything that happened, in the order of time."""
+        rows = self._db.execute("SELECT time_s, kind, text, data, id FROM event WHERE run_id = ? ORDER BY time_s, id", (run_id,)).fetchall()
+        zero_tap = ""
+        if any(row[1] == "zero" and not row[3] for row in rows):
+            zero_tap = "input" if any(tap == "input" for tap, _ in self.taps(run_id)) else "battery"
+        return [StoredEvent(_event(row[0], row[1], row[2], row[3], zero_tap), row[4]) for row in rows]
 
-    def add_event(self, run_id: int, event: StoredEvent) -> int:
+    def add_event(self, run_id: int, event: Event) -> int:
         """Keep an event of a run; returns its id."""
-        return self._write(
-            "INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (run_id, event.time_s, event.kind, event.text)
-        )
+        return self._write(ADD_EVENT, (run_id, *event_row(event)))
+
+    def note(self, run_id: int, time_s: float, text: str) -> int:
+        """Keep a note; returns its id."""
+        return self.add_event(run_id, Note(time_s, text))
 
     def remove_event(self, event_id: int) -> None:
         self._write("DELETE FROM event WHERE id = ?", (event_id,))
@@ -309,14 +318,14 @@ class Logbook:
     def summary(self, run_id: int) -> Summary | None:
         """Figures kept for this run by this version of the sums; None when they have to be worked out."""
         row = self._db.execute("SELECT findings FROM summary WHERE run_id = ? AND version = ?", (run_id, FINDINGS_VERSION)).fetchone()
-        return Summary(**json.loads(row[0])) if row else None
+        return summary_from_json(json.loads(row[0])) if row else None
 
     def keep_summary(self, run_id: int, summary: Summary) -> Summary:
         """Keep the few figures of a run for this version of the sums; what is written to the run later takes them back."""
         if not self.read_only:
             self._write(
                 "INSERT OR REPLACE INTO summary (run_id, version, findings) VALUES (?,?,?)",
-                (run_id, FINDINGS_VERSION, json.dumps(asdict(summary))),
+                (run_id, FINDINGS_VERSION, json.dumps(summary.to_json())),
             )
         return summary
 
@@ -353,11 +362,11 @@ class Logbook:
     def _insert_run(self, run: Run) -> int:
         values = (
             run.unit_id, run.method, run.source, run.state, run.started, run.utc_offset_min, run.ended_by, run.trouble,
-            json.dumps(run.plan), run.label_text, run.chemistry, run.voltage_accuracy, run.current_accuracy, run.meter,
+            run.label_text, json.dumps(head_to_json(run.head)),
         )  # fmt: skip
         sql = (
-            "INSERT INTO run (unit_id, method, source, state, started, utc_offset_min, ended_by, trouble, plan, label, chemistry,"
-            " voltage_accuracy, current_accuracy, meter) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?)"
+            "INSERT INTO run (unit_id, method, source, state, started, utc_offset_min, ended_by, trouble, label, head)"
+            " VALUES (?,?,?,?,?,?,?,?,?,?)"
         )
         return int(self._execute(sql, values).lastrowid or 0)
 
@@ -419,21 +428,41 @@ class _Transaction:
             raise write_error(self._path, error) from None
 
 
+ADD_EVENT = "INSERT INTO event (run_id, time_s, kind, text, data) VALUES (?,?,?,?,?)"
+
+
+def event_row(event: Event) -> tuple[float, str, str, str]:
+    """Time, kind, text and data of an event's row."""
+    data = event_to_json(event)
+    return event.time_s, str(data["kind"]), event.text, json.dumps(data, ensure_ascii=False)
+
+
+def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:
+    return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
+
+
 _RUN_FIELDS = (
-    "id unit_id method source state started utc_offset_min ended_by trouble plan label chemistry voltage_accuracy current_accuracy meter"
+    "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
 )
 _RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
+_ONE_RUN = f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
 
 
-def _run(row: tuple) -> Run:  # type: ignore[type-arg]
+def _run(row: tuple[Any, ...]) -> Run:
+    """A row of run, with the name and the kind of its unit behind it."""
+
+    def head() -> Head:
+        if row[9] is not None:
+            return head_from_json(json.loads(row[9]))
+        return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
+
     return Run(
         id=row[0], unit_id=row[1], method=row[2], source=row[3], state=row[4], started=row[5], utc_offset_min=row[6], ended_by=row[7],
-        trouble=row[8], plan=json.loads(row[9]), label_text=row[10], chemistry=row[11], voltage_accuracy=row[12], current_accuracy=row[13],
-        meter=row[14],
+        trouble=row[8], told=head,
     )  # fmt: skip
 
 
-def _unit(row: tuple) -> Unit:  # type: ignore[type-arg]
+def _unit(row: tuple[Any, ...]) -> Unit:
     return Unit(
         id=row[0],
         name=row[1],

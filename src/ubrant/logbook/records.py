@@ -1,22 +1,27 @@
-"""Rows of a logbook as dataclasses."""
+"""Rows of a logbook as dataclasses, and a run with everything that was kept of it."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 from typing import Any
 
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import Label, LabelError, parse_label
-
-EVENT_KINDS = ("load on", "load off", "paused", "resumed", "gap", "charge on", "charge off", "step", "zero", "beside")
-"""What the bench does; everything else that is kept with a time is a jotting."""
+from ubrant.core.jot import Grammar
+from ubrant.core.jot_text import Entry
+from ubrant.core.label import Label
+from ubrant.core.readings import Series
+from ubrant.core.record.events import Event
+from ubrant.core.record.head import Head
+from ubrant.core.record.record import Key, Record, record_of
 
 
 @dataclass(frozen=True)
 class StoredEvent:
-    time_s: float
-    kind: str
-    text: str
+    """An event under the number it is kept by."""
+
+    event: Event
     id: int = 0
 
 
@@ -32,35 +37,77 @@ class StoredJot:
 
 @dataclass(frozen=True)
 class Run:
-    """One run as it is kept, without its readings. Label and accuracies are those it was made under."""
+    """One run as it is kept, without its readings.
+
+    Attributes
+    ----------
+    source : which road it came in by, or the name of the log, as a shelf shows it
+    started : UTC; ``utc_offset_min`` of the place, then
+    told : its head, or what reads it when it is wanted
+    """
 
     unit_id: int | None
     method: str
     source: str
     started: str
+    told: Head | Callable[[], Head] = field(compare=False, repr=False)
     utc_offset_min: int = 0
     state: str = "running"
     ended_by: str = ""
     trouble: str = ""
-    plan: dict[str, Any] = field(default_factory=dict)
-    label_text: str = ""
-    chemistry: str | None = None
-    voltage_accuracy: str = ""
-    current_accuracy: str = ""
-    meter: str = ""
     id: int = 0
 
     @property
+    def head(self) -> Head:
+        if callable(self.told):
+            object.__setattr__(self, "told", self.told())
+        assert isinstance(self.told, Head)
+        return self.told
+
+    @property
     def label(self) -> Label | None:
-        try:
-            return parse_label(self.label_text, self.chemistry)
-        except LabelError:
-            return None
+        return self.head.setup.label
+
+    @property
+    def label_text(self) -> str:
+        return self.head.setup.unit.label_text
 
     @property
     def cutoff(self) -> Cutoff | None:
-        volts = self.plan.get("cutoff_v")
-        return Cutoff(float(volts), float(self.plan.get("hold_s", 1.0))) if volts else None
+        return self.head.criteria.cutoff
+
+
+def new_run(head: Head, source: str, started: datetime | None = None, state: str = "running", ended_by: str = "") -> Run:
+    """A run that is about to be kept."""
+    moment = started or datetime.now(UTC).astimezone()
+    offset = moment.utcoffset()
+    stamp = moment.astimezone(UTC).isoformat(timespec="seconds")
+    return Run(head.setup.unit.id or None, head.method, source, stamp, head, int(offset.total_seconds() // 60) if offset else 0, state, ended_by)
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A run with its readings, events and typed lines: what a logbook holds, an export writes and an import reads."""
+
+    run: Run
+    readings: Mapping[Key, Series] = field(default_factory=dict)
+    events: tuple[Event, ...] = ()
+    jots: tuple[StoredJot, ...] = ()
+
+    def record(self) -> Record:
+        """As every method sees it."""
+        run = self.run
+        return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by)
+
+    def under(self, head: Head) -> Kept:
+        """The same readings under another head."""
+        return replace(self, run=replace(self.run, told=head, method=head.method))
+
+
+def entries_of(jots: Iterable[StoredJot]) -> list[Entry]:
+    """Typed lines, understood."""
+    grammar = Grammar()
+    return [Entry(jot.time_s, found) for jot in jots if (found := grammar.parse(jot.line)) is not None]
 
 
 @dataclass(frozen=True)
@@ -77,14 +124,26 @@ class KeptOutlook:
 
 @dataclass(frozen=True)
 class Summary:
-    """The few figures a shelf or an outlook needs, worked out before; uncertainties are expanded ones."""
+    """The little of an account that a shelf or an outlook needs, worked out before; uncertainties are expanded ones.
 
-    charge_ah: float | None
-    charge_u: float | None
-    energy_wh: float | None
-    energy_u: float | None
-    share: float | None
-    share_u: float | None
-    ended_by: str
-    verdict: str
+    Attributes
+    ----------
+    sentence, short, verdict : over all; in a few words; the word, empty where the method gives none
+    bar : capacity in Ah and its ±, to be drawn against the label's; None without
+    energy : what an outlook can rest on (Wh, its ±, whether that is all of it, measured over label); None without
+    """
+
     sentence: str
+    short: str = ""
+    verdict: str = ""
+    bar: tuple[float, float | None] | None = None
+    energy: tuple[float, float | None, bool, float] | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        return {"sentence": self.sentence, "short": self.short, "verdict": self.verdict, "bar": self.bar, "energy": self.energy}
+
+
+def summary_from_json(data: Mapping[str, Any]) -> Summary:
+    """The summary again."""
+    bar, energy = data.get("bar"), data.get("energy")
+    return Summary(str(data["sentence"]), str(data.get("short", "")), str(data.get("verdict", "")), tuple(bar) if bar else None, tuple(energy) if energy else None)

@@ -11,8 +11,9 @@ from typing import NamedTuple
 import numpy as np
 
 from ubrant.core.readings import Series
+from ubrant.core.record.events import Event
 from ubrant.logbook.file import LogbookError, connect
-from ubrant.logbook.logbook import from_bytes, insert_pieces, to_bytes, write_error
+from ubrant.logbook.logbook import ADD_EVENT, event_row, from_bytes, insert_pieces, to_bytes, write_error
 
 COMMIT_S = 0.4
 
@@ -22,12 +23,6 @@ class _Reading(NamedTuple):
     quantity: str
     time_s: float
     value: float
-
-
-class _Event(NamedTuple):
-    time_s: float
-    kind: str
-    text: str
 
 
 class _Finish(NamedTuple):
@@ -40,7 +35,7 @@ class RunWriter:
 
     def __init__(self, path: Path, run_id: int) -> None:
         self._path, self._run_id = path, run_id
-        self._queue: queue.Queue[_Reading | _Event | _Finish] = queue.Queue()
+        self._queue: queue.Queue[_Reading | Event | _Finish] = queue.Queue()
         self._failed: LogbookError | None = None
         self._channels: dict[tuple[str, str], tuple[int, int]] = {}  # id, next piece
         self._thread = threading.Thread(target=self._work, name="logbook writer")
@@ -49,8 +44,8 @@ class RunWriter:
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         self._queue.put(_Reading(tap, quantity, time_s, value))
 
-    def event(self, time_s: float, kind: str, text: str) -> None:
-        self._queue.put(_Event(time_s, kind, text))
+    def event(self, event: Event) -> None:
+        self._queue.put(event)
 
     def check(self) -> None:
         if self._failed:
@@ -100,8 +95,8 @@ class RunWriter:
                 times, values = columns.setdefault((item.tap, item.quantity), ([], []))
                 times.append(item.time_s)
                 values.append(item.value)
-            elif isinstance(item, _Event):
-                db.execute("INSERT INTO event (run_id, time_s, kind, text) VALUES (?,?,?,?)", (self._run_id, *item))
+            elif isinstance(item, Event):
+                db.execute(ADD_EVENT, (self._run_id, *event_row(item)))
             else:
                 ending = item
         for key, (times, values) in columns.items():

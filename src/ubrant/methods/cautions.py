@@ -25,6 +25,7 @@ HAND_OFF = "Nothing here can switch this load off: stay near, and set a cut-off 
 POLARITY = "Check the polarity with a meter before you connect."
 WINDOW = "Never feed an input above its voltage window: that is damage."
 MAINS = "An inverter's output is mains: it kills. Fixed wiring, earth bonding and transfer switches are for a licensed electrician and local codes."
+PLUG_METER = "Mains kills: only through a plug-in meter, nothing open."
 SUPPLY_ALONE = (
     "Set the supply's own limits of volts and amperes as well, and stay near: if the computer stops, supply and load stay as they are."
 )

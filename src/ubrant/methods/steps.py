@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Generator, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from ubrant.core.circuit import CURRENT
 from ubrant.core.ending import EndWatch
@@ -153,7 +154,16 @@ class SupplyOff:
     cautions: tuple[str, ...] = ()
 
 
-Step = Point | SwitchOn | Hold | SupplyOff | Ask | Zero | ReadRest | LoadOn | LoadSet | ReadUntil | LoadOff | ChargeOn | ChargeOff
+class Step(Protocol):
+    """Any of these, or one of a method's own that the engine was taught."""
+
+    @property
+    def text(self) -> str: ...
+
+    @property
+    def cautions(self) -> tuple[str, ...]: ...
+
+
 Steps = Generator[Step, str | None, None]
 
 

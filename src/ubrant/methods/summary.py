@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.ending import CUTOFF
 from ubrant.methods.steps import STEP_DONE, Ask, ChargeOn, ReadRest, ReadUntil, Step, Steps, Zero, walk
@@ -47,3 +47,13 @@ def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
 
     walk(steps, note)
     return lines
+
+
+def each_caution_once(lines: list[StepLine]) -> list[StepLine]:
+    """Each caution at the first step it matters for, and not again."""
+    said: set[str] = set()
+    found = []
+    for line in lines:
+        found.append(replace(line, cautions=tuple(c for c in line.cautions if c not in said)))
+        said |= set(line.cautions)
+    return found

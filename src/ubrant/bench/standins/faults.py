@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-KINDS = ("silent", "late", "garbage", "half", "nan", "range", "close", "gone", "other", "freeze", "idle", "stuck on")
+KINDS = ("silent", "late", "garbage", "half", "nan", "range", "close", "gone", "other", "freeze", "draws nothing", "stuck on")
 """No answer; an answer that comes with the next question; nonsense; half a line; not a number; overload; the line closed once; closed
 and not taken up again; another device on the port; a value that never changes; a load that says it is on and draws nothing; a load that
 does not go off."""

@@ -171,10 +171,6 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
         world.advance_to(float(text))
         return f"{world.time_s:.6f}"
 
-    def hands(text: str) -> str:
-        world.hands(text)
-        return text
-
     def trace(_: str) -> str:
         return ",".join(f"{v:.3f}" for v in world.converter.wave(world.output_v)[1])
 
@@ -196,7 +192,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
     hertz = s.converter.hertz or 50.0
     step_s = 3.0 / hertz / 600
     return {
-        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "HANDs": hands}),
+        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "HANDs": _hands_of(world)}),
         "load": ScpiDevice("Ubrant,simulated load,0,1", load), "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
         "meter": meter("input", **{volts: (lambda: world.input_v, s.input_v), amps: (lambda: world.input_a, s.input_a)}),
         "meter2": meter("output", **{volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a)}),
@@ -221,4 +217,12 @@ def clock_device(world: World) -> ScpiDevice:
         circuit = world.circuit
         return f"{circuit.charge_ah:.9f},{circuit.energy_wh:.9f},{circuit.pack.soc:.9f},{circuit.pack.temperature_c:.4f}"
 
-    return ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "TRUth?": truth})
+    return ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "TRUth?": truth, "HANDs": _hands_of(world)})
+
+
+def _hands_of(world: World | ConverterWorld) -> Command:
+    def hands(text: str) -> str:
+        world.hands(text)
+        return text
+
+    return hands

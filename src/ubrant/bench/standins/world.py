@@ -29,6 +29,7 @@ class World:
         self.mode = CURRENT
         self.charger_a = self.charger_v = 0.0
         self.charger_is_on = False
+        self.leads_are_open = False
         self.faults = FaultSwitch(scenario.faults, lambda: self.time_s)
         self._frozen: dict[str, float] = {}
 
@@ -38,7 +39,7 @@ class World:
 
     def advance_to(self, time_s: float) -> None:
         circuit, dt = self.circuit, self.scenario.step_s
-        idle_from = next((f.at_s for f in self.scenario.faults if f.kind == "idle"), None)
+        idle_from = next((f.at_s for f in self.scenario.faults if f.kind == "draws nothing"), None)
         target = math.floor(time_s / dt + 1e-6)
         while self.steps < target:
             circuit.step(dt)
@@ -54,7 +55,7 @@ class World:
             return
         self.load_is_on = on
         self.tripped = self.tripped and not on
-        if on and self.faults.holds("load", "idle"):
+        if on and self.faults.holds("load", "draws nothing"):
             self.circuit.draw(0.0)
         elif on:
             self.circuit.draw(self.set_a * (1 + self.scenario.set_gain), self.mode)
@@ -77,14 +78,19 @@ class World:
         if not self.load_is_on:
             self.switch(False)
 
+    def hands(self, action: str) -> None:
+        """What a person at the bench does, when asked to."""
+        if action in {"open leads", "close leads"}:
+            self.leads_are_open = action == "open leads"
+
     def temperature(self) -> float:
         return self._shown("thermometer", self.circuit.pack.temperature_c, self.scenario.thermometer)
 
     def meter_voltage(self) -> float:
-        return self._shown("meter V", self.circuit.battery_v, self.scenario.meter_v)
+        return self._shown("meter V", 0.0 if self.leads_are_open else self.circuit.battery_v, self.scenario.meter_v)
 
     def meter_current(self) -> float:
-        return self._shown("meter A", self.circuit.current_a, self.scenario.meter_a)
+        return self._shown("meter A", 0.0 if self.leads_are_open else self.circuit.current_a, self.scenario.meter_a)
 
     def load_voltage(self) -> float:
         return self._shown("load V", self.circuit.load_v(), self.scenario.load_v)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
-import re
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -120,37 +120,24 @@ def only(found: list[LogFile], number: int | None = None) -> LogFile:
 
 
 def _jots(name: str, text: str) -> LogFile:
-    """A jot text as a log: its volts and amperes on one base, and everything it says besides."""
+    """A jot text as a log: its lines, its head, and its volts and amperes on one base where it has both."""
     try:
         found = read_jot_text(text, name)
-        typed = gather(found.entries)
-        tap = typed.source_tap()
-        between = "held" if found.head.get("between", "").lower().startswith("h") else STRAIGHT
-        readings, _ = on_one_base(typed, tap, between)
-        time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
     except JotTextError as error:
         raise LogError(str(error)) from None
-    except ReadingsError as error:
-        if not any(q in ("Ah", "Wh") and len(s) > 1 for (_, q), s in typed.series.items()):
-            raise LogError(f"{name}, line {found.entries[-1].line}: {error}") from None
-        time = volts = amps = np.empty(0)
+    typed = gather(found.entries)
+    tap = typed.source_tap()
+    time = volts = amps = np.empty(0)
+    between = "held" if found.head.get("between", "").lower().startswith("h") else STRAIGHT
+    with contextlib.suppress(ReadingsError):  # what is missing is said by the method
+        readings, _ = on_one_base(typed, tap, between)
+        time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
     head = found.head
-    plan: dict[str, Any] = {"between": between, "typed": True}
-    for key, pattern in (("cutoff_v", r"([\d.,]+)\s*V?"), ("temperature_c", r"([\d.,]+)")):
-        said = head.get("cutoff" if key == "cutoff_v" else "temperature", "")
-        if said:
-            match = re.match(pattern, said.strip())
-            if match is None:
-                raise LogError(f"{name}: “{said}” after {key.partition('_')[0]} is not understood: write it like “cutoff: 11.0 V”.")
-            plan[key] = float(match[1].replace(",", "."))
-    about = {
-        "unit": head.get("unit", ""), "label": head.get("label", ""), "chemistry": head.get("chemistry") or None, "meter": head.get("meter", ""),
-        "voltage_accuracy": head.get("volts", ""), "current_accuracy": head.get("amps", ""), "plan": plan,
+    about: dict[str, Any] = {
+        "head": head, "method": head.get("method", ""), "unit": head.get("unit", ""), "label": head.get("label", ""), "chemistry": head.get("chemistry") or None,
+        "meter": head.get("meter", ""), "voltage_accuracy": head.get("volts", ""), "current_accuracy": head.get("amps", ""),
     }  # fmt: skip
-    started = found.started
-    if started is not None:
-        about["started"] = started.astimezone().isoformat()
-    return LogFile(name, time, volts, amps, {"jot text": f"tap {tap}"}, started, found.warnings, about=about, entries=found.entries)
+    return LogFile(name, time, volts, amps, {"jot text": f"tap {tap}"}, found.started, found.warnings, about=about, entries=found.entries)
 
 
 def _package(package: Path, columns: str | None) -> LogFile:
@@ -166,5 +153,5 @@ def _package(package: Path, columns: str | None) -> LogFile:
     log = read_log(package.parent / inside, columns)
     told = about if isinstance(about, dict) else {}
     if log.entries:
-        told = {**log.about, **told, "plan": {**log.about["plan"], **told.get("plan", {})}}
+        told = log.about
     return replace(log, name=package.parent.name, about=told)

@@ -15,6 +15,9 @@ from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.logs.text import Sheet
 
 
+_WORDS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "frequency": "Hz", "charge": "Ah", "energy": "Wh"}
+
+
 @dataclass(frozen=True)
 class TapLog:
     """Columns by (tap, quantity), (n,) each, NaN where a cell held no number; ``time_s`` where there is a column for it."""
@@ -28,17 +31,23 @@ class TapLog:
         return self.columns.get((tap, quantity))
 
 
-def read_taps(path: Path) -> TapLog:
+def read_taps(path: Path, columns: str | None = None) -> TapLog:
     """Read a log with taps in its headings.
+
+    Parameters
+    ----------
+    columns : ``time=…,input voltage=…,output current=…``, headings or column numbers, where the headings do not say it
 
     Raises
     ------
     LogError
         It cannot be read, or no heading names a tap.
     """
-    sheet = _sheet(path)
+    sheet = _sheet(path, columns)
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
-    chosen: dict[tuple[str, str], Heading] = {}
+    said = _said(columns or "", headings, f"{sheet.name}, line {sheet.heading_line}")
+    chosen: dict[tuple[str, str], Heading] = {key: heading for key, heading in said.items() if key[0]}
+    headings = [h for h in headings if h.index not in {s.index for s in said.values()}]
     for heading in headings:
         if heading.trouble:
             raise LogError(
@@ -52,8 +61,25 @@ def read_taps(path: Path) -> TapLog:
         raise LogError(
             f"{sheet.name}, line {sheet.heading_line}: no heading among {seen} names a tap. Write them like “input voltage / V”, “output current / A”."
         )
-    time = next(iter(choose(headings, "time")), None)
+    time = said.get(("", "s")) or next(iter(choose(headings, "time")), None)
     return _columns(sheet, chosen, time)
+
+
+def _said(columns: str, headings: list[Heading], where: str) -> dict[tuple[str, str], Heading]:
+    """The columns a person named, by tap and unit; time under no tap."""
+    found: dict[tuple[str, str], Heading] = {}
+    for part in filter(None, (p.strip() for p in columns.split(","))):
+        wanted, _, name = (p.strip() for p in part.partition("="))
+        tap, _, word = wanted.lower().rpartition(" ")
+        unit = _WORDS.get(word)
+        if unit is None or not name or (word == "time") == bool(tap):
+            raise LogError(f'“{part}” is not understood: write --columns "time=…,input voltage=…,input current=…,output voltage=…,output current=…".')
+        heading = _named(name, headings)
+        if heading is None:
+            raise LogError(f"{where}: there is no column “{name}”. There are {', '.join('“' + h.text + '”' for h in headings[:8])}.")
+        known = heading.has_unit and heading.unit == unit
+        found[(tap, unit)] = Heading(heading.text, heading.index, heading.quantity or word, unit, heading.factor if known else 1.0, known)
+    return found
 
 
 def read_wave(path: Path, columns: str | None = None) -> tuple[Array, Array, str]:

@@ -1,0 +1,150 @@
+"""Drawings as data: what a method shows besides figures. Window and report draw them without knowing the method."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from ubrant.core.finding import Finding
+from ubrant.core.readings import Array, Series
+
+TAKEN, OUTSIDE, OFF, HELD, PLANNED = "taken", "outside tolerance", "off", "held", "planned"
+"""States of a dot: each has a shape of its own."""
+SOLID, DOTTED, DASHED = "solid", "dotted", "dashed"
+Span = tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """Volts, amperes and watts stacked on one time axis.
+
+    Attributes
+    ----------
+    measured, expected : by quantity
+    zero_s : the moment that counts as 0
+    span : from when to when it is shown; None for as it is
+    limit_v : the voltage at which it stops
+    marks : (seconds, words); gaps : (from, to)
+    """
+
+    measured: Mapping[str, Series] = field(default_factory=dict)
+    expected: Mapping[str, Series] = field(default_factory=dict)
+    zero_s: float = 0.0
+    span: Span | None = None
+    limit_v: float | None = None
+    marks: tuple[tuple[float, str], ...] = ()
+    gaps: tuple[Span, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """A line through points; ``label`` stands at its end, or as a line of a key where ``keyed``."""
+
+    x: Array
+    y: Array
+    tint: str = "voltage"
+    style: str = SOLID
+    label: str = ""
+    keyed: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Area:
+    """What lies between two lines, hatched: 0, 1 or 2 says how."""
+
+    x: Array
+    low: Array
+    high: Array
+    tint: str = "loss"
+    hatch: int = 0
+    label: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Dots:
+    """Single points with their states; ``rising`` ones stand a little beside, ``ringed`` is one to look at."""
+
+    x: Array
+    y: Array
+    states: tuple[str, ...] = ()
+    rising: tuple[bool, ...] = ()
+    ringed: int | None = None
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A level across, with its words above or ``below`` it."""
+
+    y: float
+    label: str
+    below: bool = False
+    tint: str = "caution"
+
+
+@dataclass(frozen=True, eq=False)
+class Sticks:
+    """Upright bars from 0."""
+
+    x: Array
+    y: Array
+    tint: str = "power"
+
+
+@dataclass(frozen=True, eq=False)
+class Contours:
+    """Lines of one level each, with its words on it."""
+
+    levels: tuple[tuple[str, tuple[Array, ...]], ...]
+    tint: str = "power"
+
+
+Layer = Curve | Area | Dots | Rule | Sticks | Contours
+
+
+@dataclass(frozen=True, eq=False)
+class Plot:
+    """A pair of axes with layers on it.
+
+    Attributes
+    ----------
+    up_marks : (value, words) where round numbers would not do
+    by_root : the axis along goes by the square root, so that small values have room
+    by_power : the values upward are powers of ten, (value is the exponent)
+    told : the drawing in words, for who cannot see it
+    """
+
+    title: str
+    along: str
+    up: str
+    x_span: Span
+    y_span: Span
+    layers: tuple[Layer, ...] = ()
+    told: str = ""
+    up_marks: tuple[tuple[float, str], ...] = ()
+    by_root: bool = False
+
+
+@dataclass(frozen=True)
+class Rung:
+    finding: Finding
+    name: str
+    tint: str = "caution"
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """Findings of one quantity on one axis, each with its ±."""
+
+    title: str
+    rungs: tuple[Rung, ...]
+    span: Span
+
+
+@dataclass(frozen=True)
+class Bars:
+    """One bar a finding; ``beside`` is what belongs to it, as an outline, with its words."""
+
+    rows: tuple[tuple[Finding, float | None, str], ...]
+
+
+Drawing = Trace | Plot | Ladder | Bars

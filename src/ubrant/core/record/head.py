@@ -1,0 +1,187 @@
+"""What is known of a run besides its readings: what was tested with what, the plan, what it is judged by, and which road it came in by."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.label import Label, LabelError
+from ubrant.core.leads import Leads
+from ubrant.core.meter import Meter, details_from
+from ubrant.core.record.codec import CodecError, decode, encode
+from ubrant.core.tolerance import Tolerance
+from ubrant.core.typed import STRAIGHT
+from ubrant.core.unit import Unit
+
+SIMULATED, INSTRUMENTS, BY_HAND, LOG = "simulated bench", "bench", "typed", "log"
+"""Roads by which a record comes in, as files name them."""
+
+
+@dataclass(frozen=True)
+class Setup:
+    """What stands on the path: the unit under test, the meters by the tap each is read at, the leads, the battery that feeds it."""
+
+    unit: Unit
+    meters: Mapping[str, Meter] = field(default_factory=dict)
+    leads: Leads = field(default_factory=Leads)
+    battery: Unit | None = None
+
+    def meter(self, tap: str) -> Meter:
+        """The meter at a tap; one without a name or an accuracy where there is none."""
+        return self.meters.get(tap) or Meter("")
+
+    def accuracy(self, tap: str, unit: str) -> Accuracy | None:
+        """Of the meter at a tap, in V, A or W; None where nobody said.
+
+        Raises
+        ------
+        QuantityError
+            Its text is not understood.
+        """
+        return self.meter(tap).accuracy(unit)
+
+    @property
+    def one_meter(self) -> bool:
+        """One meter was moved from the input to the output."""
+        return "output" not in self.meters or self.meter("input").is_same(self.meter("output"))
+
+    @property
+    def label(self) -> Label | None:
+        """The unit's label; None where it claims no capacity."""
+        try:
+            return self.unit.label
+        except LabelError:
+            return None
+
+
+@dataclass(frozen=True)
+class Criteria:
+    """What a record is judged by. It can change later; the plan cannot.
+
+    Attributes
+    ----------
+    cutoff : voltage at the battery, with its hold time
+    tolerance : of an output
+    rated_w : of an output
+    ratings : currents that leads, fuse and cord are made for, as typed
+    curve : of a breaker's maker, as typed
+    battery_wh : what an idle draw is held against
+    """
+
+    cutoff: Cutoff | None = None
+    tolerance: Tolerance | None = None
+    rated_w: float | None = None
+    ratings: str = ""
+    curve: str = ""
+    battery_wh: float | None = None
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """Temperature of the battery at the start, what is known of the start, the load that a wave was made at; None or empty is unknown."""
+
+    temperature_c: float | None = None
+    start: str = ""
+    load_w: float | None = None
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Which road a record came in by.
+
+    Attributes
+    ----------
+    road : SIMULATED, INSTRUMENTS, BY_HAND or LOG
+    between : what lay between two typed readings: a straight line, or the value held
+    tap : where a log's own volts and amperes were metered
+    timed : False for a log without a column of time, whose lines are points
+    columns : headings of a log, by quantity
+    said : sentences about what was taken for granted or left out
+    instruments : the meter that did each role (load, supply, scope), by what tells it from others
+    """
+
+    road: str = LOG
+    between: str = STRAIGHT
+    tap: str = "battery"
+    timed: bool = True
+    columns: dict[str, str] = field(default_factory=dict)
+    said: tuple[str, ...] = ()
+    instruments: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Head:
+    """All of it. ``plan`` is the JSON of the method's own dataclass, empty for a log from elsewhere."""
+
+    method: str
+    setup: Setup
+    plan: Mapping[str, Any] = field(default_factory=dict)
+    criteria: Criteria = field(default_factory=Criteria)
+    conditions: Conditions = field(default_factory=Conditions)
+    origin: Origin = field(default_factory=Origin)
+
+    def at(self, road: str) -> Head:
+        """The same, made on another bench."""
+        return replace(self, origin=replace(self.origin, road=road))
+
+
+def head_to_json(head: Head) -> dict[str, Any]:
+    """For logbooks and exports."""
+    setup = head.setup
+    made: dict[str, Any] = {"method": head.method, "unit": _unit_to_json(setup.unit)}
+    if setup.battery is not None:
+        made["battery"] = _unit_to_json(setup.battery)
+    made["leads"] = {"length_m": setup.leads.length_m, "area_mm2": setup.leads.area_mm2}
+    made["meters"] = {tap: _meter_to_json(meter) for tap, meter in setup.meters.items()}
+    parts = {"plan": dict(head.plan), "criteria": encode(head.criteria), "conditions": encode(head.conditions), "origin": encode(head.origin)}
+    return made | {key: value for key, value in parts.items() if value}
+
+
+def head_from_json(data: Mapping[str, Any]) -> Head:
+    """The head again.
+
+    Raises
+    ------
+    CodecError
+        It does not hold together.
+    """
+    try:
+        battery = data.get("battery")
+        meters = {str(tap): _meter_from_json(about) for tap, about in data.get("meters", {}).items()}
+        setup = Setup(
+            _unit_from_json(data.get("unit", {})), meters, decode(Leads, data.get("leads", {})),
+            _unit_from_json(battery) if battery else None,
+        )  # fmt: skip
+        return Head(
+            str(data["method"]), setup, dict(data.get("plan", {})), decode(Criteria, data.get("criteria", {})),
+            decode(Conditions, data.get("conditions", {})), decode(Origin, data.get("origin", {})),
+        )  # fmt: skip
+    except (KeyError, TypeError, AttributeError, ValueError) as error:
+        raise CodecError(f"What stands there of the run does not hold together ({error}).") from None
+
+
+def _unit_to_json(unit: Unit) -> dict[str, Any]:
+    told = {"name": unit.name, "kind": unit.kind, "label": unit.label_text, "chemistry": unit.chemistry, "id": unit.id}
+    return {k: v for k, v in told.items() if v}
+
+
+def _unit_from_json(data: Mapping[str, Any]) -> Unit:
+    return Unit(str(data.get("name", "")), str(data.get("kind", "")), str(data.get("label", "")), data.get("chemistry"), id=int(data.get("id", 0)))
+
+
+def _meter_to_json(meter: Meter) -> dict[str, Any]:
+    told = {
+        "id": meter.id, "name": meter.name, "voltage_accuracy": meter.voltage_accuracy, "current_accuracy": meter.current_accuracy,
+        "max_v": meter.max_v, "max_a": meter.max_a, "details": meter.details.to_json(),
+    }  # fmt: skip
+    return {k: v for k, v in told.items() if v}
+
+
+def _meter_from_json(data: Mapping[str, Any]) -> Meter:
+    return Meter(
+        str(data.get("name", "")), str(data.get("voltage_accuracy", "")), str(data.get("current_accuracy", "")), data.get("max_v"),
+        data.get("max_a"), int(data.get("id", 0)), details_from(data.get("details", {})),
+    )  # fmt: skip

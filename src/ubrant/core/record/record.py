@@ -1,0 +1,182 @@
+"""The record of a run: readings by tap and quantity, typed events, the lines a person typed, and the head."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TypeVar
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.jot import Jotting
+from ubrant.core.jot_text import Entry
+from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.quantity import show
+from ubrant.core.readings import Array, Series, no_readings
+from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
+from ubrant.core.record.head import BY_HAND, Head
+from ubrant.core.typed import Typed, gather
+
+Key = tuple[str, str]
+"""(tap, quantity)."""
+_Kind = TypeVar("_Kind", bound=Event)
+_ABSURD = 0.4
+"""A zero over this share of what the meter then reads is none: its leads were not open."""
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Time between two edges; ``to_s`` is None while it lasts."""
+
+    from_s: float
+    to_s: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class Record:
+    """Everything that was read, noted and typed in a run.
+
+    Attributes
+    ----------
+    readings : what instruments or a log gave, as it was read; nothing is ever stored over it
+    events, lines : in the order of time
+    state, ended_by : ``running``, ``done`` or ``interrupted``; what ended it, empty for a log or while it goes on
+    """
+
+    head: Head
+    readings: Mapping[Key, Series] = field(default_factory=dict)
+    events: tuple[Event, ...] = ()
+    lines: tuple[Entry, ...] = ()
+    state: str = "done"
+    ended_by: str = ""
+    typed: Typed = field(default_factory=Typed)
+
+    def judged_by(self, head: Head) -> Record:
+        """The same readings under another head."""
+        return replace(self, head=head)
+
+    # what was read
+
+    def at(self, tap: str, quantity: str) -> Series:
+        """What an instrument or a log gave, as it was read; empty where it gave nothing."""
+        return self.readings.get((tap, quantity), no_readings())
+
+    def either(self, tap: str, quantity: str) -> Series:
+        """By an instrument, or else as typed; as it was read."""
+        found = self.at(tap, quantity)
+        return found if len(found) else self.typed.at(tap, quantity)
+
+    def corrected(self, tap: str, quantity: str) -> Series | None:
+        """An instrument's series as it should have been shown: zero, what its meter was judged by and its sign taken into account; None without one."""
+        series = self.readings.get((tap, quantity))
+        return None if series is None else self._details(tap).correct(quantity, series)
+
+    def half_width(self, tap: str, quantity: str) -> float | Array:
+        """How wide a reading is to each side: half of the smallest step for an instrument's, as written for a typed one."""
+        return half_digit(self.at(tap, quantity)) if len(self.at(tap, quantity)) else self.typed.half.get((tap, quantity), 0.0)
+
+    @property
+    def is_typed(self) -> bool:
+        """A person took the readings down."""
+        return self.head.origin.road == BY_HAND or (not self.readings and bool(self.lines))
+
+    def meter(self, tap: str) -> Meter:
+        return self.head.setup.meter(tap)
+
+    def accuracy(self, tap: str, unit: str) -> Accuracy | None:
+        return self.head.setup.accuracy(tap, unit)
+
+    def _details(self, tap: str) -> MeterDetails:
+        """What is known of the meter at a tap, with the zero that was read in this run, where one was."""
+        details = self.meter(tap).details
+        zero = self._zeros().get(tap)
+        if zero is None or self.zero_trouble():
+            return details
+        return replace(details, zero_v=zero.get("V", details.zero_v), zero_a=zero.get("A", details.zero_a))
+
+    def _zeros(self) -> dict[str, dict[str, float]]:
+        """By tap the latest zero that was read there."""
+        found: dict[str, dict[str, float]] = {}
+        for event in self.of(Zeroed):
+            found[event.tap] = found.get(event.tap, {}) | event.values
+        return found
+
+    def zero_trouble(self) -> str:
+        """Why a zero that was read is none, in a sentence; empty where it may be one."""
+        for tap, values in self._zeros().items():
+            for quantity, value in values.items():
+                read = self.at(tap, quantity).value
+                usual = float(np.median(np.abs(read))) if len(read) else 0.0
+                if quantity == "V" and usual > 0 and abs(value) > _ABSURD * usual:
+                    return f"The zero of {show(value)} {quantity} that was read at the {tap} is none: the meter's leads were not open. It was not taken off."
+        return ""
+
+    # what happened
+
+    def of(self, kind: type[_Kind]) -> list[_Kind]:
+        """Events of one kind, in the order of time."""
+        return [e for e in self.events if isinstance(e, kind)]
+
+    def stretches(self, on: type[Event] = LoadOn, off: type[Event] = LoadOff) -> tuple[Stretch, ...]:
+        """From every edge to its counterpart, in the order of time; the last may still last. Typed marks count where no event was recorded."""
+        edges = [(e.time_s, isinstance(e, on)) for e in self.events if isinstance(e, on | off)]
+        if on is LoadOn:
+            told = {is_on for _, is_on in edges}
+            edges += [(t, True) for t in ([] if True in told else self._first_mark("load on"))]
+            edges += [(t, False) for t in ([] if False in told else self._last_mark("load off", "empty"))]
+            edges.sort()
+        found: list[Stretch] = []
+        since: float | None = None
+        for moment, is_on in edges:
+            if is_on and since is None:
+                since = moment
+            elif not is_on and since is not None:
+                found.append(Stretch(since, moment))
+                since = None
+        return (*found, Stretch(since, None)) if since is not None else tuple(found)
+
+    def switched(self) -> tuple[float | None, float | None]:
+        """When the load came on and went off, as far as it was recorded or said: of the last whole stretch, where there were several."""
+        whole = [s for s in self.stretches() if s.to_s is not None and self.of(LoadOff)]
+        if len(whole) > 1:
+            return whole[-1].from_s, whole[-1].to_s
+        on = [e.time_s for e in self.of(LoadOn)] or self._first_mark("load on")
+        off = [e.time_s for e in self.of(LoadOff)] or self._last_mark("load off", "empty")
+        return (on[0] if on else None), (off[-1] if off else None)
+
+    def interruptions(self) -> tuple[float, ...]:
+        """When the run went on after an interruption."""
+        return tuple(e.time_s for e in self.of(Gap) if e.interrupted)
+
+    def _first_mark(self, mark: str) -> list[float]:
+        return [t for t, m in self.typed.marks if m == mark][:1]
+
+    def _last_mark(self, *marks: str) -> list[float]:
+        return [t for t, m in self.typed.marks if m in marks][-1:]
+
+    # what a person typed
+
+    def answers(self, *marks: str) -> list[tuple[float, Jotting]]:
+        """Typed lines that hold a reading, or one of these marks: what a person answered to what was asked of them."""
+        return [(e.time_s, e.jotting) for e in self.lines if e.jotting.readings or e.jotting.mark in marks]
+
+    def parts(self, name: str) -> dict[int, str]:
+        """Taps like ``cell 3`` by their number."""
+        taps = {tap for tap, _ in (*self.readings, *self.typed.series)}
+        return {int(match[1]): tap for tap in taps if (match := re.fullmatch(rf"{name} (\d+)", tap))}
+
+
+def record_of(
+    head: Head, readings: Mapping[Key, Series], events: Iterable[Event] = (), lines: Sequence[Entry] = (), state: str = "done", ended_by: str = ""
+) -> Record:  # fmt: skip
+    """A record from what was kept, read so far, or brought in."""
+    ordered = tuple(sorted(lines, key=lambda e: e.time_s))
+    return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered))
+
+
+def half_digit(series: Series) -> float:
+    """Half of the smallest step between readings."""
+    steps = np.diff(np.unique(np.round(series.value, 9)))
+    return float(steps.min()) / 2 if len(steps) else 0.0

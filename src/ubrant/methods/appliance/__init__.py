@@ -1,0 +1,11 @@
+"""What an AC appliance draws in each of its modes, read off a plug-in meter."""
+
+from ubrant.core.unit import Unit
+from ubrant.methods.registry import Entry
+
+
+def _suits(unit: Unit) -> bool:
+    return unit.kind == "load"
+
+
+METHOD = Entry("appliance", "Modes", 70, _suits, "ubrant.methods.appliance.method:ApplianceMethod")

@@ -1,0 +1,120 @@
+"""An appliance's modes as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+from ubrant.core.account import Account
+from ubrant.core.appliance import Mode, appliance_findings
+from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.finding import Finding
+from ubrant.core.power_path import PowerPath
+from ubrant.core.quantity import show
+from ubrant.core.readings import ReadingsError
+from ubrant.core.record.head import Setup
+from ubrant.core.record.record import Record
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.form import Field, Names
+from ubrant.methods.meter_checks import plug_meter_checks
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_USUAL_MAINS_V = 230.0
+_EXAMPLE = "230 V 0.31 A 65 W"
+
+
+@dataclass(frozen=True)
+class ModesPlan:
+    """The modes in their order."""
+
+    modes: tuple[str, ...]
+
+
+class ApplianceMethod(Method):
+    """Of loads: V, A, W in each mode, typed off a plug-in meter."""
+
+    key = "appliance"
+    title = "Modes"
+    Plan = ModesPlan
+    taps = ("input",)
+    by_hand_only = True
+    has_leads = False
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return (Field("modes", "Modes", Names(), "standby, on, at its most"),)
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        found = [] if prepared.plan.modes else [Problem(True, say("Name at least one mode, like “standby, on”."))]
+        volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
+        return found + plug_meter_checks(prepared.setup.meter("input"), volts)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} modes", count=len(prepared.plan.modes)), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return chain_path(prepared.setup, (MAINS, UNIT), None, two_ends=False)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        ask = Ask(
+            say("Plug the meter in between the wall and it. Note its settings: brightness, volume, what it does."),
+            (cautions.PLUG_METER, cautions.MAINS),
+        )
+        lacking = say("The watts are missing: on AC, volts × amperes is not watts. Type “{example}”.", example=_EXAMPLE)
+        rows = tuple(
+            Row(say("Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.", mode=mode, example=_EXAMPLE),
+                (("", "W"),), refusal=lacking)
+            for mode in prepared.plan.modes
+        )  # fmt: skip
+        after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
+        return ByHand((ask,), rows, after)
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup, plan = record.head.setup, self.prepared(record.head).plan
+        names = plan.modes if plan is not None else ()
+        modes = _modes(record, names)
+        try:
+            findings, warnings = appliance_findings(modes, record.accuracy("input", "W"), record.accuracy("input", "V"), record.accuracy("input", "A"))
+        except ReadingsError as error:
+            return Account(trouble=str(error))
+        watts = [f for key, f in findings.items() if key.startswith("power_")]
+        most = max(watts, key=lambda f: f.value or 0.0)
+        day = findings.get("standby_day")
+        said = say("Draws {watts} at its most ({mode})", watts=most.with_doubt(), mode=most.name)
+        said += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
+        at_most = max((m for m in modes if m.watts is not None), key=lambda m: m.watts or 0.0)
+        taken_in = Through(at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
+        return Account(
+            findings, tuple(f.key for f in watts), (), None, said, tuple(warnings), planned=len(names) or None, taken=len(modes),
+            drawings=lambda: (_bars(findings),), path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False),
+            shown_at=say("At its most"),
+        )  # fmt: skip
+
+
+def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:
+    modes = []
+    for place, (_, jotting) in enumerate(record.answers("skip")):
+        if jotting.mark == "skip":
+            continue
+        read = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
+        value = {quantity: r.value for quantity, r in read.items()}
+        peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
+        name = jotting.text or (names[place] if place < len(names) else say("mode {number}", number=place + 1))
+        half_w = read["W"].half_width if "W" in read else 0.0
+        modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), peak, half_w))
+    return modes
+
+
+def _bars(findings: dict[str, Finding]) -> Drawing:
+    """Watts of each mode, with the volt-amperes as an outline."""
+    rows = []
+    for key, finding in findings.items():
+        if key.startswith("power_") and finding.value is not None:
+            apparent = findings.get(f"apparent_{key.rpartition('_')[2]}")
+            other = apparent.value if apparent is not None else None
+            rows.append((finding, other, f"{show(other, 3)} VA" if other is not None else ""))
+    return Bars(tuple(rows))

@@ -1,0 +1,246 @@
+"""What the methods for converters, inverters and supplies share: their meters, their path, meters that are read along, what is drawn of them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from ubrant.core.account import SeenWave
+from ubrant.core.drawings import DOTTED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
+from ubrant.core.finding import Finding
+from ubrant.core.points import Points, SweepMeters
+from ubrant.core.power_path import Flow, Node, PowerPath
+from ubrant.core.quantity import QuantityError, parse_quantity, plain, show
+from ubrant.core.readings import Array, Series
+from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.points import mean_between
+from ubrant.core.record.record import Record
+from ubrant.core.second_meter import disagreement
+from ubrant.core.sweep import Sweep, states_of
+from ubrant.core.tolerance import Tolerance, parse_tolerance
+from ubrant.core.wording import say
+from ubrant.methods.method import MethodError, clipped
+from ubrant.methods.ratings import read_ratings
+
+SOURCE, MAINS, LEADS, UNIT, LOAD = "source", "mains", "leads", "unit", "load"
+"""Places on a path."""
+EITHER = " W     ◆ outside   × off"
+
+
+def meters_of(setup: Setup) -> SweepMeters:
+    """Accuracies at both ends."""
+    output = "output" if "output" in setup.meters else "input"
+    return SweepMeters(
+        setup.accuracy("input", "V"), setup.accuracy("input", "A"), setup.accuracy(output, "V"), setup.accuracy(output, "A"), setup.one_meter,
+        setup.accuracy(output, "W"),
+    )  # fmt: skip
+
+
+# the path
+
+
+@dataclass(frozen=True)
+class Through:
+    """W, V and A that flow at a tap; NaN for what was not read."""
+
+    watts: float
+    volts: float = math.nan
+    amps: float = math.nan
+
+    def flow(self, meter: str) -> Flow:
+        watts, volts, amps = (None if math.isnan(v) else v for v in (self.watts, self.volts, self.amps))
+        return Flow(watts, volts, amps, meter)
+
+
+def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None, *, two_ends: bool = True) -> PowerPath:
+    """What stands on the path, in watts; where to clip the meters where nothing is ``known`` yet, by the place behind each tap."""
+    battery, leads = setup.battery, setup.leads
+    boxes = {
+        SOURCE: Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", say("Supply")),
+        MAINS: Node("battery", say("Mains")), LEADS: Node("leads", say("Leads"), leads.describe()),
+        UNIT: Node("converter", setup.unit.name, setup.unit.label_text), LOAD: Node("load", say("Load")),
+    }  # fmt: skip
+    output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
+    clips = {SOURCE: say("volts at its terminals") if battery else say("its own display"), UNIT: clipped(setup.meter("input")),
+             LOAD: clipped(output) if two_ends else say("the load's own display")}  # fmt: skip
+    flows = []
+    for after in chain[1:]:
+        tap = SOURCE if after == LEADS else after
+        flows.append((known or {}).get(tap, Flow(None)) if known else Flow(None, meter=clips[tap]))
+    losses: list[tuple[float, str | None]] = [(0.0, None)]
+    for into, out in pairwise(flows):
+        lost = max(into.amount - out.amount, 0.0) if into.amount is not None and out.amount is not None else 0.0
+        losses.append((lost, say("−{watts} W lost", watts=show(lost, 3)) if lost > 0.005 else None))
+    last = flows[-1].amount if chain[-1] == UNIT and LEADS in chain else None
+    losses.append((last, say("all lost")) if last is not None else (0.0, None))
+    return PowerPath(tuple(boxes[place] for place in chain), tuple(flows), tuple(text for _, text in losses), tuple(w for w, _ in losses), "W")
+
+
+def flows_at(setup: Setup, points: Points, k: int) -> dict[str, Flow]:
+    """What flows at each tap at one point, by the place behind it."""
+    volts, amps = float(points.input_v[k]), float(points.input_a[k])
+    read = bool(np.isfinite(points.source_v[k]))
+    source_v = float(points.source_v[k]) if read else volts + amps * setup.leads.resistance_ohm
+    output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
+    return {
+        SOURCE: Flow(source_v * amps, source_v, amps, "source" if read else ""),
+        UNIT: Flow(float(points.input_w[k]), volts, amps, setup.meter("input").name),
+        LOAD: Flow(float(points.output_w[k]), float(points.output_v[k]), float(points.output_a[k]), output.name),
+    }  # fmt: skip
+
+
+def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> dict[str, Flow]:
+    """The same where there are no points; the source is worked out by the leads."""
+    found = {}
+    output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
+    for place, through, meter in ((UNIT, into, setup.meter("input")), (LOAD, out, output)):
+        if through is not None:
+            found[place] = through.flow(meter.name)
+    at = found.get(UNIT)
+    if at is not None and at.volts is not None and at.amps is not None:
+        source_v = at.volts + at.amps * setup.leads.resistance_ohm
+        found[SOURCE] = Flow(source_v * at.amps, source_v, at.amps)
+    return found
+
+
+# meters that are read along
+
+
+def disagreements(record: Record) -> tuple[str, ...]:
+    """A sentence for every quantity on which two meters at one place are too far apart."""
+    said = []
+    for tap, other in record.head.setup.meters.items():
+        place, _, number = tap.rpartition(" ")
+        if not number.isdigit() or place not in record.head.setup.meters:
+            continue
+        for unit in "VA":
+            mine, theirs = record.corrected(place, unit), record.corrected(tap, unit)
+            if mine is not None and theirs is not None and len(mine) and len(theirs):
+                pair = _paired(record, mine, theirs)
+                said.append(disagreement(*pair, unit, record.accuracy(place, unit), record.accuracy(tap, unit), f"{other.name} at the {place}"))
+    return tuple(text for text in said if text)
+
+
+def _paired(record: Record, mine: Series, other: Series) -> tuple[Array, Array]:
+    """What both showed: settled means at every point, or else moment by moment."""
+    spans = [(e.from_s, e.time_s) for e in record.of(PointTaken)]
+    if spans:
+        return np.array([mean_between(mine, *s) for s in spans]), np.array([mean_between(other, *s) for s in spans])
+    return np.interp(other.time_s, mine.time_s, mine.value, np.nan, np.nan), other.value
+
+
+# drawings
+
+
+def loss_plot(found: Sweep | None, *, live: bool) -> Plot:
+    """Losses over the load: always-on, proportional and resistive part stacked; the measured points on it, the latest ringed while it goes on."""
+    title, along, up = say("What it burns"), say("load, W"), say("loss, W")
+    if found is None or not len(found.points):
+        return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
+    points, model = found.points, found.model
+    loss = points.input_w - points.output_w
+    top = float(np.max(loss[found.in_tolerance])) if found.in_tolerance.any() else 1.0
+    x_span, y_span = (0.0, max(float(points.output_w.max()) * 1.04, 0.1)), (0.0, max(top * 1.15, 1e-3))
+    layers: list[Layer] = []
+    told = ""
+    if model is not None:
+        loads = np.linspace(0, x_span[1], 60)
+        parts = np.array([model.parts_w(float(p)) for p in loads]).clip(0)
+        lower = np.zeros(len(loads))
+        for column, name in enumerate((say("always on"), say("proportional"), say("resistive"))):
+            layers.append(Area(loads, lower, lower + parts[:, column], "loss", column, name))
+            lower = lower + parts[:, column]
+        told = f"p₀ {plain(model.fixed_w, 3)} W, a {plain(model.proportional, 3)}, b {plain(model.resistive_per_w, 3)} per W"
+    good = found.in_tolerance
+    layers.append(Dots(points.output_w[good], loss[good], (TAKEN,) * int(good.sum())))
+    if live:
+        layers.append(Dots(points.output_w[-1:], loss[-1:], ("",), ringed=0))
+    return Plot(title, along, up, x_span, y_span, tuple(layers), told)
+
+
+def output_plot(found: Sweep | None, tolerance: Tolerance | None) -> Plot:
+    """Output voltage over the load, with the tolerance as two levels."""
+    title, along, up = say("Output over load"), say("load, W     ◆ outside   × off"), say("output, V")
+    points = found.points if found is not None else None
+    if found is None or points is None or not len(points):
+        return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
+    on = points.output_v[points.output_v > 0.5 * float(points.output_v.max())]
+    low, high = float(on.min()), float(on.max())
+    rules: tuple[Layer, ...] = ()
+    if tolerance is not None:
+        low, high = min(low, tolerance.low), max(high, tolerance.high)
+        rules = (Rule(tolerance.low, f"{plain(tolerance.low)} V", below=True), Rule(tolerance.high, f"{plain(tolerance.high)} V"))
+    room = 0.12 * max(high - low, 0.01 * high)
+    x_span: Span = (-0.03 * float(points.output_w.max()), float(points.output_w.max()) * 1.05 + 0.1)
+    y_span: Span = (low - room, high + room)
+    order = [k for k in np.argsort(points.output_w) if points.output_v[k] > y_span[0]]
+    dots = Dots(points.output_w, np.maximum(points.output_v, y_span[0]), tuple(states_of(found)))
+    told = say("{low} to {high} V", low=show(float(on.min())), high=show(float(on.max())))
+    return Plot(title, along, up, x_span, y_span, (*rules, Curve(points.output_w[order], points.output_v[order]), dots), told)
+
+
+def wave_plot(waves: Sequence[SeenWave]) -> Plot:
+    """The output's wave: at the heaviest load solid, at the lightest dotted."""
+    shown = [waves[-1], waves[0]] if len(waves) > 1 else list(waves)
+    most_w = max(w.load_w for w in shown)
+    peak = max(float(np.max(np.abs(w.volts))) for w in shown)
+    until = max(float(w.time_s[-1]) for w in shown) * 1000
+    told = [wave_words(w, most_w) for w in shown]
+    layers = tuple(
+        Curve(1000 * w.time_s, w.volts, "voltage", style, text, keyed=True) for w, style, text in zip(shown, (SOLID, DOTTED), told, strict=False)
+    )
+    return Plot(say("Wave"), say("time, ms"), "V", (0.0, until), (-1.2 * peak, 1.75 * peak), layers, "; ".join(told))
+
+
+def wave_words(wave: SeenWave, most_w: float) -> str:
+    loaded = wave.load_w > 0.01 * most_w  # a meter's own zero is no load
+    where = say("{load} W: ", load=show(wave.load_w, 3)) if loaded else say("no load: ")
+    return f"{where}{say(wave.kind)}, THD {show(wave.findings['thd'].value or 0.0, 3)} %"
+
+
+_RUNGS = (
+    ("dropout_voltage", "leaves tolerance", "caution"), ("shutoff_voltage", "shuts off", "loss"), ("restart_voltage", "starts again", "good"),
+    ("alarm_voltage", "alarm", "caution"), ("cutoff_input", "cuts out", "loss"), ("recovered", "the battery recovers to", "good"),
+)  # fmt: skip
+
+
+def ladder(findings: dict[str, Finding], points: Points | None) -> tuple[Ladder, ...]:
+    """Where the output leaves tolerance, shuts off and starts again, on one voltage axis; nothing where none of it was met."""
+    rungs = tuple(Rung(findings[key], say(name), tint) for key, name, tint in _RUNGS if key in findings and findings[key].value is not None)
+    if not rungs or points is None or not len(points):
+        return ()
+    values = [*points.input_v.tolist(), *(r.finding.value or 0.0 for r in rungs)]
+    low, high = min(values), max(values)
+    return (Ladder(say("Where it gives up, input V"), rungs, (low - 0.05 * (high - low), high + 0.05 * (high - low))),)
+
+
+def gives_mains(setup: Setup) -> bool:
+    """Whether mains comes out; False where the label does not say."""
+    try:
+        return read_ratings(setup.unit).gives_mains
+    except ValueError:
+        return False
+
+
+def output_criteria(said: Mapping[str, str]) -> Criteria:
+    """Tolerance and rated watts of an output, as they were said of a log.
+
+    Raises
+    ------
+    MethodError
+        One cannot be read.
+    """
+    try:
+        tolerance = parse_tolerance(said["tolerance"]) if said.get("tolerance") else None
+    except QuantityError as error:
+        raise MethodError("tolerance", str(error)) from None
+    try:
+        rated_w = parse_quantity(said["rated"], "W") if said.get("rated") else None
+    except QuantityError as error:
+        raise MethodError("rated", f"{error} For a converter it is its rated output power, like “60 W”.") from None
+    return Criteria(tolerance=tolerance, rated_w=rated_w)

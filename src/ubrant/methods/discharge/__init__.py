@@ -1,0 +1,14 @@
+"""The discharge: empty a charged, rested battery to a cut-off or another end, then let it recover; with a charge before or after, or in cycles."""
+
+from ubrant.core.unit import Unit
+from ubrant.methods.method import label_of
+from ubrant.methods.registry import Entry
+
+_CONVERTS = {"converter", "inverter", "charger", "load", "lead"}
+
+
+def _suits(unit: Unit) -> bool:
+    return unit.kind not in _CONVERTS and label_of(unit) is not None
+
+
+METHOD = Entry("discharge", "Discharge", 10, _suits, "ubrant.methods.discharge.method:DischargeMethod")

@@ -1,0 +1,102 @@
+"""What a discharge asks of a record: volts and amperes at the battery, when the load was on, and what else was read meanwhile."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ubrant.core.readings import Array, Readings, ReadingsError, Series, join, no_readings
+from ubrant.core.record.events import ChargeOff, ChargeOn
+from ubrant.core.record.record import Record
+from ubrant.core.typed import Widths, on_one_base
+from ubrant.methods.discharge.findings import Counter, Others
+from ubrant.methods.discharge.sums import DischargeRecord
+
+if TYPE_CHECKING:
+    from ubrant.methods.discharge.procedure import DischargePlan
+
+GAVE_UP = "gave up"
+"""The battery or what it fed switched off by itself, and a person saw that."""
+_COUNTED_AT = ("battery", "bank", "load", "output")
+
+
+def discharge_of(record: Record) -> DischargeRecord:
+    """What the sums need.
+
+    Raises
+    ------
+    ReadingsError
+        There are no readings.
+    """
+    head = record.head
+    widths: Widths | None = None
+    counted = any(len(record.either(tap, q)) > 1 for tap in _COUNTED_AT for q in ("Ah", "Wh"))
+    try:
+        if _own_is_typed(record):
+            tap = record.typed.source_tap()
+            readings, widths = on_one_base(record.typed, tap, head.origin.between)
+        else:
+            tap = head.origin.tap
+            readings = join(_corrected(record, "V"), _corrected(record, "A"))
+    except ReadingsError:
+        if not counted:
+            raise
+        tap, readings = "battery", Readings(np.empty(0), np.empty(0), np.empty(0))
+    on, off = record.switched()
+    return DischargeRecord(
+        readings, record.accuracy("battery", "V"), record.accuracy("battery", "A"), head.setup.label, head.criteria.cutoff,
+        head.conditions.temperature_c, on, off, _ended(record), "battery" if tap in ("source", "dc") else tap, widths, record.interruptions(),
+    )  # fmt: skip
+
+
+def _own_is_typed(record: Record) -> bool:
+    """The run's own volts and amperes were typed."""
+    return not len(record.at("battery", "V")) and bool(record.typed.series)
+
+
+def _corrected(record: Record, quantity: str) -> Series:
+    found = record.corrected("battery", quantity)
+    return no_readings() if found is None else found
+
+
+def _ended(record: Record) -> str | None:
+    ended = record.ended_by or {"interrupted": "interrupted", "running": "running"}.get(record.state)
+    if record.typed.mark_s("empty") is not None and ended in (None, "person", "running"):
+        return GAVE_UP
+    return ended
+
+
+def others_of(record: Record, plan: DischargePlan | None) -> Others:
+    """What else was read or done."""
+    cells = {number: record.either(tap, "V") for number, tap in record.parts("cell").items()}
+    percent = next((s for tap in ("battery", "bank", "station") if len(s := record.either(tap, "%"))), no_readings())
+    whole = [(s.from_s, s.to_s) for s in record.stretches() if s.to_s is not None and not _only_typed(record)]
+    charges = [(s.from_s, s.to_s) for s in record.stretches(ChargeOn, ChargeOff) if s.to_s is not None]
+    second = {q: record.corrected("battery 2", q) for q in "VA"}
+    return Others(
+        _counters(record), percent, cells, record.either("battery", "°C"), tuple((a, b) for a, b in charges if b is not None),
+        tuple((a, b) for a, b in whole if b is not None), two_step=plan is not None and plan.two_step,
+        start_ah=(plan.take_out_ah or None) if plan is not None else None,
+        other_v=second["V"] or no_readings(), other_a=second["A"] or no_readings(),
+        other_accuracies=(record.accuracy("battery 2", "V"), record.accuracy("battery 2", "A")),
+    )  # fmt: skip
+
+
+def _only_typed(record: Record) -> bool:
+    """Load on and off were said, not recorded."""
+    return record.switched()[0] in {t for t, m in record.typed.marks if m == "load on"}
+
+
+def _counters(record: Record) -> dict[str, Counter]:
+    details = record.meter("battery").details
+    found = {}
+    for unit, full in (("Ah", details.counts_to_ah), ("Wh", details.counts_to_wh)):
+        for tap in (*_COUNTED_AT, "ac"):
+            series = record.either(tap, unit)
+            if len(series) > 1:
+                half = record.half_width(tap, unit)
+                digits: Array = np.full(len(series), half) if isinstance(half, float) else half
+                found[unit] = Counter(series, digits, full or None)
+                break
+    return found

@@ -1,0 +1,282 @@
+"""Everything a discharge says of a battery: the discharge itself, and what else was read or done while it lasted."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cells import cell_findings
+from ubrant.core.counters import agreement, counted, counted_finding, energy_per_point, points_used
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
+from ubrant.core.finding import Finding
+from ubrant.core.integrals import totals
+from ubrant.core.quantity import plain, show
+from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
+from ubrant.core.recharge import efficiencies, recharge_of
+from ubrant.core.resistance import resistance_findings, two_step
+from ubrant.core.second_meter import disagreement
+from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.temperature import capacity_at_reference
+from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.verdict import Circumstances, Verdict, judge
+
+Add = Callable[..., None]
+
+MOST_FOR_STEPS = 2_000_000
+"""Steps are looked for in runs up to this many readings; a longer log is looked through around its first step only."""
+
+
+@dataclass(frozen=True)
+class Counter:
+    """One counter's readings, the half of their last digits, and where it runs over (None for unknown)."""
+
+    series: Series
+    half_width: Array
+    full_scale: float | None = None
+
+
+@dataclass(frozen=True)
+class Others:
+    """What else was read or done while a discharge lasted.
+
+    Attributes
+    ----------
+    counters : by unit, Ah or Wh
+    percent : a display in whole percent
+    cells : volts of single cells by their number
+    temperature : of the battery
+    charges : (from, to) of every charge, seconds
+    discharges : (load on, load off) of every discharge, where there were several
+    two_step : the run began with the two steps of IEC 61960-3
+    start_ah : taken out before, counted, so that the run began part way down
+    other_v, other_a : the same quantities by another meter at the same tap; other_accuracies : its, in V and in A
+    """
+
+    counters: dict[str, Counter] = field(default_factory=dict)
+    percent: Series = field(default_factory=no_readings)
+    cells: dict[int, Series] = field(default_factory=dict)
+    temperature: Series = field(default_factory=no_readings)
+    charges: tuple[tuple[float, float], ...] = ()
+    discharges: tuple[tuple[float, float], ...] = ()
+    two_step: bool = False
+    start_ah: float | None = None
+    other_v: Series = field(default_factory=no_readings)
+    other_a: Series = field(default_factory=no_readings)
+    other_accuracies: tuple[Accuracy | None, Accuracy | None] = (None, None)
+
+
+def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
+    """Findings, verdict and warnings of a run.
+
+    Raises
+    ------
+    ReadingsError
+        Nothing can be said: too few readings, no current anywhere and no counter either.
+    """
+    others = others or Others()
+    try:
+        found = analyse(record)
+    except ReadingsError:
+        if not any(len(c.series) > 1 for c in others.counters.values()):
+            raise
+        found = _by_counters(record, others)
+    findings, warnings = dict(found.findings), list(found.warnings)
+
+    def add(*more: Finding) -> None:
+        findings.update({f.key: f for f in more if f.value is not None})
+
+    _add_counters(record, others, found, add, warnings)
+    if len(others.percent):
+        points = points_used(others.percent)
+        add(points, energy_per_point(findings["energy"], points))
+    if others.cells:
+        kind = record.label.kind_of_cell if record.label else None
+        cells, said = cell_findings(others.cells, kind.floor_v if kind else None)
+        add(*cells)
+        warnings += said
+    _add_rest(record, found, add)
+    _add_resistance(record, others, found, add)
+    _add_temperature(record, others, findings, add)
+    _add_charges(record, others, found, add)
+    _add_cycles(record, others, add)
+    warnings += _other_meter(record, others)
+    if others.start_ah:
+        warnings.append(f"{plain(others.start_ah)} Ah had been taken out before, counted: what is found here comes on top of that.")
+    verdict = found.verdict
+    if others.start_ah and record.label is not None:
+        verdict = _judged_with_start(record, found, findings, others.start_ah)
+    return replace(found, findings=findings, warnings=tuple(warnings), verdict=verdict)
+
+
+def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
+    """A run of which only counters were read."""
+    findings: dict[str, Finding] = {}
+    ends: list[float] = []
+    starts: list[float] = []
+    for unit, key, name in (("Ah", "charge", "Charge delivered"), ("Wh", "energy", "Energy delivered")):
+        counter = others.counters.get(unit)
+        if counter is None or len(counter.series) < 2:
+            findings[key] = Finding(key, name, None, unit, None, "no counter for it")
+            continue
+        made = counted_finding(counted(counter.series, counter.half_width, counter.full_scale), unit, _counter_gain(record, unit))
+        parts = made.contributions if record.current_accuracy is not None else None
+        findings[key] = replace(made, key=key, name=name, contributions=parts)
+        starts.append(float(counter.series.time_s[0]))
+        ends.append(float(counter.series.time_s[-1]))
+    start, end = min(starts), max(ends)
+    findings["duration"] = Finding("duration", "Duration", end - start, "s", None, "first reading of the counter to the last")
+    charge, energy = findings["charge"], findings["energy"]
+    mean = energy.value / charge.value if energy.value and charge.value else None
+    findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, "Wh ÷ Ah of the counters")
+    findings["label_share"] = _share(record, charge, energy)
+    findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, "no current was read")
+    ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
+    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, ()))
+    return Discharge(findings, verdict, ended, (), (), start, end, None, by_counters=True)
+
+
+def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding:
+    label = record.label
+    pairs = ((charge, label.charge_ah), (energy, label.energy_wh)) if label else ()
+    for measured, rated in pairs:
+        if measured.value is not None and rated:
+            parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
+            text = f"{show(measured.value)} ÷ {show(rated)} {measured.unit} on the label"
+            return Finding("label_share", "Share of the label", 100 * measured.value / rated, "%", parts, text)
+    return Finding("label_share", "Share of the label", None, "%", None, "no label given")
+
+
+def _counter_gain(record: DischargeRecord, unit: str) -> float:
+    gain = record.current_accuracy.gain if record.current_accuracy else 0.0
+    return gain + (record.voltage_accuracy.gain if unit == "Wh" and record.voltage_accuracy else 0.0)
+
+
+def _add_counters(record: DischargeRecord, others: Others, found: Discharge, add: Add, warnings: list[str]) -> None:
+    for unit, key in (("Ah", "charge"), ("Wh", "energy")):
+        counter = others.counters.get(unit)
+        if counter is None or len(counter.series) < 2:
+            continue
+        count = counted(counter.series, counter.half_width, counter.full_scale)
+        made = counted_finding(count, unit, _counter_gain(record, unit))
+        if said := count.sentence(unit):
+            warnings.append(said)
+        integral = found.findings[key]
+        if found.by_counters:
+            continue
+        add(made)
+        inside = (float(counter.series.time_s[0]) <= found.load_on_s + 60) and (float(counter.series.time_s[-1]) >= found.end_s - 60)
+        if inside and (said := agreement(made, integral, shared=True)):
+            warnings.append(said)
+
+
+def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
+    """State of charge by the resting voltage before and after, with its band; nothing where voltage cannot tell."""
+    label = record.label
+    if label is None or label.kind_of_cell is None or not label.series:
+        return
+    for key, name, rest in (
+        ("soc_before", "Charged, by its rest before", "rest_before"),
+        ("soc_after", "Charged, by its rest after", "rest_after"),
+    ):
+        volts = found.findings.get(rest)
+        if volts is None or volts.value is None:
+            continue
+        read = from_resting_voltage(volts.value, label.series, label.kind_of_cell, volts.standard_uncertainty or 0.0)
+        if read.percent is None or read.expanded_points is None:
+            continue
+        parts = (
+            Contribution("chart and voltage", read.expanded_points / 2, "charts differ by ten points; the rest by the slope of the chart"),
+        )
+        working = f"{label.kind_of_cell.name} chart, if it had rested {label.kind_of_cell.rest_hours:g} h"
+        add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
+
+
+def _add_resistance(record: DischargeRecord, others: Others, found: Discharge, add: Add) -> None:
+    readings = record.readings
+    if record.widths is not None or len(readings) < 4:
+        return
+    if len(readings) > MOST_FOR_STEPS:
+        k = int(np.searchsorted(readings.time_s, found.load_on_s))
+        readings = readings.between(max(k - 1000, 0), min(k + 1000, len(readings) - 1))
+    if others.two_step:
+        made = two_step(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not others.start_ah else None)
+        if made is not None:
+            add(made)
+    add(*resistance_findings(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy))
+
+
+def _add_temperature(record: DischargeRecord, others: Others, findings: dict[str, Finding], add: Add) -> None:
+    if len(others.temperature):
+        hottest = float(others.temperature.value.max())
+        add(Finding("hottest", "Warmest", hottest, "°C", None, "the highest reading"))
+    kind = record.label.kind_of_cell if record.label else None
+    if kind is not None and kind.key == "lead-acid" and record.temperature_c is not None and findings["charge"].value:
+        hours = (findings["duration"].value or 0.0) / 3600
+        add(capacity_at_reference(findings["charge"], hours, record.temperature_c))
+
+
+def _add_charges(record: DischargeRecord, others: Others, found: Discharge, add: Add) -> None:
+    if not others.charges:
+        return
+    after = [c for c in others.charges if c[0] >= found.end_s]
+    chosen = after[0] if after else others.charges[-1]
+    put_in = recharge_of(record.readings, record.voltage_accuracy, record.current_accuracy, *chosen)
+    if put_in is not None:
+        add(put_in.charge, put_in.energy, put_in.end_current)
+        add(*efficiencies(found.findings["charge"], found.findings["energy"], put_in))
+
+
+def _add_cycles(record: DischargeRecord, others: Others, add: Add) -> None:
+    if len(others.discharges) < 2:
+        return
+    first: float | None = None
+    for number, (on_s, off_s) in enumerate(others.discharges, start=1):
+        part = _between(record.readings, on_s, off_s)
+        if len(part) < 2:
+            continue
+        charge = totals(part.time_s, part.voltage_v, part.current_a).charge_ah
+        parts = None
+        if record.current_accuracy is not None:
+            hours = (off_s - on_s) / 3600
+            parts = (
+                Contribution("current gain", rectangular(record.current_accuracy.gain) * charge),
+                Contribution("current zero", rectangular(record.current_accuracy.zero) * hours),
+            )
+        first = first or charge
+        add(Finding(f"cycle_{number}", f"Cycle {number}", charge, "Ah", parts, f"{show(100 * charge / first, 3)} % of the first"))
+
+
+def _between(readings: Readings, from_s: float, to_s: float) -> Readings:
+    first = int(np.searchsorted(readings.time_s, from_s))
+    last = int(np.searchsorted(readings.time_s, to_s, side="right")) - 1
+    return readings.between(first, max(last, first))
+
+
+def _other_meter(record: DischargeRecord, others: Others) -> list[str]:
+    """Whether two meters at the battery are further apart than they may be."""
+    said = []
+    for unit, series, accuracy, other_accuracy, ours in (
+        ("V", others.other_v, record.voltage_accuracy, others.other_accuracies[0], record.readings.voltage_v),
+        ("A", others.other_a, record.current_accuracy, others.other_accuracies[1], record.readings.current_a),
+    ):
+        if len(series) and len(record.readings) > 1:
+            there = np.interp(series.time_s, record.readings.time_s, ours, math.nan, math.nan)
+            said.append(disagreement(there, series.value, unit, accuracy, other_accuracy))
+    return [text for text in said if text]
+
+
+def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict[str, Finding], start_ah: float) -> Verdict:
+    """The verdict on what was counted before and what was found now, together."""
+    charge, label = findings["charge"], record.label
+    if charge.value is None or label is None or not label.charge_ah:
+        return found.verdict
+    whole = replace(charge, value=charge.value + start_ah, name="Charge with what was taken out before")
+    share = replace(findings["label_share"], value=100 * (charge.value + start_ah) / label.charge_ah)
+    findings["whole_charge"] = replace(whole, key="whole_charge", working=f"{plain(start_ah)} Ah counted before + {show(charge.value)} Ah")
+    findings["label_share"] = share
+    about = Circumstances(label, record.cutoff, found.ended_by, record.temperature_c, record.tap, found.gaps)
+    return judge({**findings, "charge": whole}, about)

@@ -1,0 +1,289 @@
+"""The discharge as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from ubrant.core.account import Account, Ahead, Energy, Group
+from ubrant.core.circuit import Circuit
+from ubrant.core.cell import Pack, pack_from_label
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.drawings import Drawing, Trace
+from ubrant.core.ending import Ends
+from ubrant.core.finding import Finding
+from ubrant.core.integrals import charge_ah
+from ubrant.core.label import Label, LabelError, parse_label
+from ubrant.core.power_path import PowerPath
+from ubrant.core.quantity import QuantityError, parse_quantity, plain, show, show_duration, show_with
+from ubrant.core.readings import ReadingsError, Series, no_readings
+from ubrant.core.record.codec import decode
+from ubrant.core.record.events import LoadOff, mark_of
+from ubrant.core.record.head import Conditions, Criteria, Setup
+from ubrant.core.record.record import Record
+
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.discharge.asked import discharge_of, others_of
+from ubrant.methods.discharge.checks import discharge_problems
+from ubrant.methods.discharge.course import Course, course_sentence, power_of
+from ubrant.methods.discharge.findings import judged
+from ubrant.methods.discharge.following import course_of, departure_of
+from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
+from ubrant.methods.discharge.paths import kept_path, live_path, wiring_path
+from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge
+from ubrant.methods.discharge.study import peukert_of, rest_guess
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
+from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
+from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene
+from ubrant.methods.rehearsal import Rehearsal, rehearse
+from ubrant.methods.steps import Ask, Steps
+from ubrant.methods.summary import StepLine, each_caution_once, summarise
+
+_GROUPS = (
+    Group("State of charge", ("soc_before", "soc_after", "rest_before", "rest_after", "points", "energy_per_point")),
+    Group("Resistance", ("resistance", "dc_resistance", "two_step_resistance")),
+    Group("Charge", ("recharge", "recharge_energy", "end_current", "coulombic_efficiency", "energy_efficiency")),
+)  # fmt: skip
+_MOST_MARKS = 40
+
+class DischargeMethod(Method):
+    """Of batteries, banks and stations."""
+
+    key = "discharge"
+    title = "Discharge"
+    Plan = DischargePlan
+    taps = ("battery",)
+    log = BATTERY_LOG
+    judges_label = True
+
+    # before a run
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return discharge_fields(setup)
+
+    def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
+        found = read_fields(self.form(setup), typed)
+        read = found[PLAN] | found[CRITERIA]
+        plan = plan_of(setup, read)
+        return Prepared(setup, plan, Criteria(cutoff=plan.cutoff), Conditions(**found[CONDITIONS]), str(found[ORIGIN]["between"]))
+
+    def typed(self, prepared: Prepared) -> dict[str, str]:
+        held = typed_of(prepared.plan, prepared.conditions.temperature_c, prepared.conditions.start, prepared.between)
+        return {field.key: field.kind.show(held[field.key]) for field in self.form(prepared.setup)}
+
+    def by_person(self, prepared: Prepared) -> Prepared:
+        return replace(prepared, plan=replace(prepared.plan, by_hand=True))
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        setup, label = prepared.setup, prepared.setup.label
+        if label is None or label.charge_ah is None:
+            return [Problem(True, say("The label gives no capacity in Ah to discharge against."))]
+        return discharge_problems(prepared.plan, setup.unit, label, setup.meter("battery"), load, setup.leads)
+
+    def steps(self, prepared: Prepared) -> Steps:
+        return discharge(prepared.plan)
+
+    def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
+        plan: DischargePlan = prepared.plan
+        amps = before.corrected("battery", "A") if before is not None else None
+        given = charge_ah(amps.time_s, amps.value) if amps is not None and len(amps) > 1 else 0.0
+        return Scene(
+            self.taps, battery=True, load_is_metered=True, by_hand=plan.by_hand, supply=plan.charge is not None,
+            thermometer=plan.limits.temperature_c is not None, full_share=0.3 if plan.charge_when == "before" else 1.0, given_ah=given, every_s=plan.every_s,
+        )  # fmt: skip
+
+    def expect(self, prepared: Prepared) -> Rehearsal | None:
+        """The plan rehearsed on a pack as the label claims it, in steps fine enough to draw."""
+        plan, label = prepared.plan, prepared.setup.label
+        if label is None:
+            return None
+        hours = (label.charge_ah or 1.0) / plan.current_a
+        step_s = max(plan.every_s, hours * 3600 / 3000)
+        coarse = replace(plan, every_s=step_s, cutoff=replace(plan.cutoff, hold_s=min(plan.cutoff.hold_s, step_s)))
+        soc = 0.3 if plan.charge_when == "before" else 1.0
+        return rehearse(discharge(coarse), Circuit(Pack(pack_from_label(label), soc), prepared.setup.leads.resistance_ohm))
+
+    def usual_readings(self, prepared: Prepared) -> dict[tuple[str, str], float]:
+        return {("battery", "A"): prepared.plan.current_a} if prepared.plan is not None else {}
+
+    def preview(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[Drawing, ...]:
+        return (_expected_trace(expected, prepared.plan.cutoff, "V"),)
+
+    def heading(self, prepared: Prepared, name: str) -> str:
+        return say("Discharge {name} to {volts} V", name=name, volts=plain(prepared.plan.cutoff.voltage_v))
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        if expected is None or expected.load_on_s is None or not expected.until_s:
+            return "", ""
+        first = {"cut-off": say("the cut-off"), "protection": say("the battery's own protection"), "load's own cut-off": say("the load's own cut-off")}.get(expected.ended_by, expected.ended_by)
+        time = say("about {time}", time=show_duration(expected.until_s[0]))
+        return time, say("first to end it: {what}, at {charge} Ah", what=first, charge=show(expected.charge_ah, 3))
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return wiring_path(prepared.setup, prepared.plan)
+
+    def step_lines(self, prepared: Prepared, expected: Rehearsal | None) -> list[StepLine]:
+        return summarise(discharge(prepared.plan), expected.until_s if expected is not None else ())
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        volts = plain(prepared.plan.cutoff.voltage_v)
+        asks = (
+            Ask(say("Charge it fully until the charger stops, let it rest, take every other load off."), (cautions.LOOK_FIRST,)),
+            Ask(say("Clip the meter on at the battery's terminals, then the load behind its leads, switched off."), (cautions.FUSE, cautions.SURFACE)),
+            Ask(
+                say("Take down the resting voltage (“13.34 V”). Switch the load on and say so with the first reading: “load on 13.1 V 10 A”. "
+                    "Then look in now and then, more often near {volts} V.", volts=volts),
+                (cautions.HAND_OFF, cautions.WARM),
+            ),
+        )  # fmt: skip
+        return ByHand(asks, (), Row(""), marks_load=True)
+
+    def hand_lines(self, prepared: Prepared) -> list[StepLine]:
+        return each_caution_once([StepLine(ask.text, ask.cautions, by_person=True, seconds=None) for ask in self.by_hand(prepared).asks])
+
+    # a run that is kept, goes on, or was brought in
+
+    def older(self, setup: Setup, kept: Mapping[str, Any]) -> DischargePlan:
+        label = setup.label
+        names = {
+            "current_a", "own_cutoff_v", "every_s", "rest_before_s", "rest_after_s", "mode", "amount", "repeats", "two_step", "rated_ah", "charge_when",
+            "cycles", "stop_share", "zero_first", "by_hand", "take_out_ah",
+        }  # fmt: skip
+        return DischargePlan(
+            cutoff=Cutoff(float(kept.get("cutoff_v") or 0.0), float(kept.get("hold_s", 1.0))), limits=decode(Ends, kept.get("limits", {})),
+            charge=decode(ChargePlan, kept["charge"]) if kept.get("charge") else None, profile=tuple((s, a) for s, a in kept.get("profile", ())),
+            chemistry=label.chemistry if label else None, series=label.series if label else None,
+            **{key: value for key, value in kept.items() if key in names},
+        )  # fmt: skip
+
+    def rest(self, prepared: Prepared, before: Record) -> Steps | None:
+        return after_a_gap(prepared.plan)
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        text, kind = said.get("rated", "") or setup.unit.label_text, said.get("chemistry", "") or setup.unit.chemistry
+        try:
+            if text:
+                parse_label(text, kind or None)
+        except (LabelError, QuantityError) as error:
+            raise MethodError("rated", str(error)) from None
+        unit = replace(setup.unit, label_text=text, chemistry=kind or None, kind=setup.unit.kind or "battery")
+        return replace(setup, unit=unit), Criteria(cutoff=_cutoff(said.get("cutoff", "")))
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        live = record.state == "running"
+        plan: DischargePlan | None = self.prepared(record.head).plan
+        if live and record.switched()[0] is None and not record.is_typed:
+            return Account(trouble=say("Nothing flows yet."), drawings=lambda: (_raw_trace(record, plan, expected),), path=lambda: live_path(record, plan, None, 0.0))
+        try:
+            data = discharge_of(record)
+            found = judged(data, others_of(record, plan))
+        except ReadingsError as error:
+            return Account(trouble=str(error), drawings=lambda: (_raw_trace(record, plan, expected),), path=lambda: live_path(record, plan, None, 0.0) if live else None)
+        course = course_of(data, expected) if live else None
+        warnings = (*record.head.origin.said, *found.warnings)
+        if zero := record.zero_trouble():
+            warnings = (zero, *warnings)
+        if record.head.conditions.start:
+            warnings = (say("The start: {told}", told=record.head.conditions.start), *warnings)
+        charge, energy = found.findings["charge"], found.findings["energy"]
+        return Account(
+            found.findings, ("charge", "energy", "label_share", "duration"), _GROUPS, found.verdict, found.verdict.sentence, warnings,
+            ended_by=found.ended_by, gaps=found.gaps, more=_higher(data, found) if not live else (),
+            drawings=lambda: (_trace(record, data, found, expected),),
+            path=lambda: live_path(record, plan, course, charge.value or 0.0) if live else kept_path(record, plan, found),
+            shown_at=say("From battery to load"), energy=_energy(found, record.head.setup.label), short=_short(found),
+            bar=(charge.value, charge.expanded_uncertainty) if charge.value is not None else None,
+            span=(found.load_on_s, found.end_s), ahead=_ahead(record, data, found, expected, course) if live else None,
+        )  # fmt: skip
+
+    def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
+        """With Peukert's exponent from other runs of the unit, and a guess at what was left in it."""
+        if account.trouble:
+            return account
+        try:
+            data = discharge_of(record)
+            found = judged(data, others_of(record, self.prepared(record.head).plan))
+        except ReadingsError:
+            return account
+        added = peukert_of(record, data, found, others)
+        guess = rest_guess(self.prepared(record.head), data, found)
+        findings = {**account.findings, **{f.key: f for f in added}}
+        return replace(account, findings=findings, warnings=(*account.warnings, *([guess] if guess else [])))
+
+def _cutoff(text: str) -> Cutoff | None:
+    if not text:
+        return None
+    try:
+        volts = parse_quantity(text, "V")
+    except QuantityError as error:
+        raise MethodError("cutoff", str(error)) from None
+    if not volts > 0:
+        raise MethodError("cutoff", f"a cut-off of {text} would never be reached: give it in volts above 0.")
+    return Cutoff(volts)
+
+def _energy(found: Discharge, label: Label | None) -> Energy | None:
+    energy = found.findings["energy"]
+    if not energy.value:
+        return None
+    whole, rated = found.ended_by == "cut-off", label.energy_wh if label else None
+    return Energy(energy.value, energy.expanded_uncertainty, whole, energy.value / rated if rated and whole else 1.0)
+
+def _short(found: Discharge) -> str:
+    """What a shelf has room for."""
+    charge = found.findings["charge"]
+    if charge.value is None:
+        return found.verdict.word
+    value, spread = show_with(charge.value, charge.expanded_uncertainty)
+    return f"{value} ± {spread} Ah · {found.verdict.word}" if spread else f"{value} Ah · {found.verdict.word}"
+
+def _higher(data: DischargeRecord, found: Discharge) -> tuple[Finding, ...]:
+    """Capacities to a few higher cut-offs."""
+    pairs = charges_to_higher(data, found.findings["mean_voltage"].value or 0.0) if not found.by_counters else []
+    return tuple(replace(charge, key=f"charge_to_{volts:g}", name=say("to {volts} V", volts=plain(volts))) for volts, charge in pairs)
+
+def _ahead(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None, course: Course | None) -> Ahead:
+    delivered = found.findings["charge"].value or 0.0
+    if record.of(LoadOff) or data.load_off_s is not None:
+        return Ahead(found.verdict.sentence)
+    left = course.left_s if course is not None else None
+    return Ahead(course_sentence(course, delivered, data.label), left, departure_of(data, found, expected))
+
+# what it is drawn as
+
+def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None, quantities: str = "VAW") -> Trace:
+    limit = cutoff.voltage_v if cutoff is not None else None
+    if expected is None or expected.load_on_s is None or not expected.until_s:
+        return Trace(limit_v=limit)
+    readings = expected.readings
+    columns = {"V": readings.voltage_v, "A": readings.current_a, "W": power_of(readings)}
+    series = {key: Series(readings.time_s, column) for key, column in columns.items() if key in quantities}
+    return Trace({}, series, expected.load_on_s, (0.0, expected.length_s), limit)
+
+def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal | None) -> Trace:
+    """Before anything can be said: what was read."""
+    made = _expected_trace(expected, record.head.criteria.cutoff)
+    measured = {q: record.either("battery", q) for q in "VA"} | {"W": no_readings()}
+    zero = made.zero_s
+    if not made.expected and record.state == "running" and not record.is_typed:
+        zero = plan.rest_before_s if plan is not None else 0.0
+    return replace(made, measured=measured, zero_s=zero, span=made.span or (0.0, 600.0))
+
+def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None) -> Trace:
+    readings = data.readings
+    live = record.state == "running"
+    measured = {
+        "V": Series(readings.time_s, readings.voltage_v), "A": Series(readings.time_s, readings.current_a), "W": Series(readings.time_s, power_of(readings)),
+    }  # fmt: skip
+    marks = [(e.time_s, words) for e in record.events if (words := mark_of(e))][:_MOST_MARKS]
+    marks += [(t, text) for t, text in record.typed.notes]
+    if found.crossing is not None and not live:
+        marks.append((found.crossing.time_s, say("cut-off")))
+    gaps = tuple((g.from_s, g.to_s) for g in found.gaps) if not live else ()
+    span = (float(readings.time_s[0]), float(readings.time_s[-1])) if len(readings) and not live else None
+    before = _expected_trace(expected, data.cutoff)
+    if live:
+        span = (0.0, max(float(readings.time_s[-1]) if len(readings) else 0.0, expected.length_s if expected is not None else 600.0))
+    return Trace(measured, before.expected, found.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps)
+

@@ -1,0 +1,240 @@
+"""Discharge: empty a charged, rested battery to a cut-off or another end, then let it recover; with a charge before or after, or in cycles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from ubrant.core.chemistry import CHEMISTRIES
+from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.ending import CHARGE, CUTOFF, Ends
+from ubrant.core.label import Label
+from ubrant.core.leads import Leads
+from ubrant.core.quantity import plain, show_duration
+from ubrant.core.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
+from ubrant.methods import cautions
+from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Steps, Zero
+
+UNITS = {CURRENT: "A", POWER: "W", RESISTANCE: "Ω"}
+OWN_CUTOFF = "load's own cut-off"
+_LONGEST_S = 20 * 24 * 3600.0
+
+
+@dataclass(frozen=True)
+class ChargePlan:
+    """Constant current up to a voltage, then that voltage until the current has fallen to ``end_a``."""
+
+    current_a: float
+    limit_v: float
+    end_a: float
+
+
+@dataclass(frozen=True)
+class DischargePlan:
+    """What a person chose.
+
+    Attributes
+    ----------
+    current_a : constant; for a power or resistance, the current expected at the nominal voltage
+    cutoff : at the battery's terminals, with its hold time
+    own_cutoff_v : the load's own, at the load's terminals, behind the leads
+    every_s : between readings
+    rest_before_s, rest_after_s : read with the load off
+    chemistry, series : of the battery, for the cautions
+    mode, amount : what the load holds still; None for ``current_a``
+    profile : (seconds, amount) one after the other; ``repeats``: again and again, as pulses do
+    limits : other ways to end, besides the cut-off
+    two_step : begin with the two steps of IEC 61960-3; needs ``rated_ah``
+    charge : a charge; ``charge_when``: ``before``, ``after`` or ``cycles``
+    cycles : charge, rest, discharge, so many times; ``stop_share``: until one gives less than this share of the first
+    zero_first : read the meter's zero before anything is connected
+    by_hand : the load is switched by a person
+    take_out_ah : take so much out, counted, before the run itself starts
+    """
+
+    current_a: float
+    cutoff: Cutoff
+    own_cutoff_v: float
+    every_s: float = 1.0
+    rest_before_s: float = 60.0
+    rest_after_s: float = 600.0
+    chemistry: str | None = None
+    series: int | None = None
+    mode: str = CURRENT
+    amount: float | None = None
+    profile: tuple[tuple[float, float], ...] = ()
+    repeats: bool = False
+    limits: Ends = field(default_factory=Ends)
+    two_step: bool = False
+    rated_ah: float | None = None
+    charge: ChargePlan | None = None
+    charge_when: str = ""
+    cycles: int = 1
+    stop_share: float = 0.0
+    zero_first: bool = False
+    by_hand: bool = False
+    take_out_ah: float = 0.0
+
+    @property
+    def setting(self) -> float:
+        """What the load is set to, in A, W or Ω."""
+        return self.current_a if self.amount is None else self.amount
+
+    def show_setting(self, amount: float | None = None) -> str:
+        return f"{plain(self.setting if amount is None else amount, 4)} {UNITS[self.mode]}"
+
+    def ends(self) -> Ends:
+        """Every way in which it ends."""
+        return replace(self.limits, cutoff=self.cutoff)
+
+
+def own_cutoff(cutoff_v: float, current_a: float, leads: Leads) -> float:
+    """The load's own cut-off: under the method's by what the leads drop, and 1 % more, so that the method comes first."""
+    return round(cutoff_v * 0.99 - current_a * leads.resistance_ohm, 2)
+
+
+def usual_plan(label: Label, leads: Leads) -> DischargePlan:
+    """The test a label asks for: its own rate and cut-off, or else those of the standard for its cells.
+
+    Raises
+    ------
+    ValueError
+        The label gives no capacity in Ah.
+    """
+    if label.charge_ah is None:
+        raise ValueError("The label gives no capacity in Ah to discharge against.")
+    current = round(label.charge_ah * (label.standard_rate_c or 0.2), 3)
+    kind = label.kind_of_cell
+    volts = label.standard_cutoff_v or (kind.usual_cutoff_v * label.series if kind and label.series else 0.85 * (label.voltage_v or 0))
+    hours = label.charge_ah / current
+    return DischargePlan(
+        current, Cutoff(round(volts, 2), 1.0), own_cutoff(volts, current, leads), every_s=1.0 if hours < 6 else 5.0,
+        chemistry=label.chemistry, series=label.series, rated_ah=label.charge_ah,
+    )  # fmt: skip
+
+
+def usual_charge(label: Label) -> ChargePlan | None:
+    """How such a battery is usually charged: 0.2 C to its full voltage, until a twentieth of that; None where nobody can say.
+
+    Voltages are common practice, no source: 3.65 V a cell for iron phosphate, 4.2 for lithium-ion, 2.4 for lead-acid.
+    """
+    kind = label.kind_of_cell
+    full = {"lifepo4": 3.65, "li-ion": 4.2, "lead-acid": 2.4}.get(kind.key if kind else "")
+    if full is None or not label.series or label.charge_ah is None:
+        return None
+    amps = round(0.2 * label.charge_ah, 3)
+    return ChargePlan(amps, round(full * label.series, 2), round(amps / 10, 3))
+
+
+def discharge(plan: DischargePlan) -> Steps:
+    """Discharge of a charged, rested battery to its end, then recovery.
+
+    No ``try/finally`` for safety here: the engine switches load and charger off itself, however this ends.
+    """
+    kind = CHEMISTRIES.get(plan.chemistry or "")
+    rest = f"{kind.rest_hours:g} h" if kind else "an hour"
+    charging = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
+    if plan.zero_first:
+        yield Zero("Leave the meter's leads open (volts: touch them together; clamp: nothing in its jaw), and read its zero.")
+    if plan.charge_when in {"before", "cycles"}:
+        yield Ask("Take every other load off the battery.", (cautions.LOOK_FIRST, *charging))
+    else:
+        yield Ask(
+            f"Charge it fully until the charger stops, let it rest {rest}, take every other load off.",
+            (cautions.LOOK_FIRST, *charging),
+        )
+    yield Ask("Connect the meter at the battery's terminals and the load behind its leads.", (cautions.FUSE, cautions.SURFACE))
+    if plan.charge is not None and plan.charge_when in {"before", "cycles"}:
+        yield from _charge(plan, plan.charge)
+    yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Read the resting voltage for {show_duration(plan.rest_before_s)}.")
+    if plan.take_out_ah:
+        yield from _take_out(plan)
+    first_ah = 0.0
+    for number in range(1, plan.cycles + 1):
+        watch = plan.ends().watch()
+        ended = yield from _empty(plan, watch)
+        first_ah = first_ah or watch.charge_ah
+        faded = plan.stop_share > 0 and watch.charge_ah < plan.stop_share * first_ah
+        if ended not in (CUTOFF, OWN_CUTOFF, None) or number == plan.cycles or faded or plan.charge is None:
+            break
+        yield ReadRest(plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Rest {show_duration(plan.rest_after_s)}.")
+        yield from _charge(plan, plan.charge)
+        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+    yield ReadRest(
+        plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        (cautions.RECHARGE,),
+    )  # fmt: skip
+    if plan.charge is not None and plan.charge_when == "after":
+        yield from _charge(plan, plan.charge)
+        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+
+
+def after_a_gap(plan: DischargePlan) -> Steps:
+    """Go on with a discharge that was interrupted: the load on again, to the same end."""
+    yield Ask("Look that the battery, its leads and the meter are as they were.", (cautions.LOOK_FIRST, cautions.FUSE))
+    yield from _empty(replace(plan, two_step=False), plan.ends().watch())
+    yield ReadRest(
+        plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        (cautions.RECHARGE,),
+    )  # fmt: skip
+
+
+def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a generator that answers what ended it
+    """Load on, steps of the current, reading until the end, load off."""
+    kind = CHEMISTRIES.get(plan.chemistry or "")
+    phases = list(plan.profile) or [(_LONGEST_S, plan.setting)]
+    steps_c = [(FIRST_S, FIRST_RATE_C), (SECOND_S, SECOND_RATE_C)] if plan.two_step and plan.rated_ah and plan.mode == CURRENT else []
+    begin = [(seconds, rate * (plan.rated_ah or 0.0)) for seconds, rate in steps_c]
+    first = (begin or phases)[0][1]
+    on = f"Load on at {plan.show_setting(first)}"
+    text = f"Switch the load on: {plan.show_setting(first)}." if plan.by_hand else f"{on}, its own cut-off at {plan.own_cutoff_v:.2f} V."
+    yield LoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode)
+    warm = (cautions.WARM, cautions.floor_caution(kind, plan.series))
+    ended: str | None = STEP_DONE
+    set_to = first
+    for seconds, amount in begin:
+        if amount != set_to:
+            yield LoadSet(amount, f"{plan.show_setting(amount)} for {show_duration(seconds)}.", (), plan.mode)
+            set_to = amount
+        ended = yield ReadUntil(
+            watch, min(plan.every_s, 0.5), seconds, f"Read for {show_duration(seconds)} at {plan.show_setting(amount)}.", warm
+        )
+        if ended != STEP_DONE:
+            break
+    text = f"Read every {show_duration(plan.every_s)} until {plan.ends().describe()}."
+    while ended == STEP_DONE:
+        for seconds, amount in phases:
+            if amount != set_to:
+                yield LoadSet(amount, f"{plan.show_setting(amount)}.", (), plan.mode)
+                set_to = amount
+            every_s = min(plan.every_s, max(seconds / 4, 0.1))
+            ended = yield ReadUntil(watch, every_s, seconds, text, warm)
+            if ended != STEP_DONE:
+                break
+        if not plan.repeats:
+            break
+    yield LoadOff("Switch the load off." if plan.by_hand else "Load off.")
+    return ended
+
+
+def _take_out(plan: DischargePlan) -> Steps:
+    watch = Ends(cutoff=plan.cutoff, charge_ah=plan.take_out_ah).watch()
+    yield LoadOn(
+        plan.setting, plan.own_cutoff_v, f"Take {plain(plan.take_out_ah)} Ah out first, counted.", (cautions.OWN_CUTOFF,), plan.mode
+    )
+    yield ReadUntil(watch, plan.every_s, _LONGEST_S, f"Read until {plain(plan.take_out_ah)} Ah are out.", (cautions.WARM,))
+    yield LoadOff("Load off.")
+    yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+
+
+def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
+    kind = CHEMISTRIES.get(plan.chemistry or "")
+    airing = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
+    told = f"Charge at {plain(charge.current_a)} A up to {plain(charge.limit_v)} V"
+    yield ChargeOn(charge.current_a, charge.limit_v, f"{told}.", (cautions.CHARGE_FLOOR, *airing))
+    watch = Ends(end_a=charge.end_a).watch()
+    yield ReadUntil(watch, plan.every_s, _LONGEST_S, f"{told}, until {plain(charge.end_a)} A still flow.", (cautions.WARM,))
+    yield ChargeOff("Charger off.")
+
+
+__all__ = ["CHARGE", "ChargePlan", "DischargePlan", "after_a_gap", "discharge", "own_cutoff", "usual_charge", "usual_plan"]

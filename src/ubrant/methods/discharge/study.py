@@ -1,0 +1,112 @@
+"""What several discharges of one unit say together, and what may be guessed of one that did not reach its end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+from itertools import islice
+
+import numpy as np
+
+from ubrant.core.account import Account
+from ubrant.core.cell import Pack, pack_from_label
+from ubrant.core.circuit import Circuit
+from ubrant.core.finding import Finding
+from ubrant.core.leads import Leads
+from ubrant.core.peukert import ConstantRun, capacity_at_rated, fit_exponent
+from ubrant.core.quantity import plain
+from ubrant.core.readings import ReadingsError
+from ubrant.core.record.record import Record
+from ubrant.methods.discharge.asked import discharge_of
+from ubrant.methods.discharge.course import course, running_charge, thinned
+from ubrant.methods.discharge.procedure import DischargePlan, discharge
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord
+from ubrant.methods.method import Prepared
+from ubrant.methods.rehearsal import Rehearsal, rehearse
+
+_MOST_RUNS = 12
+_STEADY = 0.03
+
+
+def constant_run(data: DischargeRecord, findings: Mapping[str, Finding], ended_by: str, span: tuple[float, float], *, gaps: bool) -> ConstantRun | None:
+    """A run as one point of Peukert's law; None where its current did not hold still, or it did not reach its cut-off."""
+    readings, given_ah = data.readings, findings["charge"].value
+    if ended_by != "cut-off" or gaps or not given_ah:
+        return None
+    loaded = readings.current_a[(readings.time_s > span[0]) & (readings.time_s < span[1])]
+    if len(loaded) < 3 or float(np.std(loaded)) > _STEADY * abs(float(np.mean(loaded))):
+        return None
+    duration, charge = findings["duration"], findings["charge"]
+    hours = (duration.value or 0.0) / 3600
+    u_a, u_h = charge.standard_uncertainty, duration.standard_uncertainty
+    return ConstantRun(given_ah / hours, hours, None if u_a is None else u_a / hours, None if u_h is None else u_h / 3600)
+
+
+def peukert_of(record: Record, data: DischargeRecord, found: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]) -> list[Finding]:
+    """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
+    mine = constant_run(data, found.findings, found.ended_by, (found.load_on_s, found.end_s), gaps=bool(found.gaps))
+    label, cutoff = data.label, data.cutoff
+    if mine is None or cutoff is None:
+        return []
+    points = [mine, *(p for other, account in islice(others(), _MOST_RUNS) if (p := _other_point(record, cutoff.voltage_v, other, account)) is not None)]
+    try:
+        exponent = fit_exponent(points)
+    except ValueError:
+        return []
+    if label is None or not label.charge_ah or not label.standard_rate_c:
+        return [exponent]
+    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent, found.findings["charge"])]
+
+
+def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:
+    theirs = other.head.criteria.cutoff
+    if other.head.method != record.head.method or theirs is None or abs(theirs.voltage_v - cutoff_v) > 0.01 * cutoff_v or account.trouble:
+        return None
+    try:
+        data = discharge_of(other)
+    except ReadingsError:
+        return None
+    return constant_run(data, account.findings, account.ended_by, account.span or (0.0, 0.0), gaps=bool(account.gaps))
+
+
+def _expected(plan: DischargePlan, prepared: Prepared) -> Rehearsal:
+    """Its plan on a pack as the label claims it.
+
+    Raises
+    ------
+    ValueError
+        The label does not say enough for a model.
+    """
+    label, leads = prepared.setup.label, prepared.setup.leads
+    if label is None:
+        raise ValueError("There is no label.")
+    step_s = max(plan.every_s, (label.charge_ah or 1.0) / plan.current_a * 3600 / 3000)
+    coarse = replace(plan, every_s=step_s, cutoff=replace(plan.cutoff, hold_s=min(plan.cutoff.hold_s, step_s)))
+    ohm = leads.resistance_ohm if leads.length_m else Leads().resistance_ohm
+    return rehearse(discharge(coarse), Circuit(Pack(pack_from_label(label), 0.3 if plan.charge_when == "before" else 1.0), ohm))
+
+
+def rest_guess(prepared: Prepared, data: DischargeRecord, found: Discharge) -> str:
+    """How much may have been left in a battery whose run was stopped before its cut-off, by the expected curve; empty where nobody can say."""
+    charge, plan, label = found.findings["charge"].value, prepared.plan, prepared.setup.label
+    if found.crossing is not None or not charge or plan is None or label is None or data.cutoff is None:
+        return ""
+    if plan.charge is not None or plan.profile or not plan.current_a > 0 or not len(data.readings):
+        return ""
+    try:
+        expected = _expected(plan, prepared)
+    except ValueError:
+        return ""
+    if expected.load_on_s is None or not expected.until_s:
+        return ""
+    part, model = thinned(data.readings), expected.readings
+    loaded = (part.time_s >= found.load_on_s) & (part.time_s <= found.end_s)
+    in_model = (model.time_s >= expected.load_on_s) & (model.time_s <= expected.load_on_s + expected.until_s[0])
+    if loaded.sum() < 5 or in_model.sum() < 5:
+        return ""
+    so_far, foreseen = running_charge(part), running_charge(model)
+    guess = course(so_far[loaded], part.voltage_v[loaded], foreseen[in_model], model.voltage_v[in_model], plan.current_a)
+    if guess is None:
+        return ""
+    low, high = max(guess.low_ah - charge, 0.0), max(guess.high_ah - charge, 0.0)
+    return f"It did not reach its cut-off: by the expected curve perhaps {plain(low, 2)} to {plain(high, 2)} Ah were left in it. That is a guess, not a finding."

@@ -1,0 +1,383 @@
+"""What a discharge says of a battery: charge, energy, duration, mean voltage, share of the label, verdict.
+
+The live ledger, the Findings stage, the command line and the tests call :func:`analyse`; nothing else works these out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ubrant.core.accuracy import Accuracy
+from ubrant.core.cutoff import Crossing, Cutoff, find_crossing
+from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
+from ubrant.core.finding import Finding
+from ubrant.core.gaps import Gap, find_gaps
+from ubrant.core.integrals import Totals, span, totals
+from ubrant.core.label import Label
+from ubrant.core.quantity import grouped, show, show_duration
+from ubrant.core.readings import Array, Readings, ReadingsError, require_usable
+from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.typed import HELD, Widths, held
+from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
+from ubrant.core.verdict import Circumstances, Verdict, judge
+
+LOAD_ON_SHARE = 0.05
+"""The load counts as on while the current is over this share of its usual value."""
+
+
+@dataclass(frozen=True)
+class DischargeRecord:
+    """Readings of one discharge at one tap, and what is known about them.
+
+    Attributes
+    ----------
+    readings : voltage and current at the tap
+    voltage_accuracy, current_accuracy : of the meter; None for unknown, and then there is no ±
+    label : what the maker claims
+    cutoff : the voltage the discharge is judged to
+    temperature_c : of the battery at the start
+    load_on_s, load_off_s : when the load came on and went off, if that was recorded; otherwise found from the current
+    ended : what ended a run on the bench (``cut-off``, ``person``, ``protection``, …); None for a log
+    tap : where it was metered; anything but ``battery`` is not like for like
+    widths : of readings that a person took down; None for an instrument's
+    interrupted_s : when the run went on after an interruption
+    """
+
+    readings: Readings
+    voltage_accuracy: Accuracy | None = None
+    current_accuracy: Accuracy | None = None
+    label: Label | None = None
+    cutoff: Cutoff | None = None
+    temperature_c: float | None = None
+    load_on_s: float | None = None
+    load_off_s: float | None = None
+    ended: str | None = None
+    tap: str = "battery"
+    widths: Widths | None = None
+    interrupted_s: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class Discharge:
+    """The findings of one discharge.
+
+    Attributes
+    ----------
+    findings : by key, in the order a ledger shows them
+    verdict : against the label
+    ended_by : ``cut-off`` or what else
+    gaps : bridged stretches inside the result
+    warnings : sentences
+    load_on_s, end_s : the stretch the result is about, in the readings' own time
+    crossing : where the cut-off was reached, None when it was not
+    by_counters : it rests on counters alone
+    """
+
+    findings: dict[str, Finding]
+    verdict: Verdict
+    ended_by: str
+    gaps: tuple[Gap, ...]
+    warnings: tuple[str, ...]
+    load_on_s: float
+    end_s: float
+    crossing: Crossing | None
+    by_counters: bool = False
+
+
+def analyse(record: DischargeRecord) -> Discharge:
+    """Findings and verdict of a discharge.
+
+    Raises
+    ------
+    ReadingsError
+        Too few readings, a value that is no number, time that does not increase, or no current anywhere.
+    """
+    if len(record.readings) < 2:
+        require_usable(record.readings.time_s, record.readings.voltage_v, record.readings.current_a)
+        raise ReadingsError("Fewer than two readings: there is nothing to add up yet.")
+    warnings: list[str] = []
+    if record.widths is not None and record.widths.between == HELD:
+        stepped, widths = held(record.readings, record.widths)
+        record = replace(record, readings=stepped, widths=widths)
+    readings, typical_a = _as_discharge(record, warnings)
+    idle_below = LOAD_ON_SHARE * typical_a
+    first, last = _loaded_stretch(record, readings, idle_below)
+    crossing = _crossing(record, readings, first, last, idle_below)
+    stretch = _stretch(record, readings, first, last, crossing)
+    gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
+    stretch = _less_uncounted(stretch, gaps)
+    doubt = doubt_of(
+        record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
+    )
+    findings = _figures(record, readings, stretch, crossing, gaps, doubt, idle_below)
+    # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
+    ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
+    _warn(warnings, record, readings, stretch, crossing, gaps, findings)
+    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps))
+    return Discharge(findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing)
+
+
+def charge_to(record: DischargeRecord, cutoff_v: float) -> Finding | None:
+    """Capacity to another, higher cut-off from the same run; None when the voltage never fell so far."""
+    hold_s = record.cutoff.hold_s if record.cutoff else 1.0
+    found = analyse(replace(record, cutoff=Cutoff(cutoff_v, hold_s), ended=None))
+    return found.findings["charge"] if found.crossing else None
+
+
+def charges_to_higher(record: DischargeRecord, mean_voltage_v: float, most: int = 3) -> list[tuple[float, Finding]]:
+    """(volts, charge) for a few round cut-offs between the record's own and its mean voltage."""
+    if record.cutoff is None:
+        return []
+    step = next((s for s in (0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0) if (mean_voltage_v - record.cutoff.voltage_v) / s <= most + 1), 10.0)
+    first = np.floor(record.cutoff.voltage_v / step + 1e-9) + 1
+    found = [
+        (volts, charge_to(record, volts)) for volts in (round(float((first + k) * step), 3) for k in range(most)) if volts < mean_voltage_v
+    ]
+    return [(volts, charge) for volts, charge in found if charge is not None]
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    first: int
+    last: int
+    bounds: Bounds
+    sums: Totals
+    off_s: float
+
+
+def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Readings, float]:
+    """Readings with discharge current positive, and the usual current while the load is on."""
+    readings = record.readings
+    amps = readings.current_a
+    if record.load_on_s is not None:  # what was charged before or after says nothing of the sign
+        first = min(int(np.searchsorted(readings.time_s, record.load_on_s)), len(amps) - 1)
+        last = int(np.searchsorted(readings.time_s, record.load_off_s, side="right")) if record.load_off_s is not None else len(amps)
+        amps = amps[first : max(last, first + 1)]
+    sample = amps[:: max(1, len(amps) // 20_000)]
+    largest = float(np.abs(sample).max())
+    if np.count_nonzero(np.abs(sample) > LOAD_ON_SHARE * largest) < 0.01 * len(sample):  # a short load in a long log
+        largest, sample = max(float(-amps.min()), float(amps.max())), amps
+    if not np.isfinite(largest):
+        require_usable(readings.time_s, readings.voltage_v, amps)
+    loaded = sample[np.abs(sample) > LOAD_ON_SHARE * largest]
+    if not largest > 0 or not len(loaded):
+        raise ReadingsError("No current flows in these readings: is the current column the right one?")
+    typical = float(np.median(loaded))
+    if typical < 0:
+        warnings.append("Current was logged as negative while discharging; it is taken the other way round here.")
+        readings = replace(readings, current_a=-readings.current_a)
+    return readings, abs(typical)
+
+
+def _loaded_stretch(record: DischargeRecord, readings: Readings, idle_below: float) -> tuple[int, int]:
+    """Indexes of the first and last reading with the load on: by when it was switched, where that is known, else by the current."""
+    first, last = _by_current(readings.current_a, idle_below)
+    if record.load_on_s is not None and record.load_on_s <= readings.time_s[-1]:
+        first = int(np.searchsorted(readings.time_s, record.load_on_s, side="left"))
+        if record.load_off_s is not None and record.load_off_s > record.load_on_s:
+            last = int(np.searchsorted(readings.time_s, record.load_off_s, side="right")) - 1
+    return first, max(first, last)
+
+
+def _by_current(amps: Array, idle_below: float) -> tuple[int, int]:
+    step = 1 << 16
+    first = next(k + int(np.argmax(on)) for k in range(0, len(amps), step) if (on := amps[k : k + step] > idle_below).any())
+    for end in range(len(amps), 0, -step):
+        on = amps[max(0, end - step) : end] > idle_below
+        if on.any():
+            return first, end - 1 - int(np.argmax(on[::-1]))
+    raise ReadingsError("No current flows in these readings.")
+
+
+def _crossing(record: DischargeRecord, readings: Readings, first: int, last: int, idle_below: float) -> Crossing | None:
+    if record.cutoff is None:
+        return None
+    volts = record.cutoff.voltage_v
+    tolerance = record.voltage_accuracy.limit(volts) if record.voltage_accuracy else 0.001 * volts
+    return find_crossing(readings, record.cutoff, first, last, idle_below, tolerance)
+
+
+def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int, crossing: Crossing | None) -> _Stretch:
+    """Charge and energy from load on to the end, with the odd pieces at both ends."""
+    time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
+    known = record.load_on_s is not None and record.load_on_s <= time[first]
+    if known:
+        load_on, half, start = float(record.load_on_s or 0.0), 0.0, first
+        head = span((load_on, time[first]), (volts[first], volts[first]), (amps[first], amps[first]))
+    else:
+        start = max(first - 1, 0)  # the straight line from rest to load is part of the readings
+        load_on, half = float(time[first]), float(time[first] - time[start]) / 2
+        head = span((time[0], time[0]), (0, 0), (0, 0))
+    if crossing is None:
+        known = record.load_off_s is not None and record.load_off_s >= time[last]
+        end = float(record.load_off_s or 0.0) if known else float(time[last])
+        stop = last if known or record.ended == "running" else min(last + 1, len(time) - 1)
+        sums = head + _sum(readings, start, stop)
+        sums += span((time[last], end), (volts[last], volts[last]), (amps[last], amps[last]))
+    else:
+        stop = max(crossing.after, start)
+        tail_v = (volts[stop], record.cutoff.voltage_v if record.cutoff else volts[stop])
+        sums = head + _sum(readings, start, stop) + span((time[stop], crossing.time_s), tail_v, (amps[stop], crossing.current_a))
+        end = crossing.time_s
+    off = _time_off(readings, first, min(stop, last), LOAD_ON_SHARE * float(amps[first : last + 1].max()))
+    return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first])), sums, off)
+
+
+def _less_uncounted(stretch: _Stretch, gaps: tuple[Gap, ...]) -> _Stretch:
+    """Without the part of gaps that is not counted."""
+    charge = sum((1 - g.counted_share) * g.charge_ah for g in gaps)
+    energy = sum((1 - g.counted_share) * g.energy_wh for g in gaps)
+    return replace(stretch, sums=stretch.sums + Totals(-charge, -energy, 0.0, 0.0)) if charge else stretch
+
+
+def _sum(readings: Readings, first: int, last: int) -> Totals:
+    part = readings.between(first, last)
+    return totals(part.time_s, part.voltage_v, part.current_a)
+
+
+def _time_off(readings: Readings, first: int, last: int, idle_below: float) -> float:
+    """Seconds between load on and the end in which the load was off (paused)."""
+    amps = readings.current_a[first : last + 1]
+    if not len(amps) or amps.min() >= idle_below:
+        return 0.0
+    off = amps < idle_below
+    both = off[:-1] & off[1:]
+    dt = np.diff(readings.time_s[first : last + 1])
+    return float(dt[both].sum() + dt[off[:-1] ^ off[1:]].sum() / 2)
+
+
+def _figures(
+    record: DischargeRecord, readings: Readings, stretch: _Stretch, crossing: Crossing | None,
+    gaps: tuple[Gap, ...], doubt: Doubt | None, idle_below: float,
+) -> dict[str, Finding]:  # fmt: skip
+    sums, bounds = stretch.sums, stretch.bounds
+    hours = max((bounds.end_s - bounds.load_on_s) / 3600, 1e-12)
+    count = f"{grouped(stretch.last - stretch.first + 1, 0)} readings"
+    bridged = "no gaps" if not gaps else f"{len(gaps)} gap{'s' if len(gaps) > 1 else ''} bridged"
+    until = "the cut-off" if crossing else "the last reading under load"
+    start_text = "Read while the load was on, joined by straight lines, from load on to " + until
+    parts_q, parts_e, parts_t = doubt.parts(sums, bounds) if doubt else (None, None, None)
+    charge = Finding(
+        "charge", "Charge delivered", sums.charge_ah, "Ah", parts_q, f"∫ I dt, {count}, {bridged}",
+        (f"{start_text}: {count}, {bridged}.",
+         f"mean {show(sums.charge_ah / hours, 5)} A × {show(hours, 5)} h = {show(sums.charge_ah, 5)} Ah"),
+    )  # fmt: skip
+    energy = Finding(
+        "energy", "Energy delivered", sums.energy_wh, "Wh", parts_e, "∫ V·I dt at the battery terminals",
+        ("V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval.",
+         f"mean {show(sums.energy_wh / hours, 5)} W × {show(hours, 5)} h = {show(sums.energy_wh, 5)} Wh"),
+    )  # fmt: skip
+    on_s = bounds.end_s - bounds.load_on_s - stretch.off_s
+    paused = f", less {show_duration(stretch.off_s)} with the load off" if stretch.off_s else ""
+    duration = Finding(
+        "duration", "Duration", on_s, "s", parts_t, f"load on to {until}{paused}",
+        (f"{grouped(bounds.end_s, 1)} s − {grouped(bounds.load_on_s, 1)} s{paused} = {grouped(on_s, 1)} s",),
+    )  # fmt: skip
+    findings = {f.key: f for f in (charge, energy, duration)}
+    findings["mean_voltage"] = _ratio("mean_voltage", "Mean voltage", energy, charge, "V")
+    findings["label_share"] = _label_share(record.label, charge, energy)
+    findings["c_rate"] = _c_rate(record.label, sums, hours - stretch.off_s / 3600, doubt)
+    findings["rest_before"] = _rest(readings, record, bounds.load_on_s, idle_below, before=True)
+    findings["rest_after"] = _rest(readings, record, bounds.end_s, idle_below, before=False)
+    return findings
+
+
+def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Finding:
+    if not top.value or not bottom.value:
+        return Finding(key, name, None, unit, None, "nothing delivered yet")
+    value = top.value / bottom.value
+    parts: Contributions | None = None
+    if top.contributions is not None and bottom.contributions is not None:
+        parts = of_ratio(top.value, top.contributions, bottom.value, bottom.contributions)
+    working = f"{show(top.value)} {top.unit} ÷ {show(bottom.value)} {bottom.unit}"
+    return Finding(
+        key, name, value, unit, parts, working,
+        (f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value, 5)} {unit}",
+         "What is wrong with the current is wrong in both and cancels."),
+    )  # fmt: skip
+
+
+def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Finding:
+    name = "Share of the label"
+    if label is None:
+        return Finding("label_share", name, None, "%", None, "no label given")
+    measured, rated = (charge, label.charge_ah) if label.charge_ah else (energy, label.energy_wh)
+    if not rated or measured.value is None:
+        return Finding("label_share", name, None, "%", None, "the label gives no capacity")
+    share = 100 * measured.value / rated
+    parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
+    sum_text = f"{show(measured.value)} ÷ {show(rated)} {measured.unit} on the label"
+    return Finding("label_share", name, share, "%", parts, sum_text, (f"{sum_text} = {show(share)} %",))
+
+
+def _c_rate(label: Label | None, sums: Totals, hours_on: float, doubt: Doubt | None) -> Finding:
+    if label is None or not label.charge_ah or hours_on <= 0:
+        return Finding("c_rate", "Rate", None, "C", None, "no rated Ah to compare with")
+    amps = sums.charge_ah / hours_on
+    rate = amps / label.charge_ah
+    parts = tuple(c.times(1 / label.charge_ah) for c in doubt.of_current(amps)) if doubt else None
+    working = f"mean {show(amps)} A ÷ {show(label.charge_ah)} Ah"
+    return Finding("c_rate", "Rate", rate, "C", parts, working, (f"{working} = {show(rate)} C",))
+
+
+def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_below: float, *, before: bool) -> Finding:
+    """Voltage with the load off: the last reading before it came on, or the last one after it went off."""
+    key, name = ("rest_before", "At rest before") if before else ("rest_after", "Recovered to")
+    time, amps = readings.time_s, readings.current_a
+    index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else len(time) - 1
+    switched = record.load_on_s if before else record.load_off_s  # a meter with a zero error shows current at rest too
+    known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
+    if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
+        return Finding(key, name, None, "V", None, "not read with the load off")
+    volts = float(readings.voltage_v[index])
+    accuracy = record.voltage_accuracy
+    parts: Contributions | None = None
+    if accuracy is not None:
+        parts = (
+            Contribution(
+                "voltage gain",
+                rectangular(accuracy.gain * volts),
+                f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3",
+            ),
+            Contribution("voltage zero", rectangular(accuracy.zero), f"{show(accuracy.zero * 1000, 2)} mV ÷ √3"),
+        )
+    apart = abs(moment_s - float(time[index]))
+    working = f"{show_duration(apart)} {'before load on' if before else 'after the load went off'}"
+    lines = [f"read {working}: {show(volts, 5)} V"]
+    label = record.label
+    if before and label is not None and label.kind_of_cell is not None and label.series:
+        kind = label.kind_of_cell
+        charged = from_resting_voltage(volts, label.series, kind, combined(parts or ()))
+        lines.append(
+            f"If it had rested {kind.rest_hours:g} h, by the {kind.name} chart: {charged.sentence[0].lower()}{charged.sentence[1:]}"
+        )
+    return Finding(key, name, volts, "V", parts, working, tuple(lines))
+
+
+def _warn(
+    warnings: list[str], record: DischargeRecord, readings: Readings, stretch: _Stretch, crossing: Crossing | None,
+    gaps: tuple[Gap, ...], findings: dict[str, Finding],
+) -> None:  # fmt: skip
+    total = findings["charge"].value or 0.0
+    if gaps and total:
+        share = 100 * sum(g.counted_share * g.charge_ah for g in gaps) / total
+        longest = max(g.length_s for g in gaps)
+        stopped = " The load may have stopped in one." if any(g.may_have_stopped for g in gaps) else ""
+        if any(g.counted_share < 1 for g in gaps):
+            stopped = " Nobody knows whether the load stayed on while the run was interrupted: half of what could have flowed is counted."
+        plural = f"{len(gaps)} gaps, the longest of" if len(gaps) > 1 else "A gap of"
+        warnings.append(f"{plural} {show_duration(longest)}, bridged by a straight line: {share:.1f} % of the charge lies there.{stopped}")
+    if record.voltage_accuracy is None or record.current_accuracy is None:
+        warnings.append("No accuracy was given for the meter: the figures have no ±.")
+    if record.cutoff is not None and crossing is None and record.ended is None:
+        warnings.append(f"The voltage never stayed at or below {show(record.cutoff.voltage_v)} V: this is at least so much.")
+    if crossing is not None and crossing.bracket_s == 0.0 and crossing.time_s <= stretch.bounds.load_on_s:
+        warnings.append("The voltage was below the cut-off from the first reading under load.")
+    first_v = float(np.interp(stretch.bounds.load_on_s, readings.time_s, readings.voltage_v))
+    last_v = float(np.interp(stretch.bounds.end_s, readings.time_s, readings.voltage_v))
+    if last_v > 1.02 * first_v:
+        warnings.append("The voltage rises while current flows: this looks like a charge, not a discharge.")
+    if record.temperature_c is None and record.label is not None and record.ended is None:
+        warnings.append("The battery's temperature is not known; capacities are quoted at 20 °C.")

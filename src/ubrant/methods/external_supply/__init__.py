@@ -1,0 +1,17 @@
+"""How good an external supply is: a quarter, half, three quarters and all of its current, and none, by a plug-in meter and one at its output."""
+
+from ubrant.core.unit import Unit
+from ubrant.methods.ratings import read_ratings
+from ubrant.methods.registry import Entry
+
+
+def _suits(unit: Unit) -> bool:
+    if unit.kind not in {"charger", "converter"}:
+        return False
+    try:
+        return read_ratings(unit).takes_mains
+    except ValueError:
+        return False
+
+
+METHOD = Entry("external-supply", "External supply", 50, _suits, "ubrant.methods.external_supply.method:SupplyMethod", formerly=("supply",))

@@ -1,0 +1,126 @@
+"""An external supply as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ubrant.core.account import Account
+from ubrant.core.appliance import QUARTERS, SupplyMeters, SupplyStep, power_doubt, supply_average, supply_efficiency
+from ubrant.core.drawings import Bars
+from ubrant.core.finding import Finding
+from ubrant.core.power_path import PowerPath
+from ubrant.core.quantity import plain, show
+from ubrant.core.record.head import Setup
+from ubrant.core.record.record import Record
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.form import Field, Quantity
+from ubrant.methods.meter_checks import plug_meter_checks, range_checks
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
+from ubrant.methods.ratings import read_ratings
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_SHARES = (*reversed(QUARTERS), 0.0)
+_EXAMPLE = "input 72.4 W output 19.1 V 3.4 A"
+_CHAIN = (MAINS, UNIT, LOAD)
+
+
+@dataclass(frozen=True)
+class SupplyPlan:
+    """``rated`` A and ``output`` V on its nameplate."""
+
+    rated: float
+    output: float
+
+
+class SupplyMethod(Method):
+    """Of external supplies; typed."""
+
+    key = "external-supply"
+    title = "External supply"
+    Plan = SupplyPlan
+    by_hand_only = True
+    has_leads = False
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        ratings = read_ratings(setup.unit)
+        return (Field("rated", "Rated current", Quantity("A"), f"{plain(ratings.amps)} A"), Field("output", "Output", Quantity("V"), f"{plain(ratings.output_v)} V"))
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan, setup = prepared.plan, prepared.setup
+        found = [] if plan.rated > 0 else [Problem(True, say("The rated current has to be more than 0 A."))]
+        out = setup.meter("output")
+        found += plug_meter_checks(setup.meter("input"), read_ratings(setup.unit).input_v)
+        found += range_checks(out, plan.output, plan.rated)
+        if not (out.voltage_accuracy and out.current_accuracy):
+            found.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=out.name)))
+        return refusals_first(found)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} points", count=len(_SHARES)), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return chain_path(prepared.setup, _CHAIN, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        text = say("Plug the meter in between the wall and it, the load and a meter at its output. Let it run half an hour at full load first.")
+        rows = []
+        for number, share in enumerate(_SHARES, start=1):
+            amps = share * prepared.plan.rated
+            put = say("draw {amps} A", amps=plain(amps)) if amps else say("take the load off")
+            called = say("Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.",
+                         number=number, count=len(_SHARES), put=put, amps=plain(amps))  # fmt: skip
+            wanted = (("input", "W"), *((("output", "V"), ("output", "A")) if amps else ()))
+            rows.append(Row(called, wanted, example=_EXAMPLE, setting=(0.0, amps)))
+        after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
+        return ByHand((Ask(text, (cautions.PLUG_METER,)),), tuple(rows), after)
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        steps, no_load, half_w, slips = _steps(record)
+        power = record.accuracy("input", "W")
+        meters = SupplyMeters(power, record.accuracy("output", "V"), record.accuracy("output", "A"))
+        findings: dict[str, Finding] = {}
+        for number, (share, step) in enumerate(steps.items()):
+            key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
+            findings[key] = supply_efficiency(key, f"At {100 * share:.0f} % of its current", [step], meters, working)
+        if not findings and no_load is None:
+            return Account(trouble=slips[0] if slips else say("No step was typed yet."), taken=0, planned=len(_SHARES))
+        average = supply_average(steps, meters)
+        findings["average_efficiency"] = average
+        if no_load is not None:
+            findings["no_load_power"] = Finding("no_load_power", "With no load", no_load, "W", power_doubt(no_load, power, half_w), "as the meter reads")
+        over = [f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped." for s, step in steps.items() if step.percent > 100]
+        said = say("Average efficiency {share}", share=average.with_doubt()) if average.value is not None else say("The average needs all four steps")
+        said += say("; {watts} with no load.", watts=findings["no_load_power"].amount_text()) if no_load is not None else "."
+        heaviest = steps.get(max(steps, default=0.0))
+        into = Through(heaviest.input_w) if heaviest is not None else None
+        out = Through(heaviest.output_w, heaviest.output_v, heaviest.output_a) if heaviest is not None else None
+        rows = tuple((f, None, "") for key, f in findings.items() if key.startswith("efficiency_") and f.value is not None)
+        return Account(
+            findings, ("average_efficiency", "no_load_power"), (), None, said, (*slips, *over), taken=len(steps) + (no_load is not None), planned=len(_SHARES),
+            drawings=lambda: (Bars(rows),), path=lambda: chain_path(setup, _CHAIN, flows_of(setup, into, out)), shown_at=say("At its heaviest load"),
+        )  # fmt: skip
+
+
+def _steps(record: Record) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
+    """Steps by their share of the rated current, watts with no load and half of their last digit, slips."""
+    steps: dict[float, SupplyStep] = {}
+    slips: list[str] = []
+    no_load, half_w = None, 0.0
+    for share, (_, jotting) in zip(_SHARES, record.answers("skip"), strict=False):
+        read = {(r.tap, r.quantity): r for r in jotting.readings}
+        taken = read.get(("input", "W"))
+        if taken is None:
+            continue
+        if share == 0:
+            no_load, half_w = taken.value, taken.half_width
+        elif taken.value <= 0:
+            slips.append(f"At {100 * share:.0f} % nothing goes in: a slip. It was left out.")
+        else:
+            out_v, out_a = read.get(("output", "V")), read.get(("output", "A"))
+            halves = (taken.half_width, out_v.half_width if out_v else 0.0, out_a.half_width if out_a else 0.0)
+            steps[share] = SupplyStep(taken.value, out_v.value if out_v else 0.0, out_a.value if out_a else 0.0, halves)
+    return steps, no_load, half_w, slips

@@ -1,0 +1,253 @@
+"""The idle draw as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ubrant.core.account import Account
+from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
+from ubrant.core.finding import Finding
+from ubrant.core.idle import idle_findings, idle_sentence, level
+from ubrant.core.power_path import PowerPath
+from ubrant.core.quantity import plain, show, show_duration
+from ubrant.core.readings import Array, ReadingsError, Series
+from ubrant.core.record.events import HandDid
+from ubrant.core.record.head import Setup
+from ubrant.core.record.points import QUANTITIES, table_of, typed_row
+from ubrant.core.record.record import Record
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains
+from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
+from ubrant.methods.idle.procedure import IdlePlan, idle_draw
+from ubrant.methods.meter_checks import two_meter_checks
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
+from ubrant.methods.ratings import read_ratings
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask, Steps
+
+_EXAMPLE = "input 12.81 V 0.18 A"
+_CHAIN = (SOURCE, LEADS, UNIT)
+_WANTED = (("input", "V"), ("input", "A"))
+NORMAL, ECONOMY = "normal", "economy"
+
+
+class IdleMethod(Method):
+    """Of anything that converts; what it burns with nothing attached."""
+
+    key = "idle"
+    title = "Idle draw"
+    Plan = IdlePlan
+    taps = ("input",)
+    log = TAP_LOG
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        ratings = read_ratings(setup.unit)
+        return (
+            Field("input", "Input", Quantity("V"), f"{plain(round(ratings.input_v * 1.067, 1))} V"),
+            Field("seconds", "Read for", Quantity("s"), "5 min"),
+            Field("economy", "Economy setting too", YesNo(), "yes" if setup.unit.kind == "inverter" else "no"),
+            Field("battery_wh", "On a battery of", Quantity("Wh", may_be_empty=True), "640 Wh", part=CRITERIA),
+        )
+
+    def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
+        made = super().prepare(setup, typed)
+        return replace(made, plan=replace(made.plan, mains=gives_mains(setup)))
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan, ratings, meter = prepared.plan, read_ratings(prepared.setup.unit), prepared.setup.meter("input")
+        found = []
+        if not plan.seconds > 0 or not plan.input > 0:
+            found.append(Problem(True, say("Input and time have to be more than 0.")))
+        if plan.input > 1.3 * ratings.input_v:
+            text = say("{volts} V is far over the {label} V on its label: over its window is damage.", volts=plain(plan.input), label=plain(ratings.input_v))
+            found.append(Problem(True, text))
+        found += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
+        accuracy = meter.accuracy("A")
+        guess_a = 0.01 * ratings.watts / ratings.input_v
+        if accuracy is not None and accuracy.limit(guess_a) > 0.4 * guess_a:
+            text = say(
+                "{name} may be {off} A off, and about {amps} A will flow: it may settle nothing. A shunt, or an Ah counter over some hours, would.",
+                name=meter.name, off=show(accuracy.limit(guess_a), 2), amps=show(guess_a, 2),
+            )  # fmt: skip
+            found.append(Problem(False, text))
+        return refusals_first(found)
+
+    def steps(self, prepared: Prepared) -> Steps:
+        return idle_draw(prepared.plan)
+
+    def length_s(self, prepared: Prepared) -> float | None:
+        return float(prepared.plan.seconds * (2 if prepared.plan.economy else 1))
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return "", say("about {time}", time=show_duration(self.length_s(prepared) or 0.0))
+
+    def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
+        return Scene(self.taps, load=False, supply=True)
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return chain_path(prepared.setup, _CHAIN, None, two_ends=False)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        mains = (cautions.MAINS,) if prepared.plan.mains else ()
+        ask = Ask(say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains)
+        rows = [
+            Row(say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows."), (("input", "A"),), example=_EXAMPLE),
+            Row(say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE), _WANTED, example=_EXAMPLE),
+        ]
+        if prepared.plan.economy:
+            text = say("Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE)
+            rows.append(Row(text, _WANTED, example=_EXAMPLE))
+        after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
+        return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE))
+
+    def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
+        fields = dict(kept.get("fields", {}))
+        return self.prepare(setup, {**fields, "seconds": fields.get("minutes", "5 min")}).plan
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup, criteria = record.head.setup, record.head.criteria
+        findings: dict[str, Finding] = {}
+        warnings: list[str] = []
+        course: list[tuple[str, Series]] = []
+        taken_in: Through | None = None
+        trouble = ""
+        try:
+            settings = _settings(record)
+        except ReadingsError as error:
+            return Account(trouble=str(error))
+        for setting, read in settings.items():
+            if not len(read.volts):
+                continue
+            course.append((setting, Series(read.time_s, read.volts * read.amps)))
+            try:
+                found, said = idle_findings(
+                    read.volts, read.amps, setup.accuracy("input", "V"), setup.accuracy("input", "A"), setup.meter("input").details.floor_a,
+                    battery_wh=criteria.battery_wh, half_v=read.half_v, half_a=read.half_a,
+                )  # fmt: skip
+            except ReadingsError as error:
+                trouble = trouble or str(error)
+                continue
+            if setting == NORMAL:
+                taken_in = Through(found["idle_power"].value or 0.0, level(read.volts), level(read.amps))
+            suffix, note = ("", "") if setting == NORMAL else ("_economy", ", economy setting")
+            findings |= {f"{key}{suffix}": replace(f, key=f"{key}{suffix}", name=f.name + note) for key, f in found.items()}
+            warnings += [f"Economy setting: {w}" if suffix else w for w in said]
+        if "idle_power" not in findings:
+            nothing = trouble if not record.head.plan and trouble else say("Nothing was read yet with it switched on.")
+            return Account(trouble=nothing, drawings=lambda: (_course(course),))
+        if zero := record.zero_trouble():
+            warnings.append(zero)
+        return Account(
+            findings, ("idle_power", "idle_energy_day", "idle_power_economy"), (), None, _sentence(findings), (*warnings, *disagreements(record)),
+            drawings=lambda: (_course(course),), path=lambda: chain_path(setup, _CHAIN, flows_of(setup, taken_in), two_ends=False),
+            shown_at=say("With nothing attached"),
+        )  # fmt: skip
+
+
+class _Read:
+    """Volts and amperes of one setting, with how wide they are."""
+
+    def __init__(self, time_s: Array, volts: Array, amps: Array, half_v: float = 0.0, half_a: float = 0.0) -> None:
+        self.time_s, self.volts, self.amps, self.half_v, self.half_a = time_s, volts, amps, half_v, half_a
+
+
+def _settings(record: Record) -> dict[str, _Read]:
+    """What was read in each setting.
+
+    Raises
+    ------
+    ReadingsError
+        Of a log: volts or amperes of the input are missing.
+    """
+    if record.is_typed:
+        return _typed(record)
+    if not record.head.plan:
+        return {NORMAL: _of_log(record)}
+    return _sampled(record)
+
+
+def _sampled(record: Record) -> dict[str, _Read]:
+    """From one request to the person to the next."""
+    volts, amps = record.corrected("input", "V"), record.corrected("input", "A")
+    marks = [(e.time_s, e.action) for e in record.of(HandDid) if e.action in {"on", "economy", "off"}]
+    found = {}
+    for (start, action), end in zip(marks, [t for t, _ in marks[1:]] + [float("inf")], strict=True):
+        if action == "off" or volts is None or amps is None:
+            continue
+        v, a = _between(volts, start, end), _between(amps, start, end)
+        count = min(len(v), len(a))
+        found[NORMAL if action == "on" else ECONOMY] = _Read(a.time_s[:count], v.value[:count], a.value[:count])
+    return found
+
+
+def _between(series: Series, start: float, end: float) -> Series:
+    inside = (series.time_s >= start) & (series.time_s < end)
+    return Series(series.time_s[inside], series.value[inside])
+
+
+def _typed(record: Record) -> dict[str, _Read]:
+    """First the zero, then the normal setting, then the economy one; further lines belong to the last."""
+    lines = record.answers("skip")
+    if not lines:
+        return {}
+    volt_at, amp_at = QUANTITIES.index(("input", "V")), QUANTITIES.index(("input", "A"))
+    zero, zero_half = typed_row(lines[0][1])
+    rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
+    for place, (moment, jotting) in enumerate(lines[1:]):
+        if jotting.mark != "skip":
+            row, half = typed_row(jotting)
+            width = float(np.hypot(half[amp_at], zero_half[amp_at]))
+            rows[NORMAL if place == 0 else ECONOMY].append((moment, row[volt_at], row[amp_at] - zero[amp_at], half[volt_at], width))
+    found = {}
+    for name, read in rows.items():
+        if read:
+            time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
+            found[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
+    return found
+
+
+def _of_log(record: Record) -> _Read:
+    """A log; one with loads in it only where it was read without one."""
+    time, table = table_of(record)
+    tap = next((t for t in ("input", "dc", "battery") if (t, "V") in table), "input")
+    volts, amps, watts = (table.get((tap, q)) for q in "VAW")
+    if volts is None or (amps is None and watts is None):
+        raise ReadingsError("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
+    if amps is None and watts is not None:
+        amps = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=volts > 0)
+    assert amps is not None
+    out = next((table[(t, q)] for q in "WA" for t in ("output", "ac") if (t, q) in table), None)
+    if out is not None:
+        largest = float(np.max(np.abs(out[np.isfinite(out)]), initial=0.0))
+        none = np.abs(out) <= 0.01 * largest
+        if largest > 0 and none.any():
+            time, volts, amps = time[none], volts[none], amps[none]
+    return _Read(time, volts, amps)
+
+
+def _course(lines: list[tuple[str, Series]]) -> Plot:
+    """Watts over time, one line style a setting; the mean of the later half as a level."""
+    title, along = say("Power taken in"), say("time, s")
+    shown = [(name, s) for name, s in lines if len(s)]
+    if not shown:
+        return Plot(title, along, "W", (0.0, 1.0), (0.0, 1.0))
+    start, end = min(float(s.time_s[0]) for _, s in shown), max(float(s.time_s[-1]) for _, s in shown)
+    high = max(float(np.nanmax(s.value)) for _, s in shown)
+    layers = tuple(
+        Curve(s.time_s, s.value, "power", style, f"{say(name)}: {show(level(s.value))} W") for (name, s), style in zip(shown, (SOLID, DOTTED, DASHED), strict=False)
+    )
+    told = ", ".join(f"{say(name)}: {show(level(s.value))} W" for name, s in shown)
+    return Plot(title, along, "W", (start, max(end, start + 1e-6)), (0.0, high + 0.15 * max(high, 1e-6)), layers, told)
+
+
+def _sentence(findings: dict[str, Finding]) -> str:
+    said = idle_sentence(findings)
+    economy = findings.get("idle_power_economy")
+    if economy is not None:
+        said += say(". In its economy setting {draw}", draw=economy.amount_text())
+    return said + "."

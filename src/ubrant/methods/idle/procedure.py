@@ -1,0 +1,49 @@
+"""Idle draw: everything off and zeroed, on with nothing attached, wait until steady, read; again in its sleep or economy setting."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from dataclasses import dataclass
+
+from ubrant.core.quantity import plain
+from ubrant.methods import cautions
+from ubrant.methods.steps import Ask, ReadRest, Step, SupplyOff, SwitchOn, Zero
+
+SETTINGS = ("normal", "economy")
+
+
+@dataclass(frozen=True)
+class IdlePlan:
+    """What a person chose.
+
+    Attributes
+    ----------
+    input : V at its input (0: a battery feeds it)
+    seconds : read for so long
+    economy : it has a sleep or economy setting to read as well
+    mains : its output is mains
+    """
+
+    input: float
+    seconds: float = 300.0
+    economy: bool = False
+    every_s: float = 1.0
+    most_input_a: float = 10.0
+    mains: bool = False
+
+
+def idle_draw(plan: IdlePlan) -> Generator[Step, str | None, None]:
+    """Zero, on, wait, read; and once more in the economy setting."""
+    mains = (cautions.MAINS,) if plan.mains else ()
+    yield Ask("Take everything off its output and every other load off the source. Leave it switched off, the meter in its input.", mains)
+    yield Zero("Zero the meter now: nothing flows. What it shows is kept and taken off every reading.", quantities="A")
+    if plan.input:
+        yield SwitchOn(plan.input, plan.most_input_a, f"{plain(plan.input)} V at the input, nothing attached.", (cautions.WINDOW,))
+    for setting in SETTINGS if plan.economy else SETTINGS[:1]:
+        told = (
+            "Switch it on, with nothing attached." if setting == "normal" else "Put it into its sleep or economy setting, nothing attached."
+        )
+        yield Ask(told, mains, action="on" if setting == "normal" else "economy")
+        yield ReadRest(plan.seconds, plan.every_s, f"Reading the idle draw ({setting} setting) until it is steady.")
+    yield Ask("Switch it off.", action="off")
+    yield SupplyOff("Supply off.")

@@ -1,0 +1,17 @@
+"""Load steps on an inverter or converter, from a battery: no load up to past its rating, then a load held until something gives up."""
+
+from ubrant.core.unit import Unit
+from ubrant.methods.ratings import read_ratings
+from ubrant.methods.registry import Entry
+
+
+def _suits(unit: Unit) -> bool:
+    if unit.kind not in {"inverter", "converter"}:
+        return False
+    try:
+        return not read_ratings(unit).takes_mains
+    except ValueError:
+        return True
+
+
+METHOD = Entry("steps", "Load steps", 30, _suits, "ubrant.methods.load_steps.method:LoadStepsMethod", ranks=True)

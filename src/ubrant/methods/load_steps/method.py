@@ -1,0 +1,303 @@
+"""Load steps as a method: its form, checks, rows, account; with the wave at each step where a scope is there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ubrant.core.account import Account, Group, SeenWave
+from ubrant.core.candidates import candidate_of
+from ubrant.core.drawings import Drawing
+from ubrant.core.finding import Finding
+from ubrant.core.label import LabelError, parse_label
+from ubrant.core.leads import lead_sentences
+from ubrant.core.load_steps import Source, Steps, analyse_steps, held_findings
+from ubrant.core.points import Points
+from ubrant.core.power_path import Flow, Node, PowerPath
+from ubrant.core.quantity import QuantityError, plain, show
+from ubrant.core.ratings import parse_ratings, rating_sentences
+from ubrant.core.readings import ReadingsError, Series
+from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.points import Rows, log_columns, points_taken
+from ubrant.core.record.record import Record
+from ubrant.core.sweep import Sweep
+from ubrant.core.tolerance import MAINS_120, MAINS_230, Tolerance
+from ubrant.core.unit import Unit
+from ubrant.core.waveform import analyse_wave
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.converting import (
+    LEADS, LOAD, SOURCE, UNIT, chain_path, disagreements, flows_at, gives_mains, ladder, loss_plot, meters_of, output_criteria, output_plot, wave_plot,
+)  # fmt: skip
+from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
+from ubrant.methods.load_steps.ending import alarm_v, ending
+from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
+from ubrant.methods.meter_checks import two_meter_checks
+from ubrant.methods.method import ANY_MARK, TAP_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene, refusals_first
+from ubrant.methods.ratings import read_ratings
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+from ubrant.methods.steps import Steps as Procedure
+
+_SHARES = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.75, 1.0)
+_EXAMPLE = "input 12.4 V 6.2 A output 229 V 65 W 50.0 Hz"
+_WANTED = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "W"))
+_DC_EXAMPLE, _DC_WANTED = "input 12.4 V 3.5 A output 19.1 V 2.1 A", (*_WANTED[:3], ("output", "A"))
+_AS_USUAL_HZ = {50.0: Tolerance(49.5, 50.5), 60.0: Tolerance(59.3, 60.5)}
+_GONE_SHARE = 0.5
+"""The load's own cut-off, as a share of the output's voltage: under it the output has gone."""
+_CHAIN = (SOURCE, LEADS, UNIT, LOAD)
+_GROUPS = (
+    Group("Losses", ("loss_fixed", "loss_proportional", "loss_resistive", "half_arrives", "weighted_efficiency_european", "weighted_efficiency_californian")),
+    Group("Output", ("output_sag", "frequency", "wave_thd", "wave_crest")),
+    Group("How it ended", ("alarm_voltage", "cutoff_input", "recovered", "charge_left", "overload", "held_for", "held_in", "held_out", "held_efficiency")),
+    Group("Limits", ("lead_resistance",)),
+)  # fmt: skip
+
+
+class LoadStepsMethod(Method):
+    """Of inverters, DC and AC side together; and of converters on the battery itself."""
+
+    key = "steps"
+    title = "Load steps"
+    Plan = StepsPlan
+    on_battery = True
+    log = TAP_LOG
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        ratings = read_ratings(setup.unit)
+        usual = f"{plain(ratings.output_v * 0.95)}..{plain(ratings.output_v * 1.05)} V"
+        if ratings.gives_mains:
+            usual = MAINS_230 if ratings.output_v > 200 else MAINS_120
+        digits = 0 if ratings.watts >= 100 else 1
+        return (
+            Field("loads", "Loads", Quantities("W"), ", ".join(plain(round(share * ratings.watts, digits)) for share in _SHARES) + " W"),
+            Field("rated_w", "Rated output", Quantity("W"), f"{plain(ratings.watts)} W", part=CRITERIA),
+            Field("tolerance", "Output may be", Allowed(), usual, part=CRITERIA),
+            Field("hold", "then hold", Quantity("W", may_be_empty=True), f"{plain(round(0.5 * ratings.watts, digits))} W"),
+            Field("ratings", "Made for", Words(parse_ratings), "", "leads 20 A, fuse 15 A, cord 5 A", CRITERIA),
+        )
+
+    def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
+        made = super().prepare(setup, typed)
+        ratings = read_ratings(setup.unit)
+        return replace(made, plan=replace(made.plan, mains=ratings.gives_mains, own_cutoff_v=round(_GONE_SHARE * ratings.output_v, 2)))
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan, setup = prepared.plan, prepared.setup
+        ratings, rated_w = read_ratings(setup.unit), prepared.criteria.rated_w or 0.0
+        most_w = max((*plan.loads, plan.hold or 0.0), default=0.0)
+        input_a = most_w / 0.85 / (0.9 * ratings.input_v)
+        found = [] if len(plan.loads) >= 2 else [Problem(True, say("At least two loads are needed, 0 W and another one."))]
+        found += _battery_checks(setup, ratings.input_v, input_a)
+        if most_w > 1.02 * rated_w:
+            text = say("{watts} W is over its rating of {rated} W: it should protect itself; look at it while it does.", watts=plain(most_w), rated=plain(rated_w))
+            found.append(Problem(False, text))
+        found += two_meter_checks(setup, (1.25 * ratings.input_v, input_a), (ratings.output_v, most_w / ratings.output_v))
+        parts = parse_ratings(prepared.criteria.ratings)
+        found += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
+        return refusals_first(found)
+
+    def steps(self, prepared: Prepared) -> Procedure:
+        return load_steps(prepared.plan)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} points", count=len(prepared.plan.loads)), ""
+
+    def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
+        return Scene(self.taps, on_battery=True, scope=prepared.plan.mains, mains=prepared.plan.mains)
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return chain_path(prepared.setup, _CHAIN, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        plan, mains = prepared.plan, gives_mains(prepared.setup)
+        example, wanted = (_EXAMPLE, _WANTED) if mains else (_DC_EXAMPLE, _DC_WANTED)
+        rows = tuple(
+            Row(
+                say("Step {number} of {count}: {what}, wait until it holds still, and type “{example}”. Add “source 12.6 V” where you read the battery's own terminals.",
+                    number=k, count=len(plan.loads), what=say("put {watts} W on", watts=plain(watts)) if watts else say("no load"), example=example),
+                wanted, (ANY_MARK,), example, setting=(0.0, watts),
+            )
+            for k, watts in enumerate(plan.loads, start=1)
+        )  # fmt: skip
+        held = say("Leave {watts} W on and look in now and then, with the same line.", watts=plain(plan.hold)) + " " if plan.hold else ""
+        after = Row(held + say(
+            "When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
+        ))  # fmt: skip
+        cautious = (cautions.MAINS,) if mains else ()
+        return ByHand((Ask(f"{say(CONNECT)} {say('Switch it on.')}", (*cautious, cautions.FUSE, cautions.POLARITY)),), rows, after)
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        text = said.get("battery", "")
+        try:
+            battery = Unit("", "battery", text) if text and parse_label(text) else None
+        except (LabelError, QuantityError) as error:
+            raise MethodError("battery", str(error)) from None
+        return replace(setup, battery=battery) if battery is not None else setup, output_criteria(said)
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        return self._account(record, ())
+
+    def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
+        """With the waves that were attached to the unit as runs of their own."""
+        attached = () if account.trouble else tuple(w for _, other in others() if other.taken is None for w in other.waves)
+        return self._account(record, attached) if attached else account
+
+    def _account(self, record: Record, attached: tuple[SeenWave, ...]) -> Account:
+        plan = self.prepared(record.head).plan
+        settings = [(0.0, w) for w in plan.loads] if plan is not None else []
+        planned = len(settings) if plan is not None else None
+        setup, live, tolerance = record.head.setup, record.state == "running", record.head.criteria.tolerance
+        try:
+            rows = points_taken(record, settings)
+        except ReadingsError as error:
+            return Account(trouble=str(error), planned=planned)
+        points, waves = rows.points(), tuple(_waves(record, rows))
+        shown = tuple(sorted((*waves, *attached), key=lambda w: w.load_w)) if attached else waves
+        if points is None:
+            return Account(trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live))
+        try:
+            found = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0)
+        except ReadingsError as error:
+            return Account(trouble=str(error), taken=len(points), planned=planned, waves=shown, drawings=lambda: _drawn(None, tolerance, shown, {}, live))
+        findings = {**(found.findings if plan is not None else found.sweep.findings | found.findings), **_of_waves(waves), **_of_hold(record)}
+        warnings = [*rows.said, *found.warnings]
+        if plan is not None:
+            warnings += lead_sentences(found.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
+        warnings += rating_sentences(parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True)
+        warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
+        held = not live and "held_in" in findings
+        return Account(
+            findings, ("peak_efficiency", "idle_power", "cutoff_input", "overload"), _GROUPS, None, found.sentence, (*warnings, *disagreements(record)),
+            ended_by=found.ended_by, taken=len(points), planned=planned, waves=shown,
+            drawings=lambda: _drawn(found.sweep, tolerance, shown, findings, live), shown_at=say("While the load was held") if held else say("At its best"),
+            path=lambda: _held_path(setup, findings) if held else _path(setup, found.sweep, points, live=live),
+            candidate=candidate_of(setup.unit.name, found.sweep, findings),
+        )  # fmt: skip
+
+    def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
+        fields = dict(kept.get("fields", {}))
+        return self.prepare(setup, {**fields, "rated_w": fields.get("rated", "")}).plan
+
+
+def _analysed(record: Record, rows: Rows, hold_w: float) -> Steps:
+    """Findings of the points, with what ended them.
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or input and output swapped.
+    """
+    points, setup = rows.points(), record.head.setup
+    assert points is not None
+    battery = setup.battery.label if setup.battery is not None else None
+    hertz = rows.column("output", "Hz")
+    if record.head.plan:
+        source = Source(read_ratings(setup.unit).input_v, battery.kind_of_cell if battery else None, battery.series if battery else None)
+        usual_hz = next((t for t in _AS_USUAL_HZ if np.isfinite(hertz).any() and _AS_USUAL_HZ[t].holds(float(np.nanmedian(hertz)))), None)
+        frequency = _AS_USUAL_HZ[usual_hz] if usual_hz is not None else None
+        ended = ending(record, hold_w)
+        return analyse_steps(points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ended, source, alarm_v(record), frequency)
+    volts = float(np.nanmedian(log_columns(record)[1][("input", "V")])) if not record.is_typed else float(np.nanmedian(points.input_v))
+    known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
+    return analyse_steps(points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known)
+
+
+def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Problem]:
+    battery = setup.battery
+    if battery is None:
+        return [Problem(True, say("Load steps are made on a battery: choose which one feeds it."))]
+    volts = battery.label.voltage_v or input_v
+    found = []
+    if not 0.75 * input_v < volts < 1.35 * input_v:
+        text = say("{battery} has {volts} V, and {unit} takes {input} V.", battery=battery.name, volts=plain(volts), unit=setup.unit.name, input=plain(input_v))
+        found.append(Problem(True, text))
+    if battery.max_current_a and input_a > battery.max_current_a:
+        text = say("About {amps} A will flow, and {battery} may give {most} A.", amps=show(input_a, 2), battery=battery.name, most=plain(battery.max_current_a))
+        found.append(Problem(False, text))
+    return found
+
+
+def _waves(record: Record, rows: Rows) -> list[SeenWave]:
+    """What the scope saw at each step; one that cannot be worked out is left aside."""
+    scope = record.readings.get(("scope", "V"))
+    if scope is None:
+        return []
+    found = []
+    accuracy = record.accuracy("scope", "V")
+    gain, zero = (accuracy.gain, accuracy.zero) if accuracy is not None else (None, 0.0)
+    watts = rows.column("output", "W")
+    for k, span in enumerate(rows.waves):
+        if span is None:
+            continue
+        start, end = span
+        inside = (scope.time_s >= start - 1e-7) & (scope.time_s <= end + 1e-7)
+        time, volts = scope.time_s[inside] - start, scope.value[inside]
+        try:
+            wave = analyse_wave(time, volts, gain, zero)
+        except ReadingsError:
+            continue
+        load_w = float(watts[k]) if math.isfinite(watts[k]) else rows.asked[k][1]
+        found.append(SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
+    return found
+
+
+def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
+    """What its wave is at the heaviest load that was recorded."""
+    if not waves:
+        return {}
+    heaviest = waves[-1]
+    where = f"at {show(heaviest.load_w, 3)} W: {heaviest.kind}"
+    thd, crest = heaviest.findings["thd"], heaviest.findings["crest_factor"]
+    return {
+        "wave_thd": replace(thd, key="wave_thd", name="THD of its wave", working=where),
+        "wave_crest": replace(crest, key="wave_crest", name="Crest factor of its wave", working=where),
+    }
+
+
+def _of_hold(record: Record) -> dict[str, Finding]:
+    """How long it ran under the load that was held, what went in and what came out meanwhile."""
+    start = next((e.time_s for e in record.of(HoldBegan)), None)
+    end = next((e.time_s for e in record.events if isinstance(e, WentOff | HeldOn) and start is not None and e.time_s >= start), None)
+    into, amps, out = record.corrected("input", "V"), record.corrected("input", "A"), record.corrected("output", "W")
+    volts, drawn = record.corrected("output", "V"), record.corrected("output", "A")
+    if start is None or end is None or into is None or amps is None:
+        return {}
+    if out is None and volts is not None and drawn is not None:
+        out = Series(volts.time_s, volts.value * np.interp(volts.time_s, drawn.time_s, drawn.value))
+    if out is None:
+        return {}
+    return held_findings(into, amps, out, meters_of(record.head.setup), start, end, volts)
+
+
+def _drawn(found: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool) -> tuple[Drawing, ...]:
+    drawn: list[Drawing] = [output_plot(found, tolerance), loss_plot(found, live=live)]
+    if waves:
+        drawn.append(wave_plot(waves))
+    return (*drawn, *ladder(findings, found.points if found is not None else None))
+
+
+def _path(setup: Setup, found: Sweep, points: Points, *, live: bool) -> PowerPath:
+    """At its best, the latest point while it goes on."""
+    if live:
+        return chain_path(setup, _CHAIN, flows_at(setup, points, len(points) - 1))
+    best = int(np.nanargmax(found.efficiency)) if np.isfinite(found.efficiency).any() else 0
+    return chain_path(setup, _CHAIN, flows_at(setup, found.points, best))
+
+
+def _held_path(setup: Setup, findings: Mapping[str, Finding]) -> PowerPath:
+    """In watt-hours over the time a load was held."""
+    into, out = findings["held_in"].value or 0.0, findings["held_out"].value or 0.0
+    battery = setup.battery
+    source = Node("battery", battery.name, battery.label_text) if battery else Node("battery", say("Source"))
+    nodes = (source, Node("converter", setup.unit.name, setup.unit.label_text), Node("load", say("Load")))
+    lost = max(into - out, 0.0)
+    output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
+    flows = (Flow(into, meter=setup.meter("input").name), Flow(out, meter=output.name))
+    return PowerPath(nodes, flows, (None, say("−{wh} Wh lost", wh=show(lost, 3)), None), (0.0, lost, 0.0), "Wh")

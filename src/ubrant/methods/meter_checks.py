@@ -1,0 +1,39 @@
+"""What speaks against the meters of a test: ranges that are too small, accuracies nobody said."""
+
+from __future__ import annotations
+
+from ubrant.core.meter import Meter
+from ubrant.core.quantity import plain
+from ubrant.core.record.head import Setup
+from ubrant.core.wording import say
+from ubrant.methods.method import Problem
+
+
+def two_meter_checks(setup: Setup, into: tuple[float, float], out: tuple[float, float] | None) -> list[Problem]:
+    """Ranges and accuracies at both ends. ``into``, ``out``: the most volts and amperes there; None where there is no second meter."""
+    meters = [(setup.meter("input"), into)]
+    if out is not None:
+        meters.append((setup.meter("output") if "output" in setup.meters else setup.meter("input"), out))
+    found = [problem for meter, most in meters for problem in range_checks(meter, *most)]
+    unknown = [m.name for m, _ in meters if not (m.voltage_accuracy and m.current_accuracy) and not m.details.power_accuracy]
+    if unknown:
+        found.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=unknown[0])))
+    return found
+
+
+def range_checks(meter: Meter, volts: float, amps: float) -> list[Problem]:
+    """More than a meter can show: volts are refused, amperes are said."""
+    found = []
+    if meter.max_v is not None and volts > meter.max_v:
+        found.append(Problem(True, say("{name} reads up to {most} V, and {volts} V are in the plan.", name=meter.name, most=plain(meter.max_v), volts=plain(volts))))
+    if meter.max_a is not None and amps > meter.max_a:
+        found.append(Problem(False, say("{name} reads up to {most} A, and up to {amps} A may flow.", name=meter.name, most=plain(meter.max_a), amps=plain(amps, 3))))
+    return found
+
+
+def plug_meter_checks(meter: Meter, mains_v: float) -> list[Problem]:
+    """What speaks against a meter between the wall and what is tested."""
+    found = range_checks(meter, mains_v, 0.0)
+    if not meter.details.power_accuracy:
+        found.append(Problem(False, say("Nobody said how accurate the watts of {name} are: the findings will have no ±.", name=meter.name)))
+    return found

@@ -1,0 +1,379 @@
+"""What a method is: the one interface by which Prepare, Run, Findings, Shelf, report, command line and jot text know every method."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from ubrant.core.account import Account
+from ubrant.core.jot import Jotting
+from ubrant.core.label import Label
+from ubrant.core.meter import Meter
+from ubrant.core.power_path import Flow, Node, PowerPath
+from ubrant.core.record.codec import decode, encode
+from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.record import Key, Record
+from ubrant.core.typed import STRAIGHT
+from ubrant.core.unit import Unit
+from ubrant.core.wording import say
+from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
+from ubrant.methods.steps import Ask, Steps, rest_of
+from ubrant.methods.summary import StepLine, each_caution_once, summarise
+
+if TYPE_CHECKING:
+    from ubrant.core.drawings import Drawing
+    from ubrant.methods.rehearsal import Rehearsal
+
+BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
+"""What a log from elsewhere has to hold for a method: volts and amperes of one tap; headings that name taps; a scope's record."""
+SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
+"""Names people use for the two ends of what converts."""
+
+
+ANY_MARK = "*"
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing to mend (``refused``: the run cannot start) or to know."""
+
+    refused: bool
+    text: str
+
+
+@dataclass(frozen=True)
+class LoadRating:
+    """What the electronic load can take; without end where nobody knows."""
+
+    max_a: float = math.inf
+    max_v: float = math.inf
+    max_w: float = math.inf
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A test as it was decided on. ``plan`` is the method's own dataclass; None for a log, which has none."""
+
+    setup: Setup
+    plan: Any
+    criteria: Criteria = field(default_factory=Criteria)
+    conditions: Conditions = field(default_factory=Conditions)
+    between: str = STRAIGHT
+
+
+@dataclass(frozen=True)
+class Row:
+    """By hand: what to set and type next.
+
+    Attributes
+    ----------
+    text : in a sentence
+    wanted : what has to be in the line; a tap of ``""`` is any
+    marks : what may be typed instead
+    example : a line as it could be
+    refusal : said instead of what is lacking
+    setting : what was asked for, (V in, A or W out)
+    """
+
+    text: str
+    wanted: tuple[Key, ...] = ()
+    marks: tuple[str, ...] = ("skip",)
+    example: str = ""
+    refusal: str = ""
+    setting: tuple[float, float] = (0.0, 0.0)
+
+    def lacks(self, jotting: Jotting) -> str:
+        """What a typed line lacks to answer it, in a sentence; empty when it is whole."""
+        if jotting.mark and (jotting.mark in self.marks or ANY_MARK in self.marks):
+            return ""
+        read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in jotting.readings if r.kind != "peak"}
+        anywhere = {quantity for _, quantity in read}
+        missing = [f"{tap} {quantity}".strip() for tap, quantity in self.wanted if not ((tap, quantity) in read or (not tap and quantity in anywhere))]
+        if self.wanted and not missing:
+            return ""
+        if not self.wanted and not self.refusal:
+            return ""
+        return self.refusal or say(
+            "This point still lacks: {missing}. Type it all in one line, like “{example}”, or “skip”.", missing=", ".join(missing), example=self.example
+        )
+
+
+@dataclass(frozen=True)
+class ByHand:
+    """A test as a person makes it: what is asked before the first reading, then a row after the other, at the end ``after``, over and over.
+
+    ``marks_load``: the person says when the load comes on and goes off.
+    """
+
+    asks: tuple[Ask, ...]
+    rows: tuple[Row, ...]
+    after: Row
+    marks_load: bool = False
+
+    def row(self, place: int) -> Row:
+        return self.rows[place] if place < len(self.rows) else self.after
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What a test needs on a bench, simulated or not.
+
+    Attributes
+    ----------
+    taps : where a meter is read, in the order of the path
+    battery : the unit itself is emptied; otherwise a converter, inverter or breaker is fed
+    on_battery : what is fed hangs on a battery instead of a supply
+    load, load_is_metered : one takes part, and its own display is read
+    by_hand : a person switches the load
+    supply, scope : one takes part
+    thermometer : the battery's temperature is watched
+    full_share : charge of the simulated battery at the start
+    given_ah : what was taken out of it before an interruption
+    every_s : between readings
+    breaker : parameters of a simulated one
+    """
+
+    taps: tuple[str, ...]
+    battery: bool = False
+    on_battery: bool = False
+    load: bool = True
+    load_is_metered: bool = False
+    by_hand: bool = False
+    supply: bool = False
+    scope: bool = False
+    mains: bool = False
+    thermometer: bool = False
+    full_share: float = 1.0
+    given_ah: float = 0.0
+    every_s: float = 1.0
+    breaker: Mapping[str, float] | None = None
+
+
+class MethodError(ValueError):
+    """What was said of a log does not fit the method; ``option`` names what."""
+
+    def __init__(self, option: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.option = option
+
+
+class Method:
+    """A bench procedure. What a method does not say is as it stands here.
+
+    Attributes
+    ----------
+    key, title : ``idle`` in files and on the command line, *Idle draw* for people
+    Plan : its dataclass
+    taps : where it is metered, in the order of the path
+    by_hand_only : no instrument takes part
+    is_started : False for what is only brought in
+    on_battery : a battery feeds what is tested, which the form then offers
+    has_leads : leads are on its path
+    made_of_points : what is left after an interruption follows from the points that were taken
+    log : what a log from elsewhere has to hold, empty where none will do
+    judges_label : against the label of the unit
+    plan_from_label : what a jot text does not say of the plan follows from the label
+    """
+
+    key: ClassVar[str] = ""
+    title: ClassVar[str] = ""
+    Plan: ClassVar[type[Any]] = dict
+    taps: ClassVar[tuple[str, ...]] = ("input", "output")
+    by_hand_only: ClassVar[bool] = False
+    is_started: ClassVar[bool] = True
+    on_battery: ClassVar[bool] = False
+    has_leads: ClassVar[bool] = True
+    made_of_points: ClassVar[bool] = False
+    log: ClassVar[str] = ""
+    judges_label: ClassVar[bool] = False
+    plan_from_label: ClassVar[bool] = False
+
+    # before a run
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        """What can be chosen, what is usual and why.
+
+        Raises
+        ------
+        ValueError
+            The label does not say enough.
+        """
+        return ()
+
+    def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
+        """What was chosen.
+
+        Raises
+        ------
+        FieldError
+            A field that cannot be read; says which.
+        ValueError
+            The label does not say enough.
+        """
+        found = read_fields(self.form(setup), typed)
+        between = str(found[ORIGIN].get("between", STRAIGHT))
+        return Prepared(setup, self.Plan(**found[PLAN]), Criteria(**found[CRITERIA]), Conditions(**found[CONDITIONS]), between)
+
+    def typed(self, prepared: Prepared) -> dict[str, str]:
+        """The fields again, as they could have been typed."""
+        found = {}
+        for one in self.form(prepared.setup):
+            part = {PLAN: prepared.plan, CRITERIA: prepared.criteria, CONDITIONS: prepared.conditions, ORIGIN: prepared}[one.part]
+            found[one.key] = one.kind.show(getattr(part, one.key))
+        return found
+
+    def by_person(self, prepared: Prepared) -> Prepared:
+        """The same where a person switches the load."""
+        return prepared
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        """What speaks against it, the refusals first."""
+        return []
+
+    def steps(self, prepared: Prepared) -> Steps:
+        """On a bench."""
+        raise NotImplementedError
+
+    def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
+        """What stands on the bench; ``before`` is the record of a run that goes on."""
+        return Scene(self.taps, on_battery=self.on_battery, supply=not self.on_battery)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        raise NotImplementedError
+
+    def length_s(self, prepared: Prepared) -> float | None:
+        """About how long it takes by itself."""
+        return None
+
+    def expect(self, prepared: Prepared) -> Rehearsal | None:
+        """The test rehearsed on a model; None where there is none.
+
+        Raises
+        ------
+        ValueError
+            The label does not say enough for a model.
+        """
+        return None
+
+    def usual_readings(self, prepared: Prepared) -> dict[Key, float]:
+        """What may be expected at its taps, to question slips with."""
+        return {}
+
+    def preview(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[Drawing, ...]:
+        """What will be drawn, before anything is switched on."""
+        return ()
+
+    def heading(self, prepared: Prepared, name: str) -> str:
+        """What it is called while it is prepared and made."""
+        return say("{method}: {name}", method=say(self.title), name=name)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        """How long and how many, in two short lines."""
+        return "", ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        """Where to clip each meter."""
+        setup = prepared.setup
+        flow = Flow(None, meter=clipped(setup.meter(self.taps[0])))
+        return PowerPath((Node("battery", setup.battery.name if setup.battery else say("Supply")), Node("converter", setup.unit.name)), (flow,), (None, None), (0.0, 0.0), "W")
+
+    def step_lines(self, prepared: Prepared, expected: Rehearsal | None) -> list[StepLine]:
+        """Every step with its cautions, on a bench."""
+        return each_caution_once(summarise(self.steps(prepared), expected.until_s if expected is not None else ()))
+
+    def hand_lines(self, prepared: Prepared) -> list[StepLine]:
+        """What a person is told to set and type, by hand."""
+        hand = self.by_hand(prepared)
+        lines = [StepLine(ask.text, ask.cautions, by_person=True, seconds=None) for ask in hand.asks]
+        texts = [row.text for row in hand.rows]
+        if len(texts) > _FEW_ROWS:
+            texts = [texts[0], say("The same at the other {count} points, in their order: each is called out.", count=len(texts) - 1)]
+        texts.append(hand.after.text)
+        return lines + [StepLine(text, (), by_person=True, seconds=None) for text in texts if text]
+
+    # a run that is kept, goes on, or was brought in
+
+    def head(self, prepared: Prepared, origin: Origin) -> Head:
+        """What a record keeps of it."""
+        return Head(self.key, prepared.setup, encode(prepared.plan), prepared.criteria, prepared.conditions, origin)
+
+    def prepared(self, head: Head) -> Prepared:
+        """What was decided on, from what a record keeps of it.
+
+        Raises
+        ------
+        CodecError
+            Its plan does not hold together.
+        """
+        if "older" in head.plan:
+            plan = self.older(head.setup, head.plan["older"])
+        else:
+            plan = decode(self.Plan, head.plan) if head.plan else None
+        return Prepared(head.setup, plan, head.criteria, head.conditions, head.origin.between)
+
+    def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
+        """The plan from what logbooks up to format 3 kept of it: the texts of its form.
+
+        Raises
+        ------
+        ValueError
+            It does not hold together.
+        """
+        return self.prepare(setup, dict(kept.get("fields", {}))).plan
+
+    def rest(self, prepared: Prepared, before: Record) -> Steps | None:
+        """What is left of it after an interruption; None where nobody can say."""
+        answers = [e.answer for e in before.of(PointTaken)]
+        if not self.made_of_points or None in answers:
+            return None
+        return rest_of(self.steps(prepared), [a for a in answers if a is not None])
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        """How a log from elsewhere is judged, by what was said of it (``rated``, ``tolerance``, ``cutoff``; empty for unknown).
+
+        Raises
+        ------
+        MethodError
+            What was said cannot be read; says which.
+        """
+        return setup, Criteria()
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""
+        raise NotImplementedError
+
+    def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
+        """The account with what other runs of the same unit add to it."""
+        return account
+
+    def retried(self, record: Record, criteria: Criteria) -> Record:
+        """The same record, judged by something else."""
+        return record.judged_by(replace_criteria(record.head, criteria))
+
+
+_FEW_ROWS = 4
+
+
+def replace_criteria(head: Head, criteria: Criteria) -> Head:
+    return Head(head.method, head.setup, head.plan, criteria, head.conditions, head.origin)
+
+
+def clipped(meter: Meter) -> str:
+    """Where a meter goes, at its pin."""
+    return f"{meter.name}: V, A, W" if meter.details.power_accuracy else f"{meter.name}: V across, A through"
+
+
+def label_of(unit: Unit) -> Label | None:
+    """A unit's label; None where it claims no capacity."""
+    return Setup(unit).label
+
+
+def plan_fields(plan: Any) -> tuple[str, ...]:
+    return tuple(f.name for f in fields(plan))
+
+
+def refusals_first(problems: Sequence[Problem]) -> list[Problem]:
+    return sorted(problems, key=lambda p: not p.refused)

@@ -1,0 +1,95 @@
+"""Which methods there are: every package in here that has a METHOD. Nothing else knows them by name."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+from ubrant import methods
+from ubrant.core.unit import Unit
+from ubrant.methods.method import Method
+
+
+class UnknownMethodError(ValueError):
+    """A method that this version does not have."""
+
+
+@dataclass
+class Entry:
+    """A method before it is loaded.
+
+    Attributes
+    ----------
+    key, title, rank : in files; for people; where it stands among the others
+    suits : whether it can be tried on a unit
+    body : ``package.module:Class``, loaded when it is first wanted
+    formerly : keys it had in older logbooks
+    ranks : its accounts hold candidates for choosing
+    """
+
+    key: str
+    title: str
+    rank: int
+    suits: Callable[[Unit], bool]
+    body: str
+    formerly: tuple[str, ...] = ()
+    ranks: bool = False
+
+    @cached_property
+    def method(self) -> Method:
+        module, _, name = self.body.partition(":")
+        made: Method = getattr(importlib.import_module(module), name)()
+        return made
+
+
+_added: list[Entry] = []
+_found: list[Entry] = []
+
+
+def entries() -> list[Entry]:
+    """Every method, the usual one first."""
+    if not _found:
+        for module in pkgutil.iter_modules(methods.__path__):
+            if module.ispkg:
+                _found.append(importlib.import_module(f"{methods.__name__}.{module.name}").METHOD)
+        _found.sort(key=lambda e: e.rank)
+    return [*_found, *_added]
+
+
+def add(entry: Entry) -> Callable[[], None]:
+    """One more for now; returns what takes it out again."""
+    _added.append(entry)
+    return lambda: _added.remove(entry)
+
+
+def entry_of(key: str) -> Entry:
+    """By its key, or one it had before.
+
+    Raises
+    ------
+    UnknownMethodError
+        There is none.
+    """
+    for entry in entries():
+        if key == entry.key or key in entry.formerly:
+            return entry
+    known = ", ".join(e.key for e in entries())
+    raise UnknownMethodError(f"“{key}” is no method that this Ubrant knows: it is one of {known}.")
+
+
+def method_of(key: str) -> Method:
+    """The method, loaded; see :func:`entry_of`."""
+    return entry_of(key).method
+
+
+def suiting(unit: Unit) -> list[Entry]:
+    """What can be tried on a unit, the usual one first; one whose form cannot be filled from its label is still among them."""
+    return [e for e in entries() if e.suits(unit)]
+
+
+def usual() -> Entry:
+    """What a log is taken for where nobody says."""
+    return entries()[0]

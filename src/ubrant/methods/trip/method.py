@@ -1,0 +1,152 @@
+"""Protection as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterable
+
+import numpy as np
+
+from ubrant.core.account import Account
+from ubrant.core.drawings import HELD, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
+from ubrant.core.power_path import PowerPath
+from ubrant.core.protection import CurvePoint, Overload, parse_curve, trip_findings
+from ubrant.core.quantity import plain, show_duration
+from ubrant.core.readings import Array, ReadingsError
+from ubrant.core.record.events import HeldOn, WentOff
+from ubrant.core.record.head import Setup
+from ubrant.core.record.record import Record
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.converting import LOAD, SOURCE, UNIT, chain_path
+from ubrant.methods.form import CRITERIA, Field, Quantities, Quantity, Words
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, Scene
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask, Steps
+from ubrant.methods.trip.procedure import TripPlan, trip
+
+_USUAL_CURVE = "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"
+_ROUND_S = (0.01, 0.1, 1.0, 10.0, 60.0, 600.0, 3600.0, 36000.0)
+_BY_HAND_S = 0.5
+"""How well a person catches the moment at which it opens."""
+
+
+class TripMethod(Method):
+    """Of anything on the shelf that protects: a lead with its breaker, a battery's or converter's own protection."""
+
+    key = "trip"
+    title = "Protection"
+    Plan = TripPlan
+    taps = ("input",)
+    has_leads = False
+    plan_from_label = True
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", setup.unit.label_text)
+        if found is None:
+            raise ValueError(f"The label of {setup.unit.name} has to say at how much it opens, like “30 A breaker”.")
+        rated = float(found[1].replace(",", "."))
+        amps = ", ".join(plain(round(share * rated, 1)) for share in (1.05, 1.35, 2.0, 3.0))
+        return (
+            Field("rated", "Rated", Quantity("A"), f"{plain(rated)} A"), Field("amps", "Overloads", Quantities("A"), f"{amps} A"),
+            Field("longest", "Each at most", Quantity("s"), "30 min"), Field("input", "Supply", Quantity("V"), "12 V"),
+            Field("curve", "Its curve", Words(parse_curve), _USUAL_CURVE, part=CRITERIA),
+        )  # fmt: skip
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan, meter = prepared.plan, prepared.setup.meter("input")
+        found = []
+        if not plan.amps or not plan.rated > 0:
+            found.append(Problem(True, say("A rating and at least one overload are needed.")))
+        if meter.max_a is not None and plan.amps and max(plan.amps) > meter.max_a:
+            text = say("{name} reads up to {most} A, and {amps} A are in the plan.", name=meter.name, most=plain(meter.max_a), amps=plain(max(plan.amps)))
+            found.append(Problem(True, text))
+        if not prepared.criteria.curve:
+            found.append(Problem(False, say("Without its maker's curve the times stand for themselves.")))
+        return found
+
+    def steps(self, prepared: Prepared) -> Steps:
+        return trip(prepared.plan)
+
+    def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
+        return Scene(self.taps, supply=True, breaker={"rated_a": prepared.plan.rated})
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return chain_path(prepared.setup, (SOURCE, UNIT, LOAD), None, two_ends=False)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        plan = prepared.plan
+        ask = Ask(say("Put it between supply and load, with thick leads and nothing that burns beside it, everything off."), (cautions.FUSE, cautions.SURFACE, cautions.WARM))
+        rows = []
+        for number, amps in enumerate(plan.amps, start=1):
+            on = say("Overload {number} of {count}: cooled down and reset, switch {amps} A on and type “{amps} A” at that moment.", number=number, count=len(plan.amps), amps=plain(amps))
+            opens = say("Type “tripped” at the moment it opens, or “held” after {time}. Where you saw the inrush on a reset: “tripped peak 80 A”.", time=show_duration(plan.longest))
+            rows.append(Row(on, (("", "A"),), (), refusal=say("Type the current as you switch it on, like “45 A”.")))
+            rows.append(Row(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
+        return ByHand((ask,), tuple(rows), Row(say("That was the last overload. Switch everything off, and close the run.")))
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        plan, curve = self.prepared(record.head).plan, parse_curve(record.head.criteria.curve)
+        if plan is None:
+            return Account(trouble=say("What it is made for is not known: give its label, like “30 A breaker”."))
+        steps = _typed(record) if record.is_typed else _sampled(record)
+        timing = _BY_HAND_S if record.is_typed else plan.every_s / 2
+
+        def drawings() -> tuple[Drawing, ...]:
+            return (_plot(steps, plan.rated, curve),)
+
+        try:
+            findings, sentence, warnings = trip_findings(steps, plan.rated, curve, record.accuracy("input", "A"), timing)
+        except ReadingsError as error:
+            return Account(trouble=str(error), drawings=drawings)
+        return Account(findings, ("trip_current",), (), None, sentence, tuple(warnings), drawings=drawings)
+
+
+def _sampled(record: Record) -> list[Overload]:
+    return [Overload(e.load, e.after_s, e.after_s if isinstance(e, WentOff) else None) for e in record.events if isinstance(e, WentOff | HeldOn)]
+
+
+def _typed(record: Record) -> list[Overload]:
+    found: list[Overload] = []
+    began: tuple[float, float] | None = None
+    for entry in record.lines:
+        moment, jotting = entry.time_s, entry.jotting
+        amps = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind != "peak"), None)
+        inrush = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind == "peak"), None)
+        if jotting.mark in {"tripped", "held"} and began is not None:
+            lasted = moment - began[0]
+            found.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush))
+            began = None
+        elif amps is not None:
+            began = moment, amps
+    return found
+
+
+def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) -> Plot:
+    """Time to open over the multiple of the rating, both against the band of its maker's curve; time goes up in powers of ten."""
+    title, along, up = say("Time to open"), say("× its rating     ● opened   ▲ held as long as it was watched"), say("time")
+    if not steps and not curve:
+        return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
+    times = [_power(s.opened_s or s.held_s) for s in steps]
+    times += [_power(t) for p in curve for t in (p.fastest_s, p.slowest_s) if 0 < t < math.inf]
+    multiples = [s.amps / rated_a for s in steps] + [p.multiple for p in curve]
+    low, high = min(times) - 0.3, max(times) + 0.4
+    marks = tuple((math.log10(s), show_duration(s)) for s in _ROUND_S if low <= math.log10(s) <= high)
+    layers: list[Layer] = []
+    if len(curve) > 1:
+        x = _array(p.multiple for p in curve)
+        slow = _array(min(math.log10(p.slowest_s), high) if p.slowest_s < math.inf else high for p in curve)
+        fast = _array(max(math.log10(max(p.fastest_s, 1e-9)), low) for p in curve)
+        layers += [Area(x, fast, slow, "good", 1), Curve(x, slow, "good", "dashed"), Curve(x, fast, "good", "dashed")]
+    layers.append(Dots(_array(s.amps / rated_a for s in steps), _array(_power(s.opened_s or s.held_s) for s in steps), tuple(TAKEN if s.opened_s is not None else HELD for s in steps)))
+    told = ", ".join(f"{plain(s.amps / rated_a, 3)} ×: {show_duration(s.opened_s) if s.opened_s is not None else say('held')}" for s in steps)
+    return Plot(title, along, up, (0.9 * min(multiples), 1.08 * max(multiples)), (low, high), tuple(layers), told, marks)
+
+
+def _power(seconds: float) -> float:
+    return math.log10(max(seconds, 0.01))
+
+
+def _array(values: Iterable[float]) -> Array:
+    return np.array(list(values), dtype=np.float64)

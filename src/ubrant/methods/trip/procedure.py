@@ -1,0 +1,40 @@
+"""Protection and breakers: overload steps, each held until it opens or for so long, cooled down and reset in between."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from dataclasses import dataclass
+
+from ubrant.core.quantity import plain, show_duration
+from ubrant.methods import cautions
+from ubrant.methods.steps import Ask, Hold, Step, SupplyOff, SwitchOn
+
+
+@dataclass(frozen=True)
+class TripPlan:
+    """``amps`` held one after the other, each for ``longest`` seconds, from a supply of ``input`` V; ``rated`` is what it is made for, A."""
+
+    rated: float
+    amps: tuple[float, ...]
+    longest: float
+    input: float = 12.0
+    every_s: float = 0.5
+
+
+def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
+    """From the smallest overload up."""
+    yield Ask(
+        "Put the breaker between supply and load, with thick leads and nothing that burns beside it, everything off.",
+        (cautions.FUSE, cautions.SURFACE, cautions.WARM, cautions.SUPPLY_ALONE),
+    )
+    yield SwitchOn(plan.input, 1.2 * max(plan.amps), f"{plain(plan.input)} V on.")
+    for number, amps in enumerate(plan.amps):
+        if number:
+            yield Ask("Let it cool down, then reset it. The load is off: a reset into a load can trip the next device.", (), action="cool")
+        answer = yield Hold(
+            amps, plan.every_s, plan.longest, f"{plain(amps)} A ({plain(amps / plan.rated, 3)} ×) until it opens, at most {show_duration(plan.longest)}.", "input",
+            (cautions.WARM,),
+        )  # fmt: skip
+        if answer is not None and answer.startswith("off"):
+            yield Ask("It has opened. Reset it.", (), action="reset")
+    yield SupplyOff("Supply off.")

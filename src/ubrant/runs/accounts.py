@@ -1,0 +1,93 @@
+"""What the method of a run makes of it, kept or going on, for whoever shows it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ubrant.core.account import Account
+from ubrant.core.record.codec import CodecError
+from ubrant.core.record.head import Criteria
+from ubrant.core.record.record import Record, record_of
+from ubrant.core.typed import gather
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
+from ubrant.methods.registry import UnknownMethodError, method_of
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.runs.begin import Session
+
+_MOST_OTHERS = 1000
+
+
+def account_of(logbook: Logbook, run: Run, criteria: Criteria | None = None) -> tuple[Record, Account]:
+    """A kept run's record and account, with what other runs of its unit add; ``criteria``: judged by something else, for a try."""
+    record = logbook.kept(run).record()
+    return account_with_others(logbook, run, record, criteria)
+
+
+def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Criteria | None = None) -> tuple[Record, Account]:
+    """As :func:`account_of`, where the record is there already."""
+    try:
+        method = method_of(run.method)
+        if criteria is not None:
+            record = method.retried(record, criteria)
+        account = method.account(record)
+    except (UnknownMethodError, CodecError) as error:
+        return record, Account(trouble=str(error))
+    return record, method.study(account, record, lambda: _others(logbook, run))
+
+
+def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
+    """The other runs of the unit, the newest first."""
+    if run.unit_id is None:
+        return
+    for other, _ in logbook.runs(limit=_MOST_OTHERS, unit_id=run.unit_id):
+        if other.id == run.id or other.state == "running":
+            continue
+        record = logbook.kept(other).record()
+        account = account_of_kept(record)
+        if not account.trouble:
+            yield record, account
+
+
+def account_of_kept(record: Record) -> Account:
+    """The account of a record by itself."""
+    try:
+        return method_of(record.head.method).account(record)
+    except (UnknownMethodError, CodecError) as error:
+        return Account(trouble=str(error))
+
+
+def live_record(run: Run, session: Session) -> Record:
+    """What was read, noted and typed so far."""
+    progress = session.progress
+    ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
+    lines = entries_of(StoredJot(t, line) for t, line in session.live.jots())
+    return record_of(run.head, session.live.all_series(), session.live.events(), lines, "running", ended_by)
+
+
+def live_account(run: Run, session: Session, expected: Rehearsal | None = None) -> Account:
+    """A run that is going on, from what was taken so far."""
+    return method_of(run.method).account(live_record(run, session), expected)
+
+
+def latest(session: Session) -> dict[tuple[str, str], float]:
+    """The last value at every tap of a run that is going on."""
+    series = session.live.all_series()
+    typed = gather(entries_of(StoredJot(t, line) for t, line in session.live.jots())).series
+    series |= {key: s for key, s in typed.items() if key not in series}
+    return {key: float(s.value[-1]) for key, s in series.items() if len(s)}
+
+
+def summary_of(logbook: Logbook, run: Run) -> Summary | None:
+    """The little of a run's account that a shelf needs, from the logbook or worked out now; None when nothing can be said."""
+    kept = logbook.summary(run.id)
+    if kept is not None or run.state == "running":
+        return kept
+    account = account_of_kept(logbook.kept(run).record())
+    if account.trouble or not account.sentence:
+        return None
+    energy = account.energy
+    return logbook.keep_summary(run.id, Summary(
+        account.sentence, account.short, account.verdict.word if account.verdict is not None else "", account.bar,
+        (energy.energy_wh, energy.energy_u, energy.whole, energy.share) if energy is not None else None,
+    ))  # fmt: skip

@@ -1,0 +1,77 @@
+"""Begin a run of any method: on the simulated bench, on instruments, or by hand; and go on with one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from ubrant.bench.bench import Bench
+from ubrant.bench.clocks import RealClock
+from ubrant.bench.session import RunSession
+from ubrant.core.protocols import Clock
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Origin, Setup
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run, new_run
+from ubrant.logbook.writer import RunWriter
+from ubrant.methods.method import Method, Prepared, Scene
+from ubrant.runs.benches import BenchChoice, by_person, on_instruments, open_instruments, roles_of
+from ubrant.runs.simulated import opener
+from ubrant.runs.typed_session import TypedSession
+
+Session = RunSession | TypedSession
+
+
+def start(
+    logbook: Logbook, method: Method, prepared: Prepared, choice: BenchChoice | None = None, *, started: datetime | None = None,
+    clock: Callable[[], Clock] = RealClock, changes: dict[str, Any] | None = None,
+) -> tuple[Run, Session]:  # fmt: skip
+    """Begin a run, and its keeping in the logbook. The session still has to be started.
+
+    Parameters
+    ----------
+    clock : what a run made by hand goes by
+    changes : alters the simulated scenario, for demonstrations and tests
+
+    Raises
+    ------
+    LogbookError
+        The logbook cannot be written; nothing was begun.
+    """
+    choice = choice or BenchChoice(SIMULATED)
+    if by_person(choice):
+        prepared = method.by_person(prepared)
+    prepared = replace(prepared, setup=on_instruments(prepared.setup, choice))
+    head = method.head(prepared, Origin(choice.kind, prepared.between, instruments=roles_of(choice)))
+    run = logbook.start_run(new_run(head, choice.kind, started))
+    if choice.kind == BY_HAND:
+        return run, TypedSession(logbook, run, method, prepared, clock())
+    scene = method.scene(prepared)
+    return run, RunSession(method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.path, run.id))
+
+
+def start_by_itself(logbook: Logbook, method: Method, prepared: Prepared, choice: BenchChoice | None = None, **more: Any) -> tuple[Run, RunSession]:
+    """As :func:`start`, on a bench."""
+    run, session = start(logbook, method, prepared, choice, **more)
+    assert isinstance(session, RunSession)
+    return run, session
+
+
+def start_by_hand(
+    logbook: Logbook, method: Method, prepared: Prepared, clock: Callable[[], Clock] = RealClock, started: datetime | None = None
+) -> tuple[Run, TypedSession]:
+    """As :func:`start`, made by hand."""
+    run, session = start(logbook, method, prepared, BenchChoice(BY_HAND), started=started, clock=clock)
+    assert isinstance(session, TypedSession)
+    return run, session
+
+
+def bench_opener(
+    choice: BenchChoice, scene: Scene, setup: Setup, run_number: int, from_s: float, changes: dict[str, Any] | None = None
+) -> Callable[[], Bench]:
+    """How the bench that was chosen is opened, in the thread of its engine."""
+    if choice.kind == INSTRUMENTS:
+        return lambda: open_instruments(choice, scene, setup, from_s)
+    opened = opener(scene, setup, run_number, choice.speed, from_s, changes)
+    return lambda: replace(opened(), unattended=choice.unattended)

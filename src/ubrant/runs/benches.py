@@ -1,0 +1,270 @@
+"""The bench a run is made on: simulated, of instruments, or a person's hands; opened as it was chosen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ubrant.bench.bench import Bench, Channel, channels_of
+from ubrant.bench.clocks import RealClock
+from ubrant.bench.command_log import CommandLog, Logged
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, Supply, VisaConnection
+from ubrant.bench.streams import Sample, Stream, board
+from ubrant.core.line_pattern import LinePattern, PatternError
+from ubrant.core.meter import Meter
+from ubrant.core.protocols import Clock
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Head, Setup
+from ubrant.logbook.logs.follow import FollowedLog
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.methods.method import LoadRating, Scene
+
+if TYPE_CHECKING:
+    from ubrant.bench.profile import Profile
+
+_NO_LOAD = "There is no load with a connection on the shelf: add one (Meters), or make the test by hand."
+SIMULATED_LOAD = LoadRating(max_a=60.0, max_v=80.0, max_w=1500.0)
+
+
+@dataclass(frozen=True)
+class BenchChoice:
+    """What a person chose: the kind of bench, the pace of a simulated one, and the instruments besides the meters at the taps.
+
+    ``others`` are only read along. ``unattended``: on the simulated bench nobody is asked anything.
+    """
+
+    kind: str = SIMULATED
+    speed: float = math.inf
+    load: Meter | None = None
+    supply: Meter | None = None
+    others: tuple[Meter, ...] = field(default=())
+    scope: Meter | None = None
+    unattended: bool = False
+
+
+def load_rating(choice: BenchChoice) -> LoadRating:
+    """What the chosen load can take; of one that a person switches nobody knows."""
+    if choice.kind == SIMULATED:
+        return SIMULATED_LOAD
+    load = choice.load
+    return LoadRating((load.max_a if load else None) or math.inf, (load.max_v if load else None) or math.inf)
+
+
+def by_person(choice: BenchChoice) -> bool:
+    """A person switches the load."""
+    return choice.kind == BY_HAND or (choice.kind == INSTRUMENTS and choice.load is None)
+
+
+def bench_checks(choice: BenchChoice, scene: Scene, setup: Setup) -> list[str]:
+    """What is missing for a run on instruments, in sentences."""
+    if choice.kind != INSTRUMENTS:
+        return []
+    ends = [setup.meter(tap) for tap in scene.taps]
+    said = [text for meter in _each_once(ends) for text in _meter_problems(choice, meter)]
+    if len(scene.taps) > 1 and ends[0].is_same(ends[1]):
+        said.append(f"{ends[0].name} cannot be at both ends by itself: choose another one for the output, or make the test by hand.")
+    if choice.load is None and scene.load and not scene.battery:
+        said.append(_NO_LOAD)
+    if choice.supply is None and scene.supply and not scene.battery:
+        said.append("There is no bench supply with a connection on the shelf: add one (Meters), or make the test by hand.")
+    return list(dict.fromkeys(said))
+
+
+def _each_once(meters: Iterable[Meter]) -> list[Meter]:
+    found: list[Meter] = []
+    for meter in meters:
+        if not any(meter.is_same(other) for other in found):
+            found.append(meter)
+    return found
+
+
+def _meter_problems(choice: BenchChoice, meter: Meter) -> list[str]:
+    """What is missing for one meter and for those that go with it."""
+    said = []
+    if meter.details.connection == "display":
+        said.append(
+            f"{meter.name} has no connection: it is read off by a person. Type the readings, or say on the shelf how it is connected."
+        )
+    from ubrant.bench.profile import profiles  # slow to import, and needed only with instruments
+
+    known, troubles = profiles()
+    for instrument in (meter, choice.load, choice.supply, *choice.others):
+        if instrument is None or instrument.details.connection == "display":
+            continue
+        if not instrument.details.address:
+            said.append(f"{instrument.name} has no address: say on the shelf where it is connected.")
+        elif instrument.details.connection == "scpi" and instrument.details.profile and instrument.details.profile not in known:
+            said.append(f"{instrument.name} has the profile “{instrument.details.profile}”, and there is none of that name.")
+        elif instrument.details.connection == "lines":
+            try:
+                LinePattern(instrument.details.profile)
+            except PatternError as error:
+                said.append(f"{instrument.name}: {error}")
+    return said + troubles
+
+
+def placed(first: Mapping[str, Meter], others: tuple[Meter, ...]) -> dict[str, Meter]:
+    """Every meter once, by the tap it is read at: a second one at a place is at ``battery 2``, a third at ``battery 3``."""
+    found = dict(first)
+    for meter in others:
+        if any(meter.is_same(other) for other in found.values()):
+            continue
+        tap = meter.details.tap
+        number = next(n for n in range(2, len(found) + 3) if f"{tap} {n}" not in found)
+        found[f"{tap} {number}" if tap in found else tap] = meter
+    return found
+
+
+def on_instruments(setup: Setup, choice: BenchChoice) -> Setup:
+    """The setup with the meters that are read along, and the scope."""
+    if choice.kind != INSTRUMENTS:
+        return setup
+    meters = placed(setup.meters, choice.others)
+    if choice.scope is not None:
+        meters["scope"] = choice.scope
+    return replace(setup, meters=meters)
+
+
+def roles_of(choice: BenchChoice) -> dict[str, str]:
+    """The instrument that did each role, by what tells it from others."""
+    if choice.kind != INSTRUMENTS:
+        return {}
+    parts = (("load", choice.load), ("supply", choice.supply), ("scope", choice.scope))
+    return {role: meter.uid for role, meter in parts if meter is not None}
+
+
+def choice_again(head: Head, meters: list[Meter]) -> BenchChoice:
+    """The instruments of a run again, to go on with it: the same ones on the shelf; for a run that did not keep them, the first of each kind."""
+    kept, ends = head.origin.instruments, set(head.setup.meters)
+    along = [meter for tap, meter in head.setup.meters.items() if tap.rpartition(" ")[0] in ends or tap not in {"battery", "input", "output", "scope"}]
+
+    def found(role: str) -> Meter | None:
+        fit = [m for m in meters if m.details.role == role and m.details.connection == "scpi"]
+        return next((m for m in fit if not kept or kept.get(role) in {m.uid, m.name}), None)
+
+    others = tuple(m for m in meters if any(m.is_same(a) or (not a.id and m.name == a.name) for a in along))
+    return BenchChoice(INSTRUMENTS, 1.0, found("load"), found("supply"), others, found("scope"))
+
+
+def open_instruments(choice: BenchChoice, scene: Scene, setup: Setup, from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
+    """Connect to everything that was chosen. Nothing is looked for beside the addresses a person gave.
+
+    Raises
+    ------
+    InstrumentError
+        Something does not answer.
+    """
+    clock, log = RealClock(from_s), CommandLog()
+    lines: list[Connection] = []
+    streams: list[Stream] = []
+    line = _liner(lines, log, timeout_s)
+    ends = {tap: setup.meters[tap] for tap in scene.taps if tap in setup.meters}
+    try:
+        channels: list[Channel] = []
+        for tap, instrument in placed(ends, choice.others).items():
+            found = _channels(instrument, tap, clock, line, streams)
+            channels += found if tap in ends else _along(found)
+        load: ElectronicLoad | HandLoad = HandLoad()
+        if scene.load and choice.load is not None and choice.load.details.connection == "scpi":
+            load = ElectronicLoad(choice.load.name, *line(choice.load))
+            if scene.load_is_metered:
+                channels += channels_of(load, "load", choice.load.max_v, choice.load.max_a)
+        elif scene.load and not scene.battery:
+            raise InstrumentError(_NO_LOAD)
+        supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
+        if supply is not None and not scene.battery and not any(c.tap == "source" for c in channels):
+            channels += channels_of(supply, "source", quantities="V")
+        scope = Scope(choice.scope.name, *line(choice.scope)) if choice.scope is not None and not scene.battery else None
+    except InstrumentError:
+        for connection in lines:
+            connection.close()
+        raise
+    return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams), scope.record if scope else None)
+
+
+def _liner(lines: list[Connection], log: CommandLog, timeout_s: float) -> Callable[[Meter], tuple[Connection, Profile]]:
+    """What opens the line to an instrument, logged and added to ``lines``."""
+
+    def line(instrument: Meter) -> tuple[Connection, Profile]:
+        profile = _profile(instrument)
+        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
+        lines.append(made)
+        return made, profile
+
+    return line
+
+
+def _profile(instrument: Meter) -> Profile:
+    from ubrant.bench.profile import profiles, shipped
+
+    known, _ = profiles()
+    return known.get(instrument.details.profile) or shipped(instrument.details.role)
+
+
+def _channels(
+    instrument: Meter, tap: str, clock: Clock, line: Callable[[Meter], tuple[Connection, Profile]], streams: list[Stream]
+) -> tuple[Channel, ...]:  # fmt: skip
+    kind = instrument.details.connection
+    if kind == "scpi":
+        connection, profile = line(instrument)
+        readable = (("V", "voltage"), ("A", "current"), ("T", "temperature"), ("W", "power"), ("F", "frequency"))
+        wanted = "".join(q for q, name in readable if profile.command(name))
+        if "T" in wanted and instrument.details.role == "meter" and "V" in wanted:
+            wanted = wanted.replace("T", "")  # volts and amperes are what it is asked for; a thermometer has a profile of its own
+        return channels_of(DcMeter(instrument.name, connection, profile), tap, instrument.max_v, instrument.max_a, wanted)
+    if kind == "lines":
+        stream = board(instrument.name, instrument.details.address, LinePattern(instrument.details.profile), tap, instrument.details.baud)
+    elif kind == "file":
+        stream = followed(instrument.name, Path(instrument.details.address), clock)
+    else:
+        return ()
+    streams.append(stream)
+    return tuple(
+        Channel(tap, quantity, instrument.name, lambda q=quantity: stream.latest(tap, q, clock.now_s()), kept=False)  # type: ignore[misc]
+        for quantity in ("V", "A")
+    )
+
+
+def _along(channels: tuple[Channel, ...]) -> list[Channel]:
+    """Read along; all but a thermometer, by which a run may have to end."""
+    return [replace(channel, beside=channel.quantity != "°C") for channel in channels]
+
+
+def followed(name: str, path: Path, clock: Clock) -> Stream:
+    """A stream of another program's growing log; its first new reading is taken for now, and its own time goes on from there."""
+    import time
+
+    log = FollowedLog(path)
+    zero: list[float] = []
+
+    def poll() -> list[Sample]:
+        time.sleep(0.2)
+        try:
+            rows = log.more()
+        except LogError as error:
+            raise InstrumentError(str(error)) from None
+        if rows and not zero:
+            zero.append(clock.now_s() - rows[-1][3])
+        return [(tap, quantity, value, moment + zero[0]) for tap, quantity, value, moment in rows if moment + zero[0] >= 0]
+
+    return Stream(name, poll, patience_s=120.0)
+
+
+def try_command(instrument: Meter, profile: Profile, command: str, timeout_s: float = 2.0) -> str:
+    """One command to one instrument, for whoever sets a profile up: its answer, or what went wrong, in a sentence."""
+    try:
+        connection = VisaConnection(instrument.name or "The instrument", instrument.details.address, timeout_s, profile)
+    except InstrumentError as error:
+        return str(error)
+    try:
+        if command.rstrip().split(" ")[0].endswith("?"):
+            return connection.ask(command)
+        connection.tell(command)
+        trouble = connection.ask(profile.command("error")) if profile.command("error") else ""
+        return f"sent; it says: {trouble}" if trouble else "sent"
+    except InstrumentError as error:
+        return str(error)
+    finally:
+        connection.close()

@@ -1,0 +1,247 @@
+"""Bring a file in from elsewhere: whatever it is, as a whole run, kept or only worked out."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+
+from ubrant.core.jot_text import line_of
+from ubrant.core.meter import Meter
+from ubrant.core.quantity import QuantityError
+from ubrant.core.readings import Series
+from ubrant.core.record.events import Event, Note, event_from_json
+from ubrant.core.record.head import LOG, Head, Origin, Setup
+from ubrant.core.record.record import Key
+from ubrant.core.unit import Unit
+from ubrant.logbook import older
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
+from ubrant.logbook.logs.read import PACKAGE, only, read_logs
+from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
+from ubrant.logbook.own import HEAD, is_own, read_own, read_own_package
+from ubrant.logbook.records import Kept, Run, StoredJot, new_run
+from ubrant.methods.method import TAP_LOG, WAVE_LOG, Method, MethodError
+from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, usual
+from ubrant.runs.jot_heads import head_of_jots
+
+_ENDED = "ended by "
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a person says of a file; empty where it is not known.
+
+    Attributes
+    ----------
+    method : its key; empty for what the file says, or the usual one
+    said : ``rated``, ``chemistry``, ``cutoff``, ``tolerance``, ``battery``, as typed
+    accuracies : (V, A) of the meter at the input or battery, (V, A) of the one at the output, as its manual words them
+    meters : by tap, instead of accuracies
+    """
+
+    method: str = ""
+    said: Mapping[str, str] = field(default_factory=dict)
+    accuracies: tuple[str, str, str, str] = ("", "", "", "")
+    one_meter: bool = False
+    meters: Mapping[str, Meter] = field(default_factory=dict)
+    unit: Unit | None = None
+    temperature_c: float | None = None
+    load_w: float | None = None
+
+
+def read_file(path: Path, told: Told, columns: str | None = None, number: int | None = None) -> Kept:
+    """The one run in a file, under what was said of it.
+
+    Raises
+    ------
+    LogError
+        It cannot be read, or holds several and none was asked for.
+    MethodError
+        What was said of it cannot be read; says which.
+    """
+    own = own_run(path)
+    if own is not None:
+        return judged(own, told)
+    key = told.method or usual().key
+    try:
+        method = method_of(key)
+    except UnknownMethodError as error:
+        raise MethodError("method", str(error)) from None
+    if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
+        return judged(from_taps(path, method, columns), told)
+    return judged(from_log(only(read_logs(path, columns), number)), told)
+
+
+def own_run(path: Path) -> Kept | None:
+    """What Ubrant exported, as it was; None for anything else.
+
+    Raises
+    ------
+    LogError
+        It was changed so that it cannot be read any more.
+    """
+    package = path / PACKAGE if path.is_dir() else path
+    if package.name == PACKAGE and package.exists():
+        try:
+            described = json.loads(package.read_text("utf-8"))
+            told = described.get("ubrant", {})
+        except (OSError, ValueError, AttributeError):
+            return None
+        if isinstance(told, dict) and told.get(HEAD) == 2:
+            return read_own_package(package.parent, described)
+        return None
+    return read_own(path) if path.suffix.lower() == ".csv" and path.is_file() and is_own(path) else None
+
+
+def _is_jots(path: Path) -> bool:
+    from ubrant.core.jot_text import is_jot_text
+    from ubrant.logbook.logs.text import decode
+
+    if path.suffix.lower() == ".jot" or path.is_dir() or path.name == PACKAGE:
+        return True
+    if not path.is_file() or path.suffix.lower() in {".xlsx", ".xlsm", ".parquet"}:
+        return False
+    with path.open("rb") as file:
+        return is_jot_text(decode(file.read(4096)))
+
+
+def from_log(log: LogFile) -> Kept:
+    """A log of one tap, a jot text, or a package of an older Ubrant."""
+    about = log.about
+    if log.entries:
+        return _from_jots(log)
+    started = (datetime.fromisoformat(about["started"]) if about.get("started") else log.started or datetime.now(UTC)).astimezone(UTC)
+    said = tuple(s for s in (*log.warnings, log.left_out_sentence()) if s)
+    plan = {**about.get("plan", {}), "warnings": said, "columns": log.columns}
+    if "fields" in plan:
+        plan.pop("fields")  # its points were not written: they are found in the readings
+    endings = [text.removeprefix(_ENDED) for _, text in log.events if text.startswith(_ENDED)]
+    key = str(about.get("method") or usual().key)
+    head = older.head_of(
+        key, log.name, plan, str(about.get("label") or ""), about.get("chemistry"), str(about.get("voltage_accuracy") or ""),
+        str(about.get("current_accuracy") or ""), str(about.get("meter") or ""), unit_name=str(about.get("unit") or ""),
+    )  # fmt: skip
+    run = Run(None, key, log.name, started.isoformat(timespec="seconds"), head, int(about.get("utc_offset_min", 0)), "done", endings[-1] if endings else "")
+    own = {("battery", "V"): Series(log.time_s, log.voltage_v), ("battery", "A"): Series(log.time_s, log.current_a)}
+    events = tuple(_event(t, text) for t, text in log.events if not text.startswith(_ENDED))
+    return Kept(run, {**log.others, **own}, events)
+
+
+def _event(time_s: float, text: str) -> Event:
+    """What a log's column of events says: one of Ubrant's own, by its word or whole, or a note."""
+    if text.startswith("{"):
+        try:
+            data = json.loads(text)
+        except ValueError:
+            data = None
+        if isinstance(data, dict) and "kind" in data:
+            return event_from_json(time_s, data)
+    return older.event_of(time_s, text, "", "battery") if text in older.KINDS else Note(time_s, text)
+
+
+def _from_jots(log: LogFile) -> Kept:
+    head, started = head_of_jots(log)
+    jots = tuple(StoredJot(e.time_s, line_of(e.jotting), "") for e in log.entries if e.jotting.readings or e.jotting.mark)
+    notes = tuple(Note(e.time_s, e.jotting.text) for e in log.entries if not (e.jotting.readings or e.jotting.mark))
+    return Kept(replace(new_run(head, log.name, started), unit_id=None, state="done"), {}, notes, jots)
+
+
+def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
+    """A log whose headings name taps, or a scope's record.
+
+    Raises
+    ------
+    LogError
+        It cannot be read.
+    """
+    setup = Setup(Unit("", ""))
+    if method.log != TAP_LOG:
+        time, volts, heading = read_wave(path, columns)
+        origin = Origin(LOG, columns={"voltage": heading})
+        return Kept(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)})
+    log = read_taps(path, columns)
+    said = (_lacking(log),) if log.left_out else ()
+    origin = Origin(LOG, timed=log.time_s is not None, said=said)
+    time = log.time_s if log.time_s is not None else np.arange(len(next(iter(log.columns.values()))), dtype=float)
+    readings: dict[Key, Series] = {key: Series(time, column) for key, column in log.columns.items()}
+    return Kept(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), readings)
+
+
+def _lacking(log: TapLog) -> str:
+    return left_out_sentence(log.left_out).replace("were left out", "lack a reading").replace("was left out", "lacks a reading")
+
+
+def judged(kept: Kept, told: Told) -> Kept:
+    """Under what a person said of it; what was not said stays as the file has it.
+
+    Raises
+    ------
+    MethodError
+        What was said cannot be read; says which.
+    """
+    head = kept.run.head
+    key = told.method or head.method
+    try:
+        entry = entry_of(key)
+    except UnknownMethodError as error:
+        raise MethodError("method", str(error)) from None
+    if entry.key != entry_or(head.method):
+        head = replace(head, plan={})
+    method = entry.method
+    setup = head.setup
+    if told.unit is not None:
+        setup = replace(setup, unit=told.unit)
+    setup = replace(setup, meters=_meters(method, setup, told))
+    setup, criteria = method.of_log(setup, told.said)
+    merged = {name: value for name in ("cutoff", "tolerance", "rated_w") if (value := getattr(criteria, name)) is not None}
+    conditions = head.conditions
+    if told.temperature_c is not None:
+        conditions = replace(conditions, temperature_c=told.temperature_c)
+    if told.load_w is not None:
+        conditions = replace(conditions, load_w=told.load_w)
+    judged_by = replace(head.criteria, **merged)
+    return kept.under(Head(entry.key, setup, head.plan, judged_by, conditions, head.origin))
+
+
+def entry_or(key: str) -> str:
+    """The key of a method, or what stands there if there is no such method."""
+    try:
+        return entry_of(key).key
+    except UnknownMethodError:
+        return key
+
+
+def _meters(method: Method, setup: Setup, told: Told) -> dict[str, Meter]:
+    """Meters at the method's taps with what was said of their accuracy."""
+    found: dict[str, Meter] = {**setup.meters, **told.meters}
+    if not any(told.accuracies) and not told.one_meter:
+        return found
+    texts = {"output": (told.accuracies[2] or told.accuracies[0], told.accuracies[3] or told.accuracies[1])}
+    for tap in method.taps:
+        if tap == "output" and told.one_meter:
+            found.pop("output", None)
+            continue
+        volts, amps = texts.get(tap, told.accuracies[:2])
+        meter = found.get(tap) or Meter(f"{tap} meter" if len(method.taps) > 1 else "")
+        meter = replace(meter, voltage_accuracy=volts or meter.voltage_accuracy, current_accuracy=amps or meter.current_accuracy)
+        for option, unit in (("voltage", "V"), ("current", "A")):
+            try:
+                meter.accuracy(unit)
+            except QuantityError as error:
+                raise MethodError(f"{'output-' if tap == 'output' and any(told.accuracies[2:]) else ''}{option}-accuracy", str(error)) from None
+        found[tap] = meter
+    return found
+
+
+def keep(logbook: Logbook, kept: Kept, unit: Unit | None) -> Run:
+    """Keep a run from elsewhere as one of a unit's."""
+    head = kept.run.head
+    if unit is not None:
+        head = replace(head, setup=replace(head.setup, unit=unit))
+    run = replace(kept.run, told=head, unit_id=unit.id if unit is not None else None)
+    return logbook.keep_import(replace(kept, run=run))

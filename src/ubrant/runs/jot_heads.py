@@ -1,0 +1,184 @@
+"""What stands at the head of a jot text, and a run's typed lines as one. docs/jot-text.md."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import fields, replace
+from datetime import datetime, timedelta, timezone
+from pathlib import Path
+
+from ubrant.core.cutoff import Cutoff
+from ubrant.core.jot import Jotting
+from ubrant.core.jot_text import Entry, write_jot_text
+from ubrant.core.leads import OHM_PER_KM, Leads
+from ubrant.core.meter import Meter, MeterDetails, details_from
+from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.record.codec import encode
+from ubrant.core.record.events import LoadOff, LoadOn, Note
+from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.core.unit import Unit
+from ubrant.logbook.exporting import ExportError
+from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.records import Kept, entries_of
+from ubrant.methods.method import Method
+from ubrant.methods.registry import UnknownMethodError, method_of, usual
+
+_DETAILS = {f.name: f.type for f in fields(MeterDetails) if f.name not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed"}}
+
+
+def head_of_jots(log: LogFile) -> tuple[Head, datetime | None]:
+    """The head of a jot text as a record's, and when it started.
+
+    Raises
+    ------
+    LogError
+        A line of it that cannot be read; says which and what to write.
+    """
+    told: Mapping[str, str] = log.about.get("head", {})
+    key = told.get("method", "") or usual().key
+    try:
+        method = method_of(key)
+    except UnknownMethodError as error:
+        raise LogError(f"{log.name}, method: {error}") from None
+    unit = Unit(told.get("unit", ""), told.get("kind", ""), told.get("label", ""), told.get("chemistry") or None)
+    first = method.taps[0]
+    meters = {first: _meter(told, "")}
+    for heading in told:
+        if match := re.fullmatch(r"(?:meter|volts|amps|watts|details) (.+)", heading):
+            meters[match[1]] = _meter(told, f" {match[1]}")
+    fed = told.get("fed by", "")
+    name, _, label = fed.partition(": ")
+    battery = Unit(name, "battery", label) if fed else None
+    setup = Setup(unit, meters, _leads(log, told.get("leads", "")), battery)
+    between = HELD if told.get("between", "").lower().startswith("h") else STRAIGHT
+    typed = {heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in told.items() if heading.startswith("plan ")}
+    conditions = Conditions(_quantity(log, told, "temperature", "°C"), told.get("start", ""))
+    origin = Origin(BY_HAND, between, said=tuple(log.warnings))
+    cutoff_v = _quantity(log, told, "cutoff", "V")
+    cutoff = Cutoff(cutoff_v, _quantity(log, told, "hold", "s") or 1.0) if cutoff_v else None
+    plan, criteria = _plan(log, method, setup, typed)
+    criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
+    return Head(method.key, setup, plan, criteria, conditions, origin), log.started
+
+
+def _plan(log: LogFile, method: Method, setup: Setup, typed: Mapping[str, str]) -> tuple[Mapping[str, object], Criteria]:
+    if not typed and not method.plan_from_label:
+        return {}, Criteria()
+    try:
+        known = {field.key for field in method.form(setup)}
+        for key in typed:
+            if key not in known:
+                raise LogError(f"{log.name}: “plan {key}” is none of this method: {', '.join(sorted(known))}.")
+        prepared = method.prepare(setup, typed)
+    except LogError:
+        raise
+    except ValueError as error:
+        raise LogError(f"{log.name}: {error}") from None
+    return encode(prepared.plan), prepared.criteria
+
+
+def _quantity(log: LogFile, told: Mapping[str, str], heading: str, unit: str) -> float | None:
+    text = told.get(heading, "")
+    if not text:
+        return None
+    try:
+        return parse_quantity(text if re.search(r"[^\d.,\s+-]", text) else f"{text} {unit}", unit)
+    except QuantityError:
+        raise LogError(f"{log.name}: “{text}” after {heading} is not understood: write it like “{heading}: {_LIKE[heading]}”.") from None
+
+
+_NONE = "none"
+_LIKE = {"cutoff": "11.0 V", "hold": "1 s", "temperature": "20 °C"}
+
+
+def _meter(told: Mapping[str, str], tap: str) -> Meter:
+    details: dict[str, object] = {"power_accuracy": told.get(f"watts{tap}", "")}
+    number = 0
+    for part in filter(None, (p.strip() for p in told.get(f"details{tap}", "").split(","))):
+        name, _, value = part.partition(" ")
+        if name == "id":
+            number = int(value)
+        elif name == "reversed":
+            details[name] = True
+        elif name in _DETAILS:
+            details[name] = float(value)
+    return Meter(told.get(f"meter{tap}", ""), told.get(f"volts{tap}", ""), told.get(f"amps{tap}", ""), id=number, details=details_from(details))
+
+
+def _leads(log: LogFile, text: str) -> Leads:
+    if not text:
+        return Leads(0.0)
+    match = re.fullmatch(r"([\d.]+)\s*m\s*,\s*([\d.]+)\s*mm²", text.strip())
+    if match is None or float(match[2]) not in OHM_PER_KM:
+        raise LogError(f"{log.name}: “{text}” after leads is not understood: write it like “leads: 1.5 m, 4 mm²”.")
+    return Leads(float(match[1]), float(match[2]))
+
+
+def lost_in_jots(kept: Kept) -> str:
+    """What a jot text cannot hold of a run, in a sentence; empty where it holds it all."""
+    lost = []
+    if any(len(s) for s in kept.readings.values()):
+        lost.append("what instruments read")
+    if any(not isinstance(e, LoadOn | LoadOff | Note) for e in kept.events):
+        lost.append("what the bench did")
+    return f"A jot text holds what was typed: {' and '.join(lost)} is not in it." if lost else ""
+
+
+def export_jots(kept: Kept, path: Path, name: str = "") -> str:
+    """A run's typed lines, notes and switching as jot text; returns what it cannot hold.
+
+    Raises
+    ------
+    ExportError
+        The file cannot be written.
+    """
+    run, head = kept.run, kept.run.head
+    entries = entries_of(kept.jots)
+    entries += [Entry(e.time_s, Jotting(e.text)) for e in kept.events if isinstance(e, Note)]
+    marks = {LoadOn: "load on", LoadOff: "load off"}
+    entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in kept.events if isinstance(e, LoadOn | LoadOff)]
+    started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
+    try:
+        path.write_text(write_jot_text(head_lines(head, name), started, entries), "utf-8")
+    except OSError as error:
+        raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
+    return lost_in_jots(kept)
+
+
+def head_lines(head: Head, name: str) -> dict[str, str]:
+    """The head, a heading and its words each."""
+    method, setup = method_of(head.method), head.setup
+    found = {
+        "method": method.key, "unit": name or setup.unit.name, "kind": setup.unit.kind, "label": setup.unit.label_text,
+        "chemistry": setup.unit.chemistry or "", "leads": f"{setup.leads.length_m:.12g} m, {setup.leads.area_mm2:g} mm²",
+        "between": head.origin.between, "start": head.conditions.start,
+        "temperature": f"{head.conditions.temperature_c:.12g} °C" if head.conditions.temperature_c is not None else "",
+        "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
+    }  # fmt: skip
+    for tap, meter in setup.meters.items():
+        found |= _meter_lines(meter, "" if tap == method.taps[0] else f" {tap}")
+    prepared = method.prepared(head)
+    if prepared.plan is not None:
+        typed = method.typed(prepared)
+        for place, field in enumerate(method.form(setup)):
+            if not place or typed[field.key] != field.usual:  # the first one always: it says that there is a plan
+                found[f"plan {field.key}"] = typed[field.key] or _NONE
+    cutoff = head.criteria.cutoff
+    if cutoff is not None:
+        found |= {"cutoff": f"{cutoff.voltage_v:.12g} V", "hold": f"{cutoff.hold_s:.12g} s"}
+    return {key: text for key, text in found.items() if text}
+
+
+def _meter_lines(meter: Meter, tap: str) -> dict[str, str]:
+    usual_details = MeterDetails()
+    parts = [f"id {meter.id}"] if meter.id else []
+    for key in _DETAILS:
+        value = getattr(meter.details, key)
+        if value != getattr(usual_details, key):
+            parts.append(key if value is True else f"{key} {value:.12g}")
+    return {
+        f"meter{tap}": meter.name, f"volts{tap}": meter.voltage_accuracy, f"amps{tap}": meter.current_accuracy, f"watts{tap}": meter.details.power_accuracy,
+        f"details{tap}": ", ".join(parts),
+    }  # fmt: skip

@@ -1,0 +1,128 @@
+"""Take down a line typed at the jot line: what it is about, when it was, whether it may be a slip, and keeping it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta, timezone
+
+from ubrant.core.jot import Grammar, JotError, Jotting
+from ubrant.core.jot_text import Entry, corrected, line_of
+from ubrant.logbook.logbook import Logbook
+from ubrant.core.record.events import Note
+from ubrant.logbook.records import Run, StoredJot
+from ubrant.methods.registry import method_of
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.runs.begin import Session
+from ubrant.runs.typed_session import TypedSession
+
+_DAY_S = 86_400.0
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A line that was taken down: the id it is kept under, and the id of what it corrected."""
+
+    jot_id: int | None
+    event_id: int | None
+    time_s: float
+    replaced: StoredJot | None = None
+
+
+def grammar_for(run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float) -> Grammar:
+    """What may be expected about now: what was last read, or else what was rehearsed."""
+    expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
+    if seen is not None and len(seen.readings):
+        at = min(max(time_s, 0.0), seen.length_s)
+        k = min(int((seen.readings.time_s <= at).sum()), len(seen.readings) - 1)
+        expected.setdefault(("battery", "V"), float(seen.readings.voltage_v[k]))
+    if run is not None:
+        for key, value in usual_readings(run).items():
+            expected.setdefault(key, value)
+    return Grammar(expected=expected)
+
+
+def usual_readings(run: Run) -> dict[tuple[str, str], float]:
+    """What the plan of a run lets expect at its taps."""
+    try:
+        method = method_of(run.method)
+        return method.usual_readings(method.prepared(run.head))
+    except ValueError:
+        return {}
+
+
+def moment_of(jotting: Jotting, run: Run, now_s: float) -> float:
+    """Seconds from the start of the run.
+
+    Raises
+    ------
+    JotError
+        A time of day that lies ahead.
+    """
+    if jotting.at_clock_s is not None:
+        zone = timezone(timedelta(minutes=run.utc_offset_min))
+        start = datetime.fromisoformat(run.started).astimezone(zone)
+        start_s = start.hour * 3600 + start.minute * 60 + start.second
+        days = round((now_s - (jotting.at_clock_s - start_s)) / _DAY_S)
+        moment = jotting.at_clock_s - start_s + days * _DAY_S
+        if moment > now_s + 60:
+            moment -= _DAY_S
+        return moment
+    if jotting.after_start_s is not None:
+        if jotting.after_start_s > now_s + 60:
+            raise JotError("That lies ahead: the run has not come so far.")
+        return jotting.after_start_s
+    return now_s - jotting.ago_s
+
+
+def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, session: Session | None = None) -> Taken:
+    """Keep a line: readings and marks as a typed line, a note as an event.
+
+    Raises
+    ------
+    JotError
+        Its time lies ahead, or there is nothing to correct.
+    LogbookError
+        It cannot be kept.
+    """
+    moment = moment_of(jotting, run, now_s)
+    stamp = datetime.now(UTC).isoformat(timespec="seconds")
+    if jotting.corrects:
+        return _correct(logbook, run, jotting, stamp, session)
+    if not jotting.readings and not jotting.mark:
+        if session is not None and session.running:
+            session.jot(jotting.text, moment)
+            return Taken(None, None, moment)
+        return Taken(None, logbook.note(run.id, moment, jotting.text), moment)
+    made = logbook.add_jot(run.id, StoredJot(moment, line_of(jotting), stamp))
+    if session is not None:
+        session.live.jot(made, moment, line_of(jotting))
+        if isinstance(session, TypedSession):
+            session.said(jotting.mark, moment, any(r.quantity in {"A", "W"} and r.value for r in jotting.readings))
+    return Taken(made, None, moment)
+
+
+def _correct(logbook: Logbook, run: Run, jotting: Jotting, stamp: str, session: Session | None) -> Taken:
+    before = max(logbook.jots(run.id), key=lambda j: j.id, default=None)
+    found = Grammar().parse(before.line) if before is not None else None
+    if before is None or found is None:
+        raise JotError("There is no entry to correct.")
+    entry = corrected(Entry(before.time_s, found), jotting)
+    line = line_of(entry.jotting)
+    made = logbook.add_jot(run.id, StoredJot(before.time_s, line, stamp), replaces=before.id)
+    if session is not None:
+        session.live.take_back(before.id)
+        session.live.jot(made, before.time_s, line)
+    return Taken(made, None, before.time_s, before)
+
+
+def take_back(logbook: Logbook, taken: Taken, session: Session | None = None) -> None:
+    """Undo a line that was taken down."""
+    if taken.event_id is not None:
+        logbook.remove_event(taken.event_id)
+    if taken.jot_id is not None:
+        logbook.undo_jot(taken.jot_id)
+        if session is not None:
+            session.live.take_back(taken.jot_id)
+            if taken.replaced is not None:
+                session.live.jot(taken.replaced.id, taken.replaced.time_s, taken.replaced.line)
