@@ -260,3 +260,12 @@ def _slips(label: Label) -> list[str]:
     if large and charge > 1500 and (energy is None or energy > 20000 or (label.voltage_v or 0) < 5):
         return [f"{large[0]} would be as big as a wardrobe: was {large[1]} mAh meant?"]
     return []
+
+
+def usual_cutoff_v(label: Label) -> float | None:
+    """The end of discharge a label means: its own, or else that of the standard for its cells; None where it gives no capacity in Ah."""
+    if label.charge_ah is None:
+        return None
+    kind = label.kind_of_cell
+    volts = label.standard_cutoff_v or (kind.usual_cutoff_v * label.series if kind and label.series else 0.85 * (label.voltage_v or 0))
+    return round(volts, 2)

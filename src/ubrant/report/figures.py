@@ -3,58 +3,142 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ubrant.core.course import power_of
+from ubrant.core.drawings import (
+    DASHED, DOTTED, HELD, OFF, OUTSIDE, PLANNED, SOLID, TAKEN, Area, Bars, Contours, Curve, Dots, Drawing, Ladder, Plot, Rule, Sticks, Trace,
+)  # fmt: skip
 from ubrant.core.power_path import PowerPath
 from ubrant.core.pyramid import Pyramid
 from ubrant.core.quantity import plain, show
-from ubrant.core.readings import Series
-from ubrant.workshop.views import RunView
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 INK, QUIET, VOLTAGE, CURRENT, POWER, LOSS, CAUTION = "#1F2A33", "#5E666D", "#17685F", "#A8541C", "#6D3B73", "#B23A2E", "#B97A0A"
+GOOD = "#3F6B2E"
+TINTS = {"voltage": VOLTAGE, "current": CURRENT, "power": POWER, "loss": LOSS, "caution": CAUTION, "good": GOOD, "ink": INK}
 _POINTS = 1500
 
 
-def trace_figure(view: RunView) -> Figure:
+def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
+    """What an account is drawn as: a trace by itself, plots and bars beside each other, a ladder."""
+    use_shipped_type()
+    from matplotlib.figure import Figure
+
+    found = [trace_figure(d) for d in drawings if isinstance(d, Trace) and d.measured and len(d.measured["V"])]
+    beside = [d for d in drawings if (isinstance(d, Plot) and d.layers) or (isinstance(d, Bars) and d.rows)]
+    if beside:
+        figure = Figure(figsize=(7.1, 2.7), layout="constrained")
+        for axis, drawing in zip(np.atleast_1d(figure.subplots(1, len(beside))), beside, strict=True):
+            if isinstance(drawing, Plot):
+                _plot(axis, drawing)
+            elif isinstance(drawing, Bars):
+                _bars(axis, drawing)
+            axis.spines[["top", "right"]].set_visible(False)
+        found.append(figure)
+    return found + [_ladder_figure(d) for d in drawings if isinstance(d, Ladder)]
+
+
+def trace_figure(trace: Trace) -> Figure:
     """Voltage, current and power over the time since the load came on, with cut-off, events and gaps."""
     use_shipped_type()
     from matplotlib.figure import Figure
 
-    readings, found = view.record.readings, view.found
-    length = float(readings.time_s[-1] - found.load_on_s)
+    time = trace.measured["V"].time_s
+    length = float(time[-1] - trace.zero_s)
     unit_s, unit = (3600.0, "hours") if length > 3 * 3600 else (60.0, "minutes") if length > 120 else (1.0, "seconds")
     figure = Figure(figsize=(7.1, 3.7), layout="constrained")
     axes = figure.subplots(3, 1, sharex=True, height_ratios=(3, 2, 2))
-    columns = (readings.voltage_v, readings.current_a, power_of(readings))
-    for axis, values, name, tint in zip(axes, columns, ("Voltage V", "Current A", "Power W"), (VOLTAGE, CURRENT, POWER), strict=True):
-        drawn = Pyramid(Series(readings.time_s, values)).view(float(readings.time_s[0]), float(readings.time_s[-1]), _POINTS)
-        axis.plot((drawn.time_s - found.load_on_s) / unit_s, drawn.value, color=tint, linewidth=1.1)
+
+    def place(seconds: float) -> float:
+        return (seconds - trace.zero_s) / unit_s
+
+    for axis, key, name, tint in zip(axes, "VAW", ("Voltage V", "Current A", "Power W"), (VOLTAGE, CURRENT, POWER), strict=True):
+        series = trace.measured[key]
+        drawn = Pyramid(series).view(float(time[0]), float(time[-1]), _POINTS)
+        axis.plot((drawn.time_s - trace.zero_s) / unit_s, drawn.value, color=tint, linewidth=1.1)
         axis.set_ylabel(name, color=tint)
         axis.grid(color="#DDD8CC", linewidth=0.5)
         axis.spines[["top", "right"]].set_visible(False)
-        for gap in found.gaps:
-            place = [(t - found.load_on_s) / unit_s for t in (gap.from_s, gap.to_s)]
-            axis.axvspan(*place, facecolor="none", edgecolor=CAUTION, hatch="///", linewidth=0)
-        for event in view.events:
-            if event.kind in {"jotting", "paused", "resumed"}:
-                axis.axvline((event.time_s - found.load_on_s) / unit_s, color=CAUTION, linewidth=0.8, linestyle=(0, (5, 2)))
-                if axis is axes[0]:
-                    axis.annotate(event.text, ((event.time_s - found.load_on_s) / unit_s, 0.35), xycoords=("data", "axes fraction"),
-                                  xytext=(3, 0), textcoords="offset points", fontsize=7, color=CAUTION)  # fmt: skip
-    if view.record.cutoff is not None:
-        volts = view.record.cutoff.voltage_v
-        axes[0].axhline(volts, color=LOSS, linewidth=1, linestyle="--")
-        axes[0].annotate(f"stop at {plain(volts)} V", (0.01, volts), xycoords=("axes fraction", "data"), xytext=(0, 3),
+        for from_s, to_s in trace.gaps:
+            axis.axvspan(place(from_s), place(to_s), facecolor="none", edgecolor=CAUTION, hatch="///", linewidth=0)
+        for moment, words in trace.marks:
+            axis.axvline(place(moment), color=CAUTION, linewidth=0.8, linestyle=(0, (5, 2)))
+            if axis is axes[0]:
+                axis.annotate(words, (place(moment), 0.35), xycoords=("data", "axes fraction"), xytext=(3, 0), textcoords="offset points", fontsize=7, color=CAUTION)
+    if trace.limit_v is not None:
+        axes[0].axhline(trace.limit_v, color=LOSS, linewidth=1, linestyle="--")
+        axes[0].annotate(f"stop at {plain(trace.limit_v)} V", (0.01, trace.limit_v), xycoords=("axes fraction", "data"), xytext=(0, 3),
                          textcoords="offset points", fontsize=7, color=LOSS)  # fmt: skip
     axes[-1].set_xlabel(f"{unit} since the load came on")
+    return figure
+
+
+_STYLES = {SOLID: "-", DOTTED: ":", DASHED: "--"}
+_HATCHES = ("....", "////", "\\\\\\")
+_MARKERS = {TAKEN: "o", OUTSIDE: "D", OFF: "x", HELD: "^", PLANNED: "."}
+
+
+def _plot(axis: Any, plot: Plot) -> None:
+    """A plot's layers on matplotlib's axes."""
+    labelled = False
+    for layer in plot.layers:
+        match layer:
+            case Curve():
+                axis.plot(layer.x, layer.y, _STYLES[layer.style] if len(layer.x) > 1 else "o", color=TINTS[layer.tint], linewidth=1, label=layer.label or None)
+                labelled |= bool(layer.label)
+            case Area():
+                axis.fill_between(layer.x, layer.low, layer.high, facecolor="none", edgecolor=TINTS[layer.tint], hatch=_HATCHES[layer.hatch], linewidth=0.6, label=layer.label or None)
+                labelled |= bool(layer.label)
+            case Dots():
+                for state in dict.fromkeys(layer.states):
+                    chosen = [k for k, s in enumerate(layer.states) if s == state]
+                    axis.plot(layer.x[chosen], layer.y[chosen], _MARKERS.get(state, "o"), markersize=3, color=VOLTAGE if state == TAKEN else CAUTION)
+            case Rule():
+                axis.axhline(layer.y, color=TINTS[layer.tint], linestyle="--", linewidth=1)
+            case Sticks():
+                axis.bar(layer.x, layer.y, color=TINTS[layer.tint], width=0.6)
+            case Contours():
+                for words, lines in layer.levels:
+                    for line in lines:
+                        axis.plot(line[:, 0], line[:, 1], color=TINTS[layer.tint], linewidth=0.9)
+                        axis.annotate(words, line[len(line) // 2], fontsize=6, color=TINTS[layer.tint])
+    axis.set(xlabel=plot.along.split("     ")[0], ylabel=plot.up, title=plot.title, xlim=plot.x_span, ylim=plot.y_span)
+    axis.title.set_fontsize(8)
+    axis.grid(color="#DDD8CC", linewidth=0.5)
+    if plot.up_marks:
+        axis.set_yticks([value for value, _ in plot.up_marks], [words for _, words in plot.up_marks])
+    if labelled:
+        axis.legend(fontsize=6.5, frameon=False, loc="upper left")
+
+
+def _bars(axis: Any, bars: Bars) -> None:
+    rows = list(reversed(bars.rows))
+    axis.barh([f.name for f, _, _ in rows], [f.value or 0.0 for f, _, _ in rows], color=POWER, height=0.5)
+    for place, (finding, other, beside) in enumerate(rows):
+        if other is not None:
+            axis.barh(place, other, facecolor="none", edgecolor=POWER, linestyle="--", height=0.5)
+        axis.annotate(f" {finding.with_doubt()}{f' · {beside}' if beside else ''}", (max(finding.value or 0.0, other or 0.0), place), va="center", fontsize=7)
+    axis.set_xlim(0, 1.5 * max((max(f.value or 0.0, o or 0.0) for f, o, _ in rows), default=1.0))
+
+
+def _ladder_figure(ladder: Ladder) -> Figure:
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(7.1, 0.5 + 0.28 * len(ladder.rungs)), layout="constrained")
+    axis = figure.subplots()
+    for line, rung in enumerate(reversed(ladder.rungs)):
+        axis.errorbar(rung.finding.value, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3)
+        axis.annotate(f"  {rung.name} {rung.finding.with_doubt()}", (rung.finding.value, line), fontsize=7, va="bottom")
+    axis.set(xlim=ladder.span, ylim=(-0.6, len(ladder.rungs) - 0.2), title=ladder.title, yticks=[])
+    axis.title.set_fontsize(8)
+    axis.spines[["top", "right", "left"]].set_visible(False)
     return figure
 
 

@@ -245,3 +245,12 @@ def keep(logbook: Logbook, kept: Kept, unit: Unit | None) -> Run:
         head = replace(head, setup=replace(head.setup, unit=unit))
     run = replace(kept.run, told=head, unit_id=unit.id if unit is not None else None)
     return logbook.keep_import(replace(kept, run=run))
+
+
+def unit_for(logbook: Logbook, kept: Kept) -> Unit | None:
+    """Whose run an export is: a unit of the same name and label on the shelf, or a new one put there; None where it names none."""
+    unit = kept.run.head.setup.unit
+    if not unit.name:
+        return None
+    found = next((u for u in logbook.units() if (u.name, u.label_text) == (unit.name, unit.label_text)), None)
+    return found or logbook.keep_unit(replace(unit, id=0))

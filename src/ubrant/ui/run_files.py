@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -11,103 +11,91 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ubrant.core.finding import Finding
-from ubrant.logbook.exporting import export_csv, export_jots, export_package
+from ubrant.core.account import Account
+from ubrant.core.record.record import Record
+from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
+from ubrant.runs.jot_heads import export_jots, lost_in_jots
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.paths import kept_path
-from ubrant.workshop.trials.trial import TrialView
-from ubrant.workshop.views import RunView
+
+
+Shown = tuple[Run, Record, Account]
 
 
 class RunFiles(QObject):
     """Asks where to, does it beside the window, says how it went. ``shown`` gives the run that is looked at, or None."""
 
-    def __init__(
-        self, window: QWidget, bench: Workbench, shown: Callable[[], RunView | None], shown_trial: Callable[[], TrialView | None]
-    ) -> None:
+    def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], Shown | None]) -> None:
         super().__init__(window)
-        self._window, self._bench, self._shown, self._shown_trial = window, bench, shown, shown_trial
+        self._window, self._bench, self._look = window, bench, shown
 
     def report(self) -> None:
         """Save a report of the run that is shown."""
-        view = self._any_view()
-        if view is None:
+        shown = self._shown()
+        if shown is None:
             return
         from ubrant.report.document import write_report
 
-        name = self._name_of(view.run)
+        run, record, account = shown
+        name = self._name_of(run)
         path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
         if path is None:
             return
-        self._write(self.tr("Writing the report …"), path, lambda target: write_report(view, name, target))
-        findings, sentence = _said(view)
-        self._bench.logbook.keep_statement(view.run.id, datetime.now(UTC).isoformat(timespec="seconds"), findings, sentence)
+        self._write(self.tr("Writing the report …"), path, lambda target: write_report(run, record, account, name, target))
+        self._bench.logbook.keep_statement(run.id, datetime.now(UTC).isoformat(timespec="seconds"), account.findings, account.sentence)
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
-        view = self._any_view()
-        if view is None:
+        shown = self._shown()
+        if shown is None:
             return
-        run = view.run
+        run = shown[0]
         name = self._name_of(run)
-        path = self._ask(
-            self.tr("Export the run"),
-            f"{name}.csv",
-            "CSV (*.csv);;" + self.tr("Jot text (*.jot)") + ";;" + self.tr("Data Package, a folder (*)"),
-        )
+        kinds = ("CSV (*.csv)", self.tr("Jot text (*.jot)"), self.tr("Data Package, a folder (*)"))
+        path = self._ask(self.tr("Export the run"), f"{name}.csv", ";;".join(kinds))
         if path is None:
             return
-        logbook = self._bench.logbook
+        kept, working = self._bench.logbook.kept(run), self.tr("Writing the readings …")
         if path.suffix.lower() == ".csv":
-            self._write(self.tr("Writing the readings …"), path, lambda target: export_csv(logbook, run, target))
+            self._write(working, path, lambda target: export_csv(kept, target))
         elif path.suffix.lower() == ".jot":
-            self._write(self.tr("Writing the readings …"), path, lambda target: export_jots(logbook, run, target, name))
+            self._write(working, path, lambda target: export_jots(kept, target, name), lost_in_jots(kept))
         else:
-            in_background(
-                self._window,
-                self.tr("Writing the readings …"),
-                lambda: export_package(logbook, run, path, name),
-                lambda _: self._done(path),
-                self._failed,
-            )
+            in_background(self._window, working, lambda: export_package(kept, path, name), lambda _: self._done(path), self._failed)
 
     def figures(self) -> None:
-        """Save the trace (or what a trial is drawn as) and the path as figures beside each other."""
-        view = self._any_view()
-        if view is None:
+        """Save what the run is drawn as and its path as figures beside each other."""
+        shown = self._shown()
+        if shown is None:
             return
-        from ubrant.report.figures import path_figure, save, trace_figure
-        from ubrant.report.trial_figures import trial_figure
+        from ubrant.report.figures import figures_of, path_figure, save
 
-        name = self._name_of(view.run)
+        run, _, account = shown
+        name = self._name_of(run)
         path = self._ask(self.tr("Save the figures"), f"{name} trace.svg", "SVG (*.svg);;PNG (*.png)")
         if path is None:
             return
         other = path.with_name(path.stem.removesuffix(" trace") + " path" + path.suffix)
 
         def draw() -> None:
-            if isinstance(view, RunView):
-                save(trace_figure(view), path)
-                save(path_figure(kept_path(view, name)), other)
-            elif (figure := trial_figure(view)) is not None:
-                save(figure, path)
+            for number, figure in enumerate(figures_of(account.drawings())):
+                save(figure, path if not number else path.with_stem(f"{path.stem} {number + 1}"))
+            if (flows := account.path()) is not None:
+                save(path_figure(flows), other)
 
         in_background(self._window, self.tr("Drawing …"), draw, lambda _: self._done(path), self._failed)
 
     def copy_ledger(self) -> None:
         """The ledger as text with tabs, for a sheet or a letter."""
-        clipboard, view = QGuiApplication.clipboard(), self._any_view()
-        if view is None or clipboard is None:
+        clipboard, shown = QGuiApplication.clipboard(), self._shown()
+        if shown is None or clipboard is None:
             return
-        findings, sentence = (
-            (view.found.findings, view.found.verdict.sentence) if isinstance(view, RunView) else (view.findings, view.sentence)
-        )
-        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in findings.values() if f.value is not None]
-        clipboard.setText("\n".join(["\t".join(row) for row in rows] + [sentence]))
+        account = shown[2]
+        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in account.findings.values() if f.value is not None]
+        clipboard.setText("\n".join(["\t".join(row) for row in rows] + [account.sentence]))
         self._bench.told.emit(self.tr("The ledger is on the clipboard."))
 
     def save_copy(self) -> None:
@@ -123,11 +111,11 @@ class RunFiles(QObject):
         else:
             self._done(path)
 
-    def _any_view(self) -> RunView | TrialView | None:
-        view = self._shown() or self._shown_trial()
-        if view is None:
+    def _shown(self) -> Shown | None:
+        shown = self._look()
+        if shown is None:
             self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
-        return view
+        return shown
 
     def _name_of(self, run: Run) -> str:
         return self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
@@ -139,23 +127,18 @@ class RunFiles(QObject):
         ending = kind[kind.find("*") + 1 : kind.find(")")]
         return Path(path) if Path(path).suffix or not ending.startswith(".") else Path(path + ending)
 
-    def _write(self, sentence: str, path: Path, write: Callable[[Path], None]) -> None:
-        """Write beside the target and put it in place only when it is whole and still wanted."""
+    def _write(self, sentence: str, path: Path, write: Callable[[Path], object], lost: str = "") -> None:
+        """Write beside the target and put it in place only when it is whole and still wanted; ``lost`` is what the file cannot hold."""
         unfinished = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
 
         def done(_: object) -> None:
             unfinished.replace(path)
-            self._done(path)
+            self._done(path, lost)
 
         in_background(self._window, sentence, lambda: write(unfinished), done, self._failed)
 
-    def _done(self, path: Path) -> None:
-        self._bench.told.emit(self.tr("Saved as {path}.").format(path=path))
+    def _done(self, path: Path, lost: str = "") -> None:
+        self._bench.told.emit(" ".join((self.tr("Saved as {path}.").format(path=path), lost)).strip())
 
     def _failed(self, error: Exception) -> None:
         self._bench.said.emit(str(error))
-
-
-def _said(view: RunView | TrialView) -> tuple[Mapping[str, Finding], str]:
-    """What a run says: its findings, and the sentence over all."""
-    return (view.found.findings, view.found.verdict.sentence) if isinstance(view, RunView) else (view.findings, view.sentence)

@@ -30,6 +30,7 @@ from ubrant.core.quantity import show_duration
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
+from ubrant.runs.bringing_in import keep, own_run, unit_for
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.opening import open_or_ask
@@ -161,7 +162,7 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
         file.addSeparator()
         self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
-        self._add(file, self.tr("Import a &scope's record …"), "", self._choose_wave)
+        self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", self._choose_wave)
         self._add(file, self.tr("Rank for a &job …"), "", self._rank)
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
         self._add(file, self.tr("Save a re&port …"), "Ctrl+P", lambda: self.files.report())
@@ -213,12 +214,7 @@ class MainWindow(QMainWindow):
             if widget is not None:
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
-        self.files = RunFiles(
-            self,
-            self.bench,
-            lambda: self.findings.view if FINDINGS in self._built else None,
-            lambda: self.findings.trial if FINDINGS in self._built else None,
-        )
+        self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
@@ -412,15 +408,23 @@ class MainWindow(QMainWindow):
         RankDialog(self.bench.logbook, self).exec()
 
     def _choose_wave(self) -> None:
-        from ubrant.ui.findings.wave_dialog import WaveDialog
+        from ubrant.ui.findings.taps_dialog import TapsDialog
 
-        kinds = self.tr("Records (*.csv *.tsv *.txt);;All files (*)")
-        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a scope's record"), "", kinds)
+        kinds = self.tr("Records (*.csv *.tsv *.txt *.xlsx *.parquet *.jsonl);;All files (*)")
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a log with taps, or a scope's record"), "", kinds)
         if path:
-            WaveDialog(self.bench, Path(path), self).exec()
+            TapsDialog(self.bench, Path(path), self).exec()
 
     def import_log(self, path: Path) -> None:
-        """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings."""
+        """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings. What Ubrant exported is kept as it was."""
+        try:
+            own = own_run(path)
+        except LogError as error:
+            self.say(str(error))
+            return
+        if own is not None:
+            self.bench.keep_import(lambda: keep(self.bench.logbook, own, unit_for(self.bench.logbook, own)))
+            return
         in_background(
             self,
             self.tr("Reading {name} …").format(name=path.name),

@@ -9,17 +9,18 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ubrant.bench.clocks import RealClock
-from ubrant.bench.rehearsal import Rehearsal
 from ubrant.core.jot import JotError, Jotting
 from ubrant.core.meter import Meter
 from ubrant.core.protocols import Clock
-from ubrant.core.typed import STRAIGHT
+from ubrant.core.record.head import Criteria
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import KeptOutlook, Run
-from ubrant.workshop.going_on import close_interrupted
-from ubrant.workshop.jotting import Session, Taken, take_back, take_down
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.runs.begin import Session
+from ubrant.runs.going_on import close_interrupted
+from ubrant.runs.jotting import Taken, take_back, take_down
 
 
 class Workbench(QObject):
@@ -130,16 +131,16 @@ class Workbench(QObject):
         self._push("import a log", do, undo)
         return kept[0] if kept else None
 
-    def keep_cutoff(self, run: Run, volts: float) -> None:
-        """Judge a kept run to another cut-off from now on."""
-        before = run.cutoff.voltage_v if run.cutoff else None
+    def keep_criteria(self, run: Run, criteria: Criteria) -> None:
+        """Judge a kept run by something else from now on."""
+        before = run.head.criteria
 
-        def judge(to: float | None) -> None:
-            self.logbook.set_cutoff(self.logbook.run(run.id), to)
+        def judge(by: Criteria) -> None:
+            self.logbook.judge(self.logbook.run(run.id), by)
             self.shelf_changed.emit()
             self.run_opened.emit(run.id)
 
-        self._push("another cut-off", lambda: judge(volts), lambda: judge(before))
+        self._push("another cut-off", lambda: judge(criteria), lambda: judge(before))
 
     def jot(self, run: Run, jotting: Jotting, now_s: float) -> str:
         """Take a line down, about the run that is going on or one that was kept; returns why it was not, empty when it was."""
@@ -170,11 +171,11 @@ class Workbench(QObject):
 
     def keep_between(self, run: Run, between: str) -> None:
         """Take what lay between typed readings as a straight line, or as held."""
-        before = str(run.plan.get("between", STRAIGHT))
+        before = run.head.origin.between
 
         def take(it: str) -> None:
             now = self.logbook.run(run.id)
-            self.logbook.update_run(replace(now, plan={**now.plan, "between": it}))
+            self.logbook.update_run(replace(now, told=replace(now.head, origin=replace(now.head.origin, between=it))))
             self.shelf_changed.emit()
             self.run_opened.emit(run.id)
 

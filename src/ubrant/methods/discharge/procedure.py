@@ -8,7 +8,7 @@ from ubrant.core.chemistry import CHEMISTRIES
 from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.ending import CHARGE, CUTOFF, Ends
-from ubrant.core.label import Label
+from ubrant.core.label import Label, usual_cutoff_v
 from ubrant.core.leads import Leads
 from ubrant.core.quantity import plain, show_duration
 from ubrant.core.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
@@ -104,11 +104,10 @@ def usual_plan(label: Label, leads: Leads) -> DischargePlan:
     if label.charge_ah is None:
         raise ValueError("The label gives no capacity in Ah to discharge against.")
     current = round(label.charge_ah * (label.standard_rate_c or 0.2), 3)
-    kind = label.kind_of_cell
-    volts = label.standard_cutoff_v or (kind.usual_cutoff_v * label.series if kind and label.series else 0.85 * (label.voltage_v or 0))
+    volts = usual_cutoff_v(label) or 0.0
     hours = label.charge_ah / current
     return DischargePlan(
-        current, Cutoff(round(volts, 2), 1.0), own_cutoff(volts, current, leads), every_s=1.0 if hours < 6 else 5.0,
+        current, Cutoff(volts, 1.0), own_cutoff(volts, current, leads), every_s=1.0 if hours < 6 else 5.0,
         chemistry=label.chemistry, series=label.series, rated_ah=label.charge_ah,
     )  # fmt: skip
 

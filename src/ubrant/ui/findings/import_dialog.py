@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import LabelError, parse_label
-from ubrant.core.leads import Leads
+from ubrant.core.label import LabelError, parse_label, usual_cutoff_v
+from ubrant.core.meter import Meter
 from ubrant.core.quantity import QuantityError, show_duration
 from ubrant.core.readings import Series
 from ubrant.core.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
-from ubrant.methods.discharge import usual_plan
+from ubrant.methods.method import label_of
+from ubrant.methods.registry import method_of, suiting
+from ubrant.runs.bringing_in import Told, from_log, judged, keep
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.bringing_in import keep_log
-from ubrant.workshop.views import label_of
 
 _NEW, _NONE = -1, 0
 
@@ -94,13 +96,13 @@ class ImportDialog(QDialog):
         self.new_label.setText(about["label"])
         self.volts.setText(str(about.get("voltage_accuracy", "")))
         self.amps.setText(str(about.get("current_accuracy", "")))
-        plan = about.get("plan", {})
-        self.cutoff.setText(f"{plan['cutoff_v']} V" if plan.get("cutoff_v") else "")
-        self.temperature.setText(f"{plan['temperature_c']} °C" if plan.get("temperature_c") is not None else "")
+        head = from_log(self._log).run.head
+        self.cutoff.setText(f"{head.criteria.cutoff.voltage_v} V" if head.criteria.cutoff else "")
+        self.temperature.setText(f"{head.conditions.temperature_c} °C" if head.conditions.temperature_c is not None else "")
 
     def _fill(self) -> None:
         for unit in self._bench.logbook.units():
-            if label_of(unit) is not None:
+            if suiting(unit):
                 self.unit_box.addItem(unit.name, unit.id)
         self.unit_box.addItem(self.tr("a new one, by its label"), _NEW)
         self.unit_box.addItem(self.tr("none of these"), _NONE)
@@ -159,9 +161,9 @@ class ImportDialog(QDialog):
         unit = self._chosen_unit()
         self.new_label.setEnabled(self.unit_box.currentData() == _NEW)
         self.new_label.setText(unit.label_text if unit else "")
-        found = label_of(unit) if unit else None
-        if found and found.charge_ah:
-            self.cutoff.setText(f"{usual_plan(found, Leads()).cutoff.voltage_v:.4g} V")
+        usual_v = usual_cutoff_v(unit.label) if unit is not None and label_of(unit) is not None else None
+        if usual_v is not None:
+            self.cutoff.setText(f"{usual_v:.4g} V")
         self._look()
 
     def _meter_changed(self) -> None:
@@ -194,11 +196,15 @@ class ImportDialog(QDialog):
         if self.unit_box.currentData() == _NEW:
             unit = self._bench.keep_unit(Unit(self._log.name.rsplit(".", 1)[0], "battery", self.new_label.text().strip()))
         volts = self.cutoff.value()
-        meter = self.meter_box.currentData()
-        cutoff, volts_text, amps_text = Cutoff(volts) if volts else None, self.volts.text().strip(), self.amps.text().strip()
-        temperature_c, name = self.temperature.value(), meter.name if meter else ""
-        self.kept = self._bench.keep_import(lambda: keep_log(
-            self._bench.logbook, self._log, unit, cutoff=cutoff, voltage_accuracy=volts_text, current_accuracy=amps_text,
-            temperature_c=temperature_c, meter=name,
-        ))  # fmt: skip
+        meter: Meter | None = self.meter_box.currentData()
+        made = from_log(self._log)
+        method = method_of(made.run.method)
+        accuracies = ("", "", "", "") if meter is not None else (self.volts.text().strip(), self.amps.text().strip(), "", "")
+        meters = {method.taps[0]: meter} if meter is not None else {}
+        made = judged(made, Told(accuracies=accuracies, meters=meters, unit=unit, temperature_c=self.temperature.value()))
+        head = made.run.head
+        if method.judges_label:
+            criteria = replace(head.criteria, cutoff=Cutoff(volts, head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0) if volts else None)
+            head = replace(head, criteria=criteria, conditions=replace(head.conditions, temperature_c=self.temperature.value()))
+        self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made.under(head), unit))
         self.accept()

@@ -18,7 +18,7 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.outlooks import Source, outlook_path, sources
+from ubrant.runs.sources import Source, outlook_path, sources
 
 _FIELDS = ("load", "efficiency", "idle", "input", "kept", "hours")
 

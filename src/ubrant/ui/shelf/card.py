@@ -43,9 +43,9 @@ class UnitCard(QWidget):
         """What was measured, in a line."""
         if self._label is None:
             return self._summary.sentence if self._summary is not None else ""
-        if self._summary is None or self._summary.charge_ah is None:
-            return self.tr("not tested yet")
-        value, doubt = show_with(self._summary.charge_ah, self._summary.charge_u)
+        if self._summary is None or self._summary.bar is None:
+            return self._summary.sentence if self._summary is not None else self.tr("not tested yet")
+        value, doubt = show_with(*self._summary.bar)
         return f"{value} ± {doubt} Ah" if doubt else f"{value} Ah, no ±"
 
     def verdict(self) -> str:
@@ -120,11 +120,12 @@ class UnitCard(QWidget):
         per_ah = area.width() / (1.2 * rated_ah)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         summary = self._summary
-        if summary is not None and summary.charge_ah is not None:
-            filled = min(summary.charge_ah * per_ah, area.width())
+        if summary is not None and summary.bar is not None:
+            charge_ah, charge_u = summary.bar
+            filled = min(charge_ah * per_ah, area.width())
             painter.fillRect(QRectF(area.left(), area.top() + 4, filled, area.height() - 8), color("voltage", 190))
-            if summary.charge_u:
-                low, high = (min(max(0.0, summary.charge_ah + s * summary.charge_u) * per_ah, area.width()) for s in (-1, 1))
+            if charge_u:
+                low, high = (min(max(0.0, charge_ah + s * charge_u) * per_ah, area.width()) for s in (-1, 1))
                 painter.setPen(QPen(color("ink"), 1.4))
                 middle = area.center().y()
                 painter.drawLine(int(area.left() + low), int(middle), int(area.left() + high), int(middle))

@@ -14,7 +14,7 @@ from ubrant.core.quantity import plain
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.work import in_background
-from ubrant.workshop.benches import try_command
+from ubrant.runs.benches import try_command
 
 _MOST_LINES = 12
 

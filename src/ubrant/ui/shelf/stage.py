@@ -12,16 +12,18 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QS
 
 from ubrant.core.accuracy import show_accuracy
 from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, plain, show_with
+from ubrant.core.quantity import QuantityError, plain
 from ubrant.core.unit import Unit
+from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
+from ubrant.methods.method import label_of
+from ubrant.methods.registry import UnknownMethodError, entry_of, suiting
+from ubrant.runs.accounts import summary_of
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
 from ubrant.ui.workbench import Workbench
-from ubrant.workshop.trials.registry import trial_of, trials_for
-from ubrant.workshop.views import label_of, summary_of
 
 if TYPE_CHECKING:
     from ubrant.ui.shelf.meter_form import MeterForm
@@ -229,7 +231,7 @@ class ShelfStage(QWidget):
         remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
-        self._about.addLayout(row(*([test] if found is not None or trials_for(unit) else []), edit, remove))
+        self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
         self._show_runs(
@@ -259,16 +261,16 @@ class ShelfStage(QWidget):
 def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
-    if (trial := trial_of(run.method)) is not None:
-        if summary is None:
-            return f"{trial.title}: {run.state}, no result"
-        named = summary.sentence.startswith(trial.title)
-        return _short(summary.sentence if named else f"{trial.title}: {summary.sentence}")
-    if summary is None or summary.charge_ah is None:
-        return f"{run.state}, no result"
-    value, doubt = show_with(summary.charge_ah, summary.charge_u)
     interrupted = "interrupted · " if run.state == "interrupted" else ""
-    return f"{interrupted}{value} ± {doubt} Ah · {summary.verdict}" if doubt else f"{interrupted}{value} Ah · {summary.verdict}"
+    if summary is not None and summary.short:
+        return f"{interrupted}{summary.short}"
+    try:
+        title = say(entry_of(run.method).title)
+    except UnknownMethodError:
+        title = run.method
+    if summary is None:
+        return f"{title}: {run.state}, no result"
+    return _short(summary.sentence if summary.sentence.startswith(title) else f"{title}: {summary.sentence}")
 
 
 def _short(sentence: str) -> str:

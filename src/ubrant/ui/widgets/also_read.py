@@ -27,17 +27,18 @@ class AlsoRead(QPushButton):
         self._menu = QMenu(self)
         self.setMenu(self._menu)
 
-    def offer(self, meters: list[Meter], besides: tuple[str, ...] = ()) -> None:
-        """Every connected meter but those named ``besides``."""
+    def offer(self, meters: list[Meter], besides: tuple[str, ...] = (), taps: tuple[str, ...] = ()) -> None:
+        """Every connected meter but those ``besides``, by what tells them apart; ``taps`` are those of the path."""
+        self._taps = taps or self._taps
         self._meters = [
-            m for m in meters if m.details.role == "meter" and m.details.connection != "display" and m.details.address and m.name not in besides
+            m for m in meters if m.details.role == "meter" and m.details.connection != "display" and m.details.address and m.uid not in besides
         ]  # fmt: skip
         self._menu.clear()
         for meter in self._meters:
             action = QAction(self.tr("{name}, at: {tap}").format(name=meter.name, tap=meter.details.tap), self._menu)
             action.setCheckable(True)
             action.setChecked(self._is_chosen(meter))
-            action.toggled.connect(lambda on, name=meter.name: self._say(name, on))
+            action.toggled.connect(lambda on, name=meter.uid: self._say(name, on))
             self._menu.addAction(action)
         self.setEnabled(bool(self._meters))
         self._show()
@@ -46,7 +47,7 @@ class AlsoRead(QPushButton):
         return tuple(m for m in self._meters if self._is_chosen(m))
 
     def _is_chosen(self, meter: Meter) -> bool:
-        return self._said.get(meter.name, meter.details.tap in self._taps)
+        return self._said.get(meter.uid, meter.details.tap in self._taps)
 
     def _say(self, name: str, on: bool) -> None:
         self._said[name] = on

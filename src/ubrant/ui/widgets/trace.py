@@ -10,9 +10,10 @@ from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QBrush, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from ubrant.core.drawings import Trace as TraceData
 from ubrant.core.pyramid import Pyramid
 from ubrant.core.quantity import plain
-from ubrant.core.readings import Series
+from ubrant.core.readings import Series, no_readings
 from ubrant.ui.theme import SMALL, color, font
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
@@ -130,6 +131,23 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
 
     # what is shown
+
+    def show_trace(self, made: TraceData, *, grow: bool = False) -> None:
+        """Everything of a drawing; with ``grow`` a stretch that the person has chosen stays."""
+        self.set_zero(made.zero_s)
+        self.set_cutoff(made.limit_v)
+        for key in self._plots:
+            self.set_measured(key, made.measured.get(key, no_readings()))
+            expected = made.expected.get(key)
+            if expected is not self._expected_series.get(key):
+                self.set_expected(key, expected)
+        self.set_marks(made.marks, made.gaps)
+        if made.span is not None:
+            (self.grow_span if grow else self.set_span)(*made.span)
+
+    def clear(self) -> None:
+        """Nothing but the axes."""
+        self.show_trace(TraceData(span=(0.0, 600.0)))
 
     def set_zero(self, load_on_s: float) -> None:
         """The moment that counts as 0: when the load came on."""

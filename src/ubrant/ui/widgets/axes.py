@@ -1,4 +1,4 @@
-"""A plain pair of axes that the sweep's drawings stand on."""
+"""A plain pair of axes that drawings stand on."""
 
 from __future__ import annotations
 
@@ -18,16 +18,17 @@ class Axes(QWidget):
     """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y; ``up_marks`` names places on the
     axis upward where round numbers would not do. ``by_root``: the axis along goes by the square root, so that small values have room."""
 
-    by_root = False
-
-    def __init__(self, title: str, along: str, up: str, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._title, self._along, self._up = title, along, up
+        self._title = self._along = self._up = ""
+        self.by_root = False
         self.spans = ((0.0, 1.0), (0.0, 1.0))
         self.up_marks: list[tuple[float, str]] | None = None
         self.setMinimumSize(240, 180)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName(title)
+
+    def name_axes(self, title: str, along: str, up: str, *, by_root: bool = False) -> None:
+        self._title, self._along, self._up, self.by_root = title, along, up, by_root
 
     def place(self, x: float, y: float) -> QPointF:
         """Where a point of the data stands in the widget."""

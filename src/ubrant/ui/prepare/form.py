@@ -1,0 +1,400 @@
+"""The form of a test: its method, the bench, the method's own fields, leads, meters, instruments, and what is seldom needed below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QLabel, QLineEdit, QWidget
+
+from ubrant.core.leads import OHM_PER_KM, Leads
+from ubrant.core.meter import Meter
+from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
+from ubrant.core.unit import Unit
+from ubrant.core.wording import say
+from ubrant.methods.form import Choice as OneOf
+from ubrant.methods.form import Field, FieldError, Phases, YesNo
+from ubrant.methods.method import Method, Prepared, label_of
+from ubrant.methods.registry import Entry, suiting
+from ubrant.runs.benches import BenchChoice
+from ubrant.runs.choosing import best_meters
+from ubrant.runs.load_profile import ProfileFileError, read_load_profile
+from ubrant.ui.settings import SPEEDS, speed_index
+from ubrant.ui.widgets.also_read import AlsoRead
+from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss
+
+_NO_METER = Meter("DC meter")
+_ON_INSTRUMENTS, _TYPED = -1.0, -2.0
+_TAP_NAMES = {"battery": "Battery meter", "input": "Meter at the input", "output": "at the output"}
+Box = QLineEdit | Choice | QCheckBox
+
+
+class MethodForm(QWidget):
+    """``changed`` on every keystroke. ``fields`` are the method's own, by key; ``meters`` the boxes of the meters, by tap."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.method_box, self.bench, self.battery = Choice(self.tr("Method")), Choice(self.tr("Bench")), Choice(self.tr("On the battery"))
+        self.load, self.supply, self.scope = Choice(self.tr("Load")), Choice(self.tr("Supply")), Choice(self.tr("Scope"))
+        self._roles = ((self.load, "load"), (self.supply, "supply"), (self.scope, "scope"))
+        self.also = AlsoRead(())
+        self.lead_length, self.lead_area = QLineEdit("1.5 m"), Choice(self.tr("Lead section"))
+        self.lead_length.setAccessibleName(self.tr("Leads, one way"))
+        self.more_button = button(self.tr("More …"), self._toggle_more, "link")
+        self.fields: dict[str, Box] = {}
+        self.meters: dict[str, Choice] = {}
+        self._specs: dict[str, Field] = {}
+        self._titles: dict[QWidget, QLabel] = {}
+        self._made: list[QWidget] = []
+        self._unit: Unit | None = None
+        self._entries: list[Entry] = []
+        self._all: list[Meter] = []
+        self._batteries: list[Unit] = []
+        self._person_chose = self._more_shown = False
+        self._own_trouble = ""
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(5)
+        for column in (1, 2, 3):
+            self._grid.setColumnStretch(column, 1)
+        self._fill_boxes()
+
+    def _fill_boxes(self) -> None:
+        for area in OHM_PER_KM:
+            self.lead_area.addItem(f"{area:g} mm²", area)
+        self.lead_area.setCurrentIndex(self.lead_area.findData(4.0))
+        for text, speed in SPEEDS:
+            self.bench.addItem(self.tr(text), speed)
+        self.bench.addItem(self.tr("instruments"), _ON_INSTRUMENTS)
+        self.bench.addItem(self.tr("none: I type the readings"), _TYPED)
+        self.bench.setCurrentIndex(speed_index())
+        self.method_box.currentIndexChanged.connect(lambda _: self._method_changed())
+        self.bench.currentIndexChanged.connect(lambda _: self._bench_changed())
+        for box in (self.battery, self.lead_area, self.load, self.supply, self.scope):
+            box.currentIndexChanged.connect(lambda _: self.changed.emit())
+        self.also.changed.connect(self.changed)
+        self.lead_length.textChanged.connect(lambda _: self.changed.emit())
+
+    # what is on offer
+
+    def offer_meters(self, meters: list[Meter]) -> None:
+        """Those on the shelf; each is told from others by more than its name."""
+        self._all = meters
+        for box in self.meters.values():
+            self._offer(box, self._readers())
+        for box, role in self._roles:
+            fit = [m for m in meters if m.details.role == role and (m.details.connection == "scpi" or role == "supply")]
+            self._offer(box, fit, self.tr("a person switches it") if role == "load" else self.tr("none"))
+        self._offer_also()
+
+    def _readers(self) -> list[Meter]:
+        return [m for m in self._all if m.details.role == "meter"] or [_NO_METER]
+
+    def _offer(self, box: Choice, meters: list[Meter], none: str = "") -> None:
+        kept = box.currentData() if box.count() > bool(none) else None
+        box.blockSignals(True)
+        box.clear()
+        names = [m.name for m in meters]
+        for meter in meters:
+            box.addItem(meter.name if names.count(meter.name) == 1 else f"{meter.name} ({meter.id})", meter.uid)
+        if none:
+            box.addItem(none, "")
+        box.setCurrentIndex(max(0, box.findData(kept)))
+        box.blockSignals(False)
+
+    def _offer_also(self) -> None:
+        self.also.offer(self._all, tuple(m.uid for m in self._chosen_meters().values()), self._taps_to_read())
+
+    def _taps_to_read(self) -> tuple[str, ...]:
+        return ("battery", "load", "source", "case") if "battery" in self.meters else ("source", "input", "output")
+
+    def offer_batteries(self, units: list[Unit]) -> None:
+        kept = self.battery.currentText()
+        self._batteries = [u for u in units if u.kind in {"battery", "bank", "station"} and label_of(u) is not None]
+        self.battery.blockSignals(True)
+        self.battery.clear()
+        for unit in self._batteries:
+            self.battery.addItem(unit.name)
+        self.battery.setCurrentIndex(max(0, self.battery.findText(kept)))
+        self.battery.blockSignals(False)
+
+    def suggest(self, unit: Unit) -> None:
+        """Offer what suits the unit, filled in as its label asks for.
+
+        Raises
+        ------
+        ValueError
+            It does not say enough.
+        """
+        self._unit, self._entries = unit, [e for e in suiting(unit) if e.method.is_started]
+        self.method_box.blockSignals(True)
+        self.method_box.clear()
+        for entry in self._entries:
+            self.method_box.addItem(say(entry.title), entry.key)
+        self.method_box.blockSignals(False)
+        self._person_chose = False
+        self._lay_out()
+        self._choose_meters()
+        self.changed.emit()
+
+    def _choose_meters(self) -> None:
+        """The meters that the method has least against."""
+        chosen = best_meters(self.method, lambda meters: self._prepared_with(meters), self._readers(), connected=self.bench_kind() == INSTRUMENTS)
+        for tap, box in self.meters.items():
+            box.blockSignals(True)
+            box.setCurrentIndex(max(0, box.findData(chosen[tap].uid)))
+            box.blockSignals(False)
+        self._offer_also()
+
+    def choose_method(self, key: str) -> None:
+        self.method_box.setCurrentIndex(self.method_box.findData(key))
+
+    @property
+    def method(self) -> Method:
+        return self._entries[max(0, self.method_box.currentIndex())].method
+
+    def _method_changed(self) -> None:
+        if self._unit is None or not self._entries:
+            return
+        try:
+            self._lay_out()
+        except ValueError:
+            self.changed.emit()  # what the label lacks is said by whoever looks at the plan
+            return
+        if not self._person_chose:
+            self._choose_meters()
+        self.changed.emit()
+
+    # how it is laid out
+
+    def _lay_out(self) -> None:
+        """A line for every field of the method, with what is usual in it."""
+        assert self._unit is not None
+        specs = self.method.form(Setup(self._unit))
+        self._clear()
+        self._specs = {spec.key: spec for spec in specs}
+        self.fields = {spec.key: self._box_for(spec) for spec in specs}
+        self.meters = {}
+        for tap in self.method.taps:
+            box = Choice(self.tr(_TAP_NAMES.get(tap, tap)))
+            self._offer(box, self._readers())
+            box.currentIndexChanged.connect(lambda _: self._meters_changed())
+            self.meters[tap] = box
+            self._made.append(box)
+        rows: list[tuple[str, QWidget, bool]] = []
+        if len(self._entries) > 1:
+            rows.append((self.tr("Method"), self.method_box, False))
+        if not self.method.by_hand_only:
+            rows.append((self.tr("Bench"), self.bench, False))
+        if self.method.on_battery:
+            rows.append((self.tr("On the battery"), self.battery, False))
+        rows += [(say(spec.title), self.fields[spec.key], spec.beside) for spec in specs if not spec.folded]
+        if self.method.has_leads:
+            rows += [(self.tr("Leads, one way"), self.lead_length, False), ("", self.lead_area, True)]
+        one = len(self.meters) == 1 and "battery" not in self.meters
+        rows += [(self.tr("Meter") if one else box.accessibleName(), box, False) for box in self.meters.values()]
+        charger = self.tr("Charger") if "battery" in self.meters else self.tr("Supply")
+        rows += [(self.tr("Load"), self.load, False), (charger, self.supply, False), (self.tr("Scope"), self.scope, False), (self.tr("Read along"), self.also, False)]
+        self._place(rows, [spec for spec in specs if spec.folded])
+        self._show_what_is_asked()
+
+    def _place(self, rows: list[tuple[str, QWidget, bool]], folded: list[Field]) -> None:
+        line = -1
+        beside: list[list[QWidget]] = []
+        for title, widget, is_beside in rows + [(say(s.title), self.fields[s.key], s.beside) for s in folded]:
+            if is_beside and beside:
+                beside[-1].append(widget)
+                continue
+            line += 1
+            if folded and widget is self.fields[folded[0].key]:
+                self._grid.addWidget(self.more_button, line, 0, 1, 4)
+                line += 1
+            beside.append([widget])
+            if isinstance(widget, QCheckBox):
+                self._grid.addWidget(widget, line, 0, 1, 4)
+                continue
+            self._titles[widget] = label(title)
+            self._made.append(self._titles[widget])
+            self._grid.addWidget(self._titles[widget], line, 0)
+        for group in beside:
+            if isinstance(group[0], QCheckBox):
+                continue
+            row = self._row_of(self._titles[group[0]])
+            for column, widget in enumerate(group, start=1):
+                last = column == len(group)
+                self._grid.addWidget(widget, row, column, 1, 4 - column if last else 1)
+        self.more_button.setVisible(bool(folded))
+
+    def _row_of(self, widget: QWidget) -> int:
+        place = self._grid.getItemPosition(self._grid.indexOf(widget))
+        return int(place[0] or 0)
+
+    def _clear(self) -> None:
+        while self._grid.takeAt(0) is not None:
+            pass
+        for widget in self._made:
+            widget.setParent(None)
+            widget.deleteLater()
+        self._made, self._titles = [], {}
+
+    def _box_for(self, spec: Field) -> Box:
+        box: Box
+        if isinstance(spec.kind, YesNo):
+            box = QCheckBox(say(spec.title))
+            box.setChecked(spec.kind.read(spec.usual))
+            box.toggled.connect(lambda _: self._field_changed())
+        elif isinstance(spec.kind, OneOf):
+            box = Choice(say(spec.title))
+            for shown, key in spec.kind.options:
+                box.addItem(say(shown), key)
+            box.setCurrentIndex(max(0, box.findData(spec.kind.read(spec.usual))))
+            box.currentIndexChanged.connect(lambda _: self._field_changed())
+        else:
+            box = QLineEdit(spec.usual)
+            box.setAccessibleName(say(spec.title))
+            box.setPlaceholderText(say(spec.hint))
+            box.setCursorPosition(0)
+            box.textChanged.connect(lambda _: self._field_changed())
+            if isinstance(spec.kind, Phases):
+                action = box.addAction(self.style().standardIcon(self.style().StandardPixmap.SP_DialogOpenButton), QLineEdit.ActionPosition.TrailingPosition)  # type: ignore[union-attr]
+                assert action is not None
+                action.setToolTip(self.tr("From a file …"))
+                action.triggered.connect(lambda _, key=spec.key: self._choose_profile(key))
+        self._made.append(box)
+        return box
+
+    def _field_changed(self) -> None:
+        self._show_what_is_asked()
+        self.changed.emit()
+
+    def _toggle_more(self) -> None:
+        self._more_shown = not self._more_shown
+        self.more_button.setText(self.tr("Less") if self._more_shown else self.tr("More …"))
+        self._show_what_is_asked()
+
+    def _show_what_is_asked(self) -> None:
+        """What the bench and the other fields ask for, and nothing else."""
+        kind, typed = self.bench_kind(), self._texts()
+        for key, spec in self._specs.items():
+            asked = (not spec.roads or kind in spec.roads) and (spec.only_with is None or spec.only_with(typed)) and (not spec.folded or self._more_shown)
+            self._set_shown(self.fields[key], asked)
+            self._mark(key)
+        on_bench = kind == INSTRUMENTS and not self.method.by_hand_only
+        battery = "battery" in self.meters
+        has_load = battery or "output" in self.meters or not self.method.has_leads
+        shown = ((self.load, has_load), (self.supply, not self.method.on_battery), (self.scope, not battery), (self.also, True))
+        for widget, wanted in shown:
+            self._set_shown(widget, on_bench and wanted)
+        for widget in (self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):
+            widget.setVisible(self._grid.indexOf(widget) >= 0)
+
+    def _set_shown(self, widget: QWidget, shown: bool) -> None:
+        widget.setVisible(shown)
+        if widget in self._titles:
+            self._titles[widget].setVisible(shown)
+
+    def _mark(self, key: str) -> None:
+        """Frame a field that cannot be read."""
+        box, spec = self.fields[key], self._specs[key]
+        if not isinstance(box, QLineEdit):
+            return
+        try:
+            spec.read(box.text())
+        except FieldError as error:
+            mark_amiss(box, str(error))
+        else:
+            mark_amiss(box, "")
+
+    def _meters_changed(self) -> None:
+        self._person_chose = True
+        self._offer_also()
+        self.changed.emit()
+
+    def _bench_changed(self) -> None:
+        if not self._entries:
+            return
+        self._show_what_is_asked()
+        if self.bench_kind() == INSTRUMENTS and any(m.details.connection == "display" for m in self._chosen_meters().values()):
+            self._choose_meters()
+        self.changed.emit()
+
+    def _choose_profile(self, key: str) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("A load profile"), "", self.tr("Logs (*.csv *.txt);;All files (*)"))
+        if path:
+            self.read_profile(Path(path), key)
+
+    def read_profile(self, path: Path, key: str = "profile") -> None:
+        """Take the steps of the load from a file with time and current (or power)."""
+        box, kind = self.fields[key], self._specs[key].kind
+        assert isinstance(box, QLineEdit)
+        self._own_trouble = ""
+        try:
+            box.setText(kind.show(read_load_profile(path)))
+        except ProfileFileError as error:
+            self._own_trouble = str(error)
+            self.changed.emit()
+
+    # what was chosen
+
+    def _texts(self) -> dict[str, str]:
+        found = {}
+        for key, box in self.fields.items():
+            if isinstance(box, QCheckBox):
+                found[key] = self._specs[key].kind.show(box.isChecked())
+            else:
+                found[key] = str(box.currentData()) if isinstance(box, Choice) else box.text()
+        return found
+
+    def trouble(self) -> str:
+        """Why the plan cannot be read, in a sentence; empty when it can."""
+        if self._own_trouble:
+            return self._own_trouble
+        try:
+            self.prepared()
+        except (QuantityError, ValueError) as error:
+            return str(error)
+        return ""
+
+    def prepared(self) -> Prepared:
+        """The plan as it stands.
+
+        Raises
+        ------
+        FieldError
+            A field that cannot be read; says which.
+        QuantityError
+            The length of the leads cannot be read.
+        ValueError
+            The label does not say enough.
+        """
+        return self._prepared_with(self._chosen_meters())
+
+    def _chosen_meters(self) -> dict[str, Meter]:
+        known = {m.uid: m for m in self._readers()}
+        return {tap: known.get(str(box.currentData()), _NO_METER) for tap, box in self.meters.items()}
+
+    def _prepared_with(self, meters: dict[str, Meter]) -> Prepared:
+        assert self._unit is not None
+        battery = self._batteries[max(0, self.battery.currentIndex())] if self.method.on_battery and self._batteries else None
+        leads = Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData())) if self.method.has_leads else Leads(0.0)
+        return self.method.prepare(Setup(self._unit, meters, leads, battery), self._texts())
+
+    def bench_kind(self) -> str:
+        if self._entries and self.method.by_hand_only:
+            return BY_HAND
+        return {_ON_INSTRUMENTS: INSTRUMENTS, _TYPED: BY_HAND}.get(float(self.bench.currentData() or 1.0), SIMULATED)
+
+    def choice(self) -> BenchChoice:
+        """The bench it will be made on."""
+        kind = self.bench_kind()
+        speed = float(self.bench.currentData()) if kind == SIMULATED else 1.0
+        if kind != INSTRUMENTS:
+            return BenchChoice(kind, speed)
+        chosen = {role: next((m for m in self._all if m.uid == box.currentData()), None) for box, role in self._roles}
+        supply = None if self.method.on_battery else chosen["supply"]
+        scope = chosen["scope"] if "battery" not in self.meters else None
+        return BenchChoice(kind, speed, chosen["load"], supply, self.also.chosen(), scope)

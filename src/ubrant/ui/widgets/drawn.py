@@ -1,0 +1,66 @@
+"""Drawings of an account on one page: a trace, plots beside each other, a ladder below them, bars."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ubrant.core.drawings import Bars, Drawing, Ladder, Plot
+from ubrant.core.drawings import Trace as TraceData
+from ubrant.ui.widgets.plot import BarsView, LadderView, PlotView
+from ubrant.ui.widgets.trace import Trace
+
+
+class DrawingsView(QWidget):
+    """``show_drawings`` draws what an account hands out, in its order; widgets are kept from one time to the next."""
+
+    def __init__(self, *, live: bool = False, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._live = live
+        self.trace = Trace()
+        self.plots: list[PlotView] = []
+        self.ladder, self.bars = LadderView(), BarsView()
+        self._beside = QHBoxLayout()
+        self._beside.setSpacing(10)
+        self._beside.addWidget(self.bars, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(10)
+        column.addWidget(self.trace, 1)
+        column.addLayout(self._beside, 1)
+        column.addWidget(self.ladder)
+        for widget in (self.bars, self.ladder):
+            widget.hide()
+
+    def begin(self) -> None:
+        """An empty page for a run that has just begun: what it is drawn as shows from its first drawings."""
+        self.trace.clear()
+        self.show_drawings(())
+
+    def show_drawings(self, drawings: Sequence[Drawing]) -> None:
+        plots = [d for d in drawings if isinstance(d, Plot)]
+        while len(self.plots) < len(plots):
+            made = PlotView()
+            self._beside.insertWidget(len(self.plots), made, 1)
+            self.plots.append(made)
+        for k, view in enumerate(self.plots):
+            view.setVisible(k < len(plots))
+            if k < len(plots):
+                view.show_plot(plots[k])
+        trace = next((d for d in drawings if isinstance(d, TraceData)), None)
+        ladder = next((d for d in drawings if isinstance(d, Ladder)), None)
+        bars = next((d for d in drawings if isinstance(d, Bars)), None)
+        self.trace.setVisible(trace is not None or not drawings)
+        self.ladder.setVisible(ladder is not None)
+        self.bars.setVisible(bars is not None and bool(bars.rows))
+        if trace is not None:
+            self.trace.show_trace(trace, grow=self._live)
+        if ladder is not None:
+            self.ladder.show_ladder(ladder)
+        if bars is not None:
+            self.bars.show_bars(bars)
+
+    def plot(self, title: str) -> PlotView:
+        """The plot that is shown under this title."""
+        return next(v for v in self.plots if v.isVisibleTo(self) and v.plot is not None and v.plot.title == title)
