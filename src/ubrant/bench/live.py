@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 
@@ -16,21 +15,22 @@ from ubrant.bench.engine import Order
 from ubrant.bench.session import RunSession
 from ubrant.bench.standins.world import World
 from ubrant.core import FINDINGS_VERSION
-from ubrant.core.ending import Ends
 from ubrant.core.jot import Grammar
 from ubrant.core.meter import Meter
+from ubrant.core.record.events import LoadOff
+from ubrant.core.record.head import Setup
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
-from ubrant.demo.trials import make_trials
+from ubrant.demo.others import make_others
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredEvent
-from ubrant.methods.discharge import ChargePlan, DischargePlan, own_cutoff, usual_plan
-from ubrant.workshop.benches import BY_HAND
-from ubrant.workshop.jotting import take_down
-from ubrant.workshop.running import continue_discharge, new_run, scenario_of, start_discharge
-from ubrant.workshop.typed_run import start_typed
-from ubrant.workshop.views import summary_of
+from ubrant.logbook.records import Run
+from ubrant.methods.registry import method_of
+from ubrant.runs.accounts import summary_of
+from ubrant.runs.begin import start_by_hand, start_by_itself
+from ubrant.runs.going_on import go_on as carry_on
+from ubrant.runs.jotting import take_down
+from ubrant.runs.simulated import battery_scenario
 
 UNITS = (
     Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
@@ -75,35 +75,34 @@ UNITS = (
 
 @dataclass(frozen=True)
 class _Planned:
-    """One run of the demo. ``current_a`` None for the label's own; ``changes`` alters the plan; ``then`` is what became of it."""
+    """One run of the demo. ``changes`` are fields of the form as they are typed; ``then`` is what became of it."""
 
     unit: str
     meter: Meter
     day: datetime
-    every_s: float
-    current_a: float | None = None
-    temperature_c: float | None = 20.0
+    every: str
+    temperature: str = "20 °C"
     jottings: tuple[tuple[float, str], ...] = ()
-    changes: dict[str, Any] = field(default_factory=dict)
+    changes: dict[str, str] = field(default_factory=dict)
     then: str = ""
 
 
-_EXIT_CHARGE, _DOME_CHARGE = ChargePlan(1.44, 14.4, 0.14), ChargePlan(10.0, 14.6, 1.0)
+_CYCLES = {"charge": "in cycles", "charge_a": "1.44 A", "charge_v": "14.4 V", "charge_end": "0.14 A", "cycles": "3", "stop_share": "80 %"}
+_AFTER = {"charge": "after", "charge_a": "10 A", "charge_v": "14.6 V", "charge_end": "1 A"}
 RUNS = (
-    _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), 60.0, current_a=1.44,
-             changes={"charge": _EXIT_CHARGE, "charge_when": "cycles", "cycles": 3, "stop_share": 0.8}),
-    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 8, 15, 9, 0, tzinfo=UTC), 10.0,
-             changes={"profile": ((300.0, 0.5), (60.0, 0.0)), "repeats": True, "two_step": True}, jottings=((900.0, "torch on and off, as in use"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 8, 22, 8, 30, tzinfo=UTC), 30.0,
-             changes={"mode": "power", "amount": 130.0, "charge": _DOME_CHARGE, "charge_when": "after"}, jottings=((60.0, "130 W, as the dome draws"),)),
-    _Planned("Dome pack B", CLAMP, datetime(2026, 8, 29, 9, 10, tzinfo=UTC), 10.0, jottings=((5990.0, "the hall's fuse went"),), then="interrupted"),
-    _Planned("Exit-light backup", CLAMP, datetime(2026, 9, 2, 8, 5, tzinfo=UTC), 30.0, jottings=((3600.0, "clamp re-zeroed before the start"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 9, 5, 7, 50, tzinfo=UTC), 10.0, jottings=((5000.0, "computer restarted"),), then="gone on"),
-    _Planned("Dome pack B", BENCH_METER, datetime(2026, 9, 12, 7, 40, tzinfo=UTC), 10.0, jottings=((5400.0, "case warm at one end"),)),
-    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 9, 19, 9, 15, tzinfo=UTC), 10.0),
-    _Planned("Hall block", BENCH_METER, datetime(2026, 9, 26, 7, 30, tzinfo=UTC), 60.0, temperature_c=18.0, jottings=((36000.0, "hall at 17 °C overnight"),)),
-    _Planned("Hall block", BENCH_METER, datetime(2026, 10, 3, 8, 30, tzinfo=UTC), 10.0, current_a=9.0, jottings=((1800.0, "hall heating off"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), 10.0,
+    _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), "60 s", changes={"load": "1.44 A", **_CYCLES}),
+    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 8, 15, 9, 0, tzinfo=UTC), "10 s",
+             changes={"pulse_on": "300 s", "pulse_off": "60 s", "two_step": "yes"}, jottings=((900.0, "torch on and off, as in use"),)),
+    _Planned("Dome pack A", BENCH_METER, datetime(2026, 8, 22, 8, 30, tzinfo=UTC), "30 s",
+             changes={"load": "130 W", **_AFTER}, jottings=((60.0, "130 W, as the dome draws"),)),
+    _Planned("Dome pack B", CLAMP, datetime(2026, 8, 29, 9, 10, tzinfo=UTC), "10 s", jottings=((5990.0, "the hall's fuse went"),), then="interrupted"),
+    _Planned("Exit-light backup", CLAMP, datetime(2026, 9, 2, 8, 5, tzinfo=UTC), "30 s", jottings=((3600.0, "clamp re-zeroed before the start"),)),
+    _Planned("Dome pack A", BENCH_METER, datetime(2026, 9, 5, 7, 50, tzinfo=UTC), "10 s", jottings=((5000.0, "computer restarted"),), then="gone on"),
+    _Planned("Dome pack B", BENCH_METER, datetime(2026, 9, 12, 7, 40, tzinfo=UTC), "10 s", jottings=((5400.0, "case warm at one end"),)),
+    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 9, 19, 9, 15, tzinfo=UTC), "10 s"),
+    _Planned("Hall block", BENCH_METER, datetime(2026, 9, 26, 7, 30, tzinfo=UTC), "60 s", temperature="18 °C", jottings=((36000.0, "hall at 17 °C overnight"),)),
+    _Planned("Hall block", BENCH_METER, datetime(2026, 10, 3, 8, 30, tzinfo=UTC), "10 s", changes={"load": "9 A"}, jottings=((1800.0, "hall heating off"),)),
+    _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), "10 s",
              jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool"))),
 )  # fmt: skip
 _TYPED_DAY = datetime(2026, 7, 25, 9, 0, tzinfo=UTC)
@@ -125,7 +124,7 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
         logbook.keep_meter(meter)
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
     _type_a_run(logbook, units["Exit-light backup"])
-    make_trials(logbook, units, tell)
+    make_others(logbook, units, tell)
     sessions: list[tuple[_Planned, Run, RunSession]] = []
     for planned in RUNS:
         wait_for_room([session for _, _, session in sessions])
@@ -134,9 +133,9 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     for planned, run, session in sessions:
         session.join()
         for moment, text in planned.jottings:
-            logbook.add_event(run.id, StoredEvent(moment, "jotting", text))
+            logbook.note(run.id, moment, text)
         if planned.then:
-            _interrupt(logbook, run, units[planned.unit], go_on=planned.then == "gone on")
+            _interrupt(logbook, run, go_on=planned.then == "gone on")
     for run, _ in logbook.runs():
         summary_of(logbook, run)
     logbook.close()
@@ -144,40 +143,32 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
 
 
 def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSession]:
-    plan = _plan(unit, planned)
+    typed = {"every": planned.every, "rest_after": "1800 s", "temperature_c": planned.temperature, **planned.changes}
     if planned.then:
-        plan = replace(plan, limits=Ends(time_s=_INTERRUPTED_AFTER_S))
-    run, session = start_discharge(logbook, unit, plan, planned.meter, LEADS, started=planned.day)
+        typed["after_time"] = f"{_INTERRUPTED_AFTER_S:g} s"
+    method = method_of("discharge")
+    run, session = start_by_itself(logbook, method, method.prepare(Setup(unit, {"battery": planned.meter}, LEADS), typed), started=planned.day)
     for _ in range(2):
         session.order(Order.DONE)
     session.start()
     return run, session
 
 
-def _plan(unit: Unit, planned: _Planned) -> DischargePlan:
-    plan = usual_plan(unit.label, LEADS)
-    current, volts = planned.current_a or plan.current_a, plan.cutoff.voltage_v
-    plan = replace(
-        plan, current_a=current, own_cutoff_v=own_cutoff(volts, current, LEADS), every_s=planned.every_s, rest_after_s=1800.0,
-        temperature_c=planned.temperature_c,
-    )  # fmt: skip
-    return replace(plan, **planned.changes)
-
-
-def _interrupt(logbook: Logbook, run: Run, unit: Unit, *, go_on: bool) -> None:
+def _interrupt(logbook: Logbook, run: Run, *, go_on: bool) -> None:
     """As if the computer had lost its power there; and, where wished, gone on with forty minutes later."""
     kept = logbook.run(run.id)
-    plan = {key: value for key, value in kept.plan.items() if key != "limits"}
-    logbook.update_run(replace(kept, state="interrupted", ended_by="interrupted", plan=plan))
-    off = next(e for e in logbook.events(run.id) if e.kind == "load off")
+    plan = {key: value for key, value in kept.head.plan.items() if key != "limits"}
+    logbook.update_run(replace(kept, state="interrupted", ended_by="interrupted", told=replace(kept.head, plan=plan)))
+    off = next(e for e in logbook.events(run.id) if isinstance(e.event, LoadOff))
     logbook.remove_event(off.id)
-    logbook.cut_after(run.id, off.time_s)
-    if go_on:
-        later = datetime.fromisoformat(run.started) + timedelta(seconds=off.time_s + 2400)
-        _, session = continue_discharge(logbook, logbook.run(run.id), unit, now=later)
-        session.order(Order.DONE)
-        session.start()
-        session.join()
+    logbook.cut_after(run.id, off.event.time_s)
+    if not go_on:
+        return
+    later = datetime.fromisoformat(run.started) + timedelta(seconds=off.event.time_s + 2400)
+    _, session = carry_on(logbook, logbook.run(run.id), later)
+    session.order(Order.DONE)
+    session.start()
+    session.join()
 
 
 def _type_a_run(logbook: Logbook, unit: Unit) -> None:
@@ -185,11 +176,13 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
 
     The readings are what the simulated clamp shows at these moments.
     """
-    plan = replace(usual_plan(unit.label, LEADS), temperature_c=21.0, by_hand=True)
-    run, session = start_typed(logbook, unit, plan, new_run(unit, plan, CLAMP, LEADS, _TYPED_DAY, BY_HAND), WatchedClock)
-    world, clock = World(scenario_of(unit, CLAMP, LEADS, run.id)), session.clock
+    method = method_of("discharge")
+    prepared = method.prepare(Setup(unit, {"battery": CLAMP}, LEADS), {"temperature_c": "21 °C"})
+    run, session = start_by_hand(logbook, method, prepared, WatchedClock, _TYPED_DAY)
+    world, clock = World(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, run.id)), session.clock
     assert isinstance(clock, WatchedClock)
-    world.set_load(plan.current_a)
+    cutoff_v = prepared.plan.cutoff.voltage_v
+    world.set_load(prepared.plan.current_a)
     for _ in range(2):
         session.order(Order.DONE)
 
@@ -207,8 +200,8 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
     world.switch(True)
     look_in(1, "load on {v:.2f} V {a:.2f} A")
     volts, looks = look_in(15), 0
-    while volts > plan.cutoff.voltage_v:
-        volts = look_in(15 if volts > plan.cutoff.voltage_v * 1.03 else 2)
+    while volts > cutoff_v:
+        volts = look_in(15 if volts > cutoff_v * 1.03 else 2)
         looks += 1
         if looks == 20:
             look_in(1, "temp {c:.0f} C case hardly warm")

@@ -13,8 +13,24 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, details_from
 from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.record.events import (
-    ChargeOff, ChargeOn, Event, Gap, HandDid, HeldOn, HoldBegan, LoadOff, LoadOn, LoadSet, MeterAway, Note, Paused, PointTaken, Resumed, Unknown,
-    WentOff, Zeroed,
+    ChargeOff,
+    ChargeOn,
+    Event,
+    Gap,
+    HandDid,
+    HeldOn,
+    HoldBegan,
+    LoadOff,
+    LoadOn,
+    LoadSet,
+    MeterAway,
+    Note,
+    Paused,
+    PointTaken,
+    Resumed,
+    Unknown,
+    WentOff,
+    Zeroed,
 )  # fmt: skip
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.tolerance import parse_tolerance

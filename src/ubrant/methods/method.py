@@ -308,10 +308,9 @@ class Method:
         CodecError
             Its plan does not hold together.
         """
-        if "older" in head.plan:
-            plan = self.older(head.setup, head.plan["older"])
-        else:
-            plan = decode(self.Plan, head.plan) if head.plan else None
+        plan = None
+        if head.plan:
+            plan = self.older(head.setup, head.plan["older"]) if "older" in head.plan else decode(self.Plan, head.plan)
         return Prepared(head.setup, plan, head.criteria, head.conditions, head.origin.between)
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:

@@ -52,9 +52,8 @@ _found: list[Entry] = []
 def entries() -> list[Entry]:
     """Every method, the usual one first."""
     if not _found:
-        for module in pkgutil.iter_modules(methods.__path__):
-            if module.ispkg:
-                _found.append(importlib.import_module(f"{methods.__name__}.{module.name}").METHOD)
+        names = [module.name for module in pkgutil.iter_modules(methods.__path__) if module.ispkg]
+        _found.extend(importlib.import_module(f"{methods.__name__}.{name}").METHOD for name in names)
         _found.sort(key=lambda e: e.rank)
     return [*_found, *_added]
 

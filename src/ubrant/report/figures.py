@@ -11,7 +11,25 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ubrant.core.drawings import (
-    DASHED, DOTTED, HELD, OFF, OUTSIDE, PLANNED, SOLID, TAKEN, Area, Bars, Contours, Curve, Dots, Drawing, Ladder, Plot, Rule, Sticks, Trace,
+    DASHED,
+    DOTTED,
+    HELD,
+    OFF,
+    OUTSIDE,
+    PLANNED,
+    SOLID,
+    TAKEN,
+    Area,
+    Bars,
+    Contours,
+    Curve,
+    Dots,
+    Drawing,
+    Ladder,
+    Plot,
+    Rule,
+    Sticks,
+    Trace,
 )  # fmt: skip
 from ubrant.core.power_path import PowerPath
 from ubrant.core.pyramid import Pyramid
@@ -134,8 +152,8 @@ def _ladder_figure(ladder: Ladder) -> Figure:
     figure = Figure(figsize=(7.1, 0.5 + 0.28 * len(ladder.rungs)), layout="constrained")
     axis = figure.subplots()
     for line, rung in enumerate(reversed(ladder.rungs)):
-        axis.errorbar(rung.finding.value, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3)
-        axis.annotate(f"  {rung.name} {rung.finding.with_doubt()}", (rung.finding.value, line), fontsize=7, va="bottom")
+        axis.errorbar(rung.finding.value or 0.0, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3)
+        axis.annotate(f"  {rung.name} {rung.finding.with_doubt()}", (rung.finding.value or 0.0, line), fontsize=7, va="bottom")
     axis.set(xlim=ladder.span, ylim=(-0.6, len(ladder.rungs) - 0.2), title=ladder.title, yticks=[])
     axis.title.set_fontsize(8)
     axis.spines[["top", "right", "left"]].set_visible(False)

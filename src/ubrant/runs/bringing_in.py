@@ -20,7 +20,7 @@ from ubrant.core.record.record import Key
 from ubrant.core.unit import Unit
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
+from ubrant.logbook.logs.log_file import LogFile, left_out_sentence
 from ubrant.logbook.logs.read import PACKAGE, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 from ubrant.logbook.own import HEAD, is_own, read_own, read_own_package

@@ -37,7 +37,7 @@ def best_meters(
 
     first, *others = taps
     def everywhere(meter: Meter) -> dict[str, Meter]:
-        return {tap: meter for tap in taps}
+        return dict.fromkeys(taps, meter)
 
     chosen = everywhere(min(meters, key=lambda m: against(first, everywhere(m))))
     for tap in others:

@@ -9,7 +9,6 @@ from datetime import UTC, datetime, timedelta, timezone
 from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.jot_text import Entry, corrected, line_of
 from ubrant.logbook.logbook import Logbook
-from ubrant.core.record.events import Note
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.registry import method_of
 from ubrant.methods.rehearsal import Rehearsal

@@ -21,7 +21,6 @@ from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
-
 Shown = tuple[Run, Record, Account]
 
 

@@ -17,9 +17,9 @@ from ubrant.core.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.simulated import battery_scenario
 from ubrant.ui.application import make_application
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
-from ubrant.workshop.running import scenario_of
 
 _MINUTES_IN = 122.0
 _SWEEP_S = 420.0
@@ -59,8 +59,8 @@ def take(folder: Path) -> list[Path]:
         settle(400)
         shot("prepare", PREPARE)
         form = window.prepare.form
-        form.every.setText("2 s")
-        form.speed.setCurrentIndex(form.speed.findData(math.inf))
+        form.fields["every"].setText("2 s")  # type: ignore[union-attr]
+        form.bench.setCurrentIndex(form.bench.findData(math.inf))
         window.prepare.start()
         assert bench.session is not None
         for _ in range(2):
@@ -97,8 +97,9 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     bench = window.bench
     units = {unit.name: unit for unit in bench.logbook.units()}
     bench.test_wanted.emit(units["Step-down one"].id)
-    form = window.prepare.trial_form
-    form.output_meter.setCurrentIndex(form.output_meter.findText("Bench meter two"))
+    form = window.prepare.form
+    form.bench.setCurrentIndex(form.bench.findData(math.inf))
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Bench meter two"))
     settle(400)
     window.prepare.start()
     assert bench.session is not None
@@ -125,12 +126,12 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
     bench.clock = lambda: clock
     bench.test_wanted.emit(unit.id)
     form = window.prepare.form
-    form.meter.setCurrentIndex(form.meter.findText(CLAMP.name))
-    form.speed.setCurrentIndex(form.speed.count() - 1)
+    form.meters["battery"].setCurrentIndex(form.meters["battery"].findText(CLAMP.name))
+    form.bench.setCurrentIndex(form.bench.count() - 1)
     settle(300)
     window.prepare.start()
     assert bench.session is not None and bench.run is not None
-    world = World(scenario_of(unit, CLAMP, LEADS, 1))
+    world = World(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, 1))
     world.set_load(10.0)
     for _ in range(2):
         bench.session.order(Order.DONE)

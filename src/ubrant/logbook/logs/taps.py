@@ -14,7 +14,6 @@ from ubrant.logbook.logs.log_file import LeftOut, LogError
 from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.logs.text import Sheet
 
-
 _WORDS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "frequency": "Hz", "charge": "Ah", "energy": "Wh"}
 
 

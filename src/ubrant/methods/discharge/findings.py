@@ -11,7 +11,6 @@ import numpy as np
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.cells import cell_findings
 from ubrant.core.counters import agreement, counted, counted_finding, energy_per_point, points_used
-from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
 from ubrant.core.finding import Finding
 from ubrant.core.integrals import totals
 from ubrant.core.quantity import plain, show
@@ -23,6 +22,7 @@ from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.temperature import capacity_at_reference
 from ubrant.core.uncertainty import Contribution, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
 
 Add = Callable[..., None]
 

@@ -7,8 +7,8 @@ from dataclasses import replace
 from typing import Any
 
 from ubrant.core.account import Account, Ahead, Energy, Group
-from ubrant.core.circuit import Circuit
 from ubrant.core.cell import Pack, pack_from_label
+from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.ending import Ends
@@ -22,7 +22,6 @@ from ubrant.core.record.codec import decode
 from ubrant.core.record.events import LoadOff, mark_of
 from ubrant.core.record.head import Conditions, Criteria, Setup
 from ubrant.core.record.record import Record
-
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.discharge.asked import discharge_of, others_of
@@ -187,7 +186,7 @@ class DischargeMethod(Method):
             warnings = (zero, *warnings)
         if record.head.conditions.start:
             warnings = (say("The start: {told}", told=record.head.conditions.start), *warnings)
-        charge, energy = found.findings["charge"], found.findings["energy"]
+        charge = found.findings["charge"]
         return Account(
             found.findings, ("charge", "energy", "label_share", "duration"), _GROUPS, found.verdict, found.verdict.sentence, warnings,
             ended_by=found.ended_by, gaps=found.gaps, more=_higher(data, found) if not live else (),

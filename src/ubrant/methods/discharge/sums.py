@@ -11,7 +11,6 @@ import numpy as np
 
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.cutoff import Crossing, Cutoff, find_crossing
-from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
 from ubrant.core.finding import Finding
 from ubrant.core.gaps import Gap, find_gaps
 from ubrant.core.integrals import Totals, span, totals
@@ -22,6 +21,7 @@ from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.typed import HELD, Widths, held
 from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
 
 LOAD_ON_SHARE = 0.05
 """The load counts as on while the current is over this share of its usual value."""

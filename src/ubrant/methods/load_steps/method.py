@@ -32,7 +32,20 @@ from ubrant.core.waveform import analyse_wave
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import (
-    LEADS, LOAD, SOURCE, UNIT, chain_path, disagreements, flows_at, gives_mains, ladder, loss_plot, meters_of, output_criteria, output_plot, wave_plot,
+    LEADS,
+    LOAD,
+    SOURCE,
+    UNIT,
+    chain_path,
+    disagreements,
+    flows_at,
+    gives_mains,
+    ladder,
+    loss_plot,
+    meters_of,
+    output_criteria,
+    output_plot,
+    wave_plot,
 )  # fmt: skip
 from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
 from ubrant.methods.load_steps.ending import alarm_v, ending

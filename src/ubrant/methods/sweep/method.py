@@ -23,7 +23,19 @@ from ubrant.core.record.record import Record
 from ubrant.core.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.converting import LEADS, LOAD, SOURCE, UNIT, chain_path, disagreements, flows_at, ladder, loss_plot, meters_of, output_criteria
+from ubrant.methods.converting import (
+    LEADS,
+    LOAD,
+    SOURCE,
+    UNIT,
+    chain_path,
+    disagreements,
+    flows_at,
+    ladder,
+    loss_plot,
+    meters_of,
+    output_criteria,
+)
 from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first

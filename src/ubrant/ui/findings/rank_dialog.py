@@ -7,10 +7,10 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHeaderView, QTable
 from ubrant.core.candidates import Job
 from ubrant.core.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.ranking import ranked_for
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.plain_field import plain_field
-from ubrant.runs.ranking import ranked_for
 
 _FIELDS = (
     ("output", "Output wanted", "5 V"), ("load", "Load", "10 W"), ("lowest", "Input from", "11.5 V"), ("highest", "up to", "13.6 V"),

@@ -13,12 +13,12 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from ubrant.core.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
 from ubrant.core.quantity import QuantityError, parse_quantity, show_duration, show_with
 from ubrant.logbook.records import KeptOutlook
+from ubrant.runs.sources import Source, outlook_path, sources
 from ubrant.ui.theme import LARGE, SMALL, color, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.workbench import Workbench
-from ubrant.runs.sources import Source, outlook_path, sources
 
 _FIELDS = ("load", "efficiency", "idle", "input", "kept", "hours")
 

@@ -286,7 +286,7 @@ class MethodForm(QWidget):
         on_bench = kind == INSTRUMENTS and not self.method.by_hand_only
         battery = "battery" in self.meters
         has_load = battery or "output" in self.meters or not self.method.has_leads
-        shown = ((self.load, has_load), (self.supply, not self.method.on_battery), (self.scope, not battery), (self.also, True))
+        shown: tuple[tuple[QWidget, bool], ...] = ((self.load, has_load), (self.supply, not self.method.on_battery), (self.scope, not battery), (self.also, True))
         for widget, wanted in shown:
             self._set_shown(widget, on_bench and wanted)
         for widget in (self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):

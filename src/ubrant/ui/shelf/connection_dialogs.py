@@ -11,10 +11,10 @@ from ubrant.bench.streams import LineSource
 from ubrant.core.line_pattern import LinePattern, PatternError
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import plain
+from ubrant.runs.benches import try_command
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.work import in_background
-from ubrant.runs.benches import try_command
 
 _MOST_LINES = 12
 

@@ -7,7 +7,26 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ubrant.core.drawings import DASHED, DOTTED, HELD, OFF, OUTSIDE, PLANNED, SOLID, TAKEN, Area, Bars, Contours, Curve, Dots, Ladder, Layer, Plot, Rule, Sticks
+from ubrant.core.drawings import (
+    DASHED,
+    DOTTED,
+    HELD,
+    OFF,
+    OUTSIDE,
+    PLANNED,
+    SOLID,
+    TAKEN,
+    Area,
+    Bars,
+    Contours,
+    Curve,
+    Dots,
+    Ladder,
+    Layer,
+    Plot,
+    Rule,
+    Sticks,
+)
 from ubrant.core.quantity import plain
 from ubrant.core.readings import Array
 from ubrant.ui.theme import SMALL, color, font

@@ -18,20 +18,22 @@ from ubrant.core.converter import Converter, ConverterParameters
 from ubrant.core.jot import Grammar
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
+from ubrant.core.record.head import Setup
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
 from ubrant.logbook.logbook import Logbook
-from ubrant.workshop.jotting import take_down
-from ubrant.workshop.trials.registry import trial_of
-from ubrant.workshop.trials.session import start_trial, start_typed_trial
-from ubrant.workshop.trials.trial import Told, Trial
+from ubrant.methods.method import Method, Prepared
+from ubrant.methods.registry import method_of
+from ubrant.runs.begin import start_by_hand, start_by_itself
+from ubrant.runs.benches import BenchChoice
+from ubrant.runs.jotting import take_down
 
 _WIDE = replace(BENCH_METER, max_a=100.0)
 
 
 @dataclass(frozen=True)
-class _Tried:
-    """One trial of the demo; ``changes`` alters the form."""
+class _Planned:
+    """One test of the demo; ``changes`` are fields of the form as they are typed."""
 
     unit: str
     method: str
@@ -43,79 +45,72 @@ class _Tried:
 
 
 _ON_AC = (_WIDE, PLUG_METER)
-TRIALS = (
-    _Tried("Step-down two", "sweep", datetime(2026, 10, 24, 13, 0, tzinfo=UTC), changes={"loads": "0, 0.3, 1, 2.5, 4, 5 A"}),
-    _Tried("Step-down one", "sweep", datetime(2026, 10, 24, 14, 30, tzinfo=UTC), changes={"loads": "0, 0.2, 0.6, 1.5, 2.4, 3 A"}),
-    _Tried("Laptop step-up", "sweep", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
-    _Tried("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"minutes": "3 min"}),
-    _Tried("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"minutes": "3 min"}),
-    _Tried("Step-down one", "idle", datetime(2026, 10, 31, 10, 0, tzinfo=UTC), (CLAMP, CLAMP)),
-    _Tried("Hut 300", "steps", datetime(2026, 10, 31, 11, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 15, 30, 65, 100, 150, 225, 300 W", "hold": ""}),
-    _Tried("Hall 1000", "steps", datetime(2026, 10, 31, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A",
+TESTS = (
+    _Planned("Step-down two", "sweep", datetime(2026, 10, 24, 13, 0, tzinfo=UTC), changes={"loads": "0, 0.3, 1, 2.5, 4, 5 A"}),
+    _Planned("Step-down one", "sweep", datetime(2026, 10, 24, 14, 30, tzinfo=UTC), changes={"loads": "0, 0.2, 0.6, 1.5, 2.4, 3 A"}),
+    _Planned("Laptop step-up", "sweep", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
+    _Planned("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
+    _Planned("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
+    _Planned("Step-down one", "idle", datetime(2026, 10, 31, 10, 0, tzinfo=UTC), (CLAMP, CLAMP)),
+    _Planned("Hut 300", "steps", datetime(2026, 10, 31, 11, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 15, 30, 65, 100, 150, 225, 300 W", "hold": ""}),
+    _Planned("Hall 1000", "steps", datetime(2026, 10, 31, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A",
            changes={"loads": "0, 30, 65, 130, 260, 390 W", "hold": "", "ratings": "leads 40 A, fuse 40 A"}),
-    _Tried("Hut 300", "steps", datetime(2026, 11, 7, 9, 0, tzinfo=UTC), _ON_AC, "Hall block", Leads(3.0, 2.5),
+    _Planned("Hut 300", "steps", datetime(2026, 11, 7, 9, 0, tzinfo=UTC), _ON_AC, "Hall block", Leads(3.0, 2.5),
            changes={"loads": "0, 65, 200 W", "hold": "200 W"}),
-    _Tried("Attic 150", "steps", datetime(2026, 11, 7, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 20, 40, 65, 100, 150, 200 W", "hold": ""}),
-    _Tried("Pack breaker", "trip", datetime(2026, 11, 8, 10, 0, tzinfo=UTC), (_WIDE, _WIDE), changes={"longest": "10 min"}),
+    _Planned("Attic 150", "steps", datetime(2026, 11, 7, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 20, 40, 65, 100, 150, 200 W", "hold": ""}),
+    _Planned("Pack breaker", "trip", datetime(2026, 11, 8, 10, 0, tzinfo=UTC), (_WIDE, _WIDE), changes={"longest": "10 min"}),
 )  # fmt: skip
 _PROJECTOR_DAY, _BRICK_DAY = datetime(2026, 11, 8, 14, 0, tzinfo=UTC), datetime(2026, 11, 8, 15, 0, tzinfo=UTC)
 _BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, output_ohm=0.03)
 
 
-def make_trials(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str], None]) -> None:
-    """Everything in TRIALS, then the projector's modes and the laptop's brick, typed off a plug-in meter."""
+def make_others(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str], None]) -> None:
+    """Everything in TESTS, then the projector's modes and the laptop's brick, typed off a plug-in meter."""
     going: list[RunSession] = []
-    for tried in TRIALS:
+    for planned in TESTS:
         wait_for_room(going)
-        tell(tried.unit)
-        trial = _trial(tried.method)
-        unit = units[tried.unit]
-        told = Told(unit, {**trial.usual(unit), **tried.changes}, tried.meters, tried.leads, units.get(tried.battery))
-        _, session = start_trial(logbook, trial, told, started=tried.day, unattended=True)
+        tell(planned.unit)
+        method = method_of(planned.method)
+        meters = dict(zip(method.taps, planned.meters, strict=False))
+        setup = Setup(units[planned.unit], meters, planned.leads, units.get(planned.battery))
+        choice = BenchChoice(unattended=True)
+        _, session = start_by_itself(logbook, method, method.prepare(setup, planned.changes), choice, started=planned.day)
         session.start()
         going.append(session)
     for session in going:
-        _join(session)
+        session.join()
+        assert session.progress.ended_by == "done", session.progress.trouble
     tell("Projector")
     _type_modes(logbook, units["Projector"])
     tell("Laptop's brick")
     _type_brick(logbook, units["Laptop's brick"])
 
 
-def _join(session: RunSession) -> None:
-    session.join()
-    assert session.progress.ended_by == "done", session.progress.trouble
-
-
-def _trial(method: str) -> Trial:
-    found = trial_of(method)
-    assert found is not None
-    return found
-
-
 def _type_modes(logbook: Logbook, unit: Unit) -> None:
     """What the plug-in meter shows of the projector in each mode."""
-    trial, watts, factor = _trial("appliance"), unit.stand_in["watts"], unit.stand_in["factor"]
-    told = Told(unit, {"modes": ", ".join(watts)}, (PLUG_METER, PLUG_METER))
+    watts, factor = unit.stand_in["watts"], unit.stand_in["factor"]
     volts, amps, power = _plug_channels(unit.name)
     lines = []
     for mode, true in watts.items():
         pf = factor if true > 5 else 0.3
         lines.append(f"{shown(231.0, volts, 0.0):.1f} V {shown(true / 231.0 / pf, amps, 0.0):.3f} A {shown(true, power, 0.0):.1f} W {mode}")
-    _type(logbook, trial, told, _PROJECTOR_DAY, lines)
+    method = method_of("appliance")
+    prepared = method.prepare(Setup(unit, {"input": PLUG_METER}, Leads(0.0)), {"modes": ", ".join(watts)})
+    _type(logbook, method, prepared, _PROJECTOR_DAY, lines)
 
 
 def _type_brick(logbook: Logbook, unit: Unit) -> None:
     """The laptop's brick at a quarter, half, three quarters and all of its current, and none."""
-    trial = _trial("supply")
-    told = Told(unit, trial.usual(unit), (PLUG_METER, BENCH_METER))
+    method = method_of("external-supply")
+    prepared = method.prepare(Setup(unit, {"input": PLUG_METER, "output": BENCH_METER}, Leads(0.0)), {})
     converter, (_, _, power) = Converter(_BRICK), _plug_channels(unit.name)
     lines = []
-    for _, amps in trial.settings(told):
+    for row in method.by_hand(prepared).rows:
+        amps = row.setting[1]
         out, into = converter.output(230.0, amps)
         output = f" output {out:.2f} V {amps:.3f} A" if amps else ""
         lines.append(f"input {max(shown(230.0 * into, power, 0.0), 0.0):.2f} W{output}")  # no such meter shows less than nothing
-    _type(logbook, trial, told, _BRICK_DAY, lines)
+    _type(logbook, method, prepared, _BRICK_DAY, lines)
 
 
 def _plug_channels(name: str) -> tuple[Channel, Channel, Channel]:
@@ -129,8 +124,8 @@ def _plug_channels(name: str) -> tuple[Channel, Channel, Channel]:
     return one, two, three
 
 
-def _type(logbook: Logbook, trial: Trial, told: Told, day: datetime, lines: list[str]) -> None:
-    run, session = start_typed_trial(logbook, trial, told, WatchedClock, day)
+def _type(logbook: Logbook, method: Method, prepared: Prepared, day: datetime, lines: list[str]) -> None:
+    run, session = start_by_hand(logbook, method, prepared, WatchedClock, day)
     session.order(Order.DONE)
     for line in lines:
         session.clock.wait_until(session.clock.now_s() + 300.0, lambda _: False)
