@@ -20,10 +20,10 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.discharge import usual_plan
+from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.ui.application import make_application
 from ubrant.ui.shell import RUN, MainWindow
-from ubrant.workshop.benches import BenchChoice
+from ubrant.runs.benches import BenchChoice
 from ubrant.workshop.running import start_discharge
 
 TAPS = ("battery", "load", "input", "output")

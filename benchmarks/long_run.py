@@ -18,7 +18,7 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.discharge import usual_plan
+from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.workshop.running import start_discharge
 from ubrant.workshop.views import view_of
 

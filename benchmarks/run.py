@@ -29,7 +29,7 @@ def integration() -> str:
 
     from ubrant.core.accuracy import parse_accuracy
     from ubrant.core.cutoff import Cutoff
-    from ubrant.core.discharge import DischargeRecord, analyse
+    from ubrant.methods.discharge.sums import DischargeRecord, analyse
     from ubrant.core.label import parse_label
     from ubrant.core.readings import Readings
 
@@ -49,12 +49,12 @@ def rehearsal() -> str:
     """A 10 h discharge at 1 s steps, rehearsed in-process."""
     from dataclasses import replace
 
-    from ubrant.bench.rehearsal import rehearse
+    from ubrant.methods.rehearsal import rehearse
     from ubrant.core.cell import Pack, pack_from_label
     from ubrant.core.circuit import Circuit
     from ubrant.core.label import parse_label
     from ubrant.core.leads import Leads
-    from ubrant.methods.discharge import discharge, usual_plan
+    from ubrant.methods.discharge.procedure import discharge, usual_plan
 
     label = parse_label("100 Ah 12.8 V, 0.1C")
     plan = replace(usual_plan(label, Leads()), every_s=1.0)

@@ -21,8 +21,8 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.discharge import usual_plan
-from ubrant.workshop.benches import BenchChoice
+from ubrant.methods.discharge.procedure import usual_plan
+from ubrant.runs.benches import BenchChoice
 from ubrant.workshop.running import start_discharge
 
 

@@ -8,11 +8,11 @@ import numpy as np
 
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import DischargeRecord
+from ubrant.methods.discharge.sums import DischargeRecord
 from ubrant.core.label import parse_label
 from ubrant.core.leads import Leads
 from ubrant.core.readings import Readings
-from ubrant.methods.discharge import DischargePlan, usual_plan
+from ubrant.methods.discharge.procedure import DischargePlan, usual_plan
 
 VOLTS = parse_accuracy("0.1 % + 3 mV", "V")
 AMPS = parse_accuracy("0.5 % + 5 mA", "A")

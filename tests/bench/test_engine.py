@@ -14,7 +14,7 @@ from ubrant.bench.live import LiveReadings
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.label import parse_label
-from ubrant.methods.discharge import discharge
+from ubrant.methods.discharge.procedure import discharge
 from ubrant.methods.steps import ReadRest
 
 
@@ -106,7 +106,7 @@ def test_runs_to_the_cutoff_and_reads_the_recovery():
     rig = Rig()
     ended = rig.run()
     assert (ended.ended_by, ended.trouble) == ("cut-off", "")
-    assert rig.kinds() == ["load on", "load off"]
+    assert rig.kinds() == ["load_on", "load_off"]
     volts = rig.live.series("battery", "V")
     assert ended.load_off_s < volts.time_s[-1]
     assert (volts.time_s[1:] > volts.time_s[:-1]).all()
@@ -141,7 +141,7 @@ def test_an_instrument_that_fails_ends_the_run_with_the_load_off(fault, says):
     rig.clock.at[100.0] = lambda: rig.line.faults.update({"MEAS:CURR?": fault})
     ended = rig.run()
     assert (ended.ended_by, says in ended.trouble) == ("instrument lost", True)
-    assert rig.kinds()[-1] == "load off"
+    assert rig.kinds()[-1] == "load_off"
 
 
 def test_a_single_lost_answer_is_asked_for_again():
@@ -218,7 +218,7 @@ def test_pause_takes_the_load_off_and_resume_sets_everything_anew():
     rig.clock.at[300.0] = lambda: rig.orders.put(Order.PAUSE)
     rig.clock.at[600.0] = lambda: rig.orders.put(Order.RESUME)
     assert rig.run().ended_by == "cut-off"
-    assert rig.kinds() == ["load on", "paused", "resumed", "load off"]
+    assert rig.kinds() == ["load_on", "paused", "resumed", "load_off"]
     amps = rig.live.series("battery", "A")
     assert (amps.value[(amps.time_s > 305) & (amps.time_s < 600)] == 0).all()
     assert rig.line.told.count("SOUR:VOLT:LIM:LOW 10.7000") == 2

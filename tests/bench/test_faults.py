@@ -19,7 +19,7 @@ from ubrant.bench.standins.scenario import Channel as Meant
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.cell import pack_from_label
 from ubrant.core.label import parse_label
-from ubrant.methods.discharge import discharge
+from ubrant.methods.discharge.procedure import discharge
 
 AT_S = 600.0
 EXACT = Meant(noise=0.0006, digit=0.001)
@@ -126,7 +126,7 @@ def test_a_meter_that_freezes_is_noticed():
 
 
 def test_a_load_that_says_it_is_on_and_draws_nothing():
-    session, _, commands = run_with(Fault("load", "idle", AT_S))
+    session, _, commands = run_with(Fault("load", "draws nothing", AT_S))
     assert outcome(session) == ("load draws nothing", ["load on", "load off"])
     assert load_is_off(commands)
 
@@ -198,8 +198,8 @@ def test_a_meter_that_is_only_read_along_does_not_hold_up_the_run():
         session.order(Order.DONE)
     session.start()
     session.join(60)
-    assert outcome(session) == ("cut-off", ["load on", "beside", "beside", "load off"])
-    said = [e.text for e in session.live.events() if e.kind == "beside"]
+    assert outcome(session) == ("cut-off", ["load on", "meter_away", "meter_away", "load off"])
+    said = [e.text for e in session.live.events() if e.kind == "meter_away"]
     assert said == [
         "Second meter did not answer MEAS:VOLT?: check its cable. It is only read along: the run goes on without it.",
         "Second meter answers again.",

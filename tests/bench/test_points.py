@@ -18,9 +18,9 @@ from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.sweep import SweepPlan, sweep
+from ubrant.methods.sweep.procedure import SweepPlan, sweep
 from ubrant.workshop import benches
-from ubrant.workshop.benches import INSTRUMENTS, BenchChoice, choice_kept, trial_bench_problems
+from ubrant.runs.benches import INSTRUMENTS, BenchChoice, choice_kept, trial_bench_problems
 from ubrant.workshop.trials.registry import trial_of, trial_view
 from ubrant.workshop.trials.session import start_trial
 from ubrant.workshop.trials.trial import Told

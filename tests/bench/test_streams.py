@@ -25,7 +25,7 @@ from ubrant.core.label import parse_label
 from ubrant.core.line_pattern import LinePattern
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
-from ubrant.workshop.benches import BenchChoice, bench_problems, try_command
+from ubrant.runs.benches import BenchChoice, bench_problems, try_command
 from ubrant.workshop.running import start_discharge
 
 PACK = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))

@@ -24,7 +24,7 @@ from ubrant.bench.standins.scenario import Channel, Scenario, from_json, scenari
 from ubrant.bench.standins.scpi import load_device, meter_device
 from ubrant.bench.standins.world import World
 from ubrant.core.label import parse_label
-from ubrant.methods.discharge import discharge
+from ubrant.methods.discharge.procedure import discharge
 
 LABEL = parse_label("0.5 Ah 12.8 V LiFePO4")
 

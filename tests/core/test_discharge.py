@@ -7,7 +7,7 @@ import pytest
 
 from tests.making import crossing_s, falling, record
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import analyse, charge_to, charges_to_higher
+from ubrant.methods.discharge.sums import analyse, charge_to, charges_to_higher
 from ubrant.core.readings import Readings, ReadingsError
 
 

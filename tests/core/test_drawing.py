@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.making import AMPS, VOLTS, falling
-from ubrant.core.course import course, course_sentence, running_charge
+from ubrant.methods.discharge.course import course, course_sentence, running_charge
 from ubrant.core.label import parse_label
 from ubrant.core.power_path import Node, watt_hours, watts
 from ubrant.core.pyramid import Pyramid

@@ -5,7 +5,7 @@ import pytest
 
 from tests.making import falling, record
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.discharge import analyse
+from ubrant.methods.discharge.sums import analyse
 from ubrant.core.label import parse_label
 
 

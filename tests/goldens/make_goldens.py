@@ -30,8 +30,8 @@ from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.exporting import export_csv, export_jots, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import StoredEvent
-from ubrant.methods.discharge import ChargePlan
-from ubrant.workshop.benches import BY_HAND
+from ubrant.methods.discharge.procedure import ChargePlan
+from ubrant.runs.benches import BY_HAND
 from ubrant.workshop.continuing import go_on
 from ubrant.workshop.jotting import take_down
 from ubrant.workshop.running import new_run, start_discharge

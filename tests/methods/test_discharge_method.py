@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from tests.making import small_plan
-from ubrant.bench.rehearsal import rehearse
+from ubrant.methods.rehearsal import rehearse
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
@@ -13,8 +13,9 @@ from ubrant.core.label import parse_label
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.methods.checks import LoadRating, discharge_problems
-from ubrant.methods.discharge import discharge, own_cutoff, usual_plan
+from ubrant.methods.discharge.checks import discharge_problems
+from ubrant.methods.discharge.procedure import discharge, own_cutoff, usual_plan
+from ubrant.methods.method import LoadRating
 from ubrant.methods.summary import summarise
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_v=60, max_a=20)

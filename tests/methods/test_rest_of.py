@@ -7,7 +7,7 @@ import pytest
 from tests.methods.test_trial_methods import walked
 from ubrant.core.tolerance import Tolerance
 from ubrant.methods.steps import Ask, Point, rest_of
-from ubrant.methods.sweep import SweepPlan, sweep
+from ubrant.methods.sweep.procedure import SweepPlan, sweep
 
 PLAN = SweepPlan(13.0, 9.0, 1.0, (0.0, 1.0, 2.0), 2.0, 10.0, Tolerance(4.9, 5.1))
 

@@ -9,12 +9,12 @@ import pytest
 from ubrant.core.circuit import CURRENT, POWER
 from ubrant.core.tolerance import Tolerance
 from ubrant.methods import cautions
-from ubrant.methods.idle_draw import IdlePlan, idle_draw
-from ubrant.methods.load_steps import StepsPlan, load_steps
+from ubrant.methods.idle.procedure import IdlePlan, idle_draw
+from ubrant.methods.load_steps.procedure import StepsPlan, load_steps
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, SupplyOff, SwitchOn, Zero, walk
 from ubrant.methods.summary import summarise
-from ubrant.methods.sweep import SweepPlan, sweep, usual_loads
-from ubrant.methods.trip import TripPlan, trip
+from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_loads
+from ubrant.methods.trip.procedure import TripPlan, trip
 
 TOLERANCE = Tolerance(4.75, 5.25)
 

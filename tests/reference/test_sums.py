@@ -12,7 +12,7 @@ from uncertainties import ufloat
 
 from tests.making import record
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.discharge import analyse
+from ubrant.methods.discharge.sums import analyse
 from ubrant.core.integrals import charge_ah, energy_wh
 from ubrant.core.readings import Readings
 from ubrant.core.uncertainty import Contribution, combined, of_ratio, rectangular

@@ -12,7 +12,7 @@ from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.chemistry import LEAD_ACID, LI_ION
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
-from ubrant.core.discharge import DischargeRecord, analyse
+from ubrant.methods.discharge.sums import DischargeRecord, analyse
 from ubrant.core.jot import Grammar
 from ubrant.core.jot_text import Entry
 from ubrant.core.label import parse_label

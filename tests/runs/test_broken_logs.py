@@ -18,7 +18,7 @@ from ubrant.core.readings import ReadingsError
 from ubrant.core.tolerance import parse_tolerance
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run
-from ubrant.workshop.benches import BY_HAND
+from ubrant.runs.benches import BY_HAND
 from ubrant.workshop.conversion import idle_log, steps_log, sweep_log, wave_log
 from ubrant.workshop.paths import found_path
 from ubrant.workshop.trials.registry import trial_of

@@ -12,7 +12,7 @@ from ubrant.bench.engine import Order
 from ubrant.core.jot import Grammar
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
-from ubrant.workshop.benches import BY_HAND
+from ubrant.runs.benches import BY_HAND
 from ubrant.workshop.continuing import can_go_on, go_on
 from ubrant.workshop.jotting import take_down
 from ubrant.workshop.trials.registry import trial_of, trial_view

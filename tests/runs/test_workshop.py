@@ -16,7 +16,7 @@ from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook import logbook as logbook_module
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.methods.discharge import usual_plan
+from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.workshop.bringing_in import keep_log
 from ubrant.workshop.outlooks import outlook_path, sources
 from ubrant.workshop.paths import kept_path, live_path, wiring_path

@@ -8,7 +8,7 @@ from tests.workshop.test_trial_rows import HUT, METER, PLUG, STEP_DOWN, kept, ru
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.records import Run
-from ubrant.workshop.benches import BY_HAND
+from ubrant.runs.benches import BY_HAND
 from ubrant.workshop.paths import found_path, trial_path
 from ubrant.workshop.trials.choosing import best_meters
 from ubrant.workshop.trials.registry import trial_of

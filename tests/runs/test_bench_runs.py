@@ -20,7 +20,7 @@ from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.exporting import export_jots
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.read import read_log
-from ubrant.methods.discharge import ChargePlan
+from ubrant.methods.discharge.procedure import ChargePlan
 from ubrant.workshop.bringing_in import Told, brought
 from ubrant.workshop.going_on import close_interrupted
 from ubrant.workshop.jotting import take_back, take_down
