@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -176,7 +178,7 @@ def _sampled(record: Record) -> dict[str, _Read]:
     volts, amps = record.corrected("input", "V"), record.corrected("input", "A")
     marks = [(e.time_s, e.action) for e in record.of(HandDid) if e.action in {"on", "economy", "off"}]
     found = {}
-    for (start, action), end in zip(marks, [t for t, _ in marks[1:]] + [float("inf")], strict=True):
+    for (start, action), (end, _) in pairwise([*marks, (math.inf, "off")]):
         if action == "off" or volts is None or amps is None:
             continue
         v, a = _between(volts, start, end), _between(amps, start, end)

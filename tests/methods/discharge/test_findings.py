@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.making import falling, record
-from ubrant.methods.discharge.findings import Others, account
+from ubrant.methods.discharge.findings import Others, judged
 from ubrant.core.cutoff import Cutoff
 from ubrant.methods.discharge.departure import leaves_expected
 from ubrant.core.ending import Ends
@@ -55,7 +55,7 @@ def test_says_how_it_ends(ends, says):
 
 def test_the_weakest_cell_is_named():
     cells = {k: Series(np.array([0.0, 9000.0]), np.array([3.33, 3.31 - (0.4 if k == 3 else 0)])) for k in (1, 2, 3, 4)}
-    found = account(record(), Others(cells=cells))
+    found = judged(record(), Others(cells=cells))
     assert found.findings["weakest_cell"].value == 3
     assert found.findings["cell_spread"].value == pytest.approx(400)
     assert "Cell 3 ends this run" in " ".join(found.warnings)
@@ -63,14 +63,14 @@ def test_the_weakest_cell_is_named():
 
 def test_a_cell_under_its_floor_is_warned_about():
     cells = {k: Series(np.array([0.0]), np.array([2.4 if k == 1 else 3.0])) for k in (1, 2)}
-    assert "Cell 1 was at 2.400 V, under the floor of 2.5 V" in " ".join(account(record(), Others(cells=cells)).warnings)
+    assert "Cell 1 was at 2.400 V, under the floor of 2.5 V" in " ".join(judged(record(), Others(cells=cells)).warnings)
 
 
 def test_another_meter_that_disagrees_is_pointed_out():
     body = falling()
     other = Series(body.time_s, body.voltage_v + 0.2)
-    assert "Another meter at the same place shows 0.20 V more" in " ".join(account(record(), Others(other_v=other)).warnings)
-    assert not [w for w in account(record(), Others(other_v=Series(body.time_s, body.voltage_v + 0.005))).warnings if "Another" in w]
+    assert "Another meter at the same place shows 0.20 V more" in " ".join(judged(record(), Others(other_v=other)).warnings)
+    assert not [w for w in judged(record(), Others(other_v=Series(body.time_s, body.voltage_v + 0.005))).warnings if "Another" in w]
 
 
 def test_edges_of_pulses():
