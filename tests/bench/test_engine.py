@@ -6,7 +6,7 @@ import queue
 
 import pytest
 
-from tests.making import small_plan
+from tests.methods.discharge.making import small_plan
 from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.engine import Engine, Order, Progress
 from ubrant.bench.instruments import ElectronicLoad, InstrumentError

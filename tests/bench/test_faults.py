@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from tests.making import small_plan
+from tests.methods.discharge.making import small_plan
 from ubrant.bench import engine
 from ubrant.bench.bench import Channel
 from ubrant.bench.engine import Order
@@ -76,7 +76,7 @@ def longest_silence(session) -> float:
 @pytest.mark.parametrize("kind", ["silent", "late", "garbage", "half", "nan", "range", "close"])
 def test_one_bad_answer_is_asked_for_again(kind):
     session, notices, commands = run_with(Fault("meter", kind, AT_S, count=1))
-    assert outcome(session) == ("cut-off", ["load on", "load off"])
+    assert outcome(session) == ("cut-off", ["load_on", "load_off"])
     assert notices == []
     assert longest_silence(session) < 15.0
     assert "(line opened anew)" in commands
@@ -91,7 +91,7 @@ def test_one_bad_answer_is_asked_for_again(kind):
 def test_a_meter_that_is_away_for_half_a_minute_is_waited_for_with_the_load_off(kind, says):
     """Cable pulled and back, and its kin: the run is paused with a marked gap and goes on."""
     session, _notices, commands = run_with(Fault("meter", kind, AT_S, for_s=30.0))
-    assert outcome(session) == ("cut-off", ["load on", "paused", "resumed", "load off"])
+    assert outcome(session) == ("cut-off", ["load_on", "paused", "resumed", "load_off"])
     paused = next(e for e in session.live.events() if e.kind == "paused")
     assert says in paused.text
     assert "The load is off; trying again." in paused.text
@@ -106,7 +106,7 @@ def test_a_meter_that_stays_away_ends_the_run_with_the_load_off(kind, patience_s
     """Two minutes for people; less here where each try lasts as long as an answer is waited for."""
     monkeypatch.setattr(engine, "PATIENCE_S", patience_s)
     session, _, commands = run_with(Fault("meter", kind, AT_S), seconds_per_answer=0.1)
-    assert outcome(session) == ("instrument lost", ["load on", "paused", "load off"])
+    assert outcome(session) == ("instrument lost", ["load_on", "paused", "load_off"])
     assert f"It did not come back in {says}" in session.progress.trouble
     assert load_is_off(commands)
 
@@ -127,7 +127,7 @@ def test_a_meter_that_freezes_is_noticed():
 
 def test_a_load_that_says_it_is_on_and_draws_nothing():
     session, _, commands = run_with(Fault("load", "draws nothing", AT_S))
-    assert outcome(session) == ("load draws nothing", ["load on", "load off"])
+    assert outcome(session) == ("load draws nothing", ["load_on", "load_off"])
     assert load_is_off(commands)
 
 
@@ -198,7 +198,7 @@ def test_a_meter_that_is_only_read_along_does_not_hold_up_the_run():
         session.order(Order.DONE)
     session.start()
     session.join(60)
-    assert outcome(session) == ("cut-off", ["load on", "meter_away", "meter_away", "load off"])
+    assert outcome(session) == ("cut-off", ["load_on", "meter_away", "meter_away", "load_off"])
     said = [e.text for e in session.live.events() if e.kind == "meter_away"]
     assert said == [
         "Second meter did not answer MEAS:VOLT?: check its cable. It is only read along: the run goes on without it.",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from tests.making import on_shelf, prepared
 from ubrant.bench import engine
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.engine import Order
@@ -15,18 +16,20 @@ from ubrant.bench.standins.faults import Fault
 from ubrant.core.converter import ConverterParameters
 from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.record.head import INSTRUMENTS
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.unit import Unit
-from ubrant.logbook.logbook import Logbook
+from ubrant.methods.registry import method_of
 from ubrant.methods.sweep.procedure import SweepPlan, sweep
-from ubrant.workshop import benches
-from ubrant.runs.benches import INSTRUMENTS, BenchChoice, choice_kept, trial_bench_problems
-from ubrant.workshop.trials.registry import trial_of, trial_view
-from ubrant.workshop.trials.session import start_trial
-from ubrant.workshop.trials.trial import Told
+from ubrant.runs import benches
+from ubrant.runs.accounts import account_of
+from ubrant.runs.begin import start_by_itself
+from ubrant.runs.benches import BenchChoice, bench_checks, choice_again
 
 STEP_DOWN = ConverterParameters(5.0, 0.15, 0.05, 0.003, sags_below_v=6.2, shutoff_v=5.5, restart_v=7.0)
-PLAN = SweepPlan(13.0, 5.0, 1.0, (0.0, 1.0, 2.0), 2.0, 10.0, Tolerance(4.75, 5.25))
+PLAN = SweepPlan(13.0, 5.0, 1.0, (0.0, 1.0, 2.0), 2.0, 10.0)
+TOLERANCE = Tolerance(4.75, 5.25)
+UNIT = Unit("Step-down", "converter", "12 V to 5 V, 2 A")
 
 
 def swept(*faults: Fault, world: ConverterScenario | None = None):
@@ -37,7 +40,7 @@ def swept(*faults: Fault, world: ConverterScenario | None = None):
         opened.append(replace(open_simulated_converter(scenario, around=Around(), timeout_s=0.04), unattended=True))
         return opened[0]
 
-    session = RunSession(sweep(PLAN), open_bench, LiveReadings())
+    session = RunSession(sweep(PLAN, TOLERANCE), open_bench, LiveReadings())
     notices = []
     session.start()
     while session.running:
@@ -82,7 +85,7 @@ class Hurried(RealClock):
         super().wait_until(time_s / 5, called)
 
 
-def test_a_trial_on_instruments_by_their_addresses(tmp_path, monkeypatch):
+def test_a_sweep_on_instruments_by_their_addresses(logbook, monkeypatch):
     """Supply, load and two meters as a person would enter them: the stand-ins' sockets are as good as any."""
     monkeypatch.setattr(benches, "RealClock", Hurried)
     scenario = ConverterScenario(STEP_DOWN, lead_ohm=Leads().resistance_ohm, runs_free=True, free_speed=400.0)
@@ -95,26 +98,23 @@ def test_a_trial_on_instruments_by_their_addresses(tmp_path, monkeypatch):
     into, out = at("In", "meter"), at("Out", "meter2")
     beside = at("Third", "meter2", tap="input")  # meant for the input, and clipped to the output
     choice = BenchChoice(INSTRUMENTS, 1.0, at("Load", "load", "load"), at("Supply", "supply", "supply"), (beside, into))
-    assert trial_bench_problems(choice, (into, out), on_battery=False) == []
-    assert "no load with a connection" in trial_bench_problems(replace(choice, load=None), (into, out), on_battery=False)[0]
-    book = Logbook(tmp_path / "x.ubrant")
-    trial, unit = trial_of("sweep"), book.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 2 A"))
-    fields = {**trial.usual(unit), "highest": "12 V", "lowest": "11 V", "step": "1 V", "loads": "0, 1, 1.5 A"}
-    run, session = start_trial(book, trial, Told(unit, fields, (into, out)), choice=choice)
+    method, made = method_of("sweep"), on_shelf(logbook, prepared("sweep", UNIT, (into, out), highest="12 V", lowest="11 V", step="1 V", loads="0, 1, 1.5 A"))
+    assert bench_checks(choice, method.scene(made), made.setup) == []
+    assert "no load with a connection" in bench_checks(replace(choice, load=None), method.scene(made), made.setup)[0]
+    run, session = start_by_itself(logbook, method, made, choice)
     session.order(Order.DONE)
     session.start()
     session.join(60)
     assert session.progress.ended_by == "done", session.progress.trouble
-    view = trial_view(book, book.run(run.id))
-    assert len(view.points) == 9
-    assert any("Third at the input shows 6." in said and "V less" in said for said in view.warnings), view.warnings
-    assert choice_kept(view.run.plan, [beside, into, out, choice.load, choice.supply]) == replace(choice, others=(beside,))
-    assert abs(view.findings["idle_power"].value - 0.15) < view.findings["idle_power"].expanded_uncertainty
-    book.close()
+    record, account = account_of(logbook, logbook.run(run.id))
+    assert account.taken == 9
+    assert any("Third at the input shows 6." in said and "V less" in said for said in account.warnings), account.warnings
+    assert choice_again(record.head, [beside, into, out, choice.load, choice.supply]) == replace(choice, others=(beside,))
+    assert abs(account.findings["idle_power"].value - 0.15) < account.findings["idle_power"].expanded_uncertainty
     world.close()
 
 
-def test_an_idle_draw_on_instruments_needs_no_load(tmp_path, monkeypatch):
+def test_an_idle_draw_on_instruments_needs_no_load(logbook, monkeypatch):
     """A supply and one meter; nothing is attached, and nothing else is connected to."""
     monkeypatch.setattr(benches, "RealClock", Hurried)
     world = WorldProcess(ConverterScenario(STEP_DOWN, runs_free=True, free_speed=400.0))
@@ -124,11 +124,11 @@ def test_an_idle_draw_on_instruments_needs_no_load(tmp_path, monkeypatch):
         return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=MeterDetails(role=role, connection="scpi", address=address))
 
     into, choice = at("In", "meter"), BenchChoice(INSTRUMENTS, 1.0, None, at("Supply", "supply", "supply"))
-    assert trial_bench_problems(choice, (into, into), on_battery=False, two_ends=False, loaded=False) == []
-    assert "cannot be at both ends" in trial_bench_problems(choice, (into, into), on_battery=False)[0]
-    book = Logbook(tmp_path / "x.ubrant")
-    trial, unit = trial_of("idle"), book.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 2 A"))
-    run, session = start_trial(book, trial, Told(unit, {**trial.usual(unit), "minutes": "10 s"}, (into, into)), choice=choice)
+    method, made = method_of("idle"), on_shelf(logbook, prepared("idle", UNIT, (into,), seconds="10 s"))
+    assert bench_checks(choice, method.scene(made), made.setup) == []
+    both = prepared("sweep", UNIT, (into, into))
+    assert "cannot be at both ends" in bench_checks(choice, method_of("sweep").scene(both), both.setup)[0]
+    run, session = start_by_itself(logbook, method, made, choice)
     session.start()
     answered = ""
     while session.running:
@@ -140,7 +140,6 @@ def test_an_idle_draw_on_instruments_needs_no_load(tmp_path, monkeypatch):
     assert session.progress.ended_by == "done", session.progress.trouble
     assert last_answer(session.commands.text(), "Supply: OUTP?") == "0"
     assert "Load:" not in session.commands.text()
-    view = trial_view(book, book.run(run.id))
-    assert abs(view.findings["idle_power"].value - 0.15) < view.findings["idle_power"].expanded_uncertainty
-    book.close()
+    _, account = account_of(logbook, logbook.run(run.id))
+    assert abs(account.findings["idle_power"].value - 0.15) < account.findings["idle_power"].expanded_uncertainty
     world.close()

@@ -10,8 +10,9 @@ import tty
 
 import pytest
 
-from tests.making import small_plan
+from tests.methods.discharge.making import DISCHARGE, begun, discharging, small_plan
 from ubrant.bench.clocks import RealClock
+from ubrant.bench.engine import Order
 from ubrant.bench.instruments import InstrumentError, VisaConnection, WrongInstrument
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.profile import ProfileError, keep_own, profiles, read_profile, shipped, shipped_text
@@ -25,8 +26,7 @@ from ubrant.core.label import parse_label
 from ubrant.core.line_pattern import LinePattern
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
-from ubrant.runs.benches import BenchChoice, bench_problems, try_command
-from ubrant.workshop.running import start_discharge
+from ubrant.runs.benches import BenchChoice, bench_checks, try_command
 
 PACK = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))
 
@@ -154,22 +154,20 @@ def test_the_wrong_instrument_is_told_by_its_identity(world):
 def test_what_is_missing_for_instruments_is_named():
     shown = Meter("Clamp")
     asked = Meter("Load", details=MeterDetails(role="load", connection="scpi", profile="Nobody's"))
-    said = " ".join(bench_problems(BenchChoice("bench", 1.0, asked), shown))
+    made = discharging(Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"), small_plan(), shown)
+    said = " ".join(bench_checks(BenchChoice("bench", 1.0, asked), DISCHARGE.scene(made), made.setup))
     assert "Clamp has no connection" in said
     assert "Load has no address" in said
 
 
 def test_a_run_on_another_program_s_growing_log(logbook, tmp_path):
     """The log is followed as it grows, the load is switched by a person, and the run ends at the cut-off that the log shows."""
-    from ubrant.bench.engine import Order
-    from ubrant.core.leads import Leads
-
     path = tmp_path / "growing.csv"
     path.write_text("Time (s),Voltage (V),Current (A)\n0,13.2,0\n1,13.2,0\n")
     unit = logbook.keep_unit(Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"))
     meter = Meter("Other program", "0.1 %", "0.5 %", details=MeterDetails(connection="file", address=str(path)))
     plan = small_plan(every_s=0.05, rest_before_s=0.2, rest_after_s=0.1, cutoff=Cutoff(11.0, 0.0), by_hand=True)
-    run, session = start_discharge(logbook, unit, plan, meter, Leads(0.0), choice=BenchChoice("bench", 1.0))
+    run, session = begun(logbook, plan, unit, meter, BenchChoice("bench", 1.0))
     session.start()
     wait = threading.Event()
     for k in range(200):
@@ -197,11 +195,8 @@ def test_a_run_on_instruments_that_run_freely(world, logbook, by_lines):
     if by_lines:
         details = MeterDetails(connection="lines", address=f"socket://127.0.0.1:{made.ports['board']}", profile="2 V, 3 A")
     meter = Meter("Meter", "0.1 %", "0.5 %", details=details)
-    from ubrant.bench.engine import Order
-    from ubrant.core.leads import Leads
-
     plan = small_plan(every_s=0.05, rest_before_s=0.3, rest_after_s=0.2, own_cutoff_v=6.0, cutoff=Cutoff(11.0, 0.0))
-    run, session = start_discharge(logbook, unit, plan, meter, Leads(0.0), choice=BenchChoice("bench", math.nan, load))
+    run, session = begun(logbook, plan, unit, meter, BenchChoice("bench", math.nan, load))
     for _ in range(2):
         session.order(Order.DONE)
     session.start()

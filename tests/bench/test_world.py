@@ -14,7 +14,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.making import AMPS, VOLTS, small_plan
+from tests.making import AMPS, VOLTS
+from tests.methods.discharge.making import small_plan
 from ubrant.bench import simulated
 from ubrant.bench.engine import Order
 from ubrant.bench.live import LiveReadings

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from tests.making import falling, record
+from tests.making import falling
+from tests.methods.discharge.making import record
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.methods.discharge.sums import analyse
 from ubrant.core.label import parse_label

@@ -7,14 +7,13 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
-from tests.making import small_plan
+from tests.methods.discharge.making import begun, small_plan
 from ubrant.bench import simulated
 from ubrant.bench.engine import Order
-from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.workshop import running
+from ubrant.runs.benches import BenchChoice
 
 
 def main() -> None:
@@ -29,7 +28,7 @@ def main() -> None:
     logbook = Logbook(Path(sys.argv[1]))
     unit = logbook.keep_unit(Unit("Small cell", "battery", "0.5 Ah 12.8 V LiFePO4"))
     plan = small_plan(every_s=1.0, rest_before_s=5.0)
-    _, session = running.start_discharge(logbook, unit, plan, Meter("Meter", "0.1 %", "1 %"), Leads(), speed=300.0)
+    _, session = begun(logbook, plan, unit, Meter("Meter", "0.1 %", "1 %"), BenchChoice(speed=300.0))
     for _ in range(2):
         session.order(Order.DONE)
     session.start()

@@ -8,15 +8,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 
-from tests.making import small_plan
+from tests.methods.discharge.making import begun, small_plan
 from ubrant.bench.engine import Order
-from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.benches import BenchChoice
 from ubrant.ui.application import guard, make_application
 from ubrant.ui.shell import MainWindow
-from ubrant.workshop.running import start_discharge
 
 
 def main() -> None:
@@ -27,9 +26,7 @@ def main() -> None:
     window.show()
     bench = window.bench
     unit = bench.logbook.keep_unit(Unit("Small cell", "battery", "0.5 Ah 12.8 V LiFePO4"))
-    run, session = start_discharge(
-        bench.logbook, unit, small_plan(every_s=1.0, rest_before_s=2.0), Meter("Meter", "0.1 %", "1 %"), Leads(), speed=100.0
-    )
+    run, session = begun(bench.logbook, small_plan(every_s=1.0, rest_before_s=2.0), unit, Meter("Meter", "0.1 %", "1 %"), BenchChoice(speed=100.0))
     for _ in range(2):
         session.order(Order.DONE)
     bench.begin(run, session, None)

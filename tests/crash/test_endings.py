@@ -10,13 +10,15 @@ import sys
 import pytest
 
 from ubrant.core.meter import Meter
-from ubrant.core.readings import ReadingsError
+from ubrant.core.record.head import SIMULATED, Head, Setup
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import new_run
 from ubrant.logbook.writer import RunWriter
-from ubrant.workshop.views import view_of
+from ubrant.runs.accounts import account_of
+
+RUN = new_run(Head("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), SIMULATED)
 
 
 def driven(path, what: str) -> subprocess.Popen[str]:
@@ -31,13 +33,13 @@ def driven(path, what: str) -> subprocess.Popen[str]:
 def test_an_exception_ends_the_run_and_leaves_the_window(tmp_path, what):
     child = driven(tmp_path / "bench.ubrant", what)
     out, _ = child.communicate(timeout=60)
-    assert out.startswith("ended load off True Something went wrong in Ubrant (RuntimeError: a slip in a slot)")
+    assert out.startswith("ended load_off True Something went wrong in Ubrant (RuntimeError: a slip in a slot)")
     assert "Traceback" not in out
 
 
 def test_end_of_the_desktop_session(tmp_path):
     out, _ = driven(tmp_path / "bench.ubrant", "session").communicate(timeout=60)
-    assert out.startswith("ended load off")
+    assert out.startswith("ended load_off")
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
@@ -51,7 +53,7 @@ def test_a_signal_ends_the_run_and_the_program(tmp_path, number):
     logbook = Logbook(path)
     ((run, _),) = logbook.runs()
     assert (run.state, run.ended_by) == ("done", "person")
-    assert [e.kind for e in logbook.events(run.id)] == ["load on", "load off"]
+    assert [e.event.kind for e in logbook.events(run.id)] == ["load_on", "load_off"]
     logbook.close()
 
 
@@ -68,7 +70,7 @@ def small_disk(tmp_path):
 
 def test_a_full_disk_is_said_and_what_was_kept_is_safe(small_disk):
     logbook = Logbook(small_disk / "bench.ubrant")
-    run = logbook.start_run(Run(None, "discharge", "simulated bench", "2026-11-01T10:00:00+00:00"))
+    run = logbook.start_run(RUN)
     writer = RunWriter(logbook.path, run.id)
     kept = 0
     with pytest.raises(LogbookError, match="The disk is full"):
@@ -104,6 +106,5 @@ def test_a_folder_that_cannot_be_written(tmp_path):
 
 def test_a_run_without_readings_says_so(logbook):
     logbook.keep_meter(Meter("Meter"))
-    run = logbook.start_run(Run(None, "discharge", "simulated bench", "2026-11-01T10:00:00+00:00"))
-    with pytest.raises(ReadingsError, match="no readings yet"):
-        view_of(logbook, run)
+    run = logbook.start_run(RUN)
+    assert "Nothing flows yet" in account_of(logbook, run)[1].trouble

@@ -9,7 +9,7 @@ import sys
 import numpy as np
 import pytest
 
-from tests.making import small_plan
+from tests.methods.discharge.making import small_plan
 from ubrant.bench.engine import Order
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.leads import Leads

@@ -10,7 +10,7 @@ import pytest
 from scipy.integrate import quad
 from uncertainties import ufloat
 
-from tests.making import record
+from tests.methods.discharge.making import record
 from ubrant.core.accuracy import parse_accuracy
 from ubrant.methods.discharge.sums import analyse
 from ubrant.core.integrals import charge_ah, energy_wh

@@ -41,7 +41,8 @@ class WorldClock:
 
     def hands(self, action: str) -> None:
         """Have the simulated person do something."""
-        self._ask(f"HAND {action}")
+        if action:
+            self._ask(f"HAND {action}")
 
     def truth(self) -> tuple[float, float, float, float]:
         """What really happened: charge Ah, energy Wh, state of charge, °C. For tests; nothing else may know."""

@@ -104,11 +104,7 @@ def open_simulated_converter(
         clock.close()
         world.close()
 
-    def hands(action: str) -> None:
-        if action:
-            clock.hands(action)
-
-    return Bench(load, channels, clock, tuple(lines), close, log, supply, scope=scope.record if scope else None, hands=hands)
+    return Bench(load, channels, clock, tuple(lines), close, log, supply, scope=scope.record if scope else None, hands=clock.hands)
 
 
 def open_simulated(
@@ -135,4 +131,4 @@ def open_simulated(
         clock.close()
         world.close()
 
-    return Bench(load, channels, clock, tuple(lines), close, log, supply)
+    return Bench(load, channels, clock, tuple(lines), close, log, supply, hands=clock.hands)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.making import falling, record
+from tests.making import falling
+from tests.methods.discharge.making import record
 from ubrant.methods.discharge.findings import Others, judged
 from ubrant.core.cutoff import Cutoff
 from ubrant.methods.discharge.departure import leaves_expected

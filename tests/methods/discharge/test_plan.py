@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from tests.making import small_plan
+from tests.methods.discharge.making import small_plan
 from ubrant.methods.rehearsal import rehearse
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit

@@ -1,35 +1,30 @@
-"""Logs of converters with anything in their cells, and trials with anything typed: findings, or one sentence; never anything else."""
+"""Logs with anything in their cells, and runs by hand with anything typed: findings, or one sentence; never anything else."""
 
 from __future__ import annotations
 
 import random
 import warnings
-from dataclasses import replace
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.workshop.test_trial_paths import BREAKER, BRICK, PROJECTOR, told
-from tests.workshop.test_trial_rows import BLOCK, HUT, METER, PLUG, STEP_DOWN, kept
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.label import parse_label
-from ubrant.core.points import SweepMeters
+from tests.making import BLOCK, BREAKER, BRICK, HUT, METER, PACK, PLUG, PROJECTOR, STEP_DOWN, prepared, record_for
+from ubrant.core.account import account_to_json
 from ubrant.core.readings import ReadingsError
-from ubrant.core.tolerance import parse_tolerance
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.records import Run
-from ubrant.runs.benches import BY_HAND
-from ubrant.workshop.conversion import idle_log, steps_log, sweep_log, wave_log
-from ubrant.workshop.paths import found_path
-from ubrant.workshop.trials.registry import trial_of
-from ubrant.workshop.trials.trial import plan_as_json, told_of
+from ubrant.methods.method import TAP_LOG, WAVE_LOG
+from ubrant.methods.registry import entries
+from ubrant.runs.accounts import account_of_kept
+from ubrant.runs.bringing_in import Told, read_file
 
 HEADS = (
     "time / s", "input voltage / V", "input current / A", "input power / W", "output voltage / V", "output current / A", "output power / W",
     "source voltage / V", "ac voltage / V", "ac power / W", "ac frequency / Hz", "dc voltage / V", "dc current / A", "Voltage (V)",
 )  # fmt: skip
 ODD = ("", "", "OL", "-1e9", "0", "0", "0", "12.0", "12.0", "12.0", "11.5", "5.0")
-METERS = SweepMeters(Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.005, "A"), Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.005, "A"))
+METERS = ("0.1 % + 2 mV", "0.2 % + 5 mA", "0.1 % + 2 mV", "0.2 % + 5 mA")
+UNITS = (STEP_DOWN, HUT, BREAKER, PROJECTOR, BRICK, PACK)
+KEYS = [e.key for e in entries() if e.method.is_started]
 
 
 def log(rng: random.Random) -> str:
@@ -54,21 +49,18 @@ def test_every_method_on_anything(tmp_path_factory):
     @given(st.integers(0, 2**32), st.booleans())
     def check(seed: int, known: bool) -> None:
         path.write_text(log(random.Random(seed)))
-        meters, tolerance = METERS if known else SweepMeters(), parse_tolerance("5 V 5%") if known else None
-        battery = parse_label("12 V 45 Ah lead-acid") if known else None
-        for analyse in (
-            lambda: sweep_log(path, meters, tolerance, 15.0 if known else None), lambda: steps_log(path, meters, tolerance, 150.0, battery),
-            lambda: idle_log(path, meters), lambda: wave_log(path, None, METERS.input_v),
-        ):  # fmt: skip
+        said = {"tolerance": "5 V 5%", "rated": "15 W", "battery": "12 V 45 Ah lead-acid"} if known else {}
+        for entry in entries():
+            if entry.method.log not in {TAP_LOG, WAVE_LOG}:
+                continue
             with warnings.catch_warnings():
                 warnings.simplefilter("error")  # a warning of NumPy's would stand on the person's screen
                 try:
-                    found = analyse()
+                    account = account_of_kept(read_file(path, Told(entry.key, said, METERS if known else ("", "", "", ""))).record())
                 except (LogError, ReadingsError) as error:
                     assert str(error)[-1] in ".”?", str(error)
                     continue
-            assert found.findings
-            assert found.sentence.endswith(".")
+                look(account)
 
     check()
 
@@ -88,18 +80,24 @@ def lines(rng: random.Random) -> list[str]:
     return found
 
 
+def look(account) -> None:
+    """Everything that would be shown of it."""
+    assert account.findings or account.trouble
+    assert account.trouble or account.sentence.endswith("."), account.sentence
+    assert "nan" not in str([(f.value_text(), f.doubt_text(), f.with_doubt(), f.amount_text(), f.budget()) for f in account.findings.values()])
+    account_to_json(account)
+    account.path()
+    account.drawings()
+
+
 @settings(max_examples=80, deadline=None, database=None, suppress_health_check=list(HealthCheck))
-@given(st.integers(0, 2**32), st.sampled_from(["sweep", "steps", "idle", "trip", "appliance", "supply"]))
-def test_every_trial_by_hand_on_any_lines(seed: int, method: str) -> None:
-    unit = {"sweep": STEP_DOWN, "trip": BREAKER, "appliance": PROJECTOR, "supply": BRICK}.get(method, HUT)
-    plan = replace(told(unit, method, (PLUG, METER) if method in {"supply", "appliance"} else (METER, PLUG)), battery=BLOCK)
-    run = Run(None, method, BY_HAND, "2026-11-01T10:00:00+00:00", plan=plan_as_json(plan), label_text=unit.label_text, voltage_accuracy="0.1 %",
-              current_accuracy="0.5 %")  # fmt: skip
-    jots = [(10.0 * k, line) for k, line in enumerate(lines(random.Random(seed)))]
+@given(st.integers(0, 2**32), st.sampled_from(KEYS))
+def test_every_method_by_hand_on_any_lines(seed: int, key: str) -> None:
+    entry = next(e for e in entries() if e.key == key)
+    unit = next(u for u in UNITS if entry.suits(u))
+    meters = (PLUG, METER) if unit in (BRICK, PROJECTOR) else (METER, PLUG)
+    made = prepared(key, unit, meters, BLOCK)
+    typed = {10.0 * k: line for k, line in enumerate(lines(random.Random(seed)))}
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        view = trial_of(method).view(run, kept(jots=jots))
-        said = [(f.value_text(), f.doubt_text(), f.with_doubt(), f.amount_text(), f.budget()) for f in view.findings.values()]
-        assert "nan" not in str(said)
-        found_path(told_of(run), view)
-    assert view.findings or view.trouble
+        look(entry.method.account(record_for(key, made, lines=typed)))
