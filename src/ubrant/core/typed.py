@@ -103,10 +103,19 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
         off |= (times > ended) & ~np.isin(times, second.time_s)
     at_s, half_s = np.where(off & ~np.isin(times, second.time_s), 0.0, at_s), np.where(off, 0.0, half_s)
     if not len(amps):
-        at_s, half_s = at_s / at_v, half_s / at_v
+        at_s, half_s = _amps_from(at_s, half_s, at_v)
     if len(times) < 2:
         raise ReadingsError("One reading only: there is nothing to add up yet.")
     return Readings(times, at_v, at_s, float(np.median(np.diff(times)))), Widths(half_v, half_s, between)
+
+
+def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
+    """Amperes that nobody took down, and how wide they are."""
+    none = (volts <= 0) & ((watts != 0) | (half != 0))
+    if none.any():
+        raise ReadingsError("Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”.")
+    by = np.where(volts > 0, volts, 1.0)
+    return watts / by, half / by
 
 
 def _known_on_s(typed: Typed, second: Series) -> float:

@@ -167,7 +167,7 @@ def output_plot(found: Sweep | None, tolerance: Tolerance | None) -> Plot:
     """Output voltage over the load, with the tolerance as two levels."""
     title, along, up = say("Output over load"), say("load, W     ◆ outside   × off"), say("output, V")
     points = found.points if found is not None else None
-    if found is None or points is None or not len(points):
+    if found is None or points is None or not len(points) or not float(points.output_v.max()) > 0:
         return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
     on = points.output_v[points.output_v > 0.5 * float(points.output_v.max())]
     low, high = float(on.min()), float(on.max())

@@ -235,7 +235,7 @@ def _of_log(record: Record) -> _Read:
 def _course(lines: list[tuple[str, Series]]) -> Plot:
     """Watts over time, one line style a setting; the mean of the later half as a level."""
     title, along = say("Power taken in"), say("time, s")
-    shown = [(name, s) for name, s in lines if len(s)]
+    shown = [(name, s) for name, s in lines if np.isfinite(s.value).any()]
     if not shown:
         return Plot(title, along, "W", (0.0, 1.0), (0.0, 1.0))
     start, end = min(float(s.time_s[0]) for _, s in shown), max(float(s.time_s[-1]) for _, s in shown)

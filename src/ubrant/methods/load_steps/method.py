@@ -169,9 +169,9 @@ class LoadStepsMethod(Method):
         setup, live, tolerance = record.head.setup, record.state == "running", record.head.criteria.tolerance
         try:
             rows = points_taken(record, settings)
+            points, waves = rows.points(), tuple(_waves(record, rows))
         except ReadingsError as error:
             return Account(trouble=str(error), planned=planned)
-        points, waves = rows.points(), tuple(_waves(record, rows))
         shown = tuple(sorted((*waves, *attached), key=lambda w: w.load_w)) if attached else waves
         if points is None:
             return Account(trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live))

@@ -162,9 +162,9 @@ class SweepMethod(Method):
         live = record.state == "running"
         try:
             rows = points_taken(record, settings)
+            points = rows.points()
         except ReadingsError as error:
             return Account(trouble=str(error), planned=planned)
-        points = rows.points()
         if points is None:
             return Account(trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live))
         try:

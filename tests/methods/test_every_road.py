@@ -1,0 +1,119 @@
+"""Whatever a method finds, it finds again: from a Data Package, from a CSV file, from jot text, in the window and on the command line."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+
+from tests.command_line import ubrant
+from tests.making import by_hand, carried_out
+from tests.methods.samples import BY_HAND, ON_BENCH, SAMPLES
+from ubrant.core.account import Account, account_to_json
+from ubrant.core.record.head import LOG
+from ubrant.logbook.exporting import export_csv, export_package
+from ubrant.logbook.logbook import Logbook
+from ubrant.methods.registry import entries
+from ubrant.runs.accounts import account_of, account_of_kept, live_account
+from ubrant.runs.bringing_in import Told, keep, read_file, unit_for
+from ubrant.runs.jot_heads import export_jots
+
+WAVES = [e.key for e in entries() if e.method.log == "wave"]
+
+
+@pytest.fixture(scope="module")
+def book(tmp_path_factory):
+    made = Logbook(tmp_path_factory.mktemp("roads") / "roads.ubrant")
+    yield made
+    made.close()
+
+
+@pytest.fixture(scope="module")
+def runs(book):
+    """Each run once: by method and road, with its account."""
+    found = {}
+    for key in ON_BENCH:
+        _, account, run = carried_out(book, key, SAMPLES[key].prepared(key))
+        found[key, "bench"] = run, account
+    for key in BY_HAND:
+        run, session = by_hand(book, key, SAMPLES[key].prepared(key, by_hand=True), SAMPLES[key].lines)
+        found[key, "by hand"] = book.run(run.id), account_of(book, book.run(run.id))[1]
+        assert not found[key, "by hand"][1].trouble
+        same(live_account(run, session), found[key, "by hand"][1], 1e-12)
+    for key in WAVES:
+        path = book.path.with_name("wave.csv")
+        time = np.arange(1600) * 5e-5
+        path.write_text("Time (s),Voltage (V)\n" + "\n".join(f"{t:.7f},{325 * np.sin(2 * np.pi * 50 * t):.4f}" for t in time))
+        run = keep(book, read_file(path, Told(key, accuracies=("3 % + 0.1 V", "", "", ""), load_w=65.0)), None)
+        found[key, LOG] = run, account_of(book, run)[1]
+    return found
+
+
+def same(one: Account, other: Account, rel: float) -> None:
+    assert list(one.findings) == list(other.findings)
+    for key, finding in one.findings.items():
+        again = other.findings[key]
+        for found, was in ((again.value, finding.value), (again.expanded_uncertainty, finding.expanded_uncertainty)):
+            assert found == was if was is None or found is None or isinstance(was, str) else found == pytest.approx(was, rel=rel, abs=1e-15), key
+        assert (again.unit, again.name) == (finding.unit, finding.name)
+
+
+def alike(one: Account, other: Account) -> None:
+    same(one, other, 1e-9)
+    assert (one.sentence, one.verdict, one.ended_by, one.answers, one.taken) == (other.sentence, other.verdict, other.ended_by, other.answers, other.taken)
+    assert (one.warnings, one.gaps, len(one.waves)) == (other.warnings, other.gaps, len(other.waves))
+    assert [type(d) for d in one.drawings()] == [type(d) for d in other.drawings()]
+    assert one.path() == other.path()
+
+
+@pytest.mark.parametrize("key", [*((k, "bench") for k in ON_BENCH), *((k, "by hand") for k in BY_HAND), *((k, LOG) for k in WAVES)], ids="-".join)
+@pytest.mark.parametrize("form", ["package", "csv", "jot"])
+def test_brought_in_again_it_says_the_same(book, runs, tmp_path, key, form):
+    run, account = runs[key]
+    kept = book.kept(run)
+    target = tmp_path / {"package": "run", "csv": "run.csv", "jot": "run.jot"}[form]
+    if form == "package":
+        export_package(kept, target, "a name")
+    elif form == "csv":
+        export_csv(kept, target)
+    else:
+        lost = export_jots(kept, target, run.head.setup.unit.name)
+        if key[1] != "by hand":
+            assert "what instruments read" in lost
+            return
+        assert lost == ""
+    again = read_file(target, Told())
+    alone = account_of_kept(kept.record())
+    alike(alone, account_of_kept(again.record()))
+    said = json.loads(ubrant("analyse", str(target), "--json").stdout)
+    assert said["schema"] == 1
+    assert said["findings"] == json.loads(json.dumps(account_to_json(alone)["findings"]))
+    assert said["sentence"] == alone.sentence
+    unit = unit_for(book, again)
+    alike(account, account_of(book, keep(book, again, unit))[1])
+
+
+@pytest.mark.parametrize("key", ON_BENCH)
+def test_the_first_event_of_a_csv_holds_the_head(book, runs, tmp_path, key):
+    export_csv(book.kept(runs[key, "bench"][0]), tmp_path / "run.csv")
+    heads, first = (tmp_path / "run.csv").read_text("utf-8").splitlines()[:2]
+    assert heads.endswith(",event")
+    assert f'""method"": ""{key}""' in first
+
+
+@pytest.mark.parametrize("key", ON_BENCH)
+def test_going_on_and_over_say_the_same(tmp_path, key):
+    """What a stage showed of a run at its end is what is found afterwards."""
+    from tests.making import on_shelf
+    from ubrant.methods.registry import method_of
+    from ubrant.runs.begin import start_by_itself
+    from ubrant.runs.benches import BenchChoice
+
+    book = Logbook(tmp_path / "live.ubrant")
+    run, session = start_by_itself(book, method_of(key), on_shelf(book, SAMPLES[key].prepared(key)), BenchChoice(unattended=True))
+    session.start()
+    session.join(60)
+    final = account_of_kept(book.kept(book.run(run.id)).record())
+    same(live_account(run, session), final, 1e-12)
+    book.close()
