@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from ubrant.methods.discharge.findings import Account, account_to_json
+from ubrant.core.account import Account, account_to_json
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.accounts import account_of_kept
 from ubrant.runs.bringing_in import Told, read_file

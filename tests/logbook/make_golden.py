@@ -5,14 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from tests.making import falling
-from ubrant.core.cutoff import Cutoff
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.records import StoredEvent
-from ubrant.workshop.bringing_in import keep_log
+from ubrant.runs.bringing_in import Told, from_log, judged, keep
 
 GOLDEN = Path(__file__).parent / "golden"
 
@@ -25,10 +23,9 @@ def main() -> None:
     logbook.keep_meter(Meter("Meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_a=20))
     body = falling(every_s=60.0)
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    run = keep_log(
-        logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", temperature_c=20.0
-    )
-    logbook.add_event(run.id, StoredEvent(600.0, "jotting", "case warm"))
+    told = Told(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, temperature_c=20.0)
+    run = keep(logbook, judged(from_log(log), told), unit)
+    logbook.note(run.id, 600.0, "case warm")
     logbook.close()
 
 

@@ -8,6 +8,8 @@ import signal
 import sqlite3
 import subprocess
 import sys
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -15,16 +17,21 @@ import pytest
 
 from tests.logbook.make_golden import GOLDEN
 from tests.making import crossing_s
+from ubrant.core.cutoff import Cutoff
 from ubrant.core.meter import Meter
 from ubrant.core.readings import Series
+from ubrant.core.record.events import Note
+from ubrant.core.record.head import SIMULATED, Criteria, Head, Setup
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import FORMAT, LogbookError, connect
 from ubrant.logbook.logbook import PIECE, Logbook
-from ubrant.logbook.records import Run, StoredEvent
+from ubrant.logbook.records import Kept, new_run
 from ubrant.logbook.writer import RunWriter
-from ubrant.workshop.views import summary_of, view_of
+from ubrant.runs.accounts import account_of, summary_of
 
-RUN = Run(None, "discharge", "simulated bench", "2026-11-01T10:00:00+00:00", label_text="50 Ah 12.8 V", plan={"cutoff_v": 11.0})
+STARTED = datetime(2026, 11, 1, 10, tzinfo=UTC)
+HEAD = Head("discharge", Setup(Unit("", "battery", "50 Ah 12.8 V")), criteria=Criteria(cutoff=Cutoff(11.0)))
+RUN = new_run(HEAD, SIMULATED, STARTED)
 
 
 def test_units_and_meters_come_back_as_they_were(logbook):
@@ -45,7 +52,7 @@ def test_a_removed_unit_keeps_its_runs_and_can_come_back(logbook):
 
 def test_readings_are_kept_to_the_last_bit_in_pieces(logbook):
     time = np.cumsum(np.random.default_rng(3).uniform(0.5, 1.5, PIECE + 10))
-    run = logbook.keep_import(RUN, {("battery", "V"): Series(time, np.sin(time))})
+    run = logbook.keep_import(Kept(RUN, {("battery", "V"): Series(time, np.sin(time))}))
     back = logbook.series(run.id, "battery", "V")
     assert np.array_equal(back.time_s, time)
     assert np.array_equal(back.value, np.sin(time))
@@ -58,7 +65,7 @@ def test_what_is_written_while_running_can_be_read_by_others_and_is_folded_at_th
     for k in range(500):
         writer.reading("battery", "V", float(k), 12.0 + k)
         if k % 100 == 0:
-            writer.event(float(k), "jotting", f"at {k}")
+            writer.event(Note(float(k), f"at {k}"))
     while len(logbook.series(run.id, "battery", "V")) < 500:
         writer.check()
     writer.finish("cut-off", "")
@@ -69,15 +76,18 @@ def test_what_is_written_while_running_can_be_read_by_others_and_is_folded_at_th
 
 
 _KILLED = """
-import sys, time
+import sys
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.writer import RunWriter
-from ubrant.logbook.records import Run
+from ubrant.core.record.events import LoadOn
+from tests.logbook.test_logbook import RUN
 logbook = Logbook(Path(sys.argv[1]))
-run = logbook.start_run(Run(None, "discharge", "simulated bench", "2026-11-01T10:00:00+00:00", label_text="50 Ah 12.8 V", plan={"cutoff_v": 11.0}))
+run = logbook.start_run(RUN)
 writer = RunWriter(logbook.path, run.id)
-writer.event(0.0, "load on", "")
+writer.event(LoadOn(0.0))
 for k in range(1000):
     writer.reading("battery", "V", float(k), 13.0)
     writer.reading("battery", "A", float(k), 10.0)
@@ -96,9 +106,9 @@ def test_a_killed_run_is_there_on_the_next_start_with_its_findings_so_far(tmp_pa
     child.wait()
     logbook = Logbook(path)
     ((run, _),) = logbook.runs()
-    view = view_of(logbook, run)
-    assert (run.state, view.found.ended_by) == ("interrupted", "interrupted")
-    assert view.found.findings["charge"].value == pytest.approx(10 * 999 / 3600)
+    _, account = account_of(logbook, run)
+    assert (run.state, account.ended_by) == ("interrupted", "interrupted")
+    assert account.findings["charge"].value == pytest.approx(10 * 999 / 3600)
     assert summary_of(logbook, run).sentence.startswith("Cannot tell: 2.775 Ah is 5.5 % of the label, but nobody said how accurate")
     logbook.close()
 
@@ -130,8 +140,8 @@ def test_every_past_format_opens_and_says_the_same(tmp_path):
         shutil.copy(golden, copy)
         logbook = Logbook(copy)
         ((run, name),) = logbook.runs()
-        found = view_of(logbook, run).found
-        assert (name, logbook.units()[0].note, logbook.events(run.id)[0].text) == ("Pack", "kept for all time", "case warm")
+        _, found = account_of(logbook, run)
+        assert (name, logbook.units()[0].note, logbook.events(run.id)[0].event.text) == ("Pack", "kept for all time", "case warm")
         assert found.findings["charge"].value == pytest.approx(10 * crossing_s(5, 10.5, 11.0) / 3600, rel=1e-3)
         logbook.close()
 
@@ -157,9 +167,9 @@ def test_refusals_are_sentences_and_touch_nothing(tmp_path):
 
 def test_search_finds_units_labels_and_jottings(logbook):
     unit = logbook.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V"))
-    first = logbook.start_run(Run(unit.id, "discharge", "a.csv", "2026-11-01T10:00:00+00:00", label_text="50 Ah 12.8 V"))
-    second = logbook.start_run(Run(None, "discharge", "b.csv", "2026-11-02T10:00:00+00:00"))
-    logbook.add_event(second.id, StoredEvent(1.0, "jotting", "smelled of rain"))
+    first = logbook.start_run(new_run(replace(HEAD, setup=Setup(unit)), "a.csv", STARTED))
+    second = logbook.start_run(new_run(HEAD, "b.csv", STARTED + timedelta(days=1)))
+    logbook.note(second.id, 1.0, "smelled of rain")
     assert [run.id for run, _ in logbook.runs()] == [second.id, first.id]
     assert [run.id for run, _ in logbook.runs("dome")] == [first.id]
     assert [run.id for run, _ in logbook.runs("rain")] == [second.id]

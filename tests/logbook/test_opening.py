@@ -8,12 +8,11 @@ import sqlite3
 import pytest
 
 from tests.making import falling
-from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.workshop.bringing_in import keep_log
+from ubrant.runs.bringing_in import from_log, keep
 
 
 @pytest.fixture
@@ -24,7 +23,7 @@ def kept(tmp_path):
     unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
     body = falling(every_s=5.0)
     for _ in range(12):
-        keep_log(logbook, LogFile("x.csv", body.time_s, body.voltage_v, body.current_a), unit, cutoff=Cutoff(11.0))
+        keep(logbook, from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a)), unit)
     logbook.close()
     return path
 

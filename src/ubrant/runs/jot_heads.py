@@ -71,7 +71,7 @@ def _plan(log: LogFile, method: Method, setup: Setup, typed: Mapping[str, str]) 
         for key in typed:
             if key not in known:
                 raise LogError(f"{log.name}: “plan {key}” is none of this method: {', '.join(sorted(known))}.")
-        prepared = method.prepare(setup, typed)
+        prepared = method.by_person(method.prepare(setup, typed))
     except LogError:
         raise
     except ValueError as error:
