@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from tests.window import bench_window, dressed, stocked, window  # noqa: F401
 from ubrant.logbook.logbook import Logbook
 
 settings.register_profile("same", derandomize=True, database=None)

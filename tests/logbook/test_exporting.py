@@ -56,9 +56,9 @@ def test_csv_keeps_to_the_rules(tested, tmp_path):
     export_csv(logbook.kept(run), tmp_path / "run.csv")
     lines = (tmp_path / "run.csv").read_bytes().decode().split("\r\n")
     assert lines[0] == "time / s,battery voltage / V,battery current / A,load voltage / V,load current / A,event"
-    assert any(line.endswith('"fan, started"') for line in lines)
+    assert '""ended_by"": ""cut-off""' in lines[1]
+    assert any('""kind"": ""note"", ""text"": ""fan, started""' in line for line in lines)
     assert lines[-1] == ""
-    assert lines[-2].endswith("ended by cut-off")
 
 
 def test_package_describes_its_columns(tested, tmp_path):
@@ -67,7 +67,7 @@ def test_package_describes_its_columns(tested, tmp_path):
     told = json.loads((tmp_path / "out" / "datapackage.json").read_text())
     fields = told["resources"][0]["schema"]["fields"]
     assert [f.get("unit") for f in fields] == ["s", "V", "A", "V", "A", None]
-    assert told["ubrant"]["label"] == "0.5 Ah 12.8 V LiFePO4"
+    assert told["ubrant"]["head"]["unit"]["label"] == "0.5 Ah 12.8 V LiFePO4"
 
 
 def test_what_cannot_be_written_or_read_is_said(tested, tmp_path):

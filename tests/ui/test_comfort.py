@@ -14,7 +14,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
 from tests.making import falling
-from tests.ui.conftest import click, type_into
+from tests.window import click, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
@@ -63,7 +63,7 @@ def test_outlook_from_a_run(tested, qtbot):
     stage = tested.outlook
     for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 %"), ("idle", "6 W"), ("kept", "10 %")):
         type_into(qtbot, stage.fields[name], text)
-    energy = tested.findings.view.found.findings["energy"].value
+    energy = tested.findings.account.findings["energy"].value
     assert stage.answer.value == pytest.approx(0.9 * energy / (62 / 0.88 + 6))
     assert "Runs for about" in stage._verdict.text()
     assert "W lost" in stage.path_view.words()

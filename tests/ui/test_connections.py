@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from tests.ui.conftest import click, type_into
+from tests.window import click, type_into
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.cell import pack_from_label
@@ -89,7 +89,7 @@ def test_a_run_on_instruments_is_refused_until_all_is_there(window, qtbot):
     unit = window.bench.keep_unit(Unit("Pack", "battery", "0.5 Ah 12.8 V LiFePO4"))
     window.bench.test_wanted.emit(unit.id)
     form = window.prepare.form
-    form.speed.setCurrentIndex(form.speed.findText("instruments"))
+    form.bench.setCurrentIndex(form.bench.findText("instruments"))
     window.prepare.look()
     assert any("Clamp has no connection" in p for p in window.prepare.problems())
     assert not window.prepare.start_button.isEnabled()
@@ -132,7 +132,7 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     window.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert seen
-    assert window.findings.view.found.findings["charge"].value == pytest.approx(16.5)
+    assert window.findings.account.findings["charge"].value == pytest.approx(16.5)
     window.go_to(0)
     answered(
         window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))

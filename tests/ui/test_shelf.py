@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from tests.making import falling
-from tests.ui.conftest import click, type_into
+from tests.window import click, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.jot import Jotting
 from ubrant.core.meter import Meter
@@ -106,7 +106,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     for _ in range(5):
         bench.undo.redo()
     assert state() == after
-    assert window.findings.view.found.crossing.time_s < 18000
+    assert window.findings.account.crossing.time_s < 18000
 
 
 def test_search_narrows_the_shelf(window, qtbot):

@@ -175,6 +175,7 @@ class MethodForm(QWidget):
         """A line for every field of the method, with what is usual in it."""
         assert self._unit is not None
         specs = self.method.form(Setup(self._unit))
+        chosen = {tap: box.currentData() for tap, box in self.meters.items()} if self._person_chose else {}
         self._clear()
         self._specs = {spec.key: spec for spec in specs}
         self.fields = {spec.key: self._box_for(spec) for spec in specs}
@@ -182,6 +183,7 @@ class MethodForm(QWidget):
         for tap in self.method.taps:
             box = Choice(self.tr(_TAP_NAMES.get(tap, tap)))
             self._offer(box, self._readers())
+            box.setCurrentIndex(max(0, box.findData(chosen.get(tap))))
             box.currentIndexChanged.connect(lambda _: self._meters_changed())
             self.meters[tap] = box
             self._made.append(box)

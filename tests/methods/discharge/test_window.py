@@ -10,12 +10,12 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from tests.making import crossing_s, falling
-from tests.ui.conftest import click, type_into
+from tests.window import click, type_into
 from ubrant.bench.simulated import open_simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE, RUN
-from ubrant.workshop import running
+from ubrant.runs import simulated
 
 LONG_MS = 60_000
 
@@ -31,7 +31,7 @@ def truth(monkeypatch):
         object.__setattr__(bench, "on_close", lambda: (told.append(bench.clock.truth()), closing()))
         return bench
 
-    monkeypatch.setattr(running, "open_simulated", opened)
+    monkeypatch.setattr(simulated, "open_simulated", opened)
     return told
 
 
@@ -40,8 +40,8 @@ def start(window, qtbot, speed=math.inf, **fields):
     click(qtbot, window.shelf, "Prepare a test")
     form = window.prepare.form
     for name, text in fields.items():
-        type_into(qtbot, getattr(form, name), text)
-    form.speed.setCurrentIndex(form.speed.findData(speed))
+        type_into(qtbot, form.fields[name], text)
+    form.bench.setCurrentIndex(form.bench.findData(speed))
     window.prepare.look()
     click(qtbot, window.prepare, "Start the run")
     assert window.stage() == RUN
@@ -65,9 +65,9 @@ def test_from_shelf_to_verdict(window, qtbot, truth):
     qtbot.keyClicks(form.name, "Small pack")
     qtbot.keyClicks(form.label_text, "0.5 Ah 12.8 V LiFePO4")
     click(qtbot, form, "Keep it")
-    start(window, qtbot, every="20 s", temperature="21 °C")
+    start(window, qtbot, every="20 s", temperature_c="21 °C")
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=LONG_MS)
-    found = window.findings.view.found
+    found = window.findings.account
     charge = found.findings["charge"]
     ((really, energy, _, _),) = truth
     assert abs(charge.value - really) <= charge.expanded_uncertainty
@@ -86,11 +86,11 @@ def test_from_shelf_to_verdict(window, qtbot, truth):
 def test_while_it_runs_the_window_follows(stocked, qtbot):
     start(stocked, qtbot, speed=600.0, every="1 s")
     run = stocked.run
-    qtbot.waitUntil(lambda: "charge" in run.ledger.keys() and run.trace.drawn("V") > 50, timeout=LONG_MS)  # noqa: SIM118
-    assert run.title.text() == "Discharge to 11 V at the battery"
+    qtbot.waitUntil(lambda: "charge" in run.ledger.keys() and run.drawn.trace.drawn("V") > 50, timeout=LONG_MS)  # noqa: SIM118
+    assert run.title.text() == "Discharge Small pack to 11 V"
     assert run.aside.text().endswith(" in")
     assert run.aside_quiet.text().endswith("to go")
-    assert run.trace.has_expected("V")
+    assert run.drawn.trace.has_expected("V")
     assert "W" in run.path_view.words()
     stocked.prepare.look()
     assert not stocked.prepare.start_button.isEnabled()
@@ -110,11 +110,11 @@ def test_while_it_runs_the_window_follows(stocked, qtbot):
     qtbot.waitUntil(lambda: "recovers" in run.title.text(), timeout=LONG_MS)
     click(qtbot, run, "Enough rest")
     qtbot.waitUntil(lambda: stocked.stage() == FINDINGS, timeout=LONG_MS)
-    found = stocked.findings.view.found
+    found = stocked.findings.account
     assert (found.verdict.word, found.ended_by) == ("cannot tell", "person")
     assert "at least" in stocked.findings.verdict.text()
-    kinds = [e.kind for e in stocked.findings.view.events]
-    assert kinds == ["load on", "jotting", "paused", "resumed", "load off"]
+    kinds = [e.kind for e in stocked.findings.record.events]
+    assert kinds == ["load_on", "note", "paused", "resumed", "load_off"]
 
 
 def test_closing_the_window_ends_the_run_and_keeps_it(stocked, qtbot, monkeypatch):
@@ -127,7 +127,7 @@ def test_closing_the_window_ends_the_run_and_keeps_it(stocked, qtbot, monkeypatc
     monkeypatch.setattr(type(stocked), "_may_stop", lambda self: True)
     stocked.close()
     assert (session.running, session.progress.ended_by) == (False, "person")
-    assert session.live.events()[-1].kind == "load off"
+    assert session.live.events()[-1].kind == "load_off"
     assert not path.with_suffix(".ubrant-wal").exists()
 
 
@@ -185,7 +185,7 @@ def test_a_dropped_log_gets_the_same_findings(window, qtbot, log):
     qtbot.waitUntil(lambda: bool(seen), timeout=LONG_MS)
     assert seen == ["filled"]
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=LONG_MS)
-    charge = window.findings.view.found.findings["charge"]
+    charge = window.findings.account.findings["charge"]
     assert charge.value == pytest.approx(10 * crossing_s(5, 10.5, 11.0) / 3600, abs=charge.expanded_uncertainty / 10)
     assert window.findings.verdict.text().startswith("Below its label: 48.74 ± 0.29 Ah is 97.47 ± 0.57 %")
     assert "other way round" in window.findings.notes.text()
@@ -205,7 +205,7 @@ def test_an_import_can_be_undone(window, qtbot, log):
 def test_another_cutoff_can_be_tried_and_kept(window, qtbot, log):
     test_a_dropped_log_gets_the_same_findings(window, qtbot, log)
     type_into(qtbot, window.findings.cutoff, "12 V")
-    charge = window.findings.view.found.findings["charge"]
+    charge = window.findings.account.findings["charge"]
     assert charge.value == pytest.approx(10 * crossing_s(5, 10.5, 12.0) / 3600, rel=1e-3)
     assert window.bench.logbook.run(1).cutoff.voltage_v == 11.0
     click(qtbot, window.findings, "Keep this cut-off")

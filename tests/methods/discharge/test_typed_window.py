@@ -10,9 +10,12 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from tests.ui.conftest import click, type_into
+from tests.methods.discharge.making import DISCHARGE, discharging, small_plan
+from tests.window import click, jot, type_into
 from ubrant.core.meter import Meter
+from ubrant.core.record.head import BY_HAND, Origin
 from ubrant.core.unit import Unit
+from ubrant.logbook.records import new_run
 from ubrant.demo.kit import WatchedClock
 from ubrant.ui.shell import FINDINGS, RUN
 from ubrant.runs.benches import BY_HAND
@@ -21,12 +24,6 @@ LINES = (
     (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A fan started"), (10800, "12.90 V 10.0 A"),
     (14400, "12.75 V 10.0 A"), (16200, "12.4 V 10.0 A"), (16800, "11.9 V 10.0 A"), (17100, "10.9 V 10.0 A"),
 )  # fmt: skip
-
-
-def jot(qtbot, stage, line: str, *, enters: int = 1) -> None:
-    type_into(qtbot, stage.jot_line, line)
-    for _ in range(enters):
-        qtbot.keyClick(stage.jot_line, Qt.Key.Key_Return)
 
 
 @pytest.fixture
@@ -38,8 +35,8 @@ def typing(window, qtbot):
     window.bench.clock = lambda: clock
     window.bench.test_wanted.emit(unit.id)
     form = window.prepare.form
-    form.speed.setCurrentIndex(form.speed.findText("none: I type the readings"))
-    type_into(qtbot, form.temperature, "20 °C")
+    form.bench.setCurrentIndex(form.bench.findText("none: I type the readings"))
+    type_into(qtbot, form.fields["temperature_c"], "20 °C")
     QApplication.processEvents()
     click(qtbot, window.prepare, "Start the run")
     assert window.stage() == RUN
@@ -87,10 +84,10 @@ def test_typed_from_start_to_report(typing, qtbot, tmp_path, monkeypatch):
     notes = notes.rename(tmp_path / "notes.txt")
     done = subprocess.run([sys.executable, "-m", "ubrant", "analyse", str(notes), "--json"], capture_output=True, text=True, check=True)
     said = json.loads(done.stdout)
-    for key, finding in window.findings.view.found.findings.items():
+    for key, finding in window.findings.account.findings.items():
         assert said["findings"][key]["value"] == finding.value, key
         assert said["findings"][key]["expanded_uncertainty"] == finding.expanded_uncertainty, key
-    assert said["verdict"]["sentence"] == window.findings.view.found.verdict.sentence
+    assert said["verdict"]["sentence"] == window.findings.account.verdict.sentence
 
 
 def test_says_what_it_understands_while_one_types(typing, qtbot):
@@ -146,12 +143,12 @@ def test_held_or_straight_is_chosen_for_a_run(typing, qtbot):
         jot(qtbot, window.run, line)
     window.bench.session.end()
     window.run.tick()
-    before = window.findings.view.found.findings["charge"].value
+    before = window.findings.account.findings["charge"].value
     window.findings.between.setCurrentIndex(window.findings.between.findData("held"))
-    after = window.findings.view.found.findings["charge"]
+    after = window.findings.account.findings["charge"]
     assert (before, after.value) == (pytest.approx(8.0, abs=0.01), pytest.approx(12.0, abs=0.02))
     window.bench.undo.undo()
-    assert window.findings.view.found.findings["charge"].value == before
+    assert window.findings.account.findings["charge"].value == before
 
 
 def test_a_typed_run_left_by_a_crash_goes_on(typing, qtbot):
@@ -181,6 +178,5 @@ def test_an_interrupted_run_can_be_closed(window, qtbot):
 
 
 def _interrupted():
-    from ubrant.logbook.records import Run
-
-    return Run(None, "discharge", BY_HAND, "2026-11-01T10:00:00+00:00", state="interrupted", plan={"current_a": 1.0, "cutoff_v": 11.0})
+    head = DISCHARGE.head(discharging(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"), small_plan()), Origin(BY_HAND))
+    return new_run(head, BY_HAND, state="interrupted")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.ui.conftest import click, type_into
+from tests.window import click, type_into
 from ubrant.core.unit import Unit
 from ubrant.ui.shell import PREPARE
 
@@ -21,11 +21,11 @@ def settle(prepare):
 
 
 def test_offers_the_test_the_label_asks_for(prepare):
-    assert (prepare.form.current.text(), prepare.form.cutoff.text()) == ("0.1 A", "11 V")
+    assert (prepare.form.fields["load"].text(), prepare.form.fields["cutoff"].text()) == ("0.1 A", "11 V")
     assert prepare.title.text() == "Discharge Small pack to 11 V"
     assert prepare.aside.text().startswith("about 5 h")
     assert "first to end it: the cut-off" in prepare.aside_quiet.text()
-    assert prepare.trace.has_expected("V")
+    assert prepare.drawn.trace.has_expected("V")
     assert prepare.start_button.isEnabled()
 
 
@@ -47,29 +47,29 @@ def test_the_path_shows_where_each_meter_goes(prepare):
 
 @pytest.mark.parametrize(
     ("field", "text", "says"),
-    [("cutoff", "9.5 V", "below the floor of 10 V for 4 iron phosphate cells"), ("current", "30 A", "more than Bench meter reads up to (20 A)"),
-     ("current", "two", "Current: “two” is not a value in A"), ("cutoff", "11 A", "is in A, and a value in V belongs here"),
+    [("cutoff", "9.5 V", "below the floor of 10 V for 4 iron phosphate cells"), ("load", "30 A", "more than Bench meter reads up to (20 A)"),
+     ("load", "two", "Load draws: “two” is not a value in A"), ("cutoff", "11 A", "is in A, and a value in V belongs here"),
      ("every", "0 s", "more than 0 s"), ("cutoff", "14 V", "would end at once")],
 )  # fmt: skip
 def test_refuses_with_a_reason(prepare, qtbot, field, text, says):
-    type_into(qtbot, getattr(prepare.form, field), text)
+    type_into(qtbot, prepare.form.fields[field], text)
     settle(prepare)
     assert any(says in problem for problem in prepare.problems()), prepare.problems()
     assert not prepare.start_button.isEnabled()
 
 
 def test_a_refusal_goes_when_it_is_mended(prepare, qtbot):
-    type_into(qtbot, prepare.form.cutoff, "9 V")
+    type_into(qtbot, prepare.form.fields["cutoff"], "9 V")
     settle(prepare)
     assert not prepare.start_button.isEnabled()
-    type_into(qtbot, prepare.form.cutoff, "10,8 V")
+    type_into(qtbot, prepare.form.fields["cutoff"], "10,8 V")
     settle(prepare)
     assert prepare.problems() == []
     assert prepare.start_button.isEnabled()
 
 
 def test_another_rate_is_named_and_allowed(prepare, qtbot):
-    type_into(qtbot, prepare.form.current, "500 mA")
+    type_into(qtbot, prepare.form.fields["load"], "500 mA")
     settle(prepare)
     assert any("not like for like" in p for p in prepare.problems())
     assert prepare.start_button.isEnabled()

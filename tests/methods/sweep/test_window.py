@@ -6,18 +6,17 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from tests.ui.conftest import click, type_into
-from tests.ui.test_typed import jot
+from tests.making import setup_for
+from tests.window import click, jot, type_into
 from ubrant.core.converter import Converter
-from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
-from ubrant.logbook.logs.taps import read_taps
+from ubrant.methods.method import Scene
 from ubrant.ui.shell import FINDINGS, RUN
-from ubrant.workshop.conversion import settled_points
-from ubrant.workshop.trials.simulated import scenario_for_trial
-from ubrant.workshop.trials.trial import Told
+from ubrant.runs.accounts import account_of_kept
+from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.simulated import converter_scenario
 
 LABEL = "12 V to 5 V, 3 A"
 
@@ -30,8 +29,8 @@ def prepared(window, qtbot):
     unit = window.bench.keep_unit(Unit("Step-down", "converter", LABEL))
     window.bench.choose_unit(unit.id)
     click(qtbot, window.shelf, "Prepare a test")
-    form = window.prepare.trial_form
-    form.output_meter.setCurrentIndex(form.output_meter.findText("Out"))
+    form = window.prepare.form
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Out"))
     for name, text in (("highest", "13 V"), ("lowest", "5 V"), ("step", "0.5 V"), ("loads", "0, 0.5, 1, 2, 3")):
         type_into(qtbot, form.fields[name], text)
     window.prepare.look()
@@ -40,20 +39,21 @@ def prepared(window, qtbot):
 
 def scenario(window, run_id):
     """What the stand-ins really are."""
-    return scenario_for_trial(Told(window.bench.logbook.units()[0], {}, tuple(window.bench.logbook.meters()), Leads()), run_id)
+    setup = setup_for("sweep", window.bench.logbook.units()[0], tuple(window.bench.logbook.meters()))
+    return converter_scenario(Scene(("input", "output"), supply=True), setup, run_id)
 
 
 def test_prepare_shows_the_grid_and_what_speaks_against_it(prepared, qtbot):
     window = prepared
-    assert "0 of 165 points" in window.prepare.preview.grid.accessibleDescription()
+    assert "0 of 165 points" in window.prepare.drawn.plot("Points, down and up again").accessibleDescription()
     assert window.prepare.aside.text() == "165 points"
-    assert window.prepare.preview.grid.isVisible()
-    assert not window.prepare.trace.isVisible()
-    type_into(qtbot, window.prepare.trial_form.fields["highest"], "19 V")
+    assert window.prepare.drawn.plot("Points, down and up again").isVisible()
+    assert not window.prepare.drawn.trace.isVisible()
+    type_into(qtbot, window.prepare.form.fields["highest"], "19 V")
     window.prepare.look()
     assert any("over its window is damage" in p for p in window.prepare.problems())
     assert not window.prepare.start_button.isEnabled()
-    type_into(qtbot, window.prepare.trial_form.fields["highest"], "13 A")
+    type_into(qtbot, window.prepare.form.fields["highest"], "13 A")
     window.prepare.look()
     assert any("is in A" in p for p in window.prepare.problems())
 
@@ -66,8 +66,8 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
     qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=60_000)
-    view = window.findings.trial
-    truth = scenario(window, view.run.id)
+    view = window.findings.account
+    truth = scenario(window, window.findings.shown()[0].id)
     p = truth.converter
     told = {"idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
             "shutoff_voltage": p.shutoff_v, "restart_voltage": p.restart_v, "lead_resistance": truth.lead_ohm}  # fmt: skip
@@ -75,15 +75,15 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
         finding = view.findings[key]
         assert abs(finding.value - value) <= 1.5 * finding.expanded_uncertainty, key
     assert window.findings.verdict.text().startswith("Best 9")
-    assert window.findings.trial_page.map.contours()
-    assert "shuts off: 6." in window.findings.trial_page.ladder.accessibleDescription()
-    assert "p₀ 0.1" in window.findings.trial_page.curve.accessibleDescription()
+    assert window.findings.drawn.plot("Efficiency, %").contours()
+    assert "shuts off: 6." in window.findings.drawn.ladder.accessibleDescription()
+    assert "p₀ 0.1" in window.findings.drawn.plot("What it burns").accessibleDescription()
     path = tmp_path / "sweep.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
     window.files.export()
     qtbot.waitUntil(path.exists, timeout=10_000)
-    points, _, _ = settled_points(read_taps(path))
-    assert len(points) > 100
+    again = account_of_kept(read_file(path, Told()).record())
+    assert again.taken == view.taken > 100
     report = tmp_path / "sweep.html"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))
     window.files.report()
@@ -95,7 +95,7 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
 
 def test_stopped_half_way_the_supply_is_off_and_the_points_are_kept(prepared, qtbot):
     window = prepared
-    window.prepare.trial_form.bench.setCurrentIndex(1)
+    window.prepare.form.bench.setCurrentIndex(1)
     window.prepare.look()
     click(qtbot, window.prepare, "Start the run")
     qtbot.waitUntil(lambda: window.run.done_button.isVisible(), timeout=20_000)
@@ -117,7 +117,7 @@ def test_a_sweep_by_hand(prepared, qtbot):
     """It calls out each setting; a line with the readings answers it."""
     window, clock = prepared, WatchedClock()
     window.bench.clock = lambda: clock
-    form = window.prepare.trial_form
+    form = window.prepare.form
     for name, text in (("lowest", "9 V"), ("step", "2 V")):
         type_into(qtbot, form.fields[name], text)
     form.bench.setCurrentIndex(form.bench.count() - 1)
@@ -128,7 +128,7 @@ def test_a_sweep_by_hand(prepared, qtbot):
     truth = scenario(window, 1)
     converter = Converter(truth.converter)
     window.run.tick()
-    assert "Point 1 of 25: set 13 V at the input and 0 A at the output" in window.run.course_note.text()
+    assert "Point 1 of 25: set 13 V at the input and 0 A at the output" in window.run.ahead_note.text()
     jot(qtbot, window.run, "input 13 V")
     assert "This point still lacks: input A, output V" in window.run.jot_line.hint.text()
     settings = [(v, a) for a in (0.0, 0.5, 1.0, 2.0, 3.0) for v in (13.0, 11.0, 9.0, 11.0, 13.0)]
@@ -138,12 +138,12 @@ def test_a_sweep_by_hand(prepared, qtbot):
         jot(qtbot, window.run, f"input {volts:.3f} V {into:.4f} A output {out:.3f} V {amps:.3f} A", enters=2)
         window.run.jot_line.clear()
     window.run.tick()
-    assert "That was the last point" in window.run.course_note.text()
+    assert "That was the last point" in window.run.ahead_note.text()
     click(qtbot, window.run, "Close the run")
     window.run.tick()
     QApplication.processEvents()
-    found = window.findings.trial.sweep
-    assert len(found.points) == 25
+    found = window.findings.account
+    assert found.taken == 25
     for key, value in (("loss_fixed", truth.converter.fixed_w), ("loss_proportional", truth.converter.proportional)):
         assert abs(found.findings[key].value - value) <= found.findings[key].expanded_uncertainty, key
 
@@ -151,7 +151,7 @@ def test_a_sweep_by_hand(prepared, qtbot):
 def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
     window, clock = prepared, WatchedClock()
     window.bench.clock = lambda: clock
-    window.prepare.trial_form.bench.setCurrentIndex(window.prepare.trial_form.bench.count() - 1)
+    window.prepare.form.bench.setCurrentIndex(window.prepare.form.bench.count() - 1)
     window.prepare.look()
     click(qtbot, window.prepare, "Start the run")
     window.run.tick()
@@ -165,7 +165,7 @@ def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
     click(qtbot, window.findings, "Go on after the gap")
     assert window.stage() == RUN
     window.run.tick()
-    assert "Point 2 of 165: set 12.5 V at the input" in window.run.course_note.text()
+    assert "Point 2 of 165: set 12.5 V at the input" in window.run.ahead_note.text()
     window.bench.session.end()
     window.run.tick()
     assert window.bench.logbook.run(run_id).state == "done"
@@ -173,7 +173,7 @@ def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
 
 def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     """Load and supply by name; a display cannot be asked, so that a meter with a connection takes its place; what is read along is ticked."""
-    window, form = prepared, prepared.prepare.trial_form
+    window, form = prepared, prepared.prepare.form
     for name, role, tap in (("Sink", "load", ""), ("Sink two", "load", ""), ("Feed", "supply", ""), ("A", "meter", "input"), ("B", "meter", "output"),
                             ("C", "meter", "output")):  # fmt: skip
         details = MeterDetails(role=role, connection="scpi", address="TCPIP0::127.0.0.1::9::SOCKET", tap=tap or "battery")
@@ -183,7 +183,7 @@ def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     window.prepare.look()
     assert form.load.isVisible()
     assert window.prepare.problems() == []
-    assert (form.input_meter.currentText(), form.output_meter.currentText()) == ("A", "B")
+    assert (form.meters["input"].currentText(), form.meters["output"].currentText()) == ("A", "B")
     form.load.setCurrentIndex(form.load.findText("Sink two"))
     choice = form.choice()
     assert (choice.load.name, choice.supply.name, choice.scope) == ("Sink two", "Feed", None)
@@ -192,14 +192,14 @@ def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     form.also.menu().actions()[0].trigger()
     assert form.also.text().strip() == "no other meter"
     assert form.choice().others == ()
-    form.output_meter.setCurrentIndex(form.output_meter.findText("A"))
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("A"))
     window.prepare.look()
     assert any("A cannot be at both ends by itself" in said for said in window.prepare.problems())
     form.choose_method("idle")
     window.prepare.look()
     assert not form.load.isVisible()
     assert window.prepare.problems() == []
-    assert form.told().meters[0] == form.told().meters[1]
+    assert list(form.prepared().setup.meters) == ["input", "C"] or "output" not in form.prepared().setup.meters
     form.supply.setCurrentIndex(form.supply.findText("none"))
     window.prepare.look()
     assert any("no bench supply" in said for said in window.prepare.problems())

@@ -1,0 +1,115 @@
+"""A real window on a logbook, driven by keys and clicks."""
+
+from __future__ import annotations
+
+import gc
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+
+from tests.making import PLUG
+from ubrant.core.meter import Meter
+from ubrant.core.unit import Unit
+from ubrant.demo.kit import WatchedClock
+from ubrant.logbook.logbook import Logbook
+from ubrant.ui import theme
+from ubrant.ui.shell import FINDINGS, RUN, MainWindow
+
+
+@pytest.fixture(scope="session")
+def dressed(qapp):
+    theme.apply(qapp)
+    gc.freeze()  # what is imported by now stays: the collections below are quick then
+    return qapp
+
+
+@pytest.fixture
+def window(dressed, qtbot, tmp_path):
+    made = MainWindow(Logbook(tmp_path / "bench.ubrant"))
+    qtbot.addWidget(made, before_close_func=lambda w: w.bench.session and w.bench.session.end())
+    made.show()
+    with qtbot.waitActive(made):
+        made.activateWindow()
+    yield made
+    gc.collect()  # here, in the window's own thread, and not in whichever thread the next collection falls into
+
+
+@pytest.fixture
+def stocked(window):
+    """The window with one small pack and one good meter on the shelf."""
+    window.bench.logbook.keep_meter(Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=20))
+    window.bench.keep_unit(Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4", stand_in={"health": 0.97}))
+    return window
+
+
+def click(qtbot, within: QWidget, text: str) -> None:
+    """Press the button that says this."""
+    QApplication.processEvents()
+    shown = [b for b in within.findChildren(QPushButton) if b.isVisible()]
+    found = [b for b in shown if b.text() == text]
+    assert found, f"no button says “{text}”; there are {[b.text() for b in shown]}"
+    qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+
+
+def type_into(qtbot, field, text: str) -> None:
+    """Replace what a field says, key by key."""
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClicks(field, text)
+
+
+def jot(qtbot, stage, line: str, *, enters: int = 1) -> None:
+    """Type a line at a stage's jot line."""
+    type_into(qtbot, stage.jot_line, line)
+    for _ in range(enters):
+        qtbot.keyClick(stage.jot_line, Qt.Key.Key_Return)
+
+
+@pytest.fixture
+def bench_window(window):
+    """A window with meters, a battery and a clock that the test turns."""
+    window.bench.logbook.keep_meter(Meter("In", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=100))
+    window.bench.logbook.keep_meter(PLUG)
+    window.bench.keep_unit(Unit("Block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"))
+    window.clock = WatchedClock()
+    window.bench.clock = lambda: window.clock
+    return window
+
+
+def prepare(window, unit: Unit, method: str, *, by_hand: bool = True, **fields) -> None:
+    kept = window.bench.keep_unit(unit)
+    window.bench.test_wanted.emit(kept.id)
+    form = window.prepare.form
+    form.choose_method(method)
+    if by_hand and not form.method.by_hand_only:
+        form.bench.setCurrentIndex(form.bench.findText("none: I type the readings"))
+    for name, text in fields.items():
+        form.fields[name].setText(text)
+    window.prepare.look()
+
+
+def begin(window, qtbot) -> None:
+    assert window.prepare.start_button.isEnabled(), window.prepare.problems()
+    click(qtbot, window.prepare, "Start the run")
+    assert window.stage() == RUN
+    window.run.tick()
+    click(qtbot, window.run, "Done, go on")
+    window.run.tick()
+
+
+def say_line(window, qtbot, line: str, after_s: float = 60.0) -> None:
+    window.clock.time_s += after_s
+    jot(qtbot, window.run, line, enters=2)
+    window.run.jot_line.clear()
+    window.run.tick()
+
+
+def close(window, qtbot):
+    click(qtbot, window.run, "Close the run")
+    window.run.tick()
+    QApplication.processEvents()
+    assert window.stage() == FINDINGS
+    return window.findings.account
