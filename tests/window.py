@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import gc
+import math
 
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
-from tests.making import PLUG
+from tests.making import PLUG, falling
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogFile
+from ubrant.logbook.records import Run
+from ubrant.runs.bringing_in import Told, from_log, judged, keep
 from ubrant.ui import theme
 from ubrant.ui.shell import FINDINGS, RUN, MainWindow
 
@@ -113,3 +117,26 @@ def close(window, qtbot):
     QApplication.processEvents()
     assert window.stage() == FINDINGS
     return window.findings.account
+
+
+def keep_discharge(book: Logbook, unit: Unit | None = None) -> Run:
+    """A log of five hours at 10 A, kept as a unit's run."""
+    body = falling()
+    kept = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
+    told = Told(said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit)
+    return keep(book, judged(kept, told), unit)
+
+
+def start(window, qtbot, speed=math.inf, **fields):
+    """From the shelf to a run whose questions are answered with Enter."""
+    click(qtbot, window.shelf, "Prepare a test")
+    form = window.prepare.form
+    for name, text in fields.items():
+        type_into(qtbot, form.fields[name], text)
+    form.bench.setCurrentIndex(form.bench.findData(speed))
+    window.prepare.look()
+    click(qtbot, window.prepare, "Start the run")
+    assert window.stage() == RUN
+    for text in ("Charge it fully", "Connect the meter"):
+        qtbot.waitUntil(lambda t=text: window.run.done_button.isVisible() and window.run.ask_text.text().startswith(t), timeout=60_000)
+        qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)

@@ -13,10 +13,10 @@ from PyQt6.QtCore import QSettings, Qt, QTranslator
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
-from tests.making import falling
-from tests.window import click, type_into
+from tests.window import click, keep_discharge, start, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
+from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.ui import theme
@@ -24,7 +24,6 @@ from ubrant.ui.keys import KEYS, KeysDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
-from ubrant.workshop.bringing_in import keep_log
 
 LONG_MS = 60_000
 
@@ -34,11 +33,7 @@ def tested(window):
     """The window showing a run of a 50 Ah pack."""
     logbook = window.bench.logbook
     unit = window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
-    body = falling()
-    log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    run = keep_log(
-        logbook, log, unit, cutoff=Cutoff(11.0), voltage_accuracy="0.1 % + 3 mV", current_accuracy="0.5 % + 5 mA", meter="Bench meter"
-    )
+    run = keep_discharge(logbook, unit)
     window.bench.shelf_changed.emit()
     window.bench.run_opened.emit(run.id)
     QApplication.processEvents()
@@ -132,16 +127,16 @@ def test_save_a_copy_and_open_it_as_recent(tested, qtbot, tmp_path, saved_as):
     assert [a.text() for a in tested._recent.actions()] == [str((tmp_path / "copy.ubrant").resolve())]
 
 
-def test_a_package_dropped_comes_filled_in(tested, qtbot, tmp_path):
-    from ubrant.logbook.exporting import export_package
-    from ubrant.logbook.logs.read import read_log as read_any
-    from ubrant.ui.findings.import_dialog import ImportDialog
-
-    export_package(tested.bench.logbook, tested.findings.view.run, tmp_path / "out", "Dome pack")
-    dialog = ImportDialog(tested.bench, read_any(tmp_path / "out"), tested)
-    qtbot.addWidget(dialog)
-    assert (dialog.unit_box.currentText(), dialog.cutoff.text(), dialog.amps.text()) == ("Dome pack", "11.0 V", "0.5 % + 5 mA")
-    assert dialog.keep.isEnabled()
+def test_a_package_that_was_exported_comes_in_whole(tested, qtbot, tmp_path):
+    """Nothing is asked: it says itself whose run it is, and what it was judged by."""
+    charge = tested.findings.account.findings["charge"]
+    export_package(tested.bench.logbook.kept(tested.findings.shown()[0]), tmp_path / "out", "Dome pack")
+    tested.import_log(tmp_path / "out")
+    qtbot.waitUntil(lambda: len(tested.bench.logbook.runs()) == 2, timeout=LONG_MS)
+    qtbot.waitUntil(lambda: tested.findings.shown()[0].id == 2, timeout=LONG_MS)
+    again = tested.findings.account.findings["charge"]
+    assert (again.value, again.expanded_uncertainty) == (charge.value, charge.expanded_uncertainty)
+    assert {name for _, name in tested.bench.logbook.runs()} == {"Dome pack"}
 
 
 # looks, keys, settings
@@ -152,7 +147,7 @@ def test_dark_ground_reaches_what_is_already_there(tested, dressed):
     theme.choose(dressed, "dark")
     try:
         assert theme.color("paper").name() != light
-        assert tested.findings.trace.backgroundBrush().color().name() == theme.color("paper").name()
+        assert tested.findings.drawn.trace.backgroundBrush().color().name() == theme.color("paper").name()
         image = tested.grab().toImage()
         assert image.pixelColor(30, tested.height() - 20).lightness() < 90
         words = [w for w in tested.findChildren(QLabel) if w.isVisible() and w.text().strip() and w.width() > 10]
@@ -160,7 +155,7 @@ def test_dark_ground_reaches_what_is_already_there(tested, dressed):
         assert [w.text() for w in words if w.palette().windowText().color().lightness() < 120] == []
     finally:
         theme.choose(dressed, "light")
-    assert tested.findings.trace.backgroundBrush().color().name() == light
+    assert tested.findings.drawn.trace.backgroundBrush().color().name() == light
 
 
 def test_settings_apply_at_once(tested, qtbot):
@@ -183,8 +178,6 @@ def test_keys_page_names_every_key(qtbot, tested):
 
 
 def test_readout_across_the_screen(stocked, qtbot):
-    from tests.ui.test_run_to_findings import start
-
     start(stocked, qtbot, speed=600.0, every="1 s")
     qtbot.keyClick(stocked, Qt.Key.Key_F11)
     readout = stocked.run.readout

@@ -157,7 +157,7 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
     answered(window, ImportDialog, keep)
     window.import_log(path)
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
-    assert {run.current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
+    assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
 
 
 def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_path):

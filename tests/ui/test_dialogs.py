@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 
 from tests.window import type_into
 from ubrant.core.meter import Meter

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from tests.making import falling
-from tests.window import click, type_into
+from tests.window import click, keep_discharge, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.jot import Jotting
 from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
-from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import KeptOutlook
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import PREPARE
-from ubrant.workshop.bringing_in import keep_log
 
 
 def seen(widget) -> str:
@@ -84,17 +83,16 @@ def test_adding_editing_and_removing_can_be_undone(window, qtbot):
 
 def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     bench, logbook = window.bench, window.bench.logbook
-    body = falling()
     bench.keep_meter(Meter("Bench meter", "0.1 %", "1 %"))
     bench.keep_meter(Meter("Better meter", "0.1 %", "1 %", id=1))
-    run = keep_log(logbook, LogFile("x.csv", body.time_s, body.voltage_v, body.current_a), None, cutoff=Cutoff(11.0))
+    run = keep_discharge(logbook)
     bench.jot(run, Jotting("case warm"), 60.0)
-    bench.keep_cutoff(run, 12.0)
+    bench.keep_criteria(run, replace(run.head.criteria, cutoff=Cutoff(12.0)))
     bench.keep_outlook(KeptOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
 
     def state() -> tuple[object, ...]:
         meters = [m.name for m in logbook.meters()]
-        return meters, [e.text for e in logbook.events(run.id)], logbook.run(run.id).cutoff.voltage_v, len(logbook.outlooks())
+        return meters, [e.event.text for e in logbook.events(run.id)], logbook.run(run.id).cutoff.voltage_v, len(logbook.outlooks())
 
     after = state()
     assert after == (["Better meter"], ["case warm"], 12.0, 1)
@@ -106,7 +104,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     for _ in range(5):
         bench.undo.redo()
     assert state() == after
-    assert window.findings.account.crossing.time_s < 18000
+    assert window.findings.account.findings["duration"].value < 18000
 
 
 def test_search_narrows_the_shelf(window, qtbot):

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from tests.making import crossing_s, falling
-from tests.window import click, type_into
+from tests.window import click, start, type_into
 from ubrant.bench.simulated import open_simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.shelf.unit_form import UnitForm
@@ -33,21 +33,6 @@ def truth(monkeypatch):
 
     monkeypatch.setattr(simulated, "open_simulated", opened)
     return told
-
-
-def start(window, qtbot, speed=math.inf, **fields):
-    """From the shelf to a run whose questions are answered with Enter."""
-    click(qtbot, window.shelf, "Prepare a test")
-    form = window.prepare.form
-    for name, text in fields.items():
-        type_into(qtbot, form.fields[name], text)
-    form.bench.setCurrentIndex(form.bench.findData(speed))
-    window.prepare.look()
-    click(qtbot, window.prepare, "Start the run")
-    assert window.stage() == RUN
-    for text in ("Charge it fully", "Connect the meter"):
-        qtbot.waitUntil(lambda t=text: window.run.done_button.isVisible() and window.run.ask_text.text().startswith(t), timeout=LONG_MS)
-        qtbot.keyClick(window.run.done_button, Qt.Key.Key_Return)
 
 
 def test_from_shelf_to_verdict(window, qtbot, truth):

@@ -11,7 +11,7 @@ from ubrant.core.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Kept, Run
-from ubrant.methods.method import BATTERY_LOG, MethodError
+from ubrant.methods.method import BATTERY_LOG, WAVE_LOG, MethodError
 from ubrant.methods.registry import entries, method_of
 from ubrant.runs.accounts import account_of_kept
 from ubrant.runs.bringing_in import Told, from_taps, judged, keep
@@ -53,8 +53,8 @@ class TapsDialog(QDialog):
         self.drawn, self.note = DrawingsView(), Callout("plain")
         self.keep_button = button(self.tr("Keep it"), self._keep, "chief")
         self._build()
-        for box in (self.method_box, self.unit_box):
-            box.currentIndexChanged.connect(lambda _: self.look())
+        self.method_box.currentIndexChanged.connect(lambda _: self._method_changed())
+        self.unit_box.currentIndexChanged.connect(lambda _: self.look())
         self.one_meter.toggled.connect(lambda _: self.look())
         for field in self._fields():
             field.textChanged.connect(lambda _: self.look())
@@ -91,6 +91,13 @@ class TapsDialog(QDialog):
             str(self.method_box.currentData()), text, accuracies, self.one_meter.isChecked(), unit=self._bench.logbook.unit(unit_id) if unit_id else None,
             load_w=parse_quantity(load, "W") if load else None,
         )  # fmt: skip
+
+    def _method_changed(self) -> None:
+        """A scope on the shelf says how accurate its record is."""
+        scopes = [m.voltage_accuracy for m in self._bench.logbook.meters() if m.details.role == "scope" and m.voltage_accuracy]
+        if scopes and not self.volts.text() and method_of(str(self.method_box.currentData())).log == WAVE_LOG:
+            self.volts.setText(scopes[0])
+        self.look()
 
     def look(self) -> None:
         """Read it by what is chosen, and show what it says."""
