@@ -13,6 +13,7 @@ from pathlib import Path
 import memory
 import numpy as np
 from PyQt6.QtCore import QEvent, QEventLoop, QObject, QTimer
+from ubrant.workshop.running import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.core.label import parse_label
@@ -21,10 +22,9 @@ from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
+from ubrant.runs.benches import BenchChoice
 from ubrant.ui.application import make_application
 from ubrant.ui.shell import RUN, MainWindow
-from ubrant.runs.benches import BenchChoice
-from ubrant.workshop.running import start_discharge
 
 TAPS = ("battery", "load", "input", "output")
 PER_SECOND = 62.5  # lines of four readings

@@ -10,6 +10,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import memory
+from ubrant.workshop.running import start_discharge
+from ubrant.workshop.views import view_of
 
 from ubrant.bench.engine import Order
 from ubrant.core.ending import Ends
@@ -19,8 +21,6 @@ from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.workshop.running import start_discharge
-from ubrant.workshop.views import view_of
 
 
 def main(hours: float) -> None:

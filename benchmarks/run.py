@@ -29,9 +29,9 @@ def integration() -> str:
 
     from ubrant.core.accuracy import parse_accuracy
     from ubrant.core.cutoff import Cutoff
-    from ubrant.methods.discharge.sums import DischargeRecord, analyse
     from ubrant.core.label import parse_label
     from ubrant.core.readings import Readings
+    from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
     n = 10_000_000
     rng = np.random.default_rng(1)
@@ -49,12 +49,12 @@ def rehearsal() -> str:
     """A 10 h discharge at 1 s steps, rehearsed in-process."""
     from dataclasses import replace
 
-    from ubrant.methods.rehearsal import rehearse
     from ubrant.core.cell import Pack, pack_from_label
     from ubrant.core.circuit import Circuit
     from ubrant.core.label import parse_label
     from ubrant.core.leads import Leads
     from ubrant.methods.discharge.procedure import discharge, usual_plan
+    from ubrant.methods.rehearsal import rehearse
 
     label = parse_label("100 Ah 12.8 V, 0.1C")
     plan = replace(usual_plan(label, Leads()), every_s=1.0)
@@ -74,12 +74,12 @@ def importing() -> str:
     from pathlib import Path
 
     import polars as pl
+    from ubrant.workshop.bringing_in import keep_log
 
     from ubrant.core.cutoff import Cutoff
     from ubrant.core.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
-    from ubrant.workshop.bringing_in import keep_log
 
     n = 1_000_000
     t = np.arange(n) * 1.0

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import memory
 import numpy as np
+from ubrant.workshop.running import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.bench.simulated import WorldProcess
@@ -23,7 +24,6 @@ from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.runs.benches import BenchChoice
-from ubrant.workshop.running import start_discharge
 
 
 def main(minutes: float) -> None:

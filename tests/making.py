@@ -10,10 +10,9 @@ import numpy as np
 
 from ubrant.bench.engine import Order
 from ubrant.core.account import Account
-
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.leads import Leads
 from ubrant.core.jot import Grammar
+from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.readings import Readings, Series
 from ubrant.core.record.events import Event, PointTaken
@@ -47,12 +46,16 @@ BLOCK = Unit("Block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V")
 PACK = Unit("Pack", "battery", "12.8 V 50 Ah LiFePO4")
 
 
-def setup_for(key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None) -> Setup:
+def setup_for(
+    key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None
+) -> Setup:
     """What stands on the path, a meter at every tap of the method."""
     return Setup(unit, dict(zip(method_of(key).taps, meters, strict=False)), leads or Leads(), battery)
 
 
-def prepared(key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None, **typed: str) -> Prepared:
+def prepared(
+    key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None, **typed: str
+) -> Prepared:
     """A test as a form would prepare it, what is not said as it is usual."""
     return method_of(key).prepare(setup_for(key, unit, meters, battery, leads), typed)
 
@@ -99,7 +102,13 @@ def by_hand(
 
 
 def record_for(
-    key: str, made: Prepared, *events: Event, lines: Mapping[float, str] | None = None, road: str = SIMULATED, state: str = "done", **columns: Series
+    key: str,
+    made: Prepared,
+    *events: Event,
+    lines: Mapping[float, str] | None = None,
+    road: str = SIMULATED,
+    state: str = "done",
+    **columns: Series,
 ) -> Record:
     """A record without any bench: ``input_V=Series(…)``, or typed lines."""
     head: Head = method_of(key).head(made, Origin(BY_HAND if lines is not None else road, made.between))

@@ -54,9 +54,13 @@ def analyse_log(
     chemistry: str = typer.Option("", help="lifepo4, li-ion, lead-acid or nimh."),
     voltage_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.1% + 3 mV”."),
     current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
-    columns: str = typer.Option("", help="Which columns to read: “time=…,voltage=…,current=…”, or with taps “input voltage=…,output current=…”."),
+    columns: str = typer.Option(
+        "", help="Which columns to read: “time=…,voltage=…,current=…”, or with taps “input voltage=…,output current=…”."
+    ),
     run: int | None = typer.Option(None, help="Which run, where the log holds several."),
-    method: str = typer.Option("", help="What was tested, by the method's key; “ubrant methods” lists them. A file that says it needs none."),
+    method: str = typer.Option(
+        "", help="What was tested, by the method's key; “ubrant methods” lists them. A file that says it needs none."
+    ),
     tolerance: str = typer.Option("", help="What the output may be, like “5 V 5%” or “4.75..5.25 V”."),
     output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
     output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),

@@ -98,7 +98,10 @@ def test_a_sweep_on_instruments_by_their_addresses(logbook, monkeypatch):
     into, out = at("In", "meter"), at("Out", "meter2")
     beside = at("Third", "meter2", tap="input")  # meant for the input, and clipped to the output
     choice = BenchChoice(INSTRUMENTS, 1.0, at("Load", "load", "load"), at("Supply", "supply", "supply"), (beside, into))
-    method, made = method_of("sweep"), on_shelf(logbook, prepared("sweep", UNIT, (into, out), highest="12 V", lowest="11 V", step="1 V", loads="0, 1, 1.5 A"))
+    method, made = (
+        method_of("sweep"),
+        on_shelf(logbook, prepared("sweep", UNIT, (into, out), highest="12 V", lowest="11 V", step="1 V", loads="0, 1, 1.5 A")),
+    )
     assert bench_checks(choice, method.scene(made), made.setup) == []
     assert "no load with a connection" in bench_checks(replace(choice, load=None), method.scene(made), made.setup)[0]
     run, session = start_by_itself(logbook, method, made, choice)

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from tests.making import AMPS, VOLTS, falling
-from ubrant.methods.discharge.course import course, course_sentence, running_charge
 from ubrant.core.label import parse_label
 from ubrant.core.power_path import Node, watt_hours, watts
 from ubrant.core.pyramid import Pyramid
 from ubrant.core.readings import Readings, Series
+from ubrant.methods.discharge.course import course, course_sentence, running_charge
 
 NODES = (Node("battery", "Pack"), Node("leads", "Leads"), Node("load", "Load"))
 

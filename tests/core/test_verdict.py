@@ -6,8 +6,8 @@ import pytest
 from tests.making import falling
 from tests.methods.discharge.making import record
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.methods.discharge.sums import analyse
 from ubrant.core.label import parse_label
+from ubrant.methods.discharge.sums import analyse
 
 
 def verdict(share: float, **changes):

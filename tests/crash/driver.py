@@ -26,7 +26,9 @@ def main() -> None:
     window.show()
     bench = window.bench
     unit = bench.logbook.keep_unit(Unit("Small cell", "battery", "0.5 Ah 12.8 V LiFePO4"))
-    run, session = begun(bench.logbook, small_plan(every_s=1.0, rest_before_s=2.0), unit, Meter("Meter", "0.1 %", "1 %"), BenchChoice(speed=100.0))
+    run, session = begun(
+        bench.logbook, small_plan(every_s=1.0, rest_before_s=2.0), unit, Meter("Meter", "0.1 %", "1 %"), BenchChoice(speed=100.0)
+    )
     for _ in range(2):
         session.order(Order.DONE)
     bench.begin(run, session, None)

@@ -33,7 +33,15 @@ def test_every_kind_of_verdict_stands_on_the_shelf(tmp_path):
     assert [run.state for run, _ in emptied].count("interrupted") == 1
     assert sum(1 for run, _ in emptied if accounts[run.id].gaps) == 1
     shown = {key for run, _ in emptied for key in accounts[run.id].findings}
-    assert {"resistance_two_step", "resistance_edges", "coulombic_efficiency", "cycle_3", "reference_capacity", "peukert", "rated_capacity"} <= shown
+    assert {
+        "resistance_two_step",
+        "resistance_edges",
+        "coulombic_efficiency",
+        "cycle_3",
+        "reference_capacity",
+        "peukert",
+        "rated_capacity",
+    } <= shown
     assert set(told) == {name for _, name in runs}
     logbook.close()
     assert [p.name for p in tmp_path.iterdir()] == ["demo.ubrant"]

@@ -72,7 +72,11 @@ def as_before(found: Any, told: Any) -> bool:
 @pytest.mark.parametrize("name", COMMANDS)
 def test_the_command_line_says_of_a_log_what_it_said(name, monkeypatch):
     call, told = COMMANDS[name]["call"], COMMANDS[name]["said"]
-    options = dict(zip(call[1::2], call[2::2], strict=False)) if "--one-meter" not in call else {"--method": call[2], **dict(zip(call[4::2], call[5::2], strict=True))}
+    options = (
+        dict(zip(call[1::2], call[2::2], strict=False))
+        if "--one-meter" not in call
+        else {"--method": call[2], **dict(zip(call[4::2], call[5::2], strict=True))}
+    )
     said = {key: options.get(f"--{key}", "") for key in ("rated", "cutoff", "chemistry", "tolerance", "battery")}
     accuracies = (options.get("--voltage-accuracy", ""), options.get("--current-accuracy", ""), "", "")
     made = read_file(DATA / call[0], Told(options.get("--method", ""), said, accuracies, "--one-meter" in call))

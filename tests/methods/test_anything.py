@@ -84,7 +84,9 @@ def look(account) -> None:
     """Everything that would be shown of it."""
     assert account.findings or account.trouble
     assert account.trouble or account.sentence.endswith("."), account.sentence
-    assert "nan" not in str([(f.value_text(), f.doubt_text(), f.with_doubt(), f.amount_text(), f.budget()) for f in account.findings.values()])
+    assert "nan" not in str(
+        [(f.value_text(), f.doubt_text(), f.with_doubt(), f.amount_text(), f.budget()) for f in account.findings.values()]
+    )
     account_to_json(account)
     account.path()
     account.drawings()

@@ -55,19 +55,29 @@ def same(one: Account, other: Account, rel: float) -> None:
     for key, finding in one.findings.items():
         again = other.findings[key]
         for found, was in ((again.value, finding.value), (again.expanded_uncertainty, finding.expanded_uncertainty)):
-            assert found == was if was is None or found is None or isinstance(was, str) else found == pytest.approx(was, rel=rel, abs=1e-15), key
+            assert (
+                found == was if was is None or found is None or isinstance(was, str) else found == pytest.approx(was, rel=rel, abs=1e-15)
+            ), key
         assert (again.unit, again.name) == (finding.unit, finding.name)
 
 
 def alike(one: Account, other: Account) -> None:
     same(one, other, 1e-9)
-    assert (one.sentence, one.verdict, one.ended_by, one.answers, one.taken) == (other.sentence, other.verdict, other.ended_by, other.answers, other.taken)
+    assert (one.sentence, one.verdict, one.ended_by, one.answers, one.taken) == (
+        other.sentence,
+        other.verdict,
+        other.ended_by,
+        other.answers,
+        other.taken,
+    )
     assert (one.warnings, one.gaps, len(one.waves)) == (other.warnings, other.gaps, len(other.waves))
     assert [type(d) for d in one.drawings()] == [type(d) for d in other.drawings()]
     assert one.path() == other.path()
 
 
-@pytest.mark.parametrize("key", [*((k, "bench") for k in ON_BENCH), *((k, "by hand") for k in BY_HAND), *((k, LOG) for k in WAVES)], ids="-".join)
+@pytest.mark.parametrize(
+    "key", [*((k, "bench") for k in ON_BENCH), *((k, "by hand") for k in BY_HAND), *((k, LOG) for k in WAVES)], ids="-".join
+)
 @pytest.mark.parametrize("form", ["package", "csv", "jot"])
 def test_brought_in_again_it_says_the_same(book, runs, tmp_path, key, form):
     run, account = runs[key]

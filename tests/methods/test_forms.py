@@ -53,8 +53,20 @@ AGAINST = [
     ("sweep", STEP_DOWN, {"ratings": "leads 2 A"}, False, "The leads will carry up to"),
     ("steps", HUT, {"meters": (METER, PLUG)}, True, "choose which one feeds it"),
     ("steps", HUT, {"battery": BLOCK}, True, "reads up to 60 V, and 230 V"),
-    ("steps", HUT, {"meters": (METER, PLUG), "battery": Unit("Big", "battery", "25.6 V 50 Ah LiFePO4")}, True, "has 25.6 V, and Hut takes 12 V"),
-    ("steps", HUT, {"meters": (METER, PLUG), "battery": Unit("Weak", "battery", "12.8 V 5 Ah LiFePO4", max_current_a=10.0)}, False, "may give 10 A"),
+    (
+        "steps",
+        HUT,
+        {"meters": (METER, PLUG), "battery": Unit("Big", "battery", "25.6 V 50 Ah LiFePO4")},
+        True,
+        "has 25.6 V, and Hut takes 12 V",
+    ),
+    (
+        "steps",
+        HUT,
+        {"meters": (METER, PLUG), "battery": Unit("Weak", "battery", "12.8 V 5 Ah LiFePO4", max_current_a=10.0)},
+        False,
+        "may give 10 A",
+    ),
     ("steps", HUT, {"meters": (METER, PLUG), "battery": BLOCK, "loads": "0, 400 W"}, False, "it should protect itself"),
     ("steps", HUT, {"meters": (METER, PLUG), "battery": BLOCK, "loads": "0 W"}, True, "At least two loads"),
     ("idle", HUT, {"seconds": "0 min"}, True, "have to be more than 0"),
@@ -91,7 +103,12 @@ def test_a_field_that_cannot_be_read_is_named(key, unit, typed, says):
 
 
 def pairs():
-    return [pytest.param(e.method, unit, id=f"{e.key}-{unit.kind}") for e in entries() for unit in UNITS if e.method.is_started and e.suits(unit)]
+    return [
+        pytest.param(e.method, unit, id=f"{e.key}-{unit.kind}")
+        for e in entries()
+        for unit in UNITS
+        if e.method.is_started and e.suits(unit)
+    ]
 
 
 @pytest.mark.parametrize(("method", "unit"), pairs())
@@ -109,7 +126,12 @@ def test_a_plan_comes_back_from_what_its_run_keeps(method, unit):
 @pytest.mark.parametrize(("method", "unit"), pairs())
 def test_nothing_taken_is_said_so(method, unit):
     made = prepared(method.key, unit, (METER, PLUG), BLOCK if method.on_battery else None)
-    for record in (record_for(method.key, made), record_for(method.key, made, lines={}), record_for(method.key, made, state="running"), record_for(method.key, made, road=LOG)):
+    for record in (
+        record_for(method.key, made),
+        record_for(method.key, made, lines={}),
+        record_for(method.key, made, state="running"),
+        record_for(method.key, made, road=LOG),
+    ):
         empty = method.account(record)
         assert empty.trouble.endswith("."), empty
         assert empty.findings == {}

@@ -12,10 +12,10 @@ from uncertainties import ufloat
 
 from tests.methods.discharge.making import record
 from ubrant.core.accuracy import parse_accuracy
-from ubrant.methods.discharge.sums import analyse
 from ubrant.core.integrals import charge_ah, energy_wh
 from ubrant.core.readings import Readings
 from ubrant.core.uncertainty import Contribution, combined, of_ratio, rectangular
+from ubrant.methods.discharge.sums import analyse
 
 
 def test_charge_and_energy_match_scipy_quad():

@@ -9,9 +9,9 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
-from ubrant.methods.discharge.sums import DischargeRecord, analyse
 from ubrant.core.label import parse_label
 from ubrant.core.readings import Readings
+from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 400
 KEYS = ("charge", "energy", "mean_voltage", "label_share")

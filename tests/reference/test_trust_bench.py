@@ -12,7 +12,6 @@ from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.chemistry import LEAD_ACID, LI_ION
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
-from ubrant.methods.discharge.sums import DischargeRecord, analyse
 from ubrant.core.jot import Grammar
 from ubrant.core.jot_text import Entry
 from ubrant.core.label import parse_label
@@ -21,6 +20,7 @@ from ubrant.core.readings import Readings
 from ubrant.core.resistance import two_step
 from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.typed import gather, on_one_base
+from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 200
 

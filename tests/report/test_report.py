@@ -38,7 +38,14 @@ def test_pdf_text_holds_every_finding_with_its_uncertainty_and_working(told, tmp
         if finding.value is not None and not isinstance(finding.value, str):
             assert squeezed(f"{finding.value_text()}{finding.doubt_text()}") in text, finding.name
             assert squeezed(finding.working) in text, finding.name
-    for said in (account.sentence, "Dome pack <A>", run.label_text, record.meter(next(iter(record.head.setup.meters))).name, "case <warm>", "Ubrant 0."):
+    for said in (
+        account.sentence,
+        "Dome pack <A>",
+        run.label_text,
+        record.meter(next(iter(record.head.setup.meters))).name,
+        "case <warm>",
+        "Ubrant 0.",
+    ):
         assert squeezed(said).lower() in text.lower(), said
 
 

@@ -14,11 +14,9 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
 from tests.window import click, keep_discharge, start, type_into
-from ubrant.core.cutoff import Cutoff
 from ubrant.core.unit import Unit
 from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import LogFile
 from ubrant.ui import theme
 from ubrant.ui.keys import KEYS, KeysDialog
 from ubrant.ui.run.commands import CommandsDialog

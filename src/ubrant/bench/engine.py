@@ -348,7 +348,9 @@ class Engine:
         """Say so where far more time has passed than was waited for: the computer slept, or was held up."""
         late = self._clock.now_s() - due
         if late > max(10.0, 3 * every_s):
-            self._recorder.event(Gap(self._clock.now_s(), f"Nothing was read for {show_duration(late)}: the computer slept, or was held up."))
+            self._recorder.event(
+                Gap(self._clock.now_s(), f"Nothing was read for {show_duration(late)}: the computer slept, or was held up.")
+            )
 
     def _paused(self, every_s: float) -> Order:
         """Load off and reading on, until a person resumes or stops."""

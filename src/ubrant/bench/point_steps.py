@@ -60,7 +60,9 @@ class PointSteps:
         now = clock.now_s()
         wave = self._record_wave()
         answer = self._answer(step, history[-1])
-        self._recorder.event(PointTaken(now, step.text, round(min(now - step.settle_s, began), 3), step.input_v, step.load, settled, answer, wave))
+        self._recorder.event(
+            PointTaken(now, step.text, round(min(now - step.settle_s, began), 3), step.input_v, step.load, settled, answer, wave)
+        )
         return answer
 
     def _answer(self, step: Point, last: tuple[float, ...]) -> str:

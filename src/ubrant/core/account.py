@@ -131,7 +131,12 @@ def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[st
     """The account as one JSON object; ``warnings`` come before its own."""
     findings: dict[str, Any] = {key: finding_to_json(finding) for key, finding in account.findings.items()}
     if account.kind:
-        findings["kind"] = {"value": account.kind, "unit": "", "expanded_uncertainty": None, "working": "by its levels, crest factor and THD"}
+        findings["kind"] = {
+            "value": account.kind,
+            "unit": "",
+            "expanded_uncertainty": None,
+            "working": "by its levels, crest factor and THD",
+        }
     verdict = account.verdict
     return {
         "schema": SCHEMA,

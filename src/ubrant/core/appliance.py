@@ -153,7 +153,11 @@ def supply_efficiency(key: str, name: str, steps: Sequence[SupplyStep], meters: 
                 Contribution(f"{what} zero", sign * rectangular(accuracy.zero) * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True)) / len(steps)),
             )
         ))  # fmt: skip
-        digits = sum((s.percent * half / max(value, 1e-9)) ** 2 for s in steps for half, value in zip(s.halves, (s.input_w, s.output_v, s.output_a), strict=True))
+        digits = sum(
+            (s.percent * half / max(value, 1e-9)) ** 2
+            for s in steps
+            for half, value in zip(s.halves, (s.input_w, s.output_v, s.output_a), strict=True)
+        )
         parts = merged((*parts, Contribution("digits as they were typed", rectangular(math.sqrt(digits)) / len(steps))))
     sums = [f"{show(s.output_w)} W ÷ {show(s.input_w)} W = {show(s.percent, 4)} %" for s in steps]
     return Finding(key, name, value, "%", parts, working, tuple(sums))

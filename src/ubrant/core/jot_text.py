@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.jot import Grammar, JotError, Jotting, clock_text
+from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.quantity import parse_number
 
 HEADINGS = (
@@ -130,7 +130,9 @@ def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
 def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iterable[Entry]) -> str:
     """Head and entries as a jot text that reads back to the same."""
     order = {key: place for place, key in enumerate(HEADINGS)}
-    keys = sorted((k for k in head if head[k] and k != "started"), key=lambda k: order.get(k.split(" ")[0] if k not in order else k, len(order)))
+    keys = sorted(
+        (k for k in head if head[k] and k != "started"), key=lambda k: order.get(k.split(" ")[0] if k not in order else k, len(order))
+    )
     lines = [f"{key}: {_one_line(head[key])}" for key in keys]
     if started is not None:
         lines.append(f"started: {started.isoformat(sep=' ', timespec='seconds')}")
@@ -173,11 +175,6 @@ def _says_the_same(line: str, jotting: Jotting) -> bool:
     except ValueError:
         return False
     return again is not None and (again.readings, again.mark, again.text) == (jotting.readings, jotting.mark, jotting.text)
-
-
-def entry_clock(entry: Entry, started: datetime) -> str:
-    """Time of day of an entry, for showing."""
-    return clock_text(started.hour * 3600 + started.minute * 60 + started.second + entry.time_s)
 
 
 def _started(text: str, name: str, number: int) -> datetime:

@@ -60,7 +60,9 @@ class Points:
 
     def where(self, chosen: Mask) -> Points:
         half = {name: column[chosen] for name, column in self.half.items()}
-        vin, iin, vout, iout, pout, source = (getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v"))
+        vin, iin, vout, iout, pout, source = (
+            getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
+        )
         return Points(vin, iin, vout, iout, pout, source, half)
 
 

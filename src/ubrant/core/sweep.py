@@ -215,7 +215,13 @@ def _power_doubt(points: Points, meters: SweepMeters) -> Array:
     ):  # fmt: skip
         assert accuracy is not None
         total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
-    others = {"input_v": points.input_a, "input_a": points.input_v, "output_v": points.output_a, "output_a": points.output_v, "output_w": one}
+    others = {
+        "input_v": points.input_a,
+        "input_a": points.input_v,
+        "output_v": points.output_a,
+        "output_a": points.output_v,
+        "output_w": one,
+    }
     for name, halves in points.half.items():
         if name in others:
             total += (rectangular(1.0) * halves * np.abs(others[name])) ** 2
@@ -456,7 +462,12 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     for name, halves in points.half.items():
         values = getattr(points, name)
         if name != "source_v":
-            total += np.where(on & (values > 0), eta * rectangular(1.0) * np.divide(halves, values, out=np.zeros(len(values)), where=values > 0), 0.0) ** 2
+            total += (
+                np.where(
+                    on & (values > 0), eta * rectangular(1.0) * np.divide(halves, values, out=np.zeros(len(values)), where=values > 0), 0.0
+                )
+                ** 2
+            )
     return eta, np.where(on, 2 * np.sqrt(total), math.nan)
 
 

@@ -113,7 +113,9 @@ def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
     """Amperes that nobody took down, and how wide they are."""
     none = (volts <= 0) & ((watts != 0) | (half != 0))
     if none.any():
-        raise ReadingsError("Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”.")
+        raise ReadingsError(
+            "Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”."
+        )
     by = np.where(volts > 0, volts, 1.0)
     return watts / by, half / by
 

@@ -147,7 +147,9 @@ def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSes
     if planned.then:
         typed["after_time"] = f"{_INTERRUPTED_AFTER_S:g} s"
     method = method_of("discharge")
-    run, session = start_by_itself(logbook, method, method.prepare(Setup(unit, {"battery": planned.meter}, LEADS), typed), started=planned.day)
+    run, session = start_by_itself(
+        logbook, method, method.prepare(Setup(unit, {"battery": planned.meter}, LEADS), typed), started=planned.day
+    )
     for _ in range(2):
         session.order(Order.DONE)
     session.start()

@@ -441,9 +441,7 @@ def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Eve
     return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
 
 
-_RUN_FIELDS = (
-    "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
-)
+_RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
 _RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
 _ONE_RUN = f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
 

@@ -60,7 +60,9 @@ def head_of(
     columns = {"voltage": heading} if heading else dict(plan.get("columns", {}))
     road = source if source in (SIMULATED, INSTRUMENTS, BY_HAND) else LOG
     said = tuple(s for s in plan.get("warnings", ()) if s)
-    origin = Origin(road, str(plan.get("between", STRAIGHT)), str(plan.get("tap", "battery")), True, columns, said, dict(plan.get("instruments", {})))
+    origin = Origin(
+        road, str(plan.get("between", STRAIGHT)), str(plan.get("tap", "battery")), True, columns, said, dict(plan.get("instruments", {}))
+    )
     conditions = Conditions(plan.get("temperature_c"), str(plan.get("told", {}).get("start", "")), plan.get("load_w"))
     return Head(method, setup, {"older": dict(plan)} if has_plan else {}, _criteria(plan), conditions, origin)
 
@@ -85,7 +87,12 @@ def _meters(plan: Mapping[str, Any], voltage_accuracy: str, current_accuracy: st
     else:
         found = {"battery": Meter(name, voltage_accuracy, current_accuracy, details=details_from(plan.get("meter_details", {})))}
     for tap, about in plan.get("beside", {}).items():
-        found[tap] = Meter(about["name"], about.get("voltage_accuracy", ""), about.get("current_accuracy", ""), details=details_from(about.get("details", {})))
+        found[tap] = Meter(
+            about["name"],
+            about.get("voltage_accuracy", ""),
+            about.get("current_accuracy", ""),
+            details=details_from(about.get("details", {})),
+        )
     return found
 
 
@@ -105,7 +112,14 @@ def _criteria(plan: Mapping[str, Any]) -> Criteria:
         tolerance = None
     volts = plan.get("cutoff_v")
     cutoff = Cutoff(float(volts), float(plan.get("hold_s", 1.0))) if volts else None
-    return Criteria(cutoff, tolerance, quantity("rated", "W"), str(fields.get("ratings", "")), str(fields.get("curve", "")), quantity("battery_wh", "Wh"))
+    return Criteria(
+        cutoff,
+        tolerance,
+        quantity("rated", "W"),
+        str(fields.get("ratings", "")),
+        str(fields.get("curve", "")),
+        quantity("battery_wh", "Wh"),
+    )
 
 
 def event_of(time_s: float, kind: str, text: str, zero_tap: str) -> Event:

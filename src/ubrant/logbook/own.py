@@ -66,9 +66,14 @@ def read_own(path: Path) -> Kept:
         schema: dict[str, Any] = {h: pl.String if h == "event" else pl.Float64 for h in headings}
         table = pl.read_csv(path, schema=schema)
     except (OSError, UnicodeDecodeError, pl.exceptions.PolarsError) as error:
-        raise LogError(f"{path.name} is an export of Ubrant that was changed: {str(error).splitlines()[0][:120]}. Export it again, or take its first event out.") from None
+        raise LogError(
+            f"{path.name} is an export of Ubrant that was changed: {str(error).splitlines()[0][:120]}. Export it again, or take its first event out."
+        ) from None
     cells = table.filter(pl.col("event").is_not_null())
-    told = [(t, _json(cell, path, line)) for line, (t, cell) in enumerate(zip(cells["time / s"].to_list(), cells["event"].to_list(), strict=True), start=2)]
+    told = [
+        (t, _json(cell, path, line))
+        for line, (t, cell) in enumerate(zip(cells["time / s"].to_list(), cells["event"].to_list(), strict=True), start=2)
+    ]
     about = next((data for _, data in told if HEAD in data), None)
     if about is None:
         raise LogError(f"{path.name}: the head of the run is missing from its first event cell. Export it again.")

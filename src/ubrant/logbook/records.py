@@ -82,7 +82,9 @@ def new_run(head: Head, source: str, started: datetime | None = None, state: str
     moment = started or datetime.now(UTC).astimezone()
     offset = moment.utcoffset()
     stamp = moment.astimezone(UTC).isoformat(timespec="seconds")
-    return Run(head.setup.unit.id or None, head.method, source, stamp, head, int(offset.total_seconds() // 60) if offset else 0, state, ended_by)
+    return Run(
+        head.setup.unit.id or None, head.method, source, stamp, head, int(offset.total_seconds() // 60) if offset else 0, state, ended_by
+    )
 
 
 @dataclass(frozen=True)
@@ -146,4 +148,10 @@ class Summary:
 def summary_from_json(data: Mapping[str, Any]) -> Summary:
     """The summary again."""
     bar, energy = data.get("bar"), data.get("energy")
-    return Summary(str(data["sentence"]), str(data.get("short", "")), str(data.get("verdict", "")), tuple(bar) if bar else None, tuple(energy) if energy else None)
+    return Summary(
+        str(data["sentence"]),
+        str(data.get("short", "")),
+        str(data.get("verdict", "")),
+        tuple(bar) if bar else None,
+        tuple(energy) if energy else None,
+    )

@@ -78,7 +78,9 @@ def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None
         losses.append((lost, say("−{watts} W lost", watts=show(lost, 3)) if lost > 0.005 else None))
     last = flows[-1].amount if chain[-1] == UNIT and LEADS in chain else None
     losses.append((last, say("all lost")) if last is not None else (0.0, None))
-    return PowerPath(tuple(boxes[place] for place in chain), tuple(flows), tuple(text for _, text in losses), tuple(w for w, _ in losses), "W")
+    return PowerPath(
+        tuple(boxes[place] for place in chain), tuple(flows), tuple(text for _, text in losses), tuple(w for w, _ in losses), "W"
+    )
 
 
 def flows_at(setup: Setup, points: Points, k: int) -> dict[str, Flow]:
@@ -122,7 +124,9 @@ def disagreements(record: Record) -> tuple[str, ...]:
             mine, theirs = record.corrected(place, unit), record.corrected(tap, unit)
             if mine is not None and theirs is not None and len(mine) and len(theirs):
                 pair = _paired(record, mine, theirs)
-                said.append(disagreement(*pair, unit, record.accuracy(place, unit), record.accuracy(tap, unit), f"{other.name} at the {place}"))
+                said.append(
+                    disagreement(*pair, unit, record.accuracy(place, unit), record.accuracy(tap, unit), f"{other.name} at the {place}")
+                )
     return tuple(text for text in said if text)
 
 
@@ -192,7 +196,8 @@ def wave_plot(waves: Sequence[SeenWave]) -> Plot:
     until = max(float(w.time_s[-1]) for w in shown) * 1000
     told = [wave_words(w, most_w) for w in shown]
     layers = tuple(
-        Curve(1000 * w.time_s, w.volts, "voltage", style, text, keyed=True) for w, style, text in zip(shown, (SOLID, DOTTED), told, strict=False)
+        Curve(1000 * w.time_s, w.volts, "voltage", style, text, keyed=True)
+        for w, style, text in zip(shown, (SOLID, DOTTED), told, strict=False)
     )
     return Plot(say("Wave"), say("time, ms"), "V", (0.0, until), (-1.2 * peak, 1.75 * peak), layers, "; ".join(told))
 

@@ -214,10 +214,5 @@ def read_fields(fields: tuple[Field, ...], typed: Mapping[str, str]) -> dict[str
     return found
 
 
-def usual_of(fields: tuple[Field, ...]) -> dict[str, str]:
-    """What is proposed for each."""
-    return {field.key: field.usual for field in fields}
-
-
 def volts(value: float) -> str:
     return f"{plain(value)} V"

@@ -25,9 +25,29 @@ def range_checks(meter: Meter, volts: float, amps: float) -> list[Problem]:
     """More than a meter can show: volts are refused, amperes are said."""
     found = []
     if meter.max_v is not None and volts > meter.max_v:
-        found.append(Problem(True, say("{name} reads up to {most} V, and {volts} V are in the plan.", name=meter.name, most=plain(meter.max_v), volts=plain(volts))))
+        found.append(
+            Problem(
+                True,
+                say(
+                    "{name} reads up to {most} V, and {volts} V are in the plan.",
+                    name=meter.name,
+                    most=plain(meter.max_v),
+                    volts=plain(volts),
+                ),
+            )
+        )
     if meter.max_a is not None and amps > meter.max_a:
-        found.append(Problem(False, say("{name} reads up to {most} A, and up to {amps} A may flow.", name=meter.name, most=plain(meter.max_a), amps=plain(amps, 3))))
+        found.append(
+            Problem(
+                False,
+                say(
+                    "{name} reads up to {most} A, and up to {amps} A may flow.",
+                    name=meter.name,
+                    most=plain(meter.max_a),
+                    amps=plain(amps, 3),
+                ),
+            )
+        )
     return found
 
 

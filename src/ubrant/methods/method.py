@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
@@ -91,13 +91,19 @@ class Row:
             return ""
         read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in jotting.readings if r.kind != "peak"}
         anywhere = {quantity for _, quantity in read}
-        missing = [f"{tap} {quantity}".strip() for tap, quantity in self.wanted if not ((tap, quantity) in read or (not tap and quantity in anywhere))]
+        missing = [
+            f"{tap} {quantity}".strip()
+            for tap, quantity in self.wanted
+            if not ((tap, quantity) in read or (not tap and quantity in anywhere))
+        ]
         if self.wanted and not missing:
             return ""
         if not self.wanted and not self.refusal:
             return ""
         return self.refusal or say(
-            "This point still lacks: {missing}. Type it all in one line, like “{example}”, or “skip”.", missing=", ".join(missing), example=self.example
+            "This point still lacks: {missing}. Type it all in one line, like “{example}”, or “skip”.",
+            missing=", ".join(missing),
+            example=self.example,
         )
 
 
@@ -278,7 +284,13 @@ class Method:
         """Where to clip each meter."""
         setup = prepared.setup
         flow = Flow(None, meter=clipped(setup.meter(self.taps[0])))
-        return PowerPath((Node("battery", setup.battery.name if setup.battery else say("Supply")), Node("converter", setup.unit.name)), (flow,), (None, None), (0.0, 0.0), "W")
+        return PowerPath(
+            (Node("battery", setup.battery.name if setup.battery else say("Supply")), Node("converter", setup.unit.name)),
+            (flow,),
+            (None, None),
+            (0.0, 0.0),
+            "W",
+        )
 
     def step_lines(self, prepared: Prepared, expected: Rehearsal | None) -> list[StepLine]:
         """Every step with its cautions, on a bench."""
@@ -368,10 +380,6 @@ def clipped(meter: Meter) -> str:
 def label_of(unit: Unit) -> Label | None:
     """A unit's label; None where it claims no capacity."""
     return Setup(unit).label
-
-
-def plan_fields(plan: Any) -> tuple[str, ...]:
-    return tuple(f.name for f in fields(plan))
 
 
 def refusals_first(problems: Sequence[Problem]) -> list[Problem]:

@@ -25,6 +25,7 @@ from ubrant.report.figures import figures_of, path_figure, svg_of
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+
 class ReportError(Exception):
     """A report that cannot be written; says why and what to do."""
 
@@ -110,7 +111,9 @@ def _conditions(run: Run, record: Record, account: Account) -> list[tuple[str, s
         celsius = head.conditions.temperature_c
         rows.append(("Battery's temperature", "not known" if celsius is None else f"{plain(celsius)} °C at the start"))
         start = account.span[0] if account.span else 0.0
-        rows.append(("Gaps", ", ".join(f"{show_duration(g.length_s)} at {show_duration(g.from_s - start)}" for g in account.gaps) or "none"))
+        rows.append(
+            ("Gaps", ", ".join(f"{show_duration(g.length_s)} at {show_duration(g.from_s - start)}" for g in account.gaps) or "none")
+        )
     if run.trouble:
         rows.append(("Trouble", run.trouble))
     return rows

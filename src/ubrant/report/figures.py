@@ -89,7 +89,15 @@ def trace_figure(trace: Trace) -> Figure:
         for moment, words in trace.marks:
             axis.axvline(place(moment), color=CAUTION, linewidth=0.8, linestyle=(0, (5, 2)))
             if axis is axes[0]:
-                axis.annotate(words, (place(moment), 0.35), xycoords=("data", "axes fraction"), xytext=(3, 0), textcoords="offset points", fontsize=7, color=CAUTION)
+                axis.annotate(
+                    words,
+                    (place(moment), 0.35),
+                    xycoords=("data", "axes fraction"),
+                    xytext=(3, 0),
+                    textcoords="offset points",
+                    fontsize=7,
+                    color=CAUTION,
+                )
     if trace.limit_v is not None:
         axes[0].axhline(trace.limit_v, color=LOSS, linewidth=1, linestyle="--")
         axes[0].annotate(f"stop at {plain(trace.limit_v)} V", (0.01, trace.limit_v), xycoords=("axes fraction", "data"), xytext=(0, 3),
@@ -109,15 +117,37 @@ def _plot(axis: Any, plot: Plot) -> None:
     for layer in plot.layers:
         match layer:
             case Curve():
-                axis.plot(layer.x, layer.y, _STYLES[layer.style] if len(layer.x) > 1 else "o", color=TINTS[layer.tint], linewidth=1, label=layer.label or None)
+                axis.plot(
+                    layer.x,
+                    layer.y,
+                    _STYLES[layer.style] if len(layer.x) > 1 else "o",
+                    color=TINTS[layer.tint],
+                    linewidth=1,
+                    label=layer.label or None,
+                )
                 labelled |= bool(layer.label)
             case Area():
-                axis.fill_between(layer.x, layer.low, layer.high, facecolor="none", edgecolor=TINTS[layer.tint], hatch=_HATCHES[layer.hatch], linewidth=0.6, label=layer.label or None)
+                axis.fill_between(
+                    layer.x,
+                    layer.low,
+                    layer.high,
+                    facecolor="none",
+                    edgecolor=TINTS[layer.tint],
+                    hatch=_HATCHES[layer.hatch],
+                    linewidth=0.6,
+                    label=layer.label or None,
+                )
                 labelled |= bool(layer.label)
             case Dots():
                 for state in dict.fromkeys(layer.states):
                     chosen = [k for k, s in enumerate(layer.states) if s == state]
-                    axis.plot(layer.x[chosen], layer.y[chosen], _MARKERS.get(state, "o"), markersize=3, color=VOLTAGE if state == TAKEN else CAUTION)
+                    axis.plot(
+                        layer.x[chosen],
+                        layer.y[chosen],
+                        _MARKERS.get(state, "o"),
+                        markersize=3,
+                        color=VOLTAGE if state == TAKEN else CAUTION,
+                    )
             case Rule():
                 axis.axhline(layer.y, color=TINTS[layer.tint], linestyle="--", linewidth=1)
             case Sticks():
@@ -142,7 +172,12 @@ def _bars(axis: Any, bars: Bars) -> None:
     for place, (finding, other, beside) in enumerate(rows):
         if other is not None:
             axis.barh(place, other, facecolor="none", edgecolor=POWER, linestyle="--", height=0.5)
-        axis.annotate(f" {finding.with_doubt()}{f' · {beside}' if beside else ''}", (max(finding.value or 0.0, other or 0.0), place), va="center", fontsize=7)
+        axis.annotate(
+            f" {finding.with_doubt()}{f' · {beside}' if beside else ''}",
+            (max(finding.value or 0.0, other or 0.0), place),
+            va="center",
+            fontsize=7,
+        )
     axis.set_xlim(0, 1.5 * max((max(f.value or 0.0, o or 0.0) for f, o, _ in rows), default=1.0))
 
 
@@ -152,7 +187,9 @@ def _ladder_figure(ladder: Ladder) -> Figure:
     figure = Figure(figsize=(7.1, 0.5 + 0.28 * len(ladder.rungs)), layout="constrained")
     axis = figure.subplots()
     for line, rung in enumerate(reversed(ladder.rungs)):
-        axis.errorbar(rung.finding.value or 0.0, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3)
+        axis.errorbar(
+            rung.finding.value or 0.0, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3
+        )
         axis.annotate(f"  {rung.name} {rung.finding.with_doubt()}", (rung.finding.value or 0.0, line), fontsize=7, va="bottom")
     axis.set(xlim=ladder.span, ylim=(-0.6, len(ladder.rungs) - 0.2), title=ladder.title, yticks=[])
     axis.title.set_fontsize(8)

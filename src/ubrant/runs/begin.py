@@ -48,10 +48,14 @@ def start(
     if choice.kind == BY_HAND:
         return run, TypedSession(logbook, run, method, prepared, clock())
     scene = method.scene(prepared)
-    return run, RunSession(method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.path, run.id))
+    return run, RunSession(
+        method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.path, run.id)
+    )
 
 
-def start_by_itself(logbook: Logbook, method: Method, prepared: Prepared, choice: BenchChoice | None = None, **more: Any) -> tuple[Run, RunSession]:
+def start_by_itself(
+    logbook: Logbook, method: Method, prepared: Prepared, choice: BenchChoice | None = None, **more: Any
+) -> tuple[Run, RunSession]:
     """As :func:`start`, on a bench."""
     run, session = start(logbook, method, prepared, choice, **more)
     assert isinstance(session, RunSession)

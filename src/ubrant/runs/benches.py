@@ -138,7 +138,11 @@ def roles_of(choice: BenchChoice) -> dict[str, str]:
 def choice_again(head: Head, meters: list[Meter]) -> BenchChoice:
     """The instruments of a run again, to go on with it: the same ones on the shelf; for a run that did not keep them, the first of each kind."""
     kept, ends = head.origin.instruments, set(head.setup.meters)
-    along = [meter for tap, meter in head.setup.meters.items() if tap.rpartition(" ")[0] in ends or tap not in {"battery", "input", "output", "scope"}]
+    along = [
+        meter
+        for tap, meter in head.setup.meters.items()
+        if tap.rpartition(" ")[0] in ends or tap not in {"battery", "input", "output", "scope"}
+    ]
 
     def found(role: str) -> Meter | None:
         fit = [m for m in meters if m.details.role == role and m.details.connection == "scpi"]

@@ -126,7 +126,16 @@ def from_log(log: LogFile) -> Kept:
         key, log.name, plan, str(about.get("label") or ""), about.get("chemistry"), str(about.get("voltage_accuracy") or ""),
         str(about.get("current_accuracy") or ""), str(about.get("meter") or ""), unit_name=str(about.get("unit") or ""),
     )  # fmt: skip
-    run = Run(None, key, log.name, started.isoformat(timespec="seconds"), head, int(about.get("utc_offset_min", 0)), "done", endings[-1] if endings else "")
+    run = Run(
+        None,
+        key,
+        log.name,
+        started.isoformat(timespec="seconds"),
+        head,
+        int(about.get("utc_offset_min", 0)),
+        "done",
+        endings[-1] if endings else "",
+    )
     own = {("battery", "V"): Series(log.time_s, log.voltage_v), ("battery", "A"): Series(log.time_s, log.current_a)}
     events = tuple(_event(t, text) for t, text in log.events if not text.startswith(_ENDED))
     return Kept(run, {**log.others, **own}, events)
@@ -163,7 +172,9 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
     if method.log != TAP_LOG:
         time, volts, heading = read_wave(path, columns)
         origin = Origin(LOG, columns={"voltage": heading})
-        return Kept(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)})
+        return Kept(
+            new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
+        )
     log = read_taps(path, columns)
     said = (_lacking(log),) if log.left_out else ()
     origin = Origin(LOG, timed=log.time_s is not None, said=said)
@@ -233,7 +244,9 @@ def _meters(method: Method, setup: Setup, told: Told) -> dict[str, Meter]:
             try:
                 meter.accuracy(unit)
             except QuantityError as error:
-                raise MethodError(f"{'output-' if tap == 'output' and any(told.accuracies[2:]) else ''}{option}-accuracy", str(error)) from None
+                raise MethodError(
+                    f"{'output-' if tap == 'output' and any(told.accuracies[2:]) else ''}{option}-accuracy", str(error)
+                ) from None
         found[tap] = meter
     return found
 

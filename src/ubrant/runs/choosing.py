@@ -36,6 +36,7 @@ def best_meters(
         )  # fmt: skip
 
     first, *others = taps
+
     def everywhere(meter: Meter) -> dict[str, Meter]:
         return dict.fromkeys(taps, meter)
 

@@ -72,7 +72,9 @@ def go_on(logbook: Logbook, run: Run, now: datetime | None = None, choice: Bench
         begin_with(session.live, logbook, run, gap.before)
         session.taken_up()
         return gap.run, session
-    choice = choice or (choice_again(run.head, logbook.meters()) if run.head.origin.road == INSTRUMENTS else BenchChoice(run.head.origin.road))
+    choice = choice or (
+        choice_again(run.head, logbook.meters()) if run.head.origin.road == INSTRUMENTS else BenchChoice(run.head.origin.road)
+    )
     rest = method.rest(prepared, before)
     assert rest is not None
     scene = method.scene(prepared, before)
@@ -129,5 +131,3 @@ def close_interrupted(logbook: Logbook, run: Run) -> Run:
     closed = replace(run, state="done")
     logbook.update_run(closed)
     return closed
-
-

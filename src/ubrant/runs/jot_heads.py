@@ -25,7 +25,11 @@ from ubrant.logbook.records import Kept, entries_of
 from ubrant.methods.method import Method
 from ubrant.methods.registry import UnknownMethodError, method_of, usual
 
-_DETAILS = {f.name: f.type for f in fields(MeterDetails) if f.name not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed"}}
+_DETAILS = {
+    f.name: f.type
+    for f in fields(MeterDetails)
+    if f.name not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed"}
+}
 
 
 def head_of_jots(log: LogFile) -> tuple[Head, datetime | None]:
@@ -104,7 +108,9 @@ def _meter(told: Mapping[str, str], tap: str) -> Meter:
             details[name] = True
         elif name in _DETAILS:
             details[name] = float(value)
-    return Meter(told.get(f"meter{tap}", ""), told.get(f"volts{tap}", ""), told.get(f"amps{tap}", ""), id=number, details=details_from(details))
+    return Meter(
+        told.get(f"meter{tap}", ""), told.get(f"volts{tap}", ""), told.get(f"amps{tap}", ""), id=number, details=details_from(details)
+    )
 
 
 def _leads(log: LogFile, text: str) -> Leads:

@@ -29,7 +29,9 @@ _UNKNOWN_METER = (Accuracy(0.002, 0.005, "V"), Accuracy(0.01, 0.02, "A"))
 """How wrong a simulated meter is when nobody said."""
 
 
-def opener(scene: Scene, setup: Setup, run_number: int, speed: float, from_s: float = 0.0, changes: dict[str, Any] | None = None) -> Callable[[], Bench]:
+def opener(
+    scene: Scene, setup: Setup, run_number: int, speed: float, from_s: float = 0.0, changes: dict[str, Any] | None = None
+) -> Callable[[], Bench]:
     """How the bench is opened; the same every time for the same unit and run. ``changes`` alters the scenario, for demonstrations and tests."""
     if scene.battery:
         return _battery_opener(scene, setup, run_number, speed, from_s, changes or {})
@@ -47,7 +49,9 @@ def opener(scene: Scene, setup: Setup, run_number: int, speed: float, from_s: fl
     return opened
 
 
-def _battery_opener(scene: Scene, setup: Setup, run_number: int, speed: float, from_s: float, changes: dict[str, Any]) -> Callable[[], Bench]:
+def _battery_opener(
+    scene: Scene, setup: Setup, run_number: int, speed: float, from_s: float, changes: dict[str, Any]
+) -> Callable[[], Bench]:
     meter = setup.meter("battery")
     scenario = battery_scenario(setup.unit, meter, setup.leads.resistance_ohm, run_number)
     soc = max(0.02, 1 - scene.given_ah / scenario.pack.capacity_ah) if scene.given_ah else scene.full_share
@@ -55,7 +59,14 @@ def _battery_opener(scene: Scene, setup: Setup, run_number: int, speed: float, f
 
     def opened() -> Bench:
         bench = open_simulated(
-            scenario, speed, meter.name, LOAD_NAME, charger=scene.supply, thermometer=scene.thermometer, max_v=meter.max_v, max_a=meter.max_a
+            scenario,
+            speed,
+            meter.name,
+            LOAD_NAME,
+            charger=scene.supply,
+            thermometer=scene.thermometer,
+            max_v=meter.max_v,
+            max_a=meter.max_a,
         )
         return replace(bench, clock=LaterClock(bench.clock, from_s)) if from_s else bench
 

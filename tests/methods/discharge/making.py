@@ -45,7 +45,9 @@ def small_plan(label_text: str = "0.5 Ah 12.8 V LiFePO4", **changes: object) -> 
     return replace(plan, **changes)  # type: ignore[arg-type]
 
 
-def discharging(unit: Unit, plan: DischargePlan, meter: Meter = FINE, temperature_c: float | None = None, leads: Leads | None = None) -> Prepared:
+def discharging(
+    unit: Unit, plan: DischargePlan, meter: Meter = FINE, temperature_c: float | None = None, leads: Leads | None = None
+) -> Prepared:
     """A discharge as it was decided on."""
     return Prepared(Setup(unit, {"battery": meter}, leads or Leads()), plan, Criteria(cutoff=plan.cutoff), Conditions(temperature_c))
 

@@ -64,7 +64,12 @@ def test_a_run_keeps_its_plan_label_and_meter(logbook, run_and_session):
     run, session = run_and_session
     session.join()
     kept = logbook.run(run.id)
-    assert (kept.state, kept.ended_by, kept.label_text, kept.head.setup.meter("battery").name) == ("done", "cut-off", SMALL.label_text, "Bench meter")
+    assert (kept.state, kept.ended_by, kept.label_text, kept.head.setup.meter("battery").name) == (
+        "done",
+        "cut-off",
+        SMALL.label_text,
+        "Bench meter",
+    )
     plan = DISCHARGE.prepared(kept.head).plan
     assert (plan.current_a, plan.own_cutoff_v, kept.cutoff.hold_s) == (0.5, 10.7, 1.0)
     logbook.keep_unit(replace(SMALL, id=run.unit_id, label_text="99 Ah 12.8 V"))
@@ -142,7 +147,9 @@ def test_an_outlook_without_a_converter_has_a_straight_path(logbook):
 
 def test_a_log_without_cutoff_or_unit_is_kept_all_the_same(logbook):
     body = falling()
-    run = keep(logbook, judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), Told()), None)
+    run = keep(
+        logbook, judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), Told()), None
+    )
     record, account = account_of(logbook, run)
     assert (account.ended_by, run.label, record.head.origin.said) == ("end of log", None, ("said so",))
     assert "said so" in account.warnings

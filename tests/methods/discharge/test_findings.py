@@ -7,12 +7,12 @@ import pytest
 
 from tests.making import falling
 from tests.methods.discharge.making import record
-from ubrant.methods.discharge.findings import Others, judged
 from ubrant.core.cutoff import Cutoff
-from ubrant.methods.discharge.departure import leaves_expected
 from ubrant.core.ending import Ends
 from ubrant.core.readings import Readings, Series
 from ubrant.core.resistance import find_edges
+from ubrant.methods.discharge.departure import leaves_expected
+from ubrant.methods.discharge.findings import Others, judged
 
 
 def follow(ends: Ends, rows) -> str:

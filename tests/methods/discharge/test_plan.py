@@ -5,7 +5,6 @@ from dataclasses import replace
 import pytest
 
 from tests.methods.discharge.making import small_plan
-from ubrant.methods.rehearsal import rehearse
 from ubrant.core.cell import Pack, pack_from_label
 from ubrant.core.circuit import Circuit
 from ubrant.core.cutoff import Cutoff
@@ -16,6 +15,7 @@ from ubrant.core.unit import Unit
 from ubrant.methods.discharge.checks import discharge_problems
 from ubrant.methods.discharge.procedure import discharge, own_cutoff, usual_plan
 from ubrant.methods.method import LoadRating
+from ubrant.methods.rehearsal import rehearse
 from ubrant.methods.summary import summarise
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_v=60, max_a=20)

@@ -96,7 +96,9 @@ def test_cycles_stop_when_capacity_has_fallen(logbook):
     found = account.findings
     assert [found[f"cycle_{k}"].value > 0.4 for k in (1, 2, 3)] == [True] * 3
     assert "of the first" in found["cycle_2"].working
-    _, fading, _ = discharged(logbook, small_plan(charge=ChargePlan(0.5, 13.2, 0.2), charge_when="cycles", cycles=6, stop_share=0.9, rest_after_s=60.0))
+    _, fading, _ = discharged(
+        logbook, small_plan(charge=ChargePlan(0.5, 13.2, 0.2), charge_when="cycles", cycles=6, stop_share=0.9, rest_after_s=60.0)
+    )
     assert "cycle_6" not in fading.findings
 
 
@@ -122,7 +124,9 @@ def test_a_zero_read_first_changes_nothing_but_the_zero(logbook):
     _, without, _ = discharged(logbook, small_plan())
     charge = with_zero.findings["charge"]
     assert charge.value > 0.4
-    assert abs(charge.value - without.findings["charge"].value) < charge.expanded_uncertainty + without.findings["charge"].expanded_uncertainty
+    assert (
+        abs(charge.value - without.findings["charge"].value) < charge.expanded_uncertainty + without.findings["charge"].expanded_uncertainty
+    )
 
 
 def test_a_plan_comes_back_from_what_its_run_keeps():
@@ -174,7 +178,10 @@ LINES = (
 )  # fmt: skip
 
 
-def typed(logbook, lines=None, *, end=False, unit=None, meter=Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA"), between="straight"):
+CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA")
+
+
+def typed(logbook, lines=None, *, end=False, unit=None, meter=CLAMP, between="straight"):
     plan = replace(small_plan("50 Ah 12.8 V LiFePO4"), current_a=10.0, cutoff=Cutoff(11.0))
     made = discharging(unit or Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"), plan, meter, 20.0)
     return by_hand(logbook, "discharge", replace(made, between=between), dict(lines or {}), end=end)

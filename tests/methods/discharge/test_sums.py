@@ -8,8 +8,8 @@ import pytest
 from tests.making import crossing_s, falling
 from tests.methods.discharge.making import record
 from ubrant.core.cutoff import Cutoff
-from ubrant.methods.discharge.sums import analyse, charge_to, charges_to_higher
 from ubrant.core.readings import Readings, ReadingsError
+from ubrant.methods.discharge.sums import analyse, charge_to, charges_to_higher
 
 
 def figures(found):

@@ -15,10 +15,9 @@ from tests.window import click, jot, type_into
 from ubrant.core.meter import Meter
 from ubrant.core.record.head import BY_HAND, Origin
 from ubrant.core.unit import Unit
-from ubrant.logbook.records import new_run
 from ubrant.demo.kit import WatchedClock
+from ubrant.logbook.records import new_run
 from ubrant.ui.shell import FINDINGS, RUN
-from ubrant.runs.benches import BY_HAND
 
 LINES = (
     (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A fan started"), (10800, "12.90 V 10.0 A"),

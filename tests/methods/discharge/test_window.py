@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -12,10 +10,10 @@ from PyQt6.QtWidgets import QApplication
 from tests.making import crossing_s, falling
 from tests.window import click, start, type_into
 from ubrant.bench.simulated import open_simulated
+from ubrant.runs import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE, RUN
-from ubrant.runs import simulated
 
 LONG_MS = 60_000
 

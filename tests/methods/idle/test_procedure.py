@@ -9,6 +9,7 @@ from ubrant.methods import cautions
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.steps import Ask, ReadRest, SupplyOff, SwitchOn, Zero
 
+
 @pytest.mark.parametrize("economy", [True, False])
 def test_idle_draw(economy):
     seen = walked(idle_draw(IdlePlan(12.8, 180.0, economy=economy, mains=True)))

@@ -8,6 +8,7 @@ from ubrant.methods import cautions
 from ubrant.methods.load_steps.procedure import StepsPlan, load_steps
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, SupplyOff
 
+
 def inverter(gives_up_over=320.0):
     def answer(step):
         if isinstance(step, Point):

@@ -26,12 +26,15 @@ def tried(book, unit=HUT, battery=PACK, meters=(BENCH, PLUG), leads=None, **type
     return account, converter_scenario(method_of("steps").scene(made), made.setup, run.id), record
 
 
-
-
 def test_an_inverters_losses_and_leads_are_found(logbook):
     account, truth, _ = tried(logbook, hold="")
     p = truth.converter
-    known = {"idle_power": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w, "lead_resistance": truth.lead_ohm}
+    known = {
+        "idle_power": p.fixed_w,
+        "loss_proportional": p.proportional,
+        "loss_resistive": p.resistive_per_w,
+        "lead_resistance": truth.lead_ohm,
+    }
     for key, value in {**known, "output_sag": 300 * p.output_ohm / 226}.items():
         finding = account.findings[key]
         assert abs(finding.value - value) <= 1.6 * finding.expanded_uncertainty, key

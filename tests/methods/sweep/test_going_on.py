@@ -81,7 +81,13 @@ def test_a_sweep_that_did_not_keep_what_its_points_answered_can_only_be_closed(l
 
 
 def test_a_sweep_by_hand_goes_on_at_the_line_where_it_was_left(logbook):
-    run, session = by_hand(logbook, "sweep", made(logbook), {30.0: "input 13 V 0.02 A output 5.01 V 0 A", 60.0: "input 11 V 0.03 A output 5.01 V 0 A"}, end=False)
+    run, session = by_hand(
+        logbook,
+        "sweep",
+        made(logbook),
+        {30.0: "input 13 V 0.02 A output 5.01 V 0 A", 60.0: "input 11 V 0.03 A output 5.01 V 0 A"},
+        end=False,
+    )
     goes_on, again = go_on(logbook, interrupted(logbook, run.id))
     assert goes_on.source == BY_HAND
     assert "Point 3 of 15: set 9 V at the input and 0 A at the output" in again.progress.text

@@ -51,7 +51,13 @@ def test_watts_that_were_read_stand_and_amperes_that_were_not_are_worked_out():
 def test_the_zero_of_the_run_and_what_a_display_was_judged_by_are_taken_into_account():
     into = replace(METER, details=MeterDetails(zero_a=0.5, reversed=True))
     out = replace(METER, details=MeterDetails(gain_v=1.02, zero_v=-0.05))
-    data = record_for("sweep", made(into, out), Zeroed(0.0, values={"A": 0.02}, tap="input"), input_A=series([-1.02, -1.02]), output_V=series([10.0, 10.0]))
+    data = record_for(
+        "sweep",
+        made(into, out),
+        Zeroed(0.0, values={"A": 0.02}, tap="input"),
+        input_A=series([-1.02, -1.02]),
+        output_V=series([10.0, 10.0]),
+    )
     assert data.corrected("input", "A").value[0] == pytest.approx(1.04)  # its own zero stands for the one on the shelf
     assert data.corrected("output", "V").value[0] == pytest.approx(10.05 * 1.02)
     assert data.corrected("source", "V") is None
@@ -92,7 +98,12 @@ def test_names_that_people_use_for_the_two_ends():
 @pytest.mark.parametrize("known", [True, False])
 def test_a_second_meter_is_corrected_before_it_is_held_against_the_first(known):
     """It shows the wrong sign and 0.5 A too much, and is known to: no disagreement. Without that being known, one."""
-    shunt = replace(METER, name="Shunt", current_accuracy="0.2 % + 2 mA", details=MeterDetails(tap="input", reversed=True, zero_a=0.5) if known else MeterDetails())
+    shunt = replace(
+        METER,
+        name="Shunt",
+        current_accuracy="0.2 % + 2 mA",
+        details=MeterDetails(tap="input", reversed=True, zero_a=0.5) if known else MeterDetails(),
+    )
     beside = made()
     beside = replace(beside, setup=replace(beside.setup, meters={**beside.setup.meters, "input 2": shunt}))
     columns = {"input_V": series([12.0] * 20), "output_V": series([5.0] * 20), "output_A": series([np.nan] * 20)}

@@ -13,10 +13,10 @@ from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.method import Scene
-from ubrant.ui.shell import FINDINGS, RUN
 from ubrant.runs.accounts import account_of_kept
 from ubrant.runs.bringing_in import Told, read_file
 from ubrant.runs.simulated import converter_scenario
+from ubrant.ui.shell import FINDINGS, RUN
 
 LABEL = "12 V to 5 V, 3 A"
 

@@ -7,6 +7,7 @@ from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, Hold, SupplyOff
 from ubrant.methods.trip.procedure import TripPlan, trip
 
+
 def test_overloads_one_after_the_other():
     def answer(step):
         return ("off12.000" if step.load > 40 else "held") if isinstance(step, Hold) else None

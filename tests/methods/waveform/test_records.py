@@ -35,7 +35,10 @@ def test_waves_are_seen_over_the_load_of_their_unit(logbook, tmp_path):
     kept(logbook, record(tmp_path / "c.csv", "sine"), other, 50.0)
     meter = Meter("M", "0.1 %", "0.5 %", details=MeterDetails(power_accuracy="1 %"))
     steps = prepared("steps", unit, (meter, meter), BLOCK, loads="0, 50, 100, 150 W", hold="")
-    lines = {60.0 * k: f"input 12.5 V {(4 + 1.08 * w) / 12.5:.2f} A output {231 - w / 50:.1f} V {w} W 50 Hz" for k, w in enumerate((0, 50, 100, 150))}
+    lines = {
+        60.0 * k: f"input 12.5 V {(4 + 1.08 * w) / 12.5:.2f} A output {231 - w / 50:.1f} V {w} W 50 Hz"
+        for k, w in enumerate((0, 50, 100, 150))
+    }
     run, _ = by_hand(logbook, "steps", steps, lines)
     _, account = account_of(logbook, logbook.run(run.id))
     assert [(w.load_w, w.kind) for w in account.waves] == [(20.0, "stepped"), (120.0, "square")]

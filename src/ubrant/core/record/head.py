@@ -136,7 +136,12 @@ def head_to_json(head: Head) -> dict[str, Any]:
         made["battery"] = _unit_to_json(setup.battery)
     made["leads"] = {"length_m": setup.leads.length_m, "area_mm2": setup.leads.area_mm2}
     made["meters"] = {tap: _meter_to_json(meter) for tap, meter in setup.meters.items()}
-    parts = {"plan": dict(head.plan), "criteria": encode(head.criteria), "conditions": encode(head.conditions), "origin": encode(head.origin)}
+    parts = {
+        "plan": dict(head.plan),
+        "criteria": encode(head.criteria),
+        "conditions": encode(head.conditions),
+        "origin": encode(head.origin),
+    }
     return made | {key: value for key, value in parts.items() if value}
 
 
@@ -169,7 +174,9 @@ def _unit_to_json(unit: Unit) -> dict[str, Any]:
 
 
 def _unit_from_json(data: Mapping[str, Any]) -> Unit:
-    return Unit(str(data.get("name", "")), str(data.get("kind", "")), str(data.get("label", "")), data.get("chemistry"), id=int(data.get("id", 0)))
+    return Unit(
+        str(data.get("name", "")), str(data.get("kind", "")), str(data.get("label", "")), data.get("chemistry"), id=int(data.get("id", 0))
+    )
 
 
 def _meter_to_json(meter: Meter) -> dict[str, Any]:

@@ -15,7 +15,15 @@ from ubrant.core.readings import Array, ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.record import Key, Record
 
-QUANTITIES: tuple[Key, ...] = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"), ("output", "W"), ("output", "Hz"), ("source", "V"))
+QUANTITIES: tuple[Key, ...] = (
+    ("input", "V"),
+    ("input", "A"),
+    ("output", "V"),
+    ("output", "A"),
+    ("output", "W"),
+    ("output", "Hz"),
+    ("source", "V"),
+)
 SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
 """Names people use for the two ends of what converts."""
 NEEDED = QUANTITIES[:3]
@@ -93,7 +101,9 @@ def _rows(
     waves: list[tuple[float, float] | None],
 ) -> Rows:  # fmt: skip
     shape = (-1, len(QUANTITIES))
-    return Rows(tuple(asked), np.array(values).reshape(shape), np.array(half).reshape(shape), np.array(time_s), tuple(settled), tuple(waves))
+    return Rows(
+        tuple(asked), np.array(values).reshape(shape), np.array(half).reshape(shape), np.array(time_s), tuple(settled), tuple(waves)
+    )
 
 
 def _noted(record: Record) -> Rows:
@@ -156,7 +166,9 @@ def found_points(record: Record) -> Rows:
     """
     time, columns = log_columns(record)
     load = columns[("output", "A")] if np.isfinite(columns[("output", "A")]).any() else columns[("output", "W")]
-    groups, said = _stretches(time if record.head.origin.timed else None, columns[("input", "V")], load if np.isfinite(load).any() else None)
+    groups, said = _stretches(
+        time if record.head.origin.timed else None, columns[("input", "V")], load if np.isfinite(load).any() else None
+    )
     values = [[_mean(columns[key][g]) for key in QUANTITIES] for g in groups]
     moments = [float(time[g[-1]]) for g in groups]
     found = _rows([], values, [[0.0] * len(QUANTITIES) for _ in groups], moments, [True] * len(groups), [None] * len(groups))
@@ -177,7 +189,9 @@ def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
     out = "output" if ("output", "V") in table or ("ac", "V") not in table else "ac"
     vout, iout, pout = (table.get((out, q)) for q in "VAW")
     if vin is None or (iin is None and pin is None):
-        raise ReadingsError("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
+        raise ReadingsError(
+            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+        )
     if vout is None and iout is not None and pout is not None:
         vout = np.divide(pout, iout, out=np.full(len(iout), np.nan), where=iout > 0)
     if vout is None:

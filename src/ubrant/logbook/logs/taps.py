@@ -72,7 +72,9 @@ def _said(columns: str, headings: list[Heading], where: str) -> dict[tuple[str, 
         tap, _, word = wanted.lower().rpartition(" ")
         unit = _WORDS.get(word)
         if unit is None or not name or (word == "time") == bool(tap):
-            raise LogError(f'“{part}” is not understood: write --columns "time=…,input voltage=…,input current=…,output voltage=…,output current=…".')
+            raise LogError(
+                f'“{part}” is not understood: write --columns "time=…,input voltage=…,input current=…,output voltage=…,output current=…".'
+            )
         heading = _named(name, headings)
         if heading is None:
             raise LogError(f"{where}: there is no column “{name}”. There are {', '.join('“' + h.text + '”' for h in headings[:8])}.")

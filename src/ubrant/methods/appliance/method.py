@@ -78,7 +78,9 @@ class ApplianceMethod(Method):
         names = plan.modes if plan is not None else ()
         modes = _modes(record, names)
         try:
-            findings, warnings = appliance_findings(modes, record.accuracy("input", "W"), record.accuracy("input", "V"), record.accuracy("input", "A"))
+            findings, warnings = appliance_findings(
+                modes, record.accuracy("input", "W"), record.accuracy("input", "V"), record.accuracy("input", "A")
+            )
         except ReadingsError as error:
             return Account(trouble=str(error))
         watts = [f for key, f in findings.items() if key.startswith("power_")]

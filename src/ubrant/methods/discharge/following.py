@@ -34,5 +34,8 @@ def departure_of(data: DischargeRecord, found: Discharge, expected: Rehearsal | 
     first, expected_first = int(np.argmax(under_load)), int(np.argmax(in_model))
     so_far, foreseen = running_charge(part), running_charge(model)
     return leaves_expected(
-        so_far[under_load] - so_far[first], part.voltage_v[under_load], foreseen[in_model] - foreseen[expected_first], model.voltage_v[in_model]
+        so_far[under_load] - so_far[first],
+        part.voltage_v[under_load],
+        foreseen[in_model] - foreseen[expected_first],
+        model.voltage_v[in_model],
     )

@@ -47,6 +47,7 @@ _GROUPS = (
 )  # fmt: skip
 _MOST_MARKS = 40
 
+
 class DischargeMethod(Method):
     """Of batteries, banks and stations."""
 
@@ -116,7 +117,11 @@ class DischargeMethod(Method):
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         if expected is None or expected.load_on_s is None or not expected.until_s:
             return "", ""
-        first = {"cut-off": say("the cut-off"), "protection": say("the battery's own protection"), "load's own cut-off": say("the load's own cut-off")}.get(expected.ended_by, expected.ended_by)
+        first = {
+            "cut-off": say("the cut-off"),
+            "protection": say("the battery's own protection"),
+            "load's own cut-off": say("the load's own cut-off"),
+        }.get(expected.ended_by, expected.ended_by)
         time = say("about {time}", time=show_duration(expected.until_s[0]))
         return time, say("first to end it: {what}, at {charge} Ah", what=first, charge=show(expected.charge_ah, 3))
 
@@ -174,12 +179,20 @@ class DischargeMethod(Method):
         live = record.state == "running"
         plan: DischargePlan | None = self.prepared(record.head).plan
         if live and record.switched()[0] is None and not record.is_typed:
-            return Account(trouble=say("Nothing flows yet."), drawings=lambda: (_raw_trace(record, plan, expected),), path=lambda: live_path(record, plan, None, 0.0))
+            return Account(
+                trouble=say("Nothing flows yet."),
+                drawings=lambda: (_raw_trace(record, plan, expected),),
+                path=lambda: live_path(record, plan, None, 0.0),
+            )
         try:
             data = discharge_of(record)
             found = judged(data, others_of(record, plan))
         except ReadingsError as error:
-            return Account(trouble=str(error), drawings=lambda: (_raw_trace(record, plan, expected),), path=lambda: live_path(record, plan, None, 0.0) if live else None)
+            return Account(
+                trouble=str(error),
+                drawings=lambda: (_raw_trace(record, plan, expected),),
+                path=lambda: live_path(record, plan, None, 0.0) if live else None,
+            )
         course = course_of(data, expected) if live else None
         warnings = (*record.head.origin.said, *found.warnings)
         if zero := record.zero_trouble():
@@ -211,6 +224,7 @@ class DischargeMethod(Method):
         findings = {**account.findings, **{f.key: f for f in added}}
         return replace(account, findings=findings, warnings=(*account.warnings, *([guess] if guess else [])))
 
+
 def _cutoff(text: str) -> Cutoff | None:
     if not text:
         return None
@@ -222,12 +236,14 @@ def _cutoff(text: str) -> Cutoff | None:
         raise MethodError("cutoff", f"a cut-off of {text} would never be reached: give it in volts above 0.")
     return Cutoff(volts)
 
+
 def _energy(found: Discharge, label: Label | None) -> Energy | None:
     energy = found.findings["energy"]
     if not energy.value:
         return None
     whole, rated = found.ended_by == "cut-off", label.energy_wh if label else None
     return Energy(energy.value, energy.expanded_uncertainty, whole, energy.value / rated if rated and whole else 1.0)
+
 
 def _short(found: Discharge) -> str:
     """What a shelf has room for."""
@@ -237,10 +253,12 @@ def _short(found: Discharge) -> str:
     value, spread = show_with(charge.value, charge.expanded_uncertainty)
     return f"{value} ± {spread} Ah · {found.verdict.word}" if spread else f"{value} Ah · {found.verdict.word}"
 
+
 def _higher(data: DischargeRecord, found: Discharge) -> tuple[Finding, ...]:
     """Capacities to a few higher cut-offs."""
     pairs = charges_to_higher(data, found.findings["mean_voltage"].value or 0.0) if not found.by_counters else []
     return tuple(replace(charge, key=f"charge_to_{volts:g}", name=say("to {volts} V", volts=plain(volts))) for volts, charge in pairs)
+
 
 def _ahead(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None, course: Course | None) -> Ahead:
     delivered = found.findings["charge"].value or 0.0
@@ -249,7 +267,9 @@ def _ahead(record: Record, data: DischargeRecord, found: Discharge, expected: Re
     left = course.left_s if course is not None else None
     return Ahead(course_sentence(course, delivered, data.label), left, departure_of(data, found, expected))
 
+
 # what it is drawn as
+
 
 def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None, quantities: str = "VAW") -> Trace:
     limit = cutoff.voltage_v if cutoff is not None else None
@@ -260,6 +280,7 @@ def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None, quantitie
     series = {key: Series(readings.time_s, column) for key, column in columns.items() if key in quantities}
     return Trace({}, series, expected.load_on_s, (0.0, expected.length_s), limit)
 
+
 def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal | None) -> Trace:
     """Before anything can be said: what was read."""
     made = _expected_trace(expected, record.head.criteria.cutoff)
@@ -268,6 +289,7 @@ def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal |
     if not made.expected and record.state == "running" and not record.is_typed:
         zero = plan.rest_before_s if plan is not None else 0.0
     return replace(made, measured=measured, zero_s=zero, span=made.span or (0.0, 600.0))
+
 
 def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None) -> Trace:
     readings = data.readings
@@ -285,4 +307,3 @@ def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Re
     if live:
         span = (0.0, max(float(readings.time_s[-1]) if len(readings) else 0.0, expected.length_s if expected is not None else 600.0))
     return Trace(measured, before.expected, found.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps)
-

@@ -23,7 +23,9 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
         Node("load", say("Load"), say("{setting} constant", setting=plan.show_setting()), note=say("its own cut-off: {volts} V", volts=f"{plan.own_cutoff_v:.2f}")),
     )  # fmt: skip
     flows = (Flow(None, meter=f"{setup.meter('battery').name}: V across, A through"), Flow(None, meter=say("the load's own display")))
-    return PowerPath(nodes, flows, (None, say("will drop {volts} V", volts=show(drop, 2)) if drop > 0 else None, None), (0.0, 0.0, 0.0), "W")
+    return PowerPath(
+        nodes, flows, (None, say("will drop {volts} V", volts=show(drop, 2)) if drop > 0 else None, None), (0.0, 0.0, 0.0), "W"
+    )
 
 
 def live_path(record: Record, plan: DischargePlan | None, found: Course | None, delivered_ah: float) -> PowerPath:
@@ -64,7 +66,11 @@ def _setting(plan: DischargePlan | None) -> str:
     if plan.by_hand:
         return say("draws what it draws")
     if plan.profile:
-        return say("{count} steps, again and again", count=len(plan.profile)) if plan.repeats else say("{count} steps", count=len(plan.profile))
+        return (
+            say("{count} steps, again and again", count=len(plan.profile))
+            if plan.repeats
+            else say("{count} steps", count=len(plan.profile))
+        )
     return say("{amount} {unit} constant", amount=plain(plan.setting), unit=UNITS[plan.mode]) if plan.setting else ""
 
 
@@ -77,5 +83,3 @@ def _arrives(battery: tuple[float, float] | None, load: tuple[float, float] | No
 
 def _claim(setup: Setup) -> str:
     return " · ".join(setup.label.summary().split(" · ")[:2]) if setup.label else setup.unit.label_text
-
-

@@ -28,7 +28,9 @@ _MOST_RUNS = 12
 _STEADY = 0.03
 
 
-def constant_run(data: DischargeRecord, findings: Mapping[str, Finding], ended_by: str, span: tuple[float, float], *, gaps: bool) -> ConstantRun | None:
+def constant_run(
+    data: DischargeRecord, findings: Mapping[str, Finding], ended_by: str, span: tuple[float, float], *, gaps: bool
+) -> ConstantRun | None:
     """A run as one point of Peukert's law; None where its current did not hold still, or it did not reach its cut-off."""
     readings, given_ah = data.readings, findings["charge"].value
     if ended_by != "cut-off" or gaps or not given_ah:
@@ -42,13 +44,22 @@ def constant_run(data: DischargeRecord, findings: Mapping[str, Finding], ended_b
     return ConstantRun(given_ah / hours, hours, None if u_a is None else u_a / hours, None if u_h is None else u_h / 3600)
 
 
-def peukert_of(record: Record, data: DischargeRecord, found: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]) -> list[Finding]:
+def peukert_of(
+    record: Record, data: DischargeRecord, found: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]
+) -> list[Finding]:
     """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
     mine = constant_run(data, found.findings, found.ended_by, (found.load_on_s, found.end_s), gaps=bool(found.gaps))
     label, cutoff = data.label, data.cutoff
     if mine is None or cutoff is None:
         return []
-    points = [mine, *(p for other, account in islice(others(), _MOST_RUNS) if (p := _other_point(record, cutoff.voltage_v, other, account)) is not None)]
+    points = [
+        mine,
+        *(
+            p
+            for other, account in islice(others(), _MOST_RUNS)
+            if (p := _other_point(record, cutoff.voltage_v, other, account)) is not None
+        ),
+    ]
     try:
         exponent = fit_exponent(points)
     except ValueError:

@@ -46,7 +46,10 @@ class SupplyMethod(Method):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
-        return (Field("rated", "Rated current", Quantity("A"), f"{plain(ratings.amps)} A"), Field("output", "Output", Quantity("V"), f"{plain(ratings.output_v)} V"))
+        return (
+            Field("rated", "Rated current", Quantity("A"), f"{plain(ratings.amps)} A"),
+            Field("output", "Output", Quantity("V"), f"{plain(ratings.output_v)} V"),
+        )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, setup = prepared.plan, prepared.setup
@@ -65,7 +68,9 @@ class SupplyMethod(Method):
         return chain_path(prepared.setup, _CHAIN, None)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
-        text = say("Plug the meter in between the wall and it, the load and a meter at its output. Let it run half an hour at full load first.")
+        text = say(
+            "Plug the meter in between the wall and it, the load and a meter at its output. Let it run half an hour at full load first."
+        )
         rows = []
         for number, share in enumerate(_SHARES, start=1):
             amps = share * prepared.plan.rated
@@ -91,9 +96,19 @@ class SupplyMethod(Method):
         average = supply_average(steps, meters)
         findings["average_efficiency"] = average
         if no_load is not None:
-            findings["no_load_power"] = Finding("no_load_power", "With no load", no_load, "W", power_doubt(no_load, power, half_w), "as the meter reads")
-        over = [f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped." for s, step in steps.items() if step.percent > 100]
-        said = say("Average efficiency {share}", share=average.with_doubt()) if average.value is not None else say("The average needs all four steps")
+            findings["no_load_power"] = Finding(
+                "no_load_power", "With no load", no_load, "W", power_doubt(no_load, power, half_w), "as the meter reads"
+            )
+        over = [
+            f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped."
+            for s, step in steps.items()
+            if step.percent > 100
+        ]
+        said = (
+            say("Average efficiency {share}", share=average.with_doubt())
+            if average.value is not None
+            else say("The average needs all four steps")
+        )
         said += say("; {watts} with no load.", watts=findings["no_load_power"].amount_text()) if no_load is not None else "."
         heaviest = steps.get(max(steps, default=0.0))
         into = Through(heaviest.input_w) if heaviest is not None else None

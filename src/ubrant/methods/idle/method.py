@@ -66,7 +66,11 @@ class IdleMethod(Method):
         if not plan.seconds > 0 or not plan.input > 0:
             found.append(Problem(True, say("Input and time have to be more than 0.")))
         if plan.input > 1.3 * ratings.input_v:
-            text = say("{volts} V is far over the {label} V on its label: over its window is damage.", volts=plain(plan.input), label=plain(ratings.input_v))
+            text = say(
+                "{volts} V is far over the {label} V on its label: over its window is damage.",
+                volts=plain(plan.input),
+                label=plain(ratings.input_v),
+            )
             found.append(Problem(True, text))
         found += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
         accuracy = meter.accuracy("A")
@@ -96,13 +100,25 @@ class IdleMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> ByHand:
         mains = (cautions.MAINS,) if prepared.plan.mains else ()
-        ask = Ask(say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains)
+        ask = Ask(
+            say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains
+        )
         rows = [
-            Row(say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows."), (("input", "A"),), example=_EXAMPLE),
-            Row(say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE), _WANTED, example=_EXAMPLE),
+            Row(
+                say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows."),
+                (("input", "A"),),
+                example=_EXAMPLE,
+            ),
+            Row(
+                say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE),
+                _WANTED,
+                example=_EXAMPLE,
+            ),
         ]
         if prepared.plan.economy:
-            text = say("Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE)
+            text = say(
+                "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE
+            )
             rows.append(Row(text, _WANTED, example=_EXAMPLE))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
         return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE))
@@ -219,7 +235,9 @@ def _of_log(record: Record) -> _Read:
     tap = next((t for t in ("input", "dc", "battery") if (t, "V") in table), "input")
     volts, amps, watts = (table.get((tap, q)) for q in "VAW")
     if volts is None or (amps is None and watts is None):
-        raise ReadingsError("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
+        raise ReadingsError(
+            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+        )
     if amps is None and watts is not None:
         amps = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=volts > 0)
     assert amps is not None
@@ -241,7 +259,8 @@ def _course(lines: list[tuple[str, Series]]) -> Plot:
     start, end = min(float(s.time_s[0]) for _, s in shown), max(float(s.time_s[-1]) for _, s in shown)
     high = max(float(np.nanmax(s.value)) for _, s in shown)
     layers = tuple(
-        Curve(s.time_s, s.value, "power", style, f"{say(name)}: {show(level(s.value))} W") for (name, s), style in zip(shown, (SOLID, DOTTED, DASHED), strict=False)
+        Curve(s.time_s, s.value, "power", style, f"{say(name)}: {show(level(s.value))} W")
+        for (name, s), style in zip(shown, (SOLID, DOTTED, DASHED), strict=False)
     )
     told = ", ".join(f"{say(name)}: {show(level(s.value))} W" for name, s in shown)
     return Plot(title, along, "W", (start, max(end, start + 1e-6)), (0.0, high + 0.15 * max(high, 1e-6)), layers, told)

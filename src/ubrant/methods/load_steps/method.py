@@ -109,7 +109,11 @@ class LoadStepsMethod(Method):
         found = [] if len(plan.loads) >= 2 else [Problem(True, say("At least two loads are needed, 0 W and another one."))]
         found += _battery_checks(setup, ratings.input_v, input_a)
         if most_w > 1.02 * rated_w:
-            text = say("{watts} W is over its rating of {rated} W: it should protect itself; look at it while it does.", watts=plain(most_w), rated=plain(rated_w))
+            text = say(
+                "{watts} W is over its rating of {rated} W: it should protect itself; look at it while it does.",
+                watts=plain(most_w),
+                rated=plain(rated_w),
+            )
             found.append(Problem(False, text))
         found += two_meter_checks(setup, (1.25 * ratings.input_v, input_a), (ratings.output_v, most_w / ratings.output_v))
         parts = parse_ratings(prepared.criteria.ratings)
@@ -174,16 +178,30 @@ class LoadStepsMethod(Method):
             return Account(trouble=str(error), planned=planned)
         shown = tuple(sorted((*waves, *attached), key=lambda w: w.load_w)) if attached else waves
         if points is None:
-            return Account(trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live))
+            return Account(
+                trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live)
+            )
         try:
             found = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0)
         except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(points), planned=planned, waves=shown, drawings=lambda: _drawn(None, tolerance, shown, {}, live))
-        findings = {**(found.findings if plan is not None else found.sweep.findings | found.findings), **_of_waves(waves), **_of_hold(record)}
+            return Account(
+                trouble=str(error),
+                taken=len(points),
+                planned=planned,
+                waves=shown,
+                drawings=lambda: _drawn(None, tolerance, shown, {}, live),
+            )
+        findings = {
+            **(found.findings if plan is not None else found.sweep.findings | found.findings),
+            **_of_waves(waves),
+            **_of_hold(record),
+        }
         warnings = [*rows.said, *found.warnings]
         if plan is not None:
             warnings += lead_sentences(found.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
-        warnings += rating_sentences(parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True)
+        warnings += rating_sentences(
+            parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True
+        )
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
         held = not live and "held_in" in findings
         return Account(
@@ -216,10 +234,22 @@ def _analysed(record: Record, rows: Rows, hold_w: float) -> Steps:
         usual_hz = next((t for t in _AS_USUAL_HZ if np.isfinite(hertz).any() and _AS_USUAL_HZ[t].holds(float(np.nanmedian(hertz)))), None)
         frequency = _AS_USUAL_HZ[usual_hz] if usual_hz is not None else None
         ended = ending(record, hold_w)
-        return analyse_steps(points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ended, source, alarm_v(record), frequency)
+        return analyse_steps(
+            points,
+            meters_of(setup),
+            record.head.criteria.tolerance,
+            record.head.criteria.rated_w,
+            hertz,
+            ended,
+            source,
+            alarm_v(record),
+            frequency,
+        )
     volts = float(np.nanmedian(log_columns(record)[1][("input", "V")])) if not record.is_typed else float(np.nanmedian(points.input_v))
     known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
-    return analyse_steps(points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known)
+    return analyse_steps(
+        points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
+    )
 
 
 def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Problem]:
@@ -229,10 +259,21 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
     volts = battery.label.voltage_v or input_v
     found = []
     if not 0.75 * input_v < volts < 1.35 * input_v:
-        text = say("{battery} has {volts} V, and {unit} takes {input} V.", battery=battery.name, volts=plain(volts), unit=setup.unit.name, input=plain(input_v))
+        text = say(
+            "{battery} has {volts} V, and {unit} takes {input} V.",
+            battery=battery.name,
+            volts=plain(volts),
+            unit=setup.unit.name,
+            input=plain(input_v),
+        )
         found.append(Problem(True, text))
     if battery.max_current_a and input_a > battery.max_current_a:
-        text = say("About {amps} A will flow, and {battery} may give {most} A.", amps=show(input_a, 2), battery=battery.name, most=plain(battery.max_current_a))
+        text = say(
+            "About {amps} A will flow, and {battery} may give {most} A.",
+            amps=show(input_a, 2),
+            battery=battery.name,
+            most=plain(battery.max_current_a),
+        )
         found.append(Problem(False, text))
     return found
 
@@ -289,7 +330,9 @@ def _of_hold(record: Record) -> dict[str, Finding]:
     return held_findings(into, amps, out, meters_of(record.head.setup), start, end, volts)
 
 
-def _drawn(found: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool) -> tuple[Drawing, ...]:
+def _drawn(
+    found: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool
+) -> tuple[Drawing, ...]:
     drawn: list[Drawing] = [output_plot(found, tolerance), loss_plot(found, live=live)]
     if waves:
         drawn.append(wave_plot(waves))

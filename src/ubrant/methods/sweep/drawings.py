@@ -25,7 +25,13 @@ def grid(plan: Sequence[Setting], taken: Sequence[Setting] = (), states: Sequenc
     if taken:
         layers.append(_dots(taken, known, len(taken) - 1 if len(taken) < len(plan) else None))
     counts = {state: known.count(state) for state in (OUTSIDE, OFF)}
-    told = say("{taken} of {plan} points; {out} outside tolerance, {off} off", taken=len(taken), plan=len(plan), out=counts[OUTSIDE], off=counts[OFF])
+    told = say(
+        "{taken} of {plan} points; {out} outside tolerance, {off} off",
+        taken=len(taken),
+        plan=len(plan),
+        out=counts[OUTSIDE],
+        off=counts[OFF],
+    )
     return Plot(
         say("Points, down and up again"), say("load, A     ● within tolerance   ◆ outside   × off"), say("input, V"),
         (min(amps) - 0.05 * wide, max(amps) + 0.05 * wide), (min(volts) - 0.06 * high, max(volts) + 0.06 * high), tuple(layers), told,

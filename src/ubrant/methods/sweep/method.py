@@ -90,7 +90,11 @@ class SweepMethod(Method):
             return [Problem(True, say("The input has to go from a higher voltage down to a lower one, in steps over 0 V."))]
         found = []
         if plan.highest > 1.3 * ratings.input_v:
-            text = say("{volts} V is far over the {label} V on its label: over its window is damage.", volts=plain(plan.highest), label=plain(ratings.input_v))
+            text = say(
+                "{volts} V is far over the {label} V on its label: over its window is damage.",
+                volts=plain(plan.highest),
+                label=plain(ratings.input_v),
+            )
             found.append(Problem(True, text))
         if len(plan.loads) < 2:
             found.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
@@ -130,7 +134,9 @@ class SweepMethod(Method):
     def by_hand(self, prepared: Prepared) -> ByHand:
         settings = prepared.plan.points()
         ask = Ask(
-            say("Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off."),
+            say(
+                "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off."
+            ),
             (cautions.POLARITY, cautions.WINDOW, cautions.FUSE),
         )
         rows = tuple(
@@ -141,11 +147,22 @@ class SweepMethod(Method):
             )
             for k, (volts, amps) in enumerate(settings, start=1)
         )  # fmt: skip
-        return ByHand((ask,), rows, Row(say("That was the last point. Switch load and supply off, and close the run."), _WANTED, example="input 12.5 V 0.93 A output 5.01 V 2 A"))
+        return ByHand(
+            (ask,),
+            rows,
+            Row(
+                say("That was the last point. Switch load and supply off, and close the run."),
+                _WANTED,
+                example="input 12.5 V 0.93 A output 5.01 V 2 A",
+            ),
+        )
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
         first = self.by_hand(prepared).asks[0]
-        return [StepLine(first.text, first.cautions, by_person=True, seconds=None), StepLine(_all_points(prepared.plan), (), by_person=True, seconds=None)]
+        return [
+            StepLine(first.text, first.cautions, by_person=True, seconds=None),
+            StepLine(_all_points(prepared.plan), (), by_person=True, seconds=None),
+        ]
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, output_criteria(said)
@@ -166,7 +183,9 @@ class SweepMethod(Method):
         except ReadingsError as error:
             return Account(trouble=str(error), planned=planned)
         if points is None:
-            return Account(trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live))
+            return Account(
+                trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live)
+            )
         try:
             found = analyse_sweep(points, meters_of(record.head.setup), criteria.tolerance, criteria.rated_w)
         except ReadingsError as error:
@@ -175,7 +194,9 @@ class SweepMethod(Method):
         findings = {**found.findings, **_unsteady(rows)}
         used = found.points
         warnings = [*rows.said, *found.warnings, *_unsteady_said(rows)]
-        warnings += lead_sentences(found.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
+        warnings += (
+            lead_sentences(found.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
+        )
         warnings += rating_sentences(parse_ratings(criteria.ratings), float(used.input_a.max()), float(used.output_a.max()), measured=True)
         best = len(points) - 1 if live else best_point(found)
         shown = points if live else used
@@ -192,7 +213,9 @@ def best_point(found: Sweep) -> int:
     return int(np.nanargmax(found.efficiency)) if np.isfinite(found.efficiency).any() else 0
 
 
-def _drawn(found: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool) -> tuple[Drawing, ...]:
+def _drawn(
+    found: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
+) -> tuple[Drawing, ...]:
     first = grid(settings, rows.asked, states_of(found) if found is not None else []) if live else efficiency_plot(found)
     return (first, loss_plot(found, live=live), *ladder(findings, found.points if found is not None else None))
 

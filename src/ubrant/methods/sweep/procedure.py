@@ -108,6 +108,4 @@ def _seen(answer: str | None) -> tuple[float, float] | None:
 
 
 def _point(plan: SweepPlan, volts: float, load: float) -> Point:
-    return Point(
-        volts, load, 0.5, plan.settle_s, plan.at_most_s, f"{plain(volts)} V in, {plain(load)} A out.", plan.most, (cautions.WARM,)
-    )
+    return Point(volts, load, 0.5, plan.settle_s, plan.at_most_s, f"{plain(volts)} V in, {plain(load)} A out.", plan.most, (cautions.WARM,))

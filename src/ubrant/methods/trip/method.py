@@ -60,7 +60,12 @@ class TripMethod(Method):
         if not plan.amps or not plan.rated > 0:
             found.append(Problem(True, say("A rating and at least one overload are needed.")))
         if meter.max_a is not None and plan.amps and max(plan.amps) > meter.max_a:
-            text = say("{name} reads up to {most} A, and {amps} A are in the plan.", name=meter.name, most=plain(meter.max_a), amps=plain(max(plan.amps)))
+            text = say(
+                "{name} reads up to {most} A, and {amps} A are in the plan.",
+                name=meter.name,
+                most=plain(meter.max_a),
+                amps=plain(max(plan.amps)),
+            )
             found.append(Problem(True, text))
         if not prepared.criteria.curve:
             found.append(Problem(False, say("Without its maker's curve the times stand for themselves.")))
@@ -77,11 +82,22 @@ class TripMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> ByHand:
         plan = prepared.plan
-        ask = Ask(say("Put it between supply and load, with thick leads and nothing that burns beside it, everything off."), (cautions.FUSE, cautions.SURFACE, cautions.WARM))
+        ask = Ask(
+            say("Put it between supply and load, with thick leads and nothing that burns beside it, everything off."),
+            (cautions.FUSE, cautions.SURFACE, cautions.WARM),
+        )
         rows = []
         for number, amps in enumerate(plan.amps, start=1):
-            on = say("Overload {number} of {count}: cooled down and reset, switch {amps} A on and type “{amps} A” at that moment.", number=number, count=len(plan.amps), amps=plain(amps))
-            opens = say("Type “tripped” at the moment it opens, or “held” after {time}. Where you saw the inrush on a reset: “tripped peak 80 A”.", time=show_duration(plan.longest))
+            on = say(
+                "Overload {number} of {count}: cooled down and reset, switch {amps} A on and type “{amps} A” at that moment.",
+                number=number,
+                count=len(plan.amps),
+                amps=plain(amps),
+            )
+            opens = say(
+                "Type “tripped” at the moment it opens, or “held” after {time}. Where you saw the inrush on a reset: “tripped peak 80 A”.",
+                time=show_duration(plan.longest),
+            )
             rows.append(Row(on, (("", "A"),), (), refusal=say("Type the current as you switch it on, like “45 A”.")))
             rows.append(Row(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
         return ByHand((ask,), tuple(rows), Row(say("That was the last overload. Switch everything off, and close the run.")))
@@ -104,7 +120,9 @@ class TripMethod(Method):
 
 
 def _sampled(record: Record) -> list[Overload]:
-    return [Overload(e.load, e.after_s, e.after_s if isinstance(e, WentOff) else None) for e in record.events if isinstance(e, WentOff | HeldOn)]
+    return [
+        Overload(e.load, e.after_s, e.after_s if isinstance(e, WentOff) else None) for e in record.events if isinstance(e, WentOff | HeldOn)
+    ]
 
 
 def _typed(record: Record) -> list[Overload]:
@@ -139,8 +157,16 @@ def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) 
         slow = _array(min(math.log10(p.slowest_s), high) if p.slowest_s < math.inf else high for p in curve)
         fast = _array(max(math.log10(max(p.fastest_s, 1e-9)), low) for p in curve)
         layers += [Area(x, fast, slow, "good", 1), Curve(x, slow, "good", "dashed"), Curve(x, fast, "good", "dashed")]
-    layers.append(Dots(_array(s.amps / rated_a for s in steps), _array(_power(s.opened_s or s.held_s) for s in steps), tuple(TAKEN if s.opened_s is not None else HELD for s in steps)))
-    told = ", ".join(f"{plain(s.amps / rated_a, 3)} ×: {show_duration(s.opened_s) if s.opened_s is not None else say('held')}" for s in steps)
+    layers.append(
+        Dots(
+            _array(s.amps / rated_a for s in steps),
+            _array(_power(s.opened_s or s.held_s) for s in steps),
+            tuple(TAKEN if s.opened_s is not None else HELD for s in steps),
+        )
+    )
+    told = ", ".join(
+        f"{plain(s.amps / rated_a, 3)} ×: {show_duration(s.opened_s) if s.opened_s is not None else say('held')}" for s in steps
+    )
     return Plot(title, along, up, (0.9 * min(multiples), 1.08 * max(multiples)), (low, high), tuple(layers), told, marks)
 
 

@@ -71,7 +71,14 @@ def wave_sentence(found: Waveform, what: str = "") -> str:
     """What a colleague would say of a wave."""
     rms, hertz, thd = (found.findings[key] for key in ("rms", "frequency", "thd"))
     where = f" ({what})" if what else ""
-    return say("{kind}: {rms}, {hertz}, THD {thd}{where}.", kind=say(_KINDS[found.kind]), rms=rms.value_text(), hertz=hertz.value_text(), thd=thd.value_text(), where=where)
+    return say(
+        "{kind}: {rms}, {hertz}, THD {thd}{where}.",
+        kind=say(_KINDS[found.kind]),
+        rms=rms.value_text(),
+        hertz=hertz.value_text(),
+        thd=thd.value_text(),
+        where=where,
+    )
 
 
 def _harmonics(harmonics: Array) -> tuple[Plot, ...]:
@@ -93,4 +100,12 @@ def record_plot(scope: Series) -> Plot:
     span = (float(scope.time_s[0]), max(float(scope.time_s[-1]), float(scope.time_s[0]) + 1e-6))
     thin = max(len(scope) // 2000, 1)
     line = Curve(scope.time_s[::thin], scope.value[::thin], "power")
-    return Plot(say("Record"), say("time, s"), "V", span, (low - 0.1 * room, high + 0.15 * room), (line,), say("{low} to {high} V", low=show(low), high=show(high)))
+    return Plot(
+        say("Record"),
+        say("time, s"),
+        "V",
+        span,
+        (low - 0.1 * room, high + 0.15 * room),
+        (line,),
+        say("{low} to {high} V", low=show(low), high=show(high)),
+    )

@@ -204,7 +204,9 @@ class ImportDialog(QDialog):
         made = judged(made, Told(accuracies=accuracies, meters=meters, unit=unit, temperature_c=self.temperature.value()))
         head = made.run.head
         if method.judges_label:
-            criteria = replace(head.criteria, cutoff=Cutoff(volts, head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0) if volts else None)
+            criteria = replace(
+                head.criteria, cutoff=Cutoff(volts, head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0) if volts else None
+            )
             head = replace(head, criteria=criteria, conditions=replace(head.conditions, temperature_c=self.temperature.value()))
         self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made.under(head), unit))
         self.accept()

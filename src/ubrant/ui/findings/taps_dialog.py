@@ -84,7 +84,9 @@ class TapsDialog(QDialog):
 
     def _told(self) -> Told:
         unit_id = int(self.unit_box.currentData())
-        text = {name: field.text().strip() for name, field in (("tolerance", self.tolerance), ("rated", self.rated), ("battery", self.battery))}
+        text = {
+            name: field.text().strip() for name, field in (("tolerance", self.tolerance), ("rated", self.rated), ("battery", self.battery))
+        }
         accuracies = (self.volts.text().strip(), self.amps.text().strip(), self.out_volts.text().strip(), self.out_amps.text().strip())
         load = self.load.text().strip()
         return Told(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QLabel, QLineEdit, QStyle, QWidget
 
 from ubrant.core.leads import OHM_PER_KM, Leads
 from ubrant.core.meter import Meter
@@ -143,7 +143,9 @@ class MethodForm(QWidget):
 
     def _choose_meters(self) -> None:
         """The meters that the method has least against."""
-        chosen = best_meters(self.method, lambda meters: self._prepared_with(meters), self._readers(), connected=self.bench_kind() == INSTRUMENTS)
+        chosen = best_meters(
+            self.method, lambda meters: self._prepared_with(meters), self._readers(), connected=self.bench_kind() == INSTRUMENTS
+        )
         for tap, box in self.meters.items():
             box.blockSignals(True)
             box.setCurrentIndex(max(0, box.findData(chosen[tap].uid)))
@@ -200,7 +202,12 @@ class MethodForm(QWidget):
         one = len(self.meters) == 1 and "battery" not in self.meters
         rows += [(self.tr("Meter") if one else box.accessibleName(), box, False) for box in self.meters.values()]
         charger = self.tr("Charger") if "battery" in self.meters else self.tr("Supply")
-        rows += [(self.tr("Load"), self.load, False), (charger, self.supply, False), (self.tr("Scope"), self.scope, False), (self.tr("Read along"), self.also, False)]
+        rows += [
+            (self.tr("Load"), self.load, False),
+            (charger, self.supply, False),
+            (self.tr("Scope"), self.scope, False),
+            (self.tr("Read along"), self.also, False),
+        ]
         self._place(rows, [spec for spec in specs if spec.folded])
         self._show_what_is_asked()
 
@@ -262,7 +269,10 @@ class MethodForm(QWidget):
             box.setCursorPosition(0)
             box.textChanged.connect(lambda _: self._field_changed())
             if isinstance(spec.kind, Phases):
-                action = box.addAction(self.style().standardIcon(self.style().StandardPixmap.SP_DialogOpenButton), QLineEdit.ActionPosition.TrailingPosition)  # type: ignore[union-attr]
+                style = self.style()
+                assert style is not None
+                icon = style.standardIcon(QStyle.StandardPixmap.SP_DialogOpenButton)
+                action = box.addAction(icon, QLineEdit.ActionPosition.TrailingPosition)
                 assert action is not None
                 action.setToolTip(self.tr("From a file …"))
                 action.triggered.connect(lambda _, key=spec.key: self._choose_profile(key))
@@ -282,13 +292,22 @@ class MethodForm(QWidget):
         """What the bench and the other fields ask for, and nothing else."""
         kind, typed = self.bench_kind(), self._texts()
         for key, spec in self._specs.items():
-            asked = (not spec.roads or kind in spec.roads) and (spec.only_with is None or spec.only_with(typed)) and (not spec.folded or self._more_shown)
+            asked = (
+                (not spec.roads or kind in spec.roads)
+                and (spec.only_with is None or spec.only_with(typed))
+                and (not spec.folded or self._more_shown)
+            )
             self._set_shown(self.fields[key], asked)
             self._mark(key)
         on_bench = kind == INSTRUMENTS and not self.method.by_hand_only
         battery = "battery" in self.meters
         has_load = battery or "output" in self.meters or not self.method.has_leads
-        shown: tuple[tuple[QWidget, bool], ...] = ((self.load, has_load), (self.supply, not self.method.on_battery), (self.scope, not battery), (self.also, True))
+        shown: tuple[tuple[QWidget, bool], ...] = (
+            (self.load, has_load),
+            (self.supply, not self.method.on_battery),
+            (self.scope, not battery),
+            (self.also, True),
+        )
         for widget, wanted in shown:
             self._set_shown(widget, on_bench and wanted)
         for widget in (self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):
@@ -382,7 +401,11 @@ class MethodForm(QWidget):
     def _prepared_with(self, meters: dict[str, Meter]) -> Prepared:
         assert self._unit is not None
         battery = self._batteries[max(0, self.battery.currentIndex())] if self.method.on_battery and self._batteries else None
-        leads = Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData())) if self.method.has_leads else Leads(0.0)
+        leads = (
+            Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData()))
+            if self.method.has_leads
+            else Leads(0.0)
+        )
         return self.method.prepare(Setup(self._unit, meters, leads, battery), self._texts())
 
     def bench_kind(self) -> str:

@@ -221,9 +221,13 @@ class RunStage(StageFrame):
         self.pause_button.setEnabled(loaded or paused)
         self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))
         self.stop_button.setEnabled(phase != "ended")
-        text = {"measuring": self.tr("Stop"), "resting": self.tr("Enough rest"), "recovering": self.tr("Enough rest"), "asking": self.tr("Leave it"), "zeroing": self.tr("Leave it")}.get(
-            phase, self.tr("Stop and rest")
-        )
+        text = {
+            "measuring": self.tr("Stop"),
+            "resting": self.tr("Enough rest"),
+            "recovering": self.tr("Enough rest"),
+            "asking": self.tr("Leave it"),
+            "zeroing": self.tr("Leave it"),
+        }.get(phase, self.tr("Stop and rest"))
         if typed and phase not in {"asking", "zeroing"}:
             text = self.tr("The load is off") if loaded else self.tr("Close the run")
         self.stop_button.setText(text)

@@ -226,7 +226,9 @@ class LadderView(QWidget):
             painter.setPen(color("ink"))
             painter.drawLine(QPointF(x_of(value), base), QPointF(x_of(value), base + 4))
             painter.drawText(QRectF(x_of(value) - 30, base + 5, 60, 16), Qt.AlignmentFlag.AlignCenter, plain(value, 4))
-        places = [(r, r.finding.value or 0.0, r.finding.expanded_uncertainty or 0.0, 34.0 + 20 * line) for line, r in enumerate(ladder.rungs)]
+        places = [
+            (r, r.finding.value or 0.0, r.finding.expanded_uncertainty or 0.0, 34.0 + 20 * line) for line, r in enumerate(ladder.rungs)
+        ]
         for rung, value, half, y in places:
             painter.setPen(QPen(color(rung.tint), 2))
             painter.drawLine(QPointF(x_of(value), y), QPointF(x_of(value), base))
