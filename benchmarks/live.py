@@ -57,10 +57,14 @@ def main(seconds: float) -> None:
     assert server.stdout is not None
     ports = json.loads(server.stdout.readline())
     boards = [
-        Meter(f"Board {tap}", "0.1 %", "0.5 %",
-              details=MeterDetails(connection="lines", address=f"socket://127.0.0.1:{port}", profile="1 Hz, 2 V, 3 A, 4 Wh", tap=tap))
+        Meter(
+            f"Board {tap}",
+            "0.1 %",
+            "0.5 %",
+            details=MeterDetails(connection="lines", address=f"socket://127.0.0.1:{port}", profile="1 Hz, 2 V, 3 A, 4 Wh", tap=tap),
+        )
         for tap, port in zip(TAPS, ports, strict=True)
-    ]  # fmt: skip
+    ]
     with tempfile.TemporaryDirectory() as spare:
         window = MainWindow(Logbook(Path(spare) / "live.ubrant"), "Live")
         window.resize(1280, 800)
@@ -95,11 +99,21 @@ def main(seconds: float) -> None:
         late = np.concatenate(lateness)
         late -= late.min()  # the run's clock and the boot clock differ by a constant
         data_mb = 4 * 16 * PER_SECOND * len(TAPS) * took / 2**20
-        print(json.dumps({
-            "readings_per_s": round(total / (session.progress.time_s), 0), "from": from_n, "missing": missing,
-            "p99_late_ms": round(1000 * float(np.percentile(late, 99)), 1), "frames_per_s": round(len(painted) / took, 1),
-            "longest_gap_s": round(float(np.diff(painted).max()), 3), "memory_growth_mb": round(grown, 1), "of_data_mb": round(data_mb, 1),
-        }), flush=True)  # fmt: skip
+        print(
+            json.dumps(
+                {
+                    "readings_per_s": round(total / (session.progress.time_s), 0),
+                    "from": from_n,
+                    "missing": missing,
+                    "p99_late_ms": round(1000 * float(np.percentile(late, 99)), 1),
+                    "frames_per_s": round(len(painted) / took, 1),
+                    "longest_gap_s": round(float(np.diff(painted).max()), 3),
+                    "memory_growth_mb": round(grown, 1),
+                    "of_data_mb": round(data_mb, 1),
+                }
+            ),
+            flush=True,
+        )
         session.end()
         window.close()
     server.kill()

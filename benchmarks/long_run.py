@@ -42,11 +42,22 @@ def main(hours: float) -> None:
         count = sum(len(logbook.series(run.id, *key)) for key in logbook.taps(run.id))
         after_one_hour = next(mb for h, mb in held if h > hours / 24)
         found = view_of(logbook, logbook.run(run.id)).found
-        print(json.dumps({
-            "hours": hours, "took_s": round(took, 1), "ended_by": session.progress.ended_by, "trouble": session.progress.trouble, "readings": count,
-            "memory_after_1_h_mb": round(after_one_hour, 1), "memory_at_end_mb": round(max(mb for _, mb in held), 1),
-            "of_data_mb": round(count * 16 / 2**20, 1), "charge_ah": round(found.findings["charge"].value or 0.0, 3), "gaps": len(found.gaps),
-        }))  # fmt: skip
+        print(
+            json.dumps(
+                {
+                    "hours": hours,
+                    "took_s": round(took, 1),
+                    "ended_by": session.progress.ended_by,
+                    "trouble": session.progress.trouble,
+                    "readings": count,
+                    "memory_after_1_h_mb": round(after_one_hour, 1),
+                    "memory_at_end_mb": round(max(mb for _, mb in held), 1),
+                    "of_data_mb": round(count * 16 / 2**20, 1),
+                    "charge_ah": round(found.findings["charge"].value or 0.0, 3),
+                    "gaps": len(found.gaps),
+                }
+            )
+        )
         logbook.close()
 
 

@@ -226,9 +226,15 @@ def _of_script(name: str) -> str:
 
 
 FIGURES = {
-    "integration": integration, "rehearsal": rehearsal, "import": importing, "start-up": start_up, "trace": trace, "many-runs": many_runs,
-    "live": live, "long-run": long_run,
-}  # fmt: skip
+    "integration": integration,
+    "rehearsal": rehearsal,
+    "import": importing,
+    "start-up": start_up,
+    "trace": trace,
+    "many-runs": many_runs,
+    "live": live,
+    "long-run": long_run,
+}
 
 
 def main(names: list[str]) -> None:

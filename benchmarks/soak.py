@@ -31,11 +31,22 @@ def main(minutes: float) -> None:
 
     label = parse_label("5 Ah 12.8 V LiFePO4")
     shows = Channel(noise=0.0006, digit=0.001)
-    world = WorldProcess(Scenario(
-        pack_from_label(label), meter_v=shows, meter_a=shows, load_v=shows, load_a=shows, runs_free=True, free_speed=1.0, board_every_s=0.2,
-    ))  # fmt: skip
-    scpi = {role: MeterDetails(role=role, connection="scpi", address=f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET") for role, port in
-            (("meter", "meter"), ("load", "load"))}  # fmt: skip
+    world = WorldProcess(
+        Scenario(
+            pack_from_label(label),
+            meter_v=shows,
+            meter_a=shows,
+            load_v=shows,
+            load_a=shows,
+            runs_free=True,
+            free_speed=1.0,
+            board_every_s=0.2,
+        )
+    )
+    scpi = {
+        role: MeterDetails(role=role, connection="scpi", address=f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET")
+        for role, port in (("meter", "meter"), ("load", "load"))
+    }
     board = Meter("Board", details=MeterDetails(connection="lines", address=str(world.ports["terminal"]), profile="2 V, 3 A", tap="source"))
     plan = replace(usual_plan(label, Leads(0.0)), every_s=1.0, rest_before_s=10.0, rest_after_s=10.0, limits=Ends(time_s=minutes * 60 - 20))
     with tempfile.TemporaryDirectory() as spare:
@@ -55,13 +66,22 @@ def main(minutes: float) -> None:
                 at_start = memory.resident_mb()
         volts, source = logbook.series(run.id, "battery", "V"), logbook.series(run.id, "source", "V")
         late = np.diff(volts.time_s)
-        print(json.dumps({
-            "minutes": round((time.monotonic() - began) / 60, 2), "ended_by": session.progress.ended_by, "trouble": session.progress.trouble,
-            "readings": len(volts), "board_readings": len(source), "longest_between_s": round(float(late.max()), 3),
-            "p99_between_s": round(float(np.percentile(late, 99)), 3), "memory_growth_mb": round(memory.resident_mb() - at_start, 1),
-            "cpu_share": round((time.process_time() - cpu) / (time.monotonic() - began), 3),
-            "load_off": session.commands.text().splitlines()[-1].endswith("0") if session.commands else None,
-        }))  # fmt: skip
+        print(
+            json.dumps(
+                {
+                    "minutes": round((time.monotonic() - began) / 60, 2),
+                    "ended_by": session.progress.ended_by,
+                    "trouble": session.progress.trouble,
+                    "readings": len(volts),
+                    "board_readings": len(source),
+                    "longest_between_s": round(float(late.max()), 3),
+                    "p99_between_s": round(float(np.percentile(late, 99)), 3),
+                    "memory_growth_mb": round(memory.resident_mb() - at_start, 1),
+                    "cpu_share": round((time.process_time() - cpu) / (time.monotonic() - began), 3),
+                    "load_off": session.commands.text().splitlines()[-1].endswith("0") if session.commands else None,
+                }
+            )
+        )
         logbook.close()
     world.close()
 

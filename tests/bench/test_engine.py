@@ -64,8 +64,13 @@ class PlainLine:
             if str(fault).startswith("!"):
                 raise InstrumentError(str(fault)[1:])
             return str(fault)
-        answers = {"SOUR:CURR?": self.set_a, "SOUR:VOLT:LIM:LOW?": self.low_v, "INP?": int(self.is_on),
-                   "MEAS:VOLT?": self.circuit.load_v(), "MEAS:CURR?": self.circuit.current_a}  # fmt: skip
+        answers = {
+            "SOUR:CURR?": self.set_a,
+            "SOUR:VOLT:LIM:LOW?": self.low_v,
+            "INP?": int(self.is_on),
+            "MEAS:VOLT?": self.circuit.load_v(),
+            "MEAS:CURR?": self.circuit.current_a,
+        }
         return str(answers[command])
 
     def reopen(self) -> None:
@@ -83,9 +88,11 @@ class Rig:
         self.line, self.clock = PlainLine(self.circuit), PushedClock(self.circuit)
         self.load = ElectronicLoad("Load", self.line)
         channels = (
-            Channel("battery", "V", "Meter", lambda: self.circuit.battery_v), Channel("battery", "A", "Meter", lambda: self.circuit.current_a),
-            Channel("load", "V", "Load", self.load.voltage_v), Channel("load", "A", "Load", self.load.current_a),
-        )  # fmt: skip
+            Channel("battery", "V", "Meter", lambda: self.circuit.battery_v),
+            Channel("battery", "A", "Meter", lambda: self.circuit.current_a),
+            Channel("load", "V", "Load", self.load.voltage_v),
+            Channel("load", "A", "Load", self.load.current_a),
+        )
         self.live, self.orders, self.shown = LiveReadings(), queue.Queue(), []
         self.engine = Engine(Bench(self.load, channels, self.clock), self.live, self.orders, self.shown.append)
         self.plan = small_plan(**plan)

@@ -85,9 +85,16 @@ def test_one_bad_answer_is_asked_for_again(kind):
 
 @pytest.mark.parametrize(
     ("kind", "says"),
-    [("silent", "did not answer"), ("late", "did not answer"), ("garbage", "which is not a reading"), ("half", "did not answer"),
-     ("nan", "which is not a reading"), ("range", "over its range"), ("gone", "did not answer")],
-)  # fmt: skip
+    [
+        ("silent", "did not answer"),
+        ("late", "did not answer"),
+        ("garbage", "which is not a reading"),
+        ("half", "did not answer"),
+        ("nan", "which is not a reading"),
+        ("range", "over its range"),
+        ("gone", "did not answer"),
+    ],
+)
 def test_a_meter_that_is_away_for_half_a_minute_is_waited_for_with_the_load_off(kind, says):
     """Cable pulled and back, and its kin: the run is paused with a marked gap and goes on."""
     session, _notices, commands = run_with(Fault("meter", kind, AT_S, for_s=30.0))

@@ -118,11 +118,15 @@ def test_shipped_profiles_are_whole_and_a_person_can_keep_their_own():
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (("[commands]", "[commands"), "this is no TOML"), (('kind = "load"', 'kind = "toaster"'), "kind: "), (("INP ON", "INP {on}"), "is not understood"),
-        (("{value:.4f}", ""), "has no {value} in it"), (('off = "INP OFF"', ""), "also needs off"), (('is_on =', 'is_off ='), "“is_off” is not a command"),
+        (("[commands]", "[commands"), "this is no TOML"),
+        (('kind = "load"', 'kind = "toaster"'), "kind: "),
+        (("INP ON", "INP {on}"), "is not understood"),
+        (("{value:.4f}", ""), "has no {value} in it"),
+        (('off = "INP OFF"', ""), "also needs off"),
+        (("is_on =", "is_off ="), "“is_off” is not a command"),
         (('identity = ""', 'identity = "["'), "no regular expression"),
     ],
-)  # fmt: skip
+)
 def test_a_profile_that_cannot_be_used_is_refused_with_its_place(change, says):
     with pytest.raises(ProfileError, match=says.replace("{", r"\{").replace("}", r"\}")):
         read_profile(shipped_text("load").replace(*change), "mine.toml")

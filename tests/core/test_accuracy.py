@@ -8,9 +8,16 @@ from ubrant.core.quantity import QuantityError
 
 @pytest.mark.parametrize(
     ("text", "unit", "gain", "zero"),
-    [("0.1% + 3 mV", "V", 0.001, 0.003), ("±(0,5 % + 5 mA)", "A", 0.005, 0.005), ("0.5 % + 3 digits of 10 mA", "A", 0.005, 0.03),
-     ("1 % of reading + 0.2 % of 20 A", "A", 0.01, 0.04), ("2%", "A", 0.02, 0), ("5 mV", "V", 0, 0.005), ("0.8% + 2 dgts of 1 mV", "V", 0.008, 0.002)],
-)  # fmt: skip
+    [
+        ("0.1% + 3 mV", "V", 0.001, 0.003),
+        ("±(0,5 % + 5 mA)", "A", 0.005, 0.005),
+        ("0.5 % + 3 digits of 10 mA", "A", 0.005, 0.03),
+        ("1 % of reading + 0.2 % of 20 A", "A", 0.01, 0.04),
+        ("2%", "A", 0.02, 0),
+        ("5 mV", "V", 0, 0.005),
+        ("0.8% + 2 dgts of 1 mV", "V", 0.008, 0.002),
+    ],
+)
 def test_reads(text, unit, gain, zero):
     found = parse_accuracy(text, unit)
     assert (found.gain, found.zero) == (pytest.approx(gain), pytest.approx(zero))

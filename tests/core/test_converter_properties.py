@@ -31,10 +31,15 @@ def converters(draw) -> ConverterParameters:
     out_v = draw(st.sampled_from([5.0, 12.0, 19.0]))
     shutoff = draw(st.floats(7.0, 8.5))
     return ConverterParameters(
-        out_v, rated_w * draw(st.floats(0.004, 0.03)), draw(st.floats(0.02, 0.1)), draw(st.floats(0.02, 0.1)) / rated_w,
-        output_ohm=draw(st.floats(0.001, 0.01)) * out_v**2 / rated_w, sags_below_v=shutoff + draw(st.floats(0.6, 1.5)), shutoff_v=shutoff,
+        out_v,
+        rated_w * draw(st.floats(0.004, 0.03)),
+        draw(st.floats(0.02, 0.1)),
+        draw(st.floats(0.02, 0.1)) / rated_w,
+        output_ohm=draw(st.floats(0.001, 0.01)) * out_v**2 / rated_w,
+        sags_below_v=shutoff + draw(st.floats(0.6, 1.5)),
+        shutoff_v=shutoff,
         restart_v=shutoff + draw(st.floats(0.3, 1.0)),
-    )  # fmt: skip
+    )
 
 
 def swept(p: ConverterParameters, rated_w: float, step_v: float = 0.5) -> Points:

@@ -35,9 +35,13 @@ def test_blocks_neither_lose_nor_repeat_an_interval(n):
 
 @pytest.mark.parametrize(
     ("time", "volts", "says"),
-    [([0, 1, 1], [1, 1, 1], "does not increase at reading 3"), ([0, 2, 1], [1, 1, 1], "reading 3"),
-     ([0, 1, 2], [1, np.nan, 1], "Reading 2 is not a finite"), ([0, 1, 2], [1, 1], "3 times but 2 values")],
-)  # fmt: skip
+    [
+        ([0, 1, 1], [1, 1, 1], "does not increase at reading 3"),
+        ([0, 2, 1], [1, 1, 1], "reading 3"),
+        ([0, 1, 2], [1, np.nan, 1], "Reading 2 is not a finite"),
+        ([0, 1, 2], [1, 1], "3 times but 2 values"),
+    ],
+)
 def test_says_at_which_reading_it_fails(time, volts, says):
     with pytest.raises(ReadingsError, match=says):
         energy_wh(np.array(time, float), np.array(volts, float), np.ones(len(volts)))

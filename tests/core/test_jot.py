@@ -16,18 +16,39 @@ EXPECTED = Grammar(expected={("battery", "V"): 12.9, ("battery", "A"): 4.1})
 @pytest.mark.parametrize(
     ("line", "says"),
     [
-        ("12.94 V 4.1 A", "12.94 V · 4.1 A"), ("12,94 V 4,1 A", "12.94 V · 4.1 A"), ("12940 mV, 4100mA", "12.94 V · 4.1 A"),
-        ("source 12.61 V", "source 12.61 V"), ("src 12.61V", "source 12.61 V"), ("9.3 A dc 231 V ac", "dc 9.3 A · ac 231 V"),
-        ("bank 38 %", "bank 38 %"), ("0.207 kWh", "207 Wh"), ("temp 41 C", "battery 41 °C"), ("41 °C", "41 °C"), ("400..500 W", "400 to 500 W"),
-        ("cells 3.21 3.22 3.18", "cell 1 3.21 V · cell 2 3.22 V · cell 3 3.18 V"), ("~43 A", "about 43 A"), ("peak 610 W", "at most 610 W"),
-        ("<0.1 A", "below 0.1 A"), ("3 of 4 lamps", "3 lamps"), ("full", "full"), ("empty", "empty"), ("load on 4.1 A", "4.1 A · load on"),
-        ("-5min 12.5 V", "5 min ago: 12.5 V"), ("-1h20min 12.5 V", "80 min ago: 12.5 V"), ("@14:32 12.9", "at 14:32: battery 12.9 V"),
-        ("+1:20 12.1 V", "80 min after the start: 12.1 V"), ("+90min 12.1 V", "90 min after the start: 12.1 V"),
-        ("look in again in 20 min", "a reminder in 20 min"), ("fix 12.49 V", "instead of the last entry: 12.49 V"),
-        ("12.9 V, 4.1 A; fan on", "12.9 V · 4.1 A · note “fan on”"), ("battery 12.9 V 4.1 A load 12.7 V", "battery 12.9 V · battery 4.1 A · load 12.7 V"),
-        ("50 Hz 120 VA", "50 Hz · 120 VA"), ("1 234 Wh", "1234 Wh"), ("-4.1 A", "−4.1 A"),
+        ("12.94 V 4.1 A", "12.94 V · 4.1 A"),
+        ("12,94 V 4,1 A", "12.94 V · 4.1 A"),
+        ("12940 mV, 4100mA", "12.94 V · 4.1 A"),
+        ("source 12.61 V", "source 12.61 V"),
+        ("src 12.61V", "source 12.61 V"),
+        ("9.3 A dc 231 V ac", "dc 9.3 A · ac 231 V"),
+        ("bank 38 %", "bank 38 %"),
+        ("0.207 kWh", "207 Wh"),
+        ("temp 41 C", "battery 41 °C"),
+        ("41 °C", "41 °C"),
+        ("400..500 W", "400 to 500 W"),
+        ("cells 3.21 3.22 3.18", "cell 1 3.21 V · cell 2 3.22 V · cell 3 3.18 V"),
+        ("~43 A", "about 43 A"),
+        ("peak 610 W", "at most 610 W"),
+        ("<0.1 A", "below 0.1 A"),
+        ("3 of 4 lamps", "3 lamps"),
+        ("full", "full"),
+        ("empty", "empty"),
+        ("load on 4.1 A", "4.1 A · load on"),
+        ("-5min 12.5 V", "5 min ago: 12.5 V"),
+        ("-1h20min 12.5 V", "80 min ago: 12.5 V"),
+        ("@14:32 12.9", "at 14:32: battery 12.9 V"),
+        ("+1:20 12.1 V", "80 min after the start: 12.1 V"),
+        ("+90min 12.1 V", "90 min after the start: 12.1 V"),
+        ("look in again in 20 min", "a reminder in 20 min"),
+        ("fix 12.49 V", "instead of the last entry: 12.49 V"),
+        ("12.9 V, 4.1 A; fan on", "12.9 V · 4.1 A · note “fan on”"),
+        ("battery 12.9 V 4.1 A load 12.7 V", "battery 12.9 V · battery 4.1 A · load 12.7 V"),
+        ("50 Hz 120 VA", "50 Hz · 120 VA"),
+        ("1 234 Wh", "1234 Wh"),
+        ("-4.1 A", "−4.1 A"),
     ],
-)  # fmt: skip
+)
 def test_says_what_it_understood(line, says):
     assert EXPECTED.parse(line).understood() == says
 
@@ -55,10 +76,14 @@ def test_refuses_with_what_to_write(line, says):
 @pytest.mark.parametrize(
     ("line", "asks"),
     [
-        ("12940 V", "a factor of 1000 away. Did you mean 12"), ("-4.1 A", "with that sign"), ("4.1 V", "Is the unit right"),
-        ("12.9 A", "Is the unit right"), ("129 V", "far from what was expected"), ("bank 138 %", "outside 0 to 100"),
+        ("12940 V", "a factor of 1000 away. Did you mean 12"),
+        ("-4.1 A", "with that sign"),
+        ("4.1 V", "Is the unit right"),
+        ("12.9 A", "Is the unit right"),
+        ("129 V", "far from what was expected"),
+        ("bank 138 %", "outside 0 to 100"),
     ],
-)  # fmt: skip
+)
 def test_slips_are_queried(line, asks):
     assert asks in " ".join(EXPECTED.queries(EXPECTED.parse(line)))
 
@@ -105,8 +130,11 @@ def test_jot_text_there_and_back():
     assert other.head == one.head | {"started": "2026-10-17 22:10:00"}
     for a, b in zip(one.entries, other.entries, strict=True):
         assert (a.time_s, set(a.jotting.readings), a.jotting.mark, a.jotting.text) == (
-            b.time_s, set(b.jotting.readings), b.jotting.mark, b.jotting.text,
-        )  # fmt: skip
+            b.time_s,
+            set(b.jotting.readings),
+            b.jotting.mark,
+            b.jotting.text,
+        )
 
 
 @given(st.text(max_size=60))
@@ -123,9 +151,13 @@ def test_any_line_is_taken_or_refused_in_a_sentence(line):
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("# nothing\n", "holds no reading"), ("@10:00 12 V\n@10:61 12 V\n", "line 2: .*no time of day"), ("fix 12 V\n", "line 1: there is no entry before"),
-     ("started: soon\n", "line 1: “soon” is no date")],
-)  # fmt: skip
+    [
+        ("# nothing\n", "holds no reading"),
+        ("@10:00 12 V\n@10:61 12 V\n", "line 2: .*no time of day"),
+        ("fix 12 V\n", "line 1: there is no entry before"),
+        ("started: soon\n", "line 1: “soon” is no date"),
+    ],
+)
 def test_jot_text_is_refused_by_line(text, says):
     with pytest.raises(JotTextError, match=says):
         read_jot_text(text, "notes.txt")

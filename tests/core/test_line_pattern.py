@@ -10,12 +10,17 @@ from ubrant.core.line_pattern import LinePattern, PatternError
 @pytest.mark.parametrize(
     ("pattern", "line", "values"),
     [
-        ("2 V, 3 mA", "1234,12.91,4100", {"V": 12.91, "A": 4.1}), ("1 V 2 A".replace(" 2", ", 2"), "12.9  4.1", {"V": 12.9, "A": 4.1}),
-        ("header", "V=12.9 A=4.1", {"V": 12.9, "A": 4.1}), ("header", "12.9 V; 4100 mA", {"V": 12.9, "A": 4.1}),
-        ("header", "U: 3, V: 12.9", {"V": 12.9}), (r"bus (?P<V>\S+).*cur (?P<mA>\S+)", "bus 12.9 xx cur 410", {"V": 12.9, "A": 0.41}),
-        ("2 V, 3 mA", "1234,12.9", None), ("2 V", "ms,V,mA", None), (r"(?P<V>\d+)", "nothing", None),
+        ("2 V, 3 mA", "1234,12.91,4100", {"V": 12.91, "A": 4.1}),
+        ("1 V 2 A".replace(" 2", ", 2"), "12.9  4.1", {"V": 12.9, "A": 4.1}),
+        ("header", "V=12.9 A=4.1", {"V": 12.9, "A": 4.1}),
+        ("header", "12.9 V; 4100 mA", {"V": 12.9, "A": 4.1}),
+        ("header", "U: 3, V: 12.9", {"V": 12.9}),
+        (r"bus (?P<V>\S+).*cur (?P<mA>\S+)", "bus 12.9 xx cur 410", {"V": 12.9, "A": 0.41}),
+        ("2 V, 3 mA", "1234,12.9", None),
+        ("2 V", "ms,V,mA", None),
+        (r"(?P<V>\d+)", "nothing", None),
     ],
-)  # fmt: skip
+)
 def test_reads(pattern, line, values):
     found = LinePattern(pattern).read(line)
     assert found == (pytest.approx(values) if values else None)

@@ -63,9 +63,14 @@ def test_size_is_the_runtime_turned_round():
 
 @pytest.mark.parametrize(
     ("changes", "says"),
-    [({"efficiency": Width(1.2)}, "up to 100 %"), ({"efficiency": Width(0.0)}, "above 0"), ({"load_w": Width(-1.0)}, "load of −1 W"),
-     ({"load_w": Width(0.0)}, "Nothing is drawn"), ({"kept_back": 1.0}, "keep less back")],
-)  # fmt: skip
+    [
+        ({"efficiency": Width(1.2)}, "up to 100 %"),
+        ({"efficiency": Width(0.0)}, "above 0"),
+        ({"load_w": Width(-1.0)}, "load of −1 W"),
+        ({"load_w": Width(0.0)}, "Nothing is drawn"),
+        ({"kept_back": 1.0}, "keep less back"),
+    ],
+)
 def test_what_cannot_be_is_said(changes, says):
     with pytest.raises(QuantityError, match=says):
         runtime(replace(PACK, **changes))

@@ -7,9 +7,19 @@ from ubrant.core.quantity import QuantityError, decimals_for, parse_quantity, pl
 
 @pytest.mark.parametrize(
     ("text", "unit", "value"),
-    [("11.0 V", "V", 11), ("11,5", "V", 11.5), ("800 mA", "A", 0.8), ("2.2k", "V", None), ("1 h", "s", 3600), ("5min", "s", 300),
-     ("24 000 mAh", "Ah", 24), ("-5 °C", "°C", -5), ("12.5e-3 V", "V", 0.0125), ("41 C", "°C", None)],
-)  # fmt: skip
+    [
+        ("11.0 V", "V", 11),
+        ("11,5", "V", 11.5),
+        ("800 mA", "A", 0.8),
+        ("2.2k", "V", None),
+        ("1 h", "s", 3600),
+        ("5min", "s", 300),
+        ("24 000 mAh", "Ah", 24),
+        ("-5 °C", "°C", -5),
+        ("12.5e-3 V", "V", 0.0125),
+        ("41 C", "°C", None),
+    ],
+)
 def test_reads_values_in_their_unit(text, unit, value):
     if value is None:
         with pytest.raises(QuantityError, match="is not a unit"):

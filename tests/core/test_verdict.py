@@ -48,10 +48,13 @@ def test_a_faster_run_that_meets_the_label_meets_it():
 
 @pytest.mark.parametrize(
     ("changes", "says"),
-    [({"temperature_c": 31.0}, "at 31 °C"), ({"tap": "load"}, "metered at the load"),
-     ({"label": parse_label("50 Ah 12.8 V LiFePO4 to 10 V")}, "the label means 10 V"),
-     ({"label": parse_label("50 Ah 3.7 V")}, "Ah hold at 3.7 V")],
-)  # fmt: skip
+    [
+        ({"temperature_c": 31.0}, "at 31 °C"),
+        ({"tap": "load"}, "metered at the load"),
+        ({"label": parse_label("50 Ah 12.8 V LiFePO4 to 10 V")}, "the label means 10 V"),
+        ({"label": parse_label("50 Ah 3.7 V")}, "Ah hold at 3.7 V"),
+    ],
+)
 def test_other_differences_from_the_label(changes, says):
     found = verdict(0.93, **changes)
     assert found.word == "not like for like"

@@ -84,11 +84,16 @@ def written(rng: random.Random) -> Written:
         moment = start + timedelta(seconds=k * every_s)
         elapsed = k * every_s
         cell = {
-            "s": [f"{elapsed}"], "ms": [f"{elapsed * 1000}"], "min": [f"{elapsed / 60:.6f}".replace(".", decimal)],
-            "h:mm:ss": [f"{elapsed // 3600}:{elapsed // 60 % 60:02d}:{elapsed % 60:02d}"], "clock": [f"{moment:%H:%M:%S}"],
-            "iso": [f"{moment:%Y-%m-%d %H:%M:%S}"], "iso zone": [f"{moment:%Y-%m-%dT%H:%M:%S}+01:00"], "d.m.y": [f"{moment:%d.%m.%Y %H:%M:%S}"],
+            "s": [f"{elapsed}"],
+            "ms": [f"{elapsed * 1000}"],
+            "min": [f"{elapsed / 60:.6f}".replace(".", decimal)],
+            "h:mm:ss": [f"{elapsed // 3600}:{elapsed // 60 % 60:02d}:{elapsed % 60:02d}"],
+            "clock": [f"{moment:%H:%M:%S}"],
+            "iso": [f"{moment:%Y-%m-%d %H:%M:%S}"],
+            "iso zone": [f"{moment:%Y-%m-%dT%H:%M:%S}+01:00"],
+            "d.m.y": [f"{moment:%d.%m.%Y %H:%M:%S}"],
             "two columns": [f"{moment:%Y-%m-%d}", f"{moment:%H:%M:%S}"],
-        }[style]  # fmt: skip
+        }[style]
         rows.append([*cell, number(millivolts[k] / scale, digits, u_v), number(amps[k] / scale, digits, u_a)])
     kept = list(range(count))
     left_out = 0
@@ -117,9 +122,13 @@ def written(rng: random.Random) -> Written:
     zero = kept[0] * every_s if style not in {"s", "ms", "min", "h:mm:ss", "clock"} else 0
     clock_zero = start.hour * 3600 + start.minute * 60 + start.second if style == "clock" else 0
     return Written(
-        text.encode(encoding), tuple(clock_zero + k * every_s - zero for k in kept), tuple(millivolts[k] / 1000 for k in kept),
-        tuple(amps[k] / 1000 for k in kept), left_out, f"{style}, units in {where_units}, {separator!r} {decimal!r} {mark!r} {encoding}",
-    )  # fmt: skip
+        text.encode(encoding),
+        tuple(clock_zero + k * every_s - zero for k in kept),
+        tuple(millivolts[k] / 1000 for k in kept),
+        tuple(amps[k] / 1000 for k in kept),
+        left_out,
+        f"{style}, units in {where_units}, {separator!r} {decimal!r} {mark!r} {encoding}",
+    )
 
 
 def names_its_place(error: LogError, name: str) -> bool:
@@ -146,12 +155,7 @@ def test_every_dialect_gives_the_right_numbers(tmp_path_factory, part):
         if broken:
             place = rng.randint(0, max(len(content) - 1, 0))
             content = rng.choice(
-                [
-                    content[:place],
-                    content[:place] + b"x\xfe9" + content[place:],
-                    content[place:],
-                    content[:place] + content[place + 3 :],
-                ]
+                [content[:place], content[:place] + b"x\xfe9" + content[place:], content[place:], content[:place] + content[place + 3 :]]
             )
         path.write_bytes(content)
         began = time.perf_counter()

@@ -97,9 +97,12 @@ def test_command_line_there_and_back(tested, tmp_path):
 
 @pytest.mark.parametrize(
     ("arguments", "says"),
-    [(["export", "BOOK", "99", "--to", "x.csv"], "There is no run 99"), (["report", "nothing.ubrant", "1", "--to", "x.pdf"], "does not exist"),
-     (["report", "BOOK", "1", "--to", "x.doc"], "written as .pdf or .html")],
-)  # fmt: skip
+    [
+        (["export", "BOOK", "99", "--to", "x.csv"], "There is no run 99"),
+        (["report", "nothing.ubrant", "1", "--to", "x.pdf"], "does not exist"),
+        (["report", "BOOK", "1", "--to", "x.doc"], "written as .pdf or .html"),
+    ],
+)
 def test_command_line_refusals(tested, arguments, says):
     logbook, _, _ = tested
     done = ubrant(*(str(logbook.path) if a == "BOOK" else a for a in arguments))

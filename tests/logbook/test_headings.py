@@ -8,11 +8,22 @@ from ubrant.logbook.logs.headings import choose, read_heading
 @pytest.mark.parametrize(
     ("text", "quantity", "factor"),
     [
-        ("Voltage (V)", "voltage", 1), ("U [mV]", "voltage", 1e-3), ("current/mA", "current", 1e-3), ("Time(s)", "time", 1), ("t / min", "time", 60),
-        ("Battery Voltage, V", "voltage", 1), ("voltage_mV", "voltage", 1e-3), ("I", "current", 1), ("A", "current", 1), ("mA", "current", 1e-3),
-        ("Elapsed time [h]", "time", 3600), ("Strom (A)", "current", 1), ("Timestamp", "time", 1), ("Output current - A", "current", 1),
+        ("Voltage (V)", "voltage", 1),
+        ("U [mV]", "voltage", 1e-3),
+        ("current/mA", "current", 1e-3),
+        ("Time(s)", "time", 1),
+        ("t / min", "time", 60),
+        ("Battery Voltage, V", "voltage", 1),
+        ("voltage_mV", "voltage", 1e-3),
+        ("I", "current", 1),
+        ("A", "current", 1),
+        ("mA", "current", 1e-3),
+        ("Elapsed time [h]", "time", 3600),
+        ("Strom (A)", "current", 1),
+        ("Timestamp", "time", 1),
+        ("Output current - A", "current", 1),
     ],
-)  # fmt: skip
+)
 def test_reads(text, quantity, factor):
     found = read_heading(text, 0)
     assert (found.quantity, found.factor, found.trouble) == (quantity, factor, "")

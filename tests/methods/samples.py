@@ -33,33 +33,56 @@ def _each(*lines: str) -> dict[float, str]:
 
 SAMPLES = {
     "discharge": Sample(
-        Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"), {"load": "0.5 A", "cutoff": "11 V", "temperature_c": "20 °C", "start": "charged overnight"},
-        {0.0: "13.34 V", 60.0: "load on 13.10 V 0.50 A", 1800.0: "12.98 V 0.50 A", 2900.0: "12.60 V 0.50 A", 3300.0: "11.90 V 0.50 A",
-         3500.0: "10.90 V 0.50 A load off", 4000.0: "12.30 V"},
+        Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"),
+        {"load": "0.5 A", "cutoff": "11 V", "temperature_c": "20 °C", "start": "charged overnight"},
+        {
+            0.0: "13.34 V",
+            60.0: "load on 13.10 V 0.50 A",
+            1800.0: "12.98 V 0.50 A",
+            2900.0: "12.60 V 0.50 A",
+            3300.0: "11.90 V 0.50 A",
+            3500.0: "10.90 V 0.50 A load off",
+            4000.0: "12.30 V",
+        },
         on_bench={"every": "5 s", "rest_before": "20 s", "rest_after": "60 s", "zero_first": "yes"},
     ),
     "sweep": Sample(
-        Unit("Step-down", "converter", "12 V to 5 V, 2 A"), {"highest": "12 V", "lowest": "9 V", "step": "3 V", "loads": "0, 0.4, 1, 2 A"},
+        Unit("Step-down", "converter", "12 V to 5 V, 2 A"),
+        {"highest": "12 V", "lowest": "9 V", "step": "3 V", "loads": "0, 0.4, 1, 2 A"},
         _each(*(f"input {v} V {0.02 + p * 1.08 / v:.4f} A output 5.00 V {p / 5:.3f} A" for p in (0, 2, 5, 10) for v in (12.0, 9.0, 12.0))),
     ),
     "steps": Sample(
-        HUT, {"loads": "0, 65, 150, 300 W", "hold": ""},
-        _each("input 12.6 V 0.36 A output 231 V 0 W 50 Hz", "input 12.3 V 5.8 A output 230 V 65 W 50 Hz", "input 12.0 V 13.8 A output 229 V 150 W 50 Hz",
-              "input 11.6 V 29.3 A output 227 V 300 W 50 Hz", "load off", "source 12.5 V"),
-        (DC, AC), PACK,
+        HUT,
+        {"loads": "0, 65, 150, 300 W", "hold": ""},
+        _each(
+            "input 12.6 V 0.36 A output 231 V 0 W 50 Hz",
+            "input 12.3 V 5.8 A output 230 V 65 W 50 Hz",
+            "input 12.0 V 13.8 A output 229 V 150 W 50 Hz",
+            "input 11.6 V 29.3 A output 227 V 300 W 50 Hz",
+            "load off",
+            "source 12.5 V",
+        ),
+        (DC, AC),
+        PACK,
         {"hold": "250 W"},
     ),
-    "idle": Sample(
-        HUT, {"seconds": "1 min"}, _each("input 12.8 V 0.00 A", "input 12.8 V 0.35 A", "input 12.8 V 0.04 A"), (DC,),
-    ),
+    "idle": Sample(HUT, {"seconds": "1 min"}, _each("input 12.8 V 0.00 A", "input 12.8 V 0.35 A", "input 12.8 V 0.04 A"), (DC,)),
     "trip": Sample(BREAKER, {"amps": "31, 45 A", "longest": "4 min"}, _each("31 A", "held", "45 A", "tripped"), (DC,)),
-    "appliance": Sample(Unit("Lamp", "load", "230 V, 52 W"), {"modes": "standby, on"}, _each("231 V 0.01 A 0.5 W standby", "231 V 0.39 A 51 W on"), (AC,)),
+    "appliance": Sample(
+        Unit("Lamp", "load", "230 V, 52 W"), {"modes": "standby, on"}, _each("231 V 0.01 A 0.5 W standby", "231 V 0.39 A 51 W on"), (AC,)
+    ),
     "external-supply": Sample(
-        Unit("Brick", "charger", "230 V to 19 V, 65 W"), {},
-        _each("input 73.0 W output 19.0 V 3.4 A", "input 54.0 W output 19.0 V 2.55 A", "input 36.3 W output 19.1 V 1.7 A", "input 18.6 W output 19.1 V 0.85 A",
-              "input 0.21 W"),
+        Unit("Brick", "charger", "230 V to 19 V, 65 W"),
+        {},
+        _each(
+            "input 73.0 W output 19.0 V 3.4 A",
+            "input 54.0 W output 19.0 V 2.55 A",
+            "input 36.3 W output 19.1 V 1.7 A",
+            "input 18.6 W output 19.1 V 0.85 A",
+            "input 0.21 W",
+        ),
         (AC, DC),
     ),
-}  # fmt: skip
+}
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

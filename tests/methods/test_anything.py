@@ -18,9 +18,21 @@ from ubrant.runs.accounts import account_of_kept
 from ubrant.runs.bringing_in import Told, read_file
 
 HEADS = (
-    "time / s", "input voltage / V", "input current / A", "input power / W", "output voltage / V", "output current / A", "output power / W",
-    "source voltage / V", "ac voltage / V", "ac power / W", "ac frequency / Hz", "dc voltage / V", "dc current / A", "Voltage (V)",
-)  # fmt: skip
+    "time / s",
+    "input voltage / V",
+    "input current / A",
+    "input power / W",
+    "output voltage / V",
+    "output current / A",
+    "output power / W",
+    "source voltage / V",
+    "ac voltage / V",
+    "ac power / W",
+    "ac frequency / Hz",
+    "dc voltage / V",
+    "dc current / A",
+    "Voltage (V)",
+)
 ODD = ("", "", "OL", "-1e9", "0", "0", "0", "12.0", "12.0", "12.0", "11.5", "5.0")
 METERS = ("0.1 % + 2 mV", "0.2 % + 5 mA", "0.1 % + 2 mV", "0.2 % + 5 mA")
 UNITS = (STEP_DOWN, HUT, BREAKER, PROJECTOR, BRICK, PACK)
@@ -66,16 +78,37 @@ def test_every_method_on_anything(tmp_path_factory):
 
 
 WORDS = (
-    "input {a:.2f} V", "input {a:.2f} V {b:.3f} A", "output {c:.2f} V {b:.2f} A", "output {c:.1f} V {e} W", "50 Hz", "source {a:.2f} V", "skip", "tripped",
-    "held", "alarm", "load off", "peak {e} W", "{e} W", "230 V 0.3 A 60 W", "standby", "load on", "input 0 V 0 A output 0 V 0 A", "input 0 W", "-5min note",
-)  # fmt: skip
+    "input {a:.2f} V",
+    "input {a:.2f} V {b:.3f} A",
+    "output {c:.2f} V {b:.2f} A",
+    "output {c:.1f} V {e} W",
+    "50 Hz",
+    "source {a:.2f} V",
+    "skip",
+    "tripped",
+    "held",
+    "alarm",
+    "load off",
+    "peak {e} W",
+    "{e} W",
+    "230 V 0.3 A 60 W",
+    "standby",
+    "load on",
+    "input 0 V 0 A output 0 V 0 A",
+    "input 0 W",
+    "-5min note",
+)
 
 
 def lines(rng: random.Random) -> list[str]:
     found = []
     for _ in range(rng.randint(0, 25)):
-        numbers = {"a": rng.choice([12, 11, 0, -1, rng.uniform(5, 14)]), "b": rng.choice([0, 0.01, -0.5, rng.uniform(0, 20)]),
-                   "c": rng.choice([0, 5, 230, rng.uniform(0, 240)]), "e": rng.choice([0, 1, 60, 300, -1])}  # fmt: skip
+        numbers = {
+            "a": rng.choice([12, 11, 0, -1, rng.uniform(5, 14)]),
+            "b": rng.choice([0, 0.01, -0.5, rng.uniform(0, 20)]),
+            "c": rng.choice([0, 5, 230, rng.uniform(0, 240)]),
+            "e": rng.choice([0, 1, 60, 300, -1]),
+        }
         found.append(" ".join(rng.sample(WORDS, rng.randint(1, 3))).format(**numbers))
     return found
 

@@ -57,9 +57,11 @@ def solve_two_step(soc: float = 0.5) -> dict[str, np.ndarray]:
         ]
     )
     simulation = pybamm.Simulation(
-        pybamm.lithium_ion.SPMe(), parameter_values=pybamm.ParameterValues("Chen2020"), experiment=experiment,
+        pybamm.lithium_ion.SPMe(),
+        parameter_values=pybamm.ParameterValues("Chen2020"),
+        experiment=experiment,
         solver=pybamm.IDAKLUSolver(rtol=1e-8, atol=1e-10),
-    )  # fmt: skip
+    )
     solution = simulation.solve(initial_soc=soc)
     time, volts, amps = (solution[name].entries for name in ("Time [s]", "Voltage [V]", "Current [A]"))
     first = np.concatenate(([True], np.diff(time) > 1e-6))  # at a step's edge the earlier of the two counts

@@ -41,7 +41,7 @@ def stepped(phase: np.ndarray, conducting: float = 120.0) -> np.ndarray:
         (signal.sawtooth(PHASE, 0.5), "distorted", math.sqrt(3), 2 / math.sqrt(3), math.sqrt(math.pi**4 / 96 - 1)),
     ],
     ids=["sine", "square", "stepped", "triangle"],
-)  # fmt: skip
+)
 def test_ideal_waves_in_closed_form(wave, kind, crest, form, thd):
     """Crest and form factor and THD of ideal waves: Fourier series, any textbook of signals; the triangle by scipy.signal."""
     found = analyse_wave(TIME, 325 * wave)
@@ -209,7 +209,12 @@ def test_apparent_power_and_power_factor_against_the_uncertainties_package():
 def test_watt_hours_that_were_worked_out_from_volts_and_amperes_against_the_uncertainties_package():
     """A load held for two hours behind a converter whose output has no wattmeter."""
     time = np.arange(0.0, 7201.0, 10.0)
-    one = {"iv": (12.6, Accuracy(0.001, 0.01, "V")), "ia": (2.2, Accuracy(0.005, 0.01, "A")), "ov": (5.02, Accuracy(0.001, 0.01, "V")), "oa": (4.9, Accuracy(0.004, 0.02, "A"))}  # fmt: skip
+    one = {
+        "iv": (12.6, Accuracy(0.001, 0.01, "V")),
+        "ia": (2.2, Accuracy(0.005, 0.01, "A")),
+        "ov": (5.02, Accuracy(0.001, 0.01, "V")),
+        "oa": (4.9, Accuracy(0.004, 0.02, "A")),
+    }
     series = {k: Series(time, np.full(len(time), value)) for k, (value, _) in one.items()}
     meters = SweepMeters(*(accuracy for _, accuracy in one.values()))
     watts = Series(time, series["ov"].value * series["oa"].value)

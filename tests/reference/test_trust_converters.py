@@ -16,9 +16,20 @@ from ubrant.core.tolerance import Tolerance
 
 CONVERTERS, SMALL_ONES = 400, 150
 KEYS = (
-    "idle_power", "loss_fixed", "loss_proportional", "loss_resistive", "peak_efficiency", "weighted_efficiency_european",
-    "weighted_efficiency_californian", "line_regulation", "load_regulation", "dropout_voltage", "shutoff_voltage", "restart_voltage", "lead_resistance",
-)  # fmt: skip
+    "idle_power",
+    "loss_fixed",
+    "loss_proportional",
+    "loss_resistive",
+    "peak_efficiency",
+    "weighted_efficiency_european",
+    "weighted_efficiency_californian",
+    "line_regulation",
+    "load_regulation",
+    "dropout_voltage",
+    "shutoff_voltage",
+    "restart_voltage",
+    "lead_resistance",
+)
 
 
 def one(rng: np.random.Generator, *, coarse: bool = False) -> dict[str, tuple[float, float]]:
@@ -28,9 +39,16 @@ def one(rng: np.random.Generator, *, coarse: bool = False) -> dict[str, tuple[fl
     """
     rated_w, out_v = rng.uniform(3, 10) if coarse else rng.uniform(20, 200), float(rng.choice([5.0, 19.0, 12.0]))
     p = ConverterParameters(
-        out_v, rated_w * rng.uniform(0.005, 0.03), rng.uniform(0.02, 0.08), rng.uniform(0.02, 0.10) / rated_w, output_ohm=rng.uniform(0.002, 0.01) * out_v**2 / rated_w,
-        line_per_v=rng.uniform(-2e-3, 2e-3) * out_v, sags_below_v=rng.uniform(9.4, 10.4), shutoff_v=rng.uniform(8.0, 8.8), restart_v=rng.uniform(9.0, 9.3),
-    )  # fmt: skip
+        out_v,
+        rated_w * rng.uniform(0.005, 0.03),
+        rng.uniform(0.02, 0.08),
+        rng.uniform(0.02, 0.10) / rated_w,
+        output_ohm=rng.uniform(0.002, 0.01) * out_v**2 / rated_w,
+        line_per_v=rng.uniform(-2e-3, 2e-3) * out_v,
+        sags_below_v=rng.uniform(9.4, 10.4),
+        shutoff_v=rng.uniform(8.0, 8.8),
+        restart_v=rng.uniform(9.0, 9.3),
+    )
     lead_ohm = rng.uniform(0.005, 0.05)
     tolerance = Tolerance(out_v * 0.95, out_v * 1.05)
     down = np.concatenate((np.arange(15.0, 11.0, -1.0), np.arange(11.0, 7.4, -0.25)))
@@ -43,9 +61,11 @@ def one(rng: np.random.Generator, *, coarse: bool = False) -> dict[str, tuple[fl
             rows.append((volts, into, out, amps if out > 0 else 0.0, volts + into * lead_ohm))
     vin, iin, vout, iout, source = np.array(rows).T
     accuracy = {
-        "v": Accuracy(rng.uniform(0.0005, 0.003), 0.002, "V"), "a": Accuracy(rng.uniform(0.001, 0.006), 0.001 * rated_w / out_v, "A"),
-        "ov": Accuracy(rng.uniform(0.0005, 0.003), 0.001, "V"), "oa": Accuracy(rng.uniform(0.001, 0.006), 0.0005 * rated_w / out_v, "A"),
-    }  # fmt: skip
+        "v": Accuracy(rng.uniform(0.0005, 0.003), 0.002, "V"),
+        "a": Accuracy(rng.uniform(0.001, 0.006), 0.001 * rated_w / out_v, "A"),
+        "ov": Accuracy(rng.uniform(0.0005, 0.003), 0.001, "V"),
+        "oa": Accuracy(rng.uniform(0.001, 0.006), 0.0005 * rated_w / out_v, "A"),
+    }
     if coarse:
         accuracy |= {k: Accuracy(accuracy[k].gain, 0.01, "A") for k in ("a", "oa")}
     error = {k: (rng.uniform(-1, 1) * a.gain, rng.uniform(-1, 1) * a.zero) for k, a in accuracy.items()}
@@ -55,9 +75,12 @@ def one(rng: np.random.Generator, *, coarse: bool = False) -> dict[str, tuple[fl
         return values * (1 + gain) + zero + rng.normal(0, noise, len(values))
 
     points = points_of(
-        shown(vin, *error["v"], 5e-4), shown(iin, *error["a"], 3e-4 * rated_w / 12), shown(vout, *error["ov"], 3e-4), shown(iout, *error["oa"], 2e-4),
+        shown(vin, *error["v"], 5e-4),
+        shown(iin, *error["a"], 3e-4 * rated_w / 12),
+        shown(vout, *error["ov"], 3e-4),
+        shown(iout, *error["oa"], 2e-4),
         source_v=shown(source, *source_error, 5e-4),
-    )  # fmt: skip
+    )
     meters = SweepMeters(accuracy["v"], accuracy["a"], accuracy["ov"], accuracy["oa"])
     found = analyse_sweep(points, meters, tolerance, rated_w)
     truth_model = LossModel(p.fixed_w, p.proportional, p.resistive_per_w, 0.0, rated_w)
@@ -67,13 +90,20 @@ def one(rng: np.random.Generator, *, coarse: bool = False) -> dict[str, tuple[fl
         for v in (p.sags_below_v,)
     )
     truth = {
-        "idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
+        "idle_power": p.fixed_w,
+        "loss_fixed": p.fixed_w,
+        "loss_proportional": p.proportional,
+        "loss_resistive": p.resistive_per_w,
         "peak_efficiency": 100 * truth_model.peak()[1],
         "weighted_efficiency_european": 100 * sum(w * truth_model.efficiency(s * rated_w) for s, w in EUROPEAN),
         "weighted_efficiency_californian": 100 * sum(w * truth_model.efficiency(s * rated_w) for s, w in CALIFORNIAN),
-        "line_regulation": 1000 * p.line_per_v, "load_regulation": -1000 * p.output_ohm, "dropout_voltage": leaves,
-        "shutoff_voltage": p.shutoff_v, "restart_voltage": p.restart_v, "lead_resistance": lead_ohm,
-    }  # fmt: skip
+        "line_regulation": 1000 * p.line_per_v,
+        "load_regulation": -1000 * p.output_ohm,
+        "dropout_voltage": leaves,
+        "shutoff_voltage": p.shutoff_v,
+        "restart_voltage": p.restart_v,
+        "lead_resistance": lead_ohm,
+    }
     known = [key for key in KEYS if found.findings[key].value is not None]
     return {key: (found.findings[key].value - truth[key], found.findings[key].standard_uncertainty) for key in known}
 

@@ -17,17 +17,33 @@ from ubrant.core.readings import Series
 from ubrant.core.tolerance import Tolerance
 
 INVERTERS = 200
-KEYS = ("idle_power", "loss_proportional", "loss_resistive", "peak_efficiency", "output_unloaded", "output_loaded", "output_sag", "lead_resistance", "steady_idle",
-        "held_in", "held_out", "held_efficiency")  # fmt: skip
+KEYS = (
+    "idle_power",
+    "loss_proportional",
+    "loss_resistive",
+    "peak_efficiency",
+    "output_unloaded",
+    "output_loaded",
+    "output_sag",
+    "lead_resistance",
+    "steady_idle",
+    "held_in",
+    "held_out",
+    "held_efficiency",
+)
 
 
 def one(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
     """(error, u) of each finding of one inverter."""
     rated_w = rng.uniform(100, 1500)
     p = ConverterParameters(
-        230.0, rated_w * rng.uniform(0.008, 0.03), rng.uniform(0.03, 0.08), rng.uniform(0.04, 0.10) / rated_w,
-        output_ohm=rng.uniform(0.005, 0.03) * 230**2 / rated_w, hertz=50.0,
-    )  # fmt: skip
+        230.0,
+        rated_w * rng.uniform(0.008, 0.03),
+        rng.uniform(0.03, 0.08),
+        rng.uniform(0.04, 0.10) / rated_w,
+        output_ohm=rng.uniform(0.005, 0.03) * 230**2 / rated_w,
+        hertz=50.0,
+    )
     converter, lead_ohm, source = Converter(p), rng.uniform(0.002, 0.02), rng.uniform(12.4, 13.2)
     volts = Accuracy(rng.uniform(0.0005, 0.003), 0.003, "V")
     amps = Accuracy(rng.uniform(0.002, 0.01), 0.0005 * rated_w / 12, "A")
@@ -49,22 +65,43 @@ def one(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
         rows.append((vin, into, out_v, out_a, watts, source))
     vin, iin, vout, iout, pout, vsource = np.array(rows).T
     read_w = np.where(pout > 0, shown(pout, errors[ac_w], 2e-5 * rated_w), 0.0)
-    points = points_of(shown(vin, errors[volts], 3e-4), shown(iin, errors[amps], 3e-5 * rated_w / 12), shown(vout, errors[ac_v], 0.02), iout, read_w,
-                       shown(vsource, of_source, 3e-4))  # fmt: skip
+    points = points_of(
+        shown(vin, errors[volts], 3e-4),
+        shown(iin, errors[amps], 3e-5 * rated_w / 12),
+        shown(vout, errors[ac_v], 0.02),
+        iout,
+        read_w,
+        shown(vsource, of_source, 3e-4),
+    )
     meters = SweepMeters(volts, amps, ac_v, None, output_w=ac_w)
     found = analyse_steps(points, meters, Tolerance(207, 253), rated_w).findings
     idle, _ = idle_findings(shown(np.full(200, vin[0]), errors[volts], 3e-4), shown(np.full(200, iin[0]), errors[amps], 1e-4), volts, amps)
     time = np.arange(0.0, 3600.0, 10.0)
     k = 5
-    held = held_findings(Series(time, shown(np.full(360, vin[k]), errors[volts], 3e-4)), Series(time, shown(np.full(360, iin[k]), errors[amps], 1e-4)),
-                         Series(time, shown(np.full(360, pout[k]), errors[ac_w], 1e-3)), meters, 0.0, float(time[-1]))  # fmt: skip
+    held = held_findings(
+        Series(time, shown(np.full(360, vin[k]), errors[volts], 3e-4)),
+        Series(time, shown(np.full(360, iin[k]), errors[amps], 1e-4)),
+        Series(time, shown(np.full(360, pout[k]), errors[ac_w], 1e-3)),
+        meters,
+        0.0,
+        float(time[-1]),
+    )
     hours = float(time[-1]) / 3600
     model = LossModel(p.fixed_w, p.proportional, p.resistive_per_w, 0.0, rated_w)
     truth = {
-        "idle_power": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w, "peak_efficiency": 100 * model.peak()[1],
-        "output_unloaded": vout[0], "output_loaded": vout[-1], "output_sag": vout[0] - vout[-1], "lead_resistance": lead_ohm, "steady_idle": p.fixed_w,
-        "held_in": vin[k] * iin[k] * hours, "held_out": pout[k] * hours, "held_efficiency": 100 * pout[k] / (vin[k] * iin[k]),
-    }  # fmt: skip
+        "idle_power": p.fixed_w,
+        "loss_proportional": p.proportional,
+        "loss_resistive": p.resistive_per_w,
+        "peak_efficiency": 100 * model.peak()[1],
+        "output_unloaded": vout[0],
+        "output_loaded": vout[-1],
+        "output_sag": vout[0] - vout[-1],
+        "lead_resistance": lead_ohm,
+        "steady_idle": p.fixed_w,
+        "held_in": vin[k] * iin[k] * hours,
+        "held_out": pout[k] * hours,
+        "held_efficiency": 100 * pout[k] / (vin[k] * iin[k]),
+    }
     said = {**found, **held, "steady_idle": idle["idle_power"]}
     return {key: (said[key].value - truth[key], said[key].standard_uncertainty) for key in KEYS}
 

@@ -63,10 +63,12 @@ def channels_of(
     """The channels of a meter at a tap."""
     line = meter.connection
     made = {
-        "V": Channel(tap, "V", meter.name, meter.voltage_v, max_v, line), "A": Channel(tap, "A", meter.name, meter.current_a, max_a, line),
-        "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line), "W": Channel(tap, "W", meter.name, meter.power_w, None, line),
+        "V": Channel(tap, "V", meter.name, meter.voltage_v, max_v, line),
+        "A": Channel(tap, "A", meter.name, meter.current_a, max_a, line),
+        "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line),
+        "W": Channel(tap, "W", meter.name, meter.power_w, None, line),
         "F": Channel(tap, "Hz", meter.name, meter.frequency_hz, None, line),
-    }  # fmt: skip
+    }
     return tuple(made[q] for q in quantities)
 
 

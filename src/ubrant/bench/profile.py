@@ -18,10 +18,32 @@ NEEDS = {
     "scope": ("wave", "wave_step"),
 }
 _KNOWN = {
-    "identify", "error", "voltage", "current", "temperature", "power", "mode_current", "mode_power", "mode_resistance", "set_current", "get_current",
-    "set_power", "get_power", "set_resistance", "get_resistance", "set_cutoff", "get_cutoff", "set_voltage", "get_voltage", "on", "off", "is_on",
-    "frequency", "wave", "wave_step",
-}  # fmt: skip
+    "identify",
+    "error",
+    "voltage",
+    "current",
+    "temperature",
+    "power",
+    "mode_current",
+    "mode_power",
+    "mode_resistance",
+    "set_current",
+    "get_current",
+    "set_power",
+    "get_power",
+    "set_resistance",
+    "get_resistance",
+    "set_cutoff",
+    "get_cutoff",
+    "set_voltage",
+    "get_voltage",
+    "on",
+    "off",
+    "is_on",
+    "frequency",
+    "wave",
+    "wave_step",
+}
 
 
 class ProfileError(ValueError):

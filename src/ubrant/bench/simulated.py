@@ -27,8 +27,11 @@ class WorldProcess:
     def __init__(self, scenario: Scenario | ConverterScenario) -> None:
         self._process = subprocess.Popen(
             [sys.executable, "-m", "ubrant.bench.standins"],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, start_new_session=True,
-        )  # fmt: skip
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            start_new_session=True,
+        )
         assert self._process.stdin and self._process.stdout
         self._process.stdin.write(scenario.to_json() + "\n")
         self._process.stdin.close()
@@ -108,9 +111,17 @@ def open_simulated_converter(
 
 
 def open_simulated(
-    scenario: Scenario, speed: float = math.inf, meter_name: str = "DC meter", load_name: str = "Load", *, timeout_s: float = 3.0,
-    charger: bool = False, thermometer: bool = False, max_v: float | None = None, max_a: float | None = None,
-) -> Bench:  # fmt: skip
+    scenario: Scenario,
+    speed: float = math.inf,
+    meter_name: str = "DC meter",
+    load_name: str = "Load",
+    *,
+    timeout_s: float = 3.0,
+    charger: bool = False,
+    thermometer: bool = False,
+    max_v: float | None = None,
+    max_a: float | None = None,
+) -> Bench:
     """A bench with a simulated load and meter, and where wanted a charger and a thermometer, at ``speed`` times the wall clock."""
     from ubrant.bench.profile import shipped
 

@@ -122,9 +122,11 @@ class Account:
 def finding_to_json(finding: Finding) -> dict[str, Any]:
     """One finding, as files and the command line give it."""
     return {
-        "value": finding.value, "unit": finding.unit or "1", "expanded_uncertainty": finding.expanded_uncertainty,
+        "value": finding.value,
+        "unit": finding.unit or "1",
+        "expanded_uncertainty": finding.expanded_uncertainty,
         "working": "; ".join(finding.arithmetic) or finding.working,
-    }  # fmt: skip
+    }
 
 
 def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[str, Any]:

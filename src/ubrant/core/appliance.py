@@ -86,28 +86,36 @@ def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy
     apparent = volts * amps
     parts = None
     if voltage is not None and current is not None:
-        parts = merged((
-            Contribution("voltage gain", rectangular(voltage.gain) * apparent), Contribution("voltage zero", rectangular(voltage.zero) * amps),
-            Contribution("current gain", rectangular(current.gain) * apparent), Contribution("current zero", rectangular(current.zero) * volts),
-        ))  # fmt: skip
+        parts = merged(
+            (
+                Contribution("voltage gain", rectangular(voltage.gain) * apparent),
+                Contribution("voltage zero", rectangular(voltage.zero) * amps),
+                Contribution("current gain", rectangular(current.gain) * apparent),
+                Contribution("current zero", rectangular(current.zero) * volts),
+            )
+        )
     in_watts = power_doubt(watts, power, mode.half_w)
     factor_parts = None if parts is None or in_watts is None else of_ratio(watts, in_watts, apparent, parts)
     keys = f"apparent_{number}", f"factor_{number}"
     return {
         keys[0]: Finding(keys[0], f"{mode.name}, apparent", apparent, "VA", parts, f"{show(volts)} V × {show(amps)} A"),
-        keys[1]: Finding(keys[1], f"{mode.name}, power factor", min(watts / apparent, 1.0), "", factor_parts, f"{show(watts)} W ÷ {show(apparent)} VA"),
-    }  # fmt: skip
+        keys[1]: Finding(
+            keys[1], f"{mode.name}, power factor", min(watts / apparent, 1.0), "", factor_parts, f"{show(watts)} W ÷ {show(apparent)} VA"
+        ),
+    }
 
 
 def power_doubt(watts: float, power: Accuracy | None, half_w: float = 0.0) -> Contributions | None:
     """Where a plug-in meter's ± comes from."""
     if power is None:
         return None
-    return merged((
-        Contribution("power gain", rectangular(power.gain) * watts, f"{show(100 * power.gain, 2)} % of {show(watts)} W ÷ √3"),
-        Contribution("power zero", rectangular(power.zero), f"{show(power.zero, 2)} W ÷ √3"),
-        Contribution("last digit of the watts", rectangular(half_w)),
-    ))  # fmt: skip
+    return merged(
+        (
+            Contribution("power gain", rectangular(power.gain) * watts, f"{show(100 * power.gain, 2)} % of {show(watts)} W ÷ √3"),
+            Contribution("power zero", rectangular(power.zero), f"{show(power.zero, 2)} W ÷ √3"),
+            Contribution("last digit of the watts", rectangular(half_w)),
+        )
+    )
 
 
 @dataclass(frozen=True)
@@ -142,17 +150,26 @@ def supply_efficiency(key: str, name: str, steps: Sequence[SupplyStep], meters: 
     value = sum(s.percent for s in steps) / len(steps)
     parts = None
     if meters.power is not None and meters.voltage is not None and meters.current is not None:
-        parts = merged(tuple(
-            part
-            for sign, what, accuracy, readings in (
-                (-1, "input power", meters.power, [s.input_w for s in steps]), (1, "output voltage", meters.voltage, [s.output_v for s in steps]),
-                (1, "output current", meters.current, [s.output_a for s in steps]),
+        parts = merged(
+            tuple(
+                part
+                for sign, what, accuracy, readings in (
+                    (-1, "input power", meters.power, [s.input_w for s in steps]),
+                    (1, "output voltage", meters.voltage, [s.output_v for s in steps]),
+                    (1, "output current", meters.current, [s.output_a for s in steps]),
+                )
+                for part in (
+                    Contribution(f"{what} gain", sign * value * rectangular(accuracy.gain), f"{show(100 * accuracy.gain, 2)} % of it ÷ √3"),
+                    Contribution(
+                        f"{what} zero",
+                        sign
+                        * rectangular(accuracy.zero)
+                        * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True))
+                        / len(steps),
+                    ),
+                )
             )
-            for part in (
-                Contribution(f"{what} gain", sign * value * rectangular(accuracy.gain), f"{show(100 * accuracy.gain, 2)} % of it ÷ √3"),
-                Contribution(f"{what} zero", sign * rectangular(accuracy.zero) * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True)) / len(steps)),
-            )
-        ))  # fmt: skip
+        )
         digits = sum(
             (s.percent * half / max(value, 1e-9)) ** 2
             for s in steps

@@ -64,10 +64,15 @@ def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Ca
     loads, doubts = swept.points.output_w[good], swept.efficiency_u[good]
     order = np.argsort(loads)
     return Candidate(
-        name, swept.model, findings["idle_power"].value or 0.0, dropout.value if dropout is not None else None, (float(np.min(volts)), float(np.max(volts))),
-        float(carried.max()) if len(carried) else 0.0, tuple(zip(loads[order].tolist(), doubts[order].tolist(), strict=True)),
+        name,
+        swept.model,
+        findings["idle_power"].value or 0.0,
+        dropout.value if dropout is not None else None,
+        (float(np.min(volts)), float(np.max(volts))),
+        float(carried.max()) if len(carried) else 0.0,
+        tuple(zip(loads[order].tolist(), doubts[order].tolist(), strict=True)),
         (dropout.expanded_uncertainty or 0.0) if dropout is not None else 0.0,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)

@@ -19,27 +19,7 @@ from ubrant.core.readings import Array
 _OCV = {
     "lifepo4": (
         (0, 0.005, 0.01, 0.02, 0.04, 0.07, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.97, 0.99, 1),
-        (
-            2.4,
-            2.6,
-            2.72,
-            2.86,
-            3.0,
-            3.12,
-            3.18,
-            3.215,
-            3.235,
-            3.265,
-            3.285,
-            3.292,
-            3.296,
-            3.31,
-            3.33,
-            3.335,
-            3.345,
-            3.37,
-            3.45,
-        ),
+        (2.4, 2.6, 2.72, 2.86, 3.0, 3.12, 3.18, 3.215, 3.235, 3.265, 3.285, 3.292, 3.296, 3.31, 3.33, 3.335, 3.345, 3.37, 3.45),
     ),
     "li-ion": (
         (0, 0.01, 0.02, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1),
@@ -49,10 +29,7 @@ _OCV = {
         (0, 0.02, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1),
         (1.75, 1.83, 1.88, 1.918, 1.943, 1.968, 1.993, 2.017, 2.04, 2.062, 2.083, 2.103, 2.13),
     ),
-    "nimh": (
-        (0, 0.02, 0.05, 0.1, 0.2, 0.4, 0.6, 0.8, 0.9, 0.95, 1),
-        (0.95, 1.08, 1.16, 1.21, 1.24, 1.265, 1.28, 1.3, 1.325, 1.35, 1.42),
-    ),
+    "nimh": ((0, 0.02, 0.05, 0.1, 0.2, 0.4, 0.6, 0.8, 0.9, 0.95, 1), (0.95, 1.08, 1.16, 1.21, 1.24, 1.265, 1.28, 1.3, 1.325, 1.35, 1.42)),
 }
 _TABLE = 4000
 _BELOW_EMPTY_V = 25.0  # an empty cell's voltage falls this fast per unit of state of charge
@@ -221,12 +198,18 @@ def pack_from_label(label: Label, chemistry: Chemistry | None = None) -> PackPar
     ohm = kind.resistance_ohm_ah / label.charge_ah * label.series
     lead = kind.key == "lead-acid"
     return PackParameters(
-        chemistry=kind.key, series=label.series, capacity_ah=label.charge_ah * (1.04 if lead else 1.025),
-        r0_ohm=0.5 * ohm, r1_ohm=0.25 * ohm, r2_ohm=0.25 * ohm,
-        available_share=0.62 if lead else 0.85, diffusion_per_h=0.35 if lead else 1.5,
-        heat_capacity_j_k=max(20.0, 26.0 * (label.energy_wh or 100.0)), heat_resistance_k_w=max(0.6, 22.0 / (label.energy_wh or 100.0) ** 0.5),
+        chemistry=kind.key,
+        series=label.series,
+        capacity_ah=label.charge_ah * (1.04 if lead else 1.025),
+        r0_ohm=0.5 * ohm,
+        r1_ohm=0.25 * ohm,
+        r2_ohm=0.25 * ohm,
+        available_share=0.62 if lead else 0.85,
+        diffusion_per_h=0.35 if lead else 1.5,
+        heat_capacity_j_k=max(20.0, 26.0 * (label.energy_wh or 100.0)),
+        heat_resistance_k_w=max(0.6, 22.0 / (label.energy_wh or 100.0) ** 0.5),
         protection_v=kind.floor_v * label.series * 0.96 if kind.key in {"lifepo4", "li-ion"} else 0.0,
-    )  # fmt: skip
+    )
 
 
 assert set(_OCV) == set(CHEMISTRIES)

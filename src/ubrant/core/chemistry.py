@@ -45,24 +45,51 @@ def _chart(volts: str, percents: str, cells: int) -> tuple[tuple[float, float], 
 
 
 LIFEPO4 = Chemistry(
-    "lifepo4", "iron phosphate", (3.2, 3.3), 2.5, 2.75, None, 0.2, 3.4, 3.0, 1.0,
+    "lifepo4",
+    "iron phosphate",
+    (3.2, 3.3),
+    2.5,
+    2.75,
+    None,
+    0.2,
+    3.4,
+    3.0,
+    1.0,
     "IEC 61960-3: rated at 0.2 It to the maker's end voltage",
-    _chart("13.6 13.4 13.3 13.2 13.1 13.0 12.9 12.8 12.5 12.0 10.0", "100 99 90 70 40 30 20 17 14 9 0", 4), 0.055,
-)  # fmt: skip
+    _chart("13.6 13.4 13.3 13.2 13.1 13.0 12.9 12.8 12.5 12.0 10.0", "100 99 90 70 40 30 20 17 14 9 0", 4),
+    0.055,
+)
 LI_ION = Chemistry(
-    "li-ion", "lithium-ion", (3.6, 3.65, 3.7, 3.8, 3.85), 2.5, 3.0, None, 0.2, 4.2, 3.0, 1.0,
+    "li-ion",
+    "lithium-ion",
+    (3.6, 3.65, 3.7, 3.8, 3.85),
+    2.5,
+    3.0,
+    None,
+    0.2,
+    4.2,
+    3.0,
+    1.0,
     "IEC 61960-3: rated at 0.2 It to the maker's end voltage",
-    _chart("4.20 4.06 3.98 3.92 3.87 3.82 3.79 3.77 3.74 3.68 3.45 3.00", "100 90 80 70 60 50 40 30 20 10 5 0", 1), 0.12,
-)  # fmt: skip
+    _chart("4.20 4.06 3.98 3.92 3.87 3.82 3.79 3.77 3.74 3.68 3.45 3.00", "100 90 80 70 60 50 40 30 20 10 5 0", 1),
+    0.12,
+)
 LEAD_ACID = Chemistry(
-    "lead-acid", "lead-acid", (2.0,), 1.75, 1.75, 1.75, 0.05, 2.12, 1.0, 4.0,
+    "lead-acid",
+    "lead-acid",
+    (2.0,),
+    1.75,
+    1.75,
+    1.75,
+    0.05,
+    2.12,
+    1.0,
+    4.0,
     "common practice: rated at the 20-hour rate to 1.75 V a cell",
-    _chart("12.73 12.62 12.50 12.37 12.24 12.10 11.96 11.81 11.66 11.51", "100 90 80 70 60 50 40 30 20 10", 6), 0.08,
-)  # fmt: skip
-NIMH = Chemistry(
-    "nimh", "NiMH", (1.2, 1.25), 0.9, 1.0, 1.0, 0.2, 1.4, 3.0, 1.0,
-    "IEC 61951-2: rated at 0.2 It to 1.0 V a cell", (), 0.06,
-)  # fmt: skip
+    _chart("12.73 12.62 12.50 12.37 12.24 12.10 11.96 11.81 11.66 11.51", "100 90 80 70 60 50 40 30 20 10", 6),
+    0.08,
+)
+NIMH = Chemistry("nimh", "NiMH", (1.2, 1.25), 0.9, 1.0, 1.0, 0.2, 1.4, 3.0, 1.0, "IEC 61951-2: rated at 0.2 It to 1.0 V a cell", (), 0.06)
 
 CHEMISTRIES = {c.key: c for c in (LIFEPO4, LI_ION, LEAD_ACID, NIMH)}
 

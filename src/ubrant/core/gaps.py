@@ -64,11 +64,16 @@ def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float,
     found = tuple(_gap(readings, k, idle_below_a) for k in starts)
     return tuple(
         replace(
-            gap, counted_share=0.5, may_have_stopped=True,
-            charge_half_ah=max(gap.charge_half_ah, gap.charge_ah / 2), energy_half_wh=max(gap.energy_half_wh, gap.energy_wh / 2),
-        ) if any(gap.from_s < moment <= gap.to_s for moment in interrupted) else gap
+            gap,
+            counted_share=0.5,
+            may_have_stopped=True,
+            charge_half_ah=max(gap.charge_half_ah, gap.charge_ah / 2),
+            energy_half_wh=max(gap.energy_half_wh, gap.energy_wh / 2),
+        )
+        if any(gap.from_s < moment <= gap.to_s for moment in interrupted)
+        else gap
         for gap in found
-    )  # fmt: skip
+    )
 
 
 def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
@@ -87,9 +92,14 @@ def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
     bridge = span((start, end), (volts[k], volts[k + 1]), (amps[k], amps[k + 1]))
     hours = length / 3600
     return Gap(
-        start, end, bridge.charge_ah, bridge.energy_wh,
-        hours * (float(near_a.max()) - lowest_a) / 2, hours * (float(power.max()) - lowest_w) / 2, stopped,
-    )  # fmt: skip
+        start,
+        end,
+        bridge.charge_ah,
+        bridge.energy_wh,
+        hours * (float(near_a.max()) - lowest_a) / 2,
+        hours * (float(power.max()) - lowest_w) / 2,
+        stopped,
+    )
 
 
 def _jitter(values: np.ndarray) -> float:

@@ -20,9 +20,16 @@ _MOVES_SHARE = 0.01
 
 
 def idle_findings(
-    voltage_v: Array, current_a: Array, voltage: Accuracy | None, current: Accuracy | None, floor_a: float = 0.0, model: LossModel | None = None,
-    battery_wh: float | None = None, half_v: float = 0.0, half_a: float = 0.0,
-) -> tuple[dict[str, Finding], list[str]]:  # fmt: skip
+    voltage_v: Array,
+    current_a: Array,
+    voltage: Accuracy | None,
+    current: Accuracy | None,
+    floor_a: float = 0.0,
+    model: LossModel | None = None,
+    battery_wh: float | None = None,
+    half_v: float = 0.0,
+    half_a: float = 0.0,
+) -> tuple[dict[str, Finding], list[str]]:
     """Watts with ±, watt-hours a day, days until it alone empties a battery; and warnings.
 
     Parameters
@@ -56,19 +63,35 @@ def idle_findings(
         )
     parts: tuple[Contribution, ...] | None = None
     if voltage is not None and current is not None:
-        parts = merged((
-            Contribution("input current gain", rectangular(current.gain) * watts, f"{show(100 * current.gain, 2)} % of {show(watts)} W ÷ √3"),
-            Contribution("input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"),
-            Contribution("input voltage gain", rectangular(voltage.gain) * watts), Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
-            Contribution("unsteadiness", noise), Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
-            Contribution("last digit of the amperes", rectangular(half_a) * mean_v), Contribution("last digit of the volts", rectangular(half_v) * abs(mean_a)),
-        ))  # fmt: skip
+        parts = merged(
+            (
+                Contribution(
+                    "input current gain", rectangular(current.gain) * watts, f"{show(100 * current.gain, 2)} % of {show(watts)} W ÷ √3"
+                ),
+                Contribution(
+                    "input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"
+                ),
+                Contribution("input voltage gain", rectangular(voltage.gain) * watts),
+                Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
+                Contribution("unsteadiness", noise),
+                Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
+                Contribution("last digit of the amperes", rectangular(half_a) * mean_v),
+                Contribution("last digit of the volts", rectangular(half_v) * abs(mean_a)),
+            )
+        )
     if floor_a and mean_a <= floor_a:
         watts = mean_v * floor_a / 2
         parts = (Contribution("below what the meter shows", rectangular(watts), f"anywhere from 0 to {show(2 * watts)} W, ÷ √3"),)
         warnings.append(_unresolved(f"Under {plain(floor_a, 3)} A the meter shows nothing: this is less than {show(2 * watts, 2)} W."))
-    idle = Finding("idle_power", "Idle draw", watts, "W", parts, f"{show(mean_a)} A × {show(mean_v)} V, steady",
-                   (f"mean of V·I over {len(volts)} readings = {show(watts)} W",))  # fmt: skip
+    idle = Finding(
+        "idle_power",
+        "Idle draw",
+        watts,
+        "W",
+        parts,
+        f"{show(mean_a)} A × {show(mean_v)} V, steady",
+        (f"mean of V·I over {len(volts)} readings = {show(watts)} W",),
+    )
     u = idle.expanded_uncertainty
     if u is not None and watts > 0 and u > 0.4 * watts and not (floor_a and mean_a <= floor_a):
         warnings.append(

@@ -28,10 +28,7 @@ class Totals:
 
     def __add__(self, other: Totals) -> Totals:
         return Totals(
-            self.charge_ah + other.charge_ah,
-            self.energy_wh + other.energy_wh,
-            self.volt_hours + other.volt_hours,
-            self.hours + other.hours,
+            self.charge_ah + other.charge_ah, self.energy_wh + other.energy_wh, self.volt_hours + other.volt_hours, self.hours + other.hours
         )
 
 

@@ -13,9 +13,19 @@ from dataclasses import dataclass, field, replace
 from ubrant.core.quantity import parse_number, plain, unit_factor
 
 TAPS: dict[str, tuple[str, ...]] = {
-    "battery": ("batt", "bat"), "load": ("ld",), "source": ("src",), "input": ("in",), "output": ("out",), "bank": (), "station": (),
-    "dc": (), "ac": (), "charger": ("chg",), "case": (), "room": (),
-}  # fmt: skip
+    "battery": ("batt", "bat"),
+    "load": ("ld",),
+    "source": ("src",),
+    "input": ("in",),
+    "output": ("out",),
+    "bank": (),
+    "station": (),
+    "dc": (),
+    "ac": (),
+    "charger": ("chg",),
+    "case": (),
+    "room": (),
+}
 """Places where something can be read, with their short names."""
 
 QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω")
@@ -59,9 +69,12 @@ class JotReading:
         unit = "" if self.kind == "count" else f" {self.quantity}"
         decimals = f"{plain(self.value, 6)}{unit}"
         text = {
-            "range": f"{plain(self.value - self.half_width, 5)} to {plain(self.value + self.half_width, 5)}{unit}", "about": f"about {decimals}",
-            "peak": f"at most {decimals}", "below": f"below {plain(2 * self.value, 5)}{unit}", "count": f"{decimals} {self.quantity}",
-        }.get(self.kind, decimals)  # fmt: skip
+            "range": f"{plain(self.value - self.half_width, 5)} to {plain(self.value + self.half_width, 5)}{unit}",
+            "about": f"about {decimals}",
+            "peak": f"at most {decimals}",
+            "below": f"below {plain(2 * self.value, 5)}{unit}",
+            "count": f"{decimals} {self.quantity}",
+        }.get(self.kind, decimals)
         return f"{self.tap} {text}".strip()
 
 

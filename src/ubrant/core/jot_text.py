@@ -11,9 +11,27 @@ from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.quantity import parse_number
 
 HEADINGS = (
-    "method", "unit", "kind", "label", "chemistry", "fed by", "leads", "meter", "volts", "amps", "watts", "details", "started", "cutoff", "hold", "between",
-    "temperature", "start", "taps", "note",
-)  # fmt: skip
+    "method",
+    "unit",
+    "kind",
+    "label",
+    "chemistry",
+    "fed by",
+    "leads",
+    "meter",
+    "volts",
+    "amps",
+    "watts",
+    "details",
+    "started",
+    "cutoff",
+    "hold",
+    "between",
+    "temperature",
+    "start",
+    "taps",
+    "note",
+)
 """What the head of a file may name, each as ``name: value``; a meter's also for a tap, as ``volts output``; and ``plan …`` for a field of the method."""
 _HEADING = re.compile(r"((?:meter|volts|amps|watts|details|plan)\s+\w[\w .-]*?|fed by|[A-Za-z]+)\s*:\s*(.*)", re.I)
 _OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan) ")
@@ -151,9 +169,12 @@ def line_of(jotting: Jotting) -> str:
         unit = reading.quantity.replace("°C", "°C")
         places = max(0, decimals)
         text = {
-            "range": f"{low:.{places}f}..{high:.{places}f} {unit}", "about": f"~{value} {unit}", "peak": f"peak {value} {unit}",
-            "below": f"<{2 * reading.value:g} {unit}", "count": f"{reading.value:g} of {reading.value:g} {unit}",
-        }.get(reading.kind, f"{value} {unit}")  # fmt: skip
+            "range": f"{low:.{places}f}..{high:.{places}f} {unit}",
+            "about": f"~{value} {unit}",
+            "peak": f"peak {value} {unit}",
+            "below": f"<{2 * reading.value:g} {unit}",
+            "count": f"{reading.value:g} of {reading.value:g} {unit}",
+        }.get(reading.kind, f"{value} {unit}")
         if reading.tap.startswith("cell "):
             text = f"{reading.tap.replace('cell ', 'cell')} {text}"
         elif reading.tap:

@@ -154,9 +154,14 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
             found[quantity.unit].append(parse_number(figure[1]) * quantity.value)
     unread = re.sub(_NOISE, " ", rest, flags=re.I).strip()
     label = replace(
-        label, charge_ah=_first(found["Ah"]), energy_wh=_first(found["Wh"]), voltage_v=_first(found["V"]),
-        mass_kg=_first(found["kg"]), unread=re.sub(r"\s+", " ", unread), chemistry=chemistry or label.chemistry,
-    )  # fmt: skip
+        label,
+        charge_ah=_first(found["Ah"]),
+        energy_wh=_first(found["Wh"]),
+        voltage_v=_first(found["V"]),
+        mass_kg=_first(found["kg"]),
+        unread=re.sub(r"\s+", " ", unread),
+        chemistry=chemistry or label.chemistry,
+    )
     _require_capacity(label)
     if cutoff:
         cells_count = (label.series or 1) if cutoff[2] else 1
@@ -215,9 +220,14 @@ def _fill_in(label: Label) -> Label:
     if charge is None and energy and voltage:
         charge = energy / voltage
     return replace(
-        label, voltage_v=voltage, chemistry=kind.key if kind else label.chemistry, series=series,
-        energy_wh=energy, charge_ah=charge, guesses=tuple(guesses),
-    )  # fmt: skip
+        label,
+        voltage_v=voltage,
+        chemistry=kind.key if kind else label.chemistry,
+        series=series,
+        energy_wh=energy,
+        charge_ah=charge,
+        guesses=tuple(guesses),
+    )
 
 
 def _check(label: Label) -> Label:

@@ -68,9 +68,14 @@ def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, 
     rest = volts if source is None or not np.isfinite(source[last + 1 :]).any() else source
     after = rest[last + 1 :][np.isfinite(rest[last + 1 :])]
     return Ending(
-        float(watts[last]), float(volts[last]), float(volts[max(last - 1, 0)]), float(amps[last]),
-        float(source[last]) if source is not None else math.nan, float(after[0]), float(after[-1]),
-    )  # fmt: skip
+        float(watts[last]),
+        float(volts[last]),
+        float(volts[max(last - 1, 0)]),
+        float(amps[last]),
+        float(source[last]) if source is not None else math.nan,
+        float(after[0]),
+        float(after[-1]),
+    )
 
 
 @dataclass(frozen=True)
@@ -94,9 +99,16 @@ class Steps:
 
 
 def analyse_steps(
-    points: Points, meters: SweepMeters, tolerance: Tolerance | None, rated_w: float | None, hertz: Array | None = None,
-    ending: Ending | None = None, source: Source | None = None, alarm_v: float | None = None, frequency: Tolerance | None = None,
-) -> Steps:  # fmt: skip
+    points: Points,
+    meters: SweepMeters,
+    tolerance: Tolerance | None,
+    rated_w: float | None,
+    hertz: Array | None = None,
+    ending: Ending | None = None,
+    source: Source | None = None,
+    alarm_v: float | None = None,
+    frequency: Tolerance | None = None,
+) -> Steps:
     """Findings of load steps.
 
     Parameters
@@ -111,8 +123,18 @@ def analyse_steps(
         Too few points, or input and output swapped.
     """
     swept = analyse_sweep(points, meters, tolerance, rated_w)
-    keep = ("idle_power", "loss_fixed", "loss_proportional", "loss_resistive", "peak_efficiency", "peak_at", "half_arrives",
-            "weighted_efficiency_european", "weighted_efficiency_californian", "lead_resistance")  # fmt: skip
+    keep = (
+        "idle_power",
+        "loss_fixed",
+        "loss_proportional",
+        "loss_resistive",
+        "peak_efficiency",
+        "peak_at",
+        "half_arrives",
+        "weighted_efficiency_european",
+        "weighted_efficiency_californian",
+        "lead_resistance",
+    )
     findings = {key: swept.findings[key] for key in keep}
     warnings = list(swept.warnings)
     used, within = swept.points, swept.in_tolerance
@@ -161,11 +183,25 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
         parts = merged((Contribution("output voltage gain", rectangular(voltage.gain) * sag), apart))
     carried = float(points.output_w[on & within].max()) if (on & within).any() else None
     return {
-        "output_unloaded": Finding("output_unloaded", "Output unloaded", light, "V", _volts_doubt(light, voltage), f"at {show(float(running.output_w[lightest]), 3)} W"),
-        "output_loaded": Finding("output_loaded", "Output at the heaviest load", heavy, "V", _volts_doubt(heavy, voltage), f"at {show(float(running.output_w[heaviest]), 3)} W"),
+        "output_unloaded": Finding(
+            "output_unloaded",
+            "Output unloaded",
+            light,
+            "V",
+            _volts_doubt(light, voltage),
+            f"at {show(float(running.output_w[lightest]), 3)} W",
+        ),
+        "output_loaded": Finding(
+            "output_loaded",
+            "Output at the heaviest load",
+            heavy,
+            "V",
+            _volts_doubt(heavy, voltage),
+            f"at {show(float(running.output_w[heaviest]), 3)} W",
+        ),
         "output_sag": Finding("output_sag", "Sags by", sag, "V", parts, f"{show(light)} − {show(heavy)} V; the meter's zero cancels"),
         "carries": Finding("carries", "Carries within tolerance", carried, "W", None, "the heaviest load with its output within tolerance"),
-    }  # fmt: skip
+    }
 
 
 def _about_a_line(along: Array, up: Array) -> float:
@@ -196,9 +232,15 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     if parts is not None:
         parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
     found = {
-        "cutoff_input": Finding("cutoff_input", "Cut out at", ending.input_v, "V", parts,
-                                f"at its own terminals, loaded: {show(ending.input_a, 3)} A in, {show(ending.load_w, 3)} W out"),
-    }  # fmt: skip
+        "cutoff_input": Finding(
+            "cutoff_input",
+            "Cut out at",
+            ending.input_v,
+            "V",
+            parts,
+            f"at its own terminals, loaded: {show(ending.input_a, 3)} A in, {show(ending.load_w, 3)} W out",
+        )
+    }
     if math.isfinite(ending.recovered_v):
         found["recovered"] = Finding(
             "recovered",
@@ -299,25 +341,40 @@ def held_findings(
     hours = (to_s - from_s) / 3600
     parts_in = parts_out = share = None
     if meters.input_v is not None and meters.input_a is not None:
-        parts_in = merged((
-            Contribution("input voltage gain", rectangular(meters.input_v.gain) * taken), Contribution("input current gain", rectangular(meters.input_a.gain) * taken),
-            Contribution("input voltage zero", rectangular(meters.input_v.zero) * float(np.mean(input_a)) * hours),
-            Contribution("input current zero", rectangular(meters.input_a.zero) * float(np.mean(input_v)) * hours),
-        ))  # fmt: skip
+        parts_in = merged(
+            (
+                Contribution("input voltage gain", rectangular(meters.input_v.gain) * taken),
+                Contribution("input current gain", rectangular(meters.input_a.gain) * taken),
+                Contribution("input voltage zero", rectangular(meters.input_v.zero) * float(np.mean(input_a)) * hours),
+                Contribution("input current zero", rectangular(meters.input_a.zero) * float(np.mean(input_v)) * hours),
+            )
+        )
     if meters.output_w is not None:
-        parts_out = merged((Contribution("output power gain", rectangular(meters.output_w.gain) * given),
-                            Contribution("output power zero", rectangular(meters.output_w.zero) * hours)))  # fmt: skip
+        parts_out = merged(
+            (
+                Contribution("output power gain", rectangular(meters.output_w.gain) * given),
+                Contribution("output power zero", rectangular(meters.output_w.zero) * hours),
+            )
+        )
     elif meters.output_v is not None and meters.output_a is not None and output_v is not None:
         out_v = float(np.mean(output_v.value[(output_v.time_s >= from_s) & (output_v.time_s <= to_s)]))
-        parts_out = merged((
-            Contribution("output voltage gain", rectangular(meters.output_v.gain) * given), Contribution("output current gain", rectangular(meters.output_a.gain) * given),
-            Contribution("output voltage zero", rectangular(meters.output_v.zero) * given / out_v), Contribution("output current zero", rectangular(meters.output_a.zero) * out_v * hours),
-        ))  # fmt: skip
+        parts_out = merged(
+            (
+                Contribution("output voltage gain", rectangular(meters.output_v.gain) * given),
+                Contribution("output current gain", rectangular(meters.output_a.gain) * given),
+                Contribution("output voltage zero", rectangular(meters.output_v.zero) * given / out_v),
+                Contribution("output current zero", rectangular(meters.output_a.zero) * out_v * hours),
+            )
+        )
     if parts_in is not None and parts_out is not None:
         share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
     return {
-        "held_for": Finding("held_for", "Ran under the load held", to_s - from_s, "s", (), "from load on until the output went off, or it was ended"),
+        "held_for": Finding(
+            "held_for", "Ran under the load held", to_s - from_s, "s", (), "from load on until the output went off, or it was ended"
+        ),
         "held_in": Finding("held_in", "Taken in meanwhile", taken, "Wh", parts_in, "∫ V·I dt at its input"),
         "held_out": Finding("held_out", "Given out meanwhile", given, "Wh", parts_out, "∫ P dt at its output"),
-        "held_efficiency": Finding("held_efficiency", "Efficiency over it", 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"),
-    }  # fmt: skip
+        "held_efficiency": Finding(
+            "held_efficiency", "Efficiency over it", 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"
+        ),
+    }

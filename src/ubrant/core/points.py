@@ -66,8 +66,14 @@ class Points:
         return Points(vin, iin, vout, iout, pout, source, half)
 
 
-def points_of(input_v: Array, input_a: Array, output_v: Array, output_a: Array | None = None, output_w: Array | None = None,
-              source_v: Array | None = None) -> Points:  # fmt: skip
+def points_of(
+    input_v: Array,
+    input_a: Array,
+    output_v: Array,
+    output_a: Array | None = None,
+    output_w: Array | None = None,
+    source_v: Array | None = None,
+) -> Points:
     """Points from what was read; what is missing is worked out from what is there.
 
     Raises
@@ -106,14 +112,18 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
         found.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
     else:
         for name, place, accuracy in (
-            ("input voltage gain", "input_v", meters.input_v), ("input current gain", "input_a", meters.input_a),
-            ("output voltage gain", "output_v", meters.output_v), ("output current gain", "output_a", meters.output_a),
-        ):  # fmt: skip
+            ("input voltage gain", "input_v", meters.input_v),
+            ("input current gain", "input_a", meters.input_a),
+            ("output voltage gain", "output_v", meters.output_v),
+            ("output current gain", "output_a", meters.output_a),
+        ):
             found.append((name, rectangular(accuracy.gain), gain(place)))
     for name, place, accuracy in (
-        ("input voltage zero", "input_v", meters.input_v), ("input current zero", "input_a", meters.input_a),
-        ("output voltage zero", "output_v", meters.output_v), ("output current zero", "output_a", meters.output_a),
-    ):  # fmt: skip
+        ("input voltage zero", "input_v", meters.input_v),
+        ("input current zero", "input_a", meters.input_a),
+        ("output voltage zero", "output_v", meters.output_v),
+        ("output current zero", "output_a", meters.output_a),
+    ):
         found.append((name, rectangular(accuracy.zero), zero(place)))
     return found + _source_errors(points, meters.input_v, gain, zero)
 
@@ -154,11 +164,17 @@ def _errors_by_watts(
     """As :func:`errors_of`, where the meter at the output reads watts itself."""
     assert meters.input_v and meters.input_a and meters.output_w
     found: list[tuple[str, float, Move]] = [
-        ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")), ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
-        ("input current gain", rectangular(meters.input_a.gain), gain("input_a")), ("input current zero", rectangular(meters.input_a.zero), zero("input_a")),
+        ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")),
+        ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
+        ("input current gain", rectangular(meters.input_a.gain), gain("input_a")),
+        ("input current zero", rectangular(meters.input_a.zero), zero("input_a")),
         ("output power gain", rectangular(meters.output_w.gain), lambda p, u: replace(p, output_w=p.output_w * (1 + u))),
-        ("output power zero", rectangular(meters.output_w.zero), lambda p, u: replace(p, output_w=np.where(p.output_w > 0, p.output_w + u, p.output_w))),
-    ]  # fmt: skip
+        (
+            "output power zero",
+            rectangular(meters.output_w.zero),
+            lambda p, u: replace(p, output_w=np.where(p.output_w > 0, p.output_w + u, p.output_w)),
+        ),
+    ]
     if meters.output_v is not None:
         found.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
         found.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))

@@ -45,8 +45,14 @@ class PowerPath:
     unit: str
 
 
-def watts(nodes: tuple[Node, ...], battery: tuple[float, float] | None, load: tuple[float, float] | None,
-          meters: tuple[str, str], lead_ohm: float, accuracy: tuple[Accuracy | None, Accuracy | None]) -> PowerPath:  # fmt: skip
+def watts(
+    nodes: tuple[Node, ...],
+    battery: tuple[float, float] | None,
+    load: tuple[float, float] | None,
+    meters: tuple[str, str],
+    lead_ohm: float,
+    accuracy: tuple[Accuracy | None, Accuracy | None],
+) -> PowerPath:
     """Battery → leads → load at one moment.
 
     Parameters
@@ -69,8 +75,14 @@ def watts(nodes: tuple[Node, ...], battery: tuple[float, float] | None, load: tu
     return _with_loss(nodes, source, sink, doubt, "W")
 
 
-def watt_hours(nodes: tuple[Node, ...], battery_wh: float, battery_u: float | None, load: Readings | None, between_s: tuple[float, float],
-               meters: tuple[str, str]) -> PowerPath:  # fmt: skip
+def watt_hours(
+    nodes: tuple[Node, ...],
+    battery_wh: float,
+    battery_u: float | None,
+    load: Readings | None,
+    between_s: tuple[float, float],
+    meters: tuple[str, str],
+) -> PowerPath:
     """Battery → leads → load over a run; without readings at the load the path is battery → load.
 
     ``battery_u`` is the expanded uncertainty of the energy at the battery, ``between_s`` the stretch it holds for.

@@ -86,8 +86,8 @@ def _between(one: float, other: float, share: float) -> float:
 
 
 def trip_findings(
-    steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...] = (), current: Accuracy | None = None, timing_s: float = 0.5,
-) -> tuple[dict[str, Finding], str, list[str]]:  # fmt: skip
+    steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...] = (), current: Accuracy | None = None, timing_s: float = 0.5
+) -> tuple[dict[str, Finding], str, list[str]]:
     """Findings, one sentence, warnings.
 
     Parameters
@@ -135,8 +135,13 @@ def trip_findings(
         bracket: tuple[Contribution, ...] | None = None
         if current is not None:
             middle = (low + high) / 2
-            bracket = merged((Contribution("bracket", rectangular((high - low) / 2), f"{show((high - low) / 2, 2)} A ÷ √3"),
-                            Contribution("current gain", rectangular(current.gain) * middle), Contribution("current zero", rectangular(current.zero))))  # fmt: skip
+            bracket = merged(
+                (
+                    Contribution("bracket", rectangular((high - low) / 2), f"{show((high - low) / 2, 2)} A ÷ √3"),
+                    Contribution("current gain", rectangular(current.gain) * middle),
+                    Contribution("current zero", rectangular(current.zero)),
+                )
+            )
         findings["trip_current"] = Finding(
             "trip_current", "Opens from", (low + high) / 2, "A", bracket, f"held {show(low, 3)} A, opened at {show(high, 3)} A"
         )

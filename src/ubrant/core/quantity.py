@@ -13,30 +13,11 @@ from dataclasses import dataclass
 NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))(?:[eE][+-]?\d+)?"
 
 _SYMBOLS = {"ah": "Ah", "wh": "Wh", "v": "V", "a": "A", "w": "W", "ω": "Ω", "ohm": "Ω", "ohms": "Ω"}
-_SYMBOLS |= {
-    "volt": "V",
-    "volts": "V",
-    "amp": "A",
-    "amps": "A",
-    "ampere": "A",
-    "amperes": "A",
-    "watt": "W",
-    "watts": "W",
-}
+_SYMBOLS |= {"volt": "V", "volts": "V", "amp": "A", "amps": "A", "ampere": "A", "amperes": "A", "watt": "W", "watts": "W"}
 _SYMBOLS |= {"hz": "Hz", "hertz": "Hz", "va": "VA", "%": "%", "°c": "°C", "degc": "°C", "kg": "kg", "g": "g"}
 _LENGTHS = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3}
 _TIMES = {"ms": 1e-3, "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "min": 60, "mins": 60, "minute": 60}
-_TIMES |= {
-    "minutes": 60,
-    "h": 3600,
-    "hr": 3600,
-    "hrs": 3600,
-    "hour": 3600,
-    "hours": 3600,
-    "d": 86400,
-    "day": 86400,
-    "days": 86400,
-}
+_TIMES |= {"minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hours": 3600, "d": 86400, "day": 86400, "days": 86400}
 _PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
 
 

@@ -70,6 +70,8 @@ def _is_made(part: str) -> str:
 
 def _advice(part: str) -> str:
     return {
-        "leads": "take thicker ones, or less load.", "cord": "take a stronger one, or less load.",
-        "fuse": "it will blow; take less load, or a larger fuse if the leads carry it.", "breaker": "it will open; take less load.",
-    }[part]  # fmt: skip
+        "leads": "take thicker ones, or less load.",
+        "cord": "take a stronger one, or less load.",
+        "fuse": "it will blow; take less load, or a larger fuse if the leads carry it.",
+        "breaker": "it will open; take less load.",
+    }[part]

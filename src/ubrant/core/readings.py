@@ -84,12 +84,7 @@ def join(voltage: Series, current: Series) -> Readings:
     times = times[(times >= start) & (times <= end)]
     if not len(times):
         raise ReadingsError("Voltage and current were not read at the same time: there is nothing to multiply.")
-    return Readings(
-        times,
-        np.interp(times, voltage.time_s, voltage.value),
-        np.interp(times, current.time_s, current.value),
-        interval,
-    )
+    return Readings(times, np.interp(times, voltage.time_s, voltage.value), np.interp(times, current.time_s, current.value), interval)
 
 
 def typical_interval(time_s: Array) -> float:

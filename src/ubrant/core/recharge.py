@@ -44,12 +44,15 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
     if voltage is not None and current is not None:
         gain_a, zero_a, gain_v, zero_v = (rectangular(x) for x in (current.gain, current.zero, voltage.gain, voltage.zero))
         parts_q = (  # the sign of a zero error is turned round: what adds to the charge out takes from the charge in
-            Contribution("current gain", gain_a * sums.charge_ah), Contribution("current zero", -zero_a * sums.hours),
-        )  # fmt: skip
+            Contribution("current gain", gain_a * sums.charge_ah),
+            Contribution("current zero", -zero_a * sums.hours),
+        )
         parts_e = (
-            Contribution("current gain", gain_a * sums.energy_wh), Contribution("current zero", -zero_a * sums.volt_hours),
-            Contribution("voltage gain", gain_v * sums.energy_wh), Contribution("voltage zero", zero_v * sums.charge_ah),
-        )  # fmt: skip
+            Contribution("current gain", gain_a * sums.energy_wh),
+            Contribution("current zero", -zero_a * sums.volt_hours),
+            Contribution("voltage gain", gain_v * sums.energy_wh),
+            Contribution("voltage zero", zero_v * sums.charge_ah),
+        )
         parts_i = (Contribution("current gain", gain_a * float(amps[-1])), Contribution("current zero", zero_a))
     last = float(np.median(amps[-3:]))
     return Recharge(
@@ -63,8 +66,9 @@ def efficiencies(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> 
     """Coulombic (Ah out ÷ Ah in) and energy efficiency (Wh out ÷ Wh in), percent. One meter for both cancels its own gain."""
     found = []
     for key, name, out, into in (
-        ("coulombic_efficiency", "Coulombic efficiency", out_charge, put_in.charge), ("energy_efficiency", "Energy efficiency", out_energy, put_in.energy),
-    ):  # fmt: skip
+        ("coulombic_efficiency", "Coulombic efficiency", out_charge, put_in.charge),
+        ("energy_efficiency", "Energy efficiency", out_energy, put_in.energy),
+    ):
         if not out.value or not into.value:
             continue
         parts = None

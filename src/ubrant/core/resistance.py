@@ -53,8 +53,15 @@ def find_edges(readings: Readings, least_a: float) -> list[Edge]:
     return edges
 
 
-def resistance_of(edge: Edge, readings: Readings, voltage: Accuracy | None, current: Accuracy | None,
-                  key: str = "resistance", name: str = "Internal resistance", how: str = "") -> Finding:  # fmt: skip
+def resistance_of(
+    edge: Edge,
+    readings: Readings,
+    voltage: Accuracy | None,
+    current: Accuracy | None,
+    key: str = "resistance",
+    name: str = "Internal resistance",
+    how: str = "",
+) -> Finding:
     """R of one step with its ±: gains count, zeros cancel in the differences, noise and the last digit count twice.
 
     What a meter is off at one place of its range and not at another is part of its gain here.

@@ -14,8 +14,13 @@ _NAMES = {"V": "volts", "A": "amperes", "W": "watts", "Hz": "hertz"}
 
 
 def disagreement(
-    ours: Array, other: Array, unit: str, accuracy: Accuracy | None, other_accuracy: Accuracy | None = None, who: str = "Another meter at the same place"
-) -> str:  # fmt: skip
+    ours: Array,
+    other: Array,
+    unit: str,
+    accuracy: Accuracy | None,
+    other_accuracy: Accuracy | None = None,
+    who: str = "Another meter at the same place",
+) -> str:
     """A sentence where two meters are further apart than both together may be off; empty where they agree, or nobody said how good ours is.
 
     Parameters

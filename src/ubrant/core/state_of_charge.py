@@ -43,9 +43,7 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
         return RestingCharge(0.0, None, f"Below the last row of the chart: under {percents[0]:.0f} %.")
     if chemistry is LIFEPO4 and 13.0 / 4 <= cell_v <= 13.3 / 4:
         return RestingCharge(
-            None,
-            None,
-            "Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.",
+            None, None, "Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours."
         )
     percent = float(np.interp(cell_v, volts, percents))
     row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)

@@ -141,11 +141,16 @@ def _figures(
     def figures(p: Points) -> dict[str, float | None]:
         model = _model_of(p, within, weighed_by)
         return {
-            **of_model(model, p, within, rated_w), "idle_power": _idle_power(p, running, model),
-            "line_regulation": _median(_slopes(p, within, line=True)), "load_regulation": _median(_slopes(p, within, line=False)),
+            **of_model(model, p, within, rated_w),
+            "idle_power": _idle_power(p, running, model),
+            "line_regulation": _median(_slopes(p, within, line=True)),
+            "load_regulation": _median(_slopes(p, within, line=False)),
             **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
-            "loss_scatter": _scatter(p, within, model), "lead_resistance": _lead(p)[0], "rated_from": _rated_from(p, within, rated_w), "headroom": _headroom(p, nearest, tolerance),
-        }  # fmt: skip
+            "loss_scatter": _scatter(p, within, model),
+            "lead_resistance": _lead(p)[0],
+            "rated_from": _rated_from(p, within, rated_w),
+            "headroom": _headroom(p, nearest, tolerance),
+        }
 
     return figures
 
@@ -160,16 +165,27 @@ def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: flo
         european, californian = (weighted_efficiency(s, rated_w, loaded.output_w, loaded.input_w, model) for s in (EUROPEAN, CALIFORNIAN))
     at, best = model.peak()
     return {
-        "loss_fixed": model.fixed_w, "loss_proportional": model.proportional, "loss_resistive": model.resistive_per_w, "peak_efficiency": best,
-        "peak_at": at, "half_arrives": model.half_arrives_w(), "weighted_efficiency_european": european,
+        "loss_fixed": model.fixed_w,
+        "loss_proportional": model.proportional,
+        "loss_resistive": model.resistive_per_w,
+        "peak_efficiency": best,
+        "peak_at": at,
+        "half_arrives": model.half_arrives_w(),
+        "weighted_efficiency_european": european,
         "weighted_efficiency_californian": californian,
-    }  # fmt: skip
+    }
 
 
 _OF_MODEL = (
-    "loss_fixed", "loss_proportional", "loss_resistive", "peak_efficiency", "peak_at", "half_arrives", "weighted_efficiency_european",
+    "loss_fixed",
+    "loss_proportional",
+    "loss_resistive",
+    "peak_efficiency",
+    "peak_at",
+    "half_arrives",
+    "weighted_efficiency_european",
     "weighted_efficiency_californian",
-)  # fmt: skip
+)
 
 
 def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
@@ -210,9 +226,10 @@ def _power_doubt(points: Points, meters: SweepMeters) -> Array:
     one = np.ones(len(points))
     output = [(meters.output_v, points.output_v, points.output_a), (meters.output_a, points.output_a, points.output_v)]
     for accuracy, value, other in (
-        (meters.input_v, points.input_v, points.input_a), (meters.input_a, points.input_a, points.input_v),
+        (meters.input_v, points.input_v, points.input_a),
+        (meters.input_a, points.input_a, points.input_v),
         *(output if meters.output_w is None else [(meters.output_w, points.output_w, one)]),
-    ):  # fmt: skip
+    ):
         assert accuracy is not None
         total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
     others = {
@@ -283,8 +300,9 @@ def _brackets(points: Points, running: Mask, within: Mask, tolerance: Tolerance 
     """The two points that bracket each threshold, by key; one that was not met is missing."""
     found = {
         "dropout_voltage": _bracket(points, within, falling=True) if tolerance else None,
-        "shutoff_voltage": _bracket(points, running, falling=True), "restart_voltage": _bracket(points, running, falling=False),
-    }  # fmt: skip
+        "shutoff_voltage": _bracket(points, running, falling=True),
+        "restart_voltage": _bracket(points, running, falling=False),
+    }
     return {key: pair for key, pair in found.items() if pair is not None}
 
 

@@ -67,8 +67,14 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
         findings["dip"] = _finding(
             "dip", "Dips to" if deepest < level else "Rises to", deepest, gain, "the farthest sample from where it settles"
         )
-        findings["recovery"] = Finding("recovery", "Back after", recovery, "s", (Contribution("sampling", rectangular(step)),),
-                                       f"from leaving {show(band, 2)} V around its level to staying there")  # fmt: skip
+        findings["recovery"] = Finding(
+            "recovery",
+            "Back after",
+            recovery,
+            "s",
+            (Contribution("sampling", rectangular(step)),),
+            f"from leaving {show(band, 2)} V around its level to staying there",
+        )
         said += f"; {'dips' if deepest < level else 'rises'} to {show(deepest)} V and is back after {show(1000 * recovery, 3)} ms"
         if tolerance is not None and not tolerance.holds(deepest):
             warnings.append(f"It leaves {tolerance.show()} as the load steps: {plain(deepest, 4)} V. What is behind it may restart.")

@@ -169,9 +169,11 @@ def doubts(readings: Readings, widths: Widths) -> tuple[float, float, float, flo
         stays = np.diff(time[::2]) / 3600
         jump_a, jump_w = np.abs(np.diff(amps[::2])), np.abs(np.diff(power[::2]))
         return (
-            width_ah, width_wh, rectangular(math.sqrt(float(np.sum((stays * jump_a / 2) ** 2)))),
+            width_ah,
+            width_wh,
+            rectangular(math.sqrt(float(np.sum((stays * jump_a / 2) ** 2)))),
             rectangular(math.sqrt(float(np.sum((stays * jump_w / 2) ** 2)))),
-        )  # fmt: skip
+        )
     between_ah = rectangular(share * float(np.sum(dt * np.abs(np.diff(amps)))))
     between_wh = rectangular(share * float(np.sum(dt * np.abs(np.diff(power)))))
     return width_ah, width_wh, between_ah, between_wh

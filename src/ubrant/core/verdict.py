@@ -65,14 +65,10 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     at_least = about.ended_by != "cut-off"
     if not at_least and share.value + doubt < SPENT_SHARE:
         return Verdict(
-            SPENT,
-            f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.",
+            SPENT, f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work."
         )
     if not at_least and share.value + doubt < 100:
-        return Verdict(
-            BELOW,
-            f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}",
-        )
+        return Verdict(BELOW, f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}")
     if share.value - doubt > 100:
         least = "at least " if at_least else ""
         faster = " And that at a faster rate than the label's." if faster_only else ""
@@ -81,11 +77,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         why = "no cut-off was named" if about.cutoff is None else f"it ended by {ending_text(about.ended_by)} before the cut-off"
         remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {plain(about.cutoff.voltage_v)} V."
         return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
-    return Verdict(
-        CANNOT_TELL,
-        f"Cannot tell: {figure} lies too close to the label's {rated}.",
-        _what_would_settle(measured, about),
-    )
+    return Verdict(CANNOT_TELL, f"Cannot tell: {figure} lies too close to the label's {rated}.", _what_would_settle(measured, about))
 
 
 @dataclass(frozen=True)
@@ -111,31 +103,36 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
         found.append(
-            _Difference(
-                kind,
-                f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C",
-                f"Run it again at {amps}.",
-            )
+            _Difference(kind, f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C", f"Run it again at {amps}.")
         )
     wanted = label.standard_cutoff_v
     if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
-        found.append(_Difference(
-            "cut-off", f"it stopped at {plain(about.cutoff.voltage_v)} V, and the label means {plain(wanted)} V",
-            f"Judge it to {plain(wanted)} V.",
-        ))  # fmt: skip
+        found.append(
+            _Difference(
+                "cut-off",
+                f"it stopped at {plain(about.cutoff.voltage_v)} V, and the label means {plain(wanted)} V",
+                f"Judge it to {plain(wanted)} V.",
+            )
+        )
     if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
-        found.append(_Difference(
-            "temperature", f"the battery was at {plain(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
-            "Run it again in a room at about 20 °C.",
-        ))  # fmt: skip
+        found.append(
+            _Difference(
+                "temperature",
+                f"the battery was at {plain(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
+                "Run it again in a room at about 20 °C.",
+            )
+        )
     mean = findings["mean_voltage"].value
     if about.tap != "battery":
         found.append(_Difference("tap", f"it was metered at the {about.tap}, not at the battery", "Meter it at the battery's terminals."))
     elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
-        found.append(_Difference(
-            "tap", f"the readings are at {plain(mean, 3)} V, and the label's Ah hold at {plain(label.voltage_v)} V",
-            "Compare watt-hours, or meter at the cells.",
-        ))  # fmt: skip
+        found.append(
+            _Difference(
+                "tap",
+                f"the readings are at {plain(mean, 3)} V, and the label's Ah hold at {plain(label.voltage_v)} V",
+                "Compare watt-hours, or meter at the cells.",
+            )
+        )
     return found
 
 
@@ -175,11 +172,21 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
 
 
 _ENDINGS = {
-    "end of log": "the end of the log", "person": "your stop", "running": "now", "interrupted": "an interruption", "time": "the time you set",
-    "charge": "the charge you set", "energy": "the energy you set", "temperature": "its temperature", "resistance": "its resistance",
-    "slow gain": "gaining too slowly", "gave up": "giving up", "protection": "its protection", "instrument lost": "an instrument that was lost",
+    "end of log": "the end of the log",
+    "person": "your stop",
+    "running": "now",
+    "interrupted": "an interruption",
+    "time": "the time you set",
+    "charge": "the charge you set",
+    "energy": "the energy you set",
+    "temperature": "its temperature",
+    "resistance": "its resistance",
+    "slow gain": "gaining too slowly",
+    "gave up": "giving up",
+    "protection": "its protection",
+    "instrument lost": "an instrument that was lost",
     "load draws nothing": "a load that drew nothing",
-}  # fmt: skip
+}
 """What ended a run, as a sentence says it."""
 
 

@@ -191,26 +191,52 @@ def _jitter(crossings: Array, frequency: float, step_s: float) -> float:
 
 
 def _as_findings(
-    rms: float, ac_rms: float, frequency: float, jitter: float, crest: float, form: float, thd: float, thd_40: float, averaging: float,
-    dc: float, flat: float, cycles: int, gain: float | None, zero_v: float, step_s: float,
-) -> dict[str, Finding]:  # fmt: skip
+    rms: float,
+    ac_rms: float,
+    frequency: float,
+    jitter: float,
+    crest: float,
+    form: float,
+    thd: float,
+    thd_40: float,
+    averaging: float,
+    dc: float,
+    flat: float,
+    cycles: int,
+    gain: float | None,
+    zero_v: float,
+    step_s: float,
+) -> dict[str, Finding]:
     volts = None
     if gain is not None:
-        volts = (Contribution("voltage gain", rectangular(gain) * rms, f"{show(100 * gain, 2)} % of {show(rms)} V ÷ √3"),
-                 Contribution("voltage zero", rectangular(zero_v) * abs(dc) / max(rms, 1e-9)))  # fmt: skip
-    hertz = (Contribution("sampling", frequency**2 * step_s / max(cycles, 1) / math.sqrt(6), "half a sample at each end"),
-             Contribution("steadiness", jitter / math.sqrt(max(cycles, 1))))  # fmt: skip
+        volts = (
+            Contribution("voltage gain", rectangular(gain) * rms, f"{show(100 * gain, 2)} % of {show(rms)} V ÷ √3"),
+            Contribution("voltage zero", rectangular(zero_v) * abs(dc) / max(rms, 1e-9)),
+        )
+    hertz = (
+        Contribution("sampling", frequency**2 * step_s / max(cycles, 1) / math.sqrt(6), "half a sample at each end"),
+        Contribution("steadiness", jitter / math.sqrt(max(cycles, 1))),
+    )
     over = f"over {cycles} whole cycle{'s' if cycles > 1 else ''}"
     found = (
         Finding("rms", "RMS voltage", rms, "V", volts, f"√ of the mean square {over}"),
-        Finding("frequency", "Frequency", frequency, "Hz", hertz, f"{over}; single cycles differ by {show(jitter, 2)} Hz" if jitter else over),
+        Finding(
+            "frequency", "Frequency", frequency, "Hz", hertz, f"{over}; single cycles differ by {show(jitter, 2)} Hz" if jitter else over
+        ),
         Finding("crest_factor", "Crest factor", crest, "", (), f"peak ÷ RMS; a sine has {show(math.sqrt(2))}"),
         Finding("form_factor", "Form factor", form, "", (), f"RMS ÷ mean of the rectified wave; a sine has {show(math.pi / math.sqrt(8))}"),
         Finding("thd", "THD, all harmonics", 100 * thd, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
         Finding("thd_40", "THD to the 40th", 100 * thd_40, "%", (), "harmonics 2 to 40 (IEC 61000-4-7)"),
-        Finding("average_reading", "An average-responding meter shows", averaging, "V", None if gain is None else (), f"{show(averaging / ac_rms, 3)} of the true RMS"),
+        Finding(
+            "average_reading",
+            "An average-responding meter shows",
+            averaging,
+            "V",
+            None if gain is None else (),
+            f"{show(averaging / ac_rms, 3)} of the true RMS",
+        ),
         Finding("flat_top", "Flat tops", 100 * flat, "%", (), "of the time within 2 % of the peak"),
-    )  # fmt: skip
+    )
     return {f.key: f for f in found}
 
 

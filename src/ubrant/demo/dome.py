@@ -34,13 +34,7 @@ from ubrant.runs.simulated import battery_scenario
 
 UNITS = (
     Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
-    Unit(
-        "Dome pack B",
-        "battery",
-        "12.8 V 50 Ah LiFePO4",
-        note="Bought second-hand with the dome.",
-        stand_in={"health": 0.71},
-    ),
+    Unit("Dome pack B", "battery", "12.8 V 50 Ah LiFePO4", note="Bought second-hand with the dome.", stand_in={"health": 0.71}),
     Unit("Hall block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V", stand_in={"health": 0.97}),
     Unit(
         "Exit-light backup",
@@ -91,20 +85,67 @@ _CYCLES = {"charge": "in cycles", "charge_a": "1.44 A", "charge_v": "14.4 V", "c
 _AFTER = {"charge": "after", "charge_a": "10 A", "charge_v": "14.6 V", "charge_end": "1 A"}
 RUNS = (
     _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), "60 s", changes={"load": "1.44 A", **_CYCLES}),
-    _Planned("Head-torch cells", BENCH_METER, datetime(2026, 8, 15, 9, 0, tzinfo=UTC), "10 s",
-             changes={"pulse_on": "300 s", "pulse_off": "60 s", "two_step": "yes"}, jottings=((900.0, "torch on and off, as in use"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 8, 22, 8, 30, tzinfo=UTC), "30 s",
-             changes={"load": "130 W", **_AFTER}, jottings=((60.0, "130 W, as the dome draws"),)),
-    _Planned("Dome pack B", CLAMP, datetime(2026, 8, 29, 9, 10, tzinfo=UTC), "10 s", jottings=((5990.0, "the hall's fuse went"),), then="interrupted"),
-    _Planned("Exit-light backup", CLAMP, datetime(2026, 9, 2, 8, 5, tzinfo=UTC), "30 s", jottings=((3600.0, "clamp re-zeroed before the start"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 9, 5, 7, 50, tzinfo=UTC), "10 s", jottings=((5000.0, "computer restarted"),), then="gone on"),
+    _Planned(
+        "Head-torch cells",
+        BENCH_METER,
+        datetime(2026, 8, 15, 9, 0, tzinfo=UTC),
+        "10 s",
+        changes={"pulse_on": "300 s", "pulse_off": "60 s", "two_step": "yes"},
+        jottings=((900.0, "torch on and off, as in use"),),
+    ),
+    _Planned(
+        "Dome pack A",
+        BENCH_METER,
+        datetime(2026, 8, 22, 8, 30, tzinfo=UTC),
+        "30 s",
+        changes={"load": "130 W", **_AFTER},
+        jottings=((60.0, "130 W, as the dome draws"),),
+    ),
+    _Planned(
+        "Dome pack B",
+        CLAMP,
+        datetime(2026, 8, 29, 9, 10, tzinfo=UTC),
+        "10 s",
+        jottings=((5990.0, "the hall's fuse went"),),
+        then="interrupted",
+    ),
+    _Planned(
+        "Exit-light backup", CLAMP, datetime(2026, 9, 2, 8, 5, tzinfo=UTC), "30 s", jottings=((3600.0, "clamp re-zeroed before the start"),)
+    ),
+    _Planned(
+        "Dome pack A",
+        BENCH_METER,
+        datetime(2026, 9, 5, 7, 50, tzinfo=UTC),
+        "10 s",
+        jottings=((5000.0, "computer restarted"),),
+        then="gone on",
+    ),
     _Planned("Dome pack B", BENCH_METER, datetime(2026, 9, 12, 7, 40, tzinfo=UTC), "10 s", jottings=((5400.0, "case warm at one end"),)),
     _Planned("Head-torch cells", BENCH_METER, datetime(2026, 9, 19, 9, 15, tzinfo=UTC), "10 s"),
-    _Planned("Hall block", BENCH_METER, datetime(2026, 9, 26, 7, 30, tzinfo=UTC), "60 s", temperature="18 °C", jottings=((36000.0, "hall at 17 °C overnight"),)),
-    _Planned("Hall block", BENCH_METER, datetime(2026, 10, 3, 8, 30, tzinfo=UTC), "10 s", changes={"load": "9 A"}, jottings=((1800.0, "hall heating off"),)),
-    _Planned("Dome pack A", BENCH_METER, datetime(2026, 10, 17, 8, 10, tzinfo=UTC), "10 s",
-             jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool"))),
-)  # fmt: skip
+    _Planned(
+        "Hall block",
+        BENCH_METER,
+        datetime(2026, 9, 26, 7, 30, tzinfo=UTC),
+        "60 s",
+        temperature="18 °C",
+        jottings=((36000.0, "hall at 17 °C overnight"),),
+    ),
+    _Planned(
+        "Hall block",
+        BENCH_METER,
+        datetime(2026, 10, 3, 8, 30, tzinfo=UTC),
+        "10 s",
+        changes={"load": "9 A"},
+        jottings=((1800.0, "hall heating off"),),
+    ),
+    _Planned(
+        "Dome pack A",
+        BENCH_METER,
+        datetime(2026, 10, 17, 8, 10, tzinfo=UTC),
+        "10 s",
+        jottings=((2700.0, "fan of the load started"), (10800.0, "terminals cool")),
+    ),
+)
 _TYPED_DAY = datetime(2026, 7, 25, 9, 0, tzinfo=UTC)
 _INTERRUPTED_AFTER_S = 6000.0
 

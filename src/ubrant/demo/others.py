@@ -52,14 +52,41 @@ TESTS = (
     _Planned("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
     _Planned("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
     _Planned("Step-down one", "idle", datetime(2026, 10, 31, 10, 0, tzinfo=UTC), (CLAMP, CLAMP)),
-    _Planned("Hut 300", "steps", datetime(2026, 10, 31, 11, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 15, 30, 65, 100, 150, 225, 300 W", "hold": ""}),
-    _Planned("Hall 1000", "steps", datetime(2026, 10, 31, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A",
-           changes={"loads": "0, 30, 65, 130, 260, 390 W", "hold": "", "ratings": "leads 40 A, fuse 40 A"}),
-    _Planned("Hut 300", "steps", datetime(2026, 11, 7, 9, 0, tzinfo=UTC), _ON_AC, "Hall block", Leads(3.0, 2.5),
-           changes={"loads": "0, 65, 200 W", "hold": "200 W"}),
-    _Planned("Attic 150", "steps", datetime(2026, 11, 7, 13, 0, tzinfo=UTC), _ON_AC, "Dome pack A", changes={"loads": "0, 20, 40, 65, 100, 150, 200 W", "hold": ""}),
+    _Planned(
+        "Hut 300",
+        "steps",
+        datetime(2026, 10, 31, 11, 0, tzinfo=UTC),
+        _ON_AC,
+        "Dome pack A",
+        changes={"loads": "0, 15, 30, 65, 100, 150, 225, 300 W", "hold": ""},
+    ),
+    _Planned(
+        "Hall 1000",
+        "steps",
+        datetime(2026, 10, 31, 13, 0, tzinfo=UTC),
+        _ON_AC,
+        "Dome pack A",
+        changes={"loads": "0, 30, 65, 130, 260, 390 W", "hold": "", "ratings": "leads 40 A, fuse 40 A"},
+    ),
+    _Planned(
+        "Hut 300",
+        "steps",
+        datetime(2026, 11, 7, 9, 0, tzinfo=UTC),
+        _ON_AC,
+        "Hall block",
+        Leads(3.0, 2.5),
+        changes={"loads": "0, 65, 200 W", "hold": "200 W"},
+    ),
+    _Planned(
+        "Attic 150",
+        "steps",
+        datetime(2026, 11, 7, 13, 0, tzinfo=UTC),
+        _ON_AC,
+        "Dome pack A",
+        changes={"loads": "0, 20, 40, 65, 100, 150, 200 W", "hold": ""},
+    ),
     _Planned("Pack breaker", "trip", datetime(2026, 11, 8, 10, 0, tzinfo=UTC), (_WIDE, _WIDE), changes={"longest": "10 min"}),
-)  # fmt: skip
+)
 _PROJECTOR_DAY, _BRICK_DAY = datetime(2026, 11, 8, 14, 0, tzinfo=UTC), datetime(2026, 11, 8, 15, 0, tzinfo=UTC)
 _BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, output_ohm=0.03)
 

@@ -71,9 +71,13 @@ def about_run(kept: Kept) -> dict[str, Any]:
     """What stands in the first event cell of a CSV."""
     run = kept.run
     told = {
-        "started": run.started, "utc_offset_min": run.utc_offset_min, "state": run.state, "ended_by": run.ended_by, "trouble": run.trouble,
+        "started": run.started,
+        "utc_offset_min": run.utc_offset_min,
+        "state": run.state,
+        "ended_by": run.ended_by,
+        "trouble": run.trouble,
         "source": run.source,
-    }  # fmt: skip
+    }
     return {HEAD: 2, **{k: v for k, v in told.items() if v}, "head": head_to_json(run.head)}
 
 
@@ -110,9 +114,14 @@ def _describe(kept: Kept, name: str) -> dict[str, Any]:
         "created": run.started,
         "resources": [
             {
-                "name": "readings", "path": READINGS, "profile": "tabular-data-resource", "format": "csv", "mediatype": "text/csv",
-                "encoding": "utf-8", "schema": {"fields": fields, "missingValues": [""]},
+                "name": "readings",
+                "path": READINGS,
+                "profile": "tabular-data-resource",
+                "format": "csv",
+                "mediatype": "text/csv",
+                "encoding": "utf-8",
+                "schema": {"fields": fields, "missingValues": [""]},
             }
         ],
         "ubrant": about_run(kept),
-    }  # fmt: skip
+    }

@@ -99,15 +99,7 @@ class Logbook:
 
     def keep_unit(self, unit: Unit) -> Unit:
         """Add a unit, or put an edited one in its place; returns it with its id."""
-        values = (
-            unit.name,
-            unit.kind,
-            unit.label_text,
-            unit.chemistry,
-            unit.note,
-            unit.max_current_a,
-            json.dumps(unit.stand_in),
-        )
+        values = (unit.name, unit.kind, unit.label_text, unit.chemistry, unit.note, unit.max_current_a, json.dumps(unit.stand_in))
         if unit.id:
             self._write(
                 "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?",
@@ -129,14 +121,7 @@ class Logbook:
 
     def keep_meter(self, meter: Meter) -> Meter:
         """Add a meter, or put an edited one in its place; returns it with its id."""
-        values = (
-            meter.name,
-            meter.voltage_accuracy,
-            meter.current_accuracy,
-            meter.max_v,
-            meter.max_a,
-            json.dumps(meter.details.to_json()),
-        )
+        values = (meter.name, meter.voltage_accuracy, meter.current_accuracy, meter.max_v, meter.max_a, json.dumps(meter.details.to_json()))
         if meter.id:
             self._write(
                 "UPDATE meter SET name=?, voltage_accuracy=?, current_accuracy=?, max_v=?, max_a=?, details=? WHERE id=?",
@@ -182,8 +167,7 @@ class Logbook:
     def latest_run(self, unit_id: int) -> Run | None:
         """The last run of a unit that has ended."""
         row = self._db.execute(
-            f"{_ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' ORDER BY run.started DESC, run.id DESC LIMIT 1",
-            (unit_id,),
+            f"{_ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' ORDER BY run.started DESC, run.id DESC LIMIT 1", (unit_id,)
         ).fetchone()
         return _run(row) if row else None
 
@@ -361,9 +345,17 @@ class Logbook:
 
     def _insert_run(self, run: Run) -> int:
         values = (
-            run.unit_id, run.method, run.source, run.state, run.started, run.utc_offset_min, run.ended_by, run.trouble,
-            run.label_text, json.dumps(head_to_json(run.head)),
-        )  # fmt: skip
+            run.unit_id,
+            run.method,
+            run.source,
+            run.state,
+            run.started,
+            run.utc_offset_min,
+            run.ended_by,
+            run.trouble,
+            run.label_text,
+            json.dumps(head_to_json(run.head)),
+        )
         sql = (
             "INSERT INTO run (unit_id, method, source, state, started, utc_offset_min, ended_by, trouble, label, head)"
             " VALUES (?,?,?,?,?,?,?,?,?,?)"
@@ -455,9 +447,17 @@ def _run(row: tuple[Any, ...]) -> Run:
         return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
 
     return Run(
-        id=row[0], unit_id=row[1], method=row[2], source=row[3], state=row[4], started=row[5], utc_offset_min=row[6], ended_by=row[7],
-        trouble=row[8], told=head,
-    )  # fmt: skip
+        id=row[0],
+        unit_id=row[1],
+        method=row[2],
+        source=row[3],
+        state=row[4],
+        started=row[5],
+        utc_offset_min=row[6],
+        ended_by=row[7],
+        trouble=row[8],
+        told=head,
+    )
 
 
 def _unit(row: tuple[Any, ...]) -> Unit:

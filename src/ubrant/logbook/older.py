@@ -31,24 +31,40 @@ from ubrant.core.record.events import (
     Unknown,
     WentOff,
     Zeroed,
-)  # fmt: skip
+)
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.tolerance import parse_tolerance
 from ubrant.core.typed import STRAIGHT
 from ubrant.core.unit import Unit
 
 _PLAIN: dict[str, type[Event]] = {
-    "load on": LoadOn, "load off": LoadOff, "charge on": ChargeOn, "charge off": ChargeOff, "paused": Paused, "resumed": Resumed, "step": LoadSet,
-    "beside": MeterAway, "jotting": Note,
-}  # fmt: skip
+    "load on": LoadOn,
+    "load off": LoadOff,
+    "charge on": ChargeOn,
+    "charge off": ChargeOff,
+    "paused": Paused,
+    "resumed": Resumed,
+    "step": LoadSet,
+    "beside": MeterAway,
+    "jotting": Note,
+}
 KINDS = frozenset({*_PLAIN, "gap", "zero", "hands", "point", "hold", "off", "held"})
 """Kinds of events as they were called."""
 
 
 def head_of(
-    method: str, source: str, plan: Mapping[str, Any], label: str, chemistry: str | None, voltage_accuracy: str, current_accuracy: str, meter: str,
-    unit_id: int | None = None, unit_name: str = "", unit_kind: str = "",
-) -> Head:  # fmt: skip
+    method: str,
+    source: str,
+    plan: Mapping[str, Any],
+    label: str,
+    chemistry: str | None,
+    voltage_accuracy: str,
+    current_accuracy: str,
+    meter: str,
+    unit_id: int | None = None,
+    unit_name: str = "",
+    unit_kind: str = "",
+) -> Head:
     """The head of a run whose row says so much of it."""
     unit = Unit(plan.get("unit_name") or unit_name, plan.get("unit_kind") or unit_kind or "battery", label, chemistry, id=unit_id or 0)
     fed = plan.get("battery")
@@ -78,10 +94,12 @@ def _meters(plan: Mapping[str, Any], voltage_accuracy: str, current_accuracy: st
         found = {
             "input": Meter(name, voltage_accuracy, current_accuracy, details=details_from({**corrections[0], **into})),
             "output": Meter(
-                plan.get("output_meter", ""), plan.get("output_voltage_accuracy", ""), plan.get("output_current_accuracy", ""),
+                plan.get("output_meter", ""),
+                plan.get("output_voltage_accuracy", ""),
+                plan.get("output_current_accuracy", ""),
                 details=details_from({**corrections[1], **out}),
             ),
-        }  # fmt: skip
+        }
         if plan.get("scope_accuracy"):
             found["scope"] = Meter("Scope", plan["scope_accuracy"])
     else:
@@ -138,9 +156,15 @@ def event_of(time_s: float, kind: str, text: str, zero_tap: str) -> Event:
         if kind == "point":
             wave = about.get("wave")
             return PointTaken(
-                time_s, "", float(about["from_s"]), float(about["input_v"]), float(about["load_a"]), bool(about.get("settled", True)), about.get("answer"),
+                time_s,
+                "",
+                float(about["from_s"]),
+                float(about["input_v"]),
+                float(about["load_a"]),
+                bool(about.get("settled", True)),
+                about.get("answer"),
                 (float(wave[0]), float(wave[1])) if wave else None,
-            )  # fmt: skip
+            )
         if kind == "hold":
             return HoldBegan(time_s, "", float(about["load"]), str(about.get("tap", "")))
         if kind in {"off", "held"}:

@@ -21,9 +21,17 @@ from ubrant.logbook.records import Kept, Run, StoredJot, entries_of
 HEAD = "ubrant"
 LINE = "line"
 NAMES = {
-    "V": "voltage / V", "A": "current / A", "W": "power / W", "Ah": "charge / Ah", "Wh": "energy / Wh", "°C": "temperature / °C", "%": "left / %",
-    "Hz": "frequency / Hz", "VA": "apparent power / VA", "Ω": "resistance / Ω",
-}  # fmt: skip
+    "V": "voltage / V",
+    "A": "current / A",
+    "W": "power / W",
+    "Ah": "charge / Ah",
+    "Wh": "energy / Wh",
+    "°C": "temperature / °C",
+    "%": "left / %",
+    "Hz": "frequency / Hz",
+    "VA": "apparent power / VA",
+    "Ω": "resistance / Ω",
+}
 """Headings by quantity, behind the name of the tap."""
 _SIZE = 65_536
 
@@ -118,9 +126,16 @@ def run_from(about: dict[str, Any], name: str) -> Run:
         started = datetime.fromisoformat(about["started"]).astimezone(UTC)
         state = "done" if about.get("state") == "running" else str(about.get("state", "done"))
         return Run(
-            None, head.method, str(about.get("source", name)), started.isoformat(timespec="seconds"), head, int(about.get("utc_offset_min", 0)), state,
-            str(about.get("ended_by", "")), str(about.get("trouble", "")),
-        )  # fmt: skip
+            None,
+            head.method,
+            str(about.get("source", name)),
+            started.isoformat(timespec="seconds"),
+            head,
+            int(about.get("utc_offset_min", 0)),
+            state,
+            str(about.get("ended_by", "")),
+            str(about.get("trouble", "")),
+        )
     except (KeyError, TypeError, ValueError, CodecError) as error:
         raise LogError(f"{name}: what stands in it of the run does not hold together ({error}). Export it again.") from None
 

@@ -36,9 +36,13 @@ def meters_of(setup: Setup) -> SweepMeters:
     """Accuracies at both ends."""
     output = "output" if "output" in setup.meters else "input"
     return SweepMeters(
-        setup.accuracy("input", "V"), setup.accuracy("input", "A"), setup.accuracy(output, "V"), setup.accuracy(output, "A"), setup.one_meter,
+        setup.accuracy("input", "V"),
+        setup.accuracy("input", "A"),
+        setup.accuracy(output, "V"),
+        setup.accuracy(output, "A"),
+        setup.one_meter,
         setup.accuracy(output, "W"),
-    )  # fmt: skip
+    )
 
 
 # the path
@@ -62,12 +66,17 @@ def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None
     battery, leads = setup.battery, setup.leads
     boxes = {
         SOURCE: Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", say("Supply")),
-        MAINS: Node("battery", say("Mains")), LEADS: Node("leads", say("Leads"), leads.describe()),
-        UNIT: Node("converter", setup.unit.name, setup.unit.label_text), LOAD: Node("load", say("Load")),
-    }  # fmt: skip
+        MAINS: Node("battery", say("Mains")),
+        LEADS: Node("leads", say("Leads"), leads.describe()),
+        UNIT: Node("converter", setup.unit.name, setup.unit.label_text),
+        LOAD: Node("load", say("Load")),
+    }
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
-    clips = {SOURCE: say("volts at its terminals") if battery else say("its own display"), UNIT: clipped(setup.meter("input")),
-             LOAD: clipped(output) if two_ends else say("the load's own display")}  # fmt: skip
+    clips = {
+        SOURCE: say("volts at its terminals") if battery else say("its own display"),
+        UNIT: clipped(setup.meter("input")),
+        LOAD: clipped(output) if two_ends else say("the load's own display"),
+    }
     flows = []
     for after in chain[1:]:
         tap = SOURCE if after == LEADS else after
@@ -93,7 +102,7 @@ def flows_at(setup: Setup, points: Points, k: int) -> dict[str, Flow]:
         SOURCE: Flow(source_v * amps, source_v, amps, "source" if read else ""),
         UNIT: Flow(float(points.input_w[k]), volts, amps, setup.meter("input").name),
         LOAD: Flow(float(points.output_w[k]), float(points.output_v[k]), float(points.output_a[k]), output.name),
-    }  # fmt: skip
+    }
 
 
 def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> dict[str, Flow]:
@@ -209,9 +218,13 @@ def wave_words(wave: SeenWave, most_w: float) -> str:
 
 
 _RUNGS = (
-    ("dropout_voltage", "leaves tolerance", "caution"), ("shutoff_voltage", "shuts off", "loss"), ("restart_voltage", "starts again", "good"),
-    ("alarm_voltage", "alarm", "caution"), ("cutoff_input", "cuts out", "loss"), ("recovered", "the battery recovers to", "good"),
-)  # fmt: skip
+    ("dropout_voltage", "leaves tolerance", "caution"),
+    ("shutoff_voltage", "shuts off", "loss"),
+    ("restart_voltage", "starts again", "good"),
+    ("alarm_voltage", "alarm", "caution"),
+    ("cutoff_input", "cuts out", "loss"),
+    ("recovered", "the battery recovers to", "good"),
+)
 
 
 def ladder(findings: dict[str, Finding], points: Points | None) -> tuple[Ladder, ...]:

@@ -8,19 +8,7 @@ import numpy as np
 
 from ubrant.core.circuit import Circuit
 from ubrant.core.readings import Array, Readings
-from ubrant.methods.steps import (
-    STEP_DONE,
-    ChargeOff,
-    ChargeOn,
-    LoadOff,
-    LoadOn,
-    LoadSet,
-    ReadRest,
-    ReadUntil,
-    Step,
-    Steps,
-    walk,
-)
+from ubrant.methods.steps import STEP_DONE, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, walk
 
 _OPEN_S = 10 * 24 * 3600.0
 
@@ -151,6 +139,12 @@ def rehearse(steps: Steps, circuit: Circuit) -> Rehearsal:
     walk(steps, player.play)
     time_s, volts, amps, load_v = (np.array(column) for column in player.columns)
     return Rehearsal(
-        Readings(time_s, volts, amps), load_v, player.load_on_s, player.load_off_s,
-        tuple(player.until_s), circuit.charge_ah, player.ended_by, player.hottest_c,
-    )  # fmt: skip
+        Readings(time_s, volts, amps),
+        load_v,
+        player.load_on_s,
+        player.load_off_s,
+        tuple(player.until_s),
+        circuit.charge_ah,
+        player.ended_by,
+        player.hottest_c,
+    )

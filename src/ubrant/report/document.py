@@ -63,9 +63,17 @@ def html_of(run: Run, record: Record, account: Account, name: str) -> str:
     path = [path_figure(flows)] if flows is not None and any(f.amount is not None for f in flows.flows) else []
     heading = account.shown_at if path and account.shown_at else "What was measured"
     return _page(
-        run, name, account.findings, heading, (*path, *figures_of(account.drawings())), verdict=account.sentence or account.trouble, settle=account.settle,
-        warnings=list(account.warnings), conditions=_conditions(run, record, account), events=_events(record, account),
-    )  # fmt: skip
+        run,
+        name,
+        account.findings,
+        heading,
+        (*path, *figures_of(account.drawings())),
+        verdict=account.sentence or account.trouble,
+        settle=account.settle,
+        warnings=list(account.warnings),
+        conditions=_conditions(run, record, account),
+        events=_events(record, account),
+    )
 
 
 def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, figures: Sequence[Figure], **told: object) -> str:
@@ -76,12 +84,17 @@ def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, fi
     shown = [f for f in findings.values() if f.value is not None]
     started = _local(run.started, run.utc_offset_min)
     return environment.get_template("template.html").render(
-        title=f"{name}: {_title_of(run).lower()} on {started:%-d %B %Y}", heading=heading,
+        title=f"{name}: {_title_of(run).lower()} on {started:%-d %B %Y}",
+        heading=heading,
         subtitle=f"Label: {run.label_text or 'none given'} · {run.source} · started {started:%H:%M}",
         footer=f"Ubrant {__version__}, findings version {FINDINGS_VERSION}, run {run.id}",
-        findings=shown, halves=(shown[: len(shown) // 2 - 1], shown[len(shown) // 2 - 1 :]) if len(shown) > 3 else (shown,),
-        figures=[Markup(svg_of(figure)) for figure in figures], regular=_font("B612-Regular.otf"), bold=_font("B612-Bold.otf"), **told,
-    )  # fmt: skip
+        findings=shown,
+        halves=(shown[: len(shown) // 2 - 1], shown[len(shown) // 2 - 1 :]) if len(shown) > 3 else (shown,),
+        figures=[Markup(svg_of(figure)) for figure in figures],
+        regular=_font("B612-Regular.otf"),
+        bold=_font("B612-Bold.otf"),
+        **told,
+    )
 
 
 def _local(stamp: str, offset_min: int) -> datetime:

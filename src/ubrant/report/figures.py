@@ -30,7 +30,7 @@ from ubrant.core.drawings import (
     Rule,
     Sticks,
     Trace,
-)  # fmt: skip
+)
 from ubrant.core.power_path import PowerPath
 from ubrant.core.pyramid import Pyramid
 from ubrant.core.quantity import plain, show
@@ -100,8 +100,15 @@ def trace_figure(trace: Trace) -> Figure:
                 )
     if trace.limit_v is not None:
         axes[0].axhline(trace.limit_v, color=LOSS, linewidth=1, linestyle="--")
-        axes[0].annotate(f"stop at {plain(trace.limit_v)} V", (0.01, trace.limit_v), xycoords=("axes fraction", "data"), xytext=(0, 3),
-                         textcoords="offset points", fontsize=7, color=LOSS)  # fmt: skip
+        axes[0].annotate(
+            f"stop at {plain(trace.limit_v)} V",
+            (0.01, trace.limit_v),
+            xycoords=("axes fraction", "data"),
+            xytext=(0, 3),
+            textcoords="offset points",
+            fontsize=7,
+            color=LOSS,
+        )
     axes[-1].set_xlabel(f"{unit} since the load came on")
     return figure
 

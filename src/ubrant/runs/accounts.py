@@ -87,7 +87,13 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
     if account.trouble or not account.sentence:
         return None
     energy = account.energy
-    return logbook.keep_summary(run.id, Summary(
-        account.sentence, account.short, account.verdict.word if account.verdict is not None else "", account.bar,
-        (energy.energy_wh, energy.energy_u, energy.whole, energy.share) if energy is not None else None,
-    ))  # fmt: skip
+    return logbook.keep_summary(
+        run.id,
+        Summary(
+            account.sentence,
+            account.short,
+            account.verdict.word if account.verdict is not None else "",
+            account.bar,
+            (energy.energy_wh, energy.energy_u, energy.whole, energy.share) if energy is not None else None,
+        ),
+    )

@@ -24,9 +24,15 @@ Session = RunSession | TypedSession
 
 
 def start(
-    logbook: Logbook, method: Method, prepared: Prepared, choice: BenchChoice | None = None, *, started: datetime | None = None,
-    clock: Callable[[], Clock] = RealClock, changes: dict[str, Any] | None = None,
-) -> tuple[Run, Session]:  # fmt: skip
+    logbook: Logbook,
+    method: Method,
+    prepared: Prepared,
+    choice: BenchChoice | None = None,
+    *,
+    started: datetime | None = None,
+    clock: Callable[[], Clock] = RealClock,
+    changes: dict[str, Any] | None = None,
+) -> tuple[Run, Session]:
     """Begin a run, and its keeping in the logbook. The session still has to be started.
 
     Parameters

@@ -209,7 +209,7 @@ def _profile(instrument: Meter) -> Profile:
 
 def _channels(
     instrument: Meter, tap: str, clock: Clock, line: Callable[[Meter], tuple[Connection, Profile]], streams: list[Stream]
-) -> tuple[Channel, ...]:  # fmt: skip
+) -> tuple[Channel, ...]:
     kind = instrument.details.connection
     if kind == "scpi":
         connection, profile = line(instrument)

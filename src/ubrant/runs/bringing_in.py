@@ -123,9 +123,16 @@ def from_log(log: LogFile) -> Kept:
     endings = [text.removeprefix(_ENDED) for _, text in log.events if text.startswith(_ENDED)]
     key = str(about.get("method") or usual().key)
     head = older.head_of(
-        key, log.name, plan, str(about.get("label") or ""), about.get("chemistry"), str(about.get("voltage_accuracy") or ""),
-        str(about.get("current_accuracy") or ""), str(about.get("meter") or ""), unit_name=str(about.get("unit") or ""),
-    )  # fmt: skip
+        key,
+        log.name,
+        plan,
+        str(about.get("label") or ""),
+        about.get("chemistry"),
+        str(about.get("voltage_accuracy") or ""),
+        str(about.get("current_accuracy") or ""),
+        str(about.get("meter") or ""),
+        unit_name=str(about.get("unit") or ""),
+    )
     run = Run(
         None,
         key,

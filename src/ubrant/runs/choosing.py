@@ -31,9 +31,13 @@ def best_meters(
             problems, mains = [], False
         refused = sum(p.refused for p in problems)
         return (
-            connected and meter.details.connection == "display", refused, mains != bool(meter.details.power_accuracy), len(problems) - refused,
-            not meter.voltage_accuracy, tap != taps[0] and meter.is_same(chosen[taps[0]]),
-        )  # fmt: skip
+            connected and meter.details.connection == "display",
+            refused,
+            mains != bool(meter.details.power_accuracy),
+            len(problems) - refused,
+            not meter.voltage_accuracy,
+            tap != taps[0] and meter.is_same(chosen[taps[0]]),
+        )
 
     first, *others = taps
 

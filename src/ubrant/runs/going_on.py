@@ -89,10 +89,15 @@ def _as_on_the_shelf(logbook: Logbook, prepared: Prepared, run: Run) -> Prepared
     """With unit and meters as the shelf knows them now: a stand-in, an address; the label and accuracies stay those of the run."""
     setup, meters = prepared.setup, logbook.meters()
     unit = logbook.unit(run.unit_id) if run.unit_id is not None else setup.unit
-    return replace(prepared, setup=Setup(
-        replace(unit, label_text=setup.unit.label_text, chemistry=setup.unit.chemistry),
-        {tap: _connected(meter, meters) for tap, meter in setup.meters.items()}, setup.leads, setup.battery,
-    ))  # fmt: skip
+    return replace(
+        prepared,
+        setup=Setup(
+            replace(unit, label_text=setup.unit.label_text, chemistry=setup.unit.chemistry),
+            {tap: _connected(meter, meters) for tap, meter in setup.meters.items()},
+            setup.leads,
+            setup.battery,
+        ),
+    )
 
 
 def _connected(meter: Meter, meters: list[Meter]) -> Meter:

@@ -157,12 +157,17 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
     """The head, a heading and its words each."""
     method, setup = method_of(head.method), head.setup
     found = {
-        "method": method.key, "unit": name or setup.unit.name, "kind": setup.unit.kind, "label": setup.unit.label_text,
-        "chemistry": setup.unit.chemistry or "", "leads": f"{setup.leads.length_m:.12g} m, {setup.leads.area_mm2:g} mm²",
-        "between": head.origin.between, "start": head.conditions.start,
+        "method": method.key,
+        "unit": name or setup.unit.name,
+        "kind": setup.unit.kind,
+        "label": setup.unit.label_text,
+        "chemistry": setup.unit.chemistry or "",
+        "leads": f"{setup.leads.length_m:.12g} m, {setup.leads.area_mm2:g} mm²",
+        "between": head.origin.between,
+        "start": head.conditions.start,
         "temperature": f"{head.conditions.temperature_c:.12g} °C" if head.conditions.temperature_c is not None else "",
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
-    }  # fmt: skip
+    }
     for tap, meter in setup.meters.items():
         found |= _meter_lines(meter, "" if tap == method.taps[0] else f" {tap}")
     prepared = method.prepared(head)
@@ -185,6 +190,9 @@ def _meter_lines(meter: Meter, tap: str) -> dict[str, str]:
         if value != getattr(usual_details, key):
             parts.append(key if value is True else f"{key} {value:.12g}")
     return {
-        f"meter{tap}": meter.name, f"volts{tap}": meter.voltage_accuracy, f"amps{tap}": meter.current_accuracy, f"watts{tap}": meter.details.power_accuracy,
+        f"meter{tap}": meter.name,
+        f"volts{tap}": meter.voltage_accuracy,
+        f"amps{tap}": meter.current_accuracy,
+        f"watts{tap}": meter.details.power_accuracy,
         f"details{tap}": ", ".join(parts),
-    }  # fmt: skip
+    }

@@ -38,9 +38,13 @@ def opener(
     scenario = replace(converter_scenario(scene, setup, run_number), **(changes or {}))
     into, out = setup.meter("input"), setup.meter("output") if "output" in setup.meters else setup.meter("input")
     around = Around(
-        into.name, out.name if "output" in scene.taps else "", out.name if scene.mains else "", "Battery terminals" if scene.on_battery else "",
-        "Scope" if scene.scope else "", "Supply" if scene.supply else "",
-    )  # fmt: skip
+        into.name,
+        out.name if "output" in scene.taps else "",
+        out.name if scene.mains else "",
+        "Battery terminals" if scene.on_battery else "",
+        "Scope" if scene.scope else "",
+        "Supply" if scene.supply else "",
+    )
 
     def opened() -> Bench:
         bench = open_simulated_converter(scenario, speed, around)
@@ -90,19 +94,36 @@ def _converter(ratings: UnitRatings) -> dict[str, Any]:
     into, out, watts = ratings.input_v, ratings.output_v, ratings.watts
     up = out > into
     return {
-        "output_v": out, "fixed_w": watts * 0.012, "proportional": 0.05, "resistive_per_w": 0.05 / watts, "nominal_in_v": into,
-        "output_ohm": 0.006 * out * out / watts, "line_per_v": 2e-4 * out, "sags_below_v": into * (0.72 if up else max(0.6, (out + 1.2) / into)),
-        "shutoff_v": into * 0.62 if up else max(out + 0.4, into * 0.5), "restart_v": into * 0.75,
-    }  # fmt: skip
+        "output_v": out,
+        "fixed_w": watts * 0.012,
+        "proportional": 0.05,
+        "resistive_per_w": 0.05 / watts,
+        "nominal_in_v": into,
+        "output_ohm": 0.006 * out * out / watts,
+        "line_per_v": 2e-4 * out,
+        "sags_below_v": into * (0.72 if up else max(0.6, (out + 1.2) / into)),
+        "shutoff_v": into * 0.62 if up else max(out + 0.4, into * 0.5),
+        "restart_v": into * 0.75,
+    }
 
 
 def _inverter(ratings: UnitRatings) -> dict[str, Any]:
     into, out, watts = ratings.input_v, ratings.output_v, ratings.watts
     return {
-        "output_v": out, "fixed_w": 1.5 + 0.01 * watts, "proportional": 0.05, "resistive_per_w": 0.07 / watts, "nominal_in_v": into,
-        "output_ohm": 0.02 * out * out / watts, "line_per_v": 0.0, "sags_below_v": 0.86 * into, "shutoff_v": 0.875 * into, "restart_v": 1.04 * into,
-        "limit_a": 1.15 * watts / out, "hertz": 50.0 if out > 200 else 60.0, "economy_w": 0.2 + 0.001 * watts,
-    }  # fmt: skip
+        "output_v": out,
+        "fixed_w": 1.5 + 0.01 * watts,
+        "proportional": 0.05,
+        "resistive_per_w": 0.07 / watts,
+        "nominal_in_v": into,
+        "output_ohm": 0.02 * out * out / watts,
+        "line_per_v": 0.0,
+        "sags_below_v": 0.86 * into,
+        "shutoff_v": 0.875 * into,
+        "restart_v": 1.04 * into,
+        "limit_a": 1.15 * watts / out,
+        "hertz": 50.0 if out > 200 else 60.0,
+        "economy_w": 0.2 + 0.001 * watts,
+    }
 
 
 def converter_scenario(scene: Scene, setup: Setup, run_number: int) -> ConverterScenario:
@@ -121,10 +142,15 @@ def converter_scenario(scene: Scene, setup: Setup, run_number: int) -> Converter
 
     mains = parameters.hertz > 0
     return ConverterScenario(
-        parameters, setup.leads.resistance_ohm,
-        pack=pack_from_label(setup.battery.label) if scene.on_battery and setup.battery is not None else None, breaker=breaker,
-        input_v=channel(into.voltage_accuracy, "V", 5e-4), input_a=channel(into.current_accuracy, "A", 5e-4),
-        output_v=channel(out.voltage_accuracy, "V", 0.05 if mains else 5e-4, 0.1 if mains else 0.001), output_a=channel(out.current_accuracy, "A", 5e-4),
-        output_w=channel(out.details.power_accuracy, "W", 0.02, 0.1), source_v=channel(into.voltage_accuracy, "V", 5e-4),
+        parameters,
+        setup.leads.resistance_ohm,
+        pack=pack_from_label(setup.battery.label) if scene.on_battery and setup.battery is not None else None,
+        breaker=breaker,
+        input_v=channel(into.voltage_accuracy, "V", 5e-4),
+        input_a=channel(into.current_accuracy, "A", 5e-4),
+        output_v=channel(out.voltage_accuracy, "V", 0.05 if mains else 5e-4, 0.1 if mains else 0.001),
+        output_a=channel(out.current_accuracy, "A", 5e-4),
+        output_w=channel(out.details.power_accuracy, "W", 0.02, 0.1),
+        source_v=channel(into.voltage_accuracy, "V", 5e-4),
         seed=int(rng.integers(1, 2**31)),
-    )  # fmt: skip
+    )

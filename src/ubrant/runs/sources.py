@@ -59,10 +59,18 @@ def sources(logbook: Logbook, most: int = 60) -> list[Source]:
         if energy_u is None:
             doubtful += " Nobody said how accurate the meter is, so its part is missing from the band."
         value, spread = show_with(energy_wh, energy_u)
-        found.append(Source(
-            f"{name or run.source}, run of {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}", name or run.source, energy_wh,
-            (energy_u or 0.0) / COVERAGE, f"measured: {value}{f' ± {spread}' if spread else ''} Wh", doubtful.strip(), share, run.id,
-        ))  # fmt: skip
+        found.append(
+            Source(
+                f"{name or run.source}, run of {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}",
+                name or run.source,
+                energy_wh,
+                (energy_u or 0.0) / COVERAGE,
+                f"measured: {value}{f' ± {spread}' if spread else ''} Wh",
+                doubtful.strip(),
+                share,
+                run.id,
+            )
+        )
     for unit in logbook.units():
         label = label_of(unit)
         if unit.id not in tested and label is not None and label.energy_wh:

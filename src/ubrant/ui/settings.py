@@ -15,9 +15,11 @@ from ubrant.ui.widgets.forms import Choice, button, label, row
 GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
 CHARGES = (("Ah", "Ah"), ("mAh", "mAh"))
 SPEEDS = (
-    ("simulated, as fast as it can", math.inf), ("simulated, 600 × the clock", 600.0), ("simulated, 60 × the clock", 60.0),
+    ("simulated, as fast as it can", math.inf),
+    ("simulated, 600 × the clock", 600.0),
+    ("simulated, 60 × the clock", 60.0),
     ("simulated, in real time", 1.0),
-)  # fmt: skip
+)
 
 
 def ground() -> str:
@@ -66,9 +68,11 @@ class SettingsDialog(QDialog):
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
         rows: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Ground"), self.ground), (self.tr("Charge in"), self.charge), (self.tr("Simulated bench, at first"), self.speed),
+            (self.tr("Ground"), self.ground),
+            (self.tr("Charge in"), self.charge),
+            (self.tr("Simulated bench, at first"), self.speed),
             (self.tr("Files are saved in"), self.folder),
-        )  # fmt: skip
+        )
         for line, (title, field) in enumerate(rows):
             grid.addWidget(label(title), line, 0)
             grid.addWidget(field, line, 1)

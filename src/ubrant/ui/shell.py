@@ -231,10 +231,7 @@ class MainWindow(QMainWindow):
     def _fill_edit_menu(self) -> None:
         assert self._edit is not None
         self._edit.clear()
-        undo, redo = (
-            self.bench.undo.createUndoAction(self, self.tr("Undo")),
-            self.bench.undo.createRedoAction(self, self.tr("Redo")),
-        )
+        undo, redo = (self.bench.undo.createUndoAction(self, self.tr("Undo")), self.bench.undo.createRedoAction(self, self.tr("Redo")))
         assert undo is not None and redo is not None
         undo.setShortcut(QKeySequence.StandardKey.Undo)
         redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])

@@ -111,8 +111,13 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     shot("sweep", RUN)
     bench.session.end()
     settle(800)
-    for name, unit, method in (("sweep-findings", "Laptop step-up", "sweep"), ("load-steps", "Attic 150", "steps"), ("idle-draw", "Hall 1000", "idle"),
-                               ("protection", "Pack breaker", "trip"), ("modes", "Projector", "appliance")):  # fmt: skip
+    for name, unit, method in (
+        ("sweep-findings", "Laptop step-up", "sweep"),
+        ("load-steps", "Attic 150", "steps"),
+        ("idle-draw", "Hall 1000", "idle"),
+        ("protection", "Pack breaker", "trip"),
+        ("modes", "Projector", "appliance"),
+    ):
         done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
         bench.run_opened.emit(done.id)
         shot(name, FINDINGS)
@@ -135,8 +140,14 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
     world.set_load(10.0)
     for _ in range(2):
         bench.session.order(Order.DONE)
-    for minutes, words in ((1, "{v:.2f} V"), (2, "load on {v:.2f} V {a:.2f} A"), (25, "{v:.2f} V {a:.2f} A fan started"), (55, "{v:.2f} V {a:.2f} A"),
-                           (80, "{v:.2f} V {a:.2f} A temp {c:.0f} C"), (92, "")):  # fmt: skip
+    for minutes, words in (
+        (1, "{v:.2f} V"),
+        (2, "load on {v:.2f} V {a:.2f} A"),
+        (25, "{v:.2f} V {a:.2f} A fan started"),
+        (55, "{v:.2f} V {a:.2f} A"),
+        (80, "{v:.2f} V {a:.2f} A temp {c:.0f} C"),
+        (92, ""),
+    ):
         clock.time_s = 60.0 * minutes
         world.advance_to(clock.time_s)
         if words:

@@ -42,18 +42,56 @@ class Theme:
 
 
 LIGHT = Theme(
-    band="#1F2A33", band_text="#F3EFE7", band_quiet="#B4BCC2", here="#F0B07A", here_text="#1F2A33",
-    ground="#EFECE4", paper="#FBFAF6", card="#FFFFFF", ink="#1F2A33", quiet="#5E666D", line="#CFCABE", faint="#E4E0D6",
-    voltage="#17685F", current="#A8541C", power="#6D3B73", loss="#B23A2E", caution="#B97A0A", good="#3F6B2E",
-    loss_wash="#F8E6E1", caution_wash="#F9EEDA", good_wash="#E9F0E2", plain_wash="#EEF0F0", level="#D9E6E3",
-)  # fmt: skip
+    band="#1F2A33",
+    band_text="#F3EFE7",
+    band_quiet="#B4BCC2",
+    here="#F0B07A",
+    here_text="#1F2A33",
+    ground="#EFECE4",
+    paper="#FBFAF6",
+    card="#FFFFFF",
+    ink="#1F2A33",
+    quiet="#5E666D",
+    line="#CFCABE",
+    faint="#E4E0D6",
+    voltage="#17685F",
+    current="#A8541C",
+    power="#6D3B73",
+    loss="#B23A2E",
+    caution="#B97A0A",
+    good="#3F6B2E",
+    loss_wash="#F8E6E1",
+    caution_wash="#F9EEDA",
+    good_wash="#E9F0E2",
+    plain_wash="#EEF0F0",
+    level="#D9E6E3",
+)
 
 DARK = Theme(
-    band="#10161A", band_text="#ECE7DC", band_quiet="#9BA4AA", here="#F0B07A", here_text="#10161A",
-    ground="#171D22", paper="#1D242A", card="#272F36", ink="#ECE7DC", quiet="#A3ACB2", line="#46515A", faint="#323C44",
-    voltage="#63C4B5", current="#E39355", power="#C998D1", loss="#F08374", caution="#E3B455", good="#A2CB90",
-    loss_wash="#3B2724", caution_wash="#38301D", good_wash="#263222", plain_wash="#252E34", level="#2C4B47",
-)  # fmt: skip
+    band="#10161A",
+    band_text="#ECE7DC",
+    band_quiet="#9BA4AA",
+    here="#F0B07A",
+    here_text="#10161A",
+    ground="#171D22",
+    paper="#1D242A",
+    card="#272F36",
+    ink="#ECE7DC",
+    quiet="#A3ACB2",
+    line="#46515A",
+    faint="#323C44",
+    voltage="#63C4B5",
+    current="#E39355",
+    power="#C998D1",
+    loss="#F08374",
+    caution="#E3B455",
+    good="#A2CB90",
+    loss_wash="#3B2724",
+    caution_wash="#38301D",
+    good_wash="#263222",
+    plain_wash="#252E34",
+    level="#2C4B47",
+)
 
 _current = LIGHT
 
@@ -105,12 +143,20 @@ def apply(app: QApplication, wish: str = "light") -> None:
 def _dress(app: QApplication) -> None:
     palette = QPalette()
     for role, name in (
-        (QPalette.ColorRole.Window, "ground"), (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Base, "card"),
-        (QPalette.ColorRole.AlternateBase, "paper"), (QPalette.ColorRole.Text, "ink"), (QPalette.ColorRole.Button, "card"),
-        (QPalette.ColorRole.ButtonText, "ink"), (QPalette.ColorRole.Highlight, "current"), (QPalette.ColorRole.HighlightedText, "card"),
-        (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"), (QPalette.ColorRole.PlaceholderText, "quiet"),
+        (QPalette.ColorRole.Window, "ground"),
+        (QPalette.ColorRole.WindowText, "ink"),
+        (QPalette.ColorRole.Base, "card"),
+        (QPalette.ColorRole.AlternateBase, "paper"),
+        (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.Button, "card"),
+        (QPalette.ColorRole.ButtonText, "ink"),
+        (QPalette.ColorRole.Highlight, "current"),
+        (QPalette.ColorRole.HighlightedText, "card"),
+        (QPalette.ColorRole.ToolTipBase, "card"),
+        (QPalette.ColorRole.ToolTipText, "ink"),
+        (QPalette.ColorRole.PlaceholderText, "quiet"),
         (QPalette.ColorRole.Link, "voltage"),
-    ):  # fmt: skip
+    ):
         palette.setColor(role, color(name))
     app.setStyleSheet(style_sheet(_current))
     app.setPalette(palette)  # last: widgets that keep colours draw them anew when it changes

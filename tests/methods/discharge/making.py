@@ -53,9 +53,14 @@ def discharging(
 
 
 def begun(
-    book: Logbook, plan: DischargePlan, unit: Unit = SMALL, meter: Meter = FINE, choice: BenchChoice | None = None, started: datetime | None = None,
+    book: Logbook,
+    plan: DischargePlan,
+    unit: Unit = SMALL,
+    meter: Meter = FINE,
+    choice: BenchChoice | None = None,
+    started: datetime | None = None,
     changes: dict[str, Any] | None = None,
-) -> tuple[Run, RunSession]:  # fmt: skip
+) -> tuple[Run, RunSession]:
     """A discharge on the simulated bench that is not started yet."""
     kept = unit if unit.id else book.keep_unit(unit)
     return start_by_itself(book, DISCHARGE, discharging(kept, plan, meter), choice, started=started, changes=changes)

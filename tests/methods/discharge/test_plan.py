@@ -74,13 +74,20 @@ def test_a_sound_plan_has_no_problems():
 
 @pytest.mark.parametrize(
     ("changes", "says"),
-    [({"cutoff": Cutoff(9.5)}, "below the floor of 10 V for 4 iron phosphate cells"), ({"cutoff": Cutoff(0.0)}, "There is no cut-off"),
-     ({"cutoff": Cutoff(14.0)}, "not under its full 13.6 V"), ({"current_a": 0.0}, "There is no current"),
-     ({"current_a": 70.0}, "more than the load takes (60 A)"), ({"current_a": 25.0}, "more than Bench meter reads up to (20 A)"),
-     ({"unit": Unit("Pack", "battery", "", max_current_a=5.0)}, "more than Pack may give (5 A)"), ({"own_cutoff_v": -0.1}, "leads would drop all"),
-     ({"meter": Meter("Small", max_v=10.0)}, "and Small goes to 10 V"), ({"meter": Meter("Odd", "nonsense", "1 %")}, "Odd: “nonsense”"),
-     ({"label": "2 Ah 12.8 V LiFePO4", "current_a": 8.0}, "wants a limit from its maker")],
-)  # fmt: skip
+    [
+        ({"cutoff": Cutoff(9.5)}, "below the floor of 10 V for 4 iron phosphate cells"),
+        ({"cutoff": Cutoff(0.0)}, "There is no cut-off"),
+        ({"cutoff": Cutoff(14.0)}, "not under its full 13.6 V"),
+        ({"current_a": 0.0}, "There is no current"),
+        ({"current_a": 70.0}, "more than the load takes (60 A)"),
+        ({"current_a": 25.0}, "more than Bench meter reads up to (20 A)"),
+        ({"unit": Unit("Pack", "battery", "", max_current_a=5.0)}, "more than Pack may give (5 A)"),
+        ({"own_cutoff_v": -0.1}, "leads would drop all"),
+        ({"meter": Meter("Small", max_v=10.0)}, "and Small goes to 10 V"),
+        ({"meter": Meter("Odd", "nonsense", "1 %")}, "Odd: “nonsense”"),
+        ({"label": "2 Ah 12.8 V LiFePO4", "current_a": 8.0}, "wants a limit from its maker"),
+    ],
+)
 def test_refuses_with_a_reason(changes, says):
     refused = [text for refused, text in problems(**changes) if refused]
     assert any(says in text for text in refused), refused
@@ -88,8 +95,12 @@ def test_refuses_with_a_reason(changes, says):
 
 @pytest.mark.parametrize(
     ("changes", "says"),
-    [({"current_a": 20.0}, "not like for like"), ({"meter": Meter("Old one")}, "no ± and no verdict"), ({"label": "12 V 45 Ah"}, "nobody said"),
-     ({"leads": Leads(5.0, 1.0)}, "thicker ones would stay cooler")],
-)  # fmt: skip
+    [
+        ({"current_a": 20.0}, "not like for like"),
+        ({"meter": Meter("Old one")}, "no ± and no verdict"),
+        ({"label": "12 V 45 Ah"}, "nobody said"),
+        ({"leads": Leads(5.0, 1.0)}, "thicker ones would stay cooler"),
+    ],
+)
 def test_says_what_to_know_without_refusing(changes, says):
     assert any(says in text for refused, text in problems(**changes) if not refused)

@@ -47,10 +47,15 @@ def test_the_path_shows_where_each_meter_goes(prepare):
 
 @pytest.mark.parametrize(
     ("field", "text", "says"),
-    [("cutoff", "9.5 V", "below the floor of 10 V for 4 iron phosphate cells"), ("load", "30 A", "more than Bench meter reads up to (20 A)"),
-     ("load", "two", "Load draws: “two” is not a value in A"), ("cutoff", "11 A", "is in A, and a value in V belongs here"),
-     ("every", "0 s", "more than 0 s"), ("cutoff", "14 V", "would end at once")],
-)  # fmt: skip
+    [
+        ("cutoff", "9.5 V", "below the floor of 10 V for 4 iron phosphate cells"),
+        ("load", "30 A", "more than Bench meter reads up to (20 A)"),
+        ("load", "two", "Load draws: “two” is not a value in A"),
+        ("cutoff", "11 A", "is in A, and a value in V belongs here"),
+        ("every", "0 s", "more than 0 s"),
+        ("cutoff", "14 V", "would end at once"),
+    ],
+)
 def test_refuses_with_a_reason(prepare, qtbot, field, text, says):
     type_into(qtbot, prepare.form.fields[field], text)
     settle(prepare)

@@ -130,8 +130,16 @@ def test_a_zero_read_first_changes_nothing_but_the_zero(logbook):
 
 
 def test_a_plan_comes_back_from_what_its_run_keeps():
-    plan = small_plan(mode="power", amount=6.0, profile=((5.0, 1.0),), repeats=True, limits=Ends(time_s=50.0), charge=ChargePlan(1.0, 14.0, 0.1),
-                      charge_when="after", take_out_ah=0.1)  # fmt: skip
+    plan = small_plan(
+        mode="power",
+        amount=6.0,
+        profile=((5.0, 1.0),),
+        repeats=True,
+        limits=Ends(time_s=50.0),
+        charge=ChargePlan(1.0, 14.0, 0.1),
+        charge_when="after",
+        take_out_ah=0.1,
+    )
     made = discharging(SMALL, plan, leads=Leads(2.0, 6.0))
     again = DISCHARGE.prepared(DISCHARGE.head(made, Origin(BY_HAND)))
     assert again == made
@@ -173,9 +181,17 @@ def test_an_interrupted_run_can_be_left_as_it_is(logbook):
 
 
 LINES = (
-    (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A"), (10800, "12.90 V 10.0 A"),
-    (14400, "12.75 V 10.0 A"), (16200, "12.4 V 10.0 A"), (16800, "11.9 V 10.0 A"), (17100, "10.9 V 10.0 A empty"), (18000, "12.3 V"),
-)  # fmt: skip
+    (0, "13.34 V"),
+    (120, "load on 13.1 V 10.0 A"),
+    (3600, "13.05 V 10.0 A"),
+    (7200, "12.98 V 10.0 A"),
+    (10800, "12.90 V 10.0 A"),
+    (14400, "12.75 V 10.0 A"),
+    (16200, "12.4 V 10.0 A"),
+    (16800, "11.9 V 10.0 A"),
+    (17100, "10.9 V 10.0 A empty"),
+    (18000, "12.3 V"),
+)
 
 
 CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA")

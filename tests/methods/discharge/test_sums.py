@@ -127,10 +127,12 @@ def test_working_can_be_checked_on_paper():
 
 @pytest.mark.parametrize(
     ("readings", "says"),
-    [(Readings(np.array([0.0]), np.array([12.0]), np.array([1.0])), "Fewer than two"),
-     (Readings(np.arange(3.0), np.full(3, 12.0), np.zeros(3)), "No current flows"),
-     (Readings(np.array([0.0, 2.0, 1.0]), np.full(3, 12.0), np.ones(3)), "does not increase at reading 3")],
-)  # fmt: skip
+    [
+        (Readings(np.array([0.0]), np.array([12.0]), np.array([1.0])), "Fewer than two"),
+        (Readings(np.arange(3.0), np.full(3, 12.0), np.zeros(3)), "No current flows"),
+        (Readings(np.array([0.0, 2.0, 1.0]), np.full(3, 12.0), np.ones(3)), "does not increase at reading 3"),
+    ],
+)
 def test_says_why_nothing_can_be_said(readings, says):
     with pytest.raises(ReadingsError, match=says):
         analyse(record(readings))

@@ -20,9 +20,16 @@ from ubrant.logbook.records import new_run
 from ubrant.ui.shell import FINDINGS, RUN
 
 LINES = (
-    (0, "13.34 V"), (120, "load on 13.1 V 10.0 A"), (3600, "13.05 V 10.0 A"), (7200, "12.98 V 10.0 A fan started"), (10800, "12.90 V 10.0 A"),
-    (14400, "12.75 V 10.0 A"), (16200, "12.4 V 10.0 A"), (16800, "11.9 V 10.0 A"), (17100, "10.9 V 10.0 A"),
-)  # fmt: skip
+    (0, "13.34 V"),
+    (120, "load on 13.1 V 10.0 A"),
+    (3600, "13.05 V 10.0 A"),
+    (7200, "12.98 V 10.0 A fan started"),
+    (10800, "12.90 V 10.0 A"),
+    (14400, "12.75 V 10.0 A"),
+    (16200, "12.4 V 10.0 A"),
+    (16800, "11.9 V 10.0 A"),
+    (17100, "10.9 V 10.0 A"),
+)
 
 
 @pytest.fixture

@@ -65,12 +65,22 @@ def test_load_steps_by_hand_until_the_leads_give_up(bench_window, qtbot):
     jot(qtbot, window.run, "input 12.5 V 0.4 A")
     assert "still lacks: output V, output W" in window.run.jot_line.hint.text()
     window.run.jot_line.clear()
-    for line in ("input 12.60 V 0.36 A output 231 V 0 W 50.0 Hz source 12.61 V", "dc 12.00 V 9.2 A ac 229.6 V 100 W 50.0 Hz source 12.45 V",
-                 "dc 11.40 V 19.4 A ac 228 V 200 W 50.0 Hz source 12.30 V", "dc 11.05 V 25.4 A ac 227 V 250 W 50.0 Hz source 12.25 V"):  # fmt: skip
+    for line in (
+        "input 12.60 V 0.36 A output 231 V 0 W 50.0 Hz source 12.61 V",
+        "dc 12.00 V 9.2 A ac 229.6 V 100 W 50.0 Hz source 12.45 V",
+        "dc 11.40 V 19.4 A ac 228 V 200 W 50.0 Hz source 12.30 V",
+        "dc 11.05 V 25.4 A ac 227 V 250 W 50.0 Hz source 12.25 V",
+    ):
         say_line(window, qtbot, line)
     assert "Leave 200 W on" in window.run.ahead_note.text()
-    for line in ("input 11.1 V 20.0 A output 228 V 200 W source 12.00 V", "alarm input 10.9 V", "input 10.52 V 21.1 A output 227 V 200 W source 11.50 V",
-                 "load off", "source 11.9 V", "source 12.15 V"):  # fmt: skip
+    for line in (
+        "input 11.1 V 20.0 A output 228 V 200 W source 12.00 V",
+        "alarm input 10.9 V",
+        "input 10.52 V 21.1 A output 227 V 200 W source 11.50 V",
+        "load off",
+        "source 11.9 V",
+        "source 12.15 V",
+    ):
         say_line(window, qtbot, line, 900)
     view = close(window, qtbot)
     assert view.ended_by == "leads"

@@ -28,8 +28,19 @@ HEAD = "input voltage / V,input current / A,output voltage / V,output current / 
 
 
 def test_a_sweep(tmp_path):
-    made = said(write(tmp_path, sweep_rows(), HEAD), "--method", "sweep", "--tolerance", "5 V 5%", "--rated", "15 W",
-                "--voltage-accuracy", "0.1% + 2 mV", "--current-accuracy", "0.5% + 1 mA")  # fmt: skip
+    made = said(
+        write(tmp_path, sweep_rows(), HEAD),
+        "--method",
+        "sweep",
+        "--tolerance",
+        "5 V 5%",
+        "--rated",
+        "15 W",
+        "--voltage-accuracy",
+        "0.1% + 2 mV",
+        "--current-accuracy",
+        "0.5% + 1 mA",
+    )
     found = {key: f["value"] for key, f in made["findings"].items()}
     assert found["loss_fixed"] == pytest.approx(0.4, rel=0.02)
     assert found["loss_proportional"] == pytest.approx(0.06, rel=0.05)
@@ -81,7 +92,7 @@ def test_power_stands_in_for_current(tmp_path):
         ([(12, 1)], "input voltage / V,input current / A\n", "The output's voltage is needed"),
         ([(1, 2)], "alpha,beta\n", "names a tap"),
     ],
-)  # fmt: skip
+)
 def test_bad_sweeps_are_one_sentence(tmp_path, rows, head, says):
     done = ubrant("analyse", write(tmp_path, rows, head), "--method", "sweep", "--json")
     assert (done.returncode, says in done.stderr, len(done.stderr.strip().splitlines())) == (2, True, 1), done.stderr

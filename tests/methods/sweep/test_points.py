@@ -24,9 +24,14 @@ def made(*meters):
 def test_a_point_is_the_mean_of_its_settled_stretch():
     volts = series([4, 4, 4, 4, 5, 5, 5, 5, 5])
     data = record_for(
-        "sweep", made(), point(4.0, 2.0), input_V=series([10, 11, 12, 12, 12, 12, 12, 12, 12]), input_A=series([0.9] * 9), output_V=volts,
+        "sweep",
+        made(),
+        point(4.0, 2.0),
+        input_V=series([10, 11, 12, 12, 12, 12, 12, 12, 12]),
+        input_A=series([0.9] * 9),
+        output_V=volts,
         output_A=series([1.0] * 9),
-    )  # fmt: skip
+    )
     rows = points_taken(data, [])
     assert rows.asked == ((12.0, 1.0),)
     assert rows.column("output", "V")[0] == 5.0

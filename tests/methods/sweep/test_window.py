@@ -69,8 +69,15 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     view = window.findings.account
     truth = scenario(window, window.findings.shown()[0].id)
     p = truth.converter
-    told = {"idle_power": p.fixed_w, "loss_fixed": p.fixed_w, "loss_proportional": p.proportional, "loss_resistive": p.resistive_per_w,
-            "shutoff_voltage": p.shutoff_v, "restart_voltage": p.restart_v, "lead_resistance": truth.lead_ohm}  # fmt: skip
+    told = {
+        "idle_power": p.fixed_w,
+        "loss_fixed": p.fixed_w,
+        "loss_proportional": p.proportional,
+        "loss_resistive": p.resistive_per_w,
+        "shutoff_voltage": p.shutoff_v,
+        "restart_voltage": p.restart_v,
+        "lead_resistance": truth.lead_ohm,
+    }
     for key, value in told.items():
         finding = view.findings[key]
         assert abs(finding.value - value) <= 1.5 * finding.expanded_uncertainty, key
@@ -174,8 +181,14 @@ def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
 def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     """Load and supply by name; a display cannot be asked, so that a meter with a connection takes its place; what is read along is ticked."""
     window, form = prepared, prepared.prepare.form
-    for name, role, tap in (("Sink", "load", ""), ("Sink two", "load", ""), ("Feed", "supply", ""), ("A", "meter", "input"), ("B", "meter", "output"),
-                            ("C", "meter", "output")):  # fmt: skip
+    for name, role, tap in (
+        ("Sink", "load", ""),
+        ("Sink two", "load", ""),
+        ("Feed", "supply", ""),
+        ("A", "meter", "input"),
+        ("B", "meter", "output"),
+        ("C", "meter", "output"),
+    ):
         details = MeterDetails(role=role, connection="scpi", address="TCPIP0::127.0.0.1::9::SOCKET", tap=tap or "battery")
         window.bench.keep_meter(Meter(name, "0.1 %", "0.2 %", details=details))
     assert not form.load.isVisible()

@@ -36,8 +36,12 @@ def test_a_clipped_record_is_said(tmp_path):
 
 @pytest.mark.parametrize(
     ("volts", "says"),
-    [(325 * np.sin(PHASE[:300]), "no whole cycle"), (np.full(1600, 3.0), "no whole cycle"), (325 * np.sin(PHASE[::40] * 1.0), "samples in a cycle")],
-)  # fmt: skip
+    [
+        (325 * np.sin(PHASE[:300]), "no whole cycle"),
+        (np.full(1600, 3.0), "no whole cycle"),
+        (325 * np.sin(PHASE[::40] * 1.0), "samples in a cycle"),
+    ],
+)
 def test_bad_records_are_one_sentence(tmp_path, volts, says):
     time = np.arange(len(volts)) * (5e-5 if len(volts) > 100 else 2e-3)
     done = ubrant("analyse", wave(tmp_path, volts, time), "--method", "waveform", "--json")

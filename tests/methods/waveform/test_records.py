@@ -63,9 +63,13 @@ def test_a_record_is_a_run_with_a_sentence(logbook, tmp_path):
         ("Voltage (V)\n" + "\n".join("12" for _ in range(90)), False, "no column for time"),
         ("Time (s),Voltage (V)\n" + "\n".join(f"{k / 1000},{np.sin(k / 60):.4f}" for k in range(150)), True, "no whole cycle"),
         ("Time (s),Voltage (V)\n" + "\n".join(f"{k / 10},{np.sin(k):.4f}" for k in range(90)), True, "samples in a cycle"),
-        ("Time (s),Voltage (V)\n" + "\n".join(f"{(k % 60) / 1000},{np.sin(k / 5):.4f}" for k in range(120)), True, "two traces one after the other"),
+        (
+            "Time (s),Voltage (V)\n" + "\n".join(f"{(k % 60) / 1000},{np.sin(k / 5):.4f}" for k in range(120)),
+            True,
+            "two traces one after the other",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_record_is_refused(tmp_path, text, read, says):
     path = tmp_path / "bad.csv"
     path.write_text(text)

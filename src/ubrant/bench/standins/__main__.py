@@ -79,9 +79,14 @@ def _devices(world: World | ConverterWorld) -> dict[str, ScpiDevice | None]:
     if isinstance(world, ConverterWorld):
         return {**converter_devices(world)}
     return {
-        "clock": clock_device(world), "load": load_device(world), "meter": meter_device(world), "meter2": meter_device(world),
-        "supply": supply_device(world), "thermometer": thermometer_device(world), "board": None,
-    }  # fmt: skip
+        "clock": clock_device(world),
+        "load": load_device(world),
+        "meter": meter_device(world),
+        "meter2": meter_device(world),
+        "supply": supply_device(world),
+        "thermometer": thermometer_device(world),
+        "board": None,
+    }
 
 
 class Server:

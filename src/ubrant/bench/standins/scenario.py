@@ -66,18 +66,11 @@ def from_json(text: str) -> Scenario:
 
 def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Channel:
     """A channel whose gain and zero errors lie somewhere inside a quoted accuracy, as rectangular as the quote."""
-    return Channel(
-        float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit,
-    )  # fmt: skip
+    return Channel(float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit)
 
 
 def scenario_for(
-    label: Label,
-    voltage: Accuracy,
-    current: Accuracy,
-    lead_ohm: float,
-    seed_text: str,
-    stand_in: dict[str, Any] | None = None,
+    label: Label, voltage: Accuracy, current: Accuracy, lead_ohm: float, seed_text: str, stand_in: dict[str, Any] | None = None
 ) -> Scenario:
     """A bench for a unit: the pack its label suggests, a little better or worse, and meters inside their accuracy.
 
@@ -97,13 +90,21 @@ def scenario_for(
     health = float(known.get("health", rng.uniform(0.9, 1.04)))
     ohm = float(known.get("resistance", 1.0)) * (1 + 2.5 * max(0.0, 0.95 - health))
     pack = replace(
-        usual, capacity_ah=usual.capacity_ah * health, r0_ohm=usual.r0_ohm * ohm, r1_ohm=usual.r1_ohm * ohm,
-        r2_ohm=usual.r2_ohm * ohm, ambient_c=float(known.get("ambient_c", 20.0)),
-    )  # fmt: skip
+        usual,
+        capacity_ah=usual.capacity_ah * health,
+        r0_ohm=usual.r0_ohm * ohm,
+        r1_ohm=usual.r1_ohm * ohm,
+        r2_ohm=usual.r2_ohm * ohm,
+        ambient_c=float(known.get("ambient_c", 20.0)),
+    )
     return Scenario(
-        pack=pack, lead_ohm=lead_ohm, seed=int(rng.integers(1, 2**31)),
-        meter_v=drawn_inside(voltage, rng, noise=0.0006, digit=0.001), meter_a=drawn_inside(current, rng, noise=0.0015, digit=0.001),
+        pack=pack,
+        lead_ohm=lead_ohm,
+        seed=int(rng.integers(1, 2**31)),
+        meter_v=drawn_inside(voltage, rng, noise=0.0006, digit=0.001),
+        meter_a=drawn_inside(current, rng, noise=0.0015, digit=0.001),
         load_v=Channel(float(rng.uniform(-1, 1)) * 5e-4, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
         load_a=Channel(float(rng.uniform(-1, 1)) * 2e-3, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
-        set_gain=float(rng.uniform(-1, 1)) * 1e-3, step_s=_FINE_S if kind is None or kind.standard_rate_c >= _SLOW_RATE else _COARSE_S,
-    )  # fmt: skip
+        set_gain=float(rng.uniform(-1, 1)) * 1e-3,
+        step_s=_FINE_S if kind is None or kind.standard_rate_c >= _SLOW_RATE else _COARSE_S,
+    )

@@ -18,10 +18,7 @@ class ScpiDevice:
 
     def __init__(self, identity: str, commands: dict[str, Command]) -> None:
         self._commands = [(_pattern(header), action) for header, action in commands.items()]
-        self._commands += [
-            (re.compile(r"\*IDN\?", re.I), lambda _: identity),
-            (re.compile(r"\*OPC\?", re.I), lambda _: "1"),
-        ]
+        self._commands += [(re.compile(r"\*IDN\?", re.I), lambda _: identity), (re.compile(r"\*OPC\?", re.I), lambda _: "1")]
         self._commands.append((_pattern("SYSTem:ERRor?"), lambda _: self._next_error()))
         self._errors: list[str] = []
 
@@ -105,10 +102,7 @@ def meter_device(world: World) -> ScpiDevice:
     """A DC meter at the battery's terminals: volts across them, amperes through it."""
     return ScpiDevice(
         "Ubrant,simulated DC meter,0,1",
-        {
-            "MEASure:VOLTage?": lambda _: f"{world.meter_voltage():.6f}",
-            "MEASure:CURRent?": lambda _: f"{world.meter_current():.6f}",
-        },
+        {"MEASure:VOLTage?": lambda _: f"{world.meter_voltage():.6f}", "MEASure:CURRent?": lambda _: f"{world.meter_current():.6f}"},
     )
 
 
@@ -175,35 +169,52 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
         return ",".join(f"{v:.3f}" for v in world.converter.wave(world.output_v)[1])
 
     amount: dict[str, Command] = {
-        f"SOURce:{header}{mark}": (lambda _: f"{world.set_a:.6f}") if mark else setter("set_a") for header in ("CURRent", "POWer") for mark in ("", "?")
-    }  # fmt: skip
+        f"SOURce:{header}{mark}": (lambda _: f"{world.set_a:.6f}") if mark else setter("set_a")
+        for header in ("CURRent", "POWer")
+        for mark in ("", "?")
+    }
     load: dict[str, Command] = {
-        **amount, "SOURce:FUNCtion": set_mode,
-        "SOURce:VOLTage:LIMit:LOW": setter("own_cutoff_v"), "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
-        "INPut": switch_load, "INPut?": lambda _: "1" if world.load_is_on else "0",
-        "MEASure:VOLTage?": lambda _: f"{world.output_v:.6f}", "MEASure:CURRent?": lambda _: f"{world.output_a:.6f}",
-    }  # fmt: skip
+        **amount,
+        "SOURce:FUNCtion": set_mode,
+        "SOURce:VOLTage:LIMit:LOW": setter("own_cutoff_v"),
+        "SOURce:VOLTage:LIMit:LOW?": lambda _: f"{world.own_cutoff_v:.6f}",
+        "INPut": switch_load,
+        "INPut?": lambda _: "1" if world.load_is_on else "0",
+        "MEASure:VOLTage?": lambda _: f"{world.output_v:.6f}",
+        "MEASure:CURRent?": lambda _: f"{world.output_a:.6f}",
+    }
     supply: dict[str, Command] = {
-        "SOURce:VOLTage": setter("supply_v"), "SOURce:VOLTage?": lambda _: f"{world.supply_v:.6f}", "SOURce:CURRent": setter("supply_a"),
-        "SOURce:CURRent?": lambda _: f"{world.supply_a:.6f}", "OUTPut": switch_supply, "OUTPut?": lambda _: "1" if world.supply_is_on else "0",
-        "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.source_v, s.source_v):.6f}", "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
-    }  # fmt: skip
+        "SOURce:VOLTage": setter("supply_v"),
+        "SOURce:VOLTage?": lambda _: f"{world.supply_v:.6f}",
+        "SOURce:CURRent": setter("supply_a"),
+        "SOURce:CURRent?": lambda _: f"{world.supply_a:.6f}",
+        "OUTPut": switch_supply,
+        "OUTPut?": lambda _: "1" if world.supply_is_on else "0",
+        "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.source_v, s.source_v):.6f}",
+        "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
+    }
     volts, amps = "VOLTage", "CURRent"
     hertz = s.converter.hertz or 50.0
     step_s = 3.0 / hertz / 600
     return {
         "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "HANDs": _hands_of(world)}),
-        "load": ScpiDevice("Ubrant,simulated load,0,1", load), "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
+        "load": ScpiDevice("Ubrant,simulated load,0,1", load),
+        "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
         "meter": meter("input", **{volts: (lambda: world.input_v, s.input_v), amps: (lambda: world.input_a, s.input_a)}),
         "meter2": meter("output", **{volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a)}),
         "meter3": meter("source", **{volts: (lambda: world.source_v, s.source_v)}),
-        "plug": meter("plug", **{
-            volts: (lambda: world.output_v, s.output_v), amps: (lambda: world.output_a, s.output_a), "POWer": (lambda: world.output_w, s.output_w),
-            "ENERgy": (lambda: world.counted_wh, Channel(s.output_w.gain, 0, 0, 0.1)),
-            "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Channel(0, 0, 0.01, 0.01)),
-        }),
+        "plug": meter(
+            "plug",
+            **{
+                volts: (lambda: world.output_v, s.output_v),
+                amps: (lambda: world.output_a, s.output_a),
+                "POWer": (lambda: world.output_w, s.output_w),
+                "ENERgy": (lambda: world.counted_wh, Channel(s.output_w.gain, 0, 0, 0.1)),
+                "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Channel(0, 0, 0.01, 0.01)),
+            },
+        ),
         "scope": ScpiDevice("Ubrant,simulated scope,0,1", {"TRACe:DATA?": trace, "SENSe:SWEep:TINTerval?": lambda _: f"{step_s:.9f}"}),
-    }  # fmt: skip
+    }
 
 
 def clock_device(world: World) -> ScpiDevice:

@@ -164,8 +164,26 @@ class Unknown(Event):
 
 
 KINDS: dict[str, type[Event]] = {
-    one.kind: one for one in (LoadOn, LoadOff, ChargeOn, ChargeOff, Paused, Resumed, LoadSet, PointTaken, HoldBegan, WentOff, HeldOn, Zeroed, HandDid, Gap, MeterAway, Note)
-}  # fmt: skip
+    one.kind: one
+    for one in (
+        LoadOn,
+        LoadOff,
+        ChargeOn,
+        ChargeOff,
+        Paused,
+        Resumed,
+        LoadSet,
+        PointTaken,
+        HoldBegan,
+        WentOff,
+        HeldOn,
+        Zeroed,
+        HandDid,
+        Gap,
+        MeterAway,
+        Note,
+    )
+}
 
 
 def event_to_json(event: Event) -> dict[str, Any]:

@@ -157,13 +157,19 @@ def head_from_json(data: Mapping[str, Any]) -> Head:
         battery = data.get("battery")
         meters = {str(tap): _meter_from_json(about) for tap, about in data.get("meters", {}).items()}
         setup = Setup(
-            _unit_from_json(data.get("unit", {})), meters, decode(Leads, data.get("leads", {})),
+            _unit_from_json(data.get("unit", {})),
+            meters,
+            decode(Leads, data.get("leads", {})),
             _unit_from_json(battery) if battery else None,
-        )  # fmt: skip
+        )
         return Head(
-            str(data["method"]), setup, dict(data.get("plan", {})), decode(Criteria, data.get("criteria", {})),
-            decode(Conditions, data.get("conditions", {})), decode(Origin, data.get("origin", {})),
-        )  # fmt: skip
+            str(data["method"]),
+            setup,
+            dict(data.get("plan", {})),
+            decode(Criteria, data.get("criteria", {})),
+            decode(Conditions, data.get("conditions", {})),
+            decode(Origin, data.get("origin", {})),
+        )
     except (KeyError, TypeError, AttributeError, ValueError) as error:
         raise CodecError(f"What stands there of the run does not hold together ({error}).") from None
 
@@ -181,14 +187,24 @@ def _unit_from_json(data: Mapping[str, Any]) -> Unit:
 
 def _meter_to_json(meter: Meter) -> dict[str, Any]:
     told = {
-        "id": meter.id, "name": meter.name, "voltage_accuracy": meter.voltage_accuracy, "current_accuracy": meter.current_accuracy,
-        "max_v": meter.max_v, "max_a": meter.max_a, "details": meter.details.to_json(),
-    }  # fmt: skip
+        "id": meter.id,
+        "name": meter.name,
+        "voltage_accuracy": meter.voltage_accuracy,
+        "current_accuracy": meter.current_accuracy,
+        "max_v": meter.max_v,
+        "max_a": meter.max_a,
+        "details": meter.details.to_json(),
+    }
     return {k: v for k, v in told.items() if v}
 
 
 def _meter_from_json(data: Mapping[str, Any]) -> Meter:
     return Meter(
-        str(data.get("name", "")), str(data.get("voltage_accuracy", "")), str(data.get("current_accuracy", "")), data.get("max_v"),
-        data.get("max_a"), int(data.get("id", 0)), details_from(data.get("details", {})),
-    )  # fmt: skip
+        str(data.get("name", "")),
+        str(data.get("voltage_accuracy", "")),
+        str(data.get("current_accuracy", "")),
+        data.get("max_v"),
+        data.get("max_a"),
+        int(data.get("id", 0)),
+        details_from(data.get("details", {})),
+    )

@@ -27,8 +27,14 @@ QUANTITIES: tuple[Key, ...] = (
 SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
 """Names people use for the two ends of what converts."""
 NEEDED = QUANTITIES[:3]
-_WIDE = {"input_v": ("input", "V"), "input_a": ("input", "A"), "output_v": ("output", "V"), "output_a": ("output", "A"), "output_w": ("output", "W"),
-         "source_v": ("source", "V")}  # fmt: skip
+_WIDE = {
+    "input_v": ("input", "V"),
+    "input_a": ("input", "A"),
+    "output_v": ("output", "V"),
+    "output_a": ("output", "A"),
+    "output_w": ("output", "W"),
+    "source_v": ("source", "V"),
+}
 _UNSETTLED = 0.02
 _SAME_SETTING = 0.015
 Setting = tuple[float, float]
@@ -97,9 +103,13 @@ def points_taken(record: Record, settings: Sequence[Setting]) -> Rows:
 
 
 def _rows(
-    asked: list[Setting], values: list[list[float]], half: list[list[float]], time_s: list[float], settled: list[bool],
+    asked: list[Setting],
+    values: list[list[float]],
+    half: list[list[float]],
+    time_s: list[float],
+    settled: list[bool],
     waves: list[tuple[float, float] | None],
-) -> Rows:  # fmt: skip
+) -> Rows:
     shape = (-1, len(QUANTITIES))
     return Rows(
         tuple(asked), np.array(values).reshape(shape), np.array(half).reshape(shape), np.array(time_s), tuple(settled), tuple(waves)

@@ -169,8 +169,13 @@ class Record:
 
 
 def record_of(
-    head: Head, readings: Mapping[Key, Series], events: Iterable[Event] = (), lines: Sequence[Entry] = (), state: str = "done", ended_by: str = ""
-) -> Record:  # fmt: skip
+    head: Head,
+    readings: Mapping[Key, Series],
+    events: Iterable[Event] = (),
+    lines: Sequence[Entry] = (),
+    state: str = "done",
+    ended_by: str = "",
+) -> Record:
     """A record from what was kept, read so far, or brought in."""
     ordered = tuple(sorted(lines, key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered))

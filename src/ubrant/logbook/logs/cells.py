@@ -10,9 +10,33 @@ from datetime import datetime, timedelta
 from ubrant.core.quantity import unit_factor
 
 _NOTHING = {
-    "", "-", "--", "---", "----", "nan", "null", "none", "nil", "n/a", "na", "n.a.", "#n/a", "#value!", "#num!", "?", "*", ".", "err", "error",
-    "undef", "nodata", "no data", "missing", "void", "invalid",
-}  # fmt: skip
+    "",
+    "-",
+    "--",
+    "---",
+    "----",
+    "nan",
+    "null",
+    "none",
+    "nil",
+    "n/a",
+    "na",
+    "n.a.",
+    "#n/a",
+    "#value!",
+    "#num!",
+    "?",
+    "*",
+    ".",
+    "err",
+    "error",
+    "undef",
+    "nodata",
+    "no data",
+    "missing",
+    "void",
+    "invalid",
+}
 _OVER = {
     "ol",
     "o.l",

@@ -37,10 +37,20 @@ def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
     schema: dict[str, type[pl.DataType]] = {f"cell {k}": pl.String for k in range(len(sheet.headings))}
     schema |= {name: pl.String if q in texts else pl.Float64 for q, name in names.items()}
     try:
-        table = pl.scan_csv(
-            sheet.data, has_header=False, skip_lines=sheet.first_line - 1, separator=sheet.separator,
-            decimal_comma=sheet.decimal_comma, schema=schema, comment_prefix="#", encoding="utf8-lossy",
-        ).select(*(pl.col(name).alias(q) for q, name in names.items())).collect()  # fmt: skip
+        table = (
+            pl.scan_csv(
+                sheet.data,
+                has_header=False,
+                skip_lines=sheet.first_line - 1,
+                separator=sheet.separator,
+                decimal_comma=sheet.decimal_comma,
+                schema=schema,
+                comment_prefix="#",
+                encoding="utf8-lossy",
+            )
+            .select(*(pl.col(name).alias(q) for q, name in names.items()))
+            .collect()
+        )
         started = None
         if is_stamp:
             moments = table["time"].str.strip_chars().str.to_datetime(_stamp_format(stamp), time_unit="us", strict=True)

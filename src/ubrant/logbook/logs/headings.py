@@ -25,19 +25,7 @@ _WORDS = {
         "tiempo",
     },
     "voltage": {"voltage", "volt", "volts", "u", "v", "vbat", "ubat", "vbatt", "spannung", "tension", "voltaje"},
-    "current": {
-        "current",
-        "amps",
-        "amp",
-        "ampere",
-        "amperes",
-        "amperage",
-        "i",
-        "ibat",
-        "strom",
-        "courant",
-        "corriente",
-    },
+    "current": {"current", "amps", "amp", "ampere", "amperes", "amperage", "i", "ibat", "strom", "courant", "corriente"},
 }
 _LETTERS = {"t", "u", "v", "i"}
 _BASE = {"time": "s", "voltage": "V", "current": "A"}
@@ -127,9 +115,20 @@ def needed_found(headings: list[Heading]) -> int:
 
 
 _TAP_WORDS = {
-    "battery": "battery", "batt": "battery", "bat": "battery", "load": "load", "source": "source", "input": "input", "in": "input",
-    "output": "output", "out": "output", "dc": "dc", "ac": "ac", "bank": "bank", "charger": "charger",
-}  # fmt: skip
+    "battery": "battery",
+    "batt": "battery",
+    "bat": "battery",
+    "load": "load",
+    "source": "source",
+    "input": "input",
+    "in": "input",
+    "output": "output",
+    "out": "output",
+    "dc": "dc",
+    "ac": "ac",
+    "bank": "bank",
+    "charger": "charger",
+}
 _OTHER_WORDS = {"temperature": "°C", "temp": "°C", "soc": "%", "percent": "%"}
 
 

@@ -134,9 +134,15 @@ def _jots(name: str, text: str) -> LogFile:
         time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
     head = found.head
     about: dict[str, Any] = {
-        "head": head, "method": head.get("method", ""), "unit": head.get("unit", ""), "label": head.get("label", ""), "chemistry": head.get("chemistry") or None,
-        "meter": head.get("meter", ""), "voltage_accuracy": head.get("volts", ""), "current_accuracy": head.get("amps", ""),
-    }  # fmt: skip
+        "head": head,
+        "method": head.get("method", ""),
+        "unit": head.get("unit", ""),
+        "label": head.get("label", ""),
+        "chemistry": head.get("chemistry") or None,
+        "meter": head.get("meter", ""),
+        "voltage_accuracy": head.get("volts", ""),
+        "current_accuracy": head.get("amps", ""),
+    }
     return LogFile(name, time, volts, amps, {"jot text": f"tap {tap}"}, found.started, found.warnings, about=about, entries=found.entries)
 
 

@@ -288,15 +288,38 @@ def _as_log(sheet: Sheet, columns: Columns, rows: _Rows, clock: _Clock, left_out
     name = (
         (f"run {rows.name}" if columns.run is not None else f"lines {rows.lines[0]} to {rows.lines[-1]}") if of > 1 and rows.lines else ""
     )
-    return finished(sheet, columns, time, volts, amps, rows.events, clock.started, tuple(dict.fromkeys(clock.warnings)), tuple(left_out), name, {
-        key: Series(np.array([t for t, _ in found]), np.array([v for _, v in found])) for key, found in rows.others.items() if len(found) > 1
-    })  # fmt: skip
+    return finished(
+        sheet,
+        columns,
+        time,
+        volts,
+        amps,
+        rows.events,
+        clock.started,
+        tuple(dict.fromkeys(clock.warnings)),
+        tuple(left_out),
+        name,
+        {
+            key: Series(np.array([t for t, _ in found]), np.array([v for _, v in found]))
+            for key, found in rows.others.items()
+            if len(found) > 1
+        },
+    )
 
 
 def finished(
-    sheet: Sheet, columns: Columns, time: Array, volts: Array, amps: Array, events: list[tuple[float, str]], started: datetime | None,
-    warnings: tuple[str, ...], left_out: tuple[LeftOut, ...] = (), run_name: str = "", others: dict[tuple[str, str], Series] | None = None,
-) -> LogFile:  # fmt: skip
+    sheet: Sheet,
+    columns: Columns,
+    time: Array,
+    volts: Array,
+    amps: Array,
+    events: list[tuple[float, str]],
+    started: datetime | None,
+    warnings: tuple[str, ...],
+    left_out: tuple[LeftOut, ...] = (),
+    run_name: str = "",
+    others: dict[tuple[str, str], Series] | None = None,
+) -> LogFile:
     """Columns as a log: equal times thinned out, counts from 1970 turned into dates, what was taken for granted said.
 
     Raises
@@ -345,8 +368,21 @@ def finished(
                 f"{np.abs(values).max():.0f} and no unit. Write the unit into the heading, like “{heading.text} (m{heading.unit})”."
             )
     return LogFile(
-        sheet.name, time, volts, amps, columns.used(), started, tuple(said), others, tuple(events), {}, left_out, run_name, (), sheet.headings,
-    )  # fmt: skip
+        sheet.name,
+        time,
+        volts,
+        amps,
+        columns.used(),
+        started,
+        tuple(said),
+        others,
+        tuple(events),
+        {},
+        left_out,
+        run_name,
+        (),
+        sheet.headings,
+    )
 
 
 def _maybe_thousands(sheet: Sheet, heading: Heading) -> str:

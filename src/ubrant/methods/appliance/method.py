@@ -66,10 +66,17 @@ class ApplianceMethod(Method):
         )
         lacking = say("The watts are missing: on AC, volts × amperes is not watts. Type “{example}”.", example=_EXAMPLE)
         rows = tuple(
-            Row(say("Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.", mode=mode, example=_EXAMPLE),
-                (("", "W"),), refusal=lacking)
+            Row(
+                say(
+                    "Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.",
+                    mode=mode,
+                    example=_EXAMPLE,
+                ),
+                (("", "W"),),
+                refusal=lacking,
+            )
             for mode in prepared.plan.modes
-        )  # fmt: skip
+        )
         after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
         return ByHand((ask,), rows, after)
 
@@ -91,10 +98,18 @@ class ApplianceMethod(Method):
         at_most = max((m for m in modes if m.watts is not None), key=lambda m: m.watts or 0.0)
         taken_in = Through(at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
         return Account(
-            findings, tuple(f.key for f in watts), (), None, said, tuple(warnings), planned=len(names) or None, taken=len(modes),
-            drawings=lambda: (_bars(findings),), path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False),
+            findings,
+            tuple(f.key for f in watts),
+            (),
+            None,
+            said,
+            tuple(warnings),
+            planned=len(names) or None,
+            taken=len(modes),
+            drawings=lambda: (_bars(findings),),
+            path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False),
             shown_at=say("At its most"),
-        )  # fmt: skip
+        )
 
 
 def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:

@@ -45,9 +45,19 @@ def discharge_of(record: Record) -> DischargeRecord:
         tap, readings = "battery", Readings(np.empty(0), np.empty(0), np.empty(0))
     on, off = record.switched()
     return DischargeRecord(
-        readings, record.accuracy("battery", "V"), record.accuracy("battery", "A"), head.setup.label, head.criteria.cutoff,
-        head.conditions.temperature_c, on, off, _ended(record), "battery" if tap in ("source", "dc") else tap, widths, record.interruptions(),
-    )  # fmt: skip
+        readings,
+        record.accuracy("battery", "V"),
+        record.accuracy("battery", "A"),
+        head.setup.label,
+        head.criteria.cutoff,
+        head.conditions.temperature_c,
+        on,
+        off,
+        _ended(record),
+        "battery" if tap in ("source", "dc") else tap,
+        widths,
+        record.interruptions(),
+    )
 
 
 def _own_is_typed(record: Record) -> bool:
@@ -75,12 +85,18 @@ def others_of(record: Record, plan: DischargePlan | None) -> Others:
     charges = [(s.from_s, s.to_s) for s in record.stretches(ChargeOn, ChargeOff) if s.to_s is not None]
     second = {q: record.corrected("battery 2", q) for q in "VA"}
     return Others(
-        _counters(record), percent, cells, record.either("battery", "°C"), tuple((a, b) for a, b in charges if b is not None),
-        tuple((a, b) for a, b in whole if b is not None), two_step=plan is not None and plan.two_step,
+        _counters(record),
+        percent,
+        cells,
+        record.either("battery", "°C"),
+        tuple((a, b) for a, b in charges if b is not None),
+        tuple((a, b) for a, b in whole if b is not None),
+        two_step=plan is not None and plan.two_step,
         start_ah=(plan.take_out_ah or None) if plan is not None else None,
-        other_v=second["V"] or no_readings(), other_a=second["A"] or no_readings(),
+        other_v=second["V"] or no_readings(),
+        other_a=second["A"] or no_readings(),
         other_accuracies=(record.accuracy("battery 2", "V"), record.accuracy("battery 2", "A")),
-    )  # fmt: skip
+    )
 
 
 def _only_typed(record: Record) -> bool:

@@ -118,9 +118,15 @@ class Doubt:
 
 
 def doubt_of(
-    voltage: Accuracy | None, current: Accuracy | None, readings: Readings, bounds: Bounds,
-    crossing: Crossing | None, cutoff: Cutoff | None, gaps: tuple[Gap, ...], widths: Widths | None = None,
-) -> Doubt | None:  # fmt: skip
+    voltage: Accuracy | None,
+    current: Accuracy | None,
+    readings: Readings,
+    bounds: Bounds,
+    crossing: Crossing | None,
+    cutoff: Cutoff | None,
+    gaps: tuple[Gap, ...],
+    widths: Widths | None = None,
+) -> Doubt | None:
     """Gather the doubts of a discharge; None when the meter's accuracy is not known."""
     if voltage is None or current is None:
         return None
@@ -140,9 +146,18 @@ def doubt_of(
         bend = 0.1 if widths is None else 0.5
         end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * bend)
     return Doubt(
-        voltage, current, seconds_per_volt, cutoff_v, cutoff_a, end_noise, noise_a, noise_v,
-        readings.typical_interval_s, gaps, _typed(readings, widths, first, stop),
-    )  # fmt: skip
+        voltage,
+        current,
+        seconds_per_volt,
+        cutoff_v,
+        cutoff_a,
+        end_noise,
+        noise_a,
+        noise_v,
+        readings.typical_interval_s,
+        gaps,
+        _typed(readings, widths, first, stop),
+    )
 
 
 def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> tuple[float, float, float, float]:

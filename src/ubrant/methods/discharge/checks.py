@@ -16,12 +16,7 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
     problems = _cutoff_problems(plan, label) + _current_problems(plan, unit, label, meter, load)
     full_v = _full_voltage(label)
     if full_v is not None and meter.max_v is not None and full_v > meter.max_v:
-        problems.append(
-            Problem(
-                True,
-                f"Charged it may stand at {plain(full_v, 3)} V, and {meter.name} goes to {plain(meter.max_v, 3)} V.",
-            )
-        )
+        problems.append(Problem(True, f"Charged it may stand at {plain(full_v, 3)} V, and {meter.name} goes to {plain(meter.max_v, 3)} V."))
     if full_v is not None and full_v > load.max_v:
         problems.append(Problem(True, f"Charged it may stand at {plain(full_v, 3)} V, and the load takes {plain(load.max_v, 3)} V."))
     if full_v is not None and full_v * plan.current_a > load.max_w:
@@ -32,10 +27,7 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
     drop = plan.current_a * leads.resistance_ohm
     if drop > 0.05 * plan.cutoff.voltage_v > 0 and plan.own_cutoff_v > 0:
         problems.append(
-            Problem(
-                False,
-                f"The leads drop {plain(drop, 3)} V at {plain(plan.current_a, 3)} A: thicker ones would stay cooler.",
-            )
+            Problem(False, f"The leads drop {plain(drop, 3)} V at {plain(plan.current_a, 3)} A: thicker ones would stay cooler.")
         )
     problems += _meter_problems(plan, meter, full_v)
     try:
@@ -80,20 +72,12 @@ def _cutoff_problems(plan: DischargePlan, label: Label) -> list[Problem]:
     elif kind and label.series and volts < kind.floor_v * label.series - 1e-9:
         floor = plain(kind.floor_v * label.series, 3)
         found.append(
-            Problem(
-                True,
-                f"{plain(volts, 3)} V is below the floor of {floor} V for {label.series} {kind.name} cells: it would be harmed.",
-            )
+            Problem(True, f"{plain(volts, 3)} V is below the floor of {floor} V for {label.series} {kind.name} cells: it would be harmed.")
         )
     elif full_v is not None and volts >= full_v:
         found.append(Problem(True, f"{plain(volts, 3)} V is not under its full {plain(full_v, 3)} V: the run would end at once."))
     if kind is None:
-        found.append(
-            Problem(
-                False,
-                "What kind of cell it is nobody said: Ubrant cannot guard its floor. Choose the cut-off with care.",
-            )
-        )
+        found.append(Problem(False, "What kind of cell it is nobody said: Ubrant cannot guard its floor. Choose the cut-off with care."))
     return found
 
 
@@ -101,29 +85,19 @@ def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Mete
     amps, kind, found = plan.current_a, label.kind_of_cell, []
     if not amps > 0:
         return [Problem(True, "There is no current: say how many amperes the load should draw.")]
-    limits = [
-        (load.max_a, "the load takes"),
-        (unit.max_current_a, f"{unit.name} may give"),
-        (meter.max_a, f"{meter.name} reads up to"),
-    ]
+    limits = [(load.max_a, "the load takes"), (unit.max_current_a, f"{unit.name} may give"), (meter.max_a, f"{meter.name} reads up to")]
     for limit, whose in limits:
         if limit is not None and amps > limit:
             found.append(Problem(True, f"{plain(amps, 3)} A is more than {whose} ({plain(limit, 3)} A)."))
     if kind and label.charge_ah and unit.max_current_a is None and amps > kind.max_rate_c * label.charge_ah:
         rate, most = plain(amps / label.charge_ah, 3), plain(kind.max_rate_c * label.charge_ah, 3)
         found.append(
-            Problem(
-                True,
-                f"{plain(amps, 3)} A is {rate} C: more than {most} A wants a limit from its maker. Enter one on the shelf.",
-            )
+            Problem(True, f"{plain(amps, 3)} A is {rate} C: more than {most} A wants a limit from its maker. Enter one on the shelf.")
         )
     standard = label.standard_rate_c
     if standard and label.charge_ah and not 0.9 <= amps / label.charge_ah / standard <= 1.1:
         wanted = plain(standard * label.charge_ah, 3)
         found.append(
-            Problem(
-                False,
-                f"The label means {wanted} A ({plain(standard, 3)} C). At {plain(amps, 3)} A the result is not like for like.",
-            )
+            Problem(False, f"The label means {wanted} A ({plain(standard, 3)} C). At {plain(amps, 3)} A the result is not like for like.")
         )
     return found

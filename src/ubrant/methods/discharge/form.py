@@ -70,12 +70,17 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
         Field("rest_after", "Rest after", Quantity("s"), show_duration(plan.rest_after_s), beside=True, roads=_ON_BENCH),
         Field("temperature_c", "Battery is at", Quantity("°C", may_be_empty=True), "", "not known", CONDITIONS),
         Field("between", "Take it as", _BETWEEN, _BETWEEN.options[0][0], part=ORIGIN, roads=(BY_HAND,)),
-        quantity("after_charge", "End also after", "Ah", "Ah"), quantity("after_energy", "or after", "Wh", "Wh", beside=True),
+        quantity("after_charge", "End also after", "Ah", "Ah"),
+        quantity("after_energy", "or after", "Wh", "Wh", beside=True),
         quantity("after_time", "or after so long", "s", "h", beside=True),
-        quantity("at_temperature", "… at a battery of", "°C", "45 °C"), Field("risen", "… at a resistance ×", Factor(), "", "1.5", folded=True),
-        quantity("slow", "… when less than", "A", "0.2 A"), quantity("pulse_on", "Pulses: on for", "s", "60 s"), quantity("pulse_off", "off for", "s", "20 s"),
+        quantity("at_temperature", "… at a battery of", "°C", "45 °C"),
+        Field("risen", "… at a resistance ×", Factor(), "", "1.5", folded=True),
+        quantity("slow", "… when less than", "A", "0.2 A"),
+        quantity("pulse_on", "Pulses: on for", "s", "60 s"),
+        quantity("pulse_off", "off for", "s", "20 s"),
         Field("profile", "Load profile", Phases(), "", "300 s 0.5; 60 s 0", folded=True),
-        quantity("take_out", "Take out first", "Ah", "4 Ah"), Field("charge", "Charge recorded", _CHARGES, _CHARGES.options[0][0], folded=True),
+        quantity("take_out", "Take out first", "Ah", "4 Ah"),
+        Field("charge", "Charge recorded", _CHARGES, _CHARGES.options[0][0], folded=True),
         quantity("charge_a", "at", "A", usual=charge.current_a if charge else None, only_with=with_charge),
         quantity("charge_v", "up to", "V", usual=charge.limit_v if charge else None, only_with=with_charge),
         quantity("charge_end", "until still flow", "A", usual=charge.end_a if charge else None, only_with=with_charge),
@@ -84,7 +89,7 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
         Field("start", "The start", Words(), "", "how it was charged, how long it rested, settings", CONDITIONS, folded=True),
         Field("two_step", "DC resistance in two steps first", YesNo(), "no", folded=True),
         Field("zero_first", "Read the meter's zero first", YesNo(), "no", folded=True),
-    )  # fmt: skip
+    )
 
 
 def plan_of(setup: Setup, read: Mapping[str, Any]) -> DischargePlan:
@@ -106,11 +111,28 @@ def plan_of(setup: Setup, read: Mapping[str, Any]) -> DischargePlan:
     in_cycles = read["charge"] == CYCLES
     limits = Ends(None, read["after_charge"], read["after_energy"], read["after_time"], read["at_temperature"], read["risen"], read["slow"])
     return DischargePlan(
-        current, Cutoff(volts, read["hold"]), own_cutoff(volts, current, setup.leads), read["every"], read["rest_before"], read["rest_after"],
-        label.chemistry, label.series, mode, None if mode == CURRENT else amount, read["profile"] or pulses, bool(pulses) and not read["profile"], limits,
-        read["two_step"], label.charge_ah, charge, read["charge"], int(read["cycles"] or 1) if in_cycles else 1,
-        (read["stop_share"] or 0.0) / 100 if in_cycles else 0.0, read["zero_first"], take_out_ah=read["take_out"] or 0.0,
-    )  # fmt: skip
+        current,
+        Cutoff(volts, read["hold"]),
+        own_cutoff(volts, current, setup.leads),
+        read["every"],
+        read["rest_before"],
+        read["rest_after"],
+        label.chemistry,
+        label.series,
+        mode,
+        None if mode == CURRENT else amount,
+        read["profile"] or pulses,
+        bool(pulses) and not read["profile"],
+        limits,
+        read["two_step"],
+        label.charge_ah,
+        charge,
+        read["charge"],
+        int(read["cycles"] or 1) if in_cycles else 1,
+        (read["stop_share"] or 0.0) / 100 if in_cycles else 0.0,
+        read["zero_first"],
+        take_out_ah=read["take_out"] or 0.0,
+    )
 
 
 def _must_go_together(read: Mapping[str, Any]) -> None:
@@ -133,12 +155,31 @@ def typed_of(plan: DischargePlan, temperature_c: float | None, start: str, betwe
     pulses = plan.repeats and len(plan.profile) == 2
     limits, charge = plan.limits, plan.charge
     return {
-        "load": (plan.mode, plan.setting), "cutoff": plan.cutoff.voltage_v, "hold": plan.cutoff.hold_s, "every": plan.every_s,
-        "rest_before": plan.rest_before_s, "rest_after": plan.rest_after_s, "temperature_c": temperature_c, "between": between,
-        "after_charge": limits.charge_ah, "after_energy": limits.energy_wh, "after_time": limits.time_s, "at_temperature": limits.temperature_c,
-        "risen": limits.resistance_rise, "slow": limits.slow_ah_per_h, "pulse_on": plan.profile[0][0] if pulses else None,
-        "pulse_off": plan.profile[1][0] if pulses else None, "profile": () if pulses else plan.profile, "take_out": plan.take_out_ah or None,
-        "charge": plan.charge_when, "charge_a": charge.current_a if charge else None, "charge_v": charge.limit_v if charge else None,
-        "charge_end": charge.end_a if charge else None, "cycles": plan.cycles, "stop_share": 100 * plan.stop_share if plan.stop_share else None,
-        "start": start, "two_step": plan.two_step, "zero_first": plan.zero_first,
-    }  # fmt: skip
+        "load": (plan.mode, plan.setting),
+        "cutoff": plan.cutoff.voltage_v,
+        "hold": plan.cutoff.hold_s,
+        "every": plan.every_s,
+        "rest_before": plan.rest_before_s,
+        "rest_after": plan.rest_after_s,
+        "temperature_c": temperature_c,
+        "between": between,
+        "after_charge": limits.charge_ah,
+        "after_energy": limits.energy_wh,
+        "after_time": limits.time_s,
+        "at_temperature": limits.temperature_c,
+        "risen": limits.resistance_rise,
+        "slow": limits.slow_ah_per_h,
+        "pulse_on": plan.profile[0][0] if pulses else None,
+        "pulse_off": plan.profile[1][0] if pulses else None,
+        "profile": () if pulses else plan.profile,
+        "take_out": plan.take_out_ah or None,
+        "charge": plan.charge_when,
+        "charge_a": charge.current_a if charge else None,
+        "charge_v": charge.limit_v if charge else None,
+        "charge_end": charge.end_a if charge else None,
+        "cycles": plan.cycles,
+        "stop_share": 100 * plan.stop_share if plan.stop_share else None,
+        "start": start,
+        "two_step": plan.two_step,
+        "zero_first": plan.zero_first,
+    }

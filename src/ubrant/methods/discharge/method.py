@@ -44,7 +44,7 @@ _GROUPS = (
     Group("State of charge", ("soc_before", "soc_after", "rest_before", "rest_after", "points", "energy_per_point")),
     Group("Resistance", ("resistance", "dc_resistance", "two_step_resistance")),
     Group("Charge", ("recharge", "recharge_energy", "end_current", "coulombic_efficiency", "energy_efficiency")),
-)  # fmt: skip
+)
 _MOST_MARKS = 40
 
 
@@ -90,9 +90,16 @@ class DischargeMethod(Method):
         amps = before.corrected("battery", "A") if before is not None else None
         given = charge_ah(amps.time_s, amps.value) if amps is not None and len(amps) > 1 else 0.0
         return Scene(
-            self.taps, battery=True, load_is_metered=True, by_hand=plan.by_hand, supply=plan.charge is not None,
-            thermometer=plan.limits.temperature_c is not None, full_share=0.3 if plan.charge_when == "before" else 1.0, given_ah=given, every_s=plan.every_s,
-        )  # fmt: skip
+            self.taps,
+            battery=True,
+            load_is_metered=True,
+            by_hand=plan.by_hand,
+            supply=plan.charge is not None,
+            thermometer=plan.limits.temperature_c is not None,
+            full_share=0.3 if plan.charge_when == "before" else 1.0,
+            given_ah=given,
+            every_s=plan.every_s,
+        )
 
     def expect(self, prepared: Prepared) -> Rehearsal | None:
         """The plan rehearsed on a pack as the label claims it, in steps fine enough to draw."""
@@ -135,13 +142,19 @@ class DischargeMethod(Method):
         volts = plain(prepared.plan.cutoff.voltage_v)
         asks = (
             Ask(say("Charge it fully until the charger stops, let it rest, take every other load off."), (cautions.LOOK_FIRST,)),
-            Ask(say("Clip the meter on at the battery's terminals, then the load behind its leads, switched off."), (cautions.FUSE, cautions.SURFACE)),
             Ask(
-                say("Take down the resting voltage (“13.34 V”). Switch the load on and say so with the first reading: “load on 13.1 V 10 A”. "
-                    "Then look in now and then, more often near {volts} V.", volts=volts),
+                say("Clip the meter on at the battery's terminals, then the load behind its leads, switched off."),
+                (cautions.FUSE, cautions.SURFACE),
+            ),
+            Ask(
+                say(
+                    "Take down the resting voltage (“13.34 V”). Switch the load on and say so with the first reading: “load on 13.1 V 10 A”. "
+                    "Then look in now and then, more often near {volts} V.",
+                    volts=volts,
+                ),
                 (cautions.HAND_OFF, cautions.WARM),
             ),
-        )  # fmt: skip
+        )
         return ByHand(asks, (), Row(""), marks_load=True)
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
@@ -152,15 +165,32 @@ class DischargeMethod(Method):
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> DischargePlan:
         label = setup.label
         names = {
-            "current_a", "own_cutoff_v", "every_s", "rest_before_s", "rest_after_s", "mode", "amount", "repeats", "two_step", "rated_ah", "charge_when",
-            "cycles", "stop_share", "zero_first", "by_hand", "take_out_ah",
-        }  # fmt: skip
+            "current_a",
+            "own_cutoff_v",
+            "every_s",
+            "rest_before_s",
+            "rest_after_s",
+            "mode",
+            "amount",
+            "repeats",
+            "two_step",
+            "rated_ah",
+            "charge_when",
+            "cycles",
+            "stop_share",
+            "zero_first",
+            "by_hand",
+            "take_out_ah",
+        }
         return DischargePlan(
-            cutoff=Cutoff(float(kept.get("cutoff_v") or 0.0), float(kept.get("hold_s", 1.0))), limits=decode(Ends, kept.get("limits", {})),
-            charge=decode(ChargePlan, kept["charge"]) if kept.get("charge") else None, profile=tuple((s, a) for s, a in kept.get("profile", ())),
-            chemistry=label.chemistry if label else None, series=label.series if label else None,
+            cutoff=Cutoff(float(kept.get("cutoff_v") or 0.0), float(kept.get("hold_s", 1.0))),
+            limits=decode(Ends, kept.get("limits", {})),
+            charge=decode(ChargePlan, kept["charge"]) if kept.get("charge") else None,
+            profile=tuple((s, a) for s, a in kept.get("profile", ())),
+            chemistry=label.chemistry if label else None,
+            series=label.series if label else None,
             **{key: value for key, value in kept.items() if key in names},
-        )  # fmt: skip
+        )
 
     def rest(self, prepared: Prepared, before: Record) -> Steps | None:
         return after_a_gap(prepared.plan)
@@ -201,14 +231,24 @@ class DischargeMethod(Method):
             warnings = (say("The start: {told}", told=record.head.conditions.start), *warnings)
         charge = found.findings["charge"]
         return Account(
-            found.findings, ("charge", "energy", "label_share", "duration"), _GROUPS, found.verdict, found.verdict.sentence, warnings,
-            ended_by=found.ended_by, gaps=found.gaps, more=_higher(data, found) if not live else (),
+            found.findings,
+            ("charge", "energy", "label_share", "duration"),
+            _GROUPS,
+            found.verdict,
+            found.verdict.sentence,
+            warnings,
+            ended_by=found.ended_by,
+            gaps=found.gaps,
+            more=_higher(data, found) if not live else (),
             drawings=lambda: (_trace(record, data, found, expected),),
             path=lambda: live_path(record, plan, course, charge.value or 0.0) if live else kept_path(record, plan, found),
-            shown_at=say("From battery to load"), energy=_energy(found, record.head.setup.label), short=_short(found),
+            shown_at=say("From battery to load"),
+            energy=_energy(found, record.head.setup.label),
+            short=_short(found),
             bar=(charge.value, charge.expanded_uncertainty) if charge.value is not None else None,
-            span=(found.load_on_s, found.end_s), ahead=_ahead(record, data, found, expected, course) if live else None,
-        )  # fmt: skip
+            span=(found.load_on_s, found.end_s),
+            ahead=_ahead(record, data, found, expected, course) if live else None,
+        )
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With Peukert's exponent from other runs of the unit, and a guess at what was left in it."""
@@ -295,8 +335,10 @@ def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Re
     readings = data.readings
     live = record.state == "running"
     measured = {
-        "V": Series(readings.time_s, readings.voltage_v), "A": Series(readings.time_s, readings.current_a), "W": Series(readings.time_s, power_of(readings)),
-    }  # fmt: skip
+        "V": Series(readings.time_s, readings.voltage_v),
+        "A": Series(readings.time_s, readings.current_a),
+        "W": Series(readings.time_s, power_of(readings)),
+    }
     marks = [(e.time_s, words) for e in record.events if (words := mark_of(e))][:_MOST_MARKS]
     marks += [(t, text) for t, text in record.typed.notes]
     if found.crossing is not None and not live:

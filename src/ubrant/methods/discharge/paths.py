@@ -19,9 +19,15 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
     drop = plan.current_a * leads.resistance_ohm
     claim = label.summary().split(" · ")[0] if label is not None else setup.unit.label_text
     nodes = (
-        Node("battery", setup.unit.name, claim, note=say("meter at its own terminals")), Node("leads", say("Leads"), leads.describe()),
-        Node("load", say("Load"), say("{setting} constant", setting=plan.show_setting()), note=say("its own cut-off: {volts} V", volts=f"{plan.own_cutoff_v:.2f}")),
-    )  # fmt: skip
+        Node("battery", setup.unit.name, claim, note=say("meter at its own terminals")),
+        Node("leads", say("Leads"), leads.describe()),
+        Node(
+            "load",
+            say("Load"),
+            say("{setting} constant", setting=plan.show_setting()),
+            note=say("its own cut-off: {volts} V", volts=f"{plan.own_cutoff_v:.2f}"),
+        ),
+    )
     flows = (Flow(None, meter=f"{setup.meter('battery').name}: V across, A through"), Flow(None, meter=say("the load's own display")))
     return PowerPath(
         nodes, flows, (None, say("will drop {volts} V", volts=show(drop, 2)) if drop > 0 else None, None), (0.0, 0.0, 0.0), "W"
@@ -39,9 +45,10 @@ def live_path(record: Record, plan: DischargePlan | None, found: Course | None, 
     left = fraction_left(found, delivered_ah, rated) if rated else None
     note = say("about {share} % left by ampere-hours", share=f"{100 * left:.0f}") if left is not None else ""
     nodes = (
-        Node("battery", setup.unit.name or say("Battery"), _claim(setup), left, note), Node("leads", say("Leads"), setup.leads.describe()),
+        Node("battery", setup.unit.name or say("Battery"), _claim(setup), left, note),
+        Node("leads", say("Leads"), setup.leads.describe()),
         Node("load", say("Load"), _setting(plan), note=_arrives(taps["battery"], taps["load"])),
-    )  # fmt: skip
+    )
     accuracy = record.accuracy("battery", "V"), record.accuracy("battery", "A")
     return watts(nodes, taps["battery"], taps["load"], (setup.meter("battery").name, say("Load")), setup.leads.resistance_ohm, accuracy)
 
@@ -51,8 +58,9 @@ def kept_path(record: Record, plan: DischargePlan | None, found: Discharge) -> P
     setup, energy = record.head.setup, found.findings["energy"]
     nodes = (
         Node("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_doubt()),
-        Node("leads", say("Leads"), setup.leads.describe() if plan is not None else ""), Node("load", say("Load"), _setting(plan) or say("as logged")),
-    )  # fmt: skip
+        Node("leads", say("Leads"), setup.leads.describe() if plan is not None else ""),
+        Node("load", say("Load"), _setting(plan) or say("as logged")),
+    )
     volts, amps = record.either("load", "V"), record.either("load", "A")
     load = join(volts, amps) if len(volts) and len(amps) else None
     names = (setup.meter("battery").name or say("log"), say("Load"))

@@ -107,9 +107,14 @@ def usual_plan(label: Label, leads: Leads) -> DischargePlan:
     volts = usual_cutoff_v(label) or 0.0
     hours = label.charge_ah / current
     return DischargePlan(
-        current, Cutoff(volts, 1.0), own_cutoff(volts, current, leads), every_s=1.0 if hours < 6 else 5.0,
-        chemistry=label.chemistry, series=label.series, rated_ah=label.charge_ah,
-    )  # fmt: skip
+        current,
+        Cutoff(volts, 1.0),
+        own_cutoff(volts, current, leads),
+        every_s=1.0 if hours < 6 else 5.0,
+        chemistry=label.chemistry,
+        series=label.series,
+        rated_ah=label.charge_ah,
+    )
 
 
 def usual_charge(label: Label) -> ChargePlan | None:
@@ -139,8 +144,7 @@ def discharge(plan: DischargePlan) -> Steps:
         yield Ask("Take every other load off the battery.", (cautions.LOOK_FIRST, *charging))
     else:
         yield Ask(
-            f"Charge it fully until the charger stops, let it rest {rest}, take every other load off.",
-            (cautions.LOOK_FIRST, *charging),
+            f"Charge it fully until the charger stops, let it rest {rest}, take every other load off.", (cautions.LOOK_FIRST, *charging)
         )
     yield Ask("Connect the meter at the battery's terminals and the load behind its leads.", (cautions.FUSE, cautions.SURFACE))
     if plan.charge is not None and plan.charge_when in {"before", "cycles"}:
@@ -160,9 +164,11 @@ def discharge(plan: DischargePlan) -> Steps:
         yield from _charge(plan, plan.charge)
         yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
     yield ReadRest(
-        plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        plan.rest_after_s,
+        min(max(plan.every_s, 1.0), 10.0),
+        f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
         (cautions.RECHARGE,),
-    )  # fmt: skip
+    )
     if plan.charge is not None and plan.charge_when == "after":
         yield from _charge(plan, plan.charge)
         yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
@@ -173,9 +179,11 @@ def after_a_gap(plan: DischargePlan) -> Steps:
     yield Ask("Look that the battery, its leads and the meter are as they were.", (cautions.LOOK_FIRST, cautions.FUSE))
     yield from _empty(replace(plan, two_step=False), plan.ends().watch())
     yield ReadRest(
-        plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        plan.rest_after_s,
+        min(max(plan.every_s, 1.0), 10.0),
+        f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
         (cautions.RECHARGE,),
-    )  # fmt: skip
+    )
 
 
 def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a generator that answers what ended it

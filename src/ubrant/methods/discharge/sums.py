@@ -249,9 +249,14 @@ def _time_off(readings: Readings, first: int, last: int, idle_below: float) -> f
 
 
 def _figures(
-    record: DischargeRecord, readings: Readings, stretch: _Stretch, crossing: Crossing | None,
-    gaps: tuple[Gap, ...], doubt: Doubt | None, idle_below: float,
-) -> dict[str, Finding]:  # fmt: skip
+    record: DischargeRecord,
+    readings: Readings,
+    stretch: _Stretch,
+    crossing: Crossing | None,
+    gaps: tuple[Gap, ...],
+    doubt: Doubt | None,
+    idle_below: float,
+) -> dict[str, Finding]:
     sums, bounds = stretch.sums, stretch.bounds
     hours = max((bounds.end_s - bounds.load_on_s) / 3600, 1e-12)
     count = f"{grouped(stretch.last - stretch.first + 1, 0)} readings"
@@ -260,21 +265,40 @@ def _figures(
     start_text = "Read while the load was on, joined by straight lines, from load on to " + until
     parts_q, parts_e, parts_t = doubt.parts(sums, bounds) if doubt else (None, None, None)
     charge = Finding(
-        "charge", "Charge delivered", sums.charge_ah, "Ah", parts_q, f"∫ I dt, {count}, {bridged}",
-        (f"{start_text}: {count}, {bridged}.",
-         f"mean {show(sums.charge_ah / hours, 5)} A × {show(hours, 5)} h = {show(sums.charge_ah, 5)} Ah"),
-    )  # fmt: skip
+        "charge",
+        "Charge delivered",
+        sums.charge_ah,
+        "Ah",
+        parts_q,
+        f"∫ I dt, {count}, {bridged}",
+        (
+            f"{start_text}: {count}, {bridged}.",
+            f"mean {show(sums.charge_ah / hours, 5)} A × {show(hours, 5)} h = {show(sums.charge_ah, 5)} Ah",
+        ),
+    )
     energy = Finding(
-        "energy", "Energy delivered", sums.energy_wh, "Wh", parts_e, "∫ V·I dt at the battery terminals",
-        ("V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval.",
-         f"mean {show(sums.energy_wh / hours, 5)} W × {show(hours, 5)} h = {show(sums.energy_wh, 5)} Wh"),
-    )  # fmt: skip
+        "energy",
+        "Energy delivered",
+        sums.energy_wh,
+        "Wh",
+        parts_e,
+        "∫ V·I dt at the battery terminals",
+        (
+            "V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval.",
+            f"mean {show(sums.energy_wh / hours, 5)} W × {show(hours, 5)} h = {show(sums.energy_wh, 5)} Wh",
+        ),
+    )
     on_s = bounds.end_s - bounds.load_on_s - stretch.off_s
     paused = f", less {show_duration(stretch.off_s)} with the load off" if stretch.off_s else ""
     duration = Finding(
-        "duration", "Duration", on_s, "s", parts_t, f"load on to {until}{paused}",
+        "duration",
+        "Duration",
+        on_s,
+        "s",
+        parts_t,
+        f"load on to {until}{paused}",
         (f"{grouped(bounds.end_s, 1)} s − {grouped(bounds.load_on_s, 1)} s{paused} = {grouped(on_s, 1)} s",),
-    )  # fmt: skip
+    )
     findings = {f.key: f for f in (charge, energy, duration)}
     findings["mean_voltage"] = _ratio("mean_voltage", "Mean voltage", energy, charge, "V")
     findings["label_share"] = _label_share(record.label, charge, energy)
@@ -293,10 +317,17 @@ def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Fin
         parts = of_ratio(top.value, top.contributions, bottom.value, bottom.contributions)
     working = f"{show(top.value)} {top.unit} ÷ {show(bottom.value)} {bottom.unit}"
     return Finding(
-        key, name, value, unit, parts, working,
-        (f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value, 5)} {unit}",
-         "What is wrong with the current is wrong in both and cancels."),
-    )  # fmt: skip
+        key,
+        name,
+        value,
+        unit,
+        parts,
+        working,
+        (
+            f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value, 5)} {unit}",
+            "What is wrong with the current is wrong in both and cancels.",
+        ),
+    )
 
 
 def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Finding:
@@ -336,11 +367,7 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     parts: Contributions | None = None
     if accuracy is not None:
         parts = (
-            Contribution(
-                "voltage gain",
-                rectangular(accuracy.gain * volts),
-                f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3",
-            ),
+            Contribution("voltage gain", rectangular(accuracy.gain * volts), f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3"),
             Contribution("voltage zero", rectangular(accuracy.zero), f"{show(accuracy.zero * 1000, 2)} mV ÷ √3"),
         )
     apart = abs(moment_s - float(time[index]))
@@ -357,9 +384,14 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
 
 
 def _warn(
-    warnings: list[str], record: DischargeRecord, readings: Readings, stretch: _Stretch, crossing: Crossing | None,
-    gaps: tuple[Gap, ...], findings: dict[str, Finding],
-) -> None:  # fmt: skip
+    warnings: list[str],
+    record: DischargeRecord,
+    readings: Readings,
+    stretch: _Stretch,
+    crossing: Crossing | None,
+    gaps: tuple[Gap, ...],
+    findings: dict[str, Finding],
+) -> None:
     total = findings["charge"].value or 0.0
     if gaps and total:
         share = 100 * sum(g.counted_share * g.charge_ah for g in gaps) / total

@@ -75,8 +75,13 @@ class SupplyMethod(Method):
         for number, share in enumerate(_SHARES, start=1):
             amps = share * prepared.plan.rated
             put = say("draw {amps} A", amps=plain(amps)) if amps else say("take the load off")
-            called = say("Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.",
-                         number=number, count=len(_SHARES), put=put, amps=plain(amps))  # fmt: skip
+            called = say(
+                "Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.",
+                number=number,
+                count=len(_SHARES),
+                put=put,
+                amps=plain(amps),
+            )
             wanted = (("input", "W"), *((("output", "V"), ("output", "A")) if amps else ()))
             rows.append(Row(called, wanted, example=_EXAMPLE, setting=(0.0, amps)))
         after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
@@ -115,9 +120,18 @@ class SupplyMethod(Method):
         out = Through(heaviest.output_w, heaviest.output_v, heaviest.output_a) if heaviest is not None else None
         rows = tuple((f, None, "") for key, f in findings.items() if key.startswith("efficiency_") and f.value is not None)
         return Account(
-            findings, ("average_efficiency", "no_load_power"), (), None, said, (*slips, *over), taken=len(steps) + (no_load is not None), planned=len(_SHARES),
-            drawings=lambda: (Bars(rows),), path=lambda: chain_path(setup, _CHAIN, flows_of(setup, into, out)), shown_at=say("At its heaviest load"),
-        )  # fmt: skip
+            findings,
+            ("average_efficiency", "no_load_power"),
+            (),
+            None,
+            said,
+            (*slips, *over),
+            taken=len(steps) + (no_load is not None),
+            planned=len(_SHARES),
+            drawings=lambda: (Bars(rows),),
+            path=lambda: chain_path(setup, _CHAIN, flows_of(setup, into, out)),
+            shown_at=say("At its heaviest load"),
+        )
 
 
 def _steps(record: Record) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:

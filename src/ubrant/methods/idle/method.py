@@ -78,8 +78,10 @@ class IdleMethod(Method):
         if accuracy is not None and accuracy.limit(guess_a) > 0.4 * guess_a:
             text = say(
                 "{name} may be {off} A off, and about {amps} A will flow: it may settle nothing. A shunt, or an Ah counter over some hours, would.",
-                name=meter.name, off=show(accuracy.limit(guess_a), 2), amps=show(guess_a, 2),
-            )  # fmt: skip
+                name=meter.name,
+                off=show(accuracy.limit(guess_a), 2),
+                amps=show(guess_a, 2),
+            )
             found.append(Problem(False, text))
         return refusals_first(found)
 
@@ -144,9 +146,15 @@ class IdleMethod(Method):
             course.append((setting, Series(read.time_s, read.volts * read.amps)))
             try:
                 found, said = idle_findings(
-                    read.volts, read.amps, setup.accuracy("input", "V"), setup.accuracy("input", "A"), setup.meter("input").details.floor_a,
-                    battery_wh=criteria.battery_wh, half_v=read.half_v, half_a=read.half_a,
-                )  # fmt: skip
+                    read.volts,
+                    read.amps,
+                    setup.accuracy("input", "V"),
+                    setup.accuracy("input", "A"),
+                    setup.meter("input").details.floor_a,
+                    battery_wh=criteria.battery_wh,
+                    half_v=read.half_v,
+                    half_a=read.half_a,
+                )
             except ReadingsError as error:
                 trouble = trouble or str(error)
                 continue
@@ -161,10 +169,16 @@ class IdleMethod(Method):
         if zero := record.zero_trouble():
             warnings.append(zero)
         return Account(
-            findings, ("idle_power", "idle_energy_day", "idle_power_economy"), (), None, _sentence(findings), (*warnings, *disagreements(record)),
-            drawings=lambda: (_course(course),), path=lambda: chain_path(setup, _CHAIN, flows_of(setup, taken_in), two_ends=False),
+            findings,
+            ("idle_power", "idle_energy_day", "idle_power_economy"),
+            (),
+            None,
+            _sentence(findings),
+            (*warnings, *disagreements(record)),
+            drawings=lambda: (_course(course),),
+            path=lambda: chain_path(setup, _CHAIN, flows_of(setup, taken_in), two_ends=False),
             shown_at=say("With nothing attached"),
-        )  # fmt: skip
+        )
 
 
 class _Read:

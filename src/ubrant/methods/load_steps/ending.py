@@ -66,9 +66,14 @@ def _sampled(record: Record) -> Ending | None:
     earlier = float(last_on[-2]) if len(last_on) > 1 else moment
     after = (source.value[source.time_s > until] if source is not None else np.array([])).tolist()
     return Ending(
-        load_w, near(volts, moment), near(volts, earlier), near(amps, moment), near(source, moment), after[0] if after else math.nan,
+        load_w,
+        near(volts, moment),
+        near(volts, earlier),
+        near(amps, moment),
+        near(source, moment),
+        after[0] if after else math.nan,
         after[-1] if after else math.nan,
-    )  # fmt: skip
+    )
 
 
 def near(series: Series | None, moment: float) -> float:
@@ -93,9 +98,14 @@ def _typed(record: Record, hold_w: float) -> Ending | None:
     earlier = before[-2] if len(before) > 1 else last
     watts = last[_PLACE[("output", "W")]]
     return Ending(
-        watts if math.isfinite(watts) else hold_w, last[_PLACE[("input", "V")]], earlier[_PLACE[("input", "V")]], last[_PLACE[("input", "A")]],
-        last[_PLACE[("source", "V")]], after[0] if after else math.nan, after[-1] if after else math.nan,
-    )  # fmt: skip
+        watts if math.isfinite(watts) else hold_w,
+        last[_PLACE[("input", "V")]],
+        earlier[_PLACE[("input", "V")]],
+        last[_PLACE[("input", "A")]],
+        last[_PLACE[("source", "V")]],
+        after[0] if after else math.nan,
+        after[-1] if after else math.nan,
+    )
 
 
 def _row(jotting: Jotting) -> list[float]:

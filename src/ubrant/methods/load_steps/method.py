@@ -46,7 +46,7 @@ from ubrant.methods.converting import (
     output_criteria,
     output_plot,
     wave_plot,
-)  # fmt: skip
+)
 from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
 from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
@@ -66,11 +66,24 @@ _GONE_SHARE = 0.5
 """The load's own cut-off, as a share of the output's voltage: under it the output has gone."""
 _CHAIN = (SOURCE, LEADS, UNIT, LOAD)
 _GROUPS = (
-    Group("Losses", ("loss_fixed", "loss_proportional", "loss_resistive", "half_arrives", "weighted_efficiency_european", "weighted_efficiency_californian")),
+    Group(
+        "Losses",
+        (
+            "loss_fixed",
+            "loss_proportional",
+            "loss_resistive",
+            "half_arrives",
+            "weighted_efficiency_european",
+            "weighted_efficiency_californian",
+        ),
+    ),
     Group("Output", ("output_sag", "frequency", "wave_thd", "wave_crest")),
-    Group("How it ended", ("alarm_voltage", "cutoff_input", "recovered", "charge_left", "overload", "held_for", "held_in", "held_out", "held_efficiency")),
+    Group(
+        "How it ended",
+        ("alarm_voltage", "cutoff_input", "recovered", "charge_left", "overload", "held_for", "held_in", "held_out", "held_efficiency"),
+    ),
     Group("Limits", ("lead_resistance",)),
-)  # fmt: skip
+)
 
 
 class LoadStepsMethod(Method):
@@ -137,16 +150,27 @@ class LoadStepsMethod(Method):
         example, wanted = (_EXAMPLE, _WANTED) if mains else (_DC_EXAMPLE, _DC_WANTED)
         rows = tuple(
             Row(
-                say("Step {number} of {count}: {what}, wait until it holds still, and type “{example}”. Add “source 12.6 V” where you read the battery's own terminals.",
-                    number=k, count=len(plan.loads), what=say("put {watts} W on", watts=plain(watts)) if watts else say("no load"), example=example),
-                wanted, (ANY_MARK,), example, setting=(0.0, watts),
+                say(
+                    "Step {number} of {count}: {what}, wait until it holds still, and type “{example}”. Add “source 12.6 V” where you read the battery's own terminals.",
+                    number=k,
+                    count=len(plan.loads),
+                    what=say("put {watts} W on", watts=plain(watts)) if watts else say("no load"),
+                    example=example,
+                ),
+                wanted,
+                (ANY_MARK,),
+                example,
+                setting=(0.0, watts),
             )
             for k, watts in enumerate(plan.loads, start=1)
-        )  # fmt: skip
+        )
         held = say("Leave {watts} W on and look in now and then, with the same line.", watts=plain(plan.hold)) + " " if plan.hold else ""
-        after = Row(held + say(
-            "When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
-        ))  # fmt: skip
+        after = Row(
+            held
+            + say(
+                "When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
+            )
+        )
         cautious = (cautions.MAINS,) if mains else ()
         return ByHand((Ask(f"{say(CONNECT)} {say('Switch it on.')}", (*cautious, cautions.FUSE, cautions.POLARITY)),), rows, after)
 
@@ -205,12 +229,21 @@ class LoadStepsMethod(Method):
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
         held = not live and "held_in" in findings
         return Account(
-            findings, ("peak_efficiency", "idle_power", "cutoff_input", "overload"), _GROUPS, None, found.sentence, (*warnings, *disagreements(record)),
-            ended_by=found.ended_by, taken=len(points), planned=planned, waves=shown,
-            drawings=lambda: _drawn(found.sweep, tolerance, shown, findings, live), shown_at=say("While the load was held") if held else say("At its best"),
+            findings,
+            ("peak_efficiency", "idle_power", "cutoff_input", "overload"),
+            _GROUPS,
+            None,
+            found.sentence,
+            (*warnings, *disagreements(record)),
+            ended_by=found.ended_by,
+            taken=len(points),
+            planned=planned,
+            waves=shown,
+            drawings=lambda: _drawn(found.sweep, tolerance, shown, findings, live),
+            shown_at=say("While the load was held") if held else say("At its best"),
             path=lambda: _held_path(setup, findings) if held else _path(setup, found.sweep, points, live=live),
             candidate=candidate_of(setup.unit.name, found.sweep, findings),
-        )  # fmt: skip
+        )
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))

@@ -33,9 +33,14 @@ def grid(plan: Sequence[Setting], taken: Sequence[Setting] = (), states: Sequenc
         off=counts[OFF],
     )
     return Plot(
-        say("Points, down and up again"), say("load, A     ● within tolerance   ◆ outside   × off"), say("input, V"),
-        (min(amps) - 0.05 * wide, max(amps) + 0.05 * wide), (min(volts) - 0.06 * high, max(volts) + 0.06 * high), tuple(layers), told,
-    )  # fmt: skip
+        say("Points, down and up again"),
+        say("load, A     ● within tolerance   ◆ outside   × off"),
+        say("input, V"),
+        (min(amps) - 0.05 * wide, max(amps) + 0.05 * wide),
+        (min(volts) - 0.06 * high, max(volts) + 0.06 * high),
+        tuple(layers),
+        told,
+    )
 
 
 def _dots(settings: Sequence[Setting], states: tuple[str, ...], ringed: int | None = None) -> Dots:

@@ -51,10 +51,21 @@ _MOST_POINTS = 600
 _CHAIN = (SOURCE, LEADS, UNIT, LOAD)
 _WANTED = (("input", "V"), ("input", "A"), ("output", "V"))
 GROUPS = (
-    Group("Losses", ("loss_fixed", "loss_proportional", "loss_resistive", "loss_scatter", "half_arrives", "weighted_efficiency_european", "weighted_efficiency_californian")),
+    Group(
+        "Losses",
+        (
+            "loss_fixed",
+            "loss_proportional",
+            "loss_resistive",
+            "loss_scatter",
+            "half_arrives",
+            "weighted_efficiency_european",
+            "weighted_efficiency_californian",
+        ),
+    ),
     Group("Regulation", ("line_regulation", "load_regulation", "headroom")),
     Group("Limits", ("dropout_voltage", "shutoff_voltage", "restart_voltage", "rated_from", "lead_resistance", "unsteady")),
-)  # fmt: skip
+)
 
 
 class SweepMethod(Method):
@@ -141,12 +152,19 @@ class SweepMethod(Method):
         )
         rows = tuple(
             Row(
-                say("Point {number} of {count}: set {volts} V at the input and {amps} A at the output, wait until it holds still, and type “input {volts} V … A output … V {amps} A”.",
-                    number=k, count=len(settings), volts=plain(volts), amps=plain(amps)),
-                _WANTED, example="input 12.5 V 0.93 A output 5.01 V 2 A", setting=(volts, amps),
+                say(
+                    "Point {number} of {count}: set {volts} V at the input and {amps} A at the output, wait until it holds still, and type “input {volts} V … A output … V {amps} A”.",
+                    number=k,
+                    count=len(settings),
+                    volts=plain(volts),
+                    amps=plain(amps),
+                ),
+                _WANTED,
+                example="input 12.5 V 0.93 A output 5.01 V 2 A",
+                setting=(volts, amps),
             )
             for k, (volts, amps) in enumerate(settings, start=1)
-        )  # fmt: skip
+        )
         return ByHand(
             (ask,),
             rows,
@@ -189,8 +207,13 @@ class SweepMethod(Method):
         try:
             found = analyse_sweep(points, meters_of(record.head.setup), criteria.tolerance, criteria.rated_w)
         except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(points), planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live),
-                           path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, points, len(points) - 1)))  # fmt: skip
+            return Account(
+                trouble=str(error),
+                taken=len(points),
+                planned=planned,
+                drawings=lambda: _drawn(None, settings, rows, {}, live),
+                path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, points, len(points) - 1)),
+            )
         findings = {**found.findings, **_unsteady(rows)}
         used = found.points
         warnings = [*rows.said, *found.warnings, *_unsteady_said(rows)]
@@ -201,11 +224,19 @@ class SweepMethod(Method):
         best = len(points) - 1 if live else best_point(found)
         shown = points if live else used
         return Account(
-            findings, ("peak_efficiency", "peak_at", "idle_power"), GROUPS, None, sweep_sentence(found), (*warnings, *disagreements(record)),
-            taken=len(points), planned=planned, drawings=lambda: _drawn(found, settings, rows, findings, live), shown_at=say("At its best"),
+            findings,
+            ("peak_efficiency", "peak_at", "idle_power"),
+            GROUPS,
+            None,
+            sweep_sentence(found),
+            (*warnings, *disagreements(record)),
+            taken=len(points),
+            planned=planned,
+            drawings=lambda: _drawn(found, settings, rows, findings, live),
+            shown_at=say("At its best"),
             path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, shown, best)),
             candidate=candidate_of(record.head.setup.unit.name, found, findings),
-        )  # fmt: skip
+        )
 
 
 def best_point(found: Sweep) -> int:
@@ -224,8 +255,11 @@ def _all_points(plan: SweepPlan) -> str:
     each = len(plan.points()) // max(len(plan.loads), 1)
     return say(
         "For each load ({loads}): input down from {highest} to {lowest} V until the output is off, and up again, {each} points.",
-        loads=", ".join(plain(a) for a in plan.loads) + " A", highest=plain(plan.highest), lowest=plain(plan.lowest), each=each,
-    )  # fmt: skip
+        loads=", ".join(plain(a) for a in plan.loads) + " A",
+        highest=plain(plan.highest),
+        lowest=plain(plan.lowest),
+        each=each,
+    )
 
 
 def _unsteady(rows: Rows) -> dict[str, Finding]:

@@ -49,10 +49,12 @@ class TripMethod(Method):
         rated = float(found[1].replace(",", "."))
         amps = ", ".join(plain(round(share * rated, 1)) for share in (1.05, 1.35, 2.0, 3.0))
         return (
-            Field("rated", "Rated", Quantity("A"), f"{plain(rated)} A"), Field("amps", "Overloads", Quantities("A"), f"{amps} A"),
-            Field("longest", "Each at most", Quantity("s"), "30 min"), Field("input", "Supply", Quantity("V"), "12 V"),
+            Field("rated", "Rated", Quantity("A"), f"{plain(rated)} A"),
+            Field("amps", "Overloads", Quantities("A"), f"{amps} A"),
+            Field("longest", "Each at most", Quantity("s"), "30 min"),
+            Field("input", "Supply", Quantity("V"), "12 V"),
             Field("curve", "Its curve", Words(parse_curve), _USUAL_CURVE, part=CRITERIA),
-        )  # fmt: skip
+        )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, meter = prepared.plan, prepared.setup.meter("input")

@@ -32,9 +32,13 @@ def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
         if number:
             yield Ask("Let it cool down, then reset it. The load is off: a reset into a load can trip the next device.", (), action="cool")
         answer = yield Hold(
-            amps, plan.every_s, plan.longest, f"{plain(amps)} A ({plain(amps / plan.rated, 3)} ×) until it opens, at most {show_duration(plan.longest)}.", "input",
+            amps,
+            plan.every_s,
+            plan.longest,
+            f"{plain(amps)} A ({plain(amps / plan.rated, 3)} ×) until it opens, at most {show_duration(plan.longest)}.",
+            "input",
             (cautions.WARM,),
-        )  # fmt: skip
+        )
         if answer is not None and answer.startswith("off"):
             yield Ask("It has opened. Reset it.", (), action="reset")
     yield SupplyOff("Supply off.")

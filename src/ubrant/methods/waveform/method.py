@@ -21,8 +21,11 @@ from ubrant.methods.method import WAVE_LOG, Method, MethodError
 from ubrant.methods.rehearsal import Rehearsal
 
 _KINDS = {
-    "sine": words("A sine"), "stepped": words("A stepped wave"), "square": words("A square wave"), "distorted": words("A distorted wave"),
-}  # fmt: skip
+    "sine": words("A sine"),
+    "stepped": words("A stepped wave"),
+    "square": words("A square wave"),
+    "distorted": words("A distorted wave"),
+}
 
 
 class WaveMethod(Method):
@@ -62,9 +65,16 @@ class WaveMethod(Method):
         where = say("at {load} W", load=show(load_w, 3)) if load_w else record.head.origin.columns.get("voltage", "")
         seen = SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics)
         return Account(
-            wave.findings, ("rms", "frequency", "thd"), (), None, wave_sentence(wave, where), wave.warnings, kind=wave.kind, waves=(seen,),
+            wave.findings,
+            ("rms", "frequency", "thd"),
+            (),
+            None,
+            wave_sentence(wave, where),
+            wave.warnings,
+            kind=wave.kind,
+            waves=(seen,),
             drawings=lambda: (wave_plot((seen,)), *_harmonics(wave.harmonics)),
-        )  # fmt: skip
+        )
 
 
 def wave_sentence(found: Waveform, what: str = "") -> str:

@@ -125,10 +125,14 @@ class ImportDialog(QDialog):
         grid = QGridLayout()
         grid.setVerticalSpacing(7)
         pairs = (
-            (self.tr("It is a log of"), self.unit_box), (self.tr("Its label says"), self.new_label), (self.tr("Judged to a cut-off of"), self.cutoff),
-            (self.tr("The battery was at"), self.temperature), (self.tr("Metered with"), self.meter_box),
-            (self.tr("accurate to, volts"), self.volts), (self.tr("accurate to, amperes"), self.amps),
-        )  # fmt: skip
+            (self.tr("It is a log of"), self.unit_box),
+            (self.tr("Its label says"), self.new_label),
+            (self.tr("Judged to a cut-off of"), self.cutoff),
+            (self.tr("The battery was at"), self.temperature),
+            (self.tr("Metered with"), self.meter_box),
+            (self.tr("accurate to, volts"), self.volts),
+            (self.tr("accurate to, amperes"), self.amps),
+        )
         for line, (title, field) in enumerate(pairs):
             grid.addWidget(label(title), line, 0)
             grid.addWidget(field, line, 1)
@@ -139,8 +143,7 @@ class ImportDialog(QDialog):
         layout.addWidget(label(f"{log.name}, {log.run_name}" if log.run_name else log.name, "title"))
         layout.addWidget(
             label(
-                self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns),
-                "quiet",
+                self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns), "quiet"
             )
         )
         layout.addWidget(trace, 1)
@@ -168,10 +171,7 @@ class ImportDialog(QDialog):
 
     def _meter_changed(self) -> None:
         meter = self.meter_box.currentData()
-        for field, text in (
-            (self.volts, meter.voltage_accuracy if meter else ""),
-            (self.amps, meter.current_accuracy if meter else ""),
-        ):
+        for field, text in ((self.volts, meter.voltage_accuracy if meter else ""), (self.amps, meter.current_accuracy if meter else "")):
             field.setEnabled(meter is None)
             field.setText(text)
         self._look()

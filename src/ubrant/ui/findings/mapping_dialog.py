@@ -29,10 +29,16 @@ class MappingDialog(QDialog):
         self.columns = ""
         self.setWindowTitle(self.tr("Which column is what"))
         self.resize(860, 680)
-        self.boxes = {key: Choice(name) for key, name in (
-            ("time", self.tr("Time")), ("voltage", self.tr("Voltage")), ("current", self.tr("Current")), ("power", self.tr("Power")),
-            ("run", self.tr("Runs told apart by")),
-        )}  # fmt: skip
+        self.boxes = {
+            key: Choice(name)
+            for key, name in (
+                ("time", self.tr("Time")),
+                ("voltage", self.tr("Voltage")),
+                ("current", self.tr("Current")),
+                ("power", self.tr("Power")),
+                ("run", self.tr("Runs told apart by")),
+            )
+        }
         for key, box in self.boxes.items():
             if key in {"power", "run"}:
                 box.addItem(self.tr("none"), 0)

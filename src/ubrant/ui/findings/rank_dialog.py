@@ -13,9 +13,14 @@ from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.plain_field import plain_field
 
 _FIELDS = (
-    ("output", "Output wanted", "5 V"), ("load", "Load", "10 W"), ("lowest", "Input from", "11.5 V"), ("highest", "up to", "13.6 V"),
-    ("hours", "Hours a day", "6"), ("battery", "Battery", "500 Wh"), ("price", "Price of 1 kWh", "0.30"),
-)  # fmt: skip
+    ("output", "Output wanted", "5 V"),
+    ("load", "Load", "10 W"),
+    ("lowest", "Input from", "11.5 V"),
+    ("highest", "up to", "13.6 V"),
+    ("hours", "Hours a day", "6"),
+    ("battery", "Battery", "500 Wh"),
+    ("price", "Price of 1 kWh", "0.30"),
+)
 _COLUMNS = ("", "Takes in", "Efficiency", "Runs for", "A year", "Costs a year", "")
 
 
@@ -59,9 +64,14 @@ class RankDialog(QDialog):
             text = {name: field.text() for name, field in self.fields.items()}
             output = parse_quantity(text["output"], "V") if text["output"].strip() else None
             job = Job(
-                parse_quantity(text["lowest"], "V"), parse_quantity(text["highest"], "V"), parse_quantity(text["load"], "W"), parse_number(text["hours"]),
-                parse_quantity(text["battery"], "Wh"), parse_number(text["price"]), self.always_on.isChecked(),
-            )  # fmt: skip
+                parse_quantity(text["lowest"], "V"),
+                parse_quantity(text["highest"], "V"),
+                parse_quantity(text["load"], "W"),
+                parse_number(text["hours"]),
+                parse_quantity(text["battery"], "Wh"),
+                parse_number(text["price"]),
+                self.always_on.isChecked(),
+            )
         except QuantityError as error:
             self.sentence.say("bad", str(error))
             return
@@ -72,8 +82,15 @@ class RankDialog(QDialog):
         self.sentence.say("plain", said)
         self.table.setRowCount(len(rows))
         for line, row in enumerate(rows):
-            cells = (row.name, f"{show(row.input_w)} W", f"{_with(row.efficiency, row.efficiency_u)} %", f"{_with(row.runtime_h, row.runtime_u)} h",
-                     f"{show(row.kwh_a_year, 3)} kWh", f"{row.cost_a_year:.2f}", row.refused or row.doubt)  # fmt: skip
+            cells = (
+                row.name,
+                f"{show(row.input_w)} W",
+                f"{_with(row.efficiency, row.efficiency_u)} %",
+                f"{_with(row.runtime_h, row.runtime_u)} h",
+                f"{show(row.kwh_a_year, 3)} kWh",
+                f"{row.cost_a_year:.2f}",
+                row.refused or row.doubt,
+            )
             for column, cell in enumerate(cells):
                 self.table.setItem(line, column, QTableWidgetItem(cell))
 

@@ -75,9 +75,17 @@ class FindingsStage(StageFrame):
         self.main.addWidget(self.drawn, 1)
         self.main.addWidget(self.jot_line.with_hint())
         for widget in (
-            self.run_box, self.verdict, self.settle, self.trouble, self.go_on, self.leave_it, self.between, label(self.tr("Ledger"), "heading"),
-            self.ledger, self.notes,
-        ):  # fmt: skip
+            self.run_box,
+            self.verdict,
+            self.settle,
+            self.trouble,
+            self.go_on,
+            self.leave_it,
+            self.between,
+            label(self.tr("Ledger"), "heading"),
+            self.ledger,
+            self.notes,
+        ):
             self.side.addWidget(widget)
         self.report_button = button(self.tr("Report …"), self.report_wanted.emit)
         self.export_button = button(self.tr("Export …"), self.export_wanted.emit)

@@ -90,9 +90,13 @@ class TapsDialog(QDialog):
         accuracies = (self.volts.text().strip(), self.amps.text().strip(), self.out_volts.text().strip(), self.out_amps.text().strip())
         load = self.load.text().strip()
         return Told(
-            str(self.method_box.currentData()), text, accuracies, self.one_meter.isChecked(), unit=self._bench.logbook.unit(unit_id) if unit_id else None,
+            str(self.method_box.currentData()),
+            text,
+            accuracies,
+            self.one_meter.isChecked(),
+            unit=self._bench.logbook.unit(unit_id) if unit_id else None,
             load_w=parse_quantity(load, "W") if load else None,
-        )  # fmt: skip
+        )
 
     def _method_changed(self) -> None:
         """A scope on the shelf says how accurate its record is."""

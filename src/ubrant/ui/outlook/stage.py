@@ -34,10 +34,13 @@ class OutlookStage(StageFrame):
         self.source_box = Choice(self.tr("Source"))
         self.fields = {name: QLineEdit() for name in _FIELDS}
         hints = (
-            ("load", self.tr("Load"), "62 W, 40..50 W, ~45 W", "60 W"), ("efficiency", self.tr("Efficiency"), "88 ± 2 %", "100 %"),
-            ("idle", self.tr("Idle draw"), "6 ± 1 W", "0 W"), ("input", self.tr("Coming in"), "20 W", "0 W"),
-            ("kept", self.tr("Kept back"), "10 %, or 80 Wh", "10 %"), ("hours", self.tr("For how long"), "5 h", "5 h"),
-        )  # fmt: skip
+            ("load", self.tr("Load"), "62 W, 40..50 W, ~45 W", "60 W"),
+            ("efficiency", self.tr("Efficiency"), "88 ± 2 %", "100 %"),
+            ("idle", self.tr("Idle draw"), "6 ± 1 W", "0 W"),
+            ("input", self.tr("Coming in"), "20 W", "0 W"),
+            ("kept", self.tr("Kept back"), "10 %, or 80 Wh", "10 %"),
+            ("hours", self.tr("For how long"), "5 h", "5 h"),
+        )
         self._titles = {}
         for name, title, hint, start in hints:
             self._titles[name] = title
@@ -221,15 +224,29 @@ class OutlookStage(StageFrame):
         plot.plot(hours, left, pen=pg.mkPen(color("voltage"), width=2))
         kept = outlook.stays_wh
         if kept > 0:
-            line = pg.InfiniteLine(kept, angle=0, pen=pg.mkPen(color("loss"), width=1.5, style=Qt.PenStyle.DashLine), label=self.tr("kept back"),
-                                   labelOpts={"position": 0.03, "anchors": [(0, 1), (0, 1)], "color": color("loss")})  # fmt: skip
+            line = pg.InfiniteLine(
+                kept,
+                angle=0,
+                pen=pg.mkPen(color("loss"), width=1.5, style=Qt.PenStyle.DashLine),
+                label=self.tr("kept back"),
+                labelOpts={"position": 0.03, "anchors": [(0, 1), (0, 1)], "color": color("loss")},
+            )
             plot.addItem(line)
         if self.answer is not None and self.answer.value is not None:
-            band = pg.LinearRegionItem((self.answer.low, self.answer.high), movable=False, pen=pg.mkPen(None),
-                                       brush=QBrush(color("loss", 70), Qt.BrushStyle.BDiagPattern))  # fmt: skip
+            band = pg.LinearRegionItem(
+                (self.answer.low, self.answer.high),
+                movable=False,
+                pen=pg.mkPen(None),
+                brush=QBrush(color("loss", 70), Qt.BrushStyle.BDiagPattern),
+            )
             plot.addItem(band)
-            dark = pg.InfiniteLine(self.answer.value, angle=90, pen=pg.mkPen(color("loss"), width=2), label=self.tr("goes dark"),
-                                   labelOpts={"position": 0.9, "anchors": [(1, 0.5), (1, 0.5)], "color": color("loss")})  # fmt: skip
+            dark = pg.InfiniteLine(
+                self.answer.value,
+                angle=90,
+                pen=pg.mkPen(color("loss"), width=2),
+                label=self.tr("goes dark"),
+                labelOpts={"position": 0.9, "anchors": [(1, 0.5), (1, 0.5)], "color": color("loss")},
+            )
             plot.addItem(dark)
         plot.setYRange(0, outlook.energy_wh * 1.05)
         plot.setXRange(0, hours[-1] * 1.02)

@@ -33,11 +33,7 @@ class StepList(QWidget):
                 widget.deleteLater()
         top = Qt.AlignmentFlag.AlignTop
         for number, line in enumerate(lines):
-            mark = self._text(
-                self.tr("you") if line.by_person else f"{number + 1}",
-                "current" if line.by_person else "quiet",
-                bold=True,
-            )
+            mark = self._text(self.tr("you") if line.by_person else f"{number + 1}", "current" if line.by_person else "quiet", bold=True)
             self._grid.addWidget(mark, number, 0, top)
             length = (
                 f"  ({show_duration(line.seconds)})".replace(" ", "\u00a0")

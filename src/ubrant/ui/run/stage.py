@@ -83,8 +83,15 @@ class RunStage(StageFrame):
         layout.addWidget(self.done_button, alignment=Qt.AlignmentFlag.AlignLeft)
         self._ledger_title = label(self.tr("Ledger so far"), "heading")
         for widget in (
-            self.trouble_note, self.notice_note, self.ask, self.departure_note, self.ahead_note, self._ledger_title, self.ledger, self.caution_note,
-        ):  # fmt: skip
+            self.trouble_note,
+            self.notice_note,
+            self.ask,
+            self.departure_note,
+            self.ahead_note,
+            self._ledger_title,
+            self.ledger,
+            self.caution_note,
+        ):
             self.side.addWidget(widget)
         self.side.addStretch(1)
 
@@ -203,14 +210,17 @@ class RunStage(StageFrame):
         if phase == "ended":
             return self.tr("The run has ended: {what}").format(what=ending_text(progress.ended_by))
         heads = {
-            "zeroing": self.tr("Reading the meter's zero"), "paused": self.tr("Load paused"), "charging": self.tr("Charging"),
+            "zeroing": self.tr("Reading the meter's zero"),
+            "paused": self.tr("Load paused"),
+            "charging": self.tr("Charging"),
             "waiting": self.tr("Load off: an instrument is away"),
-        }  # fmt: skip
+        }
         if self._method.scene(self._prepared).battery:
             heads |= {
-                "asking": self.tr("Before the load comes on"), "resting": self.tr("Reading the resting voltage"),
+                "asking": self.tr("Before the load comes on"),
+                "resting": self.tr("Reading the resting voltage"),
                 "recovering": self.tr("Load off: reading how it recovers"),
-            }  # fmt: skip
+            }
             if typed:
                 heads["resting"] = self.tr("Type the resting voltage, then switch the load on")
         return heads.get(phase) or self._method.heading(self._prepared, self._unit_name)

@@ -171,9 +171,12 @@ class ProfileDialog(QDialog):
             return
         command = profile.command(name, value) if "{value" in profile.commands[name] else profile.command(name)
         in_background(
-            self, self.tr("Waiting for its answer …"), lambda: try_command(self._meter, profile, command),
-            lambda answer: self.answer.say("plain", f"{command}  →  {answer}"), lambda error: self.answer.say("bad", str(error)),
-        )  # fmt: skip
+            self,
+            self.tr("Waiting for its answer …"),
+            lambda: try_command(self._meter, profile, command),
+            lambda answer: self.answer.say("plain", f"{command}  →  {answer}"),
+            lambda error: self.answer.say("bad", str(error)),
+        )
 
 
 def _as_text(profile: Profile) -> str:

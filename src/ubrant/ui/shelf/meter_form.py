@@ -45,13 +45,19 @@ class MeterForm(QWidget):
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
-        for text, key in ((self.tr("a meter"), "meter"), (self.tr("an electronic load"), "load"), (self.tr("a bench supply"), "supply"),
-                          (self.tr("an oscilloscope"), "scope")):  # fmt: skip
+        for text, key in (
+            (self.tr("a meter"), "meter"),
+            (self.tr("an electronic load"), "load"),
+            (self.tr("a bench supply"), "supply"),
+            (self.tr("an oscilloscope"), "scope"),
+        ):
             self.role.addItem(text, key)
         for text, key in (
-            (self.tr("are read off a display"), "display"), (self.tr("are asked for by SCPI"), "scpi"),
-            (self.tr("come as printed lines"), "lines"), (self.tr("are in another program's log"), "file"),
-        ):  # fmt: skip
+            (self.tr("are read off a display"), "display"),
+            (self.tr("are asked for by SCPI"), "scpi"),
+            (self.tr("come as printed lines"), "lines"),
+            (self.tr("are in another program's log"), "file"),
+        ):
             self.connection.addItem(text, key)
         self.tap.addItems(_TAPS)
         self.address = QComboBox()
@@ -98,9 +104,7 @@ class MeterForm(QWidget):
         self._look()
 
     def _quantities(self) -> tuple[QuantityField, ...]:
-        return (
-            self.max_v, self.max_a, self.floor, self.burden, self.input_ohm, self.zero_v, self.zero_a, self.full_ah, self.full_wh,
-        )  # fmt: skip
+        return (self.max_v, self.max_a, self.floor, self.burden, self.input_ohm, self.zero_v, self.zero_a, self.full_ah, self.full_wh)
 
     def _build(self) -> None:
         layout = QVBoxLayout(self)
@@ -108,16 +112,24 @@ class MeterForm(QWidget):
         layout.setSpacing(4)
         layout.addWidget(label(self.tr("A meter"), "heading"))
         rows: tuple[tuple[str, tuple[QWidget, ...]], ...] = (
-            (self.tr("Name"), (self.name,)), (self.tr("It is"), (self.role,)),
-            (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)), (self.tr("Accuracy of its amperes"), (self.amps,)), (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
+            (self.tr("Name"), (self.name,)),
+            (self.tr("It is"), (self.role,)),
+            (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)),
+            (self.tr("Accuracy of its amperes"), (self.amps,)),
+            (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
             ("", (self.judge_button,)),
-            (self.tr("Reads up to"), (self.max_v, self.max_a)), (self.tr("Its readings"), (self.connection,)),
-            (self.tr("Where: address, port or file"), (self.address,)), (self.tr("How: profile, or which column is what"), (self.profile,)),
-            ("", (self.baud, self.try_button)), (self.tr("Clipped at"), (self.tap,)),
+            (self.tr("Reads up to"), (self.max_v, self.max_a)),
+            (self.tr("Its readings"), (self.connection,)),
+            (self.tr("Where: address, port or file"), (self.address,)),
+            (self.tr("How: profile, or which column is what"), (self.profile,)),
+            ("", (self.baud, self.try_button)),
+            (self.tr("Clipped at"), (self.tap,)),
             (self.tr("Drops in the current path, draws from the voltage"), (self.burden, self.input_ohm)),
-            (self.tr("Shows nothing under"), (self.floor,)), (self.tr("Zero: what it shows of nothing"), (self.zero_v, self.zero_a)),
-            (self.tr("Counters begin again at"), (self.full_ah, self.full_wh)), ("", (self.reversed,)),
-        )  # fmt: skip
+            (self.tr("Shows nothing under"), (self.floor,)),
+            (self.tr("Zero: what it shows of nothing"), (self.zero_v, self.zero_a)),
+            (self.tr("Counters begin again at"), (self.full_ah, self.full_wh)),
+            ("", (self.reversed,)),
+        )
         for title, widgets in rows:
             if title:
                 layout.addSpacing(5)
@@ -130,8 +142,17 @@ class MeterForm(QWidget):
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
-        for field, hint in ((self.burden, "10 mΩ"), (self.input_ohm, "10 MΩ"), (self.floor, "20 mA"), (self.zero_v, "0 V"), (self.zero_a, "0 A"),
-                            (self.full_ah, "Ah"), (self.full_wh, "Wh"), (self.max_v, "V"), (self.max_a, "A")):  # fmt: skip
+        for field, hint in (
+            (self.burden, "10 mΩ"),
+            (self.input_ohm, "10 MΩ"),
+            (self.floor, "20 mA"),
+            (self.zero_v, "0 V"),
+            (self.zero_a, "0 A"),
+            (self.full_ah, "Ah"),
+            (self.full_wh, "Wh"),
+            (self.max_v, "V"),
+            (self.max_a, "A"),
+        ):
             field.setPlaceholderText(hint)
 
     def _kind_changed(self) -> None:
@@ -185,16 +206,35 @@ class MeterForm(QWidget):
         zero_v, zero_a = self.zero_v.value() or 0.0, self.zero_a.value() or 0.0
         same_zero = (zero_v, zero_a) == (before.zero_v, before.zero_a)
         details = replace(
-            before, role=self.role.currentData(), connection=self.connection.currentData(), address=self.address.currentText().strip(),
-            profile=self.profile.currentText().strip(), baud=int(self.baud.currentData()), tap=self.tap.currentText(),
-            floor_a=self.floor.value() or 0.0, burden_ohm=self.burden.value() or 0.0, input_ohm=self.input_ohm.value() or 0.0, zero_v=zero_v,
-            zero_a=zero_a, gain_v=self._gains["V"], gain_a=self._gains["A"], power_accuracy=self.watts.text().strip(), zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
-            reversed=self.reversed.isChecked(), counts_to_ah=self.full_ah.value() or 0.0, counts_to_wh=self.full_wh.value() or 0.0,
-        )  # fmt: skip
+            before,
+            role=self.role.currentData(),
+            connection=self.connection.currentData(),
+            address=self.address.currentText().strip(),
+            profile=self.profile.currentText().strip(),
+            baud=int(self.baud.currentData()),
+            tap=self.tap.currentText(),
+            floor_a=self.floor.value() or 0.0,
+            burden_ohm=self.burden.value() or 0.0,
+            input_ohm=self.input_ohm.value() or 0.0,
+            zero_v=zero_v,
+            zero_a=zero_a,
+            gain_v=self._gains["V"],
+            gain_a=self._gains["A"],
+            power_accuracy=self.watts.text().strip(),
+            zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
+            reversed=self.reversed.isChecked(),
+            counts_to_ah=self.full_ah.value() or 0.0,
+            counts_to_wh=self.full_wh.value() or 0.0,
+        )
         return replace(
-            self._meter, name=self.name.text().strip(), voltage_accuracy=self.volts.text().strip(), current_accuracy=self.amps.text().strip(),
-            max_v=self.max_v.value(), max_a=self.max_a.value(), details=details,
-        )  # fmt: skip
+            self._meter,
+            name=self.name.text().strip(),
+            voltage_accuracy=self.volts.text().strip(),
+            current_accuracy=self.amps.text().strip(),
+            max_v=self.max_v.value(),
+            max_a=self.max_a.value(),
+            details=details,
+        )
 
     def _try(self) -> None:
         if self.connection.currentData() == "lines":

@@ -70,14 +70,7 @@ class ShelfStage(QWidget):
         column.addWidget(self.first_test, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addLayout(self._grid)
         column.addSpacing(10)
-        column.addLayout(
-            row(
-                label(self.tr("Meters"), "heading"),
-                QWidget(),
-                button(self.tr("Add a meter"), self._start_meter),
-                stretch=1,
-            )
-        )
+        column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self._start_meter), stretch=1))
         column.addLayout(self._meters)
         column.addStretch(1)
         area = scrolled(inside)
@@ -234,10 +227,7 @@ class ShelfStage(QWidget):
         self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
-        self._show_runs(
-            [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS],
-            name_units=False,
-        )
+        self._show_runs([(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS], name_units=False)
         self._about.addStretch(1)
 
     def _show_runs(self, runs: list[tuple[Run, str]], *, name_units: bool) -> None:

@@ -53,8 +53,13 @@ class UnitForm(QWidget):
         self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
         self._build()
-        for signal in (self.name.textChanged, self.label_text.textChanged, self.kind.currentTextChanged,
-                       self.chemistry.currentIndexChanged, self.max_current.changed):  # fmt: skip
+        for signal in (
+            self.name.textChanged,
+            self.label_text.textChanged,
+            self.kind.currentTextChanged,
+            self.chemistry.currentIndexChanged,
+            self.max_current.changed,
+        ):
             signal.connect(self._look)
         self.label_text.returnPressed.connect(self._emit)
         self.name.returnPressed.connect(self.label_text.setFocus)
@@ -67,11 +72,16 @@ class UnitForm(QWidget):
         heading = self.tr("Edit {name}").format(name=self._unit.name) if self._unit.id else self.tr("Add a unit")
         layout.addWidget(label(heading, "heading"))
         rows: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Name"), self.name), (self.tr("Kind"), self.kind), (self.tr("What its label says, as it is printed"), self.label_text),
-            ("", self._read), ("", self._queries),
-            (self.tr("Kind of cell"), self.chemistry), (self.tr("Largest current"), self.max_current), (self.tr("Note"), self.note),
+            (self.tr("Name"), self.name),
+            (self.tr("Kind"), self.kind),
+            (self.tr("What its label says, as it is printed"), self.label_text),
+            ("", self._read),
+            ("", self._queries),
+            (self.tr("Kind of cell"), self.chemistry),
+            (self.tr("Largest current"), self.max_current),
+            (self.tr("Note"), self.note),
             ("", self._trouble),
-        )  # fmt: skip
+        )
         for title, field in rows:
             if title:
                 layout.addSpacing(5)
@@ -114,7 +124,14 @@ class UnitForm(QWidget):
     def _emit(self) -> None:
         if not self._keep.isEnabled():
             return
-        self.kept.emit(replace(
-            self._unit, name=self.name.text().strip(), kind=self.kind.currentText(), label_text=self.label_text.text().strip(),
-            chemistry=self.chemistry.currentData(), max_current_a=self.max_current.value(), note=self.note.toPlainText().strip(),
-        ))  # fmt: skip
+        self.kept.emit(
+            replace(
+                self._unit,
+                name=self.name.text().strip(),
+                kind=self.kind.currentText(),
+                label_text=self.label_text.text().strip(),
+                chemistry=self.chemistry.currentData(),
+                max_current_a=self.max_current.value(),
+                note=self.note.toPlainText().strip(),
+            )
+        )

@@ -31,8 +31,10 @@ class AlsoRead(QPushButton):
         """Every connected meter but those ``besides``, by what tells them apart; ``taps`` are those of the path."""
         self._taps = taps or self._taps
         self._meters = [
-            m for m in meters if m.details.role == "meter" and m.details.connection != "display" and m.details.address and m.uid not in besides
-        ]  # fmt: skip
+            m
+            for m in meters
+            if m.details.role == "meter" and m.details.connection != "display" and m.details.address and m.uid not in besides
+        ]
         self._menu.clear()
         for meter in self._meters:
             action = QAction(self.tr("{name}, at: {tap}").format(name=meter.name, tap=meter.details.tap), self._menu)

@@ -144,8 +144,15 @@ class PowerPathView(QWidget):
             return
         wide = max(7.0, _MAX_RIBBON * amount / largest) if largest > 0 else 7.0
         x, top = box.center().x(), box.bottom()
-        shape = QPolygonF([QPointF(x - wide / 2, top), QPointF(x + wide / 2, top), QPointF(x + wide / 2, top + 24),
-                           QPointF(x, top + 34), QPointF(x - wide / 2, top + 24)])  # fmt: skip
+        shape = QPolygonF(
+            [
+                QPointF(x - wide / 2, top),
+                QPointF(x + wide / 2, top),
+                QPointF(x + wide / 2, top + 24),
+                QPointF(x, top + 34),
+                QPointF(x - wide / 2, top + 24),
+            ]
+        )
         painter.setPen(QPen(color("loss"), 1.2))
         painter.setBrush(QBrush(color("loss"), Qt.BrushStyle.BDiagPattern))
         painter.drawPolygon(shape)

@@ -107,9 +107,12 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         low, high = self._first.vb.viewRange()[0]
         step = (high - low) / 5
         moves = {
-            Qt.Key.Key_Left: (low - step, high - step), Qt.Key.Key_Right: (low + step, high + step), Qt.Key.Key_Plus: (low + step, high - step),
-            Qt.Key.Key_Minus: (low - step, high + step), Qt.Key.Key_Home: self._whole,
-        }  # fmt: skip
+            Qt.Key.Key_Left: (low - step, high - step),
+            Qt.Key.Key_Right: (low + step, high + step),
+            Qt.Key.Key_Plus: (low + step, high - step),
+            Qt.Key.Key_Minus: (low - step, high + step),
+            Qt.Key.Key_Home: self._whole,
+        }
         if event is not None and event.key() in moves:
             self._first.setXRange(*moves[Qt.Key(event.key())], padding=0)
         else:
@@ -190,10 +193,12 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             self._cutoff_line = None
         if volts is not None:
             self._cutoff_line = pg.InfiniteLine(
-                volts, angle=0, pen=pg.mkPen(color("loss"), width=2, style=Qt.PenStyle.DashLine),
+                volts,
+                angle=0,
+                pen=pg.mkPen(color("loss"), width=2, style=Qt.PenStyle.DashLine),
                 label=self.tr("stop at {volts} V").format(volts=plain(volts)),
                 labelOpts={"position": 0.015, "anchors": [(0, 1), (0, 1)], "color": color("loss")},
-            )  # fmt: skip
+            )
             self._cutoff_line.label.setFont(font(SMALL + 0.5))
             plot.addItem(self._cutoff_line)
 
@@ -209,17 +214,22 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         for key, plot in self._plots.items():
             for start, end in self._gaps:
                 band = pg.LinearRegionItem(
-                    (self._x(start), self._x(end)), movable=False, pen=pg.mkPen(None),
+                    (self._x(start), self._x(end)),
+                    movable=False,
+                    pen=pg.mkPen(None),
                     brush=QBrush(color("caution", 130), Qt.BrushStyle.BDiagPattern),
-                )  # fmt: skip
+                )
                 self._mark(plot, band)
             low, high = self._first.vb.viewRange()[0]
             for place, (moment, text) in enumerate(self._events):
                 side = 1 if self._x(moment) > low + 0.85 * (high - low) else 0  # near the right edge the words stand to the left
                 line = pg.InfiniteLine(
-                    self._x(moment), angle=90, pen=pg.mkPen(color("caution"), width=2), label=text if key == "V" else None,
+                    self._x(moment),
+                    angle=90,
+                    pen=pg.mkPen(color("caution"), width=2),
+                    label=text if key == "V" else None,
                     labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(side, 0.5), (side, 0.5)], "color": color("caution")},
-                )  # fmt: skip
+                )
                 if key == "V":
                     line.label.setFont(font(SMALL + 0.5))
                 self._mark(plot, line)
