@@ -16,10 +16,21 @@ if "UBRANT_FUZZ" not in os.environ:  # generated cases are the same each time, s
     settings.load_profile("same")
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--all", action="store_true", help="also what takes minutes")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Without ``--all`` what is slow waits."""
+    for item in items:
+        if not config.getoption("--all") and item.get_closest_marker("slow"):
+            item.add_marker(pytest.mark.skip(reason="slow: ./dev test --all"))
+
+
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     home = tmp_path_factory.mktemp("home")
-    for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_RUNTIME_DIR"):
+    for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_RUNTIME_DIR", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, str(home / name))
     monkeypatch.setenv("HOME", str(home))
 

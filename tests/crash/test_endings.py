@@ -12,6 +12,7 @@ import pytest
 from ubrant.core.meter import Meter
 from ubrant.core.record.head import SIMULATED, Head, Setup
 from ubrant.core.unit import Unit
+from ubrant.diagnostics import log_path
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import new_run
@@ -35,6 +36,10 @@ def test_an_exception_ends_the_run_and_leaves_the_window(tmp_path, what):
     out, _ = child.communicate(timeout=60)
     assert out.startswith("ended load_off True Something went wrong in Ubrant (RuntimeError: a slip in a slot)")
     assert "Traceback" not in out
+    assert "Copy diagnostics" in out
+    kept = log_path().read_text("utf-8")
+    assert "Traceback" in kept
+    assert "RuntimeError: a slip in a slot" in kept
 
 
 def test_end_of_the_desktop_session(tmp_path):

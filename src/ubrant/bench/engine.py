@@ -22,6 +22,7 @@ from ubrant.core.record.events import Gap, HandDid, MeterAway, Paused, Resumed, 
 from ubrant.core.record.events import LoadOff as LoadOffEvent
 from ubrant.core.record.events import LoadOn as LoadOnEvent
 from ubrant.core.record.events import LoadSet as LoadSetEvent
+from ubrant.diagnostics import unexpected
 from ubrant.methods.steps import (
     STEP_DONE,
     Ask,
@@ -134,6 +135,7 @@ class Engine:
         except InstrumentError as error:
             ended_by, trouble = "instrument lost", str(error)
         except Exception as error:  # whatever it is, the load goes off and the person is told
+            unexpected("the engine", error)
             ended_by, trouble = "fault", str(error) or type(error).__name__
         finally:
             trouble = self._all_off(trouble)

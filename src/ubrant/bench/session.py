@@ -13,6 +13,7 @@ from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
 from ubrant.core.protocols import Recorder
 from ubrant.core.record.events import Note
+from ubrant.diagnostics import unexpected
 from ubrant.methods.steps import Steps
 
 
@@ -68,6 +69,7 @@ class RunSession:
             self._ended(Progress(phase="ended", ended_by="instrument lost", trouble=str(error)))
             return
         except Exception as error:  # whatever it is, nothing was switched on, and the person is told
+            unexpected("opening the bench", error)
             self._ended(Progress(phase="ended", ended_by="fault", trouble=str(error) or type(error).__name__))
             return
         self.commands = bench.log

@@ -12,6 +12,7 @@ import numpy as np
 
 from ubrant.core.readings import Series
 from ubrant.core.record.events import Event
+from ubrant.diagnostics import unexpected
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import ADD_EVENT, event_row, from_bytes, insert_pieces, to_bytes, write_error
 
@@ -74,6 +75,7 @@ class RunWriter:
         except sqlite3.Error as error:
             self._failed = write_error(self._path, error)
         except Exception as error:  # whatever it is, the engine has to learn that nothing is kept any more
+            unexpected("the writer", error)
             self._failed = LogbookError(f"{self._path.name} could not be written ({error}). What was kept so far is safe.")
 
     def _batch(self, db: sqlite3.Connection) -> bool:

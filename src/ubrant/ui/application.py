@@ -17,6 +17,7 @@ from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
+from ubrant.diagnostics import keep_log, unexpected
 from ubrant.ui import theme
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.settings import ground
@@ -27,6 +28,7 @@ from ubrant.ui.shell import remember as remember_logbook
 def make_application() -> QApplication:
     """The one QApplication, dressed."""
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    keep_log()
     app = QApplication(sys.argv[:1])
     app.setApplicationName("ubrant")
     app.setOrganizationName("ubrant")
@@ -74,6 +76,7 @@ def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
         try:
             make(said.append)
         except Exception as error:
+            unexpected("the demo", error)
             trouble.append(f"The demo could not be made: {error}.")
 
     worker = threading.Thread(target=work)
@@ -109,9 +112,11 @@ def guard(app: QApplication, window: MainWindow) -> None:
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         end_run()
         sys.__excepthook__(kind, error, trace)
+        unexpected("a slot or a thread", error)
         with contextlib.suppress(RuntimeError):  # by a signal, since this may be another thread than the window's
             window.bench.said.emit(
-                f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off."
+                f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off. "
+                "Help → Copy diagnostics has what to send along."
             )
 
     sys.excepthook = caught

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ubrant.core.quantity import show_duration
+from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
@@ -152,10 +153,12 @@ class MainWindow(QMainWindow):
         file = bar.addMenu(self.tr("&File"))
         self._edit = bar.addMenu(self.tr("&Edit"))
         view = bar.addMenu(self.tr("&View"))
-        assert file is not None and self._edit is not None and view is not None
+        aid = bar.addMenu(self.tr("&Help"))
+        assert file is not None and self._edit is not None and view is not None and aid is not None
         self._add(view, self.tr("&Readout across the screen"), "F11", lambda: self.run.readout.toggle())
         self._add(view, self.tr("&Commands and answers"), "Ctrl+L", self._show_commands)
-        self._add(view, self.tr("&Keys"), "F1", lambda: KeysDialog(self).exec())
+        self._add(aid, self.tr("&Keys"), "F1", lambda: KeysDialog(self).exec())
+        self._add(aid, self.tr("Copy &diagnostics"), "", self._copy_diagnostics)
         self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
         self._recent = file.addMenu(self.tr("Open &recent"))
@@ -178,6 +181,12 @@ class MainWindow(QMainWindow):
         made.setShortcut(QKeySequence(keys))
         made.triggered.connect(lambda: do())
         menu.addAction(made)
+
+    def _copy_diagnostics(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(diagnostics())
+        self.say(self.tr("Versions and the last lines of the log are on the clipboard. Look through them before you send them to anybody."))
 
     def _show_commands(self) -> None:
         session = self.bench.session

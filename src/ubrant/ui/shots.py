@@ -51,45 +51,55 @@ def take(folder: Path) -> list[Path]:
             window.grab().save(str(path))
             taken.append(path)
 
-        bench = window.bench
-        units = {unit.name: unit for unit in bench.logbook.units()}
-        bench.choose_unit(units["Dome pack A"].id)
-        shot("shelf", SHELF)
-        bench.test_wanted.emit(units["Dome pack A"].id)
-        settle(400)
-        shot("prepare", PREPARE)
-        form = window.prepare.form
-        form.fields["every"].setText("2 s")  # type: ignore[union-attr]
-        form.bench.setCurrentIndex(form.bench.findData(math.inf))
-        window.prepare.start()
-        assert bench.session is not None
-        for _ in range(2):
-            bench.session.order(Order.DONE)
-        jotted = False
-        while bench.session.progress.time_s < _MINUTES_IN * 60:
-            settle(50)
-            if not jotted and bench.session.progress.time_s > 1700:
-                window.run.jot_line.jotted.emit(Jotting("fan started"))
-                jotted = True
-        window.run.tick()
-        shot("run", RUN)
-        bench.session.end()
-        settle(800)
-        names = {name: run.id for run, name in reversed(bench.logbook.runs()) if run.state == "done" and run.ended_by == "cut-off"}
-        bench.run_opened.emit(names["Dome pack B"])
-        window.findings.ledger.row("charge").set_open(True)
-        shot("findings", FINDINGS)
+        shot_discharge(window, settle, shot)
         shot_typed(window, settle, shot)
         shot_sweep(window, settle, shot)
-        outlook = window.outlook
-        window.go_to(OUTLOOK)
-        outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
-        for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 ± 2 %"), ("idle", "6 ± 1 W"), ("kept", "10 %"), ("hours", "10 h")):
-            outlook.fields[name].setText(text)
-        shot("outlook", OUTLOOK)
+        shot_outlook(window, shot)
         window.close()
     app.quit()
     return taken
+
+
+def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """From the shelf over a run that goes on to what one found."""
+    bench = window.bench
+    units = {unit.name: unit for unit in bench.logbook.units()}
+    bench.choose_unit(units["Dome pack A"].id)
+    shot("shelf", SHELF)
+    bench.test_wanted.emit(units["Dome pack A"].id)
+    settle(400)
+    shot("prepare", PREPARE)
+    form = window.prepare.form
+    form.fields["every"].setText("2 s")  # type: ignore[union-attr]
+    form.bench.setCurrentIndex(form.bench.findData(math.inf))
+    window.prepare.start()
+    assert bench.session is not None
+    for _ in range(2):
+        bench.session.order(Order.DONE)
+    jotted = False
+    while bench.session.progress.time_s < _MINUTES_IN * 60:
+        settle(50)
+        if not jotted and bench.session.progress.time_s > 1700:
+            window.run.jot_line.jotted.emit(Jotting("fan started"))
+            jotted = True
+    window.run.tick()
+    shot("run", RUN)
+    bench.session.end()
+    settle(800)
+    names = {name: run.id for run, name in reversed(bench.logbook.runs()) if run.state == "done" and run.ended_by == "cut-off"}
+    bench.run_opened.emit(names["Dome pack B"])
+    window.findings.ledger.row("charge").set_open(True)
+    shot("findings", FINDINGS)
+
+
+def shot_outlook(window: MainWindow, shot: Callable[[str, int], None]) -> None:
+    """How long the job can run."""
+    outlook = window.outlook
+    window.go_to(OUTLOOK)
+    outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
+    for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 ± 2 %"), ("idle", "6 ± 1 W"), ("kept", "10 %"), ("hours", "10 h")):
+        outlook.fields[name].setText(text)
+    shot("outlook", OUTLOOK)
 
 
 def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:

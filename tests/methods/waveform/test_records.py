@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tests.making import BLOCK, by_hand, prepared
+from tests.window import needs
 from ubrant.core.converter import Converter, ConverterParameters
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.core.unit import Unit
@@ -28,6 +29,7 @@ def record(path, kind, volts=230.0, heading="Voltage (V)", cycles=3.0):
 
 
 def test_waves_are_seen_over_the_load_of_their_unit(logbook, tmp_path):
+    needs("steps")
     unit = logbook.keep_unit(Unit("Attic", "inverter", "12 V to 230 V, 150 W"))
     other = logbook.keep_unit(Unit("Other", "inverter", "12 V to 230 V, 150 W"))
     kept(logbook, record(tmp_path / "a.csv", "square", 226.0), unit, 120.0)

@@ -45,20 +45,7 @@ class MeterForm(QWidget):
         self.max_v = _quantity("V", self.tr("Reads up to, volts"), self._meter.max_v)
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
-        for text, key in (
-            (self.tr("a meter"), "meter"),
-            (self.tr("an electronic load"), "load"),
-            (self.tr("a bench supply"), "supply"),
-            (self.tr("an oscilloscope"), "scope"),
-        ):
-            self.role.addItem(text, key)
-        for text, key in (
-            (self.tr("are read off a display"), "display"),
-            (self.tr("are asked for by SCPI"), "scpi"),
-            (self.tr("come as printed lines"), "lines"),
-            (self.tr("are in another program's log"), "file"),
-        ):
-            self.connection.addItem(text, key)
+        self._offer_choices()
         self.tap.addItems(_TAPS)
         self.address = QComboBox()
         self.address.setEditable(True)
@@ -93,6 +80,26 @@ class MeterForm(QWidget):
         self.address.setEditText(details.address)
         self._kind_changed()
         self.profile.setEditText(details.profile)
+        self._connect()
+        self._look()
+
+    def _offer_choices(self) -> None:
+        for text, key in (
+            (self.tr("a meter"), "meter"),
+            (self.tr("an electronic load"), "load"),
+            (self.tr("a bench supply"), "supply"),
+            (self.tr("an oscilloscope"), "scope"),
+        ):
+            self.role.addItem(text, key)
+        for text, key in (
+            (self.tr("are read off a display"), "display"),
+            (self.tr("are asked for by SCPI"), "scpi"),
+            (self.tr("come as printed lines"), "lines"),
+            (self.tr("are in another program's log"), "file"),
+        ):
+            self.connection.addItem(text, key)
+
+    def _connect(self) -> None:
         lines = (self.name, self.volts, self.amps, self.watts, *self._quantities())
         for line in lines:
             line.textChanged.connect(self._look)
@@ -101,7 +108,6 @@ class MeterForm(QWidget):
             choice.currentIndexChanged.connect(lambda _: self._kind_changed())
         for combo in (self.address, self.profile):
             combo.editTextChanged.connect(lambda _: self._look())
-        self._look()
 
     def _quantities(self) -> tuple[QuantityField, ...]:
         return (self.max_v, self.max_a, self.floor, self.burden, self.input_ohm, self.zero_v, self.zero_a, self.full_ah, self.full_wh)

@@ -9,6 +9,8 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
+from ubrant.diagnostics import unexpected
+
 _SHOWN_AFTER_MS = 300
 
 
@@ -26,6 +28,7 @@ class _Task(QRunnable):
         try:
             result = self._work()
         except Exception as error:
+            unexpected("work in the background", error)
             self._outcome.failed.emit(error)
         else:
             self._outcome.done.emit(result)
