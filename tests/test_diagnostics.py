@@ -6,6 +6,7 @@ import logging
 from pathlib import Path
 
 import pytest
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QApplication
 
 from ubrant import __version__, diagnostics
@@ -50,7 +51,7 @@ def test_a_folder_that_cannot_be_written_is_no_reason_not_to_start(monkeypatch, 
 
 def test_copied_from_the_window(window, kept):
     diagnostics.LOG.info("in %s", Path.home() / "logs")
-    action = next(a for menu in window.menuBar().actions() for a in menu.menu().actions() if "diagnostics" in a.text())
+    action = next(a for a in window.findChildren(QAction) if "diagnostics" in a.text())
     action.trigger()
     text = QApplication.clipboard().text()
     assert f"Ubrant {__version__}" in text

@@ -34,6 +34,6 @@ def test_its_folder_and_its_tests_can_go(entry, tmp_path):
     shutil.rmtree(copy / "src" / "ubrant" / "methods" / package)
     shutil.rmtree(copy / "tests" / "methods" / package)
     run(copy, "-m", "ruff", "check", "src", *LEFT)
-    run(copy, "-m", "mypy", "--cache-dir", str(ROOT / ".mypy_cache"))
+    run(copy, "-m", "mypy", "--cache-dir", str(tmp_path / "cache"))
     run(copy, "-c", "import sys; from importlinter.cli import lint_imports_command; sys.argv = ['lint-imports']; lint_imports_command()")
     run(copy, "-m", "pytest", *LEFT)

@@ -11,6 +11,7 @@ import pytest
 
 from ubrant.core.account import Account, account_to_json
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import LogError
 from ubrant.runs.accounts import account_of_kept
 from ubrant.runs.bringing_in import Told, read_file
 
@@ -89,3 +90,48 @@ def test_the_command_line_says_of_a_log_what_it_said(name, monkeypatch):
     assert found["sentence"] == told["verdict"]["sentence"]
     assert found["ended_by"] == told["ended_by"]
     assert set(found["warnings"]) >= {w for w in told["warnings"] if "label" not in w.lower()}
+
+
+EXPORTS = sorted(p.name for p in DATA.iterdir() if p.suffix == ".jot" or p.name.endswith(" package"))
+PLANLESS = {"headroom", "frequency", "alarm_voltage", "charge_left", "days_to_empty", "days_to_empty_economy"}
+"""What an exported jot text or package of before said nothing about: tolerance, marks beside points, the battery."""
+
+
+@pytest.mark.parametrize("name", EXPORTS)
+def test_an_export_of_before_says_what_its_run_said_or_is_refused(name):
+    told = FINDINGS.get(name.removesuffix(".jot").removesuffix(" package"))
+    if told is None:
+        assert not account_of_kept(read_file(DATA / name, Told()).record()).trouble
+        return
+    sampled = name.startswith(("sweep", "load steps", "idle", "trip")) and "typed" not in name and "interrupted" not in name
+    if sampled and name.endswith(" package"):
+        with pytest.raises(LogError, match="Export the run again from its logbook"):
+            read_file(DATA / name, Told())
+        return
+    account = account_of_kept(read_file(DATA / name, Told()).record())
+    assert not account.trouble
+    for key, (value, unit, _) in told["findings"].items():
+        if key not in PLANLESS and key in account.findings:
+            assert account.findings[key].unit == unit
+            assert as_before(account.findings[key].value, value), key
+    missing = set(told["findings"]) - set(account.findings)
+    assert missing <= PLANLESS
+
+
+@pytest.mark.parametrize(
+    ("name", "method", "says"),
+    [("idle simulated", "idle", ""), ("load steps held", "steps", ""), ("sweep simulated", "sweep", "found in the readings")],
+)
+def test_a_csv_of_before_with_its_points_left_out_is_refused_or_said(name, method, says):
+    """What was done at which moment is not in it: an idle draw in two settings would be one mean."""
+    if not says:
+        with pytest.raises(LogError, match="an older Ubrant wrote it without what was done"):
+            read_file(DATA / f"{name}.csv", Told(method))
+        return
+    account = account_of_kept(read_file(DATA / f"{name}.csv", Told(method)).record())
+    assert any(says in warning for warning in account.warnings)
+    assert as_near(account.findings["loss_fixed"].value, FINDINGS[name]["findings"]["loss_fixed"][0])
+
+
+def as_near(found: float, told: float) -> bool:
+    return abs(found - told) < 0.05 * told

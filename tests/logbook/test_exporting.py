@@ -10,6 +10,7 @@ import pytest
 from tests.command_line import ubrant
 from tests.methods.discharge.making import SMALL, begun, small_plan
 from ubrant.bench.engine import Order
+from ubrant.core.record.events import event_to_json
 from ubrant.core.unit import Unit
 from ubrant.logbook.exporting import ExportError, export_csv, export_package
 from ubrant.logbook.logbook import Logbook
@@ -107,3 +108,19 @@ def test_command_line_refusals(tested, arguments, says):
     logbook, _, _ = tested
     done = ubrant(*(str(logbook.path) if a == "BOOK" else a for a in arguments))
     assert (done.returncode, says in done.stderr) == (2, True)
+
+
+def test_what_a_later_version_noted_passes_through_untouched(tested, tmp_path, logbook):
+    """An event of a kind that is not known here is kept, and written again, as it was."""
+    book, run, _ = tested
+    export_csv(book.kept(run), tmp_path / "run.csv")
+    later = {"kind": "soldered", "text": "a new tab", "tabs": [1, {"of": "copper"}]}
+    text = (tmp_path / "run.csv").read_text("utf-8")
+    cell = json.dumps(later, ensure_ascii=False).replace('"', '""')
+    (tmp_path / "run.csv").write_text(f'{text}500,,,,,"{cell}"\n')
+    kept = read_file(tmp_path / "run.csv", Told())
+    assert later in [event_to_json(e) for e in kept.events]
+    again = logbook.kept(logbook.keep_import(kept))
+    export_csv(again, tmp_path / "again.csv")
+    assert later in [event_to_json(e) for e in read_file(tmp_path / "again.csv", Told()).events]
+    assert account_of(logbook, again.run)[1].sentence == account_of(book, run)[1].sentence

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QSettings, Qt, QTranslator
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
-from tests.window import click, keep_discharge, start, type_into
+from tests.window import click, keep_discharge, needs, start, type_into
 from ubrant.core.unit import Unit
 from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
@@ -191,6 +191,7 @@ def test_readout_across_the_screen(stocked, qtbot):
 
 
 def test_first_test_in_a_minute(window, qtbot):
+    needs("discharge")
     click(qtbot, window.shelf, "Try it: test a simulated pack")
     assert window.stage() == PREPARE
     window.prepare.look()

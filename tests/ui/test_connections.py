@@ -6,11 +6,12 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from tests.window import click, type_into
+from tests.window import click, needs, type_into
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.cell import pack_from_label
 from ubrant.core.label import parse_label
+from ubrant.core.unit import Unit
 from ubrant.core.meter import Meter, MeterDetails
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
@@ -83,8 +84,7 @@ def test_lines_are_shown_live_while_the_pattern_is_typed(dressed, qtbot, world):
 
 
 def test_a_run_on_instruments_is_refused_until_all_is_there(window, qtbot):
-    from ubrant.core.unit import Unit
-
+    needs("discharge")
     window.bench.logbook.keep_meter(Meter("Clamp", "1 %", "2 %"))
     unit = window.bench.keep_unit(Unit("Pack", "battery", "0.5 Ah 12.8 V LiFePO4"))
     window.bench.test_wanted.emit(unit.id)
@@ -114,6 +114,7 @@ def answered(window, kind, answer) -> list:
 
 
 def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
+    needs("discharge")
     path = tmp_path / "odd.csv"
     rows = "\n".join(f"{k * 60};{13 - k * 0.02:.3f};{10:.1f}" for k in range(100))
     path.write_text(f"alpha;beta;gamma\n{rows}\n")
@@ -143,6 +144,7 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
 
 
 def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
+    needs("discharge")
     path = tmp_path / "two.csv"
     body = "".join(f"{k * 60},{13 - k * 0.02:.3f},10\n" for k in range(50))
     path.write_text("Time (s),Voltage (V),Current (A)\n" + body * 3)
@@ -161,6 +163,7 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
 
 
 def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_path):
+    needs("discharge")
     path = tmp_path / "holes.csv"
     path.write_text("Time (s),Voltage (V),Current (A)\n" + "".join(f"{k},{'OL' if k in (3, 4) else 12},1\n" for k in range(20)))
     told = []
@@ -177,3 +180,22 @@ def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_p
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert any("2 lines were left out: lines 5 to 6 (voltage: over the meter's range)." in t for t in told)
     assert "2 lines were left out" in window.findings.notes.text()
+
+
+def test_two_meters_of_one_name_are_two(window):
+    """A bench often has two of a kind: each is chosen, kept and found again as itself."""
+    needs("sweep")
+    first = window.bench.logbook.keep_meter(Meter("Clamp", "1 %", "2 %", max_v=60, max_a=40))
+    second = window.bench.logbook.keep_meter(Meter("Clamp", "0.1 %", "0.2 %", max_v=60, max_a=40))
+    unit = window.bench.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 3 A"))
+    window.bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    shown = [form.meters["input"].itemText(k) for k in range(form.meters["input"].count())]
+    assert shown == [f"Clamp ({first.id})", f"Clamp ({second.id})"]
+    form.meters["input"].setCurrentIndex(1)
+    form.meters["output"].setCurrentIndex(0)
+    setup = form.prepared().setup
+    assert (setup.meter("input"), setup.meter("output")) == (second, first)
+    assert not setup.one_meter
+    form.meters["output"].setCurrentIndex(1)
+    assert form.prepared().setup.one_meter

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from tests.window import click, keep_discharge, type_into
+from tests.window import click, keep_discharge, needs, type_into
 from ubrant.core.cutoff import Cutoff
 from ubrant.core.jot import Jotting
 from ubrant.core.meter import Meter
@@ -136,6 +136,7 @@ def test_a_thing_without_capacity_has_a_small_card_and_no_test(window):
 
 
 def test_a_double_click_prepares_a_test(stocked, qtbot):
+    needs("discharge")
     qtbot.mouseDClick(stocked.shelf.cards()[0], Qt.MouseButton.LeftButton)
     assert stocked.stage() == PREPARE
     assert stocked.prepare.unit_box.currentText() == "Small pack"

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import re
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 from ubrant.core.cutoff import Cutoff
@@ -50,6 +52,8 @@ _PLAIN: dict[str, type[Event]] = {
 }
 KINDS = frozenset({*_PLAIN, "gap", "zero", "hands", "point", "hold", "off", "held"})
 """Kinds of events as they were called."""
+
+HANDS, POINT = "hands", "point"
 
 
 def head_of(
@@ -140,12 +144,28 @@ def _criteria(plan: Mapping[str, Any]) -> Criteria:
     )
 
 
+def marks_in(path: Path) -> set[str]:
+    """Kinds of events in the last column of a CSV that was exported up to format 3, which wrote no more of them."""
+    if path.suffix.lower() != ".csv":
+        return set()
+    with path.open(encoding="utf-8", errors="replace", newline="") as file:
+        rows = csv.reader(file)
+        if (next(rows, None) or [""])[-1].strip().lower() != "event":
+            return set()
+        return {row[-1] for row in rows if row and row[-1]}
+
+
+def is_sampled_at_taps(about: Mapping[str, Any]) -> bool:
+    """Whether an exported package of a format up to 3 is of a run by instruments whose points were not written."""
+    return about.get("source") in (SIMULATED, INSTRUMENTS) and "fields" in about.get("plan", {})
+
+
 def event_of(time_s: float, kind: str, text: str, zero_tap: str) -> Event:
     """An event as it was kept; ``zero_tap`` is where a zero was read. What is not understood is passed on as it is."""
     if (plain := _PLAIN.get(kind)) is not None:
         return plain(time_s, text)
     if kind == "gap":
-        return Gap(time_s, text, interrupted=text.startswith("Interrupted"))
+        return Gap(time_s, text, interrupted=not text or text.startswith("Interrupted"))  # exports did not keep the text
     if kind == "hands":
         return HandDid(time_s, "", text)
     if kind == "zero":

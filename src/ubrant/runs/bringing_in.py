@@ -20,7 +20,7 @@ from ubrant.core.record.record import Key
 from ubrant.core.unit import Unit
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import LogFile, left_out_sentence
+from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
 from ubrant.logbook.logs.read import PACKAGE, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 from ubrant.logbook.own import HEAD, is_own, read_own, read_own_package
@@ -30,6 +30,10 @@ from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, usu
 from ubrant.runs.jot_heads import head_of_jots
 
 _ENDED = "ended by "
+_WITHOUT_POINTS = (
+    "an older Ubrant wrote it without what was done and when. Export the run again from its logbook: then it says what the run says."
+)
+_POINTS_ARE_FOUND = "An older Ubrant wrote this file without its points: they are found in the readings, and what they say differs from what the run itself says."
 
 
 @dataclass(frozen=True)
@@ -74,7 +78,7 @@ def read_file(path: Path, told: Told, columns: str | None = None, number: int | 
         raise MethodError("method", str(error)) from None
     if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
         return judged(from_taps(path, method, columns), told)
-    return judged(from_log(only(read_logs(path, columns), number)), told)
+    return judged(from_log(only(read_logs(path, columns), number), told.method), told)
 
 
 def own_run(path: Path) -> Kept | None:
@@ -94,6 +98,8 @@ def own_run(path: Path) -> Kept | None:
             return None
         if isinstance(told, dict) and told.get(HEAD) == 2:
             return read_own_package(package.parent, described)
+        if isinstance(told, dict) and older.is_sampled_at_taps(told):
+            raise LogError(f"{package.parent.name}: {_WITHOUT_POINTS}")
         return None
     return read_own(path) if path.suffix.lower() == ".csv" and path.is_file() and is_own(path) else None
 
@@ -110,11 +116,11 @@ def _is_jots(path: Path) -> bool:
         return is_jot_text(decode(file.read(4096)))
 
 
-def from_log(log: LogFile) -> Kept:
-    """A log of one tap, a jot text, or a package of an older Ubrant."""
+def from_log(log: LogFile, method: str = "") -> Kept:
+    """A log of one tap, a jot text, or a package of an older Ubrant. ``method`` is what a person says of a jot text."""
     about = log.about
     if log.entries:
-        return _from_jots(log)
+        return _from_jots(log, method)
     started = (datetime.fromisoformat(about["started"]) if about.get("started") else log.started or datetime.now(UTC)).astimezone(UTC)
     said = tuple(s for s in (*log.warnings, log.left_out_sentence()) if s)
     plan = {**about.get("plan", {}), "warnings": said, "columns": log.columns}
@@ -160,8 +166,8 @@ def _event(time_s: float, text: str) -> Event:
     return older.event_of(time_s, text, "", "battery") if text in older.KINDS else Note(time_s, text)
 
 
-def _from_jots(log: LogFile) -> Kept:
-    head, started = head_of_jots(log)
+def _from_jots(log: LogFile, method: str) -> Kept:
+    head, started = head_of_jots(log, method)
     jots = tuple(StoredJot(e.time_s, line_of(e.jotting), "") for e in log.entries if e.jotting.readings or e.jotting.mark)
     notes = tuple(Note(e.time_s, e.jotting.text) for e in log.entries if not (e.jotting.readings or e.jotting.mark))
     return Kept(replace(new_run(head, log.name, started), unit_id=None, state="done"), {}, notes, jots)
@@ -183,7 +189,11 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
             new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
         )
     log = read_taps(path, columns)
-    said = (_lacking(log),) if log.left_out else ()
+    marks = older.marks_in(path)
+    if older.HANDS in marks:
+        raise LogError(f"{path.name}: {_WITHOUT_POINTS}")
+    said: tuple[str, ...] = (_lacking(log),) if log.left_out else ()
+    said += (_POINTS_ARE_FOUND,) if older.POINT in marks else ()
     origin = Origin(LOG, timed=log.time_s is not None, said=said)
     time = log.time_s if log.time_s is not None else np.arange(len(next(iter(log.columns.values()))), dtype=float)
     readings: dict[Key, Series] = {key: Series(time, column) for key, column in log.columns.items()}

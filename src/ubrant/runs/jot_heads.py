@@ -32,8 +32,8 @@ _DETAILS = {
 }
 
 
-def head_of_jots(log: LogFile) -> tuple[Head, datetime | None]:
-    """The head of a jot text as a record's, and when it started.
+def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | None]:
+    """The head of a jot text as a record's, and when it started; ``method_key`` stands for the method that it names.
 
     Raises
     ------
@@ -41,7 +41,7 @@ def head_of_jots(log: LogFile) -> tuple[Head, datetime | None]:
         A line of it that cannot be read; says which and what to write.
     """
     told: Mapping[str, str] = log.about.get("head", {})
-    key = told.get("method", "") or usual().key
+    key = method_key or told.get("method", "") or usual().key
     try:
         method = method_of(key)
     except UnknownMethodError as error:

@@ -61,3 +61,13 @@ def test_a_battery_that_is_not_understood(tmp_path):
     assert done.returncode != 0
     assert done.stderr.startswith("--battery:") or "--battery:" in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_columns_can_be_named(tmp_path):
+    rows = steps_rows(0.01, ends_off=False)
+    own = said(write(tmp_path, rows, STEPS), "--method", "steps", "--rated", "200 W")
+    columns = "time=t,source voltage=s,input voltage=u,input current=i,ac voltage=o,ac power=p,ac frequency=f"
+    assert (
+        said(write(tmp_path, rows, "t,s,u,i,o,p,f\n"), "--method", "steps", "--rated", "200 W", "--columns", columns)["findings"]
+        == own["findings"]
+    )

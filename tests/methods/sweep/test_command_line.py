@@ -134,3 +134,14 @@ def test_settings_that_never_settle_are_left_out(tmp_path):
 def test_options_that_are_not_understood(tmp_path, option, says):
     done = ubrant("analyse", write(tmp_path, sweep_rows(), HEAD), *option, "--json")
     assert (done.returncode, says in done.stderr) == (2, True), done.stderr
+
+
+def test_columns_can_be_named(tmp_path):
+    """Headings of another program: told which is which, it says what it says of its own."""
+    rows = sweep_rows()
+    own = said(write(tmp_path, rows, HEAD), "--method", "sweep", "--tolerance", "5 V 5%")
+    columns = "input voltage=a,input current=b,output voltage=c,output current=d,source voltage=e"
+    other = said(write(tmp_path, rows, "a,b,c,d,e\n"), "--method", "sweep", "--tolerance", "5 V 5%", "--columns", columns)
+    assert other["findings"] == own["findings"]
+    done = ubrant("analyse", write(tmp_path, rows, "a,b,c,d,e\n"), "--method", "sweep", "--columns", "input voltage=x")
+    assert (done.returncode, "there is no column “x”" in done.stderr) == (2, True), done.stderr
