@@ -132,7 +132,7 @@ class IdleMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup, criteria = record.head.setup, record.head.criteria
         findings: dict[str, Finding] = {}
-        warnings: list[str] = []
+        warnings: list[str] = list(record.head.origin.said)
         course: list[tuple[str, Series]] = []
         taken_in: Through | None = None
         trouble = ""

@@ -220,7 +220,7 @@ class LoadStepsMethod(Method):
             **_of_waves(waves),
             **_of_hold(record),
         }
-        warnings = [*rows.said, *found.warnings]
+        warnings = [*record.head.origin.said, *rows.said, *found.warnings]
         if plan is not None:
             warnings += lead_sentences(found.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
         warnings += rating_sentences(

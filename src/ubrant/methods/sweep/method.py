@@ -216,7 +216,7 @@ class SweepMethod(Method):
             )
         findings = {**found.findings, **_unsteady(rows)}
         used = found.points
-        warnings = [*rows.said, *found.warnings, *_unsteady_said(rows)]
+        warnings = [*record.head.origin.said, *rows.said, *found.warnings, *_unsteady_said(rows)]
         warnings += (
             lead_sentences(found.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
         )
