@@ -27,6 +27,12 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
             item.add_marker(pytest.mark.skip(reason="slow: ./dev test --all"))
 
 
+@pytest.fixture(scope="session")
+def share(request: pytest.FixtureRequest) -> float:
+    """How much of what is drawn at random is looked at: all of it with ``--all``, a third otherwise."""
+    return 1.0 if request.config.getoption("--all") else 1 / 3
+
+
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     home = tmp_path_factory.mktemp("home")

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import pytest
+
 from ubrant.core.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.demo.dome import UNITS, make_demo
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.accounts import account_of, summary_of
 
 
+@pytest.mark.slow
 def test_every_kind_of_verdict_stands_on_the_shelf(tmp_path):
     told: list[str] = []
     make_demo(tmp_path / "demo.ubrant", told.append)

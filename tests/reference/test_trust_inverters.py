@@ -107,9 +107,9 @@ def one(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
 
 
 @pytest.fixture(scope="module")
-def inverters() -> list[dict[str, tuple[float, float]]]:
+def inverters(share) -> list[dict[str, tuple[float, float]]]:
     rng = np.random.default_rng(20261125)
-    return [one(rng) for _ in range(INVERTERS)]
+    return [one(rng) for _ in range(round(share * INVERTERS))]
 
 
 @pytest.mark.parametrize("key", KEYS)
