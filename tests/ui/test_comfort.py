@@ -9,19 +9,27 @@ import sys
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings, Qt, QTranslator
+from PyQt6.QtCore import QCoreApplication, QSettings, Qt, QTranslator
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
+import ubrant
+from tests.making import by_hand
+from tests.methods.samples import BY_HAND, SAMPLES
 from tests.window import click, keep_discharge, needs, start, type_into
+from ubrant.core.drawings import Plot
 from ubrant.core.unit import Unit
+from ubrant.core.wording import speak
 from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.accounts import account_of
 from ubrant.ui import theme
+from ubrant.ui.catalogue import gather
 from ubrant.ui.keys import KEYS, KeysDialog
+from ubrant.ui.language import SENTENCES
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.settings import SettingsDialog
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
+from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 LONG_MS = 60_000
 
@@ -207,25 +215,64 @@ class Stretched(QTranslator):
         return f"[{text}{'~' * (len(text) // 3)}]"
 
 
-def test_nothing_is_clipped_in_a_longer_language(dressed, qtbot, tmp_path):
-    from ubrant.ui.shell import MainWindow
-
+@pytest.fixture
+def longer(dressed):
+    """Everything is said in the pseudo-language."""
     language = Stretched()
     dressed.installTranslator(language)
-    try:
-        window = MainWindow(Logbook(tmp_path / "long.ubrant"))
-        qtbot.addWidget(window)
-        window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
-        window.resize(1400, 860)
-        window.show()
-        for stage in (SHELF, PREPARE, RUN, FINDINGS, OUTLOOK):
-            window.go_to(stage)
-            QApplication.processEvents()
-            for widget in [*window.findChildren(QPushButton), *window.findChildren(QLabel)]:
-                if widget.isVisible() and widget.text().startswith("[") and not (isinstance(widget, QLabel) and widget.wordWrap()):
-                    assert widget.width() >= widget.minimumSizeHint().width() - 1, widget.text()
-    finally:
-        dressed.removeTranslator(language)
+    speak(lambda text: QCoreApplication.translate(SENTENCES, text))
+    yield
+    dressed.removeTranslator(language)
+    speak(str)
+
+
+def clipped(window) -> list[str]:
+    """Words in a line of their own that have too little room."""
+    lines = [w for w in [*window.findChildren(QPushButton), *window.findChildren(QLabel)] if w.isVisible() and w.text().startswith("[")]
+    return [w.text() for w in lines if not (isinstance(w, QLabel) and w.wordWrap()) and w.width() < w.minimumSizeHint().width() - 1]
+
+
+def test_nothing_is_clipped_in_a_longer_language(longer, qtbot, tmp_path):
+    window = MainWindow(Logbook(tmp_path / "long.ubrant"))
+    qtbot.addWidget(window)
+    window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    window.resize(1400, 860)
+    window.show()
+    for stage in (SHELF, PREPARE, RUN, FINDINGS, OUTLOOK):
+        window.go_to(stage)
+        QApplication.processEvents()
+        assert clipped(window) == []
+
+
+@pytest.mark.parametrize("key", BY_HAND)
+def test_what_a_method_says_is_said_in_that_language_too(longer, qtbot, tmp_path, key):
+    window = MainWindow(Logbook(tmp_path / "long.ubrant"))
+    qtbot.addWidget(window)
+    sample, book = SAMPLES[key], window.bench.logbook
+    run, _ = by_hand(book, key, sample.prepared(key, by_hand=True), sample.lines)
+    window.resize(1400, 860)
+    window.show()
+    window.bench.shelf_changed.emit()
+    window.bench.run_opened.emit(run.id)
+    QApplication.processEvents()
+    _, account = account_of(book, book.run(run.id))
+    for said in (account.sentence, *account.warnings, *(d.title for d in account.drawings() if isinstance(d, Plot))):
+        assert "~" in said, said
+    assert window.findings.verdict.text() == account.sentence
+    assert clipped(window) == []
+    unit = book.units()[0]
+    window.bench.test_wanted.emit(unit.id)
+    window.prepare.form.choose_method(key)
+    window.prepare.look()
+    QApplication.processEvents()
+    assert [text for text in window.prepare.steps.texts() if "~" not in text] == []
+    assert clipped(window) == []
+
+
+def test_the_catalogue_holds_what_is_said():
+    told = {m.findtext("source") for m in gather(Path(ubrant.__file__).parent).iter("message")}
+    assert {"Prepare a test", "Resting voltage", "Never feed an input above its voltage window: that is damage."} & told
+    assert len(told) > 700
 
 
 @pytest.mark.skipif(not shutil.which("dbus-run-session"), reason="no D-Bus here")

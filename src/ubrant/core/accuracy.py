@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from ubrant.core.quantity import NUMBER, QuantityError, parse_number, parse_quantity, show, unit_factor
+from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,7 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
     inner = inner.removeprefix("(").removesuffix(")").strip() if inner.count("(") == inner.count(")") else inner
     gain = zero = 0.0
     if not inner:
-        raise QuantityError(f"No accuracy given: write it as the manual does, like “{_EXAMPLE[unit]}”.")
+        raise QuantityError(say("No accuracy given: write it as the manual does, like “{value}”.", value=_EXAMPLE[unit]))
     for term in re.split(r"\s*\+\s*", inner):
         if match := re.fullmatch(rf"({NUMBER})\s*%\s*of\s*(?:range\s*)?({NUMBER}\s*\S+)", term, re.I):
             zero += parse_number(match[1]) / 100 * parse_quantity(match[2], unit)
@@ -51,13 +52,24 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
         elif match := re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)\s*(?:of|×|x|\()\s*([^)]+)\)?", term, re.I):
             zero += parse_number(match[1]) * parse_quantity(match[2], unit)
         elif re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)", term, re.I):
-            raise QuantityError(f"“{term}”: of what size? Write it like “{term} of {'1 mV' if unit == 'V' else '10 mA'}”.")
+            raise QuantityError(
+                say("“{term}”: of what size? Write it like “{term} of {value}”.", term=term, value="1 mV" if unit == "V" else "10 mA")
+            )
         elif (match := re.fullmatch(rf"({NUMBER})\s*([^\d\s]+)", term)) and (found := unit_factor(match[2])) and found.unit == unit:
             zero += parse_number(match[1]) * found.value
         else:
-            raise QuantityError(f"“{term}” is not understood in an accuracy in {unit}: write it like “{_EXAMPLE[unit]}”.")
+            raise QuantityError(
+                say(
+                    "“{term}” is not understood in an accuracy in {unit}: write it like “{value}”.",
+                    term=term,
+                    unit=unit,
+                    value=_EXAMPLE[unit],
+                )
+            )
     if gain < 0 or zero < 0:
-        raise QuantityError(f"“{text.strip()}”: an accuracy is a size without a sign, like “{_EXAMPLE[unit]}”.")
+        raise QuantityError(
+            say("“{strip}”: an accuracy is a size without a sign, like “{value}”.", strip=text.strip(), value=_EXAMPLE[unit])
+        )
     return Accuracy(gain, zero, unit, text.strip())
 
 

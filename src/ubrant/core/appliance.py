@@ -11,6 +11,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.quantity import show
 from ubrant.core.readings import ReadingsError
 from ubrant.core.uncertainty import Contribution, Contributions, merged, of_ratio, rectangular
+from ubrant.core.wording import say
 
 QUARTERS = (0.25, 0.5, 0.75, 1.0)
 """US 10 CFR 430 subpart B appendix Z: shares of the nameplate output current; from memory."""
@@ -58,10 +59,23 @@ def appliance_findings(
             findings |= found
             apparent, factor = mode.volts * mode.amps, watts / (mode.volts * mode.amps)
             if factor > 1.03:
-                warnings.append(f"{mode.name}: {show(watts)} W are more than {show(apparent)} VA can carry: one of the readings is a slip.")
+                warnings.append(
+                    say(
+                        "{name}: {watts} W are more than {apparent} VA can carry: one of the readings is a slip.",
+                        name=mode.name,
+                        watts=show(watts),
+                        apparent=show(apparent),
+                    )
+                )
             elif factor < 0.7 and watts > 5:
                 warnings.append(
-                    f"{mode.name}: power factor {show(factor, 2)}: an inverter has to carry {show(apparent)} VA for {show(watts)} W."
+                    say(
+                        "{name}: power factor {factor}: an inverter has to carry {apparent} VA for {watts} W.",
+                        name=mode.name,
+                        factor=show(factor, 2),
+                        apparent=show(apparent),
+                        watts=show(watts),
+                    )
                 )
     quiet = next((m for m in metered if m.name.lower().startswith(STANDBY)), None)
     if quiet is not None and quiet.watts is not None:
@@ -73,7 +87,7 @@ def appliance_findings(
     if len(loud) >= 3:
         high, low = max(m.watts or 0 for m in loud), min(m.watts or 0 for m in loud)
         if high < 1.03 * low:
-            warnings.append(f"All modes draw about {show(high, 3)} W: something limits it.")
+            warnings.append(say("All modes draw about {high} W: something limits it.", high=show(high, 3)))
     peaks = [m.peak_w for m in modes if m.peak_w is not None]
     if peaks:
         findings["peak"] = Finding("peak", "Highest peak", max(peaks), "W", None, "as seen")

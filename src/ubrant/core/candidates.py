@@ -12,6 +12,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.loss_model import LossModel
 from ubrant.core.quantity import plain, show
 from ubrant.core.sweep import Sweep
+from ubrant.core.wording import say
 
 HOURS_A_YEAR = 8766.0
 
@@ -107,13 +108,24 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
     refused = doubt = ""
     dropout, dropout_u = candidate.dropout_v, candidate.dropout_u
     if dropout is not None and job.lowest_v < dropout - dropout_u:
-        refused = f"leaves tolerance at {plain(dropout, 3)} V, and the input goes down to {plain(job.lowest_v)} V"
+        refused = say(
+            "leaves tolerance at {dropout} V, and the input goes down to {lowest_v} V",
+            dropout=plain(dropout, 3),
+            lowest_v=plain(job.lowest_v),
+        )
     elif job.load_w > 1.02 * candidate.carries_w:
-        refused = f"was seen to carry {show(candidate.carries_w, 3)} W at most"
+        refused = say("was seen to carry {carries_w} W at most", carries_w=show(candidate.carries_w, 3))
     elif job.lowest_v < 0.98 * candidate.swept_v[0] or job.highest_v > 1.02 * candidate.swept_v[1]:
-        doubt = f"was measured from {plain(candidate.swept_v[0], 3)} to {plain(candidate.swept_v[1], 3)} V only"
+        doubt = say(
+            "was measured from {plain} to {plain_2} V only", plain=plain(candidate.swept_v[0], 3), plain_2=plain(candidate.swept_v[1], 3)
+        )
     elif dropout is not None and job.lowest_v < dropout + dropout_u:
-        doubt = f"leaves tolerance at {show(dropout, 3)} ± {show(dropout_u, 1)} V, which may be above the {plain(job.lowest_v)} V it gets"
+        doubt = say(
+            "leaves tolerance at {dropout} ± {dropout_u} V, which may be above the {lowest_v} V it gets",
+            dropout=show(dropout, 3),
+            dropout_u=show(dropout_u, 1),
+            lowest_v=plain(job.lowest_v),
+        )
     kwh = day_wh / 24.0 * HOURS_A_YEAR / 1000
     return Ranked(
         candidate.name,
@@ -136,12 +148,26 @@ def ranking_sentence(job: Job, ranked: list[Ranked]) -> str:
         return "None of them can do this job."
     best = fit[0]
     if len(fit) == 1:
-        return f"Take {best.name}: the only one that can."
+        return say("Take {name}: the only one that can.", name=best.name)
     second = fit[1]
     gap, doubt = best.runtime_h - second.runtime_h, math.hypot(best.runtime_u or 0.0, second.runtime_u or 0.0)
     known = best.runtime_u is not None and second.runtime_u is not None
     if known and gap <= doubt:
-        return f"{best.name} and {second.name} cannot be told apart: {show(best.runtime_h, 3)} h against {show(second.runtime_h, 3)} h, ± {show(doubt, 2)} h."
+        return say(
+            "{name} and {name_2} cannot be told apart: {runtime_h} h against {runtime_h_2} h, ± {doubt} h.",
+            name=best.name,
+            name_2=second.name,
+            runtime_h=show(best.runtime_h, 3),
+            runtime_h_2=show(second.runtime_h, 3),
+            doubt=show(doubt, 2),
+        )
     more = 100 * gap / second.runtime_h
     saved = second.cost_a_year - best.cost_a_year
-    return f"Take {best.name}: {show(best.runtime_h, 3)} h, {plain(more, 2)} % longer than {second.name}; saves {saved:.2f} a year."
+    return say(
+        "Take {name}: {runtime_h} h, {more} % longer than {name_2}; saves {saved:.2f} a year.",
+        name=best.name,
+        runtime_h=show(best.runtime_h, 3),
+        more=plain(more, 2),
+        name_2=second.name,
+        saved=saved,
+    )

@@ -9,6 +9,7 @@ import numpy as np
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import show
 from ubrant.core.readings import Series
+from ubrant.core.wording import say
 
 
 def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> tuple[list[Finding], list[str]]:
@@ -36,20 +37,36 @@ def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> 
             1000 * apart,
             "mV",
             None,
-            f"at the last reading; {show(1000 * before, 3)} mV at the first",
+            say("at the last reading; {show} mV at the first", show=show(1000 * before, 3)),
             (told,),
         ),
         Finding(
-            "weakest_cell", "Weakest cell", float(low), "", None, f"{show(last[low])} V, the others at about {show(median)} V", (told,)
+            "weakest_cell",
+            "Weakest cell",
+            float(low),
+            "",
+            None,
+            say("{show} V, the others at about {median} V", show=show(last[low]), median=show(median)),
+            (told,),
         ),
     ]
     warnings = []
     if apart > 0.1 and apart > 2 * before:
         warnings.append(
-            f"Cell {low} ends this run: it stands at {show(last[low])} V while the pack's others are at about {show(median)} V. Look after that cell."
+            say(
+                "Cell {low} ends this run: it stands at {show} V while the pack's others are at about {median} V. Look after that cell.",
+                low=low,
+                show=show(last[low]),
+                median=show(median),
+            )
         )
     if floor_v is not None and last[low] < floor_v:
         warnings.append(
-            f"Cell {low} was at {show(last[low])} V, under the floor of {show(floor_v, 2)} V a cell: stop by the weakest cell, not by the pack."
+            say(
+                "Cell {low} was at {show} V, under the floor of {floor_v} V a cell: stop by the weakest cell, not by the pack.",
+                low=low,
+                show=show(last[low]),
+                floor_v=show(floor_v, 2),
+            )
         )
     return findings, warnings

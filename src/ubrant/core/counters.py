@@ -11,6 +11,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Series
 from ubrant.core.uncertainty import COVERAGE, Contribution, rectangular
+from ubrant.core.wording import say
 
 HALF_POINT = 0.5
 """A display in whole percent: ± half a point at each end."""
@@ -38,12 +39,28 @@ class Count:
         """What a person should know of it; empty when it simply ran on."""
         said = []
         if self.rollovers:
-            said.append(f"the counter ran over {self.rollovers} time{'s' if self.rollovers > 1 else ''}, and that was added")
+            said.append(
+                say(
+                    "the counter ran over {rollovers} time{value}, and that was added",
+                    rollovers=self.rollovers,
+                    value="s" if self.rollovers > 1 else "",
+                )
+            )
         if self.resets:
-            said.append(f"it was reset {self.resets} time{'s' if self.resets > 1 else ''}; what it counted before was added")
+            said.append(
+                say(
+                    "it was reset {resets} time{value}; what it counted before was added",
+                    resets=self.resets,
+                    value="s" if self.resets > 1 else "",
+                )
+            )
         if self.lost:
             said.append(
-                f"what flowed between the last reading before a reset and the reset is missing: at least {plain(self.amount)} {unit}"
+                say(
+                    "what flowed between the last reading before a reset and the reset is missing: at least {amount} {unit}",
+                    amount=plain(self.amount),
+                    unit=unit,
+                )
             )
         text = "; ".join(said)
         return f"{text[0].upper()}{text[1:]}." if text else ""
@@ -104,9 +121,13 @@ def agreement(by_counter: Finding, by_integral: Finding, shared: bool) -> str:
     apart = abs(by_counter.value - by_integral.value)
     if apart <= limit:
         return ""
-    return (
-        f"The counter says {by_counter.value_text()} and the readings add up to {by_integral.value_text()}: {show(apart, 2)} {by_counter.unit} "
-        f"apart, and {show(limit, 2)} would be within the ±. One of them is wrong, or something drew between the readings."
+    return say(
+        "The counter says {value_text} and the readings add up to {value_text_2}: {apart} {unit} apart, and {limit} would be within the ±. One of them is wrong, or something drew between the readings.",
+        value_text=by_counter.value_text(),
+        value_text_2=by_integral.value_text(),
+        apart=show(apart, 2),
+        unit=by_counter.unit,
+        limit=show(limit, 2),
     )
 
 

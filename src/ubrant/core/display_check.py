@@ -12,6 +12,7 @@ from ubrant.core.accuracy import Accuracy
 from ubrant.core.quantity import QuantityError, parse_quantity, plain, show
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.uncertainty import COVERAGE, rectangular
+from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,12 @@ def read_pairs(text: str, unit: str) -> tuple[Array, Array]:
         values = re.findall(r"[-+−]?\d+(?:[.,]\d+)?\s*[^\W\d_]{0,3}", line)
         if len(values) != 2:
             raise QuantityError(
-                f"Line {number} holds {len(values)} values: write the display's, then the meter's, like “12.3 {unit} 12.41 {unit}”."
+                say(
+                    "Line {number} holds {value} values: write the display's, then the meter's, like “12.3 {unit} 12.41 {unit}”.",
+                    number=number,
+                    value=len(values),
+                    unit=unit,
+                )
             )
         one, other = (parse_quantity(v if re.search(r"[^\W\d_]", v) else f"{v.strip()} {unit}", unit) for v in values)
         shown.append(one)
@@ -93,10 +99,22 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
     off = middle - (gain * middle + zero)
     off_u = COVERAGE * math.hypot(float(fit_u[k]), rectangular(meter_gain) * middle, rectangular(meter_zero))
     if abs(off) <= off_u:
-        said = f"The display agrees with the meter at {show(middle)} {unit}, within ± {show(off_u, 2)} {unit}."
+        said = say(
+            "The display agrees with the meter at {middle} {unit}, within ± {off_u} {unit}.",
+            middle=show(middle),
+            unit=unit,
+            off_u=show(off_u, 2),
+        )
     else:
         side = "more" if off > 0 else "less"
-        said = f"The display shows {show(abs(off), 2)} {unit} {side} than there is at {show(middle)} {unit} (± {show(off_u, 2)} {unit})."
+        said = say(
+            "The display shows {show} {unit} {side} than there is at {middle} {unit} (± {off_u} {unit}).",
+            show=show(abs(off), 2),
+            unit=unit,
+            side=side,
+            middle=show(middle),
+            off_u=show(off_u, 2),
+        )
     if meter is None:
         said += " Nobody said how accurate the meter is: it was taken as exact."
     return DisplayCheck(gain, zero, limits, said)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from ubrant.core.cutoff import Cutoff, CutoffWatch
 from ubrant.core.quantity import plain, show_duration
+from ubrant.core.wording import say
 
 CUTOFF, CHARGE, ENERGY, TIME, TEMPERATURE, RESISTANCE, SLOW = (
     "cut-off",
@@ -50,14 +51,30 @@ class Ends:
         """``11 V at the battery has lasted 1 s, or 20 Ah are out``, for a step's text."""
         said = []
         if self.cutoff is not None and self.cutoff.voltage_v > 0:
-            said.append(f"{plain(self.cutoff.voltage_v)} V at the battery has lasted {show_duration(self.cutoff.hold_s)}")
-        said += [f"{plain(self.charge_ah)} Ah are out"] if self.charge_ah else []
-        said += [f"{plain(self.energy_wh)} Wh are out"] if self.energy_wh else []
+            said.append(
+                say(
+                    "{voltage_v} V at the battery has lasted {hold_s}",
+                    voltage_v=plain(self.cutoff.voltage_v),
+                    hold_s=show_duration(self.cutoff.hold_s),
+                )
+            )
+        said += [say("{charge_ah} Ah are out", charge_ah=plain(self.charge_ah))] if self.charge_ah else []
+        said += [say("{energy_wh} Wh are out", energy_wh=plain(self.energy_wh))] if self.energy_wh else []
         said += [f"{show_duration(self.time_s)} have passed"] if self.time_s else []
-        said += [f"the battery is at {plain(self.temperature_c)} °C"] if self.temperature_c is not None else []
-        said += [f"its resistance is {plain(self.resistance_rise, 3)} times what it was"] if self.resistance_rise else []
-        said += [f"less than {plain(self.slow_ah_per_h)} A flow over ten minutes"] if self.slow_ah_per_h else []
-        said += [f"the current has fallen to {plain(self.end_a)} A"] if self.end_a else []
+        said += (
+            [say("the battery is at {temperature_c} °C", temperature_c=plain(self.temperature_c))] if self.temperature_c is not None else []
+        )
+        said += (
+            [say("its resistance is {resistance_rise} times what it was", resistance_rise=plain(self.resistance_rise, 3))]
+            if self.resistance_rise
+            else []
+        )
+        said += (
+            [say("less than {slow_ah_per_h} A flow over ten minutes", slow_ah_per_h=plain(self.slow_ah_per_h))]
+            if self.slow_ah_per_h
+            else []
+        )
+        said += [say("the current has fallen to {end_a} A", end_a=plain(self.end_a))] if self.end_a else []
         return ", or ".join(said) or "you stop it"
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantity import plain, show, show_duration, show_with
 from ubrant.core.uncertainty import COVERAGE, Contributions, combined, merged
+from ubrant.core.wording import say
 
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
 """What people write a small value in, a thousandth of the unit it is kept in."""
@@ -92,7 +93,7 @@ class Finding:
         u = self.expanded_uncertainty
         if self.value is None or u is None or u < self.value:
             return self.with_doubt()
-        return f"anywhere up to {show(max(self.value, 0.0) + u, 2)} {self.unit}"
+        return say("anywhere up to {show} {unit}", show=show(max(self.value, 0.0) + u, 2), unit=self.unit)
 
     def budget(self) -> tuple[str, ...]:
         """Where the ± comes from, a line a contribution, then how they combine."""
@@ -108,7 +109,7 @@ class Finding:
         shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
         lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]
         if len(shown) < len(parts):
-            lines.append(f"{len(parts) - len(shown)} more, together under 1 %")
+            lines.append(say("{value} more, together under 1 %", value=len(parts) - len(shown)))
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
         lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
         lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {shown_in.unit} (about 95 %)")

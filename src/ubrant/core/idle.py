@@ -13,6 +13,7 @@ from ubrant.core.loss_model import LossModel
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.uncertainty import Contribution, merged, rectangular
+from ubrant.core.wording import say
 
 _STEADY_SHARE = 0.05
 _USEFUL = 0.5
@@ -53,13 +54,17 @@ def idle_findings(
     mean_v, mean_a = float(np.mean(volts)), float(np.mean(amps))
     warnings = []
     if first:
-        warnings.append(f"The first {first} readings were left out: it was not steady yet.")
+        warnings.append(say("The first {first} readings were left out: it was not steady yet.", first=first))
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
     watts = float(np.mean(volts * amps))
     drift = _drift(volts * amps)
     if abs(drift) > _MOVES_SHARE * watts > 0:
         warnings.append(
-            f"It was still {'rising' if drift > 0 else 'falling'} while it was read: {show(abs(drift), 2)} W between the two halves. Read longer."
+            say(
+                "It was still {value} while it was read: {show} W between the two halves. Read longer.",
+                value="rising" if drift > 0 else "falling",
+                show=show(abs(drift), 2),
+            )
         )
     parts: tuple[Contribution, ...] | None = None
     if voltage is not None and current is not None:
@@ -81,8 +86,18 @@ def idle_findings(
         )
     if floor_a and mean_a <= floor_a:
         watts = mean_v * floor_a / 2
-        parts = (Contribution("below what the meter shows", rectangular(watts), f"anywhere from 0 to {show(2 * watts)} W, ÷ √3"),)
-        warnings.append(_unresolved(f"Under {plain(floor_a, 3)} A the meter shows nothing: this is less than {show(2 * watts, 2)} W."))
+        parts = (
+            Contribution("below what the meter shows", rectangular(watts), say("anywhere from 0 to {show} W, ÷ √3", show=show(2 * watts))),
+        )
+        warnings.append(
+            _unresolved(
+                say(
+                    "Under {floor_a} A the meter shows nothing: this is less than {show} W.",
+                    floor_a=plain(floor_a, 3),
+                    show=show(2 * watts, 2),
+                )
+            )
+        )
     idle = Finding(
         "idle_power",
         "Idle draw",
@@ -90,12 +105,19 @@ def idle_findings(
         "W",
         parts,
         f"{show(mean_a)} A × {show(mean_v)} V, steady",
-        (f"mean of V·I over {len(volts)} readings = {show(watts)} W",),
+        (say("mean of V·I over {volts} readings = {watts} W", volts=len(volts), watts=show(watts)),),
     )
     u = idle.expanded_uncertainty
     if u is not None and watts > 0 and u > 0.4 * watts and not (floor_a and mean_a <= floor_a):
         warnings.append(
-            _unresolved(f"{idle.with_doubt()} settles nothing between {show(max(watts - u, 0.0), 2)} and {show(watts + u, 2)} W.")
+            _unresolved(
+                say(
+                    "{with_doubt} settles nothing between {show} and {show_2} W.",
+                    with_doubt=idle.with_doubt(),
+                    show=show(max(watts - u, 0.0), 2),
+                    show_2=show(watts + u, 2),
+                )
+            )
         )
     day = idle.in_unit("Wh", 24.0)
     findings = {
@@ -121,10 +143,14 @@ def idle_sentence(findings: Mapping[str, Finding]) -> str:
     idle, day = findings["idle_power"], findings["idle_energy_day"]
     u = idle.expanded_uncertainty
     if u is not None and u >= (idle.value or 0.0):
-        return f"Idle draw {idle.amount_text()}, {day.amount_text().removeprefix('anywhere ')} a day: the meter settles no more than that"
-    said = f"Idle draw {idle.with_doubt()}, {day.value_text()} a day"
+        return say(
+            "Idle draw {amount_text}, {removeprefix} a day: the meter settles no more than that",
+            amount_text=idle.amount_text(),
+            removeprefix=day.amount_text().removeprefix("anywhere "),
+        )
+    said = say("Idle draw {with_doubt}, {value_text} a day", with_doubt=idle.with_doubt(), value_text=day.value_text())
     if (days := findings.get("days_to_empty")) is not None:
-        said += f": alone it empties the battery in {show(days.value or 0.0, 2)} days"
+        said += say(": alone it empties the battery in {show} days", show=show(days.value or 0.0, 2))
     return said
 
 
@@ -156,4 +182,4 @@ def _steady_from(amps: Array) -> int:
 
 
 def _unresolved(head: str) -> str:
-    return f"{head} A shunt instead of the clamp would tell, or an Ah counter over some hours."
+    return say("{head} A shunt instead of the clamp would tell, or an Ah counter over some hours.", head=head)

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantity import parse_number, plain, unit_factor
+from ubrant.core.wording import say
 
 TAPS: dict[str, tuple[str, ...]] = {
     "battery": ("batt", "bat"),
@@ -110,14 +111,14 @@ class Jotting:
         if self.mark:
             parts.append(self.mark)
         if self.look_in_s is not None:
-            parts.append(f"a reminder in {plain(self.look_in_s / 60, 3)} min")
+            parts.append(say("a reminder in {plain} min", plain=plain(self.look_in_s / 60, 3)))
         if parts and self.text:
             parts.append(f"note “{self.text}”")
         if not parts:
             return ""
         when = f"{plain(self.ago_s / 60, 3)} min ago: " if self.ago_s else ""
         when = f"at {clock_text(self.at_clock_s)}: " if self.at_clock_s is not None else when
-        when = f"{plain(self.after_start_s / 60, 4)} min after the start: " if self.after_start_s is not None else when
+        when = say("{plain} min after the start: ", plain=plain(self.after_start_s / 60, 4)) if self.after_start_s is not None else when
         return ("instead of the last entry: " if self.corrects else "") + when + " · ".join(parts)
 
 
@@ -169,22 +170,39 @@ class Grammar:
         same = self._near(reading)
         said = f"{plain(reading.value, 5)} {reading.quantity}"
         if reading.quantity == "%" and not 0 <= reading.value <= 100:
-            return f"{said}: a percentage outside 0 to 100?"
+            return say("{said}: a percentage outside 0 to 100?", said=said)
         if same is None or same == 0:
             return ""
-        about = f"about {plain(same, 3)} {reading.quantity} was expected"
+        about = say("about {same} {quantity} was expected", same=plain(same, 3), quantity=reading.quantity)
         if reading.value * same < 0 and abs(reading.value) > 0.02 * abs(same):
-            return f"{said}, with that sign? {about[0].upper()}{about[1:]}."
+            return say("{said}, with that sign? {upper}{value}.", said=said, upper=about[0].upper(), value=about[1:])
         ratio = abs(reading.value / same)
         if 300 < ratio < 3000 or 1 / 3000 < ratio < 1 / 300:
             meant = f"m{reading.quantity}" if ratio > 1 else f"{reading.quantity}"
-            return f"{said}? {about[0].upper()}{about[1:]}: a factor of 1000 away. Did you mean {plain(reading.value, 5)} {meant}?"
+            return say(
+                "{said}? {upper}{value}: a factor of 1000 away. Did you mean {value_2} {meant}?",
+                said=said,
+                upper=about[0].upper(),
+                value=about[1:],
+                value_2=plain(reading.value, 5),
+                meant=meant,
+            )
         if ratio > 3 or ratio < 1 / 3:
             for (tap, quantity), value in self.expected.items():
                 if quantity != reading.quantity and value and abs(reading.value / value - 1) < 0.1:
-                    return f"{said}? {about[0].upper()}{about[1:]}; at the {tap} about {plain(value, 3)} {quantity} is. Is the unit right?"
+                    return say(
+                        "{said}? {upper}{value}; at the {tap} about {value_2} {quantity} is. Is the unit right?",
+                        said=said,
+                        upper=about[0].upper(),
+                        value=about[1:],
+                        tap=tap,
+                        value_2=plain(value, 3),
+                        quantity=quantity,
+                    )
             if ratio > 3 or reading.quantity == "V":
-                return f"{said} is far from what was expected ({plain(same, 3)} {reading.quantity})."
+                return say(
+                    "{said} is far from what was expected ({same} {quantity}).", said=said, same=plain(same, 3), quantity=reading.quantity
+                )
         return ""
 
     def _near(self, reading: JotReading) -> float | None:
@@ -237,7 +255,7 @@ class Grammar:
         if match := re.match(_SPAN + r"(?![\w])", rest):
             low, high, (factor, unit) = parse_number(match[1]), parse_number(match[2]), _unit(match[3], match[0])
             if high < low:
-                raise JotError(f"“{match[0].strip()}”: write the smaller one first.")
+                raise JotError(say("“{strip}”: write the smaller one first.", strip=match[0].strip()))
             return JotReading(tap, unit, (low + high) / 2 * factor, (high - low) / 2 * factor, "range"), rest[match.end() :]
         kind, width = "read", 0.0
         head = re.match(r"(~|≈|about\s+|peak\s+|max\s+|<|below\s+|under\s+)\s*", rest, re.I)
@@ -272,7 +290,7 @@ class Grammar:
             if expected and 0.75 < value / expected < 1.25 and (not tap or place == tap)
         }
         if len(near) != 1:
-            raise JotError(f"{text} of what? Write its unit, like “{text} V”.")
+            raise JotError(say("{what} of what? Write its unit, like “{what} V”.", what=text))
         place, unit = near.pop()
         return JotReading(tap or place, unit, value, _digit(text))
 
@@ -302,10 +320,10 @@ def _when(rest: str) -> tuple[Jotting, str]:
     if match := re.match(r"@\s*(\d{1,2})[:.h](\d{2})(?::(\d{2}(?:[.,]\d+)?))?(?!\d)", rest):
         hour, minute, second = int(match[1]), int(match[2]), parse_number(match[3]) if match[3] else 0.0
         if hour > 23 or minute > 59 or second >= 60:
-            raise JotError(f"“{match[0]}” is no time of day: write it like @14:32.")
+            raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=match[0]))
         return Jotting("", at_clock_s=hour * 3600 + minute * 60 + second), rest[match.end() :]
     if rest.startswith("@"):
-        raise JotError(f"“{rest.split()[0]}” is no time of day: write it like @14:32.")
+        raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=rest.split()[0]))
     return Jotting(""), rest
 
 
@@ -324,7 +342,7 @@ def _mark(rest: str) -> tuple[str, str]:
 def _unit(symbol: str, where: str) -> tuple[float, str]:
     known = unit_factor(symbol)
     if known is None or known.unit not in QUANTITIES:
-        raise JotError(f"“{where.strip()}”: {symbol} is not a unit Ubrant reads here.")
+        raise JotError(say("“{strip}”: {symbol} is not a unit Ubrant reads here.", strip=where.strip(), symbol=symbol))
     return known.value, known.unit
 
 

@@ -9,6 +9,7 @@ from datetime import datetime
 
 from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.quantity import parse_number
+from ubrant.core.wording import say
 
 HEADINGS = (
     "method",
@@ -122,12 +123,12 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             moment = before - jotting.ago_s
         if jotting.corrects:
             if not entries:
-                raise JotTextError(f"{name}, line {number}: there is no entry before it to correct.")
+                raise JotTextError(say("{name}, line {number}: there is no entry before it to correct.", name=name, number=number))
             entries[-1] = corrected(entries[-1], jotting, number)
             continue
         entries.append(Entry(moment, jotting, number))
     if not entries:
-        raise JotTextError(f"{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.")
+        raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
     started = _started(head["started"], name, 1) if "started" in head else None
     return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
 
@@ -202,7 +203,9 @@ def _started(text: str, name: str, number: int) -> datetime:
     try:
         return datetime.fromisoformat(re.sub(r"\s+([+-]\d\d:?\d\d)$", r"\1", text.strip()))
     except ValueError:
-        raise JotTextError(f"{name}, line {number}: “{text}” is no date and time: write it like 2026-10-17 08:10.") from None
+        raise JotTextError(
+            say("{name}, line {number}: “{what}” is no date and time: write it like 2026-10-17 08:10.", name=name, number=number, what=text)
+        ) from None
 
 
 def _one_line(text: str) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
 from ubrant.core.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
+from ubrant.core.wording import say
 
 
 class LabelError(ValueError):
@@ -79,11 +80,25 @@ class Label:
         if self.energy_wh is not None:
             parts.append(f"{plain(self.energy_wh, 3)} Wh")
         if self.output_charge_ah is not None:
-            parts.append(f"gives {plain(self.output_charge_ah, 3)} Ah at {plain(self.output_voltage_v or 5, 2)} V")
+            parts.append(
+                say(
+                    "gives {output_charge_ah} Ah at {plain} V",
+                    output_charge_ah=plain(self.output_charge_ah, 3),
+                    plain=plain(self.output_voltage_v or 5, 2),
+                )
+            )
         if self.series:
-            parallel = f", {self.parallel} side by side" if (self.parallel or 1) > 1 else ""
+            parallel = say(", {parallel} side by side", parallel=self.parallel) if (self.parallel or 1) > 1 else ""
             kind = f" {self.kind_of_cell.name}" if self.kind_of_cell else ""
-            parts.append(f"{self.series}{kind} cell{'s' if self.series > 1 else ''} in series{parallel}")
+            parts.append(
+                say(
+                    "{series}{kind} cell{value} in series{parallel}",
+                    series=self.series,
+                    kind=kind,
+                    value="s" if self.series > 1 else "",
+                    parallel=parallel,
+                )
+            )
         elif self.kind_of_cell:
             parts.append(self.kind_of_cell.name)
         return " · ".join(parts)
@@ -176,7 +191,7 @@ def _number(text: str | None) -> float | None:
 def _factor(symbol: str) -> float:
     quantity = unit_factor(symbol)
     if quantity is None:
-        raise QuantityError(f"“{symbol}” is not a unit Ubrant knows.")
+        raise QuantityError(say("“{symbol}” is not a unit Ubrant knows.", symbol=symbol))
     return quantity.value
 
 
@@ -187,10 +202,10 @@ def _first(values: list[float]) -> float | None:
 def _require_capacity(label: Label) -> None:
     for value in (label.charge_ah, label.energy_wh, label.voltage_v):
         if value is not None and not value > 0:
-            raise LabelError(f"A label cannot say {plain(value)}: write what is printed, like “50 Ah 12.8 V”.")
+            raise LabelError(say("A label cannot say {value}: write what is printed, like “50 Ah 12.8 V”.", value=plain(value)))
     if label.charge_ah is None and label.energy_wh is None:
         raise LabelError(
-            f"No capacity found in “{label.text}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”."
+            say("No capacity found in “{what}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”.", what=label.text)
             if label.text
             else "The label is empty: write what is printed on the thing, like “50 Ah 12.8 V”."
         )
@@ -210,7 +225,15 @@ def _fill_in(label: Label) -> Label:
         kind = guess_chemistry(voltage)
         if kind is not None:
             count = cells_in_series(voltage, kind) or 1
-            guesses.append(f"Taken as {kind.name}: {plain(voltage, 3)} V is {count} × {plain(voltage / count, 3)} V.")
+            guesses.append(
+                say(
+                    "Taken as {name}: {voltage} V is {count} × {plain} V.",
+                    name=kind.name,
+                    voltage=plain(voltage, 3),
+                    count=count,
+                    plain=plain(voltage / count, 3),
+                )
+            )
     if voltage is None and kind and label.series:
         voltage = kind.nominal_v[0] * label.series
     series = label.series or (cells_in_series(voltage, kind) if kind and voltage else None)
@@ -236,15 +259,26 @@ def _check(label: Label) -> Label:
     stated_energy = re.search(r"Wh", label.text, re.I) is not None
     if charge and voltage and energy and stated_energy and not 0.94 < energy / (charge * voltage) < 1.06:
         ratio = energy / (charge * voltage)
-        product = (
-            f"{plain(charge, 3)} Ah × {plain(voltage, 3)} V is {plain(charge * voltage, 3)} Wh, but the label says {plain(energy, 3)} Wh"
+        product = say(
+            "{charge} Ah × {voltage} V is {plain} Wh, but the label says {energy} Wh",
+            charge=plain(charge, 3),
+            voltage=plain(voltage, 3),
+            plain=plain(charge * voltage, 3),
+            energy=plain(energy, 3),
         )
         slip = next((n for n in (1000.0, 0.001) if 0.8 < ratio / n < 1.25), None)
-        queries.append(f"{product}: a slip of {'m' if slip else 'figure'}? Look at the label again.")
+        queries.append(say("{product}: a slip of {value}? Look at the label again.", product=product, value="m" if slip else "figure"))
     queries += _slips(label)
     kind = label.kind_of_cell
     if kind and voltage and not cells_in_series(voltage, kind):
-        queries.append(f"{plain(voltage, 3)} V is no whole number of {kind.name} cells of {kind.nominal_v[0]} V: look at the label again.")
+        queries.append(
+            say(
+                "{voltage} V is no whole number of {name} cells of {value} V: look at the label again.",
+                voltage=plain(voltage, 3),
+                name=kind.name,
+                value=kind.nominal_v[0],
+            )
+        )
     if charge and voltage is None:
         queries.append("A figure in Ah without a voltage is not an energy: add the volts if the label has them.")
     if label.output_charge_ah and charge and label.output_charge_ah >= charge and (label.output_voltage_v or 5) > (voltage or 0):
@@ -262,13 +296,34 @@ def _slips(label: Label) -> list[str]:
     if label.mass_kg and energy:
         per_kg = energy / label.mass_kg
         if per_kg < 1 and small:
-            return [f"{small[0]} for a {plain(label.mass_kg, 2)} kg block? {small[1]} Ah would fit its weight."]
+            return [
+                say(
+                    "{value} for a {mass_kg} kg block? {value_2} Ah would fit its weight.",
+                    value=small[0],
+                    mass_kg=plain(label.mass_kg, 2),
+                    value_2=small[1],
+                )
+            ]
         if per_kg > 500 and large:
-            return [f"{large[0]} in {plain(label.mass_kg, 2)} kg? {large[1]} mAh would fit its weight."]
+            return [
+                say(
+                    "{value} in {mass_kg} kg? {value_2} mAh would fit its weight.",
+                    value=large[0],
+                    mass_kg=plain(label.mass_kg, 2),
+                    value_2=large[1],
+                )
+            ]
     if small and (label.voltage_v or 0) >= 6 and charge < (1.0 if label.kind_of_cell is LEAD_ACID else 0.1):
-        return [f"{small[0]} at {plain(label.voltage_v or 0, 3)} V is next to nothing: was {small[1]} Ah meant?"]
+        return [
+            say(
+                "{value} at {plain} V is next to nothing: was {value_2} Ah meant?",
+                value=small[0],
+                plain=plain(label.voltage_v or 0, 3),
+                value_2=small[1],
+            )
+        ]
     if large and charge > 1500 and (energy is None or energy > 20000 or (label.voltage_v or 0) < 5):
-        return [f"{large[0]} would be as big as a wardrobe: was {large[1]} mAh meant?"]
+        return [say("{value} would be as big as a wardrobe: was {value_2} mAh meant?", value=large[0], value_2=large[1])]
     return []
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import show
+from ubrant.core.wording import say
 
 OHM_PER_KM = {
     0.5: 39.0,
@@ -57,15 +58,25 @@ def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:
     said = []
     if measured.value - u > 1.3 * expected:
         said.append(
-            f"The leads have {show(1000 * measured.value, 3)} mΩ, and {leads.describe()} of copper should have at most {show(1000 * expected, 3)} mΩ: "
-            "a poor joint, a fuse, a meter in between, or thinner wire than it says."
+            say(
+                "The leads have {show} mΩ, and {describe} of copper should have at most {show_2} mΩ: a poor joint, a fuse, a meter in between, or thinner wire than it says.",
+                show=show(1000 * measured.value, 3),
+                describe=leads.describe(),
+                show_2=show(1000 * expected, 3),
+            )
         )
     thicker = next((a for a in OHM_PER_KM if a > leads.area_mm2), None)
     if thicker is not None:
         back = most_a**2 * (expected - Leads(leads.length_m, thicker).resistance_ohm)
         if back > 0.05:
             said.append(
-                f"At {show(most_a, 3)} A a pair of {thicker:g} mm² instead of {leads.area_mm2:g} mm² would give back {show(back, 2)} W."
+                say(
+                    "At {most_a} A a pair of {thicker:g} mm² instead of {area_mm2:g} mm² would give back {back} W.",
+                    most_a=show(most_a, 3),
+                    thicker=thicker,
+                    area_mm2=leads.area_mm2,
+                    back=show(back, 2),
+                )
             )
     return said
 

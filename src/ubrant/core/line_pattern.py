@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass, field
 
 from ubrant.core.quantity import unit_factor
+from ubrant.core.wording import say
 
 _MARKED = re.compile(r"\s*[,;\t|]\s*")
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
@@ -35,16 +36,18 @@ class LinePattern:
             try:
                 self._expression = re.compile(text)
             except re.error as error:
-                raise PatternError(f"“{text}” is no regular expression ({error}).") from None
+                raise PatternError(say("“{what}” is no regular expression ({error}).", what=text, error=error)) from None
             strange = set(self._expression.groupindex) - {"V", "A", "W", "Ah", "Wh", "mV", "mA", "C"}
             if strange:
-                raise PatternError(f"“{strange.pop()}” is not a quantity: name the groups V, mV, A, mA, W, Ah, Wh or C.")
+                raise PatternError(say("“{pop}” is not a quantity: name the groups V, mV, A, mA, W, Ah, Wh or C.", pop=strange.pop()))
         elif text.lower() != "header":
             for part in re.split(r"\s*,\s*", text):
                 match = re.fullmatch(r"(\d+)\s*[:=]?\s*(\S+)", part)
                 known = _unit(match[2]) if match else None
                 if match is None or known is None or int(match[1]) < 1:
-                    raise PatternError(f"“{part}” is not understood: write the column and its unit, like “2 V, 3 mA”, or “header”.")
+                    raise PatternError(
+                        say("“{part}” is not understood: write the column and its unit, like “2 V, 3 mA”, or “header”.", part=part)
+                    )
                 self._columns.append((int(match[1]) - 1, *known))
 
     def read(self, line: str) -> dict[str, float] | None:

@@ -18,6 +18,7 @@ from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.sweep import Sweep, analyse_sweep
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.uncertainty import Contribution, merged, of_ratio, rectangular
+from ubrant.core.wording import say
 
 BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
 _COLLAPSED = 0.4
@@ -145,11 +146,18 @@ def analyse_steps(
     if len(running):
         findings["frequency"] = _frequency(running)
         if frequency is not None and not all(frequency.holds(float(f)) for f in running):
-            warnings.append(f"The frequency leaves {plain(frequency.low)} to {plain(frequency.high)} Hz.")
+            warnings.append(say("The frequency leaves {low} to {high} Hz.", low=plain(frequency.low), high=plain(frequency.high)))
     if tolerance is not None and on.any() and not within[on].all():
         out = used.where(on & ~within)
         k = int(np.argmin(out.output_w))
-        warnings.append(f"The output leaves {tolerance.show()} at {show(float(out.output_w[k]), 3)} W: {show(float(out.output_v[k]))} V.")
+        warnings.append(
+            say(
+                "The output leaves {show} at {show_2} W: {show_3} V.",
+                show=tolerance.show(),
+                show_2=show(float(out.output_w[k]), 3),
+                show_3=show(float(out.output_v[k])),
+            )
+        )
     if alarm_v is not None:
         findings["alarm_voltage"] = Finding(
             "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), "at its own terminals, loaded"
@@ -199,7 +207,14 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
             _volts_doubt(heavy, voltage),
             f"at {show(float(running.output_w[heaviest]), 3)} W",
         ),
-        "output_sag": Finding("output_sag", "Sags by", sag, "V", parts, f"{show(light)} − {show(heavy)} V; the meter's zero cancels"),
+        "output_sag": Finding(
+            "output_sag",
+            "Sags by",
+            sag,
+            "V",
+            parts,
+            say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy)),
+        ),
         "carries": Finding("carries", "Carries within tolerance", carried, "W", None, "the heaviest load with its output within tolerance"),
     }
 
@@ -214,7 +229,7 @@ def _about_a_line(along: Array, up: Array) -> float:
 
 
 def _frequency(hertz: Array) -> Finding:
-    span = f"{show(float(hertz.min()))} to {show(float(hertz.max()))} Hz over the loads"
+    span = say("{show} to {show_2} Hz over the loads", show=show(float(hertz.min())), show_2=show(float(hertz.max())))
     return Finding("frequency", "Frequency", float(np.mean(hertz)), "Hz", None, span)
 
 
@@ -238,7 +253,11 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
             ending.input_v,
             "V",
             parts,
-            f"at its own terminals, loaded: {show(ending.input_a, 3)} A in, {show(ending.load_w, 3)} W out",
+            say(
+                "at its own terminals, loaded: {input_a} A in, {load_w} W out",
+                input_a=show(ending.input_a, 3),
+                load_w=show(ending.load_w, 3),
+            ),
         )
     }
     if math.isfinite(ending.recovered_v):
@@ -268,12 +287,19 @@ def _left(ending: Ending, source: Source | None) -> Finding | None:
 def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
     """(word, sentence): which of battery, its protection, leads, the inverter's own limits ended it."""
     nominal = source.nominal_v if source is not None else usual_v
-    at = f"The output went off at {show(ending.input_v, 4)} V at the inverter's terminals, with {show(ending.input_a, 3)} A flowing"
+    at = say(
+        "The output went off at {input_v} V at the inverter's terminals, with {input_a} A flowing",
+        input_v=show(ending.input_v, 4),
+        input_a=show(ending.input_a, 3),
+    )
     after, loaded, rested = ending.source_after_v, ending.source_v, ending.recovered_v
     if math.isfinite(after) and after < _COLLAPSED * nominal:
         return (
             PROTECTION,
-            f"{at}, and the battery gives no voltage any more: its own protection has opened. Take the load off before it is reset.",
+            say(
+                "{at}, and the battery gives no voltage any more: its own protection has opened. Take the load off before it is reset.",
+                at=at,
+            ),
         )
     drop = loaded - ending.input_v if math.isfinite(loaded) else math.nan
     rest = rested if math.isfinite(rested) else after
@@ -282,32 +308,51 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
     if rated_w and ending.load_w > _OVER * rated_w and ending.input_v > 0.9 * nominal:
         return (
             OVERLOAD,
-            f"{at}: {show(ending.load_w, 3)} W are more than its {show(rated_w, 3)} W. It was its own protection against overload; the battery is not the reason.",
+            say(
+                "{at}: {load_w} W are more than its {rated_w} W. It was its own protection against overload; the battery is not the reason.",
+                at=at,
+                load_w=show(ending.load_w, 3),
+                rated_w=show(rated_w, 3),
+            ),
         )
     tail = ""
     if math.isfinite(rest):
-        tail = f" With the load off the battery stands at {show(rest, 4)} V"
-        tail += f": about {left.value:.0f} % are left in it." if left is not None and left.value is not None else "."
+        tail = say(" With the load off the battery stands at {rest} V", rest=show(rest, 4))
+        tail += say(": about {value:.0f} % are left in it.", value=left.value) if left is not None and left.value is not None else "."
         if left is not None and left.value is None:
             tail = tail.rstrip(".") + ", where voltage cannot tell how much is left: it is not empty."
     if left is not None and left.value is not None and left.value <= _EMPTY_POINTS:
-        return BATTERY, f"{at}.{tail} The battery is empty."
+        return BATTERY, say("{at}.{tail} The battery is empty.", at=at, tail=tail)
     if not math.isfinite(rest):
         return (
             INVERTER,
-            f"{at}. Nobody read the battery afterwards: whether it is empty cannot be told. Read its voltage with the load off.",
+            say("{at}. Nobody read the battery afterwards: whether it is empty cannot be told. Read its voltage with the load off.", at=at),
         )
     if math.isfinite(drop) and drop > max(sag, 0.0) and drop > 0.02 * nominal:
         return LEADS, (
-            f"{at}; at the battery there were {show(loaded, 4)} V: the leads took {show(drop, 2)} V of it.{tail} "
-            "The leads ended it: shorter or thicker ones keep it running longer."
+            say(
+                "{at}; at the battery there were {loaded} V: the leads took {drop} V of it.{tail} The leads ended it: shorter or thicker ones keep it running longer.",
+                at=at,
+                loaded=show(loaded, 4),
+                drop=show(drop, 2),
+                tail=tail,
+            )
         )
     split = ""
     if math.isfinite(sag) and math.isfinite(drop):
-        split = f" Of the fall, {show(max(sag, 0.0), 2)} V are the battery's own sag and {show(max(drop, 0.0), 2)} V the leads."
+        split = say(
+            " Of the fall, {show} V are the battery's own sag and {show_2} V the leads.",
+            show=show(max(sag, 0.0), 2),
+            show_2=show(max(drop, 0.0), 2),
+        )
     return (
         INVERTER,
-        f"{at}: its own low-voltage cut-off, on the loaded voltage.{split}{tail} Less load, or a battery that sags less, goes further.",
+        say(
+            "{at}: its own low-voltage cut-off, on the loaded voltage.{split}{tail} Less load, or a battery that sags less, goes further.",
+            at=at,
+            split=split,
+            tail=tail,
+        ),
     )
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantity import NUMBER, QuantityError, parse_quantity, plain, show, show_duration, show_with
 from ubrant.core.uncertainty import COVERAGE, Contribution, Contributions, combined, merged, rectangular
+from ubrant.core.wording import say
 
 LABEL_DOUBT = 0.10
 """A label used as a value has this stated doubt: half-width, rectangular."""
@@ -42,7 +43,7 @@ def parse_width(text: str, unit: str) -> Width:
     if match := re.fullmatch(rf"({NUMBER})\s*(?:\.\.|…|–|to)\s*({NUMBER})\s*(\D*)", text):
         low, high = (parse_quantity(f"{part} {match[3]}".strip(), unit) for part in (match[1], match[2]))
         if high < low:
-            raise QuantityError(f"“{text}”: the smaller value comes first, like “40..50 {unit}”.")
+            raise QuantityError(say("“{what}”: the smaller value comes first, like “40..50 {unit}”.", what=text, unit=unit))
         return Width((low + high) / 2, (high - low) / 2)
     if match := re.fullmatch(rf"({NUMBER})\s*(?:±|\+/-|\+-)\s*({NUMBER})\s*(\D*)", text):
         value, half = (parse_quantity(f"{part} {match[3]}".strip(), unit) for part in (match[1], match[2]))
@@ -130,7 +131,7 @@ def require_sound(outlook: Outlook) -> None:
         raise QuantityError("An efficiency lies above 0 and up to 100 %.")
     for name, width in (("load", outlook.load_w), ("idle draw", outlook.idle_w), ("input", outlook.input_w)):
         if width.value < 0:
-            raise QuantityError(f"A {name} of {plain(width.value)} W cannot be: give it as 0 W or more.")
+            raise QuantityError(say("A {name} of {value} W cannot be: give it as 0 W or more.", name=name, value=plain(width.value)))
     if not outlook.source_w > 0:
         raise QuantityError("Nothing is drawn: give the load in watts.")
     if not outlook.usable_wh > 0:
@@ -149,7 +150,11 @@ def runtime(outlook: Outlook) -> Answer:
     drain, usable = outlook.drain_w, outlook.usable_wh
     lines = _drain_lines(outlook)
     if drain <= 0:
-        more = f"{show(outlook.input_w.value, 3)} W come in, {show(outlook.source_w, 3)} W go out: it runs for as long as they do."
+        more = say(
+            "{value} W come in, {source_w} W go out: it runs for as long as they do.",
+            value=show(outlook.input_w.value, 3),
+            source_w=show(outlook.source_w, 3),
+        )
         return Answer(None, "h", (), (*lines, more))
     hours = usable / drain
     parts = [
@@ -182,8 +187,12 @@ def to_buy(outlook: Outlook, hours: float) -> Answer:
     parts = [part.times(hours / gives) for part in _drain_parts(outlook)]
     parts.append(Contribution("share of the label", needed * share_u, "what such a unit gives"))
     reserve = f" + {show(outlook.kept_back_wh, 3)} Wh" if outlook.kept_back_wh else ""
-    factors = [f"{plain(1 - outlook.kept_back, 3)} not kept back"] if outlook.kept_back else []
-    factors += [f"{plain(outlook.bought_share, 3)} of a label's Wh, as measured"] if outlook.bought_share != 1 else []
+    factors = [say("{plain} not kept back", plain=plain(1 - outlook.kept_back, 3))] if outlook.kept_back else []
+    factors += (
+        [say("{bought_share} of a label's Wh, as measured", bought_share=plain(outlook.bought_share, 3))]
+        if outlook.bought_share != 1
+        else []
+    )
     divided = f" ÷ ({' × '.join(factors)})" if factors else ""
     return Answer(
         needed,
@@ -199,11 +208,21 @@ def _drain_lines(outlook: Outlook) -> tuple[str, ...]:
         source += f" ÷ {plain(outlook.efficiency.value, 3)}"
     if outlook.idle_w.value:
         source += f" + {show(outlook.idle_w.value, 3)} W idle"
-    lines = [f"{source} = {show(outlook.source_w, 4)} W out of the source"] if source.count(" ") > 1 else [f"{source} out of the source"]
+    lines = (
+        [say("{source} = {source_w} W out of the source", source=source, source_w=show(outlook.source_w, 4))]
+        if source.count(" ") > 1
+        else [say("{source} out of the source", source=source)]
+    )
     if outlook.input_w.value:
         lines.append(f"{show(outlook.source_w, 4)} W − {show(outlook.input_w.value, 3)} W coming in = {show(outlook.drain_w, 4)} W")
     if outlook.kept_back or outlook.kept_back_wh:
-        lines.append(f"{show(outlook.energy_wh, 4)} Wh less what is kept back = {show(outlook.usable_wh, 4)} Wh")
+        lines.append(
+            say(
+                "{energy_wh} Wh less what is kept back = {usable_wh} Wh",
+                energy_wh=show(outlook.energy_wh, 4),
+                usable_wh=show(outlook.usable_wh, 4),
+            )
+        )
     return tuple(lines)
 
 
@@ -223,14 +242,19 @@ def sentence(answer: Answer) -> str:
     if answer.value is None:
         return "Runs on for as long as the input lasts."
     if answer.unit == "h":
-        text = f"Runs for about {show_duration(answer.value * 3600)}"
+        text = say("Runs for about {show_duration}", show_duration=show_duration(answer.value * 3600))
         return (
-            f"{text}, somewhere from {show_duration(answer.low * 3600)} to {show_duration(answer.high * 3600)}."
+            say(
+                "{what}, somewhere from {show_duration} to {show_duration_2}.",
+                what=text,
+                show_duration=show_duration(answer.low * 3600),
+                show_duration_2=show_duration(answer.high * 3600),
+            )
             if answer.expanded_uncertainty
             else f"{text}."
         )
     value, doubt = show_with(answer.value, answer.expanded_uncertainty or None)
-    return f"Buy {value} Wh{f' ± {doubt}' if doubt else ''} or more."
+    return say("Buy {value} Wh{value_2} or more.", value=value, value_2=f" ± {doubt}" if doubt else "")
 
 
 def what_buys_time(outlook: Outlook) -> list[tuple[str, float]]:

@@ -13,6 +13,7 @@ import numpy as np
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain, show
 from ubrant.core.uncertainty import Contribution
+from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,13 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
             parts += (Contribution("scatter about the line", math.sqrt(scatter**2 - known**2)),)
     told = ", ".join(f"{plain(r.current_a, 3)} A for {show(r.hours)} h" for r in sorted(runs, key=lambda r: r.current_a))
     return Finding(
-        "peukert", "Peukert exponent", k, "", parts, told, (f"ln t over ln I, slope with its sign turned: {told}", f"k = {show(k)}")
+        "peukert",
+        "Peukert exponent",
+        k,
+        "",
+        parts,
+        told,
+        (say("ln t over ln I, slope with its sign turned: {told}", told=told), f"k = {show(k)}"),
     )
 
 
@@ -97,6 +104,6 @@ def capacity_at_rated(run: ConstantRun, rated_hours: float, exponent: Finding, c
         value,
         "Ah",
         parts,
-        f"by Peukert's law, k = {show(k)}",
+        say("by Peukert's law, k = {k}", k=show(k)),
         (f"{sum_text} = {show(value)} Ah",),
     )

@@ -12,6 +12,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.quantity import NUMBER, QuantityError, parse_number, plain, show, show_duration
 from ubrant.core.readings import ReadingsError
 from ubrant.core.uncertainty import Contribution, merged, rectangular
+from ubrant.core.wording import say
 
 _SECONDS = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 
@@ -56,7 +57,7 @@ def parse_curve(text: str) -> tuple[CurvePoint, ...]:
             low = parse_number(found[1]) * _SECONDS[found[2] or found[4]]
             high = parse_number(found[3]) * _SECONDS[found[4]]
             if not low < high:
-                raise QuantityError(f"“{term}”: write the shorter time first.")
+                raise QuantityError(say("“{term}”: write the shorter time first.", term=term))
             points.append(CurvePoint(multiple, low, high))
         else:
             raise _not_read(term)
@@ -64,7 +65,7 @@ def parse_curve(text: str) -> tuple[CurvePoint, ...]:
 
 
 def _not_read(term: str) -> QuantityError:
-    return QuantityError(f"“{term}” is no point of a curve: write it like “1.35: 60 s..30 min; 2: 4..60 s; 1.05: over 1 h”.")
+    return QuantityError(say("“{term}” is no point of a curve: write it like “1.35: 60 s..30 min; 2: 4..60 s; 1.05: over 1 h”.", term=term))
 
 
 def band_at(curve: tuple[CurvePoint, ...], multiple: float) -> tuple[float, float] | None:
@@ -114,7 +115,12 @@ def trip_findings(
             findings[key] = Finding(key, f"{where}: held", step.held_s, "s", (), "it did not open while it was watched")
             if band is not None and step.held_s > band[1]:
                 outside.append(
-                    f"{where} it held for {show_duration(step.held_s)}, and the curve says it opens within {show_duration(band[1])}."
+                    say(
+                        "{where} it held for {held_s}, and the curve says it opens within {show_duration}.",
+                        where=where,
+                        held_s=show_duration(step.held_s),
+                        show_duration=show_duration(band[1]),
+                    )
                 )
         else:
             parts = (Contribution("between two looks", rectangular(timing_s), f"{show(timing_s, 2)} s ÷ √3"),)
@@ -122,11 +128,21 @@ def trip_findings(
             findings[key] = Finding(key, f"{where}: opens after", step.opened_s, "s", parts, said)
             if band is not None and step.opened_s + 2 * rectangular(timing_s) < band[0]:
                 outside.append(
-                    f"{where} it opened after {show_duration(step.opened_s)}, sooner than the {show_duration(band[0])} of the curve."
+                    say(
+                        "{where} it opened after {opened_s}, sooner than the {show_duration} of the curve.",
+                        where=where,
+                        opened_s=show_duration(step.opened_s),
+                        show_duration=show_duration(band[0]),
+                    )
                 )
             elif band is not None and step.opened_s - 2 * rectangular(timing_s) > band[1]:
                 outside.append(
-                    f"{where} it opened after {show_duration(step.opened_s)}, later than the {show_duration(band[1])} of the curve."
+                    say(
+                        "{where} it opened after {opened_s}, later than the {show_duration} of the curve.",
+                        where=where,
+                        opened_s=show_duration(step.opened_s),
+                        show_duration=show_duration(band[1]),
+                    )
                 )
     held = [s.amps for s in steps if s.opened_s is None]
     opened = [s.amps for s in steps if s.opened_s is not None]
@@ -143,7 +159,12 @@ def trip_findings(
                 )
             )
         findings["trip_current"] = Finding(
-            "trip_current", "Opens from", (low + high) / 2, "A", bracket, f"held {show(low, 3)} A, opened at {show(high, 3)} A"
+            "trip_current",
+            "Opens from",
+            (low + high) / 2,
+            "A",
+            bracket,
+            say("held {low} A, opened at {high} A", low=show(low, 3), high=show(high, 3)),
         )
     inrush = [s.inrush_a for s in steps if s.inrush_a is not None]
     if inrush:
@@ -153,14 +174,26 @@ def trip_findings(
     quick = [s for s in steps if s.opened_s is not None and s.amps < 0.99 * rated_a]
     if quick:
         warnings.insert(
-            0, f"It opened at {show(quick[0].amps, 3)} A, under its rating of {show(rated_a, 3)} A: warm, worn, or the wrong one."
+            0,
+            say(
+                "It opened at {amps} A, under its rating of {rated_a} A: warm, worn, or the wrong one.",
+                amps=show(quick[0].amps, 3),
+                rated_a=show(rated_a, 3),
+            ),
         )
     if not opened:
-        sentence = f"It held {show(max(held), 3)} A ({plain(max(held) / rated_a, 3)} × its rating) for as long as it was watched."
+        sentence = say(
+            "It held {show} A ({plain} × its rating) for as long as it was watched.",
+            show=show(max(held), 3),
+            plain=plain(max(held) / rated_a, 3),
+        )
     else:
         fastest = min((s for s in steps if s.opened_s is not None), key=lambda s: s.amps)
-        sentence = (
-            f"Opens at {show(fastest.amps, 3)} A ({plain(fastest.amps / rated_a, 3)} ×) after {show_duration(fastest.opened_s or 0.0)}"
+        sentence = say(
+            "Opens at {amps} A ({plain} ×) after {show_duration}",
+            amps=show(fastest.amps, 3),
+            plain=plain(fastest.amps / rated_a, 3),
+            show_duration=show_duration(fastest.opened_s or 0.0),
         )
         sentence += "; not as its curve says." if outside else "; within its curve." if curve else "."
     return findings, sentence, warnings

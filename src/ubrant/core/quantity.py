@@ -10,6 +10,8 @@ import math
 import re
 from dataclasses import dataclass
 
+from ubrant.core.wording import say
+
 NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))(?:[eE][+-]?\d+)?"
 
 _SYMBOLS = {"ah": "Ah", "wh": "Wh", "v": "V", "a": "A", "w": "W", "ω": "Ω", "ohm": "Ω", "ohms": "Ω"}
@@ -47,9 +49,9 @@ def parse_number(text: str) -> float:
     try:
         value = float(cleaned)
     except ValueError:
-        raise QuantityError(f"“{text.strip()}” is not a number.") from None
+        raise QuantityError(say("“{strip}” is not a number.", strip=text.strip())) from None
     if not math.isfinite(value):
-        raise QuantityError(f"“{text.strip()}” is not a finite number.")
+        raise QuantityError(say("“{strip}” is not a finite number.", strip=text.strip()))
     return value
 
 
@@ -86,15 +88,24 @@ def parse_quantity(text: str, unit: str) -> float:
     """
     match = re.fullmatch(rf"\s*({NUMBER})\s*([^\d\s].*?)?\s*", text)
     if not match:
-        raise QuantityError(f"“{text.strip()}” is not a value in {unit}: write it like “{_EXAMPLES.get(unit, '12.5 ' + unit)}”.")
+        raise QuantityError(
+            say(
+                "“{strip}” is not a value in {unit}: write it like “{unit_2}”.",
+                strip=text.strip(),
+                unit=unit,
+                unit_2=_EXAMPLES.get(unit, "12.5 " + unit),
+            )
+        )
     value = parse_number(match[1])
     if match[2] is None:
         return value
     found = unit_factor(match[2])
     if found is None:
-        raise QuantityError(f"“{match[2]}” is not a unit Ubrant knows: write the value in {unit}.")
+        raise QuantityError(say("“{value}” is not a unit Ubrant knows: write the value in {unit}.", value=match[2], unit=unit))
     if found.unit != unit:
-        raise QuantityError(f"“{text.strip()}” is in {found.unit}, and a value in {unit} belongs here.")
+        raise QuantityError(
+            say("“{strip}” is in {unit}, and a value in {unit_2} belongs here.", strip=text.strip(), unit=found.unit, unit_2=unit)
+        )
     return value * found.value
 
 

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from ubrant.core.quantity import QuantityError, parse_quantity, plain
+from ubrant.core.wording import say
 
 PARTS = {"leads": "input", "fuse": "input", "breaker": "input", "cord": "output"}
 """Part → the side it sits at."""
@@ -37,7 +38,7 @@ def parse_ratings(text: str) -> Ratings:
     for term in re.split(r"[,;]\s+", text.strip()) if text.strip() else ():
         match = re.fullmatch(r"([a-z]+)\s+(.+)", term.strip(), re.I)
         if match is None or match[1].lower() not in PARTS:
-            raise QuantityError(f"“{term}” is no rating: write it like “leads 20 A, fuse 15 A, cord 5 A” (or breaker).")
+            raise QuantityError(say("“{term}” is no rating: write it like “leads 20 A, fuse 15 A, cord 5 A” (or breaker).", term=term))
         found.append((match[1].lower(), parse_quantity(match[2], "A")))
     return Ratings(tuple(found))
 
@@ -55,12 +56,36 @@ def rating_sentences(ratings: Ratings, input_a: float, output_a: float, *, measu
         flow = flows[PARTS[part]]
         word = "carried" if measured else "will carry"
         if flow > amps:
-            said.append(f"The {part} {word} up to {plain(flow, 3)} A and {_is_made(part)} for {plain(amps, 3)} A: {_advice(part)}")
+            said.append(
+                say(
+                    "The {part} {word} up to {flow} A and {part_2} for {amps} A: {part_3}",
+                    part=part,
+                    word=word,
+                    flow=plain(flow, 3),
+                    part_2=_is_made(part),
+                    amps=plain(amps, 3),
+                    part_3=_advice(part),
+                )
+            )
         elif flow > _CONTINUOUS * amps and part in {"fuse", "breaker"}:
-            said.append(f"The {part} {word} up to {plain(flow, 3)} A of its {plain(amps, 3)} A: over 80 % it may open after a while.")
+            said.append(
+                say(
+                    "The {part} {word} up to {flow} A of its {amps} A: over 80 % it may open after a while.",
+                    part=part,
+                    word=word,
+                    flow=plain(flow, 3),
+                    amps=plain(amps, 3),
+                )
+            )
     leads, fuse = ratings.get("leads"), ratings.get("fuse") or ratings.get("breaker")
     if leads is not None and fuse is not None and fuse > leads:
-        said.append(f"The fuse ({plain(fuse, 3)} A) is larger than the leads carry ({plain(leads, 3)} A): it does not protect them.")
+        said.append(
+            say(
+                "The fuse ({fuse} A) is larger than the leads carry ({leads} A): it does not protect them.",
+                fuse=plain(fuse, 3),
+                leads=plain(leads, 3),
+            )
+        )
     return said
 
 

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ubrant.core.wording import say
+
 Array = NDArray[np.float64]
 
 BLOCK = 1 << 13
@@ -115,12 +117,21 @@ def require_usable(time_s: Array, *columns: Array) -> None:
     """
     for column in columns:
         if len(column) != len(time_s):
-            raise ReadingsError(f"{len(time_s)} times but {len(column)} values: one is needed for the other.")
+            raise ReadingsError(
+                say("{time_s} times but {column} values: one is needed for the other.", time_s=len(time_s), column=len(column))
+            )
     for column in (time_s, *columns):
         bad = np.flatnonzero(~np.isfinite(column))
         if len(bad):
-            raise ReadingsError(f"Reading {bad[0] + 1} is not a finite number.")
+            raise ReadingsError(say("Reading {value} is not a finite number.", value=bad[0] + 1))
     back = np.flatnonzero(np.diff(time_s) <= 0)
     if len(back):
         at = int(back[0]) + 1
-        raise ReadingsError(f"Time does not increase at reading {at + 1}: {time_s[at]:g} s after {time_s[at - 1]:g} s.")
+        raise ReadingsError(
+            say(
+                "Time does not increase at reading {value}: {value_2:g} s after {value_3:g} s.",
+                value=at + 1,
+                value_2=time_s[at],
+                value_3=time_s[at - 1],
+            )
+        )

@@ -12,6 +12,7 @@ from ubrant.core.integrals import totals
 from ubrant.core.quantity import show
 from ubrant.core.readings import Readings
 from ubrant.core.uncertainty import Contribution, Contributions, of_ratio, rectangular
+from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
@@ -56,9 +57,11 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
         parts_i = (Contribution("current gain", gain_a * float(amps[-1])), Contribution("current zero", zero_a))
     last = float(np.median(amps[-3:]))
     return Recharge(
-        Finding("charge_in", "Charge put in", sums.charge_ah, "Ah", parts_q, f"∫ I dt over {show(sums.hours)} h of charging"),
+        Finding(
+            "charge_in", "Charge put in", sums.charge_ah, "Ah", parts_q, say("∫ I dt over {hours} h of charging", hours=show(sums.hours))
+        ),
         Finding("energy_in", "Energy put in", sums.energy_wh, "Wh", parts_e, "∫ V·I dt at the battery terminals"),
-        Finding("end_current", "Charging ended at", last, "A", parts_i, f"with {show(float(volts[-1]))} V at the terminals"),
+        Finding("end_current", "Charging ended at", last, "A", parts_i, say("with {show} V at the terminals", show=show(float(volts[-1])))),
     )
 
 

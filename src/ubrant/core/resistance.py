@@ -12,6 +12,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Readings
 from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.wording import say
 
 FIRST_S, SECOND_S = 10.0, 1.0
 """IEC 61960-3, DC internal resistance: 0.2 It for 10 s, then 1.0 It for 1 s. Values from memory."""
@@ -103,7 +104,7 @@ def two_step(
     edge = Edge(float(readings.time_s[second]), float(volts[first]), float(volts[second]), float(amps[first]), float(amps[second]))
     if edge.after_a - edge.before_a < 0.3 * abs(edge.after_a):
         return None
-    charge = f" at about {plain(soc_percent, 2)} % charged" if soc_percent is not None else ""
+    charge = say(" at about {soc_percent} % charged", soc_percent=plain(soc_percent, 2)) if soc_percent is not None else ""
     found = resistance_of(
         edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
     )
@@ -127,13 +128,18 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
             current,
             "resistance",
             "Internal resistance",
-            f"from {_readings_apart(readings, edges[0])} around the first step",
+            say("from {readings} around the first step", readings=_readings_apart(readings, edges[0])),
         )
     ]
     if len(edges) >= 3:
         values = np.array([e.resistance_ohm for e in edges])
         middle = float(np.median(values))
-        text = f"from {show(float(values.min()), 3)} to {show(float(values.max()), 3)} Ω over {len(edges)} steps"
+        text = say(
+            "from {show} to {show_2} Ω over {edges} steps",
+            show=show(float(values.min()), 3),
+            show_2=show(float(values.max()), 3),
+            edges=len(edges),
+        )
         parts = None
         if found[0].contributions is not None:
             gains = tuple(c.times(middle / (found[0].value or 1.0)) for c in found[0].contributions if "gain" in c.source)

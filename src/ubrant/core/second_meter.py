@@ -9,6 +9,7 @@ import numpy as np
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.quantity import show
 from ubrant.core.readings import Array
+from ubrant.core.wording import say
 
 _NAMES = {"V": "volts", "A": "amperes", "W": "watts", "Hz": "hertz"}
 
@@ -45,9 +46,15 @@ def disagreement(
     middle = int(np.argsort(share)[len(share) // 2])
     if abs(share[middle]) <= 1:
         return ""
-    return (
-        f"{who} shows {show(abs(float(apart[middle])), 2)} {unit} {'more' if apart[middle] > 0 else 'less'} at {show(float(ours[middle]), 3)} {unit}, "
-        f"and by their accuracies they may be {show(float(may_be[middle]), 2)} {unit} apart: check the {_NAMES.get(unit, unit)} of both against a third."
+    return say(
+        "{who} shows {show} {unit} {value} at {show_2} {unit}, and by their accuracies they may be {show_3} {unit} apart: check the {unit_2} of both against a third.",
+        who=who,
+        show=show(abs(float(apart[middle])), 2),
+        unit=unit,
+        value="more" if apart[middle] > 0 else "less",
+        show_2=show(float(ours[middle]), 3),
+        show_3=show(float(may_be[middle]), 2),
+        unit_2=_NAMES.get(unit, unit),
     )
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.chemistry import LIFEPO4, Chemistry
+from ubrant.core.wording import say
 
 CHART_DOUBT_POINTS = 10.0
 """Half-width (rectangular) of what charts differ by."""
@@ -40,7 +41,7 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
     volts, percents = (np.array(column) for column in zip(*reversed(chemistry.rest_chart), strict=True))
     cell_v = voltage_v / cells
     if cell_v < volts[0]:
-        return RestingCharge(0.0, None, f"Below the last row of the chart: under {percents[0]:.0f} %.")
+        return RestingCharge(0.0, None, say("Below the last row of the chart: under {value:.0f} %.", value=percents[0]))
     if chemistry is LIFEPO4 and 13.0 / 4 <= cell_v <= 13.3 / 4:
         return RestingCharge(
             None, None, "Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours."
@@ -49,4 +50,6 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
     row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)
     points_per_volt = (percents[row] - percents[row - 1]) / (volts[row] - volts[row - 1])
     u = math.hypot(points_per_volt * voltage_u / cells, CHART_DOUBT_POINTS / math.sqrt(3))
-    return RestingCharge(percent, 2 * u, f"About {percent:.0f} % by resting voltage (± {2 * u:.0f} points).")
+    return RestingCharge(
+        percent, 2 * u, say("About {percent:.0f} % by resting voltage (± {value:.0f} points).", percent=percent, value=2 * u)
+    )

@@ -22,6 +22,7 @@ from ubrant.core.quantity import plain
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.uncertainty import Contribution, merged, rectangular
+from ubrant.core.wording import say
 
 IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
@@ -193,11 +194,22 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
     warnings = []
     if not good.all():
         left = int((~good).sum())
-        warnings.append(f"{left} point{'s' if left > 1 else ''} without all four readings {'were' if left > 1 else 'was'} left out.")
+        warnings.append(
+            say(
+                "{left} point{value} without all four readings {value_2} left out.",
+                left=left,
+                value="s" if left > 1 else "",
+                value_2="were" if left > 1 else "was",
+            )
+        )
     points = points.where(good)
     if len(points) < 2:
         raise ReadingsError(
-            f"{len(points)} point{'s' if len(points) != 1 else ''} with volts and amperes at input and output: at least two are needed."
+            say(
+                "{points} point{value} with volts and amperes at input and output: at least two are needed.",
+                points=len(points),
+                value="s" if len(points) != 1 else "",
+            )
         )
     if float(np.median(points.input_a)) < 0:
         points = replace(points, input_a=-points.input_a)
@@ -207,11 +219,19 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
     above = loaded.output_w > loaded.input_w + 2 * doubt
     if len(loaded) and above.mean() > 0.7:
         raise ReadingsError(
-            f"More comes out than goes in at {int(above.sum())} of {len(loaded)} points: input and output look swapped. Swap the columns, or the meters."
+            say(
+                "More comes out than goes in at {int} of {loaded} points: input and output look swapped. Swap the columns, or the meters.",
+                int=int(above.sum()),
+                loaded=len(loaded),
+            )
         )
     if above.any():
         warnings.append(
-            f"At {int(above.sum())} point{'s' if above.sum() > 1 else ''} more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out."
+            say(
+                "At {int} point{value} more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out.",
+                int=int(above.sum()),
+                value="s" if above.sum() > 1 else "",
+            )
         )
         all_above = points.output_w > points.input_w + 2 * _power_doubt(points, meters)
         points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
@@ -501,22 +521,40 @@ def _warn(
 ) -> None:
     over = int(np.sum(eta > 100))
     if over:
-        warnings.append(f"{over} point{'s are' if over > 1 else ' is'} over 100 %, within the ±: the meters cannot tell it from 100 %.")
+        warnings.append(
+            say(
+                "{over} point{value} over 100 %, within the ±: the meters cannot tell it from 100 %.",
+                over=over,
+                value="s are" if over > 1 else " is",
+            )
+        )
     if rated_w and carried_w(points, within) < 0.97 * rated_w and float(points.output_w.max(initial=0.0)) > 0:
         warnings.append(
-            f"Its rated {plain(rated_w, 3)} W were never reached within tolerance: {plain(carried_w(points, within), 3)} W at most."
+            say(
+                "Its rated {rated_w} W were never reached within tolerance: {plain} W at most.",
+                rated_w=plain(rated_w, 3),
+                plain=plain(carried_w(points, within), 3),
+            )
         )
     if tolerance is not None and not within.any():
-        warnings.append(f"The output was never within {tolerance.show()}: is the tolerance the right one?")
+        warnings.append(say("The output was never within {show}: is the tolerance the right one?", show=tolerance.show()))
     if (~running).any():
         count = int((~running).sum())
         warnings.append(
-            f"At {count} point{'s' if count > 1 else ''} the output was off: {'they are' if count > 1 else 'it is'} not in the losses."
+            say(
+                "At {count} point{value} the output was off: {value_2} not in the losses.",
+                count=count,
+                value="s" if count > 1 else "",
+                value_2="they are" if count > 1 else "it is",
+            )
         )
     worst = float(np.nanmax(eta_u)) if np.isfinite(eta_u).any() else 0.0
     if worst > 2.0:
         warnings.append(
-            f"The efficiency is known to ± {plain(worst, 2)} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels."
+            say(
+                "The efficiency is known to ± {worst} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels.",
+                worst=plain(worst, 2),
+            )
         )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain, show
 from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.wording import say
 
 REFERENCE_C = 20.0
 """IEC 60896-21 refers to 20 °C; other practice to 25 °C. Value from memory."""
@@ -35,5 +36,12 @@ def capacity_at_reference(charge: Finding, hours: float, temperature_c: float, r
             Contribution("battery's temperature", slope * rectangular(THERMOMETER_C), f"± {plain(THERMOMETER_C)} °C ÷ √3"),
         )
     working = f"λ = {plain(coefficient)} per °C, from {plain(temperature_c)} °C"
-    text = f"{show(charge.value)} Ah ÷ (1 + {plain(coefficient)} × ({plain(temperature_c)} − {plain(reference_c)})) = {show(value)} Ah (IEC 60896-21)"
+    text = say(
+        "{value} Ah ÷ (1 + {coefficient} × ({temperature_c} − {reference_c})) = {value_2} Ah (IEC 60896-21)",
+        value=show(charge.value),
+        coefficient=plain(coefficient),
+        temperature_c=plain(temperature_c),
+        reference_c=plain(reference_c),
+        value_2=show(value),
+    )
     return Finding("reference_capacity", name, value, "Ah", parts, working, (text,))

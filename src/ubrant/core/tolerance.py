@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from ubrant.core.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain
+from ubrant.core.wording import say
 
 USB = "4.75..5.25 V"
 """USB 2.0, 7.2.2: 4.75 to 5.25 V at a high-power port. Value from memory."""
@@ -51,7 +52,7 @@ def parse_tolerance(text: str) -> Tolerance:
         nominal, width = parse_quantity(match[1], "V"), parse_quantity(match[2], "V")
         low, high = nominal - width, nominal + width
     else:
-        raise QuantityError(f"“{text}” is not a tolerance: write it like “5 V 5%” or “4.75..5.25 V”.")
+        raise QuantityError(say("“{what}” is not a tolerance: write it like “5 V 5%” or “4.75..5.25 V”.", what=text))
     if not 0 < low < high:
-        raise QuantityError(f"“{text}”: the lower end has to be over 0 and under the upper one.")
+        raise QuantityError(say("“{what}”: the lower end has to be over 0 and under the upper one.", what=text))
     return Tolerance(low, high)

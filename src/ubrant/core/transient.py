@@ -11,6 +11,7 @@ from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.wording import say
 
 _FEWEST = 50
 _BAND = 0.02
@@ -46,7 +47,11 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
         Too few samples.
     """
     if len(voltage_v) < _FEWEST:
-        raise ReadingsError(f"{len(voltage_v)} samples are too few for a ripple or a dip: record at least {_FEWEST}.")
+        raise ReadingsError(
+            say(
+                "{voltage_v} samples are too few for a ripple or a dip: record at least {FEWEST}.", voltage_v=len(voltage_v), FEWEST=_FEWEST
+            )
+        )
     tail, head = voltage_v[-len(voltage_v) // 4 :], voltage_v[: max(len(voltage_v) // 10, 5)]
     level, before = float(np.median(tail)), float(np.median(head))
     ripple = float(np.percentile(tail, 99.5) - np.percentile(tail, 0.5))
@@ -57,7 +62,7 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
         "ripple": _finding("ripple", "Ripple, peak to peak", ripple, gain, "of the last quarter, the outermost 1 % of samples left out"),
     }
     dips = len(outside) > 2
-    said = f"Settles at {show(level)} V with {show(1000 * ripple, 3)} mV of ripple"
+    said = say("Settles at {level} V with {show} mV of ripple", level=show(level), show=show(1000 * ripple, 3))
     warnings = []
     if dips:
         low, high = float(voltage_v[outside].min()), float(voltage_v[outside].max())
@@ -73,13 +78,24 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
             recovery,
             "s",
             (Contribution("sampling", rectangular(step)),),
-            f"from leaving {show(band, 2)} V around its level to staying there",
+            say("from leaving {band} V around its level to staying there", band=show(band, 2)),
         )
-        said += f"; {'dips' if deepest < level else 'rises'} to {show(deepest)} V and is back after {show(1000 * recovery, 3)} ms"
+        said += say(
+            "; {value} to {deepest} V and is back after {show} ms",
+            value="dips" if deepest < level else "rises",
+            deepest=show(deepest),
+            show=show(1000 * recovery, 3),
+        )
         if tolerance is not None and not tolerance.holds(deepest):
-            warnings.append(f"It leaves {tolerance.show()} as the load steps: {plain(deepest, 4)} V. What is behind it may restart.")
+            warnings.append(
+                say(
+                    "It leaves {show} as the load steps: {deepest} V. What is behind it may restart.",
+                    show=tolerance.show(),
+                    deepest=plain(deepest, 4),
+                )
+            )
     elif ripple > 0.02 * abs(level):
-        warnings.append(f"The output is unsteady: {show(100 * ripple / abs(level), 2)} % from peak to peak.")
+        warnings.append(say("The output is unsteady: {show} % from peak to peak.", show=show(100 * ripple / abs(level), 2)))
     return Transient(findings, dips, tuple(warnings), said + ".")
 
 

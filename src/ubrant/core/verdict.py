@@ -11,6 +11,7 @@ from ubrant.core.gaps import Gap
 from ubrant.core.label import Label
 from ubrant.core.quantity import plain, show_with
 from ubrant.core.uncertainty import COVERAGE, merged
+from ubrant.core.wording import say
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
 SPENT_SHARE = 80.0
@@ -54,30 +55,77 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     faster_only = [d.kind for d in apart] == ["faster"]
     if apart and not (faster_only and doubt is not None and share.value - doubt > 100):
         even_so = " Even so it gave more than the label says." if doubt is not None and share.value - doubt > 100 else ""
-        return Verdict(NOT_ALIKE, f"Not like for like: {_and([d.sentence for d in apart])}.{even_so}", apart[0].remedy)
+        return Verdict(
+            NOT_ALIKE,
+            say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
+            apart[0].remedy,
+        )
     if doubt is None:
         return Verdict(
             CANNOT_TELL,
-            f"Cannot tell: {measured.value_text()} is {share.value:.1f} % of the label, but nobody said how accurate the meter is.",
+            say(
+                "Cannot tell: {value_text} is {value:.1f} % of the label, but nobody said how accurate the meter is.",
+                value_text=measured.value_text(),
+                value=share.value,
+            ),
             "Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”.",
         )
     figure = measured.with_doubt()
     at_least = about.ended_by != "cut-off"
     if not at_least and share.value + doubt < SPENT_SHARE:
         return Verdict(
-            SPENT, f"Spent: {figure} is {share.value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work."
+            SPENT,
+            say(
+                "Spent: {figure} is {value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.",
+                figure=figure,
+                value=share.value,
+                rated=rated,
+            ),
         )
     if not at_least and share.value + doubt < 100:
-        return Verdict(BELOW, f"Below its label: {figure} is {share.with_doubt()} of the {rated} it claims.{_more_on_below(share, about)}")
+        return Verdict(
+            BELOW,
+            say(
+                "Below its label: {figure} is {with_doubt} of the {rated} it claims.{share}",
+                figure=figure,
+                with_doubt=share.with_doubt(),
+                rated=rated,
+                share=_more_on_below(share, about),
+            ),
+        )
     if share.value - doubt > 100:
         least = "at least " if at_least else ""
         faster = " And that at a faster rate than the label's." if faster_only else ""
-        return Verdict(MEETS, f"Meets its label: {least}{figure} against {rated}, {share.with_doubt()}.{faster}")
+        return Verdict(
+            MEETS,
+            say(
+                "Meets its label: {least}{figure} against {rated}, {with_doubt}.{faster}",
+                least=least,
+                figure=figure,
+                rated=rated,
+                with_doubt=share.with_doubt(),
+                faster=faster,
+            ),
+        )
     if at_least:
-        why = "no cut-off was named" if about.cutoff is None else f"it ended by {ending_text(about.ended_by)} before the cut-off"
-        remedy = "Name the cut-off that ended it." if about.cutoff is None else f"Run it on to {plain(about.cutoff.voltage_v)} V."
-        return Verdict(CANNOT_TELL, f"Cannot tell: it gave at least {figure} of {rated}, but {why}.", remedy)
-    return Verdict(CANNOT_TELL, f"Cannot tell: {figure} lies too close to the label's {rated}.", _what_would_settle(measured, about))
+        why = (
+            "no cut-off was named"
+            if about.cutoff is None
+            else say("it ended by {ended_by} before the cut-off", ended_by=ending_text(about.ended_by))
+        )
+        remedy = (
+            "Name the cut-off that ended it."
+            if about.cutoff is None
+            else say("Run it on to {voltage_v} V.", voltage_v=plain(about.cutoff.voltage_v))
+        )
+        return Verdict(
+            CANNOT_TELL, say("Cannot tell: it gave at least {figure} of {rated}, but {why}.", figure=figure, rated=rated, why=why), remedy
+        )
+    return Verdict(
+        CANNOT_TELL,
+        say("Cannot tell: {figure} lies too close to the label's {rated}.", figure=figure, rated=rated),
+        _what_would_settle(measured, about),
+    )
 
 
 @dataclass(frozen=True)
@@ -103,33 +151,49 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
         found.append(
-            _Difference(kind, f"it ran at {plain(rate, 2)} C, and the label means {plain(standard)} C", f"Run it again at {amps}.")
+            _Difference(
+                kind,
+                say("it ran at {rate} C, and the label means {standard} C", rate=plain(rate, 2), standard=plain(standard)),
+                say("Run it again at {amps}.", amps=amps),
+            )
         )
     wanted = label.standard_cutoff_v
     if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
         found.append(
             _Difference(
                 "cut-off",
-                f"it stopped at {plain(about.cutoff.voltage_v)} V, and the label means {plain(wanted)} V",
-                f"Judge it to {plain(wanted)} V.",
+                say(
+                    "it stopped at {voltage_v} V, and the label means {wanted} V",
+                    voltage_v=plain(about.cutoff.voltage_v),
+                    wanted=plain(wanted),
+                ),
+                say("Judge it to {wanted} V.", wanted=plain(wanted)),
             )
         )
     if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
         found.append(
             _Difference(
                 "temperature",
-                f"the battery was at {plain(about.temperature_c, 2)} °C, and labels hold at 20 ± 5 °C",
+                say("the battery was at {temperature_c} °C, and labels hold at 20 ± 5 °C", temperature_c=plain(about.temperature_c, 2)),
                 "Run it again in a room at about 20 °C.",
             )
         )
     mean = findings["mean_voltage"].value
     if about.tap != "battery":
-        found.append(_Difference("tap", f"it was metered at the {about.tap}, not at the battery", "Meter it at the battery's terminals."))
+        found.append(
+            _Difference(
+                "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), "Meter it at the battery's terminals."
+            )
+        )
     elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
         found.append(
             _Difference(
                 "tap",
-                f"the readings are at {plain(mean, 3)} V, and the label's Ah hold at {plain(label.voltage_v)} V",
+                say(
+                    "the readings are at {mean} V, and the label's Ah hold at {voltage_v} V",
+                    mean=plain(mean, 3),
+                    voltage_v=plain(label.voltage_v),
+                ),
                 "Compare watt-hours, or meter at the cells.",
             )
         )
@@ -157,17 +221,26 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
     largest = parts[0]
     others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts[1:]))
     if others >= margin:
-        return f"Only a much better meter would: the ± would have to come down to {show_with(margin, margin)[0]} {measured.unit}."
+        return say(
+            "Only a much better meter would: the ± would have to come down to {value} {unit}.",
+            value=show_with(margin, margin)[0],
+            unit=measured.unit,
+        )
     needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(largest.amount))
     if largest.source == "current gain":
         limit = needed * 100 * abs(largest.amount) * math.sqrt(3) / (measured.value or 1)
-        return f"A current meter good to {plain(limit, 1)} % of its reading would settle it; a shunt instead of a clamp, say."
+        return say(
+            "A current meter good to {limit} % of its reading would settle it; a shunt instead of a clamp, say.", limit=plain(limit, 1)
+        )
     if largest.source == "current zero":
-        return f"Zero the current meter: its zero has to be {plain(1 / needed, 2)} times better."
+        return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
     if largest.source == "gaps":
         return "A run without gaps would settle it."
     if largest.source.startswith("voltage"):
-        return f"A voltmeter {plain(1 / needed, 2)} times better would settle it, or a deeper cut-off, where the voltage falls faster."
+        return say(
+            "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
+            plain=plain(1 / needed, 2),
+        )
     return "More readings would settle it."
 
 

@@ -14,6 +14,7 @@ from ubrant.core.finding import Finding
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.wording import say
 
 SINE, STEPPED, SQUARE, DISTORTED = "sine", "stepped", "square", "distorted"
 FEWEST_IN_A_CYCLE = 20
@@ -72,7 +73,11 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     per_cycle = (crossings[-1] - crossings[0]) / cycles
     if per_cycle < FEWEST_IN_A_CYCLE:
         raise ReadingsError(
-            f"There are only {per_cycle:.0f} samples in a cycle: set the scope to a faster timebase (at least {FEWEST_IN_A_CYCLE})."
+            say(
+                "There are only {per_cycle:.0f} samples in a cycle: set the scope to a faster timebase (at least {FEWEST_IN_A_CYCLE}).",
+                per_cycle=per_cycle,
+                FEWEST_IN_A_CYCLE=FEWEST_IN_A_CYCLE,
+            )
         )
     frequency = 1 / (per_cycle * step_s)
     dc = float(np.average(voltage_v, weights=weight))
@@ -106,17 +111,25 @@ def _weights(count: int, first: float, last: float) -> Array:
 
 def _require_even(time_s: Array, voltage_v: Array) -> None:
     if len(time_s) != len(voltage_v) or len(time_s) < FEWEST_IN_A_CYCLE:
-        raise ReadingsError(f"{len(time_s)} samples are too few for a wave.")
+        raise ReadingsError(say("{time_s} samples are too few for a wave.", time_s=len(time_s)))
     if not (np.isfinite(time_s).all() and np.isfinite(voltage_v).all()):
-        raise ReadingsError(f"Sample {int(np.flatnonzero(~(np.isfinite(time_s) & np.isfinite(voltage_v)))[0]) + 1} is not a finite number.")
+        raise ReadingsError(
+            say("Sample {value} is not a finite number.", value=int(np.flatnonzero(~(np.isfinite(time_s) & np.isfinite(voltage_v)))[0]) + 1)
+        )
     steps = np.diff(time_s)
     if steps.min() <= 0:
         raise ReadingsError(
-            f"Time does not increase at sample {int(np.argmin(steps)) + 2}: are there two traces one after the other in this file?"
+            say(
+                "Time does not increase at sample {value}: are there two traces one after the other in this file?",
+                value=int(np.argmin(steps)) + 2,
+            )
         )
     if steps.max() > 1.5 * float(np.median(steps)):
         raise ReadingsError(
-            f"Samples are not evenly spaced: there is a jump at sample {int(np.argmax(steps)) + 2}. Export the whole record."
+            say(
+                "Samples are not evenly spaced: there is a jump at sample {value}. Export the whole record.",
+                value=int(np.argmax(steps)) + 2,
+            )
         )
 
 
@@ -217,14 +230,26 @@ def _as_findings(
         Contribution("sampling", frequency**2 * step_s / max(cycles, 1) / math.sqrt(6), "half a sample at each end"),
         Contribution("steadiness", jitter / math.sqrt(max(cycles, 1))),
     )
-    over = f"over {cycles} whole cycle{'s' if cycles > 1 else ''}"
+    over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
     found = (
-        Finding("rms", "RMS voltage", rms, "V", volts, f"√ of the mean square {over}"),
+        Finding("rms", "RMS voltage", rms, "V", volts, say("√ of the mean square {over}", over=over)),
         Finding(
-            "frequency", "Frequency", frequency, "Hz", hertz, f"{over}; single cycles differ by {show(jitter, 2)} Hz" if jitter else over
+            "frequency",
+            "Frequency",
+            frequency,
+            "Hz",
+            hertz,
+            say("{over}; single cycles differ by {jitter} Hz", over=over, jitter=show(jitter, 2)) if jitter else over,
         ),
-        Finding("crest_factor", "Crest factor", crest, "", (), f"peak ÷ RMS; a sine has {show(math.sqrt(2))}"),
-        Finding("form_factor", "Form factor", form, "", (), f"RMS ÷ mean of the rectified wave; a sine has {show(math.pi / math.sqrt(8))}"),
+        Finding("crest_factor", "Crest factor", crest, "", (), say("peak ÷ RMS; a sine has {show}", show=show(math.sqrt(2)))),
+        Finding(
+            "form_factor",
+            "Form factor",
+            form,
+            "",
+            (),
+            say("RMS ÷ mean of the rectified wave; a sine has {show}", show=show(math.pi / math.sqrt(8))),
+        ),
         Finding("thd", "THD, all harmonics", 100 * thd, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
         Finding("thd_40", "THD to the 40th", 100 * thd_40, "%", (), "harmonics 2 to 40 (IEC 61000-4-7)"),
         Finding(
@@ -233,7 +258,7 @@ def _as_findings(
             averaging,
             "V",
             None if gain is None else (),
-            f"{show(averaging / ac_rms, 3)} of the true RMS",
+            say("{show} of the true RMS", show=show(averaging / ac_rms, 3)),
         ),
         Finding("flat_top", "Flat tops", 100 * flat, "%", (), "of the time within 2 % of the peak"),
     )
@@ -251,9 +276,15 @@ def _warnings(
         said.append("The record looks clipped: its tops are cut off at one value. Choose a larger range on the scope and record again.")
     if abs(averaging / ac_rms - 1) > 0.02:
         side = "less" if averaging < ac_rms else "more"
-        said.append(f"A meter that is not true-RMS shows {show(100 * abs(1 - averaging / ac_rms), 2)} % {side} than there is.")
+        said.append(
+            say(
+                "A meter that is not true-RMS shows {show} % {side} than there is.",
+                show=show(100 * abs(1 - averaging / ac_rms), 2),
+                side=side,
+            )
+        )
     if kind in _KEEP_OFF:
         said.append(_KEEP_OFF[kind])
     if jitter > 0.01 * frequency:
-        said.append(f"The frequency is unsteady: single cycles differ by {plain(jitter, 2)} Hz.")
+        said.append(say("The frequency is unsteady: single cycles differ by {jitter} Hz.", jitter=plain(jitter, 2)))
     return said

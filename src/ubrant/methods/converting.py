@@ -260,5 +260,5 @@ def output_criteria(said: Mapping[str, str]) -> Criteria:
     try:
         rated_w = parse_quantity(said["rated"], "W") if said.get("rated") else None
     except QuantityError as error:
-        raise MethodError("rated", f"{error} For a converter it is its rated output power, like “60 W”.") from None
+        raise MethodError("rated", say("{error} For a converter it is its rated output power, like “60 W”.", error=error)) from None
     return Criteria(tolerance=tolerance, rated_w=rated_w)

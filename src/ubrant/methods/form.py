@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from ubrant.core.jot import JotError
 from ubrant.core.quantity import QuantityError, parse_quantity, plain, show_duration
 from ubrant.core.tolerance import Tolerance, parse_tolerance
+from ubrant.core.wording import say
 
 PLAN, CRITERIA, CONDITIONS, ORIGIN = "plan", "criteria", "conditions", "origin"
 """What part of a record's head a field belongs to."""
@@ -74,7 +75,7 @@ class Factor:
         try:
             return float(text.replace(",", "."))
         except ValueError:
-            raise QuantityError(f"“{text}” is no number.") from None
+            raise QuantityError(say("“{what}” is no number.", what=text)) from None
 
     def show(self, value: Any) -> str:
         return "" if value is None else f"{value:.12g}"
@@ -100,7 +101,7 @@ class Choice:
         for shown, key in self.options:
             if wanted in {shown.lower(), key.lower()}:
                 return key
-        raise QuantityError(f"“{text}” is none of {', '.join(shown for shown, _ in self.options)}.")
+        raise QuantityError(say("“{what}” is none of {join}.", what=text, join=", ".join((shown for shown, _ in self.options))))
 
     def show(self, value: Any) -> str:
         return next((shown for shown, key in self.options if key == value), str(value))

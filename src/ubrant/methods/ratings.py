@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantity import parse_quantity
 from ubrant.core.unit import Unit
+from ubrant.core.wording import say
 
 _MAINS_V = 80.0
 
@@ -47,10 +48,10 @@ def read_ratings(unit: Unit) -> UnitRatings:
     """
     volts = [parse_quantity(f"{m[1]} V", "V") for m in re.finditer(r"(\d+(?:[.,]\d+)?)\s*V\b", unit.label_text)]
     if len(volts) < 2:
-        raise ValueError(f"The label of {unit.name} has to say what goes in and what comes out, like “12 V to 5 V, 3 A”.")
+        raise ValueError(say("The label of {name} has to say what goes in and what comes out, like “12 V to 5 V, 3 A”.", name=unit.name))
     amps = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", unit.label_text)
     watts = re.search(r"(\d+(?:[.,]\d+)?)\s*W\b", unit.label_text)
     if not amps and not watts:
-        raise ValueError(f"The label of {unit.name} has to say how much it gives, like “3 A” or “90 W”.")
+        raise ValueError(say("The label of {name} has to say how much it gives, like “3 A” or “90 W”.", name=unit.name))
     rated_a = float(amps[1].replace(",", ".")) if amps else None
     return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None)

@@ -10,6 +10,7 @@ from functools import cached_property
 
 from ubrant import methods
 from ubrant.core.unit import Unit
+from ubrant.core.wording import say
 from ubrant.methods.method import Method
 
 
@@ -76,7 +77,7 @@ def entry_of(key: str) -> Entry:
         if key == entry.key or key in entry.formerly:
             return entry
     known = ", ".join(e.key for e in entries())
-    raise UnknownMethodError(f"“{key}” is no method that this Ubrant knows: it is one of {known}.")
+    raise UnknownMethodError(say("“{key}” is no method that this Ubrant knows: it is one of {known}.", key=key, known=known))
 
 
 def method_of(key: str) -> Method:

@@ -18,7 +18,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
 from ubrant.diagnostics import keep_log, unexpected
-from ubrant.ui import theme
+from ubrant.ui import language, theme
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.settings import ground
 from ubrant.ui.shell import MainWindow, recent
@@ -36,6 +36,7 @@ def make_application() -> QApplication:
     app.setDesktopFileName("org.ubrant.Ubrant")
     app.setWindowIcon(QIcon(str(resources.files("ubrant.ui").joinpath("icons/ubrant.svg"))))
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    language.install(app)
     theme.apply(app, ground())
     hints = app.styleHints()
     if hints is not None:

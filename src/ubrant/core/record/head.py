@@ -15,6 +15,7 @@ from ubrant.core.record.codec import CodecError, decode, encode
 from ubrant.core.tolerance import Tolerance
 from ubrant.core.typed import STRAIGHT
 from ubrant.core.unit import Unit
+from ubrant.core.wording import say
 
 SIMULATED, INSTRUMENTS, BY_HAND, LOG = "simulated bench", "bench", "typed", "log"
 """Roads by which a record comes in, as files name them."""
@@ -171,7 +172,7 @@ def head_from_json(data: Mapping[str, Any]) -> Head:
             decode(Origin, data.get("origin", {})),
         )
     except (KeyError, TypeError, AttributeError, ValueError) as error:
-        raise CodecError(f"What stands there of the run does not hold together ({error}).") from None
+        raise CodecError(say("What stands there of the run does not hold together ({error}).", error=error)) from None
 
 
 def _unit_to_json(unit: Unit) -> dict[str, Any]:

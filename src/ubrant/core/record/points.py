@@ -14,6 +14,7 @@ from ubrant.core.points import Points, points_of
 from ubrant.core.readings import Array, ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.record import Key, Record
+from ubrant.core.wording import say
 
 QUANTITIES: tuple[Key, ...] = (
     ("input", "V"),
@@ -261,4 +262,4 @@ def _stretches(time: Array | None, vin: Array, load: Array | None) -> tuple[list
             unsettled += 1
             continue
         groups.append(later)
-    return groups, [f"{unsettled} settings never settled and were left out."] if unsettled else []
+    return groups, [say("{unsettled} settings never settled and were left out.", unsettled=unsettled)] if unsettled else []

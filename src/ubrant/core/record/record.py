@@ -18,6 +18,7 @@ from ubrant.core.readings import Array, Series, no_readings
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head
 from ubrant.core.typed import Typed, gather
+from ubrant.core.wording import say
 
 Key = tuple[str, str]
 """(tap, quantity)."""
@@ -110,7 +111,12 @@ class Record:
                 read = self.at(tap, quantity).value
                 usual = float(np.median(np.abs(read))) if len(read) else 0.0
                 if quantity == "V" and usual > 0 and abs(value) > _ABSURD * usual:
-                    return f"The zero of {show(value)} {quantity} that was read at the {tap} is none: the meter's leads were not open. It was not taken off."
+                    return say(
+                        "The zero of {value} {quantity} that was read at the {tap} is none: the meter's leads were not open. It was not taken off.",
+                        value=show(value),
+                        quantity=quantity,
+                        tap=tap,
+                    )
         return ""
 
     # what happened

@@ -15,6 +15,7 @@ from ubrant.core.quantity import show
 from ubrant.core.readings import Array, Readings
 from ubrant.core.typed import Widths, doubts
 from ubrant.core.uncertainty import Contribution, Contributions, rectangular
+from ubrant.core.wording import say
 
 _NOISE_SAMPLE = 20_000
 _SLOPE_READINGS = 5_000
@@ -89,7 +90,9 @@ class Doubt:
             Contribution("voltage gain", late_gain_s * ah_per_s, f"{gain_v_text}, {later}"),
             Contribution("voltage zero", late_zero_s * ah_per_s, f"{zero_v_text}, {later}"),
             Contribution("gaps", gap_ah, "what could have flowed in them, ÷ √3"),
-            Contribution("load on", start_ah, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution(
+                "load on", start_ah, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
+            ),
             Contribution("current noise", noise_ah, "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
             Contribution("widths of the readings", self.typed[0], "last digits and widths as taken down, ÷ √3"),
@@ -98,10 +101,18 @@ class Doubt:
         energy = (
             Contribution("current gain", gain_a * e, f"{gain_text} of {show(e)} Wh ÷ √3"),
             Contribution("current zero", zero_a * sums.volt_hours, f"{zero_text} × {show(sums.volt_hours)} V·h ÷ √3"),
-            Contribution("voltage gain", gain_v * e + late_gain_s * wh_per_s, f"{gain_v_text} of {show(e)} Wh ÷ √3, and {later}"),
+            Contribution(
+                "voltage gain",
+                gain_v * e + late_gain_s * wh_per_s,
+                say("{gain_v_text} of {e} Wh ÷ √3, and {later}", gain_v_text=gain_v_text, e=show(e), later=later),
+            ),
             Contribution("voltage zero", zero_v * q + late_zero_s * wh_per_s, f"{zero_v_text} × {show(q)} Ah ÷ √3, and {later}"),
             Contribution("gaps", gap_wh, "what could have flowed in them, ÷ √3"),
-            Contribution("load on", start_ah * mean_v, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution(
+                "load on",
+                start_ah * mean_v,
+                say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2)),
+            ),
             Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
             Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
@@ -111,7 +122,9 @@ class Doubt:
         duration = (
             Contribution("voltage gain", late_gain_s, f"{gain_v_text} of {show(self.cutoff_v)} V ÷ √3, {later}"),
             Contribution("voltage zero", late_zero_s, f"{zero_v_text} ÷ √3, {later}"),
-            Contribution("load on", start_s, f"came on within ± {show(bounds.load_on_half_s, 2)} s, ÷ √3"),
+            Contribution(
+                "load on", start_s, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
+            ),
             Contribution("noise at the cut-off", self.end_noise_s),
         )
         return charge, energy, duration

@@ -7,6 +7,7 @@ from ubrant.core.leads import Leads
 from ubrant.core.meter import Meter
 from ubrant.core.quantity import QuantityError, plain
 from ubrant.core.unit import Unit
+from ubrant.core.wording import say
 from ubrant.methods.discharge.procedure import DischargePlan
 from ubrant.methods.method import LoadRating, Problem, refusals_first
 
@@ -16,18 +17,51 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
     problems = _cutoff_problems(plan, label) + _current_problems(plan, unit, label, meter, load)
     full_v = _full_voltage(label)
     if full_v is not None and meter.max_v is not None and full_v > meter.max_v:
-        problems.append(Problem(True, f"Charged it may stand at {plain(full_v, 3)} V, and {meter.name} goes to {plain(meter.max_v, 3)} V."))
+        problems.append(
+            Problem(
+                True,
+                say(
+                    "Charged it may stand at {full_v} V, and {name} goes to {max_v} V.",
+                    full_v=plain(full_v, 3),
+                    name=meter.name,
+                    max_v=plain(meter.max_v, 3),
+                ),
+            )
+        )
     if full_v is not None and full_v > load.max_v:
-        problems.append(Problem(True, f"Charged it may stand at {plain(full_v, 3)} V, and the load takes {plain(load.max_v, 3)} V."))
+        problems.append(
+            Problem(
+                True,
+                say(
+                    "Charged it may stand at {full_v} V, and the load takes {max_v} V.", full_v=plain(full_v, 3), max_v=plain(load.max_v, 3)
+                ),
+            )
+        )
     if full_v is not None and full_v * plan.current_a > load.max_w:
         watts = plain(full_v * plan.current_a, 3)
-        problems.append(Problem(True, f"{watts} W at the start is over the load's {plain(load.max_w, 3)} W: choose a smaller current."))
+        problems.append(
+            Problem(
+                True,
+                say(
+                    "{watts} W at the start is over the load's {max_w} W: choose a smaller current.",
+                    watts=watts,
+                    max_w=plain(load.max_w, 3),
+                ),
+            )
+        )
     if not plan.own_cutoff_v > 0:
-        problems.append(Problem(True, "The leads would drop all of the voltage: use thicker or shorter ones, or less current."))
+        problems.append(Problem(True, say("The leads would drop all of the voltage: use thicker or shorter ones, or less current.")))
     drop = plan.current_a * leads.resistance_ohm
     if drop > 0.05 * plan.cutoff.voltage_v > 0 and plan.own_cutoff_v > 0:
         problems.append(
-            Problem(False, f"The leads drop {plain(drop, 3)} V at {plain(plan.current_a, 3)} A: thicker ones would stay cooler.")
+            Problem(
+                False,
+                say(
+                    "The leads drop {drop} V at {current_a} A: thicker ones would stay cooler.",
+                    drop=plain(drop, 3),
+                    current_a=plain(plan.current_a, 3),
+                ),
+            )
         )
     problems += _meter_problems(plan, meter, full_v)
     try:
@@ -35,7 +69,9 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
     except QuantityError as error:
         return [*problems, Problem(True, f"{meter.name}: {error}")]
     if unknown:
-        problems.append(Problem(False, f"Nobody said how accurate {meter.name} is: the result will have no ± and no verdict."))
+        problems.append(
+            Problem(False, say("Nobody said how accurate {name} is: the result will have no ± and no verdict.", name=meter.name))
+        )
     return refusals_first(problems)
 
 
@@ -44,17 +80,39 @@ def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> 
     details, amps, found = meter.details, plan.current_a, []
     if details.floor_a and 0 < amps <= details.floor_a:
         found.append(
-            Problem(True, f"{plain(amps, 3)} A is not over the {plain(details.floor_a, 3)} A under which {meter.name} shows nothing.")
+            Problem(
+                True,
+                say(
+                    "{amps} A is not over the {floor_a} A under which {name} shows nothing.",
+                    amps=plain(amps, 3),
+                    floor_a=plain(details.floor_a, 3),
+                    name=meter.name,
+                ),
+            )
         )
     drop = details.burden_ohm * amps
     if drop > 0.005 * plan.cutoff.voltage_v > 0:
         found.append(
-            Problem(False, f"{meter.name} drops {plain(drop, 2)} V in the current path: clip its volts on at the battery's side of it.")
+            Problem(
+                False,
+                say(
+                    "{name} drops {drop} V in the current path: clip its volts on at the battery's side of it.",
+                    name=meter.name,
+                    drop=plain(drop, 2),
+                ),
+            )
         )
     own_a = full_v / details.input_ohm if details.input_ohm and full_v else 0.0
     if own_a > 0.001 * amps > 0:
         found.append(
-            Problem(False, f"{meter.name} itself draws {plain(1000 * own_a, 2)} mA from the battery, which its amperes do not show.")
+            Problem(
+                False,
+                say(
+                    "{name} itself draws {plain} mA from the battery, which its amperes do not show.",
+                    name=meter.name,
+                    plain=plain(1000 * own_a, 2),
+                ),
+            )
         )
     return found
 
@@ -68,36 +126,76 @@ def _cutoff_problems(plan: DischargePlan, label: Label) -> list[Problem]:
     kind, volts, found = label.kind_of_cell, plan.cutoff.voltage_v, []
     full_v = _full_voltage(label)
     if not volts > 0:
-        found.append(Problem(True, "There is no cut-off: say at which voltage the load must go off."))
+        found.append(Problem(True, say("There is no cut-off: say at which voltage the load must go off.")))
     elif kind and label.series and volts < kind.floor_v * label.series - 1e-9:
         floor = plain(kind.floor_v * label.series, 3)
         found.append(
-            Problem(True, f"{plain(volts, 3)} V is below the floor of {floor} V for {label.series} {kind.name} cells: it would be harmed.")
+            Problem(
+                True,
+                say(
+                    "{volts} V is below the floor of {floor} V for {series} {name} cells: it would be harmed.",
+                    volts=plain(volts, 3),
+                    floor=floor,
+                    series=label.series,
+                    name=kind.name,
+                ),
+            )
         )
     elif full_v is not None and volts >= full_v:
-        found.append(Problem(True, f"{plain(volts, 3)} V is not under its full {plain(full_v, 3)} V: the run would end at once."))
+        found.append(
+            Problem(
+                True,
+                say(
+                    "{volts} V is not under its full {full_v} V: the run would end at once.", volts=plain(volts, 3), full_v=plain(full_v, 3)
+                ),
+            )
+        )
     if kind is None:
-        found.append(Problem(False, "What kind of cell it is nobody said: Ubrant cannot guard its floor. Choose the cut-off with care."))
+        found.append(
+            Problem(False, say("What kind of cell it is nobody said: Ubrant cannot guard its floor. Choose the cut-off with care."))
+        )
     return found
 
 
 def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Meter, load: LoadRating) -> list[Problem]:
     amps, kind, found = plan.current_a, label.kind_of_cell, []
     if not amps > 0:
-        return [Problem(True, "There is no current: say how many amperes the load should draw.")]
-    limits = [(load.max_a, "the load takes"), (unit.max_current_a, f"{unit.name} may give"), (meter.max_a, f"{meter.name} reads up to")]
+        return [Problem(True, say("There is no current: say how many amperes the load should draw."))]
+    limits = [
+        (load.max_a, "the load takes"),
+        (unit.max_current_a, f"{unit.name} may give"),
+        (meter.max_a, say("{name} reads up to", name=meter.name)),
+    ]
     for limit, whose in limits:
         if limit is not None and amps > limit:
-            found.append(Problem(True, f"{plain(amps, 3)} A is more than {whose} ({plain(limit, 3)} A)."))
+            found.append(
+                Problem(True, say("{amps} A is more than {whose} ({limit} A).", amps=plain(amps, 3), whose=whose, limit=plain(limit, 3)))
+            )
     if kind and label.charge_ah and unit.max_current_a is None and amps > kind.max_rate_c * label.charge_ah:
         rate, most = plain(amps / label.charge_ah, 3), plain(kind.max_rate_c * label.charge_ah, 3)
         found.append(
-            Problem(True, f"{plain(amps, 3)} A is {rate} C: more than {most} A wants a limit from its maker. Enter one on the shelf.")
+            Problem(
+                True,
+                say(
+                    "{amps} A is {rate} C: more than {most} A wants a limit from its maker. Enter one on the shelf.",
+                    amps=plain(amps, 3),
+                    rate=rate,
+                    most=most,
+                ),
+            )
         )
     standard = label.standard_rate_c
     if standard and label.charge_ah and not 0.9 <= amps / label.charge_ah / standard <= 1.1:
         wanted = plain(standard * label.charge_ah, 3)
         found.append(
-            Problem(False, f"The label means {wanted} A ({plain(standard, 3)} C). At {plain(amps, 3)} A the result is not like for like.")
+            Problem(
+                False,
+                say(
+                    "The label means {wanted} A ({standard} C). At {amps} A the result is not like for like.",
+                    wanted=wanted,
+                    standard=plain(standard, 3),
+                    amps=plain(amps, 3),
+                ),
+            )
         )
     return found

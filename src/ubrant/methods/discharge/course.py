@@ -9,6 +9,7 @@ import numpy as np
 from ubrant.core.label import Label
 from ubrant.core.quantity import plain, show
 from ubrant.core.readings import Array, Readings
+from ubrant.core.wording import say
 
 MODEL_DOUBT_V = 0.0015
 """How far, per volt, a model of the right capacity may lie off the real curve once its level is matched."""
@@ -70,12 +71,17 @@ def course_sentence(found: Course | None, delivered_ah: float, label: Label | No
         return "Too early to say anything: let it run a while."
     span = f"{plain(found.low_ah, 2)} to {plain(found.high_ah, 2)} Ah"
     if label is None or not label.charge_ah:
-        return f"On course for about {plain(found.charge_ah, 2)} Ah, somewhere from {span}."
+        return say("On course for about {charge_ah} Ah, somewhere from {span}.", charge_ah=plain(found.charge_ah, 2), span=span)
     rated = label.charge_ah
-    head = f"On course for about {plain(found.charge_ah, 2)} Ah of {plain(rated)} Ah on the label."
+    head = say("On course for about {charge_ah} Ah of {rated} Ah on the label.", charge_ah=plain(found.charge_ah, 2), rated=plain(rated))
     if found.low_ah <= rated <= found.high_ah or found.low_ah <= 0.8 * rated <= found.high_ah:
-        return f"{head} Too early to judge: {show(delivered_ah, 3)} Ah so far could still be a battery of {span}."
-    return f"{head} What was read so far fits {span}."
+        return say(
+            "{head} Too early to judge: {delivered_ah} Ah so far could still be a battery of {span}.",
+            head=head,
+            delivered_ah=show(delivered_ah, 3),
+            span=span,
+        )
+    return say("{head} What was read so far fits {span}.", head=head, span=span)
 
 
 def fraction_left(found: Course | None, delivered_ah: float, expected_ah: float) -> float:

@@ -6,6 +6,7 @@ import numpy as np
 
 from ubrant.core.quantity import show
 from ubrant.core.readings import Array
+from ubrant.core.wording import say
 
 SHARE = 0.025
 """Off the expected voltage by more than this share of it, the level at the start taken out."""
@@ -36,4 +37,4 @@ def leaves_expected(charge_ah: Array, voltage_v: Array, expected_ah: Array, expe
         return ""
     side = "under" if apart < 0 else "over"
     why = "it may hold less than its label says, or a cell is failing" if apart < 0 else "it may hold more, or the meter has changed"
-    return f"It leaves the expected curve: {show(abs(apart), 2)} V {side} it by now, and {why}."
+    return say("It leaves the expected curve: {show} V {side} it by now, and {why}.", show=show(abs(apart), 2), side=side, why=why)

@@ -22,6 +22,7 @@ from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.temperature import capacity_at_reference
 from ubrant.core.uncertainty import Contribution, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.core.wording import say
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
 
 Add = Callable[..., None]
@@ -105,7 +106,12 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
     _add_cycles(record, others, add)
     warnings += _other_meter(record, others)
     if others.start_ah:
-        warnings.append(f"{plain(others.start_ah)} Ah had been taken out before, counted: what is found here comes on top of that.")
+        warnings.append(
+            say(
+                "{start_ah} Ah had been taken out before, counted: what is found here comes on top of that.",
+                start_ah=plain(others.start_ah),
+            )
+        )
     verdict = found.verdict
     if others.start_ah and record.label is not None:
         verdict = _judged_with_start(record, found, findings, others.start_ah)
@@ -145,7 +151,7 @@ def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding
     for measured, rated in pairs:
         if measured.value is not None and rated:
             parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
-            text = f"{show(measured.value)} ÷ {show(rated)} {measured.unit} on the label"
+            text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
             return Finding("label_share", "Share of the label", 100 * measured.value / rated, "%", parts, text)
     return Finding("label_share", "Share of the label", None, "%", None, "no label given")
 
@@ -191,7 +197,9 @@ def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
         parts = (
             Contribution("chart and voltage", read.expanded_points / 2, "charts differ by ten points; the rest by the slope of the chart"),
         )
-        working = f"{label.kind_of_cell.name} chart, if it had rested {label.kind_of_cell.rest_hours:g} h"
+        working = say(
+            "{name} chart, if it had rested {rest_hours:g} h", name=label.kind_of_cell.name, rest_hours=label.kind_of_cell.rest_hours
+        )
         add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
 
 
@@ -247,7 +255,11 @@ def _add_cycles(record: DischargeRecord, others: Others, add: Add) -> None:
                 Contribution("current zero", rectangular(record.current_accuracy.zero) * hours),
             )
         first = first or charge
-        add(Finding(f"cycle_{number}", f"Cycle {number}", charge, "Ah", parts, f"{show(100 * charge / first, 3)} % of the first"))
+        add(
+            Finding(
+                f"cycle_{number}", f"Cycle {number}", charge, "Ah", parts, say("{show} % of the first", show=show(100 * charge / first, 3))
+            )
+        )
 
 
 def _between(readings: Readings, from_s: float, to_s: float) -> Readings:
@@ -276,7 +288,11 @@ def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict
         return found.verdict
     whole = replace(charge, value=charge.value + start_ah, name="Charge with what was taken out before")
     share = replace(findings["label_share"], value=100 * (charge.value + start_ah) / label.charge_ah)
-    findings["whole_charge"] = replace(whole, key="whole_charge", working=f"{plain(start_ah)} Ah counted before + {show(charge.value)} Ah")
+    findings["whole_charge"] = replace(
+        whole,
+        key="whole_charge",
+        working=say("{start_ah} Ah counted before + {value} Ah", start_ah=plain(start_ah), value=show(charge.value)),
+    )
     findings["label_share"] = share
     about = Circumstances(label, record.cutoff, found.ended_by, record.temperature_c, record.tap, found.gaps)
     return judge({**findings, "charge": whole}, about)

@@ -12,6 +12,7 @@ from ubrant.core.ending import Ends
 from ubrant.core.quantity import QuantityError, parse_quantity, plain, show_duration
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
 from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.core.wording import say
 from ubrant.methods.discharge.procedure import UNITS, ChargePlan, DischargePlan, own_cutoff, usual_charge, usual_plan
 from ubrant.methods.form import CONDITIONS, ORIGIN, Choice, Factor, Field, FieldError, Phases, Quantity, Words, YesNo
 
@@ -32,7 +33,7 @@ class Amount:
                 return mode, parse_quantity(text, unit)
             except QuantityError as error:
                 trouble = trouble or str(error)
-        raise QuantityError(f"{trouble} Amperes, watts or ohms will do.")
+        raise QuantityError(say("{trouble} Amperes, watts or ohms will do.", trouble=trouble))
 
     def show(self, value: Any) -> str:
         mode, amount = value

@@ -273,7 +273,7 @@ def _cutoff(text: str) -> Cutoff | None:
     except QuantityError as error:
         raise MethodError("cutoff", str(error)) from None
     if not volts > 0:
-        raise MethodError("cutoff", f"a cut-off of {text} would never be reached: give it in volts above 0.")
+        raise MethodError("cutoff", say("a cut-off of {what} would never be reached: give it in volts above 0.", what=text))
     return Cutoff(volts)
 
 

@@ -12,6 +12,7 @@ from ubrant.core.label import Label, usual_cutoff_v
 from ubrant.core.leads import Leads
 from ubrant.core.quantity import plain, show_duration
 from ubrant.core.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
+from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Steps, Zero
 
@@ -139,17 +140,22 @@ def discharge(plan: DischargePlan) -> Steps:
     rest = f"{kind.rest_hours:g} h" if kind else "an hour"
     charging = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
     if plan.zero_first:
-        yield Zero("Leave the meter's leads open (volts: touch them together; clamp: nothing in its jaw), and read its zero.")
+        yield Zero(say("Leave the meter's leads open (volts: touch them together; clamp: nothing in its jaw), and read its zero."))
     if plan.charge_when in {"before", "cycles"}:
-        yield Ask("Take every other load off the battery.", (cautions.LOOK_FIRST, *charging))
+        yield Ask(say("Take every other load off the battery."), (cautions.LOOK_FIRST, *charging))
     else:
         yield Ask(
-            f"Charge it fully until the charger stops, let it rest {rest}, take every other load off.", (cautions.LOOK_FIRST, *charging)
+            say("Charge it fully until the charger stops, let it rest {rest}, take every other load off.", rest=rest),
+            (cautions.LOOK_FIRST, *charging),
         )
-    yield Ask("Connect the meter at the battery's terminals and the load behind its leads.", (cautions.FUSE, cautions.SURFACE))
+    yield Ask(say("Connect the meter at the battery's terminals and the load behind its leads."), (cautions.FUSE, cautions.SURFACE))
     if plan.charge is not None and plan.charge_when in {"before", "cycles"}:
         yield from _charge(plan, plan.charge)
-    yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Read the resting voltage for {show_duration(plan.rest_before_s)}.")
+    yield ReadRest(
+        plan.rest_before_s,
+        min(plan.every_s, 5.0),
+        say("Read the resting voltage for {rest_before_s}.", rest_before_s=show_duration(plan.rest_before_s)),
+    )
     if plan.take_out_ah:
         yield from _take_out(plan)
     first_ah = 0.0
@@ -166,7 +172,7 @@ def discharge(plan: DischargePlan) -> Steps:
     yield ReadRest(
         plan.rest_after_s,
         min(max(plan.every_s, 1.0), 10.0),
-        f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        say("Read how it recovers for {rest_after_s}.", rest_after_s=show_duration(plan.rest_after_s)),
         (cautions.RECHARGE,),
     )
     if plan.charge is not None and plan.charge_when == "after":
@@ -176,12 +182,12 @@ def discharge(plan: DischargePlan) -> Steps:
 
 def after_a_gap(plan: DischargePlan) -> Steps:
     """Go on with a discharge that was interrupted: the load on again, to the same end."""
-    yield Ask("Look that the battery, its leads and the meter are as they were.", (cautions.LOOK_FIRST, cautions.FUSE))
+    yield Ask(say("Look that the battery, its leads and the meter are as they were."), (cautions.LOOK_FIRST, cautions.FUSE))
     yield from _empty(replace(plan, two_step=False), plan.ends().watch())
     yield ReadRest(
         plan.rest_after_s,
         min(max(plan.every_s, 1.0), 10.0),
-        f"Read how it recovers for {show_duration(plan.rest_after_s)}.",
+        say("Read how it recovers for {rest_after_s}.", rest_after_s=show_duration(plan.rest_after_s)),
         (cautions.RECHARGE,),
     )
 
@@ -193,8 +199,12 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
     steps_c = [(FIRST_S, FIRST_RATE_C), (SECOND_S, SECOND_RATE_C)] if plan.two_step and plan.rated_ah and plan.mode == CURRENT else []
     begin = [(seconds, rate * (plan.rated_ah or 0.0)) for seconds, rate in steps_c]
     first = (begin or phases)[0][1]
-    on = f"Load on at {plan.show_setting(first)}"
-    text = f"Switch the load on: {plan.show_setting(first)}." if plan.by_hand else f"{on}, its own cut-off at {plan.own_cutoff_v:.2f} V."
+    on = say("Load on at {first}", first=plan.show_setting(first))
+    text = (
+        say("Switch the load on: {first}.", first=plan.show_setting(first))
+        if plan.by_hand
+        else say("{on}, its own cut-off at {own_cutoff_v:.2f} V.", on=on, own_cutoff_v=plan.own_cutoff_v)
+    )
     yield LoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode)
     warm = (cautions.WARM, cautions.floor_caution(kind, plan.series))
     ended: str | None = STEP_DONE
@@ -204,11 +214,15 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
             yield LoadSet(amount, f"{plan.show_setting(amount)} for {show_duration(seconds)}.", (), plan.mode)
             set_to = amount
         ended = yield ReadUntil(
-            watch, min(plan.every_s, 0.5), seconds, f"Read for {show_duration(seconds)} at {plan.show_setting(amount)}.", warm
+            watch,
+            min(plan.every_s, 0.5),
+            seconds,
+            say("Read for {seconds} at {amount}.", seconds=show_duration(seconds), amount=plan.show_setting(amount)),
+            warm,
         )
         if ended != STEP_DONE:
             break
-    text = f"Read every {show_duration(plan.every_s)} until {plan.ends().describe()}."
+    text = say("Read every {every_s} until {describe}.", every_s=show_duration(plan.every_s), describe=plan.ends().describe())
     while ended == STEP_DONE:
         for seconds, amount in phases:
             if amount != set_to:
@@ -220,28 +234,36 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
                 break
         if not plan.repeats:
             break
-    yield LoadOff("Switch the load off." if plan.by_hand else "Load off.")
+    yield LoadOff(say("Switch the load off.") if plan.by_hand else say("Load off."))
     return ended
 
 
 def _take_out(plan: DischargePlan) -> Steps:
     watch = Ends(cutoff=plan.cutoff, charge_ah=plan.take_out_ah).watch()
     yield LoadOn(
-        plan.setting, plan.own_cutoff_v, f"Take {plain(plan.take_out_ah)} Ah out first, counted.", (cautions.OWN_CUTOFF,), plan.mode
+        plan.setting,
+        plan.own_cutoff_v,
+        say("Take {take_out_ah} Ah out first, counted.", take_out_ah=plain(plan.take_out_ah)),
+        (cautions.OWN_CUTOFF,),
+        plan.mode,
     )
-    yield ReadUntil(watch, plan.every_s, _LONGEST_S, f"Read until {plain(plan.take_out_ah)} Ah are out.", (cautions.WARM,))
-    yield LoadOff("Load off.")
+    yield ReadUntil(
+        watch, plan.every_s, _LONGEST_S, say("Read until {take_out_ah} Ah are out.", take_out_ah=plain(plan.take_out_ah)), (cautions.WARM,)
+    )
+    yield LoadOff(say("Load off."))
     yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
 
 
 def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
     kind = CHEMISTRIES.get(plan.chemistry or "")
     airing = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
-    told = f"Charge at {plain(charge.current_a)} A up to {plain(charge.limit_v)} V"
+    told = say("Charge at {current_a} A up to {limit_v} V", current_a=plain(charge.current_a), limit_v=plain(charge.limit_v))
     yield ChargeOn(charge.current_a, charge.limit_v, f"{told}.", (cautions.CHARGE_FLOOR, *airing))
     watch = Ends(end_a=charge.end_a).watch()
-    yield ReadUntil(watch, plan.every_s, _LONGEST_S, f"{told}, until {plain(charge.end_a)} A still flow.", (cautions.WARM,))
-    yield ChargeOff("Charger off.")
+    yield ReadUntil(
+        watch, plan.every_s, _LONGEST_S, say("{told}, until {end_a} A still flow.", told=told, end_a=plain(charge.end_a)), (cautions.WARM,)
+    )
+    yield ChargeOff(say("Charger off."))
 
 
 __all__ = ["CHARGE", "ChargePlan", "DischargePlan", "after_a_gap", "discharge", "own_cutoff", "usual_charge", "usual_plan"]

@@ -17,6 +17,7 @@ from ubrant.core.peukert import ConstantRun, capacity_at_rated, fit_exponent
 from ubrant.core.quantity import plain
 from ubrant.core.readings import ReadingsError
 from ubrant.core.record.record import Record
+from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.course import course, running_charge, thinned
 from ubrant.methods.discharge.procedure import DischargePlan, discharge
@@ -120,4 +121,8 @@ def rest_guess(prepared: Prepared, data: DischargeRecord, found: Discharge) -> s
     if guess is None:
         return ""
     low, high = max(guess.low_ah - charge, 0.0), max(guess.high_ah - charge, 0.0)
-    return f"It did not reach its cut-off: by the expected curve perhaps {plain(low, 2)} to {plain(high, 2)} Ah were left in it. That is a guess, not a finding."
+    return say(
+        "It did not reach its cut-off: by the expected curve perhaps {low} to {high} Ah were left in it. That is a guess, not a finding.",
+        low=plain(low, 2),
+        high=plain(high, 2),
+    )

@@ -21,6 +21,7 @@ from ubrant.core.state_of_charge import from_resting_voltage
 from ubrant.core.typed import HELD, Widths, held
 from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.core.wording import say
 from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
 
 LOAD_ON_SHARE = 0.05
@@ -289,14 +290,14 @@ def _figures(
         ),
     )
     on_s = bounds.end_s - bounds.load_on_s - stretch.off_s
-    paused = f", less {show_duration(stretch.off_s)} with the load off" if stretch.off_s else ""
+    paused = say(", less {off_s} with the load off", off_s=show_duration(stretch.off_s)) if stretch.off_s else ""
     duration = Finding(
         "duration",
         "Duration",
         on_s,
         "s",
         parts_t,
-        f"load on to {until}{paused}",
+        say("load on to {until}{paused}", until=until, paused=paused),
         (f"{grouped(bounds.end_s, 1)} s − {grouped(bounds.load_on_s, 1)} s{paused} = {grouped(on_s, 1)} s",),
     )
     findings = {f.key: f for f in (charge, energy, duration)}
@@ -339,7 +340,7 @@ def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Findi
         return Finding("label_share", name, None, "%", None, "the label gives no capacity")
     share = 100 * measured.value / rated
     parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
-    sum_text = f"{show(measured.value)} ÷ {show(rated)} {measured.unit} on the label"
+    sum_text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
     return Finding("label_share", name, share, "%", parts, sum_text, (f"{sum_text} = {show(share)} %",))
 
 
@@ -378,7 +379,13 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
         kind = label.kind_of_cell
         charged = from_resting_voltage(volts, label.series, kind, combined(parts or ()))
         lines.append(
-            f"If it had rested {kind.rest_hours:g} h, by the {kind.name} chart: {charged.sentence[0].lower()}{charged.sentence[1:]}"
+            say(
+                "If it had rested {rest_hours:g} h, by the {name} chart: {lower}{value}",
+                rest_hours=kind.rest_hours,
+                name=kind.name,
+                lower=charged.sentence[0].lower(),
+                value=charged.sentence[1:],
+            )
         )
     return Finding(key, name, volts, "V", parts, working, tuple(lines))
 
@@ -399,12 +406,22 @@ def _warn(
         stopped = " The load may have stopped in one." if any(g.may_have_stopped for g in gaps) else ""
         if any(g.counted_share < 1 for g in gaps):
             stopped = " Nobody knows whether the load stayed on while the run was interrupted: half of what could have flowed is counted."
-        plural = f"{len(gaps)} gaps, the longest of" if len(gaps) > 1 else "A gap of"
-        warnings.append(f"{plural} {show_duration(longest)}, bridged by a straight line: {share:.1f} % of the charge lies there.{stopped}")
+        plural = say("{gaps} gaps, the longest of", gaps=len(gaps)) if len(gaps) > 1 else "A gap of"
+        warnings.append(
+            say(
+                "{plural} {longest}, bridged by a straight line: {share:.1f} % of the charge lies there.{stopped}",
+                plural=plural,
+                longest=show_duration(longest),
+                share=share,
+                stopped=stopped,
+            )
+        )
     if record.voltage_accuracy is None or record.current_accuracy is None:
         warnings.append("No accuracy was given for the meter: the figures have no ±.")
     if record.cutoff is not None and crossing is None and record.ended is None:
-        warnings.append(f"The voltage never stayed at or below {show(record.cutoff.voltage_v)} V: this is at least so much.")
+        warnings.append(
+            say("The voltage never stayed at or below {voltage_v} V: this is at least so much.", voltage_v=show(record.cutoff.voltage_v))
+        )
     if crossing is not None and crossing.bracket_s == 0.0 and crossing.time_s <= stretch.bounds.load_on_s:
         warnings.append("The voltage was below the cut-off from the first reading under load.")
     first_v = float(np.interp(stretch.bounds.load_on_s, readings.time_s, readings.voltage_v))

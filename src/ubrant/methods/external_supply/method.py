@@ -95,7 +95,7 @@ class SupplyMethod(Method):
         findings: dict[str, Finding] = {}
         for number, (share, step) in enumerate(steps.items()):
             key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
-            findings[key] = supply_efficiency(key, f"At {100 * share:.0f} % of its current", [step], meters, working)
+            findings[key] = supply_efficiency(key, say("At {value:.0f} % of its current", value=100 * share), [step], meters, working)
         if not findings and no_load is None:
             return Account(trouble=slips[0] if slips else say("No step was typed yet."), taken=0, planned=len(_SHARES))
         average = supply_average(steps, meters)
@@ -105,7 +105,7 @@ class SupplyMethod(Method):
                 "no_load_power", "With no load", no_load, "W", power_doubt(no_load, power, half_w), "as the meter reads"
             )
         over = [
-            f"At {100 * s:.0f} % more comes out than goes in: a slip, or input and output swapped."
+            say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped.", value=100 * s)
             for s, step in steps.items()
             if step.percent > 100
         ]
@@ -147,7 +147,7 @@ def _steps(record: Record) -> tuple[dict[float, SupplyStep], float | None, float
         if share == 0:
             no_load, half_w = taken.value, taken.half_width
         elif taken.value <= 0:
-            slips.append(f"At {100 * share:.0f} % nothing goes in: a slip. It was left out.")
+            slips.append(say("At {value:.0f} % nothing goes in: a slip. It was left out.", value=100 * share))
         else:
             out_v, out_a = read.get(("output", "V")), read.get(("output", "A"))
             halves = (taken.half_width, out_v.half_width if out_v else 0.0, out_a.half_width if out_a else 0.0)

@@ -6,6 +6,7 @@ from collections.abc import Generator
 from dataclasses import dataclass
 
 from ubrant.core.quantity import plain
+from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, ReadRest, Step, SupplyOff, SwitchOn, Zero
 
@@ -35,15 +36,21 @@ class IdlePlan:
 def idle_draw(plan: IdlePlan) -> Generator[Step, str | None, None]:
     """Zero, on, wait, read; and once more in the economy setting."""
     mains = (cautions.MAINS,) if plan.mains else ()
-    yield Ask("Take everything off its output and every other load off the source. Leave it switched off, the meter in its input.", mains)
-    yield Zero("Zero the meter now: nothing flows. What it shows is kept and taken off every reading.", quantities="A")
+    yield Ask(
+        say("Take everything off its output and every other load off the source. Leave it switched off, the meter in its input."), mains
+    )
+    yield Zero(say("Zero the meter now: nothing flows. What it shows is kept and taken off every reading."), quantities="A")
     if plan.input:
-        yield SwitchOn(plan.input, plan.most_input_a, f"{plain(plan.input)} V at the input, nothing attached.", (cautions.WINDOW,))
+        yield SwitchOn(
+            plan.input, plan.most_input_a, say("{input} V at the input, nothing attached.", input=plain(plan.input)), (cautions.WINDOW,)
+        )
     for setting in SETTINGS if plan.economy else SETTINGS[:1]:
         told = (
-            "Switch it on, with nothing attached." if setting == "normal" else "Put it into its sleep or economy setting, nothing attached."
+            say("Switch it on, with nothing attached.")
+            if setting == "normal"
+            else say("Put it into its sleep or economy setting, nothing attached.")
         )
         yield Ask(told, mains, action="on" if setting == "normal" else "economy")
-        yield ReadRest(plan.seconds, plan.every_s, f"Reading the idle draw ({setting} setting) until it is steady.")
-    yield Ask("Switch it off.", action="off")
-    yield SupplyOff("Supply off.")
+        yield ReadRest(plan.seconds, plan.every_s, say("Reading the idle draw ({setting} setting) until it is steady.", setting=setting))
+    yield Ask(say("Switch it off."), action="off")
+    yield SupplyOff(say("Supply off."))

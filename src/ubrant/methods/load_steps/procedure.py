@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from ubrant.core.circuit import POWER
 from ubrant.core.quantity import plain
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, Step, SupplyOff
 
-CONNECT = (
+CONNECT = words(
     "Connect the battery through its fuse, a meter at the input terminals of what is tested and, if you have one, another at the battery's; at the output the meter "
     "and the load, switched off."
 )
@@ -42,13 +43,22 @@ class StepsPlan:
 def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
     """Each step settled and read at both sides; an overload that switches the output off ends the steps."""
     mains = (cautions.MAINS,) if plan.mains else ()
-    yield Ask(CONNECT, (*mains, cautions.FUSE, cautions.POLARITY))
-    yield Ask("Switch it on, with nothing attached.", (*mains, cautions.OWN_CUTOFF), action="on")
+    yield Ask(say(CONNECT), (*mains, cautions.FUSE, cautions.POLARITY))
+    yield Ask(say("Switch it on, with nothing attached."), (*mains, cautions.OWN_CUTOFF), action="on")
     went_off = False
     for watts in plan.loads:
         told = "no load" if not watts else f"{plain(watts)} W"
         answer = yield Point(
-            0.0, watts, 1.0, plan.settle_s, plan.at_most_s, f"{told} at the output.", 0.0, (cautions.WARM,), POWER, plan.own_cutoff_v
+            0.0,
+            watts,
+            1.0,
+            plan.settle_s,
+            plan.at_most_s,
+            say("{told} at the output.", told=told),
+            0.0,
+            (cautions.WARM,),
+            POWER,
+            plan.own_cutoff_v,
         )
         if answer == "off":
             went_off = True
@@ -58,13 +68,13 @@ def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
             plan.hold,
             plan.hold_every_s,
             3600 * plan.hold_h,
-            f"{plain(plan.hold)} W until its output goes off.",
+            say("{hold} W until its output goes off.", hold=plain(plan.hold)),
             "output",
             (cautions.WARM,),
             POWER,
             own_cutoff_v=plan.own_cutoff_v,
         )
-    yield LoadOff("Load off.")
-    yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), "Reading how the battery recovers.")
-    yield Ask("Switch it off.", action="off")
-    yield SupplyOff("Done.")
+    yield LoadOff(say("Load off."))
+    yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), say("Reading how the battery recovers."))
+    yield Ask(say("Switch it off."), action="off")
+    yield SupplyOff(say("Done."))

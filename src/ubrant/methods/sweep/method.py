@@ -266,7 +266,7 @@ def _unsteady(rows: Rows) -> dict[str, Finding]:
     count = rows.settled.count(False)
     if not count:
         return {}
-    working = f"of {len(rows)}; the mean of the last seconds was taken"
+    working = say("of {rows}; the mean of the last seconds was taken", rows=len(rows))
     return {"unsteady": Finding("unsteady", "Never held still", float(count), "points", (), working)}
 
 
@@ -276,4 +276,12 @@ def _unsteady_said(rows: Rows) -> list[str]:
         return []
     volts, amps = never[0]
     plural = "s" if len(never) > 1 else ""
-    return [f"The output never held still at {len(never)} point{plural}, first at {plain(volts)} V in, {plain(amps)} A out."]
+    return [
+        say(
+            "The output never held still at {never} point{plural}, first at {volts} V in, {amps} A out.",
+            never=len(never),
+            plural=plural,
+            volts=plain(volts),
+            amps=plain(amps),
+        )
+    ]

@@ -9,6 +9,7 @@ import numpy as np
 
 from ubrant.core.quantity import plain
 from ubrant.core.tolerance import Tolerance
+from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, LoadOff, Point, Step, SupplyOff
 
@@ -56,7 +57,9 @@ def usual_loads(rated_a: float) -> tuple[float, ...]:
 def sweep(plan: SweepPlan, tolerance: Tolerance | None = None) -> Generator[Step, str | None, None]:
     """For every load: input down until the output is off, then up again. What would pass the supply's limit is skipped."""
     yield Ask(
-        "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off.",
+        say(
+            "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off."
+        ),
         (cautions.POLARITY, cautions.WINDOW, cautions.FUSE, cautions.SUPPLY_ALONE),
     )
     taken_w: dict[float, float] = {}
@@ -79,8 +82,8 @@ def sweep(plan: SweepPlan, tolerance: Tolerance | None = None) -> Generator[Step
             before = volts, within
         for volts in down[max(turned - 1, 0) :: -1] if turned > 0 else []:
             yield _point(plan, volts, load)
-    yield LoadOff("Load off.")
-    yield SupplyOff("Supply off.")
+    yield LoadOff(say("Load off."))
+    yield SupplyOff(say("Supply off."))
 
 
 def _closer(plan: SweepPlan, tolerance: Tolerance | None, load: float, good_v: float, bad_v: float) -> Generator[Step, str | None, None]:

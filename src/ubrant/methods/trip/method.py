@@ -45,7 +45,7 @@ class TripMethod(Method):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", setup.unit.label_text)
         if found is None:
-            raise ValueError(f"The label of {setup.unit.name} has to say at how much it opens, like “30 A breaker”.")
+            raise ValueError(say("The label of {name} has to say at how much it opens, like “30 A breaker”.", name=setup.unit.name))
         rated = float(found[1].replace(",", "."))
         amps = ", ".join(plain(round(share * rated, 1)) for share in (1.05, 1.35, 2.0, 3.0))
         return (

@@ -6,6 +6,7 @@ from collections.abc import Generator
 from dataclasses import dataclass
 
 from ubrant.core.quantity import plain, show_duration
+from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, Hold, Step, SupplyOff, SwitchOn
 
@@ -24,21 +25,28 @@ class TripPlan:
 def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
     """From the smallest overload up."""
     yield Ask(
-        "Put the breaker between supply and load, with thick leads and nothing that burns beside it, everything off.",
+        say("Put the breaker between supply and load, with thick leads and nothing that burns beside it, everything off."),
         (cautions.FUSE, cautions.SURFACE, cautions.WARM, cautions.SUPPLY_ALONE),
     )
-    yield SwitchOn(plan.input, 1.2 * max(plan.amps), f"{plain(plan.input)} V on.")
+    yield SwitchOn(plan.input, 1.2 * max(plan.amps), say("{input} V on.", input=plain(plan.input)))
     for number, amps in enumerate(plan.amps):
         if number:
-            yield Ask("Let it cool down, then reset it. The load is off: a reset into a load can trip the next device.", (), action="cool")
+            yield Ask(
+                say("Let it cool down, then reset it. The load is off: a reset into a load can trip the next device."), (), action="cool"
+            )
         answer = yield Hold(
             amps,
             plan.every_s,
             plan.longest,
-            f"{plain(amps)} A ({plain(amps / plan.rated, 3)} ×) until it opens, at most {show_duration(plan.longest)}.",
+            say(
+                "{amps} A ({plain} ×) until it opens, at most {longest}.",
+                amps=plain(amps),
+                plain=plain(amps / plan.rated, 3),
+                longest=show_duration(plan.longest),
+            ),
             "input",
             (cautions.WARM,),
         )
         if answer is not None and answer.startswith("off"):
-            yield Ask("It has opened. Reset it.", (), action="reset")
-    yield SupplyOff("Supply off.")
+            yield Ask(say("It has opened. Reset it."), (), action="reset")
+    yield SupplyOff(say("Supply off."))

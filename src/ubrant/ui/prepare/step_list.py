@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from ubrant.core.quantity import show_duration
+from ubrant.core.wording import say
 from ubrant.methods.summary import StepLine
 from ubrant.ui.theme import SMALL, color, font
 
@@ -43,7 +44,7 @@ class StepList(QWidget):
             self._grid.addWidget(self._text(line.text + length, "ink"), number, 1, top)
             if line.cautions:
                 sign = f"<span style='color: {color('caution').name()}'>⚠</span> "
-                self._grid.addWidget(self._text(sign + " ".join(line.cautions), "ink"), number, 2, top)
+                self._grid.addWidget(self._text(sign + " ".join(say(c) for c in line.cautions), "ink"), number, 2, top)
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)

@@ -12,6 +12,7 @@ from ubrant.core.account import Account
 from ubrant.core.jot import Grammar, Jotting
 from ubrant.core.quantity import show, show_duration
 from ubrant.core.verdict import ending_text
+from ubrant.core.wording import say
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of
 from ubrant.runs.accounts import latest, live_account
@@ -177,7 +178,7 @@ class RunStage(StageFrame):
                 self.attention.emit(progress.notice)
         if asking and self.ask_text.text() != progress.text:
             self.ask_text.setText(progress.text)
-            self.ask_caution.say("caution", " ".join(progress.cautions))
+            self.ask_caution.say("caution", " ".join(say(c) for c in progress.cautions))
             self.done_button.setFocus()
             self.attention.emit(progress.text)
         self._show_buttons(progress, typed=typed)
@@ -186,7 +187,7 @@ class RunStage(StageFrame):
             self.aside_quiet.setText("" if typed else progress.text)
             if typed:
                 self.ahead_note.say("plain", progress.text)
-            self.caution_note.say("caution", " ".join(progress.cautions))
+            self.caution_note.say("caution", " ".join(say(c) for c in progress.cautions))
             return
         said = (progress.text, *progress.cautions) if typed and progress.load_on_s is None else progress.cautions
         self.caution_note.say("caution", "" if asking else " ".join(said))
