@@ -11,6 +11,8 @@ from hypothesis import settings
 from tests.window import bench_window, dressed, stocked, window  # noqa: F401
 from ubrant.logbook.logbook import Logbook
 
+if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 settings.register_profile("same", derandomize=True, database=None)
 if "UBRANT_FUZZ" not in os.environ:  # generated cases are the same each time, so that a change is what makes a test fail
     settings.load_profile("same")
@@ -31,6 +33,12 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 def share(request: pytest.FixtureRequest) -> float:
     """How much of what is drawn at random is looked at: all of it with ``--all``, a third otherwise."""
     return 1.0 if request.config.getoption("--all") else 1 / 3
+
+
+@pytest.fixture(scope="session")
+def room(share: float) -> float:
+    """How far a share may stray by chance where a third is looked at; all of it may not."""
+    return 0.0 if share == 1.0 else 0.05
 
 
 @pytest.fixture(autouse=True)
