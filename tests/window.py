@@ -6,7 +6,7 @@ import gc
 import math
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QThreadPool
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tests.making import PLUG, falling
@@ -29,6 +29,15 @@ def dressed(qapp):
     return qapp
 
 
+def let_go() -> None:
+    """What is still done in the background holds the window: wait for it, then collect here, in the window's own thread, and not in whichever comes next."""
+    pool = QThreadPool.globalInstance()
+    assert pool is not None
+    pool.waitForDone(10_000)
+    QApplication.processEvents()
+    gc.collect()
+
+
 @pytest.fixture
 def window(dressed, qtbot, tmp_path):
     made = MainWindow(Logbook(tmp_path / "bench.ubrant"))
@@ -37,7 +46,7 @@ def window(dressed, qtbot, tmp_path):
     with qtbot.waitActive(made):
         made.activateWindow()
     yield made
-    gc.collect()  # here, in the window's own thread, and not in whichever thread the next collection falls into
+    let_go()
 
 
 @pytest.fixture

@@ -90,5 +90,5 @@ def test_in_every_stage_and_the_report(bench_window, qtbot, tmp_path, monkeypatc
     report = tmp_path / "rest.html"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))
     click(qtbot, window.findings, "Report …")
-    qtbot.waitUntil(report.exists, timeout=15_000)
+    qtbot.waitUntil(lambda: "rest.html" in window.said(), timeout=15_000)
     assert account.sentence in report.read_text()
