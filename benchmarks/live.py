@@ -12,8 +12,8 @@ from pathlib import Path
 
 import memory
 import numpy as np
+from beginning import start_discharge
 from PyQt6.QtCore import QEvent, QEventLoop, QObject, QTimer
-from ubrant.workshop.running import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.core.label import parse_label

@@ -10,8 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import memory
-from ubrant.workshop.running import start_discharge
-from ubrant.workshop.views import view_of
+from beginning import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.core.ending import Ends
@@ -21,6 +20,7 @@ from ubrant.core.meter import Meter
 from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
+from ubrant.runs.accounts import account_of
 
 
 def main(hours: float) -> None:
@@ -41,7 +41,7 @@ def main(hours: float) -> None:
         took = time.monotonic() - began
         count = sum(len(logbook.series(run.id, *key)) for key in logbook.taps(run.id))
         after_one_hour = next(mb for h, mb in held if h > hours / 24)
-        found = view_of(logbook, logbook.run(run.id)).found
+        _, found = account_of(logbook, logbook.run(run.id))
         print(
             json.dumps(
                 {

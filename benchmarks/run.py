@@ -74,12 +74,11 @@ def importing() -> str:
     from pathlib import Path
 
     import polars as pl
-    from ubrant.workshop.bringing_in import keep_log
 
-    from ubrant.core.cutoff import Cutoff
     from ubrant.core.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
+    from ubrant.runs.bringing_in import Told, from_log, judged, keep
 
     n = 1_000_000
     t = np.arange(n) * 1.0
@@ -94,7 +93,7 @@ def importing() -> str:
             logbook = Logbook(Path(folder) / f"{name}.ubrant")
 
             def ours(path: Path = path, logbook: Logbook = logbook) -> None:
-                run = keep_log(logbook, read_log(path), None, cutoff=Cutoff(11.0))
+                run = keep(logbook, judged(from_log(read_log(path)), Told(said={"cutoff": "11 V"})), None)
                 Pyramid(logbook.series(run.id, "battery", "V"))
 
             def theirs(path: Path = path) -> None:

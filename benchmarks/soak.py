@@ -10,7 +10,7 @@ from pathlib import Path
 
 import memory
 import numpy as np
-from ubrant.workshop.running import start_discharge
+from beginning import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.bench.simulated import WorldProcess

@@ -1,0 +1,23 @@
+"""A discharge that is about to be made, for the benchmarks."""
+
+from __future__ import annotations
+
+from ubrant.bench.session import RunSession
+from ubrant.core.leads import Leads
+from ubrant.core.meter import Meter
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.unit import Unit
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run
+from ubrant.methods.discharge.method import DischargeMethod
+from ubrant.methods.discharge.procedure import DischargePlan
+from ubrant.methods.method import Prepared
+from ubrant.runs.begin import start_by_itself
+from ubrant.runs.benches import BenchChoice
+
+
+def start_discharge(
+    logbook: Logbook, unit: Unit, plan: DischargePlan, meter: Meter, leads: Leads, choice: BenchChoice | None = None
+) -> tuple[Run, RunSession]:
+    prepared = Prepared(Setup(unit, {"battery": meter}, leads), plan, Criteria(cutoff=plan.cutoff))
+    return start_by_itself(logbook, DischargeMethod(), prepared, choice)
