@@ -96,7 +96,7 @@ class MainWindow(QMainWindow):
         self.reminders: list[QTimer] = []
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
-        self._quiet.timeout.connect(lambda: self._message.say("bad", ""))
+        self._quiet.timeout.connect(self._hush)
         self._beat = QTimer(self)
         self._beat.setInterval(500)
         self._beat.timeout.connect(self._show_status)
@@ -353,6 +353,10 @@ class MainWindow(QMainWindow):
             if line.isEnabled():
                 line.setFocus(Qt.FocusReason.ShortcutFocusReason)
                 return
+
+    def _hush(self) -> None:
+        """A method and no lambda: a window that is being taken apart must not be called by its timer."""
+        self._message.say("bad", "")
 
     def say(self, sentence: str) -> None:
         """One sentence under the band; it goes by itself after a while."""
