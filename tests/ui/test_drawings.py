@@ -86,3 +86,16 @@ def test_one_after_the_other_shows_only_what_belongs_to_it(shown, size):
 )
 def test_round_values_on_an_axis(low, high, expected):
     assert ticks(low, high)[: len(expected)] == pytest.approx(expected)
+
+
+@pytest.mark.parametrize("key", BY_HAND)
+def test_what_is_drawn_after_an_empty_page_fills_it(shown, key):
+    """An empty page keeps its axes, and a trace has the room that no plot beside it needs."""
+    page = shown(DrawingsView(), (900, 560))
+    page.begin()
+    page.show_drawings(account_of(key).drawings())
+    QApplication.processEvents()
+    assert colours(page) > 20
+    if page.trace.isVisible():
+        assert len(page.trace.scene().items()) > 20
+        assert page.trace.height() > 500

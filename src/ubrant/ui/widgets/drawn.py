@@ -21,21 +21,23 @@ class DrawingsView(QWidget):
         self.trace = Trace()
         self.plots: list[PlotView] = []
         self.ladder, self.bars = LadderView(), BarsView()
-        self._beside = QHBoxLayout()
+        self._row = QWidget()
+        self._beside = QHBoxLayout(self._row)
+        self._beside.setContentsMargins(0, 0, 0, 0)
         self._beside.setSpacing(10)
         self._beside.addWidget(self.bars, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
         column.addWidget(self.trace, 1)
-        column.addLayout(self._beside, 1)
+        column.addWidget(self._row, 1)
         column.addWidget(self.ladder)
-        for widget in (self.bars, self.ladder):
+        for widget in (self.bars, self.ladder, self._row):
             widget.hide()
 
     def begin(self) -> None:
         """An empty page for a run that has just begun: what it is drawn as shows from its first drawings."""
-        self.trace.clear()
+        self.trace.show_nothing()
         self.show_drawings(())
 
     def show_drawings(self, drawings: Sequence[Drawing]) -> None:
@@ -54,6 +56,7 @@ class DrawingsView(QWidget):
         self.trace.setVisible(trace is not None or not drawings)
         self.ladder.setVisible(ladder is not None)
         self.bars.setVisible(bars is not None and bool(bars.rows))
+        self._row.setVisible(bool(plots) or self.bars.isVisibleTo(self._row))
         if trace is not None:
             self.trace.show_trace(trace, grow=self._live)
         if ladder is not None:

@@ -148,8 +148,8 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         if made.span is not None:
             (self.grow_span if grow else self.set_span)(*made.span)
 
-    def clear(self) -> None:
-        """Nothing but the axes."""
+    def show_nothing(self) -> None:
+        """Nothing but the axes. Not ``clear``: the layout of plots has one of its own, which takes the plots away."""
         self.show_trace(TraceData(span=(0.0, 600.0)))
 
     def set_zero(self, load_on_s: float) -> None:
