@@ -15,6 +15,7 @@ from ubrant.core.power_path import Flow, Node, PowerPath
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.points import SAME_PLACE
 from ubrant.core.record.record import Key, Record
 from ubrant.core.typed import STRAIGHT
 from ubrant.core.unit import Unit
@@ -29,8 +30,6 @@ if TYPE_CHECKING:
 
 BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
 """What a log from elsewhere has to hold for a method: volts and amperes of one tap; headings that name taps; a scope's record."""
-SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
-"""Names people use for the two ends of what converts."""
 
 
 ANY_MARK = "*"
