@@ -17,6 +17,9 @@ QUARTERS = (0.25, 0.5, 0.75, 1.0)
 """US 10 CFR 430 subpart B appendix Z: shares of the nameplate output current; from memory."""
 STANDBY = ("standby", "off", "idle", "asleep")
 
+_BEYOND_SHARE, _BEYOND_W = 1.5, 5.0
+"""A mode of more watts than so many times its volt-amperes and so many watts on top is left out; under it the digits of its amperes may explain it."""
+
 
 @dataclass(frozen=True)
 class Mode:
@@ -48,7 +51,10 @@ def appliance_findings(
     if not metered:
         raise ReadingsError("No watts were read: on AC, volts × amperes is not watts. Read the W of a plug-in meter.")
     findings: dict[str, Finding] = {}
-    warnings = []
+    warnings = [slip for m in metered if (slip := _slip(m))]
+    metered = [m for m in metered if not _slip(m)]
+    if not metered:
+        raise ReadingsError(warnings[0])
     for number, mode in enumerate(metered, start=1):
         watts = mode.watts or 0.0
         findings[f"power_{number}"] = Finding(
@@ -59,14 +65,7 @@ def appliance_findings(
             findings |= found
             apparent, factor = mode.volts * mode.amps, watts / (mode.volts * mode.amps)
             if factor > 1.03:
-                warnings.append(
-                    say(
-                        "{name}: {watts} W are more than {apparent} VA can carry: one of the readings is a slip.",
-                        name=mode.name,
-                        watts=show(watts),
-                        apparent=show(apparent),
-                    )
-                )
+                warnings.append(_over(mode, apparent))
             elif factor < 0.7 and watts > 5:
                 warnings.append(
                     say(
@@ -92,6 +91,24 @@ def appliance_findings(
     if peaks:
         findings["peak"] = Finding("peak", "Highest peak", max(peaks), "W", None, "as seen")
     return findings, warnings
+
+
+def _slip(mode: Mode) -> str:
+    """Why a mode's readings cannot all be right even with few digits of amperes, in a sentence; empty where they can."""
+    apparent = (mode.volts or 0.0) * (mode.amps or 0.0)
+    if not apparent or (mode.watts or 0.0) <= _BEYOND_SHARE * apparent + _BEYOND_W:
+        return ""
+    return say("{over} It was left out.", over=_over(mode, apparent))
+
+
+def _over(mode: Mode, apparent: float) -> str:
+    watts = show(mode.watts or 0.0)
+    return say(
+        "{name}: {watts} W are more than {apparent} VA can carry: one of the readings is a slip.",
+        name=mode.name,
+        watts=watts,
+        apparent=show(apparent),
+    )
 
 
 def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy | None, current: Accuracy | None) -> dict[str, Finding]:

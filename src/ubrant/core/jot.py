@@ -7,7 +7,7 @@ reading, a mark or an order is a note as a whole, so ``fan at 12 V now`` is neve
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantity import parse_number, plain, unit_factor
@@ -130,10 +130,12 @@ class Grammar:
     ----------
     taps : names besides the usual ones
     expected : (tap, quantity) → the value expected about now, to take a bare number by and to question slips with
+    alike : other names for the taps in ``expected``
     """
 
     taps: Sequence[str] = ()
-    expected: dict[tuple[str, str], float] = field(default_factory=dict)
+    expected: Mapping[tuple[str, str], float] = field(default_factory=dict)
+    alike: Mapping[str, str] = field(default_factory=dict)
 
     def parse(self, line: str) -> Jotting | None:
         """Take one line down; None when there is nothing in it.
@@ -206,8 +208,9 @@ class Grammar:
         return ""
 
     def _near(self, reading: JotReading) -> float | None:
-        if (reading.tap, reading.quantity) in self.expected:
-            return self.expected[(reading.tap, reading.quantity)]
+        key = self.alike.get(reading.tap, reading.tap), reading.quantity
+        if key in self.expected:
+            return self.expected[key]
         fits = [v for (tap, q), v in self.expected.items() if q == reading.quantity and (not reading.tap or tap == reading.tap)]
         return fits[0] if fits and not reading.tap else None
 

@@ -109,6 +109,7 @@ def analyse_steps(
     source: Source | None = None,
     alarm_v: float | None = None,
     frequency: Tolerance | None = None,
+    planned: int | None = None,
 ) -> Steps:
     """Findings of load steps.
 
@@ -117,6 +118,7 @@ def analyse_steps(
     points : settled, in the order taken; the source's voltage at the battery's terminals where it was read
     hertz : (n,) of the output; NaN or None where not read
     alarm_v : input voltage at which its alarm began, as noted
+    planned : how many steps there were to be; None for unknown
 
     Raises
     ------
@@ -162,7 +164,7 @@ def analyse_steps(
         findings["alarm_voltage"] = Finding(
             "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), "at its own terminals, loaded"
         )
-    ended_by, sentence = "", _no_end(swept)
+    ended_by, sentence = "", _no_end(swept, len(points), planned)
     if ending is not None:
         ended_by, sentence = what_ended(ending, source, rated_w, float(np.median(used.input_v)))
         left = _left(ending, source)
@@ -356,12 +358,16 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
     )
 
 
-def _no_end(swept: Sweep) -> str:
+def _no_end(swept: Sweep, taken: int, planned: int | None) -> str:
     idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
     said = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
     if best.value is not None:
         said.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
-    return ("; ".join(said) + ". It carried every step.") if said else "It carried every step."
+    if planned is not None and taken < planned:
+        carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
+    else:
+        carried = say("It carried every step.")
+    return f"{'; '.join(said)}. {carried}" if said else carried
 
 
 def held_findings(

@@ -195,7 +195,7 @@ def trip_findings(
             plain=plain(fastest.amps / rated_a, 3),
             show_duration=show_duration(fastest.opened_s or 0.0),
         )
-        sentence += "; not as its curve says." if outside else "; within its curve." if curve else "."
+        sentence += say("; not as its curve says.") if outside or (quick and curve) else say("; within its curve.") if curve else "."
     return findings, sentence, warnings
 
 

@@ -18,6 +18,9 @@ SPENT_SHARE = 80.0
 """Percent of rated capacity below which a battery is spent: IEEE 450 and IEEE 1188 for lead-acid (value from memory),
 the usual figure for lithium too (common practice)."""
 
+MOST_SHARE = 150.0
+"""Percent of its label that nothing gives: more is a slip. Common practice, no source."""
+
 
 @dataclass(frozen=True)
 class Verdict:
@@ -69,6 +72,17 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 value=share.value,
             ),
             "Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”.",
+        )
+    if share.value - doubt > MOST_SHARE:
+        return Verdict(
+            CANNOT_TELL,
+            say(
+                "Cannot tell: {figure} would be {share:.0f} % of the {rated} on the label, and no battery gives so much.",
+                figure=measured.with_doubt(),
+                share=share.value,
+                rated=rated,
+            ),
+            say("Look for a slip in the readings, a break in which the load was off, or a wrong label."),
         )
     figure = measured.with_doubt()
     at_least = about.ended_by != "cut-off"

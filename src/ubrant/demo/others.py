@@ -133,7 +133,7 @@ def _type_brick(logbook: Logbook, unit: Unit) -> None:
     converter, (_, _, power) = Converter(_BRICK), _plug_channels(unit.name)
     lines = []
     for row in method.by_hand(prepared).rows:
-        amps = row.setting[1]
+        amps = row.expected.get(("output", "A"), 0.0)
         out, into = converter.output(230.0, amps)
         output = f" output {out:.2f} V {amps:.3f} A" if amps else ""
         lines.append(f"input {max(shown(230.0 * into, power, 0.0), 0.0):.2f} W{output}")  # no such meter shows less than nothing

@@ -74,7 +74,7 @@ class Row:
     marks : what may be typed instead
     example : a line as it could be
     refusal : said instead of what is lacking
-    setting : what was asked for, (V in, A or W out)
+    expected : what was asked for, by tap and quantity, to question slips with
     """
 
     text: str
@@ -82,7 +82,7 @@ class Row:
     marks: tuple[str, ...] = ("skip",)
     example: str = ""
     refusal: str = ""
-    setting: tuple[float, float] = (0.0, 0.0)
+    expected: Mapping[Key, float] = field(default_factory=dict)
 
     def lacks(self, jotting: Jotting) -> str:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""

@@ -8,8 +8,10 @@ from datetime import UTC, datetime, timedelta, timezone
 
 from ubrant.core.jot import Grammar, JotError, Jotting
 from ubrant.core.jot_text import Entry, corrected, line_of
+from ubrant.core.record.points import SAME_PLACE
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
+from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.begin import Session
@@ -28,8 +30,12 @@ class Taken:
     replaced: StoredJot | None = None
 
 
-def grammar_for(run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float) -> Grammar:
-    """What may be expected about now: what was last read, or else what was rehearsed."""
+def grammar_for(
+    run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Row | None = None
+) -> Grammar:
+    """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
+    if row is not None and row.expected:
+        return Grammar(expected=row.expected, alike=SAME_PLACE)
     expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):
         at = min(max(time_s, 0.0), seen.length_s)

@@ -253,3 +253,15 @@ def test_only_a_counter_and_percent(logbook):
 
 def test_parse_label_is_what_the_pack_says():
     assert parse_label(SMALL.label_text).charge_ah == 0.5
+
+
+@pytest.mark.parametrize(
+    "slip",
+    [lambda t, line: (t, line.replace("10.0 A", "100 A") if t == 7200 else line), lambda t, line: (t + (36_000 if t > 9000 else 0), line)],
+)
+def test_more_than_any_battery_gives_is_no_capacity(logbook, slip):
+    """A typo of a digit, and a break of ten hours in which the load was off: 1.5 times its label is asked about, not praised."""
+    run, _ = typed(logbook, dict(slip(*row) for row in LINES), end=True)
+    verdict = account_of(logbook, run)[1].verdict
+    assert verdict.word == "cannot tell"
+    assert "no battery gives so much" in verdict.sentence

@@ -15,3 +15,18 @@ def test_at_its_heaviest():
     )
     assert [round(f.amount, 1) for f in path.flows] == [72.0, 64.6]
     assert path.losses[1] == "−7.40 W lost"
+
+
+def test_loads_in_another_order_are_not_taken_for_what_was_asked():
+    made = prepared("external-supply", BRICK, (PLUG, METER))
+    lines = (
+        "input 18.6 W output 19.1 V 0.85 A",
+        "input 36.3 W output 19.1 V 1.7 A",
+        "input 54.0 W output 19.0 V 2.55 A",
+        "input 73 W output 19.0 V 3.4 A",
+    )
+    found = method_of("external-supply").account(
+        record_for("external-supply", made, lines={60.0 * k: line for k, line in enumerate((*lines, "input 0.2 W"))})
+    )
+    assert found.findings["average_efficiency"].value is None
+    assert "At 100 % 3.42 A were asked for, and 0.85 A stand there" in found.warnings[0]

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from tests.making import BENCH, BLOCK, HUT, PACK, PLUG, carried_out, on_shelf, prepared
+from tests.making import BENCH, BLOCK, HUT, PACK, PLUG, carried_out, on_shelf, prepared, record_for
 from ubrant.bench.standins.converter_world import ConverterWorld
 from ubrant.core.candidates import Job
 from ubrant.core.leads import Leads
@@ -106,3 +106,10 @@ def test_the_stand_ins_are_the_same_every_time():
         for moment in cuts:
             world.advance_to(moment)
     assert (one.input_v, one.output_v, one.source_v) == (other.input_v, other.output_v, other.source_v)
+
+
+def test_half_of_the_steps_are_not_every_step(logbook):
+    lines = {60.0: "input 12.6 V 0.36 A output 231 V 0 W 50 Hz", 120.0: "input 12.3 V 5.8 A output 230 V 65 W 50 Hz"}
+    made = prepared("steps", HUT, (BENCH, PLUG), PACK, loads="0, 65, 150, 300 W", hold="")
+    account = method_of("steps").account(record_for("steps", made, lines=lines))
+    assert account.sentence.endswith("It carried the 2 of 4 steps that were taken.")

@@ -15,6 +15,7 @@ from ubrant.core.record.events import Zeroed
 from ubrant.core.record.points import mean_between, points_taken, typed_row
 from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
+from ubrant.runs.jotting import grammar_for
 
 
 def made(*meters):
@@ -118,3 +119,14 @@ def test_a_second_meter_is_corrected_before_it_is_held_against_the_first(known):
 
     assert any("Shunt at the input shows" in said for said in disagreements(record)) is not known
     assert method_of("sweep").account(record) is not None
+
+
+def test_a_line_is_questioned_by_what_was_asked_for():
+    """Not by the last point, which may have been another load: 3 A after 0.1 A is no slip, 12 mV for 12 V is one."""
+    method = method_of("sweep")
+    row = method.by_hand(prepared("sweep", STEP_DOWN, loads="0, 3 A")).rows[-1]
+    grammar = grammar_for(None, {("output", "A"): 0.1}, None, 0.0, row)
+    volts, amps = row.expected["input", "V"], row.expected["output", "A"]
+    assert grammar.queries(grammar.parse(f"dc {volts:.2f} V 1.4 A output 5.0 V {amps:.2f} A")) == []
+    assert "a factor of 1000 away" in grammar.queries(grammar.parse(f"dc {volts:.2f} mV 1.4 A output 5.0 V {amps:.2f} A"))[0]
+    assert "a factor of 1000 away" in grammar.queries(grammar.parse(f"input {volts:.2f} V 1.4 A output 5.0 V {amps:.2f} mA"))[0]

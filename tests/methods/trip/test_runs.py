@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from tests.making import BENCH, BREAKER, carried_out, prepared
+from tests.making import BENCH, BREAKER, carried_out, prepared, record_for
 from ubrant.core.unit import Unit
+from ubrant.methods.registry import method_of
 
 
 def test_a_breaker_against_its_curve(logbook):
@@ -21,3 +22,9 @@ def test_one_that_opens_early(logbook):
     early = Unit("Weak", "lead", "30 A breaker", stand_in={"opens_at": 0.9})
     _, weak, _ = carried_out(logbook, "trip", prepared("trip", early, (BENCH,), amps="29 A", longest="4 min", curve=""))
     assert any("under its rating" in said for said in weak.warnings)
+
+
+def test_one_that_opens_far_under_its_rating_is_not_within_its_curve():
+    lines = {0.0: "31 A", 60.0: "held", 300.0: "4.5 A", 360.0: "tripped"}
+    account = method_of("trip").account(record_for("trip", prepared("trip", BREAKER, (BENCH,), amps="31, 45 A"), lines=lines))
+    assert "not as its curve says" in account.sentence

@@ -23,6 +23,8 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)
+_ANOTHER_LOAD, _USUAL_SHARE = 0.1, 0.88
+"""How far a load may lie from what was asked for; efficiency that may be expected."""
 _EXAMPLE = "input 72.4 W output 19.1 V 3.4 A"
 _CHAIN = (MAINS, UNIT, LOAD)
 
@@ -83,13 +85,14 @@ class SupplyMethod(Method):
                 amps=plain(amps),
             )
             wanted = (("input", "W"), *((("output", "V"), ("output", "A")) if amps else ()))
-            rows.append(Row(called, wanted, example=_EXAMPLE, setting=(0.0, amps)))
+            rows.append(Row(called, wanted, example=_EXAMPLE, expected=_expected(prepared.setup, amps)))
         after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
         return ByHand((Ask(text, (cautions.PLUG_METER,)),), tuple(rows), after)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
-        steps, no_load, half_w, slips = _steps(record)
+        plan = self.prepared(record.head).plan
+        steps, no_load, half_w, slips = _steps(record, plan.rated if plan is not None else None)
         power = record.accuracy("input", "W")
         meters = SupplyMeters(power, record.accuracy("output", "V"), record.accuracy("output", "A"))
         findings: dict[str, Finding] = {}
@@ -134,7 +137,15 @@ class SupplyMethod(Method):
         )
 
 
-def _steps(record: Record) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
+def _expected(setup: Setup, amps: float) -> dict[tuple[str, str], float]:
+    """What a step may be expected to read, by the label."""
+    if not amps:
+        return {}
+    out_v = read_ratings(setup.unit).output_v
+    return {("output", "A"): amps, ("output", "V"): out_v, ("input", "W"): out_v * amps / _USUAL_SHARE}
+
+
+def _steps(record: Record, rated_a: float | None) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
     """Steps by their share of the rated current, watts with no load and half of their last digit, slips."""
     steps: dict[float, SupplyStep] = {}
     slips: list[str] = []
@@ -150,6 +161,17 @@ def _steps(record: Record) -> tuple[dict[float, SupplyStep], float | None, float
             slips.append(say("At {value:.0f} % nothing goes in: a slip. It was left out.", value=100 * share))
         else:
             out_v, out_a = read.get(("output", "V")), read.get(("output", "A"))
+            asked, read_a = share * (rated_a or 0.0), out_a.value if out_a else 0.0
+            if rated_a is not None and abs(read_a - asked) > _ANOTHER_LOAD * asked:
+                slips.append(
+                    say(
+                        "At {share} % {asked} A were asked for, and {read} A stand there: it was left out.",
+                        share=plain(100 * share),
+                        asked=plain(asked, 3),
+                        read=plain(read_a, 3),
+                    )
+                )
+                continue
             halves = (taken.half_width, out_v.half_width if out_v else 0.0, out_a.half_width if out_a else 0.0)
             steps[share] = SupplyStep(taken.value, out_v.value if out_v else 0.0, out_a.value if out_a else 0.0, halves)
     return steps, no_load, half_w, slips

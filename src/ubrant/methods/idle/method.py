@@ -14,6 +14,7 @@ from ubrant.core.account import Account
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
 from ubrant.core.finding import Finding
 from ubrant.core.idle import idle_findings, idle_sentence, level
+from ubrant.core.jot import Jotting
 from ubrant.core.power_path import PowerPath
 from ubrant.core.quantity import plain, show, show_duration
 from ubrant.core.readings import Array, ReadingsError, Series
@@ -102,26 +103,29 @@ class IdleMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> ByHand:
         mains = (cautions.MAINS,) if prepared.plan.mains else ()
+        expected = {("input", "V"): prepared.plan.input}
         ask = Ask(
             say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains
         )
         rows = [
             Row(
-                say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows."),
+                say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows; “skip” for none."),
                 (("input", "A"),),
                 example=_EXAMPLE,
+                expected=expected,
             ),
             Row(
                 say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE),
                 _WANTED,
                 example=_EXAMPLE,
+                expected=expected,
             ),
         ]
         if prepared.plan.economy:
             text = say(
                 "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE
             )
-            rows.append(Row(text, _WANTED, example=_EXAMPLE))
+            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
         return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE))
 
@@ -136,8 +140,9 @@ class IdleMethod(Method):
         course: list[tuple[str, Series]] = []
         taken_in: Through | None = None
         trouble = ""
+        plan = self.prepared(record.head).plan
         try:
-            settings = _settings(record)
+            settings = _settings(record, has_economy=plan is None or plan.economy)
         except ReadingsError as error:
             return Account(trouble=str(error))
         for setting, read in settings.items():
@@ -166,6 +171,8 @@ class IdleMethod(Method):
         if "idle_power" not in findings:
             nothing = trouble if not record.head.plan and trouble else say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(course),))
+        if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
+            return Account(trouble=slip, drawings=lambda: (_course(course),))
         if zero := record.zero_trouble():
             warnings.append(zero)
         return Account(
@@ -181,6 +188,11 @@ class IdleMethod(Method):
         )
 
 
+_FAR = 1.6
+_NO_ZERO_SHARE = 0.7
+"""How many times as high as it is fed an input may be, or as low; share of the first reading over which a zero is none."""
+
+
 class _Read:
     """Volts and amperes of one setting, with how wide they are."""
 
@@ -188,16 +200,38 @@ class _Read:
         self.time_s, self.volts, self.amps, self.half_v, self.half_a = time_s, volts, amps, half_v, half_a
 
 
-def _settings(record: Record) -> dict[str, _Read]:
+def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
+    """Why this can be no idle draw, in a sentence; empty where it may be one, or the label does not say enough."""
+    try:
+        ratings = read_ratings(setup.unit)
+    except ValueError:
+        return ""
+    fed_v = (plan.input if plan is not None else 0.0) or ratings.input_v
+    if not 1 / _FAR < taken_in.volts / fed_v < _FAR:
+        return say(
+            "{volts} V at an input of {fed} V: a slip, or volts and amperes the wrong way round.",
+            volts=show(taken_in.volts),
+            fed=plain(fed_v),
+        )
+    if taken_in.watts > ratings.watts:
+        return say(
+            "{watts} W with nothing attached are more than the {rated} W on its label: a slip of unit, or something was attached.",
+            watts=show(taken_in.watts),
+            rated=plain(ratings.watts),
+        )
+    return ""
+
+
+def _settings(record: Record, *, has_economy: bool) -> dict[str, _Read]:
     """What was read in each setting.
 
     Raises
     ------
     ReadingsError
-        Of a log: volts or amperes of the input are missing.
+        Of a log: volts or amperes of the input are missing. By hand: a line cannot be what was asked for.
     """
     if record.is_typed:
-        return _typed(record)
+        return _typed(record, has_economy=has_economy)
     if not record.head.plan:
         return {NORMAL: _of_log(record)}
     return _sampled(record)
@@ -222,25 +256,64 @@ def _between(series: Series, start: float, end: float) -> Series:
     return Series(series.time_s[inside], series.value[inside])
 
 
-def _typed(record: Record) -> dict[str, _Read]:
-    """First the zero, then the normal setting, then the economy one; further lines belong to the last."""
+def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
+    """First the zero (“skip” for none), then the normal setting, then the economy one where there is one; further lines belong to the last.
+
+    Raises
+    ------
+    ReadingsError
+        The first line is no zero, or something was attached.
+    """
     lines = record.answers("skip")
     if not lines:
         return {}
     volt_at, amp_at = QUANTITIES.index(("input", "V")), QUANTITIES.index(("input", "A"))
-    zero, zero_half = typed_row(lines[0][1])
+    zero_a, zero_half = _zero(record, lines)
     rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
     for place, (moment, jotting) in enumerate(lines[1:]):
         if jotting.mark != "skip":
             row, half = typed_row(jotting)
-            width = float(np.hypot(half[amp_at], zero_half[amp_at]))
-            rows[NORMAL if place == 0 else ECONOMY].append((moment, row[volt_at], row[amp_at] - zero[amp_at], half[volt_at], width))
+            _nothing_attached(row)
+            width = float(np.hypot(half[amp_at], zero_half))
+            rows[NORMAL if place == 0 or not has_economy else ECONOMY].append(
+                (moment, row[volt_at], row[amp_at] - zero_a, half[volt_at], width)
+            )
     found = {}
     for name, read in rows.items():
         if read:
             time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
             found[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
     return found
+
+
+def _zero(record: Record, lines: list[tuple[float, Jotting]]) -> tuple[float, float]:
+    """Amperes with nothing flowing, and how wide they are; raises ReadingsError for what can be none."""
+    amp_at = QUANTITIES.index(("input", "A"))
+    if lines[0][1].mark == "skip":
+        return 0.0, 0.0
+    row, half = typed_row(lines[0][1])
+    zero_a = row[amp_at]
+    read = [abs(typed_row(jotting)[0][amp_at]) for _, jotting in lines[1:2]]
+    accuracy = record.accuracy("input", "A")
+    allowed = half[amp_at] + 2 * (accuracy.limit(0.0) if accuracy is not None else 0.0)
+    if read and abs(zero_a) > max(_NO_ZERO_SHARE * read[0], allowed):
+        raise ReadingsError(
+            say(
+                "The first line, {zero} A, is no zero: as much is read with it switched on. Take the zero with it switched off, or type “skip” for it.",
+                zero=show(zero_a),
+            )
+        )
+    return zero_a, half[amp_at]
+
+
+def _nothing_attached(row: list[float]) -> None:
+    """Raises ReadingsError where something is."""
+    for key in (("output", "A"), ("output", "W")):
+        value = row[QUANTITIES.index(key)]
+        if math.isfinite(value) and value > 0:
+            raise ReadingsError(
+                say("{value} {unit} at its output: that is no idle draw. Take everything off it.", value=show(value), unit=key[1])
+            )
 
 
 def _of_log(record: Record) -> _Read:

@@ -146,7 +146,7 @@ class LoadStepsMethod(Method):
         return chain_path(prepared.setup, _CHAIN, None)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
-        plan, mains = prepared.plan, gives_mains(prepared.setup)
+        plan, mains, into_v = prepared.plan, gives_mains(prepared.setup), read_ratings(prepared.setup.unit).input_v
         example, wanted = (_EXAMPLE, _WANTED) if mains else (_DC_EXAMPLE, _DC_WANTED)
         rows = tuple(
             Row(
@@ -160,7 +160,7 @@ class LoadStepsMethod(Method):
                 wanted,
                 (ANY_MARK,),
                 example,
-                setting=(0.0, watts),
+                expected={("input", "V"): into_v, ("output", "W"): watts},
             )
             for k, watts in enumerate(plan.loads, start=1)
         )
@@ -206,7 +206,7 @@ class LoadStepsMethod(Method):
                 trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live)
             )
         try:
-            found = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0)
+            found = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0, planned)
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -250,7 +250,7 @@ class LoadStepsMethod(Method):
         return self.prepare(setup, {**fields, "rated_w": fields.get("rated", "")}).plan
 
 
-def _analysed(record: Record, rows: Rows, hold_w: float) -> Steps:
+def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) -> Steps:
     """Findings of the points, with what ended them.
 
     Raises
@@ -277,6 +277,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float) -> Steps:
             source,
             alarm_v(record),
             frequency,
+            planned,
         )
     volts = float(np.nanmedian(log_columns(record)[1][("input", "V")])) if not record.is_typed else float(np.nanmedian(points.input_v))
     known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None

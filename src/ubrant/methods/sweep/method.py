@@ -161,7 +161,7 @@ class SweepMethod(Method):
                 ),
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
-                setting=(volts, amps),
+                expected={("input", "V"): volts, ("output", "A"): amps},
             )
             for k, (volts, amps) in enumerate(settings, start=1)
         )
@@ -217,6 +217,8 @@ class SweepMethod(Method):
         findings = {**found.findings, **_unsteady(rows)}
         used = found.points
         warnings = [*record.head.origin.said, *rows.said, *found.warnings, *_unsteady_said(rows)]
+        if planned is not None and len(points) < planned and not live and record.ended_by != "done":
+            warnings.append(say("{taken} of {planned} points were taken: it holds for these.", taken=len(points), planned=planned))
         warnings += (
             lead_sentences(found.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
         )

@@ -100,7 +100,8 @@ class TripMethod(Method):
                 "Type “tripped” at the moment it opens, or “held” after {time}. Where you saw the inrush on a reset: “tripped peak 80 A”.",
                 time=show_duration(plan.longest),
             )
-            rows.append(Row(on, (("", "A"),), (), refusal=say("Type the current as you switch it on, like “45 A”.")))
+            wanted = {("input", "A"): amps}
+            rows.append(Row(on, (("", "A"),), (), refusal=say("Type the current as you switch it on, like “45 A”."), expected=wanted))
             rows.append(Row(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
         return ByHand((ask,), tuple(rows), Row(say("That was the last overload. Switch everything off, and close the run.")))
 

@@ -284,4 +284,5 @@ class RunStage(StageFrame):
         session = self._bench.session
         if session is None:
             return Grammar()
-        return grammar_for(self._bench.run, latest(session), self._bench.expected, session.progress.time_s)
+        row = session.row if isinstance(session, TypedSession) and session.progress.phase == "measuring" else None
+        return grammar_for(self._bench.run, latest(session), self._bench.expected, session.progress.time_s, row)

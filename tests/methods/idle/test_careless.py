@@ -1,0 +1,48 @@
+"""An idle draw as it is typed in a hurry: refused with a reason, never answered wrongly."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.making import HUT, METER, STEP_DOWN, prepared, record_for
+from ubrant.core.meter import Meter
+from ubrant.methods.registry import method_of
+
+
+def account(unit, *lines, meters=(METER,)):
+    return method_of("idle").account(
+        record_for("idle", prepared("idle", unit, meters), lines={60.0 * k: line for k, line in enumerate(lines)})
+    )
+
+
+@pytest.mark.parametrize(
+    ("unit", "lines", "says"),
+    [
+        (HUT, ("input 12.8 V 0.35 A", "input 12.8 V 0.35 A", "skip"), "is no zero"),
+        (STEP_DOWN, ("input 12.8 V 0.00 A", "input 12.8 V 31 A"), "more than the 15 W on its label"),
+        (STEP_DOWN, ("input 12.8 V 0.00 A", "input 0.031 V 12.8 A"), "the wrong way round"),
+        (STEP_DOWN, ("input 12.8 V 0.00 A", "input 12.8 V 0.031 A output 5 V 2 A"), "at its output: that is no idle draw"),
+    ],
+)
+def test_what_cannot_be_an_idle_draw_is_refused(unit, lines, says):
+    found = account(unit, *lines)
+    assert says in found.trouble
+    assert found.findings == {}
+
+
+def test_a_zero_that_was_left_out():
+    assert account(HUT, "skip", "input 12.8 V 0.35 A").findings["idle_power"].value == pytest.approx(12.8 * 0.35)
+
+
+def test_a_zero_as_large_as_the_meter_may_be_wrong_is_one():
+    """A clamp within its manual: its zero is taken off, and the ± says how little that settles."""
+    clamp = Meter("Clamp", "0.8 % + 20 mV", "2 % + 100 mA")
+    found = account(HUT, "input 12.8 V 0.15 A", "input 12.8 V 0.17 A", meters=(clamp,)).findings["idle_power"]
+    assert found.value == pytest.approx(12.8 * 0.02)
+    assert found.expanded_uncertainty > found.value
+
+
+def test_without_an_economy_setting_every_further_line_is_of_the_one_there_is():
+    found = account(STEP_DOWN, "input 12.8 V 0.00 A", "input 12.8 V 0.032 A", "input 12.8 V 0.030 A")
+    assert found.findings["idle_power"].value == pytest.approx(12.8 * 0.031)
+    assert "idle_power_economy" not in found.findings
