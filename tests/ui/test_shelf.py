@@ -140,3 +140,13 @@ def test_a_double_click_prepares_a_test(stocked, qtbot):
     qtbot.mouseDClick(stocked.shelf.cards()[0], Qt.MouseButton.LeftButton)
     assert stocked.stage() == PREPARE
     assert stocked.prepare.unit_box.currentText() == "Small pack"
+
+
+def test_what_is_not_worked_out_yet_is_between_events(window, qtbot):
+    """After an update every run is due again: the shelf is there at once, and fills."""
+    run = keep_discharge(window.bench.logbook, window.bench.keep_unit(Unit("Dome pack", "battery", "50 Ah 12.8 V LiFePO4")))
+    assert window.bench.logbook.summary(run.id) is None
+    window.bench.shelf_changed.emit()
+    assert window.shelf.cards()[0].measured() == "being worked out …"
+    qtbot.waitUntil(lambda: window.shelf.cards()[0].measured().startswith("48.7"), timeout=10_000)
+    assert window.bench.logbook.summary(run.id) is not None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
@@ -361,14 +361,10 @@ class Method:
 
     def retried(self, record: Record, criteria: Criteria) -> Record:
         """The same record, judged by something else."""
-        return record.judged_by(replace_criteria(record.head, criteria))
+        return record.judged_by(replace(record.head, criteria=criteria))
 
 
 _FEW_ROWS = 4
-
-
-def replace_criteria(head: Head, criteria: Criteria) -> Head:
-    return Head(head.method, head.setup, head.plan, criteria, head.conditions, head.origin)
 
 
 def clipped(meter: Meter) -> str:

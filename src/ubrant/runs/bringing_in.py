@@ -201,7 +201,7 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
 
 
 def _lacking(log: TapLog) -> str:
-    return left_out_sentence(log.left_out).replace("were left out", "lack a reading").replace("was left out", "lacks a reading")
+    return left_out_sentence(log.left_out, "lacks a reading", "lack a reading")
 
 
 def judged(kept: Kept, told: Told) -> Kept:

@@ -29,8 +29,9 @@ from PyQt6.QtWidgets import (
 from ubrant.core.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
+from ubrant.logbook.records import Kept
 from ubrant.runs.bringing_in import keep, own_run, unit_for
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
@@ -427,21 +428,20 @@ class MainWindow(QMainWindow):
 
     def import_log(self, path: Path) -> None:
         """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings. What Ubrant exported is kept as it was."""
-        try:
-            own = own_run(path)
-        except LogError as error:
-            self.say(str(error))
-            return
-        if own is not None:
-            self.bench.keep_import(lambda: keep(self.bench.logbook, own, unit_for(self.bench.logbook, own)))
-            return
         in_background(
             self,
             self.tr("Reading {name} …").format(name=path.name),
-            lambda: read_with(path),
-            self._ask_about,
+            lambda: own_run(path) or read_with(path),
+            self._was_read,
             lambda error: self._ask_for_columns(path, error),
         )
+
+    def _was_read(self, found: Kept | list[LogFile]) -> None:
+        """A run that Ubrant exported is kept as it was; the rest is asked about."""
+        if isinstance(found, Kept):
+            self.bench.keep_import(lambda: keep(self.bench.logbook, found, unit_for(self.bench.logbook, found)))
+        else:
+            self._ask_about(found)
 
     def _ask_about(self, logs: list[LogFile]) -> None:
         """Whose each log is and how it is judged; the rest can be kept like the first."""
@@ -461,9 +461,8 @@ class MainWindow(QMainWindow):
         from ubrant.ui.findings.mapping_dialog import MappingDialog
 
         text = str(error)
-        asks = any(clue in text for clue in ("no column for", "could all be", "there are no column headings", "cannot be", "is not a unit"))
         sheet = None
-        if asks:
+        if isinstance(error, ColumnsError):
             with contextlib.suppress(LogError):
                 sheet = sheet_of(path)
         if sheet is None or len(sheet.headings) < 2:

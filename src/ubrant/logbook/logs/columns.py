@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field, replace
 
 from ubrant.logbook.logs.headings import Heading, beside, choose, is_run_column, read_heading
-from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.log_file import ColumnsError, LogError
 from ubrant.logbook.logs.text import Sheet
 
 NEEDED = ("time", "voltage", "current")
@@ -48,7 +48,7 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     where = f"{sheet.name}, line {sheet.heading_line}"
     if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
-        raise LogError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
+        raise ColumnsError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
     said = _said(wanted, headings, where) if wanted else {}
     chosen: dict[str, Heading] = {}
     power = said.get("power") or next((h for h in headings if h.has_unit and h.unit == "W" and beside(h)), None)
@@ -63,16 +63,16 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
             continue
         if not found:
             seen = ", ".join(f"“{h.text}”" for h in headings[:8])
-            raise LogError(
+            raise ColumnsError(
                 f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{LIKE[quantity]}”."
             )
         if len(found) > 1:
             both = " and ".join(f"“{h.text}”" for h in found[:3])
-            raise LogError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={found[0].text}".')
+            raise ColumnsError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={found[0].text}".')
         chosen[quantity] = found[0]
     for heading in chosen.values():
         if heading.trouble:
-            raise LogError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
+            raise ColumnsError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
     return _with_others(chosen, power, headings, said)
 
 

@@ -15,6 +15,10 @@ class LogError(ValueError):
     """A log that cannot be read; one sentence with file, line, column and what to do."""
 
 
+class ColumnsError(LogError):
+    """Which column is what cannot be told from the headings: a person can say it."""
+
+
 @dataclass(frozen=True)
 class LeftOut:
     """A line that gave no reading, and why."""
@@ -63,7 +67,7 @@ class LogFile:
         return left_out_sentence(self.left_out)
 
 
-def left_out_sentence(left_out: Sequence[LeftOut]) -> str:
+def left_out_sentence(left_out: Sequence[LeftOut], one_was: str = "was left out", many_were: str = "were left out") -> str:
     """``3 lines were left out: 14, 15 (no current), 20 (over the meter's range).``"""
     if not left_out:
         return ""
@@ -72,7 +76,7 @@ def left_out_sentence(left_out: Sequence[LeftOut]) -> str:
         whys.setdefault(one.why, []).append(one.line)
     told = "; ".join(f"{_lines(lines)} ({why})" for why, lines in whys.items())
     count = len(left_out)
-    return f"{count} line{'s were' if count > 1 else ' was'} left out: {told}."
+    return f"{count} line{f's {many_were}' if count > 1 else f' {one_was}'}: {told}."
 
 
 def _lines(lines: list[int]) -> str:

@@ -189,7 +189,8 @@ class RunStage(StageFrame):
                 self.ahead_note.say("plain", progress.text)
             self.caution_note.say("caution", " ".join(say(c) for c in progress.cautions))
             return
-        said = (progress.text, *progress.cautions) if typed and progress.load_on_s is None else progress.cautions
+        cautions = tuple(say(c) for c in progress.cautions)
+        said = (progress.text, *cautions) if typed and progress.load_on_s is None else cautions
         self.caution_note.say("caution", "" if asking else " ".join(said))
         self._show_times(progress, typed=typed)
 

@@ -22,9 +22,11 @@ class UnitCard(QWidget):
     chosen = pyqtSignal(int)
     opened = pyqtSignal(int)
 
-    def __init__(self, unit: Unit, label: Label | None, summary: Summary | None, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, unit: Unit, label: Label | None, summary: Summary | None, parent: QWidget | None = None, *, waits: bool = False
+    ) -> None:
         super().__init__(parent)
-        self.unit, self._label, self._summary = unit, label, summary
+        self.unit, self._label, self._summary, self._waits = unit, label, summary, waits
         self.is_chosen = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.has_bar = label is not None and bool(label.charge_ah)
@@ -44,7 +46,13 @@ class UnitCard(QWidget):
         if self._label is None:
             return self._summary.sentence if self._summary is not None else ""
         if self._summary is None or self._summary.bar is None:
-            return self._summary.sentence if self._summary is not None else self.tr("not tested yet")
+            return (
+                self._summary.sentence
+                if self._summary is not None
+                else self.tr("being worked out …")
+                if self._waits
+                else self.tr("not tested yet")
+            )
         value, doubt = show_with(*self._summary.bar)
         return f"{value} ± {doubt} Ah" if doubt else f"{value} Ah, no ±"
 

@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -40,6 +40,11 @@ class ShelfStage(QWidget):
         super().__init__(parent)
         self._bench = bench
         self._cards: list[UnitCard] = []
+        self._due: dict[int, Run] = {}
+        self._without: set[int] = set()
+        self._work = QTimer(self)
+        self._work.setSingleShot(True)
+        self._work.timeout.connect(self._work_out_one)
         self.search = QLineEdit()
         self.search.setPlaceholderText(self.tr("Search units, labels, jottings"))
         self.search.setAccessibleName(self.tr("Search"))
@@ -54,7 +59,8 @@ class ShelfStage(QWidget):
         self._meters.setSpacing(4)
         self._side, self._about = side_panel()
         self._build()
-        bench.shelf_changed.connect(self.refresh)
+        bench.shelf_changed.connect(self._changed)
+        bench.closing.connect(self._work.stop)
         bench.unit_chosen.connect(self._show_unit)
         self.refresh()
         self._show_unit(0)
@@ -86,6 +92,10 @@ class ShelfStage(QWidget):
 
     def cards(self) -> list[UnitCard]:
         return self._cards
+
+    def _changed(self) -> None:
+        self._without.clear()
+        self.refresh()
 
     def refresh(self) -> None:
         """Show what is in the logbook now, as far as it fits the search."""
@@ -125,10 +135,28 @@ class ShelfStage(QWidget):
 
     def _card(self, unit: Unit) -> UnitCard:
         run = self._bench.logbook.latest_run(unit.id)
-        card = UnitCard(unit, label_of(unit), summary_of(self._bench.logbook, run) if run else None)
+        summary = self._summary(run) if run else None
+        card = UnitCard(unit, label_of(unit), summary, waits=run is not None and run.id in self._due)
         card.chosen.connect(self._bench.choose_unit)
         card.opened.connect(self._bench.test_wanted)
         return card
+
+    def _summary(self, run: Run) -> Summary | None:
+        """What is kept of a run's account; what is not there yet is worked out between events, one after the other, and shown then."""
+        kept = self._bench.logbook.summary(run.id)
+        if kept is None and run.state != "running" and run.id not in self._without:
+            self._due[run.id] = run
+            self._work.start(0)
+        return kept
+
+    def _work_out_one(self) -> None:
+        run_id, run = self._due.popitem()
+        if summary_of(self._bench.logbook, run) is None:
+            self._without.add(run_id)
+        if self._due:
+            self._work.start(0)
+        else:
+            self.refresh()
 
     def _place_cards(self) -> None:
         """Those that hold energy first, then the small cards of all the rest."""
@@ -237,7 +265,7 @@ class ShelfStage(QWidget):
             self._about.addWidget(self._run_entry(run, name if name_units else ""))
 
     def _run_entry(self, run: Run, name: str) -> QPushButton:
-        summary = summary_of(self._bench.logbook, run)
+        summary = self._summary(run)
         day = datetime.fromisoformat(run.started).astimezone().strftime("%-d %b %Y")
         head = " · ".join(x for x in (name, day) if x)
         entry = button(f"{head}\n{_run_line(run, summary)}", lambda: self._bench.run_opened.emit(run.id))
