@@ -23,7 +23,9 @@ DIFFERS: dict[str, dict[str, str]] = {
     name: {"every": TYPED_WIDTHS, "sentence": TYPED_WIDTHS, "warnings": TYPED_WIDTHS}
     for name in ("sweep typed", "sweep interrupted", "load steps typed", "idle typed", "modes typed", "supply typed")
 }
-"""By run: finding, or ``warnings``, and why it differs."""
+OF_THE_LOADED = "the wave at the step that switched it off was taken for the one at the heaviest load"
+DIFFERS["load steps overload"] = {"wave_thd": OF_THE_LOADED, "wave_crest": OF_THE_LOADED}
+"""By run: finding, ``every``, ``sentence`` or ``warnings``, and why it differs."""
 
 
 @pytest.fixture(scope="module")
@@ -57,6 +59,9 @@ def same(account: Account, findings: dict[str, Any], differs: dict[str, str]) ->
     for key, (value, unit, u) in findings.items():
         found = account.findings[key]
         assert found.unit == unit
+        if key in differs:
+            assert not as_before(found.value, value), f"{key} differs no more: take it off the list"
+            continue
         assert as_before(found.value, value), key
         if "every" in differs and u is not None:
             assert found.expanded_uncertainty >= u * (1 - 1e-9), key

@@ -74,6 +74,9 @@ def test_an_empty_battery_and_an_overload_are_told_apart(logbook):
     assert over.ended_by == OVERLOAD
     assert over.findings["overload"].value == 360
     assert "cutoff_input" not in over.findings
+    loads = [w.load_w for w in over.waves]
+    assert loads == sorted(loads)
+    assert len([w for w in loads if w < 10]) == 1, "a wave at a step that switched it off is not one without load"
 
 
 def test_a_converter_on_the_battery_itself(logbook):

@@ -64,6 +64,8 @@ _DC_EXAMPLE, _DC_WANTED = "input 12.4 V 3.5 A output 19.1 V 2.1 A", (*_WANTED[:3
 _AS_USUAL_HZ = {50.0: Tolerance(49.5, 50.5), 60.0: Tolerance(59.3, 60.5)}
 _GONE_SHARE = 0.5
 """The load's own cut-off, as a share of the output's voltage: under it the output has gone."""
+_STILL_ON = 0.5
+"""Share of the load that was asked for, under which it has gone off."""
 _CHAIN = (SOURCE, LEADS, UNIT, LOAD)
 _GROUPS = (
     Group(
@@ -313,7 +315,7 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
 
 
 def _waves(record: Record, rows: Rows) -> list[SeenWave]:
-    """What the scope saw at each step; one that cannot be worked out is left aside."""
+    """What the scope saw, the heaviest step last; one that cannot be worked out, or whose load had gone off meanwhile, is left aside."""
     scope = record.readings.get(("scope", "V"))
     if scope is None:
         return []
@@ -324,6 +326,10 @@ def _waves(record: Record, rows: Rows) -> list[SeenWave]:
     for k, span in enumerate(rows.waves):
         if span is None:
             continue
+        asked_w = rows.asked[k][1]
+        load_w = float(watts[k]) if math.isfinite(watts[k]) else asked_w
+        if asked_w > 0 and load_w < _STILL_ON * asked_w:
+            continue
         start, end = span
         inside = (scope.time_s >= start - 1e-7) & (scope.time_s <= end + 1e-7)
         time, volts = scope.time_s[inside] - start, scope.value[inside]
@@ -331,9 +337,8 @@ def _waves(record: Record, rows: Rows) -> list[SeenWave]:
             wave = analyse_wave(time, volts, gain, zero)
         except ReadingsError:
             continue
-        load_w = float(watts[k]) if math.isfinite(watts[k]) else rows.asked[k][1]
         found.append(SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
-    return found
+    return sorted(found, key=lambda w: w.load_w)
 
 
 def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
