@@ -49,7 +49,7 @@ def appliance_findings(
     """
     metered = [m for m in modes if m.watts is not None]
     if not metered:
-        raise ReadingsError("No watts were read: on AC, volts × amperes is not watts. Read the W of a plug-in meter.")
+        raise ReadingsError(say("No watts were read: on AC, volts × amperes is not watts. Read the W of a plug-in meter."))
     findings: dict[str, Finding] = {}
     warnings = [slip for m in metered if (slip := _slip(m))]
     metered = [m for m in metered if not _slip(m)]
@@ -58,7 +58,7 @@ def appliance_findings(
     for number, mode in enumerate(metered, start=1):
         watts = mode.watts or 0.0
         findings[f"power_{number}"] = Finding(
-            f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power, mode.half_w), "as the meter reads"
+            f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power, mode.half_w), say("as the meter reads")
         )
         if mode.volts and mode.amps:
             found = _apparent(number, mode, power, voltage, current)

@@ -145,7 +145,7 @@ def ranking_sentence(job: Job, ranked: list[Ranked]) -> str:
     """Which to take, and by how much."""
     fit = [r for r in ranked if not r.refused]
     if not fit:
-        return "None of them can do this job."
+        return say("None of them can do this job.")
     best = fit[0]
     if len(fit) == 1:
         return say("Take {name}: the only one that can.", name=best.name)

@@ -15,6 +15,7 @@ import numpy as np
 from ubrant.core.chemistry import CHEMISTRIES, Chemistry
 from ubrant.core.label import Label
 from ubrant.core.readings import Array
+from ubrant.core.wording import say
 
 _OCV = {
     "lifepo4": (
@@ -194,7 +195,7 @@ def pack_from_label(label: Label, chemistry: Chemistry | None = None) -> PackPar
     """
     kind = chemistry or label.kind_of_cell
     if kind is None or label.charge_ah is None or not label.series:
-        raise ValueError("Say what kind of cell it is and its voltage: without them nothing can be expected of it.")
+        raise ValueError(say("Say what kind of cell it is and its voltage: without them nothing can be expected of it."))
     ohm = kind.resistance_ohm_ah / label.charge_ah * label.series
     lead = kind.key == "lead-acid"
     return PackParameters(

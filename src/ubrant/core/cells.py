@@ -33,7 +33,7 @@ def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> 
     findings = [
         Finding(
             "cell_spread",
-            "Spread of the cells",
+            say("Spread of the cells"),
             1000 * apart,
             "mV",
             None,

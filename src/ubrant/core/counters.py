@@ -134,15 +134,15 @@ def agreement(by_counter: Finding, by_integral: Finding, shared: bool) -> str:
 def points_used(series: Series) -> Finding:
     """How many points a percent display fell, from its highest reading on to its lowest; ± half a point at each end."""
     if len(series) < 2:
-        return Finding("points", "Points used", None, "points", None, "fewer than two readings in percent")
+        return Finding("points", "Points used", None, "points", None, say("fewer than two readings in percent"))
     start = int(np.argmax(series.value))
     used = float(series.value[start] - series.value[start:].min())
     u = math.sqrt(2) * rectangular(HALF_POINT)
     working = f"from {plain(float(series.value[start]))} % to {plain(float(series.value[start:].min()))} %"
     parts = (Contribution("whole percent", u, "half a point at each end, ÷ √3"),)
-    note = "It may not be linear, and often ignores small loads."
+    note = say("It may not be linear, and often ignores small loads.")
     if not used:
-        note = "It never moved: this bounds nothing but that less than its first point was used."
+        note = say("It never moved: this bounds nothing but that less than its first point was used.")
     return Finding("points", "Points used", used, "points", parts, working, (f"{working} = {plain(used)} points", note))
 
 
@@ -151,7 +151,7 @@ def energy_per_point(energy: Finding, points: Finding) -> Finding:
     from ubrant.core.uncertainty import of_ratio
 
     if not energy.value or not points.value or points.value <= 0:
-        return Finding("energy_per_point", "Energy a point", None, "Wh", None, "no points used")
+        return Finding("energy_per_point", "Energy a point", None, "Wh", None, say("no points used"))
     value = energy.value / points.value
     parts = None
     if energy.contributions is not None and points.contributions is not None:

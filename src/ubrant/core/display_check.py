@@ -80,7 +80,7 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
         Fewer than two pairs.
     """
     if len(shown) < 2:
-        raise ReadingsError("Two pairs at least, one low and one high, tell how far a display is off.")
+        raise ReadingsError(say("Two pairs at least, one low and one high, tell how far a display is off."))
     digit_u = rectangular(digit / 2)
     two = float(np.ptp(shown)) > 0.2 * float(np.max(np.abs(shown)))
     design = np.column_stack([shown, np.ones_like(shown)]) if two else shown[:, None]  # all at one value: only a gain can be told
@@ -116,5 +116,5 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
             off_u=show(off_u, 2),
         )
     if meter is None:
-        said += " Nobody said how accurate the meter is: it was taken as exact."
+        said += say(" Nobody said how accurate the meter is: it was taken as exact.")
     return DisplayCheck(gain, zero, limits, said)

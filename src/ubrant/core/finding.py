@@ -100,11 +100,11 @@ class Finding:
         if self.value is None:
             return ()
         if self.contributions is None:
-            return ("No accuracy was given for the meter, so there is no ±.",)
+            return (say("No accuracy was given for the meter, so there is no ±."),)
         shown_in = self.for_people()
         parts = merged(shown_in.contributions or ())
         if not parts:
-            return ("Nothing is in doubt here.",)
+            return (say("Nothing is in doubt here."),)
         u = combined(parts)
         shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
         lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]

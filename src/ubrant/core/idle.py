@@ -47,7 +47,7 @@ def idle_findings(
     good = np.isfinite(voltage_v) & np.isfinite(current_a)
     volts, amps = voltage_v[good], current_a[good]
     if not len(volts):
-        raise ReadingsError("There are no volts and amperes of the input.")
+        raise ReadingsError(say("There are no volts and amperes of the input."))
     amps = -amps if float(np.median(amps)) < 0 else amps
     first = _steady_from(amps)
     volts, amps = volts[first:], amps[first:]
@@ -129,12 +129,14 @@ def idle_findings(
         days = battery_wh / watts / 24
         scaled = None if parts is None else tuple(c.times(-days / watts) for c in parts)
         findings["days_to_empty"] = Finding(
-            "days_to_empty", "Alone empties the battery in", days, "d", scaled, f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
+            "days_to_empty", say("Alone empties the battery in"), days, "d", scaled, f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
         )
     half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 and settled else None
     if half is not None:
         how = "by its fitted losses" if model is not None else "if idle were its only loss"
-        findings["half_arrives"] = Finding("half_arrives", "Costs under half from", half, "W", None if model is not None else parts, how)
+        findings["half_arrives"] = Finding(
+            "half_arrives", say("Costs under half from"), half, "W", None if model is not None else parts, how
+        )
     return findings, warnings
 
 

@@ -207,7 +207,7 @@ def _require_capacity(label: Label) -> None:
         raise LabelError(
             say("No capacity found in “{what}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”.", what=label.text)
             if label.text
-            else "The label is empty: write what is printed on the thing, like “50 Ah 12.8 V”."
+            else say("The label is empty: write what is printed on the thing, like “50 Ah 12.8 V”.")
         )
 
 
@@ -280,9 +280,9 @@ def _check(label: Label) -> Label:
             )
         )
     if charge and voltage is None:
-        queries.append("A figure in Ah without a voltage is not an energy: add the volts if the label has them.")
+        queries.append(say("A figure in Ah without a voltage is not an energy: add the volts if the label has them."))
     if label.output_charge_ah and charge and label.output_charge_ah >= charge and (label.output_voltage_v or 5) > (voltage or 0):
-        queries.append("More comes out at the socket than the cells hold: look at the two capacities again.")
+        queries.append(say("More comes out at the socket than the cells hold: look at the two capacities again."))
     return replace(label, queries=tuple(queries))
 
 

@@ -162,7 +162,7 @@ def analyse_steps(
         )
     if alarm_v is not None:
         findings["alarm_voltage"] = Finding(
-            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), "at its own terminals, loaded"
+            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), say("at its own terminals, loaded")
         )
     ended_by, sentence = "", _no_end(swept, len(points), planned)
     if ending is not None:
@@ -170,7 +170,7 @@ def analyse_steps(
         left = _left(ending, source)
         if ended_by == OVERLOAD:
             findings["overload"] = Finding(
-                "overload", "Switches off at", ending.load_w, "W", None, "its own protection, the battery not being the reason"
+                "overload", say("Switches off at"), ending.load_w, "W", None, say("its own protection, the battery not being the reason")
             )
         else:
             findings |= _of_ending(ending, meters.input_v)
@@ -203,7 +203,7 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
         ),
         "output_loaded": Finding(
             "output_loaded",
-            "Output at the heaviest load",
+            say("Output at the heaviest load"),
             heavy,
             "V",
             _volts_doubt(heavy, voltage),
@@ -217,7 +217,9 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
             parts,
             say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy)),
         ),
-        "carries": Finding("carries", "Carries within tolerance", carried, "W", None, "the heaviest load with its output within tolerance"),
+        "carries": Finding(
+            "carries", say("Carries within tolerance"), carried, "W", None, say("the heaviest load with its output within tolerance")
+        ),
     }
 
 
@@ -251,7 +253,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     found = {
         "cutoff_input": Finding(
             "cutoff_input",
-            "Cut out at",
+            say("Cut out at"),
             ending.input_v,
             "V",
             parts,
@@ -265,11 +267,11 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     if math.isfinite(ending.recovered_v):
         found["recovered"] = Finding(
             "recovered",
-            "The battery recovers to",
+            say("The battery recovers to"),
             ending.recovered_v,
             "V",
             _volts_doubt(ending.recovered_v, voltage),
-            "at its terminals, load off",
+            say("at its terminals, load off"),
         )
     return found
 
@@ -279,11 +281,13 @@ def _left(ending: Ending, source: Source | None) -> Finding | None:
         return None
     rest = from_resting_voltage(ending.recovered_v, source.series, source.chemistry)
     if rest.percent is None:
-        return Finding("charge_left", "Left in the battery", None, "%", None, rest.sentence)
+        return Finding("charge_left", say("Left in the battery"), None, "%", None, rest.sentence)
     if rest.expanded_points is None:
-        return Finding("charge_left", "Left in the battery", rest.percent, "%", None, rest.sentence)
+        return Finding("charge_left", say("Left in the battery"), rest.percent, "%", None, rest.sentence)
     parts = (Contribution("the chart", rest.expanded_points / 2),)
-    return Finding("charge_left", "Left in the battery", rest.percent, "%", parts, "by its voltage soon after: a floor, it still recovers")
+    return Finding(
+        "charge_left", say("Left in the battery"), rest.percent, "%", parts, say("by its voltage soon after: a floor, it still recovers")
+    )
 
 
 def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
@@ -322,7 +326,7 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
         tail = say(" With the load off the battery stands at {rest} V", rest=show(rest, 4))
         tail += say(": about {value:.0f} % are left in it.", value=left.value) if left is not None and left.value is not None else "."
         if left is not None and left.value is None:
-            tail = tail.rstrip(".") + ", where voltage cannot tell how much is left: it is not empty."
+            tail = tail.rstrip(".") + say(", where voltage cannot tell how much is left: it is not empty.")
     if left is not None and left.value is not None and left.value <= _EMPTY_POINTS:
         return BATTERY, say("{at}.{tail} The battery is empty.", at=at, tail=tail)
     if not math.isfinite(rest):
@@ -421,11 +425,16 @@ def held_findings(
         share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
     return {
         "held_for": Finding(
-            "held_for", "Ran under the load held", to_s - from_s, "s", (), "from load on until the output went off, or it was ended"
+            "held_for",
+            say("Ran under the load held"),
+            to_s - from_s,
+            "s",
+            (),
+            say("from load on until the output went off, or it was ended"),
         ),
-        "held_in": Finding("held_in", "Taken in meanwhile", taken, "Wh", parts_in, "∫ V·I dt at its input"),
-        "held_out": Finding("held_out", "Given out meanwhile", given, "Wh", parts_out, "∫ P dt at its output"),
+        "held_in": Finding("held_in", say("Taken in meanwhile"), taken, "Wh", parts_in, say("∫ V·I dt at its input")),
+        "held_out": Finding("held_out", say("Given out meanwhile"), given, "Wh", parts_out, say("∫ P dt at its output")),
         "held_efficiency": Finding(
-            "held_efficiency", "Efficiency over it", 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"
+            "held_efficiency", say("Efficiency over it"), 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"
         ),
     }

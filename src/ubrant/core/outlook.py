@@ -128,14 +128,14 @@ def require_sound(outlook: Outlook) -> None:
         Negative watts, an efficiency outside 0 to 100 %, nothing drawn, more kept back than there is.
     """
     if not 0 < outlook.efficiency.value <= 1:
-        raise QuantityError("An efficiency lies above 0 and up to 100 %.")
+        raise QuantityError(say("An efficiency lies above 0 and up to 100 %."))
     for name, width in (("load", outlook.load_w), ("idle draw", outlook.idle_w), ("input", outlook.input_w)):
         if width.value < 0:
             raise QuantityError(say("A {name} of {value} W cannot be: give it as 0 W or more.", name=name, value=plain(width.value)))
     if not outlook.source_w > 0:
-        raise QuantityError("Nothing is drawn: give the load in watts.")
+        raise QuantityError(say("Nothing is drawn: give the load in watts."))
     if not outlook.usable_wh > 0:
-        raise QuantityError("Nothing is left to use: keep less back.")
+        raise QuantityError(say("Nothing is left to use: keep less back."))
 
 
 def runtime(outlook: Outlook) -> Answer:
@@ -177,10 +177,10 @@ def to_buy(outlook: Outlook, hours: float) -> Answer:
     """
     require_sound(replace(outlook, energy_wh=max(outlook.energy_wh, 1.0 + outlook.kept_back_wh / max(1e-9, 1 - outlook.kept_back))))
     if not hours > 0:
-        raise QuantityError("Say for how many hours, like “5 h”.")
+        raise QuantityError(say("Say for how many hours, like “5 h”."))
     drain = outlook.drain_w
     if drain <= 0:
-        return Answer(0.0, "Wh", (), ("More comes in than goes out: a small one that bridges the gaps will do.",))
+        return Answer(0.0, "Wh", (), (say("More comes in than goes out: a small one that bridges the gaps will do."),))
     gives = (1 - outlook.kept_back) * outlook.bought_share
     needed = (hours * drain + outlook.kept_back_wh) / gives
     share_u = outlook.energy_u / outlook.energy_wh if outlook.energy_wh else 0.0
@@ -240,7 +240,7 @@ def _drain_parts(outlook: Outlook) -> list[Contribution]:
 def sentence(answer: Answer) -> str:
     """The answer as one would say it."""
     if answer.value is None:
-        return "Runs on for as long as the input lasts."
+        return say("Runs on for as long as the input lasts.")
     if answer.unit == "h":
         text = say("Runs for about {show_duration}", show_duration=show_duration(answer.value * 3600))
         return (

@@ -51,7 +51,7 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
         Fewer than two different currents.
     """
     if len({round(r.current_a, 9) for r in runs}) < 2 or max(r.current_a for r in runs) / min(r.current_a for r in runs) < 1.2:
-        raise ValueError("Two runs at clearly different currents, to the same cut-off, are needed: one at twice the other's, say.")
+        raise ValueError(say("Two runs at clearly different currents, to the same cut-off, are needed: one at twice the other's, say."))
     x, y = np.log([r.current_a for r in runs]), np.log([r.hours for r in runs])
     centred = x - x.mean()
     leverage = centred / float(np.dot(centred, centred))
@@ -100,7 +100,7 @@ def capacity_at_rated(run: ConstantRun, rated_hours: float, exponent: Finding, c
     sum_text = f"{show(run.current_a)} A × {plain(rated_hours)} h × ({show(run.hours)} h ÷ {plain(rated_hours)} h)^(1 ÷ {show(k)})"
     return Finding(
         "rated_capacity",
-        "At the label's own rate",
+        say("At the label's own rate"),
         value,
         "Ah",
         parts,

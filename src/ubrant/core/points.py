@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ubrant.core.accuracy import Accuracy
 from ubrant.core.readings import Array, ReadingsError
 from ubrant.core.uncertainty import rectangular
+from ubrant.core.wording import say
 
 Mask = NDArray[np.bool_]
 
@@ -82,7 +83,7 @@ def points_of(
         Neither current nor power of the output.
     """
     if output_a is None and output_w is None:
-        raise ReadingsError("The output's current or power is missing: without one of them nothing can be said of its efficiency.")
+        raise ReadingsError(say("The output's current or power is missing: without one of them nothing can be said of its efficiency."))
     missing = np.full(len(output_v), math.nan)
     watts, amps = (missing if column is None else column for column in (output_w, output_a))
     output_w = np.where(np.isfinite(watts), watts, output_v * amps)

@@ -102,7 +102,7 @@ def trip_findings(
         No step was taken.
     """
     if not steps:
-        raise ReadingsError("No overload step was taken.")
+        raise ReadingsError(say("No overload step was taken."))
     findings: dict[str, Finding] = {}
     warnings: list[str] = []
     outside = []
@@ -112,7 +112,7 @@ def trip_findings(
         key = f"opens_{number}"
         band = band_at(curve, multiple)
         if step.opened_s is None:
-            findings[key] = Finding(key, f"{where}: held", step.held_s, "s", (), "it did not open while it was watched")
+            findings[key] = Finding(key, f"{where}: held", step.held_s, "s", (), say("it did not open while it was watched"))
             if band is not None and step.held_s > band[1]:
                 outside.append(
                     say(
@@ -168,8 +168,10 @@ def trip_findings(
         )
     inrush = [s.inrush_a for s in steps if s.inrush_a is not None]
     if inrush:
-        findings["inrush"] = Finding("inrush", "Inrush on reset", max(inrush), "A", (), f"{plain(max(inrush) / rated_a, 3)} × its rating")
-        warnings.append("Reset it only with the load off: the inrush into a load that is still on can trip the next device.")
+        findings["inrush"] = Finding(
+            "inrush", say("Inrush on reset"), max(inrush), "A", (), f"{plain(max(inrush) / rated_a, 3)} × its rating"
+        )
+        warnings.append(say("Reset it only with the load off: the inrush into a load that is still on can trip the next device."))
     warnings = [*outside, *warnings]
     quick = [s for s in steps if s.opened_s is not None and s.amps < 0.99 * rated_a]
     if quick:

@@ -76,7 +76,7 @@ def join(voltage: Series, current: Series) -> Readings:
         One of them is empty, or they do not overlap.
     """
     if not len(voltage) or not len(current):
-        raise ReadingsError("There are no readings yet.")
+        raise ReadingsError(say("There are no readings yet."))
     interval = max(typical_interval(voltage.time_s), typical_interval(current.time_s))
     if len(voltage) == len(current) and np.array_equal(voltage.time_s, current.time_s):
         return Readings(voltage.time_s, voltage.value, current.value, interval)
@@ -85,7 +85,7 @@ def join(voltage: Series, current: Series) -> Readings:
     times = np.union1d(voltage.time_s, current.time_s)
     times = times[(times >= start) & (times <= end)]
     if not len(times):
-        raise ReadingsError("Voltage and current were not read at the same time: there is nothing to multiply.")
+        raise ReadingsError(say("Voltage and current were not read at the same time: there is nothing to multiply."))
     return Readings(times, np.interp(times, voltage.time_s, voltage.value), np.interp(times, current.time_s, current.value), interval)
 
 

@@ -58,10 +58,17 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
     last = float(np.median(amps[-3:]))
     return Recharge(
         Finding(
-            "charge_in", "Charge put in", sums.charge_ah, "Ah", parts_q, say("∫ I dt over {hours} h of charging", hours=show(sums.hours))
+            "charge_in",
+            say("Charge put in"),
+            sums.charge_ah,
+            "Ah",
+            parts_q,
+            say("∫ I dt over {hours} h of charging", hours=show(sums.hours)),
         ),
-        Finding("energy_in", "Energy put in", sums.energy_wh, "Wh", parts_e, "∫ V·I dt at the battery terminals"),
-        Finding("end_current", "Charging ended at", last, "A", parts_i, say("with {show} V at the terminals", show=show(float(volts[-1])))),
+        Finding("energy_in", say("Energy put in"), sums.energy_wh, "Wh", parts_e, say("∫ V·I dt at the battery terminals")),
+        Finding(
+            "end_current", say("Charging ended at"), last, "A", parts_i, say("with {show} V at the terminals", show=show(float(volts[-1])))
+        ),
     )
 
 

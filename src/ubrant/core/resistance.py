@@ -108,7 +108,7 @@ def two_step(
     found = resistance_of(
         edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
     )
-    note = "By IEC 61960-3: it holds part of the slow resistances too."
+    note = say("By IEC 61960-3: it holds part of the slow resistances too.")
     return Finding(found.key, found.name, found.value, found.unit, found.contributions, found.working, (*found.arithmetic, note))
 
 
@@ -144,7 +144,7 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
         if found[0].contributions is not None:
             gains = tuple(c.times(middle / (found[0].value or 1.0)) for c in found[0].contributions if "gain" in c.source)
             parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values))))
-        found.append(Finding("resistance_edges", "Resistance over all steps", middle, "Ω", parts, text, (text,)))
+        found.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
     return found
 
 

@@ -37,14 +37,14 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
     Percent with U (k = 2), or None with the reason where voltage cannot tell.
     """
     if not chemistry.rest_chart:
-        return RestingCharge(None, None, "For NiMH the resting voltage cannot tell the charge: count ampere-hours.")
+        return RestingCharge(None, None, say("For NiMH the resting voltage cannot tell the charge: count ampere-hours."))
     volts, percents = (np.array(column) for column in zip(*reversed(chemistry.rest_chart), strict=True))
     cell_v = voltage_v / cells
     if cell_v < volts[0]:
         return RestingCharge(0.0, None, say("Below the last row of the chart: under {value:.0f} %.", value=percents[0]))
     if chemistry is LIFEPO4 and 13.0 / 4 <= cell_v <= 13.3 / 4:
         return RestingCharge(
-            None, None, "Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours."
+            None, None, say("Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.")
         )
     percent = float(np.interp(cell_v, volts, percents))
     row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)

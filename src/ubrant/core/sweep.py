@@ -213,7 +213,7 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
         )
     if float(np.median(points.input_a)) < 0:
         points = replace(points, input_a=-points.input_a)
-        warnings.append("The input current was logged as negative; it is taken the other way round here.")
+        warnings.append(say("The input current was logged as negative; it is taken the other way round here."))
     loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
     doubt = _power_doubt(loaded, meters)
     above = loaded.output_w > loaded.input_w + 2 * doubt

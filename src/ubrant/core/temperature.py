@@ -26,7 +26,7 @@ def capacity_at_reference(charge: Finding, hours: float, temperature_c: float, r
     factor = 1 + coefficient * (temperature_c - reference_c)
     name = f"At {plain(reference_c)} °C"
     if charge.value is None:
-        return Finding("reference_capacity", name, None, "Ah", None, "nothing to correct")
+        return Finding("reference_capacity", name, None, "Ah", None, say("nothing to correct"))
     value = charge.value / factor
     parts = None
     if charge.contributions is not None:

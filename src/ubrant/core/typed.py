@@ -11,6 +11,7 @@ import numpy as np
 from ubrant.core.jot_text import Entry
 from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.uncertainty import rectangular
+from ubrant.core.wording import say
 
 STRAIGHT, HELD = "straight", "held"
 """What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
@@ -93,7 +94,7 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
     """
     volts, amps, watts = typed.at(tap, "V"), typed.at(tap, "A"), typed.at(tap, "W")
     if not len(volts) or not (len(amps) or len(watts)):
-        raise ReadingsError("There are no readings yet: take down volts and amperes, like “12.94 V 4.1 A”.")
+        raise ReadingsError(say("There are no readings yet: take down volts and amperes, like “12.94 V 4.1 A”."))
     second = amps if len(amps) else watts
     times = np.union1d(volts.time_s, second.time_s)
     at_v, half_v = _filled(times, volts, typed.half[(tap, "V")], between)
@@ -105,7 +106,7 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
     if not len(amps):
         at_s, half_s = _amps_from(at_s, half_s, at_v)
     if len(times) < 2:
-        raise ReadingsError("One reading only: there is nothing to add up yet.")
+        raise ReadingsError(say("One reading only: there is nothing to add up yet."))
     return Readings(times, at_v, at_s, float(np.median(np.diff(times)))), Widths(half_v, half_s, between)
 
 
@@ -114,7 +115,9 @@ def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
     none = (volts <= 0) & ((watts != 0) | (half != 0))
     if none.any():
         raise ReadingsError(
-            "Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”."
+            say(
+                "Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”."
+            )
         )
     by = np.where(volts > 0, volts, 1.0)
     return watts / by, half / by

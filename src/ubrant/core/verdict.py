@@ -51,13 +51,13 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     """
     share = findings["label_share"]
     if about.label is None or share.value is None:
-        return Verdict(CANNOT_TELL, "Cannot tell: there is no label to judge it against.", "Give the label, like “50 Ah 12.8 V”.")
+        return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
     measured, rated = _measured(findings, about.label)
     doubt = share.expanded_uncertainty
     apart = _differences(findings, about)
     faster_only = [d.kind for d in apart] == ["faster"]
     if apart and not (faster_only and doubt is not None and share.value - doubt > 100):
-        even_so = " Even so it gave more than the label says." if doubt is not None and share.value - doubt > 100 else ""
+        even_so = say(" Even so it gave more than the label says.") if doubt is not None and share.value - doubt > 100 else ""
         return Verdict(
             NOT_ALIKE,
             say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
@@ -71,7 +71,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 value_text=measured.value_text(),
                 value=share.value,
             ),
-            "Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”.",
+            say("Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”."),
         )
     if share.value - doubt > MOST_SHARE:
         return Verdict(
@@ -109,7 +109,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         )
     if share.value - doubt > 100:
         least = "at least " if at_least else ""
-        faster = " And that at a faster rate than the label's." if faster_only else ""
+        faster = say(" And that at a faster rate than the label's.") if faster_only else ""
         return Verdict(
             MEETS,
             say(
@@ -128,7 +128,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             else say("it ended by {ended_by} before the cut-off", ended_by=ending_text(about.ended_by))
         )
         remedy = (
-            "Name the cut-off that ended it."
+            say("Name the cut-off that ended it.")
             if about.cutoff is None
             else say("Run it on to {voltage_v} V.", voltage_v=plain(about.cutoff.voltage_v))
         )
@@ -189,14 +189,14 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
             _Difference(
                 "temperature",
                 say("the battery was at {temperature_c} °C, and labels hold at 20 ± 5 °C", temperature_c=plain(about.temperature_c, 2)),
-                "Run it again in a room at about 20 °C.",
+                say("Run it again in a room at about 20 °C."),
             )
         )
     mean = findings["mean_voltage"].value
     if about.tap != "battery":
         found.append(
             _Difference(
-                "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), "Meter it at the battery's terminals."
+                "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), say("Meter it at the battery's terminals.")
             )
         )
     elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
@@ -208,7 +208,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
                     mean=plain(mean, 3),
                     voltage_v=plain(label.voltage_v),
                 ),
-                "Compare watt-hours, or meter at the cells.",
+                say("Compare watt-hours, or meter at the cells."),
             )
         )
     return found
@@ -217,10 +217,10 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
 def _more_on_below(share: Finding, about: Circumstances) -> str:
     more = ""
     if share.value is not None and (share.value - (share.expanded_uncertainty or 0)) < SPENT_SHARE:
-        more = " Whether it is spent (under 80 %) is within the ±."
+        more = say(" Whether it is spent (under 80 %) is within the ±.")
     kind = about.label.kind_of_cell if about.label else None
     if kind and kind.key in {"lifepo4", "li-ion"}:
-        more += " A lithium battery gets up to five cycles before this is final (IEC 61960-3)."
+        more += say(" A lithium battery gets up to five cycles before this is final (IEC 61960-3).")
     return more
 
 
@@ -231,7 +231,7 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
     margin = abs((measured.value or 0.0) - rated)
     parts = merged(measured.contributions or ())
     if not parts or margin < 0.0005 * rated:
-        return "It gives what the label says as closely as anyone could measure; no better meter would change that."
+        return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
     largest = parts[0]
     others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts[1:]))
     if others >= margin:
@@ -249,13 +249,13 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
     if largest.source == "current zero":
         return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
     if largest.source == "gaps":
-        return "A run without gaps would settle it."
+        return say("A run without gaps would settle it.")
     if largest.source.startswith("voltage"):
         return say(
             "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
             plain=plain(1 / needed, 2),
         )
-    return "More readings would settle it."
+    return say("More readings would settle it.")
 
 
 _ENDINGS = {

@@ -67,7 +67,7 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     centred = voltage_v - float(np.mean(voltage_v))
     crossings = _crossings(centred)
     if len(crossings) < 2:
-        raise ReadingsError("There is no whole cycle in this record: set the scope to show at least two.")
+        raise ReadingsError(say("There is no whole cycle in this record: set the scope to show at least two."))
     weight = _weights(len(voltage_v), crossings[0], crossings[-1])
     cycles = len(crossings) - 1
     per_cycle = (crossings[-1] - crossings[0]) / cycles
@@ -88,7 +88,7 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     ac = wave[weight > 0.5]
     first = float(harmonics[0])
     if not first > 0:
-        raise ReadingsError("There is no alternating voltage in this record.")
+        raise ReadingsError(say("There is no alternating voltage in this record."))
     thd = math.sqrt(max(ac_rms**2 - first**2, 0.0)) / first
     thd_40 = math.sqrt(float(np.sum(harmonics[1:] ** 2))) / first
     peak = float(np.max(np.abs(ac)))
@@ -250,17 +250,17 @@ def _as_findings(
             (),
             say("RMS ÷ mean of the rectified wave; a sine has {show}", show=show(math.pi / math.sqrt(8))),
         ),
-        Finding("thd", "THD, all harmonics", 100 * thd, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
-        Finding("thd_40", "THD to the 40th", 100 * thd_40, "%", (), "harmonics 2 to 40 (IEC 61000-4-7)"),
+        Finding("thd", say("THD, all harmonics"), 100 * thd, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
+        Finding("thd_40", say("THD to the 40th"), 100 * thd_40, "%", (), say("harmonics 2 to 40 (IEC 61000-4-7)")),
         Finding(
             "average_reading",
-            "An average-responding meter shows",
+            say("An average-responding meter shows"),
             averaging,
             "V",
             None if gain is None else (),
             say("{show} of the true RMS", show=show(averaging / ac_rms, 3)),
         ),
-        Finding("flat_top", "Flat tops", 100 * flat, "%", (), "of the time within 2 % of the peak"),
+        Finding("flat_top", "Flat tops", 100 * flat, "%", (), say("of the time within 2 % of the peak")),
     )
     return {f.key: f for f in found}
 
@@ -273,7 +273,9 @@ def _warnings(
     at_edge = float(np.mean((record >= top - 1e-9 * abs(top)) | (record <= low + 1e-9 * abs(low))))
     repeated = len(np.unique(record)) > 20
     if kind in {SINE, DISTORTED} and repeated and at_edge > _CLIPPED_SHARE and crest < 1.39:
-        said.append("The record looks clipped: its tops are cut off at one value. Choose a larger range on the scope and record again.")
+        said.append(
+            say("The record looks clipped: its tops are cut off at one value. Choose a larger range on the scope and record again.")
+        )
     if abs(averaging / ac_rms - 1) > 0.02:
         side = "less" if averaging < ac_rms else "more"
         said.append(

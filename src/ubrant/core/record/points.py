@@ -201,17 +201,17 @@ def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
     vout, iout, pout = (table.get((out, q)) for q in "VAW")
     if vin is None or (iin is None and pin is None):
         raise ReadingsError(
-            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+            say("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
         )
     if vout is None and iout is not None and pout is not None:
         vout = np.divide(pout, iout, out=np.full(len(iout), np.nan), where=iout > 0)
     if vout is None:
-        raise ReadingsError("The output's voltage is needed: name the column “output voltage / V”.")
+        raise ReadingsError(say("The output's voltage is needed: name the column “output voltage / V”."))
     if iin is None and pin is not None:
         iin = np.divide(pin, vin, out=np.zeros_like(pin), where=vin > 0)
     assert iin is not None
     if iout is None and pout is None:
-        raise ReadingsError("The output's current or power is missing: without one of them nothing can be said of its efficiency.")
+        raise ReadingsError(say("The output's current or power is missing: without one of them nothing can be said of its efficiency."))
     missing = np.full(len(time), math.nan)
     hertz = next((table[(t, "Hz")] for t in ("output", "ac") if (t, "Hz") in table), missing)
     found = (vin, iin, vout, iout, pout, hertz, table.get(("source", "V")))

@@ -68,7 +68,7 @@ def running_charge(readings: Readings) -> Array:
 def course_sentence(found: Course | None, delivered_ah: float, label: Label | None) -> str:
     """What a colleague would say at this point of the run."""
     if found is None:
-        return "Too early to say anything: let it run a while."
+        return say("Too early to say anything: let it run a while.")
     span = f"{plain(found.low_ah, 2)} to {plain(found.high_ah, 2)} Ah"
     if label is None or not label.charge_ah:
         return say("On course for about {charge_ah} Ah, somewhere from {span}.", charge_ah=plain(found.charge_ah, 2), span=span)

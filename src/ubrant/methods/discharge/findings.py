@@ -126,7 +126,7 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     for unit, key, name in (("Ah", "charge", "Charge delivered"), ("Wh", "energy", "Energy delivered")):
         counter = others.counters.get(unit)
         if counter is None or len(counter.series) < 2:
-            findings[key] = Finding(key, name, None, unit, None, "no counter for it")
+            findings[key] = Finding(key, name, None, unit, None, say("no counter for it"))
             continue
         made = counted_finding(counted(counter.series, counter.half_width, counter.full_scale), unit, _counter_gain(record, unit))
         parts = made.contributions if record.current_accuracy is not None else None
@@ -134,12 +134,12 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
         starts.append(float(counter.series.time_s[0]))
         ends.append(float(counter.series.time_s[-1]))
     start, end = min(starts), max(ends)
-    findings["duration"] = Finding("duration", "Duration", end - start, "s", None, "first reading of the counter to the last")
+    findings["duration"] = Finding("duration", "Duration", end - start, "s", None, say("first reading of the counter to the last"))
     charge, energy = findings["charge"], findings["energy"]
     mean = energy.value / charge.value if energy.value and charge.value else None
-    findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, "Wh ÷ Ah of the counters")
+    findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, say("Wh ÷ Ah of the counters"))
     findings["label_share"] = _share(record, charge, energy)
-    findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, "no current was read")
+    findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, say("no current was read"))
     ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
     verdict = judge(findings, Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, ()))
     return Discharge(findings, verdict, ended, (), (), start, end, None, by_counters=True)
@@ -152,8 +152,8 @@ def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding
         if measured.value is not None and rated:
             parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
             text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
-            return Finding("label_share", "Share of the label", 100 * measured.value / rated, "%", parts, text)
-    return Finding("label_share", "Share of the label", None, "%", None, "no label given")
+            return Finding("label_share", say("Share of the label"), 100 * measured.value / rated, "%", parts, text)
+    return Finding("label_share", say("Share of the label"), None, "%", None, say("no label given"))
 
 
 def _counter_gain(record: DischargeRecord, unit: str) -> float:
@@ -220,7 +220,7 @@ def _add_resistance(record: DischargeRecord, others: Others, found: Discharge, a
 def _add_temperature(record: DischargeRecord, others: Others, findings: dict[str, Finding], add: Add) -> None:
     if len(others.temperature):
         hottest = float(others.temperature.value.max())
-        add(Finding("hottest", "Warmest", hottest, "°C", None, "the highest reading"))
+        add(Finding("hottest", "Warmest", hottest, "°C", None, say("the highest reading")))
     kind = record.label.kind_of_cell if record.label else None
     if kind is not None and kind.key == "lead-acid" and record.temperature_c is not None and findings["charge"].value:
         hours = (findings["duration"].value or 0.0) / 3600

@@ -50,7 +50,7 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
     """
     label = setup.label
     if label is None:
-        raise ValueError("The label gives no capacity in Ah to discharge against.")
+        raise ValueError(say("The label gives no capacity in Ah to discharge against."))
     plan, charge = usual_plan(label, setup.leads), usual_charge(label)
 
     def quantity(key: str, title: str, unit: str, hint: str = "", usual: float | None = None, **more: Any) -> Field:
@@ -138,17 +138,17 @@ def plan_of(setup: Setup, read: Mapping[str, Any]) -> DischargePlan:
 
 def _must_go_together(read: Mapping[str, Any]) -> None:
     if not read["every"] > 0:
-        raise FieldError("every", "A reading every: it has to be more than 0 s.")
+        raise FieldError("every", say("A reading every: it has to be more than 0 s."))
     if read["hold"] < 0:
-        raise FieldError("hold", "Hold: it has to be 0 s or more.")
+        raise FieldError("hold", say("Hold: it has to be 0 s or more."))
     if (read["pulse_on"] is None) != (read["pulse_off"] is None):
-        raise FieldError("pulse_on", "Pulses need both: how long on, and how long off.")
+        raise FieldError("pulse_on", say("Pulses need both: how long on, and how long off."))
     if read["charge"] == CYCLES and not (read["cycles"] or 0) >= 1:
-        raise FieldError("cycles", "Cycles: write how many, like 3.")
+        raise FieldError("cycles", say("Cycles: write how many, like 3."))
     if read["risen"] is not None and not read["risen"] > 1:
-        raise FieldError("risen", "Resistance: write how many times what it was, like 1.5.")
+        raise FieldError("risen", say("Resistance: write how many times what it was, like 1.5."))
     if read["charge"] and not (read["charge_a"] and read["charge_v"] and read["charge_end"] is not None):
-        raise FieldError("charge_a", "The charge needs a current, a voltage and the current at which it ends.")
+        raise FieldError("charge_a", say("The charge needs a current, a voltage and the current at which it ends."))
 
 
 def typed_of(plan: DischargePlan, temperature_c: float | None, start: str, between: str) -> dict[str, Any]:

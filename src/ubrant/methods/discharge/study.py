@@ -91,7 +91,7 @@ def _expected(plan: DischargePlan, prepared: Prepared) -> Rehearsal:
     """
     label, leads = prepared.setup.label, prepared.setup.leads
     if label is None:
-        raise ValueError("There is no label.")
+        raise ValueError(say("There is no label."))
     step_s = max(plan.every_s, (label.charge_ah or 1.0) / plan.current_a * 3600 / 3000)
     coarse = replace(plan, every_s=step_s, cutoff=replace(plan.cutoff, hold_s=min(plan.cutoff.hold_s, step_s)))
     ohm = leads.resistance_ohm if leads.length_m else Leads().resistance_ohm

@@ -97,7 +97,7 @@ def analyse(record: DischargeRecord) -> Discharge:
     """
     if len(record.readings) < 2:
         require_usable(record.readings.time_s, record.readings.voltage_v, record.readings.current_a)
-        raise ReadingsError("Fewer than two readings: there is nothing to add up yet.")
+        raise ReadingsError(say("Fewer than two readings: there is nothing to add up yet."))
     warnings: list[str] = []
     if record.widths is not None and record.widths.between == HELD:
         stepped, widths = held(record.readings, record.widths)
@@ -164,10 +164,10 @@ def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Reading
         require_usable(readings.time_s, readings.voltage_v, amps)
     loaded = sample[np.abs(sample) > LOAD_ON_SHARE * largest]
     if not largest > 0 or not len(loaded):
-        raise ReadingsError("No current flows in these readings: is the current column the right one?")
+        raise ReadingsError(say("No current flows in these readings: is the current column the right one?"))
     typical = float(np.median(loaded))
     if typical < 0:
-        warnings.append("Current was logged as negative while discharging; it is taken the other way round here.")
+        warnings.append(say("Current was logged as negative while discharging; it is taken the other way round here."))
         readings = replace(readings, current_a=-readings.current_a)
     return readings, abs(typical)
 
@@ -189,7 +189,7 @@ def _by_current(amps: Array, idle_below: float) -> tuple[int, int]:
         on = amps[max(0, end - step) : end] > idle_below
         if on.any():
             return first, end - 1 - int(np.argmax(on[::-1]))
-    raise ReadingsError("No current flows in these readings.")
+    raise ReadingsError(say("No current flows in these readings."))
 
 
 def _crossing(record: DischargeRecord, readings: Readings, first: int, last: int, idle_below: float) -> Crossing | None:
@@ -283,9 +283,9 @@ def _figures(
         sums.energy_wh,
         "Wh",
         parts_e,
-        "∫ V·I dt at the battery terminals",
+        say("∫ V·I dt at the battery terminals"),
         (
-            "V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval.",
+            say("V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval."),
             f"mean {show(sums.energy_wh / hours, 5)} W × {show(hours, 5)} h = {show(sums.energy_wh, 5)} Wh",
         ),
     )
@@ -311,7 +311,7 @@ def _figures(
 
 def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Finding:
     if not top.value or not bottom.value:
-        return Finding(key, name, None, unit, None, "nothing delivered yet")
+        return Finding(key, name, None, unit, None, say("nothing delivered yet"))
     value = top.value / bottom.value
     parts: Contributions | None = None
     if top.contributions is not None and bottom.contributions is not None:
@@ -326,7 +326,7 @@ def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Fin
         working,
         (
             f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value, 5)} {unit}",
-            "What is wrong with the current is wrong in both and cancels.",
+            say("What is wrong with the current is wrong in both and cancels."),
         ),
     )
 
@@ -334,10 +334,10 @@ def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Fin
 def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Finding:
     name = "Share of the label"
     if label is None:
-        return Finding("label_share", name, None, "%", None, "no label given")
+        return Finding("label_share", name, None, "%", None, say("no label given"))
     measured, rated = (charge, label.charge_ah) if label.charge_ah else (energy, label.energy_wh)
     if not rated or measured.value is None:
-        return Finding("label_share", name, None, "%", None, "the label gives no capacity")
+        return Finding("label_share", name, None, "%", None, say("the label gives no capacity"))
     share = 100 * measured.value / rated
     parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
     sum_text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
@@ -346,7 +346,7 @@ def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Findi
 
 def _c_rate(label: Label | None, sums: Totals, hours_on: float, doubt: Doubt | None) -> Finding:
     if label is None or not label.charge_ah or hours_on <= 0:
-        return Finding("c_rate", "Rate", None, "C", None, "no rated Ah to compare with")
+        return Finding("c_rate", "Rate", None, "C", None, say("no rated Ah to compare with"))
     amps = sums.charge_ah / hours_on
     rate = amps / label.charge_ah
     parts = tuple(c.times(1 / label.charge_ah) for c in doubt.of_current(amps)) if doubt else None
@@ -362,7 +362,7 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     switched = record.load_on_s if before else record.load_off_s  # a meter with a zero error shows current at rest too
     known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
     if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
-        return Finding(key, name, None, "V", None, "not read with the load off")
+        return Finding(key, name, None, "V", None, say("not read with the load off"))
     volts = float(readings.voltage_v[index])
     accuracy = record.voltage_accuracy
     parts: Contributions | None = None
@@ -403,9 +403,11 @@ def _warn(
     if gaps and total:
         share = 100 * sum(g.counted_share * g.charge_ah for g in gaps) / total
         longest = max(g.length_s for g in gaps)
-        stopped = " The load may have stopped in one." if any(g.may_have_stopped for g in gaps) else ""
+        stopped = say(" The load may have stopped in one.") if any(g.may_have_stopped for g in gaps) else ""
         if any(g.counted_share < 1 for g in gaps):
-            stopped = " Nobody knows whether the load stayed on while the run was interrupted: half of what could have flowed is counted."
+            stopped = say(
+                " Nobody knows whether the load stayed on while the run was interrupted: half of what could have flowed is counted."
+            )
         plural = say("{gaps} gaps, the longest of", gaps=len(gaps)) if len(gaps) > 1 else "A gap of"
         warnings.append(
             say(
@@ -417,16 +419,16 @@ def _warn(
             )
         )
     if record.voltage_accuracy is None or record.current_accuracy is None:
-        warnings.append("No accuracy was given for the meter: the figures have no ±.")
+        warnings.append(say("No accuracy was given for the meter: the figures have no ±."))
     if record.cutoff is not None and crossing is None and record.ended is None:
         warnings.append(
             say("The voltage never stayed at or below {voltage_v} V: this is at least so much.", voltage_v=show(record.cutoff.voltage_v))
         )
     if crossing is not None and crossing.bracket_s == 0.0 and crossing.time_s <= stretch.bounds.load_on_s:
-        warnings.append("The voltage was below the cut-off from the first reading under load.")
+        warnings.append(say("The voltage was below the cut-off from the first reading under load."))
     first_v = float(np.interp(stretch.bounds.load_on_s, readings.time_s, readings.voltage_v))
     last_v = float(np.interp(stretch.bounds.end_s, readings.time_s, readings.voltage_v))
     if last_v > 1.02 * first_v:
-        warnings.append("The voltage rises while current flows: this looks like a charge, not a discharge.")
+        warnings.append(say("The voltage rises while current flows: this looks like a charge, not a discharge."))
     if record.temperature_c is None and record.label is not None and record.ended is None:
-        warnings.append("The battery's temperature is not known; capacities are quoted at 20 °C.")
+        warnings.append(say("The battery's temperature is not known; capacities are quoted at 20 °C."))

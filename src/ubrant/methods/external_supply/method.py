@@ -105,7 +105,7 @@ class SupplyMethod(Method):
         findings["average_efficiency"] = average
         if no_load is not None:
             findings["no_load_power"] = Finding(
-                "no_load_power", "With no load", no_load, "W", power_doubt(no_load, power, half_w), "as the meter reads"
+                "no_load_power", say("With no load"), no_load, "W", power_doubt(no_load, power, half_w), say("as the meter reads")
             )
         over = [
             say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped.", value=100 * s)

@@ -323,7 +323,7 @@ def _of_log(record: Record) -> _Read:
     volts, amps, watts = (table.get((tap, q)) for q in "VAW")
     if volts is None or (amps is None and watts is None):
         raise ReadingsError(
-            "Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”."
+            say("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
         )
     if amps is None and watts is not None:
         amps = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=volts > 0)

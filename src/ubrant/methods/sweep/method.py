@@ -269,7 +269,7 @@ def _unsteady(rows: Rows) -> dict[str, Finding]:
     if not count:
         return {}
     working = say("of {rows}; the mean of the last seconds was taken", rows=len(rows))
-    return {"unsteady": Finding("unsteady", "Never held still", float(count), "points", (), working)}
+    return {"unsteady": Finding("unsteady", say("Never held still"), float(count), "points", (), working)}
 
 
 def _unsteady_said(rows: Rows) -> list[str]:
