@@ -63,7 +63,7 @@ def test_from_shelf_to_verdict(window, qtbot, truth):
     qtbot.mouseClick(row, Qt.MouseButton.LeftButton)
     assert row.is_open()
     assert "÷ √3" in row.arithmetic()
-    assert window.shelf.cards()[0].measured().startswith(f"{charge.value:.2f}"[:3])
+    qtbot.waitUntil(lambda: window.shelf.cards()[0].measured().startswith(f"{charge.value:.2f}"[:3]), timeout=LONG_MS)
 
 
 def test_while_it_runs_the_window_follows(stocked, qtbot):
