@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ubrant.bench.session import RunSession
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Criteria, Setup
-from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge.method import DischargeMethod

@@ -16,10 +16,10 @@ from beginning import start_discharge
 from PyQt6.QtCore import QEvent, QEventLoop, QObject, QTimer
 
 from ubrant.bench.engine import Order
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.runs.benches import BenchChoice

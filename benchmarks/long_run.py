@@ -13,11 +13,11 @@ import memory
 from beginning import start_discharge
 
 from ubrant.bench.engine import Order
-from ubrant.core.ending import Ends
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.battery.ending import Ends
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.runs.accounts import account_of

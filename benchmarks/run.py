@@ -27,10 +27,10 @@ def integration() -> str:
     """Charge, energy, cut-off, gaps and ± of 10 000 000 readings against scipy.integrate.trapezoid(v·i, t)."""
     from scipy.integrate import trapezoid
 
-    from ubrant.core.accuracy import parse_accuracy
-    from ubrant.core.cutoff import Cutoff
-    from ubrant.core.label import parse_label
-    from ubrant.core.readings import Readings
+    from ubrant.core.quantities.accuracy import parse_accuracy
+    from ubrant.core.quantities.label import parse_label
+    from ubrant.core.record.cutoff import Cutoff
+    from ubrant.core.record.readings import Readings
     from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
     n = 10_000_000
@@ -49,10 +49,10 @@ def rehearsal() -> str:
     """A 10 h discharge at 1 s steps, rehearsed in-process."""
     from dataclasses import replace
 
-    from ubrant.core.cell import Pack, pack_from_label
-    from ubrant.core.circuit import Circuit
-    from ubrant.core.label import parse_label
-    from ubrant.core.leads import Leads
+    from ubrant.core.equipment.leads import Leads
+    from ubrant.core.models.cell import Pack, pack_from_label
+    from ubrant.core.models.circuit import Circuit
+    from ubrant.core.quantities.label import parse_label
     from ubrant.methods.discharge.procedure import discharge, usual_plan
     from ubrant.methods.rehearsal import rehearse
 
@@ -75,7 +75,7 @@ def importing() -> str:
 
     import polars as pl
 
-    from ubrant.core.pyramid import Pyramid
+    from ubrant.core.record.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
     from ubrant.runs.bringing_in import Told, from_log, judged, keep
@@ -146,7 +146,7 @@ def trace() -> str:
     """Pan and zoom a trace of three quantities with 10 000 000 readings against the same with 1 600."""
     from PyQt6.QtCore import QEventLoop
 
-    from ubrant.core.readings import Series
+    from ubrant.core.record.readings import Series
     from ubrant.ui.application import make_application
     from ubrant.ui.widgets.trace import Trace
 
@@ -179,7 +179,7 @@ def many_runs() -> str:
     import tempfile
     from pathlib import Path
 
-    from ubrant.core.unit import Unit
+    from ubrant.core.equipment.unit import Unit
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run, StoredEvent
 

@@ -10,15 +10,15 @@ import numpy as np
 
 from ubrant.bench.engine import Order
 from ubrant.core.account import Account
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.jot import Grammar
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.readings import Readings, Series
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Event, PointTaken
 from ubrant.core.record.head import BY_HAND, SIMULATED, Head, Origin, Setup
+from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import Record, record_of
-from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, entries_of

@@ -10,8 +10,8 @@ from PyQt6.QtCore import Qt, QThreadPool
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tests.making import PLUG, falling
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, NoReturn
 import typer
 
 from ubrant import __version__
-from ubrant.core.chemistry import CHEMISTRIES
+from ubrant.core.quantities.chemistry import CHEMISTRIES
 
 if TYPE_CHECKING:
     from ubrant.core.account import Account
-    from ubrant.core.label import Label
+    from ubrant.core.quantities.label import Label
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run
 

@@ -11,9 +11,9 @@ from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.engine import Engine, Order, Progress
 from ubrant.bench.instruments import ElectronicLoad, InstrumentError
 from ubrant.bench.live import LiveReadings
-from ubrant.core.cell import Pack, pack_from_label
-from ubrant.core.circuit import Circuit
-from ubrant.core.label import parse_label
+from ubrant.core.models.cell import Pack, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 from ubrant.methods.steps import ReadRest
 

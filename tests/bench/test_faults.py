@@ -17,8 +17,8 @@ from ubrant.bench.simulated import open_simulated
 from ubrant.bench.standins.faults import Fault
 from ubrant.bench.standins.scenario import Channel as Meant
 from ubrant.bench.standins.scenario import Scenario
-from ubrant.core.cell import pack_from_label
-from ubrant.core.label import parse_label
+from ubrant.core.models.cell import pack_from_label
+from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 
 AT_S = 600.0

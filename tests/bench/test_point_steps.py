@@ -11,7 +11,7 @@ from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.point_steps import PointSteps, holds_still
-from ubrant.core.circuit import POWER
+from ubrant.core.models.circuit import POWER
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.steps import Hold, Point, SwitchOn
 

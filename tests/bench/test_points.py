@@ -13,12 +13,12 @@ from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import Around, WorldProcess, open_simulated_converter
 from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.faults import Fault
-from ubrant.core.converter import ConverterParameters
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.head import INSTRUMENTS
-from ubrant.core.tolerance import Tolerance
-from ubrant.core.unit import Unit
 from ubrant.methods.registry import method_of
 from ubrant.methods.sweep.procedure import SweepPlan, sweep
 from ubrant.runs import benches

@@ -12,10 +12,10 @@ from ubrant.bench.standins.converter_world import ConverterScenario, ConverterWo
 from ubrant.bench.standins.faults import Fault
 from ubrant.bench.standins.scenario import Channel
 from ubrant.bench.standins.scpi import converter_devices
-from ubrant.core.cell import pack_from_label
-from ubrant.core.converter import ConverterParameters
-from ubrant.core.label import parse_label
-from ubrant.core.waveform import analyse_wave
+from ubrant.core.conversion.waveform import analyse_wave
+from ubrant.core.models.cell import pack_from_label
+from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.quantities.label import parse_label
 
 INVERTER = ConverterParameters(230.0, 4.0, 0.05, 0.0002, hertz=50.0, wave="stepped", shutoff_v=10.5, restart_v=12.4, economy_w=0.5)
 

@@ -20,12 +20,12 @@ from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.standins.faults import Fault
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.bench.streams import LineSource, board
-from ubrant.core.cell import pack_from_label
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import parse_label
-from ubrant.core.line_pattern import LinePattern
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.line_pattern import LinePattern
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.cell import pack_from_label
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.runs.benches import BenchChoice, bench_checks, try_command
 
 PACK = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))

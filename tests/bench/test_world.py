@@ -24,7 +24,7 @@ from ubrant.bench.simulated import WorldProcess, open_simulated
 from ubrant.bench.standins.scenario import Channel, Scenario, from_json, scenario_for
 from ubrant.bench.standins.scpi import load_device, meter_device
 from ubrant.bench.standins.world import World
-from ubrant.core.label import parse_label
+from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 
 LABEL = parse_label("0.5 Ah 12.8 V LiFePO4")

@@ -2,8 +2,8 @@
 
 import pytest
 
-from ubrant.core.accuracy import parse_accuracy, show_accuracy
-from ubrant.core.quantity import QuantityError
+from ubrant.core.quantities.accuracy import parse_accuracy, show_accuracy
+from ubrant.core.quantities.quantity import QuantityError
 
 
 @pytest.mark.parametrize(

@@ -8,22 +8,22 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.appliance import Mode, appliance_findings
-from ubrant.core.candidates import Candidate, Job, rank, ranking_sentence
-from ubrant.core.chemistry import LEAD_ACID, LIFEPO4
-from ubrant.core.display_check import check_display, read_pairs
-from ubrant.core.leads import Leads, lead_sentences
-from ubrant.core.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD, PROTECTION, Ending, Source, what_ended
-from ubrant.core.loss_model import LossModel
-from ubrant.core.points import SweepMeters, points_of
-from ubrant.core.protection import Overload, band_at, parse_curve, trip_findings
-from ubrant.core.quantity import QuantityError
-from ubrant.core.ratings import parse_ratings, rating_sentences
-from ubrant.core.readings import ReadingsError
-from ubrant.core.sweep import analyse_sweep
-from ubrant.core.tolerance import Tolerance, parse_tolerance
-from ubrant.core.transient import analyse_transient, is_dc
+from ubrant.core.conversion.appliance import Mode, appliance_findings
+from ubrant.core.conversion.candidates import Candidate, Job, rank, ranking_sentence
+from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD, PROTECTION, Ending, Source, what_ended
+from ubrant.core.conversion.loss_model import LossModel
+from ubrant.core.conversion.points import SweepMeters, points_of
+from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
+from ubrant.core.conversion.sweep import analyse_sweep
+from ubrant.core.conversion.transient import analyse_transient, is_dc
+from ubrant.core.equipment.display_check import check_display, read_pairs
+from ubrant.core.equipment.leads import Leads, lead_sentences
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.chemistry import LEAD_ACID, LIFEPO4
+from ubrant.core.quantities.quantity import QuantityError
+from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
+from ubrant.core.record.readings import ReadingsError
 
 
 def test_ratings_are_held_against_what_flows():
@@ -43,7 +43,7 @@ def test_ratings_are_held_against_what_flows():
 
 
 def test_leads_against_copper():
-    from ubrant.core.finding import Finding
+    from ubrant.core.uncertainty.finding import Finding
 
     leads = Leads(1.5, 4.0)
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from ubrant.core.cutoff import Cutoff, find_crossing
-from ubrant.core.readings import Readings
+from ubrant.core.record.cutoff import Cutoff, find_crossing
+from ubrant.core.record.readings import Readings
 
 
 def crossing(volts, amps=None, every_s=1.0, hold_s=1.0, tolerance_v=0.0):

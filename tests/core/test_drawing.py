@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from tests.making import AMPS, VOLTS, falling
-from ubrant.core.label import parse_label
-from ubrant.core.power_path import Node, watt_hours, watts
-from ubrant.core.pyramid import Pyramid
-from ubrant.core.readings import Readings, Series
+from ubrant.core.conversion.power_path import Node, watt_hours, watts
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.pyramid import Pyramid
+from ubrant.core.record.readings import Readings, Series
 from ubrant.methods.discharge.course import course, course_sentence, running_charge
 
 NODES = (Node("battery", "Pack"), Node("leads", "Leads"), Node("load", "Load"))

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from tests.making import falling
-from ubrant.core.gaps import find_gaps
-from ubrant.core.readings import Readings
+from ubrant.core.record.gaps import find_gaps
+from ubrant.core.record.readings import Readings
 
 
 def without(readings: Readings, start: float, end: float) -> Readings:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.idle import idle_findings, idle_sentence
+from ubrant.core.conversion.idle import idle_findings, idle_sentence
+from ubrant.core.quantities.accuracy import Accuracy
 
 VOLTS = Accuracy(0.001, 0.005, "V")
 

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ubrant.core.jot import Grammar, JotError, parse_jot
-from ubrant.core.jot_text import Entry, JotTextError, is_jot_text, line_of, read_jot_text, write_jot_text
-from ubrant.core.typed import gather
+from ubrant.core.quantities.jot import Grammar, JotError, parse_jot
+from ubrant.core.record.jot_text import Entry, JotTextError, is_jot_text, line_of, read_jot_text, write_jot_text
+from ubrant.core.record.typed import gather
 
 EXPECTED = Grammar(expected={("battery", "V"): 12.9, ("battery", "A"): 4.1})
 

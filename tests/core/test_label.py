@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ubrant.core.label import LabelError, parse_label
+from ubrant.core.quantities.label import LabelError, parse_label
 
 
 @pytest.mark.parametrize(

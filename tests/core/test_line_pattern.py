@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ubrant.core.line_pattern import LinePattern, PatternError
+from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 
 
 @pytest.mark.parametrize(

@@ -2,12 +2,12 @@
 
 import pytest
 
-from ubrant.core.cell import Pack, cell_ocv, pack_from_label
-from ubrant.core.chemistry import CHEMISTRIES, LEAD_ACID, LI_ION, LIFEPO4, NIMH
-from ubrant.core.circuit import Circuit
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.models.cell import Pack, cell_ocv, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, LI_ION, LIFEPO4, NIMH
+from ubrant.core.quantities.label import parse_label
 
 
 def emptied(label: str, current_a: float, cutoff_v: float, step_s: float = 1.0) -> Circuit:

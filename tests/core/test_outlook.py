@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ubrant.core.outlook import Outlook, Width, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
-from ubrant.core.quantity import QuantityError
+from ubrant.core.battery.outlook import Outlook, Width, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
+from ubrant.core.quantities.quantity import QuantityError
 
 PACK = Outlook(640.0, 2.0, "measured", Width(60.0))
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from ubrant.core.quantity import QuantityError, decimals_for, parse_quantity, plain, show, show_duration, show_with
+from ubrant.core.quantities.quantity import QuantityError, decimals_for, parse_quantity, plain, show, show_duration, show_with
 
 
 @pytest.mark.parametrize(

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.second_meter import disagreement
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.uncertainty.second_meter import disagreement
 
 GOOD, ROUGH = parse_accuracy("0.1 % + 2 mV", "V"), parse_accuracy("1 % + 20 mV", "V")
 VOLTS = np.linspace(13.0, 11.0, 50)

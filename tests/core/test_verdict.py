@@ -5,8 +5,8 @@ import pytest
 
 from tests.making import falling
 from tests.methods.discharge.making import record
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.label import parse_label
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.sums import analyse
 
 

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QTimer
 
 from tests.methods.discharge.making import begun, small_plan
 from ubrant.bench.engine import Order
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.benches import BenchChoice
 from ubrant.ui.application import guard, make_application

@@ -9,9 +9,9 @@ import sys
 
 import pytest
 
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import SIMULATED, Head, Setup
-from ubrant.core.unit import Unit
 from ubrant.diagnostics import log_path
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ubrant.core.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
+from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.demo.dome import UNITS, make_demo
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.accounts import account_of, summary_of

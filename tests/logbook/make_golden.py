@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from tests.making import falling
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile

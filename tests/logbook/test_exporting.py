@@ -10,8 +10,8 @@ import pytest
 from tests.command_line import ubrant
 from tests.methods.discharge.making import SMALL, begun, small_plan
 from ubrant.bench.engine import Order
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.events import event_to_json
-from ubrant.core.unit import Unit
 from ubrant.logbook.exporting import ExportError, export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError

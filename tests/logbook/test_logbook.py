@@ -17,12 +17,12 @@ import pytest
 
 from tests.logbook.make_golden import GOLDEN
 from tests.making import crossing_s
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.meter import Meter
-from ubrant.core.readings import Series
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import SIMULATED, Criteria, Head, Setup
-from ubrant.core.unit import Unit
+from ubrant.core.record.readings import Series
 from ubrant.logbook.file import FORMAT, LogbookError, connect
 from ubrant.logbook.logbook import PIECE, Logbook
 from ubrant.logbook.records import Kept, new_run

@@ -8,7 +8,7 @@ import sqlite3
 import pytest
 
 from tests.making import falling
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile

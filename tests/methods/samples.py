@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from tests.making import BREAKER, HUT, PACK, prepared
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.method import Prepared
 from ubrant.methods.registry import entries
 

@@ -7,10 +7,10 @@ import json
 import pytest
 
 from tests.making import BLOCK, BREAKER, BRICK, HUT, METER, PACK, PLUG, PROJECTOR, STEP_DOWN, prepared, problems, record_for
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.head import LOG, SIMULATED, Origin, Setup, head_from_json, head_to_json
-from ubrant.core.unit import Unit
 from ubrant.methods.method import LoadRating, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import entries, method_of, suiting

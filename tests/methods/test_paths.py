@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.making import BREAKER, BRICK, HUT, METER, PLUG, PROJECTOR, STEP_DOWN, prepared, problems, record_for
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
 from ubrant.methods.registry import entries, method_of
 from ubrant.runs.choosing import best_meters
 

@@ -21,7 +21,7 @@ OLDER = "logbook/older.py"
 
 HOMONYMS = {
     ("ui/outlook/stage.py", "idle"): "a field of the outlook",
-    ("core/appliance.py", "idle"): "what people call a mode of an appliance",
+    ("core/conversion/appliance.py", "idle"): "what people call a mode of an appliance",
 }
 
 

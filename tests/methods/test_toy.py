@@ -12,7 +12,7 @@ from tests.command_line import ubrant
 from tests.making import PACK, by_hand, carried_out, falling, prepared
 from tests.methods import toy
 from tests.window import begin, click, close, prepare, say_line
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
 from ubrant.logbook.exporting import export_csv
 from ubrant.methods.registry import add, entry_of, suiting
 from ubrant.runs.accounts import account_of, account_of_kept

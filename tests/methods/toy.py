@@ -9,10 +9,10 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Plot
-from ubrant.core.finding import Finding
 from ubrant.core.record.head import Setup
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty import Contribution, rectangular
+from ubrant.core.uncertainty.contributions import Contribution, rectangular
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene

@@ -8,17 +8,17 @@ import numpy as np
 import pytest
 from scipy.optimize import curve_fit
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cell import Pack, PackParameters
-from ubrant.core.circuit import Circuit
-from ubrant.core.counters import counted, points_used
-from ubrant.core.finding import Finding
-from ubrant.core.peukert import ConstantRun, fit_exponent, hours_at
-from ubrant.core.readings import Readings, Series
-from ubrant.core.recharge import efficiencies, recharge_of
-from ubrant.core.resistance import two_step
-from ubrant.core.temperature import capacity_at_reference
-from ubrant.core.uncertainty import Contribution
+from ubrant.core.battery.counters import counted, points_used
+from ubrant.core.battery.peukert import ConstantRun, fit_exponent, hours_at
+from ubrant.core.battery.recharge import efficiencies, recharge_of
+from ubrant.core.battery.resistance import two_step
+from ubrant.core.battery.temperature import capacity_at_reference
+from ubrant.core.models.cell import Pack, PackParameters
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.record.readings import Readings, Series
+from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.finding import Finding
 
 
 def test_two_step_resistance_in_closed_form():

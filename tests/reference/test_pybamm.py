@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 from tests.reference.make_cells import DATA, solve, solve_two_step
-from ubrant.core.integrals import charge_ah, energy_wh
-from ubrant.core.readings import Readings
-from ubrant.core.resistance import two_step
+from ubrant.core.battery.resistance import two_step
+from ubrant.core.record.integrals import charge_ah, energy_wh
+from ubrant.core.record.readings import Readings
 
 KEYS = ("time_s", "voltage_v", "current_a", "energy_wh", "charge_ah")
 

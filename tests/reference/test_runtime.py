@@ -7,7 +7,7 @@ import math
 import pytest
 from uncertainties import ufloat
 
-from ubrant.core.outlook import Outlook, Width, runtime, to_buy
+from ubrant.core.battery.outlook import Outlook, Width, runtime, to_buy
 
 
 def test_a_station_and_a_fridge():

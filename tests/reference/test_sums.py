@@ -11,10 +11,10 @@ from scipy.integrate import quad
 from uncertainties import ufloat
 
 from tests.methods.discharge.making import record
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.integrals import charge_ah, energy_wh
-from ubrant.core.readings import Readings
-from ubrant.core.uncertainty import Contribution, combined, of_ratio, rectangular
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.record.integrals import charge_ah, energy_wh
+from ubrant.core.record.readings import Readings
+from ubrant.core.uncertainty.contributions import Contribution, combined, of_ratio, rectangular
 from ubrant.methods.discharge.sums import analyse
 
 
@@ -97,7 +97,7 @@ def test_monotone_cubic_matches_scipy():
     """scipy.interpolate.PchipInterpolator: a general-purpose reference."""
     from scipy.interpolate import PchipInterpolator
 
-    from ubrant.core.cell import monotone_cubic
+    from ubrant.core.models.cell import monotone_cubic
 
     rng = np.random.default_rng(5)
     for _ in range(50):

@@ -2,10 +2,10 @@
 
 import pytest
 
-from ubrant.core.chemistry import LEAD_ACID, LI_ION, LIFEPO4, NIMH
-from ubrant.core.label import parse_label
-from ubrant.core.leads import OHM_PER_KM
-from ubrant.core.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.equipment.leads import OHM_PER_KM
+from ubrant.core.quantities.chemistry import LEAD_ACID, LI_ION, LIFEPO4, NIMH
+from ubrant.core.quantities.label import parse_label
 
 
 @pytest.mark.parametrize(

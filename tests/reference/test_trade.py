@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 from scipy import optimize
 
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.appliance import Mode, appliance_findings
-from ubrant.core.idle import idle_findings
-from ubrant.core.load_steps import analyse_steps
-from ubrant.core.loss_model import LossModel, fit_loss
-from ubrant.core.outlook import Outlook
-from ubrant.core.points import points_of
-from ubrant.core.protection import Overload, band_at, parse_curve, trip_findings
-from ubrant.core.readings import Array
-from ubrant.core.tolerance import MAINS_120, parse_tolerance
+from ubrant.core.battery.outlook import Outlook
+from ubrant.core.conversion.appliance import Mode, appliance_findings
+from ubrant.core.conversion.idle import idle_findings
+from ubrant.core.conversion.load_steps import analyse_steps
+from ubrant.core.conversion.loss_model import LossModel, fit_loss
+from ubrant.core.conversion.points import points_of
+from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.tolerance import MAINS_120, parse_tolerance
+from ubrant.core.record.readings import Array
 
 
 def test_standing_by_all_day():
@@ -78,7 +78,7 @@ def test_an_inverters_output_sags_on_a_starter_battery():
 
 
 def _no_meters():
-    from ubrant.core.points import SweepMeters
+    from ubrant.core.conversion.points import SweepMeters
 
     return SweepMeters()
 

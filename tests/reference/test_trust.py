@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cell import Pack, pack_from_label
-from ubrant.core.circuit import Circuit
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import parse_label
-from ubrant.core.readings import Readings
+from ubrant.core.models.cell import Pack, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.readings import Readings
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 400

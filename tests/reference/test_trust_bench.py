@@ -7,19 +7,19 @@ import math
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cell import Pack, pack_from_label
-from ubrant.core.chemistry import LEAD_ACID, LI_ION
-from ubrant.core.circuit import Circuit
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Grammar
-from ubrant.core.jot_text import Entry
-from ubrant.core.label import parse_label
-from ubrant.core.peukert import ConstantRun, fit_exponent
-from ubrant.core.readings import Readings
-from ubrant.core.resistance import two_step
-from ubrant.core.state_of_charge import from_resting_voltage
-from ubrant.core.typed import gather, on_one_base
+from ubrant.core.battery.peukert import ConstantRun, fit_exponent
+from ubrant.core.battery.resistance import two_step
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.models.cell import Pack, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.chemistry import LEAD_ACID, LI_ION
+from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.readings import Readings
+from ubrant.core.record.typed import gather, on_one_base
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 200

@@ -7,14 +7,14 @@ import math
 import numpy as np
 import pytest
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.converter import Converter, ConverterParameters
-from ubrant.core.idle import idle_findings
-from ubrant.core.load_steps import analyse_steps, held_findings
-from ubrant.core.loss_model import LossModel
-from ubrant.core.points import SweepMeters, points_of
-from ubrant.core.readings import Series
-from ubrant.core.tolerance import Tolerance
+from ubrant.core.conversion.idle import idle_findings
+from ubrant.core.conversion.load_steps import analyse_steps, held_findings
+from ubrant.core.conversion.loss_model import LossModel
+from ubrant.core.conversion.points import SweepMeters, points_of
+from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.tolerance import Tolerance
+from ubrant.core.record.readings import Series
 
 INVERTERS = 200
 KEYS = (

@@ -18,7 +18,7 @@ from tests.making import by_hand
 from tests.methods.samples import BY_HAND, SAMPLES
 from tests.window import click, keep_discharge, let_go, needs, start, type_into
 from ubrant.core.drawings import Plot
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import speak
 from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook

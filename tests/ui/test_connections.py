@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QApplication
 from tests.window import click, needs, type_into
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.standins.scenario import Scenario
-from ubrant.core.cell import pack_from_label
-from ubrant.core.label import parse_label
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.cell import pack_from_label
+from ubrant.core.quantities.label import parse_label
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tests.window import type_into
-from ubrant.core.meter import Meter
-from ubrant.core.readings import Series
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.record.readings import Series
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.shelf.meter_form import MeterForm

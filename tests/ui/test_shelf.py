@@ -8,10 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from tests.window import click, keep_discharge, needs, type_into
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Jotting
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.logbook.records import KeptOutlook
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm

@@ -9,11 +9,11 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
-from ubrant.core.finding import Finding
-from ubrant.core.jot import Jotting
-from ubrant.core.power_path import Flow, Node, PowerPath
-from ubrant.core.readings import Series
-from ubrant.core.uncertainty import Contribution
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.record.readings import Series
+from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui.theme import color
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import QuantityField

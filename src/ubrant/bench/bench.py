@@ -9,7 +9,7 @@ from ubrant.bench.command_log import CommandLog
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply
 from ubrant.bench.streams import Stream
 from ubrant.core.protocols import Clock
-from ubrant.core.readings import Array
+from ubrant.core.record.readings import Array
 
 
 @dataclass(frozen=True)

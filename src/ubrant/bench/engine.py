@@ -12,10 +12,10 @@ from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.instruments import InstrumentError, WrongInstrument
 from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.watchdog import FrozenMeter
-from ubrant.core.circuit import CURRENT
-from ubrant.core.ending import EndWatch
+from ubrant.core.battery.ending import EndWatch
+from ubrant.core.models.circuit import CURRENT
 from ubrant.core.protocols import Recorder
-from ubrant.core.quantity import show, show_duration
+from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import ChargeOff as ChargeOffEvent
 from ubrant.core.record.events import ChargeOn as ChargeOnEvent
 from ubrant.core.record.events import Gap, HandDid, MeterAway, Paused, Resumed, Zeroed

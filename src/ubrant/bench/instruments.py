@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
-from ubrant.core.readings import Array
+from ubrant.core.record.readings import Array
 
 if TYPE_CHECKING:
     from ubrant.bench.profile import Profile

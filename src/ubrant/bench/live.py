@@ -8,8 +8,8 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 
 from ubrant.core.protocols import Recorder
-from ubrant.core.readings import Array, Series
 from ubrant.core.record.events import Event
+from ubrant.core.record.readings import Array, Series
 
 
 class _Column:

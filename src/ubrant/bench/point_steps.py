@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
-from ubrant.core.circuit import CURRENT
+from ubrant.core.models.circuit import CURRENT
 from ubrant.core.protocols import Recorder
 from ubrant.core.record.events import HeldOn, HoldBegan, LoadSet, PointTaken, Resumed, WentOff
 from ubrant.methods.steps import Hold, Point, SwitchOn

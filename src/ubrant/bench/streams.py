@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ubrant.bench.instruments import InstrumentError
-from ubrant.core.line_pattern import LinePattern
+from ubrant.core.equipment.line_pattern import LinePattern
 from ubrant.core.protocols import Clock, Recorder
 
 Sample = tuple[str, str, float, float | None]

@@ -6,15 +6,15 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from ubrant.core.battery.verdict import Verdict
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing
-from ubrant.core.finding import Finding
-from ubrant.core.gaps import Gap
-from ubrant.core.power_path import PowerPath
-from ubrant.core.readings import Array
-from ubrant.core.verdict import Verdict
+from ubrant.core.record.gaps import Gap
+from ubrant.core.record.readings import Array
+from ubrant.core.uncertainty.finding import Finding
 
 if TYPE_CHECKING:
-    from ubrant.core.candidates import Candidate
+    from ubrant.core.conversion.candidates import Candidate
 
 SCHEMA = 1
 

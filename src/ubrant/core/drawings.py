@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from ubrant.core.finding import Finding
-from ubrant.core.readings import Array, Series
+from ubrant.core.record.readings import Array, Series
+from ubrant.core.uncertainty.finding import Finding
 
 TAKEN, OUTSIDE, OFF, HELD, PLANNED = "taken", "outside tolerance", "off", "held", "planned"
 """States of a dot: each has a shape of its own."""

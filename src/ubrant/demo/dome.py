@@ -15,11 +15,11 @@ from ubrant.bench.engine import Order
 from ubrant.bench.session import RunSession
 from ubrant.bench.standins.world import World
 from ubrant.core import FINDINGS_VERSION
-from ubrant.core.jot import Grammar
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
-from ubrant.core.unit import Unit
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
 from ubrant.demo.others import make_others
 from ubrant.logbook.file import FORMAT

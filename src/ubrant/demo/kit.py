@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from ubrant.bench.session import RunSession
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
 
 BENCH_METER = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
 BENCH_METER_TWO = Meter("Bench meter two", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)

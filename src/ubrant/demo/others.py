@@ -13,13 +13,13 @@ from ubrant.bench.engine import Order
 from ubrant.bench.session import RunSession
 from ubrant.bench.standins.noise import shown
 from ubrant.bench.standins.scenario import Channel, drawn_inside
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.converter import Converter, ConverterParameters
-from ubrant.core.jot import Grammar
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import Setup
-from ubrant.core.unit import Unit
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import Method, Prepared

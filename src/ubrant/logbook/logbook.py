@@ -14,12 +14,12 @@ from typing import Any
 import numpy as np
 
 from ubrant.core import FINDINGS_VERSION
-from ubrant.core.finding import Finding
-from ubrant.core.meter import Meter, details_from
-from ubrant.core.readings import Array, Series
+from ubrant.core.equipment.meter import Meter, details_from
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Criteria, Head, head_from_json, head_to_json
-from ubrant.core.unit import Unit
+from ubrant.core.record.readings import Array, Series
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook import older
 from ubrant.logbook.file import LogbookError, connect, fold, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock

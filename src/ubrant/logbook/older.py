@@ -9,11 +9,13 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Grammar
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, details_from
-from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, details_from
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+from ubrant.core.quantities.tolerance import parse_tolerance
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import (
     ChargeOff,
     ChargeOn,
@@ -35,9 +37,7 @@ from ubrant.core.record.events import (
     Zeroed,
 )
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.tolerance import parse_tolerance
-from ubrant.core.typed import STRAIGHT
-from ubrant.core.unit import Unit
+from ubrant.core.record.typed import STRAIGHT
 
 _PLAIN: dict[str, type[Event]] = {
     "load on": LoadOn,

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Grammar
-from ubrant.core.jot_text import Entry
-from ubrant.core.label import Label
-from ubrant.core.readings import Series
+from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.label import Label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event
 from ubrant.core.record.head import Head
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record, record_of
 
 

@@ -1,7 +1,7 @@
 """Cautions, in plain words, for the step where each matters."""
 
-from ubrant.core.chemistry import Chemistry
-from ubrant.core.quantity import plain
+from ubrant.core.quantities.chemistry import Chemistry
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say, words
 
 LOOK_FIRST = words("Swollen, dented, hot or hissing: stop, take it outside, away from what burns.")

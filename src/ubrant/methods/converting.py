@@ -10,19 +10,19 @@ from itertools import pairwise
 import numpy as np
 
 from ubrant.core.account import SeenWave
+from ubrant.core.conversion.points import Points, SweepMeters
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.sweep import Sweep, states_of
 from ubrant.core.drawings import DOTTED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
-from ubrant.core.finding import Finding
-from ubrant.core.points import Points, SweepMeters
-from ubrant.core.power_path import Flow, Node, PowerPath
-from ubrant.core.quantity import QuantityError, parse_quantity, plain, show
-from ubrant.core.readings import Array, Series
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
+from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Criteria, Setup
 from ubrant.core.record.points import mean_between
+from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Record
-from ubrant.core.second_meter import disagreement
-from ubrant.core.sweep import Sweep, states_of
-from ubrant.core.tolerance import Tolerance, parse_tolerance
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
 from ubrant.methods.method import MethodError, clipped
 from ubrant.methods.ratings import read_ratings

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from ubrant.core.jot import JotError
-from ubrant.core.quantity import QuantityError, parse_quantity, plain, show_duration
-from ubrant.core.tolerance import Tolerance, parse_tolerance
+from ubrant.core.quantities.jot import JotError
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show_duration
+from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.wording import say
 
 PLAN, CRITERIA, CONDITIONS, ORIGIN = "plan", "criteria", "conditions", "origin"

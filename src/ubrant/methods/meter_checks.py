@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import plain
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
 from ubrant.methods.method import Problem

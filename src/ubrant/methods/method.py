@@ -8,17 +8,17 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
-from ubrant.core.jot import Jotting
-from ubrant.core.label import Label
-from ubrant.core.meter import Meter
-from ubrant.core.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.label import Label
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.points import SAME_PLACE
 from ubrant.core.record.record import Key, Record
-from ubrant.core.typed import STRAIGHT
-from ubrant.core.unit import Unit
+from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.steps import Ask, Steps, rest_of

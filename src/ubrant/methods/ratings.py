@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ubrant.core.quantity import parse_quantity
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.wording import say
 
 _MAINS_V = 80.0

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from ubrant import methods
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import say
 from ubrant.methods.method import Method
 

@@ -7,8 +7,8 @@ from collections.abc import Callable, Generator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from ubrant.core.circuit import CURRENT
-from ubrant.core.ending import EndWatch
+from ubrant.core.battery.ending import EndWatch
+from ubrant.core.models.circuit import CURRENT
 
 STEP_DONE = "step done"
 """What a ReadUntil answers that lasted as long as it may."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ubrant.core.ending import CUTOFF
+from ubrant.core.battery.ending import CUTOFF
 from ubrant.methods.steps import STEP_DONE, Ask, ChargeOn, ReadRest, ReadUntil, Step, Steps, Zero, walk
 
 _MOST_LINES = 24

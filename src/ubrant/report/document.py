@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 from ubrant import __version__
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.account import Account
-from ubrant.core.accuracy import parse_accuracy, show_accuracy
-from ubrant.core.finding import Finding
-from ubrant.core.quantity import QuantityError, plain, show_duration
+from ubrant.core.quantities.accuracy import parse_accuracy, show_accuracy
+from ubrant.core.quantities.quantity import QuantityError, plain, show_duration
 from ubrant.core.record.events import Note, Paused, Resumed, mark_of
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.records import Run
 from ubrant.methods.form import CONDITIONS
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of

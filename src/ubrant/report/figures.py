@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import (
     DASHED,
     DOTTED,
@@ -31,9 +32,8 @@ from ubrant.core.drawings import (
     Sticks,
     Trace,
 )
-from ubrant.core.power_path import PowerPath
-from ubrant.core.pyramid import Pyramid
-from ubrant.core.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.pyramid import Pyramid
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

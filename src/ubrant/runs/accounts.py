@@ -8,7 +8,7 @@ from ubrant.core.account import Account
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
-from ubrant.core.typed import gather
+from ubrant.core.record.typed import gather
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
 from ubrant.methods.registry import UnknownMethodError, method_of

@@ -13,8 +13,8 @@ from ubrant.bench.clocks import RealClock
 from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, Supply, VisaConnection
 from ubrant.bench.streams import Sample, Stream, board
-from ubrant.core.line_pattern import LinePattern, PatternError
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.line_pattern import LinePattern, PatternError
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.protocols import Clock
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Head, Setup
 from ubrant.logbook.logs.follow import FollowedLog

@@ -10,14 +10,14 @@ from pathlib import Path
 
 import numpy as np
 
-from ubrant.core.jot_text import line_of
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError
-from ubrant.core.readings import Series
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.events import Event, Note, event_from_json
 from ubrant.core.record.head import LOG, Head, Origin, Setup
+from ubrant.core.record.jot_text import line_of
+from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
-from ubrant.core.unit import Unit
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
@@ -105,7 +105,7 @@ def own_run(path: Path) -> Kept | None:
 
 
 def _is_jots(path: Path) -> bool:
-    from ubrant.core.jot_text import is_jot_text
+    from ubrant.core.record.jot_text import is_jot_text
     from ubrant.logbook.logs.text import decode
 
     if path.suffix.lower() == ".jot" or path.is_dir() or path.name == PACKAGE:

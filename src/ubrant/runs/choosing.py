@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
 from ubrant.methods.method import LoadRating, Method, Prepared
 from ubrant.methods.ratings import read_ratings
 

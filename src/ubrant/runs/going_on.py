@@ -9,11 +9,11 @@ from datetime import UTC, datetime
 from ubrant.bench.clocks import LaterClock, RealClock
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import show_duration
-from ubrant.core.readings import Series
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.events import Gap
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, Setup
+from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run

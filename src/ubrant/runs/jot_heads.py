@@ -8,17 +8,17 @@ from dataclasses import fields, replace
 from datetime import datetime, timedelta, timezone
 from pathlib import Path
 
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Jotting
-from ubrant.core.jot_text import Entry, write_jot_text
-from ubrant.core.leads import OHM_PER_KM, Leads
-from ubrant.core.meter import Meter, MeterDetails, details_from
-from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.equipment.leads import OHM_PER_KM, Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.record.codec import encode
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
 from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.typed import HELD, STRAIGHT
-from ubrant.core.unit import Unit
+from ubrant.core.record.jot_text import Entry, write_jot_text
+from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.logbook.exporting import ExportError
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.records import Kept, entries_of

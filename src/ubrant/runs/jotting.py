@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone
 
-from ubrant.core.jot import Grammar, JotError, Jotting
-from ubrant.core.jot_text import Entry, corrected, line_of
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.record.jot_text import Entry, corrected, line_of
 from ubrant.core.record.points import SAME_PLACE
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ubrant.core.candidates import Candidate, Job, Ranked, rank, ranking_sentence
+from ubrant.core.conversion.candidates import Candidate, Job, Ranked, rank, ranking_sentence
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import entries

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from ubrant.core.outlook import LABEL_DOUBT, Outlook, Width
-from ubrant.core.power_path import Flow, Node, PowerPath
-from ubrant.core.quantity import plain, show, show_with
-from ubrant.core.uncertainty import COVERAGE, rectangular
+from ubrant.core.battery.outlook import LABEL_DOUBT, Outlook, Width
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.quantities.quantity import plain, show, show_with
+from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import summary_of

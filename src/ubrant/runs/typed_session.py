@@ -7,8 +7,8 @@ from dataclasses import replace
 from ubrant.bench.command_log import CommandLog
 from ubrant.bench.engine import Order, Progress
 from ubrant.bench.live import LiveReadings
-from ubrant.core.jot import Jotting
 from ubrant.core.protocols import Clock
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook

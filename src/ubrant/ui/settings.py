@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings, QStandardPaths, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.finding import Finding
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui import theme
 from ubrant.ui.widgets.forms import Choice, button, label, row
 

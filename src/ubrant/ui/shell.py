@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.core.quantity import show_duration
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from ubrant.bench.engine import Order
 from ubrant.bench.standins.world import World
-from ubrant.core.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook

@@ -9,11 +9,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ubrant.bench.clocks import RealClock
-from ubrant.core.jot import JotError, Jotting
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
+from ubrant.core.quantities.jot import JotError, Jotting
 from ubrant.core.record.head import Criteria
-from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import KeptOutlook, Run

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.window import begin, close, jot, prepare, say_line
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 
 
 def test_modes(bench_window, qtbot):

@@ -9,14 +9,14 @@ from typing import Any
 from tests.making import AMPS, VOLTS, falling
 from ubrant.bench.session import RunSession
 from ubrant.core.account import Account
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
-from ubrant.core.readings import Readings
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import Conditions, Criteria, Setup
+from ubrant.core.record.readings import Readings
 from ubrant.core.record.record import Record
-from ubrant.core.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.discharge.method import DischargeMethod

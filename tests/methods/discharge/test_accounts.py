@@ -10,13 +10,13 @@ import pytest
 from tests.making import falling
 from tests.methods.discharge.making import DISCHARGE, SMALL, begun, discharging, small_plan
 from ubrant.bench.engine import Order
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
-from ubrant.core.outlook import Width
+from ubrant.core.battery.outlook import Width
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import Criteria
-from ubrant.core.unit import Unit
 from ubrant.logbook import logbook as logbook_module
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge.asked import discharge_of

@@ -7,10 +7,10 @@ import pytest
 
 from tests.making import falling
 from tests.methods.discharge.making import record
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.ending import Ends
-from ubrant.core.readings import Readings, Series
-from ubrant.core.resistance import find_edges
+from ubrant.core.battery.ending import Ends
+from ubrant.core.battery.resistance import find_edges
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.readings import Readings, Series
 from ubrant.methods.discharge.departure import leaves_expected
 from ubrant.methods.discharge.findings import Others, judged
 

@@ -5,13 +5,13 @@ from dataclasses import replace
 import pytest
 
 from tests.methods.discharge.making import small_plan
-from ubrant.core.cell import Pack, pack_from_label
-from ubrant.core.circuit import Circuit
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.cell import Pack, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.methods.discharge.checks import discharge_problems
 from ubrant.methods.discharge.procedure import discharge, own_cutoff, usual_plan
 from ubrant.methods.method import LoadRating

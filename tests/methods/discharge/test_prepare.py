@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.window import click, type_into
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.ui.shell import PREPARE
 
 

@@ -12,14 +12,14 @@ from tests.making import by_hand
 from tests.methods.discharge.making import DISCHARGE, FINE, SMALL, begun, discharged, discharging, small_plan
 from ubrant.bench.engine import Order
 from ubrant.bench.standins.scenario import Channel
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.ending import Ends
-from ubrant.core.jot import Grammar
-from ubrant.core.label import parse_label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, MeterDetails
+from ubrant.core.battery.ending import Ends
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Origin, head_to_json
-from ubrant.core.unit import Unit
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.procedure import ChargePlan
 from ubrant.runs.accounts import account_of

@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.methods.discharge.making import DISCHARGE, discharging, small_plan
 from tests.window import click, jot, type_into
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import BY_HAND, Origin
-from ubrant.core.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.records import new_run
 from ubrant.ui.shell import FINDINGS, RUN

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.window import begin, close, prepare, say_line
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 
 
 def test_an_external_supply(bench_window, qtbot):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.making import HUT, METER, STEP_DOWN, prepared, record_for
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
 from ubrant.methods.registry import method_of
 
 

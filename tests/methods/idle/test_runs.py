@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from tests.making import BENCH, HUT, carried_out, prepared, problems, record_for
-from ubrant.core.meter import Meter
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
 from ubrant.runs.simulated import converter_of
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tests.making import walked
-from ubrant.core.circuit import POWER
+from ubrant.core.models.circuit import POWER
 from ubrant.methods import cautions
 from ubrant.methods.load_steps.procedure import StepsPlan, load_steps
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, SupplyOff

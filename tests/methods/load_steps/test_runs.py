@@ -8,10 +8,10 @@ import pytest
 
 from tests.making import BENCH, BLOCK, HUT, PACK, PLUG, carried_out, on_shelf, prepared, record_for
 from ubrant.bench.standins.converter_world import ConverterWorld
-from ubrant.core.candidates import Job
-from ubrant.core.leads import Leads
-from ubrant.core.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD
-from ubrant.core.unit import Unit
+from ubrant.core.conversion.candidates import Job
+from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
 from ubrant.runs.benches import SIMULATED_LOAD
 from ubrant.runs.ranking import candidates_of, ranked_for

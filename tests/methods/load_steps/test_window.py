@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.window import begin, click, close, jot, prepare, say_line
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.ui.shell import FINDINGS
 
 

@@ -9,7 +9,7 @@ import pytest
 
 from tests.command_line import said, ubrant
 from tests.methods.making import write
-from ubrant.core.converter import Converter, ConverterParameters
+from ubrant.core.models.converter import Converter, ConverterParameters
 
 P = ConverterParameters(5.0, 0.4, 0.06, 0.004, output_ohm=0.02, sags_below_v=7.0, shutoff_v=6.2, restart_v=7.5)
 

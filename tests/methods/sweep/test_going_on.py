@@ -9,7 +9,7 @@ import pytest
 
 from tests.making import BENCH, STEP_DOWN, by_hand, on_shelf, prepared
 from ubrant.bench.engine import Order
-from ubrant.core.jot import Grammar
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import BY_HAND
 from ubrant.methods.registry import method_of

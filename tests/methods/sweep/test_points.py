@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from tests.making import METER, STEP_DOWN, point, prepared, record_for, series
-from ubrant.core.jot import Grammar
-from ubrant.core.meter import MeterDetails
+from ubrant.core.equipment.meter import MeterDetails
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.points import mean_between, points_taken, typed_row
 from ubrant.methods.method import Row

@@ -5,8 +5,8 @@ from __future__ import annotations
 import itertools
 
 from tests.making import walked
-from ubrant.core.circuit import CURRENT
-from ubrant.core.tolerance import Tolerance
+from ubrant.core.models.circuit import CURRENT
+from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, LoadOff, Point, SupplyOff
 from ubrant.methods.summary import summarise

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.making import walked
-from ubrant.core.tolerance import Tolerance
+from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.methods.steps import Ask, Point, rest_of
 from ubrant.methods.sweep.procedure import SweepPlan, sweep
 

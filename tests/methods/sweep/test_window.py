@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.making import setup_for
 from tests.window import click, jot, type_into
-from ubrant.core.converter import Converter
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.converter import Converter
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.method import Scene
 from ubrant.runs.accounts import account_of_kept

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.making import BENCH, BREAKER, carried_out, prepared, record_for
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
 
 

@@ -7,9 +7,9 @@ import pytest
 
 from tests.making import BLOCK, by_hand, prepared
 from tests.window import needs
-from ubrant.core.converter import Converter, ConverterParameters
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.runs.accounts import account_of, account_of_kept, summary_of
 from ubrant.runs.bringing_in import Told, keep, read_file

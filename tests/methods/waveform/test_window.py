@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tests.window import click, type_into
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
 from ubrant.ui.findings.taps_dialog import TapsDialog
 
 

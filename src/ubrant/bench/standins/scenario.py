@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 
 from ubrant.bench.standins.faults import Fault
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cell import PackParameters, pack_from_label
-from ubrant.core.label import Label
+from ubrant.core.models.cell import PackParameters, pack_from_label
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import Label
 
 _FINE_S, _COARSE_S = 0.1, 0.4
 _SLOW_RATE = 0.1

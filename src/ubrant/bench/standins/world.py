@@ -7,8 +7,8 @@ import math
 from ubrant.bench.standins.faults import FaultSwitch
 from ubrant.bench.standins.noise import gauss, shown
 from ubrant.bench.standins.scenario import Channel, Scenario
-from ubrant.core.cell import Pack
-from ubrant.core.circuit import CURRENT, Circuit
+from ubrant.core.models.cell import Pack
+from ubrant.core.models.circuit import CURRENT, Circuit
 
 
 class World:

@@ -6,15 +6,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import Label, LabelError
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter, details_from
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, details_from
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import Label, LabelError
+from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.codec import CodecError, decode, encode
-from ubrant.core.tolerance import Tolerance
-from ubrant.core.typed import STRAIGHT
-from ubrant.core.unit import Unit
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.wording import say
 
 SIMULATED, INSTRUMENTS, BY_HAND, LOG = "simulated bench", "bench", "typed", "log"

@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ubrant.core.jot import Jotting
-from ubrant.core.points import Points, points_of
-from ubrant.core.readings import Array, ReadingsError, Series
+from ubrant.core.conversion.points import Points, points_of
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import PointTaken
+from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.wording import say
 

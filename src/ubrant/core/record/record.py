@@ -9,15 +9,15 @@ from typing import TypeVar
 
 import numpy as np
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.jot import Jotting
-from ubrant.core.jot_text import Entry
-from ubrant.core.meter import Meter, MeterDetails
-from ubrant.core.quantity import show
-from ubrant.core.readings import Array, Series, no_readings
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.quantity import show
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head
-from ubrant.core.typed import Typed, gather
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.readings import Array, Series, no_readings
+from ubrant.core.record.typed import Typed, gather
 from ubrant.core.wording import say
 
 Key = tuple[str, str]

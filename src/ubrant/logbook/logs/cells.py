@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from ubrant.core.quantity import unit_factor
+from ubrant.core.quantities.quantity import unit_factor
 
 _NOTHING = {
     "",

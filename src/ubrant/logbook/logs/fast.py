@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from ubrant.core.readings import Array, Series
+from ubrant.core.record.readings import Array, Series
 from ubrant.logbook.logs.columns import Columns
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.logs.table import finished

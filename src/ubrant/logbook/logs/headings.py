@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ubrant.core.quantity import unit_factor
+from ubrant.core.quantities.quantity import unit_factor
 
 _WORDS = {
     "time": {

@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from ubrant.core.jot_text import JotTextError, is_jot_text, read_jot_text
-from ubrant.core.readings import ReadingsError
-from ubrant.core.typed import STRAIGHT, gather, on_one_base
+from ubrant.core.record.jot_text import JotTextError, is_jot_text, read_jot_text
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.typed import STRAIGHT, gather, on_one_base
 from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.fast import read_fast
 from ubrant.logbook.logs.log_file import LogError, LogFile

@@ -10,8 +10,8 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from ubrant.core.quantity import plain, unit_factor
-from ubrant.core.readings import Array, Series
+from ubrant.core.quantities.quantity import plain, unit_factor
+from ubrant.core.record.readings import Array, Series
 from ubrant.logbook.logs.cells import Moment, NoNumber, read_cell, read_moment, writes_month_first
 from ubrant.logbook.logs.columns import Columns
 from ubrant.logbook.logs.headings import Heading

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ubrant.core.readings import Array
+from ubrant.core.record.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
 from ubrant.logbook.logs.log_file import LeftOut, LogError

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from ubrant.core.quantity import unit_factor
+from ubrant.core.quantities.quantity import unit_factor
 from ubrant.logbook.logs.cells import NoNumber, read_cell, uses_decimal_comma
 from ubrant.logbook.logs.headings import needed_found, read_heading
 from ubrant.logbook.logs.log_file import LogError

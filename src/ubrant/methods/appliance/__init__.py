@@ -1,6 +1,6 @@
 """What an AC appliance draws in each of its modes, read off a plug-in meter."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import Entry
 
 

@@ -7,14 +7,14 @@ import re
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
-from ubrant.core.appliance import Mode, appliance_findings
+from ubrant.core.conversion.appliance import Mode, appliance_findings
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars, Drawing
-from ubrant.core.finding import Finding
-from ubrant.core.power_path import PowerPath
-from ubrant.core.quantity import show
-from ubrant.core.readings import ReadingsError
+from ubrant.core.quantities.quantity import show
 from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of

@@ -1,6 +1,6 @@
 """The discharge: empty a charged, rested battery to a cut-off or another end, then let it recover; with a charge before or after, or in cycles."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.method import label_of
 from ubrant.methods.registry import Entry
 

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ubrant.core.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.events import ChargeOff, ChargeOn
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
-from ubrant.core.typed import Widths, on_one_base
+from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.methods.discharge.findings import Counter, Others
 from ubrant.methods.discharge.sums import DischargeRecord
 

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cutoff import Crossing, Cutoff
-from ubrant.core.gaps import Gap
-from ubrant.core.integrals import Totals
-from ubrant.core.quantity import show
-from ubrant.core.readings import Array, Readings
-from ubrant.core.typed import Widths, doubts
-from ubrant.core.uncertainty import Contribution, Contributions, rectangular
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import show
+from ubrant.core.record.cutoff import Crossing, Cutoff
+from ubrant.core.record.gaps import Gap
+from ubrant.core.record.integrals import Totals
+from ubrant.core.record.readings import Array, Readings
+from ubrant.core.record.typed import Widths, doubts
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.wording import say
 
 _NOISE_SAMPLE = 20_000

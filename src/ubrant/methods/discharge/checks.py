@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from ubrant.core.label import Label
-from ubrant.core.leads import Leads
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, plain
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.wording import say
 from ubrant.methods.discharge.procedure import DischargePlan
 from ubrant.methods.method import LoadRating, Problem, refusals_first

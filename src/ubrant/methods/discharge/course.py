@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.label import Label
-from ubrant.core.quantity import plain, show
-from ubrant.core.readings import Array, Readings
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.readings import Array, Readings
 from ubrant.core.wording import say
 
 MODEL_DOUBT_V = 0.0015

@@ -8,20 +8,20 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cells import cell_findings
-from ubrant.core.counters import agreement, counted, counted_finding, energy_per_point, points_used
-from ubrant.core.finding import Finding
-from ubrant.core.integrals import totals
-from ubrant.core.quantity import plain, show
-from ubrant.core.readings import Array, Readings, ReadingsError, Series, no_readings
-from ubrant.core.recharge import efficiencies, recharge_of
-from ubrant.core.resistance import resistance_findings, two_step
-from ubrant.core.second_meter import disagreement
-from ubrant.core.state_of_charge import from_resting_voltage
-from ubrant.core.temperature import capacity_at_reference
-from ubrant.core.uncertainty import Contribution, rectangular
-from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.core.battery.cells import cell_findings
+from ubrant.core.battery.counters import agreement, counted, counted_finding, energy_per_point, points_used
+from ubrant.core.battery.recharge import efficiencies, recharge_of
+from ubrant.core.battery.resistance import resistance_findings, two_step
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.temperature import capacity_at_reference
+from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.integrals import totals
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
+from ubrant.core.uncertainty.contributions import Contribution, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
 

@@ -6,12 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.ending import Ends
-from ubrant.core.quantity import QuantityError, parse_quantity, plain, show_duration
+from ubrant.core.battery.ending import Ends
+from ubrant.core.models.circuit import CURRENT, POWER, RESISTANCE
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show_duration
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
-from ubrant.core.typed import HELD, STRAIGHT
+from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.core.wording import say
 from ubrant.methods.discharge.procedure import UNITS, ChargePlan, DischargePlan, own_cutoff, usual_charge, usual_plan
 from ubrant.methods.form import CONDITIONS, ORIGIN, Choice, Factor, Field, FieldError, Phases, Quantity, Words, YesNo

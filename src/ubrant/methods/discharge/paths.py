@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ubrant.core.power_path import Flow, Node, PowerPath, watt_hours, watts
-from ubrant.core.quantity import plain, show
-from ubrant.core.readings import join
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath, watt_hours, watts
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import join
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods.discharge.course import Course, fraction_left

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from ubrant.core.chemistry import CHEMISTRIES
-from ubrant.core.circuit import CURRENT, POWER, RESISTANCE
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.ending import CHARGE, CUTOFF, Ends
-from ubrant.core.label import Label, usual_cutoff_v
-from ubrant.core.leads import Leads
-from ubrant.core.quantity import plain, show_duration
-from ubrant.core.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
+from ubrant.core.battery.ending import CHARGE, CUTOFF, Ends
+from ubrant.core.battery.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.models.circuit import CURRENT, POWER, RESISTANCE
+from ubrant.core.quantities.chemistry import CHEMISTRIES
+from ubrant.core.quantities.label import Label, usual_cutoff_v
+from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Steps, Zero

@@ -9,14 +9,14 @@ from itertools import islice
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.cell import Pack, pack_from_label
-from ubrant.core.circuit import Circuit
-from ubrant.core.finding import Finding
-from ubrant.core.leads import Leads
-from ubrant.core.peukert import ConstantRun, capacity_at_rated, fit_exponent
-from ubrant.core.quantity import plain
-from ubrant.core.readings import ReadingsError
+from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_exponent
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.models.cell import Pack, pack_from_label
+from ubrant.core.models.circuit import Circuit
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.course import course, running_charge, thinned

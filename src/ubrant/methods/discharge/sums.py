@@ -9,18 +9,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ubrant.core.accuracy import Accuracy
-from ubrant.core.cutoff import Crossing, Cutoff, find_crossing
-from ubrant.core.finding import Finding
-from ubrant.core.gaps import Gap, find_gaps
-from ubrant.core.integrals import Totals, span, totals
-from ubrant.core.label import Label
-from ubrant.core.quantity import grouped, show, show_duration
-from ubrant.core.readings import Array, Readings, ReadingsError, require_usable
-from ubrant.core.state_of_charge import from_resting_voltage
-from ubrant.core.typed import HELD, Widths, held
-from ubrant.core.uncertainty import Contribution, Contributions, combined, of_ratio, rectangular
-from ubrant.core.verdict import Circumstances, Verdict, judge
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import grouped, show, show_duration
+from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
+from ubrant.core.record.gaps import Gap, find_gaps
+from ubrant.core.record.integrals import Totals, span, totals
+from ubrant.core.record.readings import Array, Readings, ReadingsError, require_usable
+from ubrant.core.record.typed import HELD, Widths, held
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
 

@@ -1,6 +1,6 @@
 """How good an external supply is: a quarter, half, three quarters and all of its current, and none, by a plug-in meter and one at its output."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import Entry
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
-from ubrant.core.appliance import QUARTERS, SupplyMeters, SupplyStep, power_doubt, supply_average, supply_efficiency
+from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, power_doubt, supply_average, supply_efficiency
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
-from ubrant.core.finding import Finding
-from ubrant.core.power_path import PowerPath
-from ubrant.core.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of

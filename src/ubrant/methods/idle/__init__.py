@@ -1,6 +1,6 @@
 """The idle draw of what converts: what it burns with nothing attached, and once more in its economy setting."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import Entry
 
 

@@ -11,17 +11,17 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.conversion.idle import idle_findings, idle_sentence, level
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
-from ubrant.core.finding import Finding
-from ubrant.core.idle import idle_findings, idle_sentence, level
-from ubrant.core.jot import Jotting
-from ubrant.core.power_path import PowerPath
-from ubrant.core.quantity import plain, show, show_duration
-from ubrant.core.readings import Array, ReadingsError, Series
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import Setup
 from ubrant.core.record.points import QUANTITIES, table_of, typed_row
+from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Generator
 from dataclasses import dataclass
 
-from ubrant.core.quantity import plain
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, ReadRest, Step, SupplyOff, SwitchOn, Zero

@@ -1,6 +1,6 @@
 """Load steps on an inverter or converter, from a battery: no load up to past its rating, then a load held until something gives up."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import Entry
 

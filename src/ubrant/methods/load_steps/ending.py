@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from ubrant.core.jot import Jotting
-from ubrant.core.load_steps import Ending, ending_of
-from ubrant.core.readings import Series
+from ubrant.core.conversion.load_steps import Ending, ending_of
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import PointTaken, WentOff
 from ubrant.core.record.points import QUANTITIES, log_columns, typed_row
+from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 
 _OFF_SHARE = 0.3

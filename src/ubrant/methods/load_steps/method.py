@@ -10,25 +10,25 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account, Group, SeenWave
-from ubrant.core.candidates import candidate_of
+from ubrant.core.conversion.candidates import candidate_of
+from ubrant.core.conversion.load_steps import Source, Steps, analyse_steps, held_findings
+from ubrant.core.conversion.points import Points
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.sweep import Sweep
+from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
-from ubrant.core.finding import Finding
-from ubrant.core.label import LabelError, parse_label
-from ubrant.core.leads import lead_sentences
-from ubrant.core.load_steps import Source, Steps, analyse_steps, held_findings
-from ubrant.core.points import Points
-from ubrant.core.power_path import Flow, Node, PowerPath
-from ubrant.core.quantity import QuantityError, plain, show
-from ubrant.core.ratings import parse_ratings, rating_sentences
-from ubrant.core.readings import ReadingsError, Series
+from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import LabelError, parse_label
+from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
 from ubrant.core.record.head import Criteria, Setup
 from ubrant.core.record.points import Rows, log_columns, points_taken
+from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
-from ubrant.core.sweep import Sweep
-from ubrant.core.tolerance import MAINS_120, MAINS_230, Tolerance
-from ubrant.core.unit import Unit
-from ubrant.core.waveform import analyse_wave
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import (

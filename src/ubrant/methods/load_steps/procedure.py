@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Generator
 from dataclasses import dataclass
 
-from ubrant.core.circuit import POWER
-from ubrant.core.quantity import plain
+from ubrant.core.models.circuit import POWER
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, Step, SupplyOff

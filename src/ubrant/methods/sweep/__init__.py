@@ -1,6 +1,6 @@
 """The sweep of a converter: input voltage down and up again, load up, a settled reading at every point."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import Entry
 
 

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from ubrant.core.conversion.efficiency_map import efficiency_map, levels
+from ubrant.core.conversion.sweep import Sweep, states_of
 from ubrant.core.drawings import OFF, OUTSIDE, PLANNED, TAKEN, Contours, Dots, Layer, Plot
-from ubrant.core.efficiency_map import efficiency_map, levels
-from ubrant.core.quantity import plain
-from ubrant.core.sweep import Sweep, states_of
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 
 Setting = tuple[float, float]

@@ -9,18 +9,18 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.candidates import candidate_of
+from ubrant.core.conversion.candidates import candidate_of
+from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
-from ubrant.core.finding import Finding
-from ubrant.core.leads import lead_sentences
-from ubrant.core.power_path import PowerPath
-from ubrant.core.quantity import plain, show_duration
-from ubrant.core.ratings import parse_ratings, rating_sentences
-from ubrant.core.readings import ReadingsError
+from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
 from ubrant.core.record.head import Criteria, Setup
 from ubrant.core.record.points import Rows, points_taken
+from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
-from ubrant.core.sweep import Sweep, analyse_sweep, states_of
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import (

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.quantity import plain
-from ubrant.core.tolerance import Tolerance
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, LoadOff, Point, Step, SupplyOff

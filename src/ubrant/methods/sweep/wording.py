@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ubrant.core.sweep import Sweep
+from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.wording import say
 
 

@@ -1,6 +1,6 @@
 """Protection and breakers: overload steps, each held until it opens or for so long, cooled down and reset in between."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import Entry
 
 

@@ -1,6 +1,6 @@
 """A scope's record from a file: an AC wave, or a DC output with its ripple and its dip at a load step. Brought in, never started."""
 
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import Entry
 
 

@@ -7,14 +7,14 @@ from collections.abc import Mapping
 import numpy as np
 
 from ubrant.core.account import Account, SeenWave
+from ubrant.core.conversion.transient import analyse_transient, is_dc
+from ubrant.core.conversion.waveform import Waveform, analyse_wave
 from ubrant.core.drawings import Curve, Drawing, Plot, Sticks
-from ubrant.core.quantity import QuantityError, plain, show
-from ubrant.core.readings import Array, ReadingsError, Series
+from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
-from ubrant.core.tolerance import parse_tolerance
-from ubrant.core.transient import analyse_transient, is_dc
-from ubrant.core.waveform import Waveform, analyse_wave
 from ubrant.core.wording import say, words
 from ubrant.methods.converting import wave_plot
 from ubrant.methods.method import WAVE_LOG, Method, MethodError

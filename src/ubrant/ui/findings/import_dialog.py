@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.label import LabelError, parse_label, usual_cutoff_v
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, show_duration
-from ubrant.core.readings import Series
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
+from ubrant.core.quantities.quantity import QuantityError, show_duration
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.method import label_of

@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ubrant.core.readings import Series
+from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet

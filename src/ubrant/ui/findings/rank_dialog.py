@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ubrant.core.candidates import Job
-from ubrant.core.quantity import QuantityError, parse_number, parse_quantity, show, show_with
+from ubrant.core.conversion.candidates import Job
+from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.ranking import ranked_for
 from ubrant.ui.widgets.callout import Callout

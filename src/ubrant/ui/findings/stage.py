@@ -9,14 +9,14 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.account import Account
-from ubrant.core.cutoff import Cutoff
-from ubrant.core.jot import Grammar, Jotting
-from ubrant.core.power_path import PowerPath
-from ubrant.core.quantity import plain
+from ubrant.core.battery.verdict import ending_text
+from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Criteria
 from ubrant.core.record.record import Record
-from ubrant.core.typed import HELD, STRAIGHT
-from ubrant.core.verdict import ending_text
+from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of

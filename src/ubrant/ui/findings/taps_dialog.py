@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
-from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Kept, Run

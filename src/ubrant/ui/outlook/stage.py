@@ -10,8 +10,8 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QBrush, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
-from ubrant.core.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
-from ubrant.core.quantity import QuantityError, parse_quantity, show_duration, show_with
+from ubrant.core.battery.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, show_duration, show_with
 from ubrant.logbook.records import KeptOutlook
 from ubrant.runs.sources import Source, outlook_path, sources
 from ubrant.ui.theme import LARGE, SMALL, color, font

@@ -7,11 +7,11 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QLabel, QLineEdit, QStyle, QWidget
 
-from ubrant.core.leads import OHM_PER_KM, Leads
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.equipment.leads import OHM_PER_KM, Leads
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
-from ubrant.core.unit import Unit
 from ubrant.core.wording import say
 from ubrant.methods.form import Choice as OneOf
 from ubrant.methods.form import Field, FieldError, Phases, YesNo

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.power_path import PowerPath
+from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import BY_HAND
-from ubrant.core.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.methods.method import Prepared, Problem
 from ubrant.methods.registry import suiting

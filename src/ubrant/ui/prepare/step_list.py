@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
-from ubrant.core.quantity import show_duration
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
 from ubrant.methods.summary import StepLine
 from ubrant.ui.theme import SMALL, color, font

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.engine import Order, Progress
 from ubrant.core.account import Account
-from ubrant.core.jot import Grammar, Jotting
-from ubrant.core.quantity import show, show_duration
-from ubrant.core.verdict import ending_text
+from ubrant.core.battery.verdict import ending_text
+from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.wording import say
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from ubrant.core.label import Label
-from ubrant.core.quantity import plain, show_with
-from ubrant.core.unit import Unit
-from ubrant.core.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
+from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show_with
 from ubrant.logbook.records import Summary
 from ubrant.ui.theme import NORMAL, SMALL, color, font
 

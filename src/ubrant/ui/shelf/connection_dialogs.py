@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QLineEdit, QPlainTextEdit, QVBox
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.profile import Profile, ProfileError, keep_own, profiles, read_profile, shipped, shipped_text
 from ubrant.bench.streams import LineSource
-from ubrant.core.line_pattern import LinePattern, PatternError
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import plain
+from ubrant.core.equipment.line_pattern import LinePattern, PatternError
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.quantity import plain
 from ubrant.runs.benches import try_command
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
-from ubrant.core.display_check import DisplayCheck, check_display, read_pairs
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, plain
-from ubrant.core.readings import ReadingsError
+from ubrant.core.equipment.display_check import DisplayCheck, check_display, read_pairs
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.record.readings import ReadingsError
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
 

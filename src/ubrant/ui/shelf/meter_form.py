@@ -9,10 +9,10 @@ from datetime import UTC, datetime
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.display_check import DisplayCheck
-from ubrant.core.line_pattern import LinePattern, PatternError
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import plain
+from ubrant.core.equipment.display_check import DisplayCheck
+from ubrant.core.equipment.line_pattern import LinePattern, PatternError
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.quantity import plain
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.widgets.callout import Callout

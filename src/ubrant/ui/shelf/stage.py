@@ -10,10 +10,10 @@ from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from ubrant.core.accuracy import show_accuracy
-from ubrant.core.meter import Meter
-from ubrant.core.quantity import QuantityError, plain
-from ubrant.core.unit import Unit
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.accuracy import show_accuracy
+from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.method import label_of

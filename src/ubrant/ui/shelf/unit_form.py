@@ -7,10 +7,10 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
-from ubrant.core.chemistry import CHEMISTRIES
-from ubrant.core.label import LabelError, parse_label
-from ubrant.core.quantity import QuantityError, plain
-from ubrant.core.unit import KINDS, Unit
+from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.quantities.chemistry import CHEMISTRIES
+from ubrant.core.quantities.label import LabelError, parse_label
+from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
-from ubrant.core.meter import Meter
+from ubrant.core.equipment.meter import Meter
 
 _INDENT = "\u2002"
 """A style sheet's padding does not move the words of a button that has a menu."""

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from ubrant.core.accuracy import parse_accuracy
-from ubrant.core.quantity import QuantityError, parse_quantity
+from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 
 
 class QuantityField(QLineEdit):

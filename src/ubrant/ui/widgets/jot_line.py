@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.ui.widgets.forms import label, mark_amiss
 
 

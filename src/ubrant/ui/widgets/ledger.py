@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from ubrant.core.finding import Finding
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui.settings import as_wished
 from ubrant.ui.theme import LARGE, SMALL, color, font
 

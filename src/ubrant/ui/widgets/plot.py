@@ -27,8 +27,8 @@ from ubrant.core.drawings import (
     Rule,
     Sticks,
 )
-from ubrant.core.quantity import plain
-from ubrant.core.readings import Array
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.record.readings import Array
 from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.widgets.axes import Axes, ticks
 

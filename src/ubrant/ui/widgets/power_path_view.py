@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ubrant.core.power_path import Flow, Node, PowerPath
-from ubrant.core.quantity import show
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.quantities.quantity import show
 from ubrant.ui.theme import LARGE, NORMAL, SMALL, color, font
 
 _BOX_H, _MAX_RIBBON, _PIN = 54.0, 44.0, 32.0

@@ -11,9 +11,9 @@ from PyQt6.QtGui import QBrush, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.drawings import Trace as TraceData
-from ubrant.core.pyramid import Pyramid
-from ubrant.core.quantity import plain
-from ubrant.core.readings import Series, no_readings
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.record.pyramid import Pyramid
+from ubrant.core.record.readings import Series, no_readings
 from ubrant.ui.theme import SMALL, color, font
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))

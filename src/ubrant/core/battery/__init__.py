@@ -1,0 +1,1 @@
+"""Sums of batteries, shared by methods, report and outlook."""

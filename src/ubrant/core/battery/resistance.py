@@ -1,0 +1,171 @@
+"""Internal resistance from steps of the current: R = ΔU/ΔI, by the two-step method of IEC 61960-3 and from every step edge."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.readings import Array, Readings
+from ubrant.core.uncertainty.contributions import Contribution, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+FIRST_S, SECOND_S = 10.0, 1.0
+"""IEC 61960-3, DC internal resistance: 0.2 It for 10 s, then 1.0 It for 1 s. Values from memory."""
+FIRST_RATE_C, SECOND_RATE_C = 0.2, 1.0
+_STEP_SHARE = 0.1
+
+
+@dataclass(frozen=True)
+class Edge:
+    """One step of the current.
+
+    Attributes
+    ----------
+    time_s : of the reading after it
+    before_v, after_v, before_a, after_a : the readings on both sides
+    """
+
+    time_s: float
+    before_v: float
+    after_v: float
+    before_a: float
+    after_a: float
+
+    @property
+    def resistance_ohm(self) -> float:
+        return (self.before_v - self.after_v) / (self.after_a - self.before_a)
+
+
+def find_edges(readings: Readings, least_a: float) -> list[Edge]:
+    """Steps of the current by at least ``least_a`` between one reading and the next, where the voltage went the other way."""
+    amps, volts = readings.current_a, readings.voltage_v
+    jumps = np.flatnonzero(np.abs(np.diff(amps)) >= least_a)
+    edges = []
+    for k in map(int, jumps):
+        edge = Edge(float(readings.time_s[k + 1]), float(volts[k]), float(volts[k + 1]), float(amps[k]), float(amps[k + 1]))
+        settled = k + 2 >= len(amps) or abs(amps[k + 2] - amps[k + 1]) < least_a  # a ramp caught half-way is no edge
+        if settled and edge.resistance_ohm > 0:
+            edges.append(edge)
+    return edges
+
+
+def resistance_of(
+    edge: Edge,
+    readings: Readings,
+    voltage: Accuracy | None,
+    current: Accuracy | None,
+    key: str = "resistance",
+    name: str = "Internal resistance",
+    how: str = "",
+) -> Finding:
+    """R of one step with its ±: gains count, zeros cancel in the differences, noise and the last digit count twice.
+
+    What a meter is off at one place of its range and not at another is part of its gain here.
+    """
+    dv, di = edge.before_v - edge.after_v, edge.after_a - edge.before_a
+    value = dv / di
+    parts = None
+    if voltage is not None and current is not None:
+        near = np.abs(readings.time_s - edge.time_s) < 60.0
+        noise_v, noise_a = spread(readings.voltage_v[near]), spread(readings.current_a[near])
+        parts = (
+            Contribution("voltage gain", rectangular(voltage.gain) * value, f"{show(100 * voltage.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
+            Contribution("current gain", -rectangular(current.gain) * value, f"{show(100 * current.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
+            Contribution(
+                "voltage digits and noise", math.sqrt(2) * noise_v / abs(di), f"{show(1000 * noise_v, 2)} mV, twice, ÷ {show(abs(di), 3)} A"
+            ),
+            Contribution("current digits and noise", math.sqrt(2) * noise_a * value / abs(di), "of both currents"),
+        )
+    text = f"({show(edge.before_v, 5)} V − {show(edge.after_v, 5)} V) ÷ ({show(edge.after_a)} A − {show(edge.before_a)} A)"
+    return Finding(key, name, value, "Ω", parts, how or f"step to {show(edge.after_a, 3)} A", (f"{text} = {show(value, 3)} Ω",))
+
+
+def two_step(
+    readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None, soc_percent: float | None = None
+) -> Finding | None:
+    """R = (U₁ − U₂) ÷ (I₂ − I₁), read at the end of 10 s at 0.2 It and of 1 s at 1.0 It; None where the readings hold no such steps.
+
+    It holds part of the slow resistances too, and depends on the state of charge: both are said.
+
+    References
+    ----------
+    IEC 61960-3, DC internal resistance (times and rates from memory).
+    """
+    first = _at(readings, load_on_s + FIRST_S)
+    second = _at(readings, load_on_s + FIRST_S + SECOND_S)
+    if first is None or second is None or second <= first:
+        return None
+    volts, amps = readings.voltage_v, readings.current_a
+    edge = Edge(float(readings.time_s[second]), float(volts[first]), float(volts[second]), float(amps[first]), float(amps[second]))
+    if edge.after_a - edge.before_a < 0.3 * abs(edge.after_a):
+        return None
+    charge = say(" at about {soc_percent} % charged", soc_percent=plain(soc_percent, 2)) if soc_percent is not None else ""
+    found = resistance_of(
+        edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
+    )
+    note = say("By IEC 61960-3: it holds part of the slow resistances too.")
+    return Finding(found.key, found.name, found.value, found.unit, found.contributions, found.working, (*found.arithmetic, note))
+
+
+def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None) -> list[Finding]:
+    """Of the first step on, and the mean over all step edges where there are several."""
+    largest = float(np.max(np.abs(readings.current_a))) if len(readings) else 0.0
+    if not largest > 0:
+        return []
+    edges = find_edges(readings, max(_STEP_SHARE * largest, 10 * spread(readings.current_a)))
+    if not edges:
+        return []
+    found = [
+        resistance_of(
+            edges[0],
+            readings,
+            voltage,
+            current,
+            "resistance",
+            "Internal resistance",
+            say("from {readings} around the first step", readings=_readings_apart(readings, edges[0])),
+        )
+    ]
+    if len(edges) >= 3:
+        values = np.array([e.resistance_ohm for e in edges])
+        middle = float(np.median(values))
+        text = say(
+            "from {show} to {show_2} Ω over {edges} steps",
+            show=show(float(values.min()), 3),
+            show_2=show(float(values.max()), 3),
+            edges=len(edges),
+        )
+        parts = None
+        if found[0].contributions is not None:
+            gains = tuple(c.times(middle / (found[0].value or 1.0)) for c in found[0].contributions if "gain" in c.source)
+            parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values))))
+        found.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
+    return found
+
+
+def spread(values: Array) -> float:
+    """Standard deviation of one reading: reading-to-reading noise (second differences, robust), or the last digit where it hides the noise."""
+    if len(values) < 6:
+        return 0.0
+    bends = np.sort(np.abs(np.diff(values, 2)))
+    noise = float(np.median(bends)) / 0.6745 / math.sqrt(6)
+    steps = np.diff(np.unique(np.round(values, 9)))
+    steps = steps[steps > 1e-8]
+    digit = float(steps.min()) if len(steps) else 0.0
+    return max(noise, digit / math.sqrt(12)) if digit < 20 * noise or noise == 0 else noise
+
+
+def _at(readings: Readings, moment_s: float) -> int | None:
+    """The reading nearest a moment, within a tenth of a second and never after a step that follows it."""
+    k = int(np.argmin(np.abs(readings.time_s - moment_s)))
+    return k if abs(float(readings.time_s[k]) - moment_s) <= 0.11 else None
+
+
+def _readings_apart(readings: Readings, edge: Edge) -> str:
+    k = int(np.searchsorted(readings.time_s, edge.time_s))
+    return f"readings {show(float(readings.time_s[k] - readings.time_s[k - 1]), 2)} s apart" if k else "the readings"

@@ -1,0 +1,55 @@
+"""State of charge from the resting voltage, with an honest band. Common practice, no source: charts disagree by ten points."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.chemistry import LIFEPO4, Chemistry
+from ubrant.core.wording import say
+
+CHART_DOUBT_POINTS = 10.0
+"""Half-width (rectangular) of what charts differ by."""
+
+
+@dataclass(frozen=True)
+class RestingCharge:
+    """State of charge read off a chart: percent, expanded uncertainty in points, and a sentence."""
+
+    percent: float | None
+    expanded_points: float | None
+    sentence: str
+
+
+def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, voltage_u: float = 0.0) -> RestingCharge:
+    """State of charge of a rested battery.
+
+    Parameters
+    ----------
+    voltage_v : volts at the terminals, everything off, rested ``chemistry.rest_hours``
+    cells : number in series
+    voltage_u : standard uncertainty of the voltage, volts
+
+    Returns
+    -------
+    Percent with U (k = 2), or None with the reason where voltage cannot tell.
+    """
+    if not chemistry.rest_chart:
+        return RestingCharge(None, None, say("For NiMH the resting voltage cannot tell the charge: count ampere-hours."))
+    volts, percents = (np.array(column) for column in zip(*reversed(chemistry.rest_chart), strict=True))
+    cell_v = voltage_v / cells
+    if cell_v < volts[0]:
+        return RestingCharge(0.0, None, say("Below the last row of the chart: under {value:.0f} %.", value=percents[0]))
+    if chemistry is LIFEPO4 and 13.0 / 4 <= cell_v <= 13.3 / 4:
+        return RestingCharge(
+            None, None, say("Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.")
+        )
+    percent = float(np.interp(cell_v, volts, percents))
+    row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)
+    points_per_volt = (percents[row] - percents[row - 1]) / (volts[row] - volts[row - 1])
+    u = math.hypot(points_per_volt * voltage_u / cells, CHART_DOUBT_POINTS / math.sqrt(3))
+    return RestingCharge(
+        percent, 2 * u, say("About {percent:.0f} % by resting voltage (± {value:.0f} points).", percent=percent, value=2 * u)
+    )

@@ -1,0 +1,286 @@
+"""Verdicts: meets, below, spent, cannot tell, not like for like. Decision rule of JCGM 106: outside the ± on the right side."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show_with
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.gaps import Gap
+from ubrant.core.uncertainty.contributions import COVERAGE, merged
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
+SPENT_SHARE = 80.0
+"""Percent of rated capacity below which a battery is spent: IEEE 450 and IEEE 1188 for lead-acid (value from memory),
+the usual figure for lithium too (common practice)."""
+
+MOST_SHARE = 150.0
+"""Percent of its label that nothing gives: more is a slip. Common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """A word, a sentence, and where it is *cannot tell* what would settle it."""
+
+    word: str
+    sentence: str
+    settle: str = ""
+
+
+@dataclass(frozen=True)
+class Circumstances:
+    """What a verdict needs to know beside the figures."""
+
+    label: Label | None
+    cutoff: Cutoff | None
+    ended_by: str
+    temperature_c: float | None
+    tap: str
+    gaps: tuple[Gap, ...]
+
+
+def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
+    """Judge a capacity against its label.
+
+    In this order: not like for like → spent → below → meets → cannot tell. A faster run that meets the label meets it.
+    A run that did not reach its cut-off is *at least* so much: it can meet the label, and nothing else.
+    """
+    share = findings["label_share"]
+    if about.label is None or share.value is None:
+        return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
+    measured, rated = _measured(findings, about.label)
+    doubt = share.expanded_uncertainty
+    apart = _differences(findings, about)
+    faster_only = [d.kind for d in apart] == ["faster"]
+    if apart and not (faster_only and doubt is not None and share.value - doubt > 100):
+        even_so = say(" Even so it gave more than the label says.") if doubt is not None and share.value - doubt > 100 else ""
+        return Verdict(
+            NOT_ALIKE,
+            say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
+            apart[0].remedy,
+        )
+    if doubt is None:
+        return Verdict(
+            CANNOT_TELL,
+            say(
+                "Cannot tell: {value_text} is {value:.1f} % of the label, but nobody said how accurate the meter is.",
+                value_text=measured.value_text(),
+                value=share.value,
+            ),
+            say("Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”."),
+        )
+    if share.value - doubt > MOST_SHARE:
+        return Verdict(
+            CANNOT_TELL,
+            say(
+                "Cannot tell: {figure} would be {share:.0f} % of the {rated} on the label, and no battery gives so much.",
+                figure=measured.with_doubt(),
+                share=share.value,
+                rated=rated,
+            ),
+            say("Look for a slip in the readings, a break in which the load was off, or a wrong label."),
+        )
+    figure = measured.with_doubt()
+    at_least = about.ended_by != "cut-off"
+    if not at_least and share.value + doubt < SPENT_SHARE:
+        return Verdict(
+            SPENT,
+            say(
+                "Spent: {figure} is {value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.",
+                figure=figure,
+                value=share.value,
+                rated=rated,
+            ),
+        )
+    if not at_least and share.value + doubt < 100:
+        return Verdict(
+            BELOW,
+            say(
+                "Below its label: {figure} is {with_doubt} of the {rated} it claims.{share}",
+                figure=figure,
+                with_doubt=share.with_doubt(),
+                rated=rated,
+                share=_more_on_below(share, about),
+            ),
+        )
+    if share.value - doubt > 100:
+        least = "at least " if at_least else ""
+        faster = say(" And that at a faster rate than the label's.") if faster_only else ""
+        return Verdict(
+            MEETS,
+            say(
+                "Meets its label: {least}{figure} against {rated}, {with_doubt}.{faster}",
+                least=least,
+                figure=figure,
+                rated=rated,
+                with_doubt=share.with_doubt(),
+                faster=faster,
+            ),
+        )
+    if at_least:
+        why = (
+            "no cut-off was named"
+            if about.cutoff is None
+            else say("it ended by {ended_by} before the cut-off", ended_by=ending_text(about.ended_by))
+        )
+        remedy = (
+            say("Name the cut-off that ended it.")
+            if about.cutoff is None
+            else say("Run it on to {voltage_v} V.", voltage_v=plain(about.cutoff.voltage_v))
+        )
+        return Verdict(
+            CANNOT_TELL, say("Cannot tell: it gave at least {figure} of {rated}, but {why}.", figure=figure, rated=rated, why=why), remedy
+        )
+    return Verdict(
+        CANNOT_TELL,
+        say("Cannot tell: {figure} lies too close to the label's {rated}.", figure=figure, rated=rated),
+        _what_would_settle(measured, about),
+    )
+
+
+@dataclass(frozen=True)
+class _Difference:
+    kind: str
+    sentence: str
+    remedy: str
+
+
+def _measured(findings: dict[str, Finding], label: Label) -> tuple[Finding, str]:
+    if label.charge_ah:
+        return findings["charge"], f"{plain(label.charge_ah)} Ah"
+    return findings["energy"], f"{plain(label.energy_wh or 0)} Wh"
+
+
+def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Difference]:
+    """In what the run differs from how the label was made: rate 10 %, cut-off 2 %, 20 ± 5 °C, metered at the battery."""
+    label, found = about.label, []
+    assert label is not None
+    rate, standard = findings["c_rate"].value, label.standard_rate_c
+    spread = findings["c_rate"].expanded_uncertainty or 0.0  # a rate that may well be right is not held against the run
+    if rate is not None and standard is not None and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard):
+        kind = "faster" if rate > standard else "slower"
+        amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
+        found.append(
+            _Difference(
+                kind,
+                say("it ran at {rate} C, and the label means {standard} C", rate=plain(rate, 2), standard=plain(standard)),
+                say("Run it again at {amps}.", amps=amps),
+            )
+        )
+    wanted = label.standard_cutoff_v
+    if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
+        found.append(
+            _Difference(
+                "cut-off",
+                say(
+                    "it stopped at {voltage_v} V, and the label means {wanted} V",
+                    voltage_v=plain(about.cutoff.voltage_v),
+                    wanted=plain(wanted),
+                ),
+                say("Judge it to {wanted} V.", wanted=plain(wanted)),
+            )
+        )
+    if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
+        found.append(
+            _Difference(
+                "temperature",
+                say("the battery was at {temperature_c} °C, and labels hold at 20 ± 5 °C", temperature_c=plain(about.temperature_c, 2)),
+                say("Run it again in a room at about 20 °C."),
+            )
+        )
+    mean = findings["mean_voltage"].value
+    if about.tap != "battery":
+        found.append(
+            _Difference(
+                "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), say("Meter it at the battery's terminals.")
+            )
+        )
+    elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
+        found.append(
+            _Difference(
+                "tap",
+                say(
+                    "the readings are at {mean} V, and the label's Ah hold at {voltage_v} V",
+                    mean=plain(mean, 3),
+                    voltage_v=plain(label.voltage_v),
+                ),
+                say("Compare watt-hours, or meter at the cells."),
+            )
+        )
+    return found
+
+
+def _more_on_below(share: Finding, about: Circumstances) -> str:
+    more = ""
+    if share.value is not None and (share.value - (share.expanded_uncertainty or 0)) < SPENT_SHARE:
+        more = say(" Whether it is spent (under 80 %) is within the ±.")
+    kind = about.label.kind_of_cell if about.label else None
+    if kind and kind.key in {"lifepo4", "li-ion"}:
+        more += say(" A lithium battery gets up to five cycles before this is final (IEC 61960-3).")
+    return more
+
+
+def _what_would_settle(measured: Finding, about: Circumstances) -> str:
+    """The one change that would bring the ± below the distance to the label, if there is one."""
+    label = about.label
+    rated = (label.charge_ah or label.energy_wh or 0.0) if label else 0.0
+    margin = abs((measured.value or 0.0) - rated)
+    parts = merged(measured.contributions or ())
+    if not parts or margin < 0.0005 * rated:
+        return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
+    largest = parts[0]
+    others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts[1:]))
+    if others >= margin:
+        return say(
+            "Only a much better meter would: the ± would have to come down to {value} {unit}.",
+            value=show_with(margin, margin)[0],
+            unit=measured.unit,
+        )
+    needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(largest.amount))
+    if largest.source == "current gain":
+        limit = needed * 100 * abs(largest.amount) * math.sqrt(3) / (measured.value or 1)
+        return say(
+            "A current meter good to {limit} % of its reading would settle it; a shunt instead of a clamp, say.", limit=plain(limit, 1)
+        )
+    if largest.source == "current zero":
+        return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
+    if largest.source == "gaps":
+        return say("A run without gaps would settle it.")
+    if largest.source.startswith("voltage"):
+        return say(
+            "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
+            plain=plain(1 / needed, 2),
+        )
+    return say("More readings would settle it.")
+
+
+_ENDINGS = {
+    "end of log": "the end of the log",
+    "person": "your stop",
+    "running": "now",
+    "interrupted": "an interruption",
+    "time": "the time you set",
+    "charge": "the charge you set",
+    "energy": "the energy you set",
+    "temperature": "its temperature",
+    "resistance": "its resistance",
+    "slow gain": "gaining too slowly",
+    "gave up": "giving up",
+    "protection": "its protection",
+    "instrument lost": "an instrument that was lost",
+    "load draws nothing": "a load that drew nothing",
+}
+"""What ended a run, as a sentence says it."""
+
+
+def ending_text(ended_by: str) -> str:
+    """What ended a run, for a sentence: ``an interruption``, ``your stop``."""
+    return _ENDINGS.get(ended_by, ended_by)
+
+
+def _and(sentences: list[str]) -> str:
+    return sentences[0] if len(sentences) == 1 else "; ".join(sentences)

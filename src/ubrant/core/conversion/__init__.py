@@ -1,0 +1,1 @@
+"""Sums of converters, inverters and what they feed."""

@@ -1,0 +1,440 @@
+"""Load steps on an inverter: what they cost, how its output sags, where it alarms and cuts out, and what ended it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.conversion.points import Points, SweepMeters
+from ubrant.core.conversion.sweep import Sweep, analyse_sweep
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.chemistry import Chemistry
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.tolerance import Tolerance
+from ubrant.core.record.integrals import energy_wh
+from ubrant.core.record.readings import Array, Series
+from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
+_COLLAPSED = 0.4
+_LOADED = 0.02
+_EMPTY_POINTS = 25.0
+_OVER = 1.02
+
+
+@dataclass(frozen=True)
+class Ending:
+    """The moment the output went off, and after. NaN for what was not read.
+
+    Attributes
+    ----------
+    load_w : at the output when it went off
+    input_v, before_v : at the inverter's terminals, loaded: the last reading with the output on, and the one before it
+    input_a : then
+    source_v : at the battery's terminals, loaded
+    source_after_v : there, the load gone (0 where the battery's protection has opened)
+    recovered_v : there, rested
+    """
+
+    load_w: float
+    input_v: float
+    before_v: float
+    input_a: float
+    source_v: float = math.nan
+    source_after_v: float = math.nan
+    recovered_v: float = math.nan
+
+
+def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, source_v: Array | None) -> Ending | None:
+    """The moment the output went off under load and stayed off, out of readings in their order, (n,) each; None where it did not.
+
+    Without the battery's own voltage what stands at the input afterwards is taken for it: nothing flows then, so that the leads drop nothing.
+    """
+    known = np.isfinite(input_v) & np.isfinite(output_v)
+    if not known.any():
+        return None
+    volts, amps, out, watts = (np.asarray(a)[known] for a in (input_v, input_a, output_v, output_w))
+    source = None if source_v is None else np.asarray(source_v)[known]
+    on = np.flatnonzero(out > _COLLAPSED * float(out.max()))
+    if not len(on) or on[-1] == len(out) - 1:
+        return None
+    last = int(on[-1])
+    if not watts[last] > _LOADED * float(np.nanmax(watts)):
+        return None  # it was switched off, nothing attached
+    rest = volts if source is None or not np.isfinite(source[last + 1 :]).any() else source
+    after = rest[last + 1 :][np.isfinite(rest[last + 1 :])]
+    return Ending(
+        float(watts[last]),
+        float(volts[last]),
+        float(volts[max(last - 1, 0)]),
+        float(amps[last]),
+        float(source[last]) if source is not None else math.nan,
+        float(after[0]),
+        float(after[-1]),
+    )
+
+
+@dataclass(frozen=True)
+class Source:
+    """The battery behind it, as its label says; ``nominal_v`` alone where nothing else is known."""
+
+    nominal_v: float
+    chemistry: Chemistry | None = None
+    series: int | None = None
+
+
+@dataclass(frozen=True)
+class Steps:
+    """What load steps say. ``ended_by`` is one of the words above, or empty where it never went off."""
+
+    sweep: Sweep
+    findings: dict[str, Finding]
+    ended_by: str
+    sentence: str
+    warnings: tuple[str, ...]
+
+
+def analyse_steps(
+    points: Points,
+    meters: SweepMeters,
+    tolerance: Tolerance | None,
+    rated_w: float | None,
+    hertz: Array | None = None,
+    ending: Ending | None = None,
+    source: Source | None = None,
+    alarm_v: float | None = None,
+    frequency: Tolerance | None = None,
+    planned: int | None = None,
+) -> Steps:
+    """Findings of load steps.
+
+    Parameters
+    ----------
+    points : settled, in the order taken; the source's voltage at the battery's terminals where it was read
+    hertz : (n,) of the output; NaN or None where not read
+    alarm_v : input voltage at which its alarm began, as noted
+    planned : how many steps there were to be; None for unknown
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or input and output swapped.
+    """
+    swept = analyse_sweep(points, meters, tolerance, rated_w)
+    keep = (
+        "idle_power",
+        "loss_fixed",
+        "loss_proportional",
+        "loss_resistive",
+        "peak_efficiency",
+        "peak_at",
+        "half_arrives",
+        "weighted_efficiency_european",
+        "weighted_efficiency_californian",
+        "lead_resistance",
+    )
+    findings = {key: swept.findings[key] for key in keep}
+    warnings = list(swept.warnings)
+    used, within = swept.points, swept.in_tolerance
+    on = used.output_v > _COLLAPSED * float(np.median(used.output_v[used.output_v > 0])) if (used.output_v > 0).any() else within
+    if on.any():
+        findings |= _of_output(used, on, within, meters.output_v)
+    running = hertz[np.isfinite(hertz) & (hertz > 1.0)] if hertz is not None else np.array([])
+    if len(running):
+        findings["frequency"] = _frequency(running)
+        if frequency is not None and not all(frequency.holds(float(f)) for f in running):
+            warnings.append(say("The frequency leaves {low} to {high} Hz.", low=plain(frequency.low), high=plain(frequency.high)))
+    if tolerance is not None and on.any() and not within[on].all():
+        out = used.where(on & ~within)
+        k = int(np.argmin(out.output_w))
+        warnings.append(
+            say(
+                "The output leaves {show} at {show_2} W: {show_3} V.",
+                show=tolerance.show(),
+                show_2=show(float(out.output_w[k]), 3),
+                show_3=show(float(out.output_v[k])),
+            )
+        )
+    if alarm_v is not None:
+        findings["alarm_voltage"] = Finding(
+            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), say("at its own terminals, loaded")
+        )
+    ended_by, sentence = "", _no_end(swept, len(points), planned)
+    if ending is not None:
+        ended_by, sentence = what_ended(ending, source, rated_w, float(np.median(used.input_v)))
+        left = _left(ending, source)
+        if ended_by == OVERLOAD:
+            findings["overload"] = Finding(
+                "overload", say("Switches off at"), ending.load_w, "W", None, say("its own protection, the battery not being the reason")
+            )
+        else:
+            findings |= _of_ending(ending, meters.input_v)
+        if left is not None:
+            findings["charge_left"] = left
+    return Steps(swept, findings, ended_by, sentence, tuple(warnings))
+
+
+def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accuracy | None) -> dict[str, Finding]:
+    running = points.where(on)
+    lightest, heaviest = int(np.argmin(running.output_w)), int(np.argmax(running.output_w))
+    light, heavy = float(running.output_v[lightest]), float(running.output_v[heaviest])
+    sag = light - heavy
+    parts = None
+    if voltage is not None:
+        scatter = _about_a_line(running.output_a, running.output_v)
+        apart = Contribution(
+            "scatter of the points", math.sqrt(2) * scatter, "about a straight line over the current; the meter's zero cancels"
+        )
+        parts = merged((Contribution("output voltage gain", rectangular(voltage.gain) * sag), apart))
+    carried = float(points.output_w[on & within].max()) if (on & within).any() else None
+    return {
+        "output_unloaded": Finding(
+            "output_unloaded",
+            "Output unloaded",
+            light,
+            "V",
+            _volts_doubt(light, voltage),
+            f"at {show(float(running.output_w[lightest]), 3)} W",
+        ),
+        "output_loaded": Finding(
+            "output_loaded",
+            say("Output at the heaviest load"),
+            heavy,
+            "V",
+            _volts_doubt(heavy, voltage),
+            f"at {show(float(running.output_w[heaviest]), 3)} W",
+        ),
+        "output_sag": Finding(
+            "output_sag",
+            "Sags by",
+            sag,
+            "V",
+            parts,
+            say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy)),
+        ),
+        "carries": Finding(
+            "carries", say("Carries within tolerance"), carried, "W", None, say("the heaviest load with its output within tolerance")
+        ),
+    }
+
+
+def _about_a_line(along: Array, up: Array) -> float:
+    """Standard deviation about the straight line through the points; 0 for fewer than three."""
+    if len(along) < 3 or not np.ptp(along) > 0:
+        return 0.0
+    design = np.column_stack([np.ones_like(along), along])
+    residual = up - design @ np.linalg.lstsq(design, up, rcond=None)[0]
+    return math.sqrt(float(residual @ residual) / (len(along) - 2))
+
+
+def _frequency(hertz: Array) -> Finding:
+    span = say("{show} to {show_2} Hz over the loads", show=show(float(hertz.min())), show_2=show(float(hertz.max())))
+    return Finding("frequency", "Frequency", float(np.mean(hertz)), "Hz", None, span)
+
+
+def _volts_doubt(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:
+    if accuracy is None:
+        return None
+    return merged(
+        (Contribution("voltage gain", rectangular(accuracy.gain) * volts), Contribution("voltage zero", rectangular(accuracy.zero)))
+    )
+
+
+def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
+    fell = abs(ending.before_v - ending.input_v)
+    parts = _volts_doubt(ending.input_v, voltage)
+    if parts is not None:
+        parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
+    found = {
+        "cutoff_input": Finding(
+            "cutoff_input",
+            say("Cut out at"),
+            ending.input_v,
+            "V",
+            parts,
+            say(
+                "at its own terminals, loaded: {input_a} A in, {load_w} W out",
+                input_a=show(ending.input_a, 3),
+                load_w=show(ending.load_w, 3),
+            ),
+        )
+    }
+    if math.isfinite(ending.recovered_v):
+        found["recovered"] = Finding(
+            "recovered",
+            say("The battery recovers to"),
+            ending.recovered_v,
+            "V",
+            _volts_doubt(ending.recovered_v, voltage),
+            say("at its terminals, load off"),
+        )
+    return found
+
+
+def _left(ending: Ending, source: Source | None) -> Finding | None:
+    if source is None or source.chemistry is None or not source.series or not math.isfinite(ending.recovered_v) or ending.recovered_v <= 0:
+        return None
+    rest = from_resting_voltage(ending.recovered_v, source.series, source.chemistry)
+    if rest.percent is None:
+        return Finding("charge_left", say("Left in the battery"), None, "%", None, rest.sentence)
+    if rest.expanded_points is None:
+        return Finding("charge_left", say("Left in the battery"), rest.percent, "%", None, rest.sentence)
+    parts = (Contribution("the chart", rest.expanded_points / 2),)
+    return Finding(
+        "charge_left", say("Left in the battery"), rest.percent, "%", parts, say("by its voltage soon after: a floor, it still recovers")
+    )
+
+
+def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
+    """(word, sentence): which of battery, its protection, leads, the inverter's own limits ended it."""
+    nominal = source.nominal_v if source is not None else usual_v
+    at = say(
+        "The output went off at {input_v} V at the inverter's terminals, with {input_a} A flowing",
+        input_v=show(ending.input_v, 4),
+        input_a=show(ending.input_a, 3),
+    )
+    after, loaded, rested = ending.source_after_v, ending.source_v, ending.recovered_v
+    if math.isfinite(after) and after < _COLLAPSED * nominal:
+        return (
+            PROTECTION,
+            say(
+                "{at}, and the battery gives no voltage any more: its own protection has opened. Take the load off before it is reset.",
+                at=at,
+            ),
+        )
+    drop = loaded - ending.input_v if math.isfinite(loaded) else math.nan
+    rest = rested if math.isfinite(rested) else after
+    sag = rest - loaded if math.isfinite(rest) and math.isfinite(loaded) else math.nan
+    left = _left(ending, source)
+    if rated_w and ending.load_w > _OVER * rated_w and ending.input_v > 0.9 * nominal:
+        return (
+            OVERLOAD,
+            say(
+                "{at}: {load_w} W are more than its {rated_w} W. It was its own protection against overload; the battery is not the reason.",
+                at=at,
+                load_w=show(ending.load_w, 3),
+                rated_w=show(rated_w, 3),
+            ),
+        )
+    tail = ""
+    if math.isfinite(rest):
+        tail = say(" With the load off the battery stands at {rest} V", rest=show(rest, 4))
+        tail += say(": about {value:.0f} % are left in it.", value=left.value) if left is not None and left.value is not None else "."
+        if left is not None and left.value is None:
+            tail = tail.rstrip(".") + say(", where voltage cannot tell how much is left: it is not empty.")
+    if left is not None and left.value is not None and left.value <= _EMPTY_POINTS:
+        return BATTERY, say("{at}.{tail} The battery is empty.", at=at, tail=tail)
+    if not math.isfinite(rest):
+        return (
+            INVERTER,
+            say("{at}. Nobody read the battery afterwards: whether it is empty cannot be told. Read its voltage with the load off.", at=at),
+        )
+    if math.isfinite(drop) and drop > max(sag, 0.0) and drop > 0.02 * nominal:
+        return LEADS, (
+            say(
+                "{at}; at the battery there were {loaded} V: the leads took {drop} V of it.{tail} The leads ended it: shorter or thicker ones keep it running longer.",
+                at=at,
+                loaded=show(loaded, 4),
+                drop=show(drop, 2),
+                tail=tail,
+            )
+        )
+    split = ""
+    if math.isfinite(sag) and math.isfinite(drop):
+        split = say(
+            " Of the fall, {show} V are the battery's own sag and {show_2} V the leads.",
+            show=show(max(sag, 0.0), 2),
+            show_2=show(max(drop, 0.0), 2),
+        )
+    return (
+        INVERTER,
+        say(
+            "{at}: its own low-voltage cut-off, on the loaded voltage.{split}{tail} Less load, or a battery that sags less, goes further.",
+            at=at,
+            split=split,
+            tail=tail,
+        ),
+    )
+
+
+def _no_end(swept: Sweep, taken: int, planned: int | None) -> str:
+    idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
+    said = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
+    if best.value is not None:
+        said.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
+    if planned is not None and taken < planned:
+        carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
+    else:
+        carried = say("It carried every step.")
+    return f"{'; '.join(said)}. {carried}" if said else carried
+
+
+def held_findings(
+    volts: Series, amps: Series, output: Series, meters: SweepMeters, from_s: float, to_s: float, output_v: Series | None = None
+) -> dict[str, Finding]:
+    """How long it ran under a load that was held, what went in and what came out meanwhile.
+
+    Parameters
+    ----------
+    volts, amps : at its input
+    output : W at its output, of a meter that reads them, or else volts times amperes
+    output_v : V at its output, for the ± of watts that were worked out
+    """
+    inside = (volts.time_s >= from_s) & (volts.time_s <= to_s)
+    given_at = (output.time_s >= from_s) & (output.time_s <= to_s)
+    if inside.sum() < 3 or given_at.sum() < 3:
+        return {}
+    time, input_v = volts.time_s[inside], volts.value[inside]
+    input_a = np.interp(time, amps.time_s, amps.value)
+    taken = energy_wh(time, input_v, input_a)
+    given = energy_wh(output.time_s[given_at], output.value[given_at], np.ones(int(given_at.sum())))
+    hours = (to_s - from_s) / 3600
+    parts_in = parts_out = share = None
+    if meters.input_v is not None and meters.input_a is not None:
+        parts_in = merged(
+            (
+                Contribution("input voltage gain", rectangular(meters.input_v.gain) * taken),
+                Contribution("input current gain", rectangular(meters.input_a.gain) * taken),
+                Contribution("input voltage zero", rectangular(meters.input_v.zero) * float(np.mean(input_a)) * hours),
+                Contribution("input current zero", rectangular(meters.input_a.zero) * float(np.mean(input_v)) * hours),
+            )
+        )
+    if meters.output_w is not None:
+        parts_out = merged(
+            (
+                Contribution("output power gain", rectangular(meters.output_w.gain) * given),
+                Contribution("output power zero", rectangular(meters.output_w.zero) * hours),
+            )
+        )
+    elif meters.output_v is not None and meters.output_a is not None and output_v is not None:
+        out_v = float(np.mean(output_v.value[(output_v.time_s >= from_s) & (output_v.time_s <= to_s)]))
+        parts_out = merged(
+            (
+                Contribution("output voltage gain", rectangular(meters.output_v.gain) * given),
+                Contribution("output current gain", rectangular(meters.output_a.gain) * given),
+                Contribution("output voltage zero", rectangular(meters.output_v.zero) * given / out_v),
+                Contribution("output current zero", rectangular(meters.output_a.zero) * out_v * hours),
+            )
+        )
+    if parts_in is not None and parts_out is not None:
+        share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
+    return {
+        "held_for": Finding(
+            "held_for",
+            say("Ran under the load held"),
+            to_s - from_s,
+            "s",
+            (),
+            say("from load on until the output went off, or it was ended"),
+        ),
+        "held_in": Finding("held_in", say("Taken in meanwhile"), taken, "Wh", parts_in, say("∫ V·I dt at its input")),
+        "held_out": Finding("held_out", say("Given out meanwhile"), given, "Wh", parts_out, say("∫ P dt at its output")),
+        "held_efficiency": Finding(
+            "held_efficiency", say("Efficiency over it"), 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"
+        ),
+    }

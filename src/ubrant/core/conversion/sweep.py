@@ -1,0 +1,567 @@
+"""A converter or inverter swept over input voltage and load: what it costs, where it gives up, how steady its output is.
+
+A sweep is a set of settled points. Each figure is worked out from the points as they were read, and once more with every error a meter may have
+put in: the difference is that error's part of the ±.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
+from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
+from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.tolerance import Tolerance
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+IDLE_SHARE = 0.01
+"""Under this share of the largest output a point counts as no load."""
+OFF_SHARE = 0.3
+"""Under this share of the usual output voltage the output is off."""
+_SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """What a sweep says.
+
+    Attributes
+    ----------
+    findings : by key
+    points : those that count, as read
+    efficiency : (n,) percent, and its expanded uncertainty (NaN where there is no ±)
+    model : the fitted losses; None where there were too few points
+    in_tolerance : (n,) whether the output was within tolerance
+    warnings : sentences
+    """
+
+    findings: dict[str, Finding]
+    points: Points
+    efficiency: Array
+    efficiency_u: Array
+    model: LossModel | None
+    in_tolerance: Mask
+    warnings: tuple[str, ...] = field(default=())
+
+
+def analyse_sweep(
+    points: Points, meters: SweepMeters | None = None, tolerance: Tolerance | None = None, rated_w: float | None = None
+) -> Sweep:
+    """Findings of a sweep.
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or output above input nearly everywhere: the meters are swapped.
+    """
+    meters = meters or SweepMeters()
+    points, warnings = _usable(points, meters)
+    running = (
+        points.output_v > OFF_SHARE * float(np.median(points.output_v[points.output_v > 0]))
+        if (points.output_v > 0).any()
+        else np.zeros(len(points), bool)
+    )
+    within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
+    brackets = _brackets(points, running, within, tolerance)
+    figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance), points.input_w)
+    base = figures(points)
+    parts = _doubts(points, meters, figures, base)
+    model = _model_of(points, within)
+    scatter = _fit_scatter(points, within, model, rated_w) if meters.known else {}
+    findings: dict[str, Finding] = {}
+    for key in _NAMES:
+        value = base[key]
+        name, unit, working, factor = _NAMES[key]
+        found = value if value is None else value * factor
+        doubt = (
+            None
+            if not meters.known or found is None
+            else (*parts[key], *_own_doubts(key, points, within, running, scatter, brackets))
+            if key != "loss_scatter"
+            else ()
+        )
+        scaled = None if doubt is None else merged(c.times(factor) if c.source not in _OWN else c for c in doubt)
+        findings[key] = Finding(key, name, found, unit, scaled, working)
+    eta, eta_u = _efficiency(points, meters, running)
+    _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
+    return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
+
+
+Figures = Callable[[Points], dict[str, float | None]]
+Brackets = dict[str, tuple[int, int]]
+_THRESHOLDS = ("dropout_voltage", "shutoff_voltage", "restart_voltage")
+_NAMES = {
+    "idle_power": ("Idle draw", "W", "input power at no load, read or by the fit", 1.0),
+    "loss_fixed": ("Always-on loss p₀", "W", "losses fitted over the output, weighted 1/P_in", 1.0),
+    "loss_proportional": ("Proportional loss a", "", "fit of the losses over the output power", 1.0),
+    "loss_resistive": ("Resistive loss b", "1/W", "fit of the losses over the output power", 1.0),
+    "loss_scatter": ("Scatter about the fit", "W", "root mean square of measured − fitted loss", 1.0),
+    "peak_efficiency": ("Best efficiency", "%", "P ÷ (P + p₀ + a·P + b·P²) at its best load", 100.0),
+    "peak_at": ("Best at", "W", "√(p₀ ÷ b), within the loads measured", 1.0),
+    "half_arrives": ("Half arrives from", "W", "smaller root of b·P² − (1 − a)·P + p₀ = 0", 1.0),
+    "weighted_efficiency_european": ("European efficiency", "%", "EN 50530 weights on rated output", 100.0),
+    "weighted_efficiency_californian": ("Californian efficiency", "%", "EN 50530 weights on rated output", 100.0),
+    "line_regulation": ("Line regulation", "mV/V", "median slope of output over input voltage, within tolerance", 1000.0),
+    "load_regulation": ("Load regulation", "mV/A", "median slope of output voltage over current, within tolerance", 1000.0),
+    "dropout_voltage": (
+        "Leaves tolerance at",
+        "V",
+        "input falling: middle between the last point within and the first outside, highest over the loads",
+        1.0,
+    ),
+    "shutoff_voltage": ("Shuts off at", "V", "input falling: middle between the last point on and the first off", 1.0),
+    "restart_voltage": ("Starts again at", "V", "input rising: middle between the last point off and the first on", 1.0),
+    "lead_resistance": ("Lead resistance", "Ω", "slope of what the leads drop over the current", 1.0),
+    "rated_from": ("Gives its rating from", "V", "lowest input at which the rated output was there within tolerance", 1.0),
+    "headroom": ("Headroom", "V", "to the nearer limit, the worst point within tolerance at the upper half of the input range", 1.0),
+}
+_OWN = {"scatter of the points", "bracket"}
+
+
+def _figures(
+    tolerance: Tolerance | None,
+    rated_w: float | None,
+    running: Mask,
+    within: Mask,
+    brackets: Brackets,
+    nearest: int | None,
+    weighed_by: Array,
+) -> Figures:
+    """How to work everything out. Which points are within tolerance, and what each weighs, stays as it was read: an error moves values, not the choice."""
+
+    def figures(p: Points) -> dict[str, float | None]:
+        model = _model_of(p, within, weighed_by)
+        return {
+            **of_model(model, p, within, rated_w),
+            "idle_power": _idle_power(p, running, model),
+            "line_regulation": _median(_slopes(p, within, line=True)),
+            "load_regulation": _median(_slopes(p, within, line=False)),
+            **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
+            "loss_scatter": _scatter(p, within, model),
+            "lead_resistance": _lead(p)[0],
+            "rated_from": _rated_from(p, within, rated_w),
+            "headroom": _headroom(p, nearest, tolerance),
+        }
+
+    return figures
+
+
+def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: float | None) -> dict[str, float | None]:
+    """What follows from the fitted losses."""
+    if model is None:
+        return dict.fromkeys(_OF_MODEL)
+    european = californian = None
+    loaded = points.where(within & ~_idle(points))
+    if rated_w and len(loaded):
+        european, californian = (weighted_efficiency(s, rated_w, loaded.output_w, loaded.input_w, model) for s in (EUROPEAN, CALIFORNIAN))
+    at, best = model.peak()
+    return {
+        "loss_fixed": model.fixed_w,
+        "loss_proportional": model.proportional,
+        "loss_resistive": model.resistive_per_w,
+        "peak_efficiency": best,
+        "peak_at": at,
+        "half_arrives": model.half_arrives_w(),
+        "weighted_efficiency_european": european,
+        "weighted_efficiency_californian": californian,
+    }
+
+
+_OF_MODEL = (
+    "loss_fixed",
+    "loss_proportional",
+    "loss_resistive",
+    "peak_efficiency",
+    "peak_at",
+    "half_arrives",
+    "weighted_efficiency_european",
+    "weighted_efficiency_californian",
+)
+
+
+def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
+    good = np.isfinite(points.input_v) & np.isfinite(points.input_a) & np.isfinite(points.output_v) & np.isfinite(points.output_w)
+    warnings = []
+    if not good.all():
+        left = int((~good).sum())
+        warnings.append(
+            say(
+                "{left} point{value} without all four readings {value_2} left out.",
+                left=left,
+                value="s" if left > 1 else "",
+                value_2="were" if left > 1 else "was",
+            )
+        )
+    points = points.where(good)
+    if len(points) < 2:
+        raise ReadingsError(
+            say(
+                "{points} point{value} with volts and amperes at input and output: at least two are needed.",
+                points=len(points),
+                value="s" if len(points) != 1 else "",
+            )
+        )
+    if float(np.median(points.input_a)) < 0:
+        points = replace(points, input_a=-points.input_a)
+        warnings.append(say("The input current was logged as negative; it is taken the other way round here."))
+    loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
+    doubt = _power_doubt(loaded, meters)
+    above = loaded.output_w > loaded.input_w + 2 * doubt
+    if len(loaded) and above.mean() > 0.7:
+        raise ReadingsError(
+            say(
+                "More comes out than goes in at {int} of {loaded} points: input and output look swapped. Swap the columns, or the meters.",
+                int=int(above.sum()),
+                loaded=len(loaded),
+            )
+        )
+    if above.any():
+        warnings.append(
+            say(
+                "At {int} point{value} more comes out than goes in, by more than the ±: a slip, or unsettled. They were left out.",
+                int=int(above.sum()),
+                value="s" if above.sum() > 1 else "",
+            )
+        )
+        all_above = points.output_w > points.input_w + 2 * _power_doubt(points, meters)
+        points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
+    return points, warnings
+
+
+def _power_doubt(points: Points, meters: SweepMeters) -> Array:
+    """Standard uncertainty of input − output power; 1 % of the input where no accuracy is known."""
+    if not meters.known:
+        return np.asarray(0.005 * np.abs(points.input_w))
+    total = np.zeros(len(points))
+    one = np.ones(len(points))
+    output = [(meters.output_v, points.output_v, points.output_a), (meters.output_a, points.output_a, points.output_v)]
+    for accuracy, value, other in (
+        (meters.input_v, points.input_v, points.input_a),
+        (meters.input_a, points.input_a, points.input_v),
+        *(output if meters.output_w is None else [(meters.output_w, points.output_w, one)]),
+    ):
+        assert accuracy is not None
+        total += (rectangular(1.0) * (accuracy.gain * np.abs(value) + accuracy.zero) * np.abs(other)) ** 2
+    others = {
+        "input_v": points.input_a,
+        "input_a": points.input_v,
+        "output_v": points.output_a,
+        "output_a": points.output_v,
+        "output_w": one,
+    }
+    for name, halves in points.half.items():
+        if name in others:
+            total += (rectangular(1.0) * halves * np.abs(others[name])) ** 2
+    return np.sqrt(total)
+
+
+def _near_usual(output_v: Array, running: Mask) -> Mask:
+    usual = float(np.median(output_v[running])) if running.any() else 0.0
+    return np.abs(output_v - usual) < 0.1 * max(usual, 1e-9)
+
+
+def _idle(points: Points) -> Mask:
+    return np.asarray(points.output_w <= IDLE_SHARE * float(points.output_w.max()))
+
+
+def _model_of(points: Points, within: Mask, weighed_by: Array | None = None) -> LossModel | None:
+    chosen = points.where(within)
+    if not len(chosen):
+        return None
+    fitted = fit_loss(chosen.input_w, chosen.output_w, None if weighed_by is None else weighed_by[within])
+    return fitted[0] if fitted else None
+
+
+def _idle_power(points: Points, running: Mask, model: LossModel | None) -> float | None:
+    idle = _idle(points) & running
+    if idle.any():
+        return float(np.mean(points.input_w[idle]))
+    return model.fixed_w if model else None
+
+
+def _slopes(points: Points, within: Mask, *, line: bool) -> Array:
+    """Slopes between points that differ in input voltage (line) or load only."""
+    chosen = points.where(within)
+    volts, amps, out = chosen.input_v, chosen.output_a, chosen.output_v
+    held, moved = (amps, volts) if line else (volts, amps)
+    if not len(held):
+        return np.array([])
+    scale, least = max(float(np.max(np.abs(held))), 1e-9), 0.02 * max(float(np.max(np.abs(moved))), 1e-9)
+    group = _group_of(held, (_SAME_LOAD if line else _SAME_VOLTS) * scale)
+    order = np.lexsort((moved, group))
+    along, across = np.diff(moved[order]), np.diff(out[order])
+    enough = (along > least) & (np.diff(group[order]) == 0)
+    return np.asarray(across[enough] / along[enough])
+
+
+def _group_of(values: Array, width: float) -> NDArray[np.int64]:
+    """A number for every value, the same for those that lie together."""
+    order = np.argsort(values)
+    number = np.empty(len(values), np.int64)
+    number[order] = np.concatenate([[0], np.cumsum(np.diff(values[order]) > width / 2)])
+    return number
+
+
+def _median(values: Array) -> float | None:
+    return float(np.median(values)) if len(values) else None
+
+
+def _brackets(points: Points, running: Mask, within: Mask, tolerance: Tolerance | None) -> Brackets:
+    """The two points that bracket each threshold, by key; one that was not met is missing."""
+    found = {
+        "dropout_voltage": _bracket(points, within, falling=True) if tolerance else None,
+        "shutoff_voltage": _bracket(points, running, falling=True),
+        "restart_voltage": _bracket(points, running, falling=False),
+    }
+    return {key: pair for key, pair in found.items() if pair is not None}
+
+
+def _bracket(points: Points, good: Mask, *, falling: bool) -> tuple[int, int] | None:
+    """Between which two points they stop being good with the input falling, or become good with it rising.
+
+    The narrowest of each load, the highest over the loads. Points of one load are taken in their order.
+    """
+    if not good.any():
+        return None
+    asked = points.output_a.copy()
+    usual = max(float(asked.max()), 1e-9)
+    low = 0.9 * float(np.median(points.output_v[good]))
+    for off in np.flatnonzero(~good & (points.output_v < low)):  # a load that is off draws nothing: it is asked for what it drew before
+        if off:
+            asked[off] = asked[off - 1]
+    volts, fine = points.input_v.tolist(), good.tolist()
+    best: tuple[float, int, int] | None = None
+    together = _group_of(asked, _SAME_LOAD * usual)
+    for number in range(int(together.max()) + 1):
+        of_load = []
+        for k, j in itertools.pairwise(np.flatnonzero(together == number).tolist()):
+            down = volts[j] < volts[k]
+            if fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down:
+                of_load.append((abs(volts[k] - volts[j]), (volts[k] + volts[j]) / 2, k, j))
+        if of_load and (best is None or min(of_load)[1] > best[0]):
+            best = min(of_load)[1:]
+    return best[1:] if best is not None else None
+
+
+def _middle(points: Points, brackets: Brackets, key: str) -> float | None:
+    if key not in brackets:
+        return None
+    k, j = brackets[key]
+    return float(points.input_v[k] + points.input_v[j]) / 2
+
+
+def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | None:
+    if model is None:
+        return None
+    output = points.output_w[within]
+    residual = points.input_w[within] - output - (model.fixed_w + model.proportional * output + model.resistive_per_w * output**2)
+    return float(np.sqrt(np.mean(residual**2)))
+
+
+def _rated_from(points: Points, within: Mask, rated_w: float | None) -> float | None:
+    if not rated_w:
+        return None
+    reached = within & (points.output_w > 0.97 * rated_w)
+    return float(points.input_v[reached].min()) if reached.any() else None
+
+
+def _nearest(points: Points, within: Mask, tolerance: Tolerance | None) -> int | None:
+    """The point within tolerance, in the upper half of the input range, that comes nearest to a limit."""
+    if tolerance is None:
+        return None
+    upper = np.flatnonzero(within & (points.input_v >= (points.input_v.max() + points.input_v.min()) / 2))
+    if not len(upper):
+        return None
+    volts = points.output_v[upper]
+    return int(upper[int(np.argmin(np.minimum(volts - tolerance.low, tolerance.high - volts)))])
+
+
+def _headroom(points: Points, nearest: int | None, tolerance: Tolerance | None) -> float | None:
+    """To the limit that this point is nearest to: which one that is stays as it was read."""
+    if nearest is None or tolerance is None:
+        return None
+    volts = float(points.output_v[nearest])
+    return volts - tolerance.low if volts < tolerance.nominal else tolerance.high - volts
+
+
+def carried_w(points: Points, within: Mask) -> float:
+    """The largest output within tolerance, W; 0 for none."""
+    return float(points.output_w[within].max()) if within.any() else 0.0
+
+
+def _lead(points: Points) -> tuple[float | None, float]:
+    """(slope of the drop over the current, its standard uncertainty by scatter)."""
+    there = np.isfinite(points.source_v) & (points.input_a > 0.05 * float(np.max(points.input_a)))
+    if there.sum() < 3 or np.ptp(points.input_a[there]) < 0.2 * float(points.input_a[there].max()):
+        return None, 0.0
+    amps, drop = points.input_a[there], points.source_v[there] - points.input_v[there]
+    centred = amps - amps.mean()
+    square = float(np.dot(centred, centred))
+    slope = float(np.dot(centred, drop)) / square
+    design = np.column_stack(
+        [np.ones_like(amps), amps, points.source_v[there]]
+    )  # what a gain error does goes with the voltage: it is no scatter
+    residual = drop - design @ np.linalg.lstsq(design, drop, rcond=None)[0]
+    return slope, math.sqrt(float(np.dot(residual, residual)) / max(len(amps) - 3, 1) / square)
+
+
+def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]) -> dict[str, tuple[Contribution, ...]]:
+    """What each gain and zero error does to each figure, by working it out again with that error put in, and taken off: the larger of both.
+
+    JCGM 100, 5.1.3, note 2, takes the mean of both; where a zero error is as large as what is measured the two differ much, and the mean is too small.
+    """
+    parts: dict[str, list[Contribution]] = {key: [] for key in base}
+    if not meters.known:
+        return dict.fromkeys(base, ())
+    for name, u, shift in errors_of(points, meters):
+        if not u:
+            continue
+        above, below = figures(shift(points, u)), figures(shift(points, -u))
+        for key, usual in base.items():
+            sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
+            if sides:
+                parts[key].append(Contribution(name, max(sides, key=abs)))
+    squares = dict.fromkeys(base, 0.0)
+    for u, shift in digits_of(points):
+        above = figures(shift(points, u))
+        for key, usual in base.items():
+            moved = above[key]
+            squares[key] += (moved - usual) ** 2 if moved is not None and usual is not None else 0.0
+    for key, square in squares.items():
+        parts[key].append(Contribution("digits as they were typed", math.sqrt(square)))
+    return {key: merged(found) for key, found in parts.items()}
+
+
+def _own_doubts(
+    key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float], brackets: Brackets
+) -> tuple[Contribution, ...]:
+    """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""
+    factor = _NAMES[key][3]
+    if key in _THRESHOLDS:
+        k, j = brackets[key]
+        return (Contribution("bracket", rectangular(abs(float(points.input_v[k] - points.input_v[j])) / 2), "half of it, ÷ √3"),)
+    if key in {"line_regulation", "load_regulation"}:
+        slopes = _slopes(points, within, line=key == "line_regulation")
+        if len(slopes) < 2:
+            return ()
+        middle = float(np.median(slopes))
+        spread = float(np.median(np.abs(slopes - middle))) / 0.6745
+        return (Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes"),)
+    if key == "lead_resistance":
+        return (Contribution("scatter of the points", _lead(points)[1]),)
+    if key == "idle_power":
+        idle = _idle(points) & running
+        if idle.sum() > 1:
+            return (Contribution("scatter of the points", float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))),)
+    return (Contribution("scatter of the points", factor * scatter[key], "about the fit"),) if key in scatter else ()
+
+
+def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> dict[str, float]:
+    """The scatter of the points about the fit, each by its own residual, carried into what was made from it; standard uncertainties by key."""
+    chosen = points.where(within)
+    fitted = fit_loss(chosen.input_w, chosen.output_w) if len(chosen) else None
+    if model is None or fitted is None:
+        return {}
+    _, takes, residual = fitted
+    covariance = (takes * residual**2) @ takes.T * len(chosen) / max(len(chosen) - 3, 1)
+    everywhere = np.ones(len(chosen), dtype=bool)
+    base = of_model(model, chosen, everywhere, rated_w)
+    slopes = {key: np.zeros(3) for key, value in base.items() if value is not None}
+    for k, name in enumerate(("fixed_w", "proportional", "resistive_per_w")):
+        step = 0.5 * math.sqrt(max(float(covariance[k, k]), 1e-30))
+        moved = of_model(replace(model, **{name: getattr(model, name) + step}), chosen, everywhere, rated_w)
+        for key, column in slopes.items():
+            before, after = base[key], moved[key]
+            column[k] = (after - before) / step if after is not None and before is not None else 0.0
+    found = {key: math.sqrt(max(float(column @ covariance @ column), 0.0)) for key, column in slopes.items()}
+    return found | ({"idle_power": found["loss_fixed"]} if "loss_fixed" in found else {})
+
+
+def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Array, Array]:
+    """(percent, expanded uncertainty) at each point; NaN where the output is off or nothing is drawn."""
+    on = running & (points.input_w > 0)
+    eta = np.where(on, 100 * points.output_w / np.where(on, points.input_w, 1.0), math.nan)
+    if not meters.known:
+        return eta, np.full(len(points), math.nan)
+    total = np.zeros(len(points))
+    for _, size, shift in errors_of(points, meters):
+        moved = shift(points, size)
+        total += np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0) ** 2
+    for name, halves in points.half.items():
+        values = getattr(points, name)
+        if name != "source_v":
+            total += (
+                np.where(
+                    on & (values > 0), eta * rectangular(1.0) * np.divide(halves, values, out=np.zeros(len(values)), where=values > 0), 0.0
+                )
+                ** 2
+            )
+    return eta, np.where(on, 2 * np.sqrt(total), math.nan)
+
+
+def _warn(
+    warnings: list[str],
+    points: Points,
+    eta: Array,
+    eta_u: Array,
+    within: Mask,
+    running: Mask,
+    tolerance: Tolerance | None,
+    rated_w: float | None = None,
+) -> None:
+    over = int(np.sum(eta > 100))
+    if over:
+        warnings.append(
+            say(
+                "{over} point{value} over 100 %, within the ±: the meters cannot tell it from 100 %.",
+                over=over,
+                value="s are" if over > 1 else " is",
+            )
+        )
+    if rated_w and carried_w(points, within) < 0.97 * rated_w and float(points.output_w.max(initial=0.0)) > 0:
+        warnings.append(
+            say(
+                "Its rated {rated_w} W were never reached within tolerance: {plain} W at most.",
+                rated_w=plain(rated_w, 3),
+                plain=plain(carried_w(points, within), 3),
+            )
+        )
+    if tolerance is not None and not within.any():
+        warnings.append(say("The output was never within {show}: is the tolerance the right one?", show=tolerance.show()))
+    if (~running).any():
+        count = int((~running).sum())
+        warnings.append(
+            say(
+                "At {count} point{value} the output was off: {value_2} not in the losses.",
+                count=count,
+                value="s" if count > 1 else "",
+                value_2="they are" if count > 1 else "it is",
+            )
+        )
+    worst = float(np.nanmax(eta_u)) if np.isfinite(eta_u).any() else 0.0
+    if worst > 2.0:
+        warnings.append(
+            say(
+                "The efficiency is known to ± {worst} points at worst: with one good meter moved from input to output, re-zeroed, its own gain error cancels.",
+                worst=plain(worst, 2),
+            )
+        )
+
+
+def states_of(found: Sweep) -> list[str]:
+    """What became of each point: taken, outside tolerance, off."""
+    usual = float(np.median(found.points.output_v[found.points.output_v > 0])) if (found.points.output_v > 0).any() else 0.0
+    return [
+        OFF if volts <= OFF_SHARE * usual else TAKEN if within else OUTSIDE
+        for volts, within in zip(found.points.output_v, found.in_tolerance, strict=True)
+    ]

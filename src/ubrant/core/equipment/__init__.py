@@ -1,0 +1,1 @@
+"""What stands on the bench: units, meters, leads."""

@@ -1,0 +1,1 @@
+"""Models of packs, circuits and converters, for rehearsal and the simulated bench."""

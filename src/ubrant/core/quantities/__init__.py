@@ -1,0 +1,1 @@
+"""What people write: quantities and their units, accuracies, tolerances, labels, chemistries, jots."""

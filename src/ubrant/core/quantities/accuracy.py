@@ -1,0 +1,86 @@
+"""A meter's accuracy as its manual quotes it."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, show, unit_factor
+from ubrant.core.wording import say
+
+
+@dataclass(frozen=True)
+class Accuracy:
+    """Limits of error of one quantity: ± (gain × reading + zero), two independent rectangular terms.
+
+    Attributes
+    ----------
+    gain : fraction of the reading (0.005 for 0.5 %)
+    zero : in the quantity's unit: digits, percent of range and zero error together
+    unit : V, A or W
+    text : as it was typed
+    """
+
+    gain: float
+    zero: float
+    unit: str
+    text: str = ""
+
+    def limit(self, value: float) -> float:
+        """Largest error at a reading, in its unit, both terms at their limits."""
+        return self.gain * abs(value) + self.zero
+
+
+def parse_accuracy(text: str, unit: str) -> Accuracy:
+    """Read ``0.1% + 3 mV``, ``±(0.5 % + 5 mA)``, ``0.5 % + 3 digits of 10 mA``, ``1 % + 0.2 % of 20 A``.
+
+    Raises
+    ------
+    QuantityError
+        A term that is not understood; says which, and how to write it.
+    """
+    inner = text.strip().replace("±", "").replace("+/-", "").strip()
+    inner = inner.removeprefix("(").removesuffix(")").strip() if inner.count("(") == inner.count(")") else inner
+    gain = zero = 0.0
+    if not inner:
+        raise QuantityError(say("No accuracy given: write it as the manual does, like “{value}”.", value=_EXAMPLE[unit]))
+    for term in re.split(r"\s*\+\s*", inner):
+        if match := re.fullmatch(rf"({NUMBER})\s*%\s*of\s*(?:range\s*)?({NUMBER}\s*\S+)", term, re.I):
+            zero += parse_number(match[1]) / 100 * parse_quantity(match[2], unit)
+        elif match := re.fullmatch(rf"({NUMBER})\s*%(?:\s*(?:of\s+)?(?:reading|rdg))?\.?", term, re.I):
+            gain += parse_number(match[1]) / 100
+        elif match := re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)\s*(?:of|×|x|\()\s*([^)]+)\)?", term, re.I):
+            zero += parse_number(match[1]) * parse_quantity(match[2], unit)
+        elif re.fullmatch(rf"({NUMBER})\s*(?:digits?|dgts?|counts?|d)", term, re.I):
+            raise QuantityError(
+                say("“{term}”: of what size? Write it like “{term} of {value}”.", term=term, value="1 mV" if unit == "V" else "10 mA")
+            )
+        elif (match := re.fullmatch(rf"({NUMBER})\s*([^\d\s]+)", term)) and (found := unit_factor(match[2])) and found.unit == unit:
+            zero += parse_number(match[1]) * found.value
+        else:
+            raise QuantityError(
+                say(
+                    "“{term}” is not understood in an accuracy in {unit}: write it like “{value}”.",
+                    term=term,
+                    unit=unit,
+                    value=_EXAMPLE[unit],
+                )
+            )
+    if gain < 0 or zero < 0:
+        raise QuantityError(
+            say("“{strip}”: an accuracy is a size without a sign, like “{value}”.", strip=text.strip(), value=_EXAMPLE[unit])
+        )
+    return Accuracy(gain, zero, unit, text.strip())
+
+
+_EXAMPLE = {"V": "0.1 % + 3 mV", "A": "0.5 % + 5 mA", "W": "1 % + 0.5 W"}
+
+
+def show_accuracy(accuracy: Accuracy) -> str:
+    """``± (0.5 % + 5 mA)``"""
+    parts = [f"{show(accuracy.gain * 100, 2)} %"] if accuracy.gain else []
+    if accuracy.zero:
+        parts.append(
+            f"{show(accuracy.zero * 1000, 2)} m{accuracy.unit}" if accuracy.zero < 1 else f"{show(accuracy.zero, 2)} {accuracy.unit}"
+        )
+    return "± (" + " + ".join(parts or ["0"]) + ")"

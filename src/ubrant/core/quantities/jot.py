@@ -1,0 +1,361 @@
+"""The jot line's grammar: readings as people say them, marks, notes, now or at a time in the past. docs/jot-text.md describes it.
+
+A line is: a time (``-5min``, ``@14:32``, ``+1h20``), then readings one after the other, then a note. A line that does not begin with a
+reading, a mark or an order is a note as a whole, so ``fan at 12 V now`` is never taken for a reading.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
+from ubrant.core.wording import say
+
+TAPS: dict[str, tuple[str, ...]] = {
+    "battery": ("batt", "bat"),
+    "load": ("ld",),
+    "source": ("src",),
+    "input": ("in",),
+    "output": ("out",),
+    "bank": (),
+    "station": (),
+    "dc": (),
+    "ac": (),
+    "charger": ("chg",),
+    "case": (),
+    "room": (),
+}
+"""Places where something can be read, with their short names."""
+
+QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω")
+_AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
+_MARKS = ("full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "skip")
+_SECONDS = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
+_N = r"[+\-−]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?(?:[eE][+-]?\d+)?|[+\-−]?[.,]\d+"
+_N = f"(?:{_N})"
+_CELL = r"\d+(?:[.,]\d+)?"
+_UNIT = r"[^\W\d_]{1,5}|[µμ]?[^\W\d_]{1,3}|%|°C|Ω"
+_SPAN = rf"({_N})\s*\.\.\.?\s*({_N})\s*({_UNIT})"
+_ONE = rf"({_N})\s*({_UNIT})?"
+_OF = r"(\d+)\s+of\s+(\d+)\s+([^\W\d_]\w*)"
+
+
+class JotError(ValueError):
+    """A line that cannot be taken down as it is; its text says what to write."""
+
+
+@dataclass(frozen=True)
+class JotReading:
+    """One reading of a line.
+
+    Attributes
+    ----------
+    tap : where; empty for the run's own
+    quantity : one of QUANTITIES, or the name of what was counted (``lamps``)
+    value : in the base unit
+    half_width : it lies anywhere within ± so much, rectangular: half of the last digit written, or the width said
+    kind : ``read``, ``about``, ``range``, ``peak``, ``below``, ``count``
+    """
+
+    tap: str
+    quantity: str
+    value: float
+    half_width: float
+    kind: str = "read"
+
+    def show(self) -> str:
+        """``battery 12.94 V``, as it was understood."""
+        unit = "" if self.kind == "count" else f" {self.quantity}"
+        decimals = f"{plain(self.value, 6)}{unit}"
+        text = {
+            "range": f"{plain(self.value - self.half_width, 5)} to {plain(self.value + self.half_width, 5)}{unit}",
+            "about": f"about {decimals}",
+            "peak": f"at most {decimals}",
+            "below": f"below {plain(2 * self.value, 5)}{unit}",
+            "count": f"{decimals} {self.quantity}",
+        }.get(self.kind, decimals)
+        return f"{self.tap} {text}".strip()
+
+
+@dataclass(frozen=True)
+class Jotting:
+    """One line taken down.
+
+    Attributes
+    ----------
+    text : the note, without what was understood otherwise
+    ago_s : so long ago
+    at_clock_s : seconds since midnight, where a time of day was given
+    after_start_s : seconds since the start, where that was given
+    readings, mark : what was read; ``full``, ``empty``, ``load on``, ``load off``, ``counter reset`` or nothing
+    look_in_s : remind the person after so long
+    corrects : it stands for the last entry
+    line : as typed
+    """
+
+    text: str
+    ago_s: float = 0.0
+    at_clock_s: float | None = None
+    after_start_s: float | None = None
+    readings: tuple[JotReading, ...] = ()
+    mark: str = ""
+    look_in_s: float | None = None
+    corrects: bool = False
+    line: str = ""
+
+    def understood(self) -> str:
+        """What was made of the line, for showing while it is typed; empty for a plain note."""
+        parts = [r.show() for r in self.readings]
+        if self.mark:
+            parts.append(self.mark)
+        if self.look_in_s is not None:
+            parts.append(say("a reminder in {plain} min", plain=plain(self.look_in_s / 60, 3)))
+        if parts and self.text:
+            parts.append(f"note “{self.text}”")
+        if not parts:
+            return ""
+        when = f"{plain(self.ago_s / 60, 3)} min ago: " if self.ago_s else ""
+        when = f"at {clock_text(self.at_clock_s)}: " if self.at_clock_s is not None else when
+        when = say("{plain} min after the start: ", plain=plain(self.after_start_s / 60, 4)) if self.after_start_s is not None else when
+        return ("instead of the last entry: " if self.corrects else "") + when + " · ".join(parts)
+
+
+@dataclass(frozen=True)
+class Grammar:
+    """What the line may take for granted.
+
+    Attributes
+    ----------
+    taps : names besides the usual ones
+    expected : (tap, quantity) → the value expected about now, to take a bare number by and to question slips with
+    alike : other names for the taps in ``expected``
+    """
+
+    taps: Sequence[str] = ()
+    expected: Mapping[tuple[str, str], float] = field(default_factory=dict)
+    alike: Mapping[str, str] = field(default_factory=dict)
+
+    def parse(self, line: str) -> Jotting | None:
+        """Take one line down; None when there is nothing in it.
+
+        Raises
+        ------
+        JotError
+            A reading without a unit that could be anything, a clock time that is none, a width the wrong way round.
+        """
+        rest = line.strip()
+        if not rest:
+            return None
+        corrects = bool(re.match(r"fix\b", rest, re.I))
+        rest = re.sub(r"^fix\b[:\s]*", "", rest, flags=re.I)
+        found, rest = _when(rest)
+        if match := re.fullmatch(rf"look\s+(?:in\s+)?(?:again\s+)?(?:in\s+)?({_N})\s*(s|sec|min|m|h)\b\s*", rest, re.I):
+            return replace(found, look_in_s=parse_number(match[1]) * _SECONDS[match[2].lower()], line=line.strip())
+        mark, rest = _mark(rest)
+        readings, rest = self._readings(rest)
+        if not mark:
+            mark, rest = _mark(rest)
+        text = rest.strip().strip('"“”').strip()
+        if not (readings or mark or text):
+            return None if not rest and line.strip().startswith(("-", "+", "@")) else replace(found, text="", line=line.strip())
+        return replace(found, text=text, readings=tuple(readings), mark=mark, corrects=corrects, line=line.strip())
+
+    def queries(self, jotting: Jotting) -> list[str]:
+        """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another."""
+        return [q for r in jotting.readings if (q := self._query(r))]
+
+    def _query(self, reading: JotReading) -> str:
+        if reading.kind not in {"read", "about"}:
+            return ""
+        same = self._near(reading)
+        said = f"{plain(reading.value, 5)} {reading.quantity}"
+        if reading.quantity == "%" and not 0 <= reading.value <= 100:
+            return say("{said}: a percentage outside 0 to 100?", said=said)
+        if same is None or same == 0:
+            return ""
+        about = say("about {same} {quantity} was expected", same=plain(same, 3), quantity=reading.quantity)
+        if reading.value * same < 0 and abs(reading.value) > 0.02 * abs(same):
+            return say("{said}, with that sign? {upper}{value}.", said=said, upper=about[0].upper(), value=about[1:])
+        ratio = abs(reading.value / same)
+        if 300 < ratio < 3000 or 1 / 3000 < ratio < 1 / 300:
+            meant = f"m{reading.quantity}" if ratio > 1 else f"{reading.quantity}"
+            return say(
+                "{said}? {upper}{value}: a factor of 1000 away. Did you mean {value_2} {meant}?",
+                said=said,
+                upper=about[0].upper(),
+                value=about[1:],
+                value_2=plain(reading.value, 5),
+                meant=meant,
+            )
+        if ratio > 3 or ratio < 1 / 3:
+            for (tap, quantity), value in self.expected.items():
+                if quantity != reading.quantity and value and abs(reading.value / value - 1) < 0.1:
+                    return say(
+                        "{said}? {upper}{value}; at the {tap} about {value_2} {quantity} is. Is the unit right?",
+                        said=said,
+                        upper=about[0].upper(),
+                        value=about[1:],
+                        tap=tap,
+                        value_2=plain(value, 3),
+                        quantity=quantity,
+                    )
+            if ratio > 3 or reading.quantity == "V":
+                return say(
+                    "{said} is far from what was expected ({same} {quantity}).", said=said, same=plain(same, 3), quantity=reading.quantity
+                )
+        return ""
+
+    def _near(self, reading: JotReading) -> float | None:
+        key = self.alike.get(reading.tap, reading.tap), reading.quantity
+        if key in self.expected:
+            return self.expected[key]
+        fits = [v for (tap, q), v in self.expected.items() if q == reading.quantity and (not reading.tap or tap == reading.tap)]
+        return fits[0] if fits and not reading.tap else None
+
+    def _names(self) -> dict[str, str]:
+        names = {short: tap for tap, shorts in TAPS.items() for short in (tap, *shorts)}
+        return names | {tap.lower(): tap for tap in self.taps}
+
+    def _readings(self, rest: str) -> tuple[list[JotReading], str]:
+        names = self._names()
+        pattern = "|".join(re.escape(n) for n in sorted(names, key=len, reverse=True))
+        found: list[JotReading] = []
+        tap, fresh = "", 0  # the tap that holds, and from which reading on a tap behind would count
+        while rest:
+            rest = rest.lstrip(" ,;·")
+            if match := re.match(rf"cells?\s+((?:{_CELL}(?:\s*V\b)?[\s,;]*){{2,}})(?=$|[^\d\w.])", rest, re.I):
+                for number, cell in enumerate(re.finditer(rf"({_CELL})\s*V?", match[1]), start=1):
+                    found.append(JotReading(f"cell {number}", "V", parse_number(cell[1]), _digit(cell[1])))
+                rest = rest[match.end() :]
+                continue
+            if match := re.match(rf"({pattern})\b\s*:?\s*", rest, re.I):
+                name, ahead = names[match[1].lower()], rest[match.end() :]
+                if name in _AFTER and len(found) > fresh and not found[-1].tap:
+                    found[fresh:] = [replace(r, tap=name) for r in found[fresh:]]
+                    tap, fresh, rest = "", len(found), ahead
+                    continue
+                item, after = self._item(ahead, name)
+                if item is None:
+                    break
+                tap, rest = name, after
+                found.append(item)
+                continue
+            item, after = self._item(rest, tap)
+            if item is None:
+                break
+            found.append(item)
+            rest = after
+        return found, rest
+
+    def _item(self, rest: str, tap: str) -> tuple[JotReading | None, str]:
+        """One reading at the start of what is left."""
+        if match := re.match(rf"temp(?:erature)?\s*:?\s*({_N})\s*(?:°?\s*C\b|℃)?", rest, re.I):
+            return JotReading(tap or "battery", "°C", parse_number(match[1]), _digit(match[1])), rest[match.end() :]
+        if match := re.match(_OF + r"(?![\w%])", rest):
+            return JotReading(tap, match[3].lower(), float(match[1]), 0.0, "count"), rest[match.end() :]
+        if match := re.match(_SPAN + r"(?![\w])", rest):
+            low, high, (factor, unit) = parse_number(match[1]), parse_number(match[2]), _unit(match[3], match[0])
+            if high < low:
+                raise JotError(say("“{strip}”: write the smaller one first.", strip=match[0].strip()))
+            return JotReading(tap, unit, (low + high) / 2 * factor, (high - low) / 2 * factor, "range"), rest[match.end() :]
+        kind, width = "read", 0.0
+        head = re.match(r"(~|≈|about\s+|peak\s+|max\s+|<|below\s+|under\s+)\s*", rest, re.I)
+        if head:
+            word = head[1].strip().lower()
+            kind = "about" if word in {"~", "≈", "about"} else "peak" if word in {"peak", "max"} else "below"
+        ahead = rest[head.end() :] if head else rest
+        match = re.match(_ONE + r"(?![\w])", ahead) or re.match(rf"({_N})()(?![\w.,])", ahead)
+        if match is None:
+            return None, rest
+        if not match[2]:
+            if head or re.match(r"\s+[^\W\d_]{2,}", ahead[match.end() :]):
+                return None, rest  # "2 fans on" is a note
+            return self._bare(match[1], tap), ahead[match.end() :]
+        known = unit_factor(match[2])
+        if known is None or known.unit not in QUANTITIES:
+            return None, rest
+        number, factor, unit = parse_number(match[1]), known.value, known.unit
+        value, width = number * factor, _digit(match[1]) * factor
+        if kind == "about":
+            width = max(10 ** _exponent(match[1]) * factor, 0.05 * abs(value))
+        if kind == "below":
+            value, width = value / 2, value / 2
+        return JotReading(tap, unit, value, width, kind), ahead[match.end() :]
+
+    def _bare(self, text: str, tap: str) -> JotReading:
+        """A number without a unit: whatever is expected near it."""
+        value = parse_number(text)
+        near = {
+            (place, unit)
+            for (place, unit), expected in self.expected.items()
+            if expected and 0.75 < value / expected < 1.25 and (not tap or place == tap)
+        }
+        if len(near) != 1:
+            raise JotError(say("{what} of what? Write its unit, like “{what} V”.", what=text))
+        place, unit = near.pop()
+        return JotReading(tap or place, unit, value, _digit(text))
+
+
+def parse_jot(line: str, grammar: Grammar | None = None) -> Jotting | None:
+    """Read one line by the usual grammar; see :meth:`Grammar.parse`."""
+    return (grammar or Grammar()).parse(line)
+
+
+def clock_text(seconds: float | None) -> str:
+    """``14:32``, ``14:32:05``."""
+    whole = round(seconds or 0.0)
+    text = f"{whole // 3600 % 24:02d}:{whole // 60 % 60:02d}"
+    return f"{text}:{whole % 60:02d}" if whole % 60 else text
+
+
+def _when(rest: str) -> tuple[Jotting, str]:
+    """The time at the start of a line, and what comes after it."""
+    number = r"\d+(?:[.,]\d+)?"
+    if match := re.match(rf"-\s*((?:{number}\s*(?:sec|s|min|m|h)\s*)+)(?![\w])", rest, re.I):
+        return Jotting("", ago_s=_length(match[1])), rest[match.end() :]
+    if match := re.match(rf"\+\s*((?:{number}\s*(?:sec|s|min|m|h|d)\s*)+)(?![\w])", rest, re.I):
+        return Jotting("", after_start_s=_length(match[1])), rest[match.end() :]
+    if match := re.match(r"\+\s*(\d+):([0-5]\d)(?::([0-5]\d(?:[.,]\d+)?))?(?!\d)", rest):
+        seconds = int(match[1]) * 3600 + int(match[2]) * 60 + (parse_number(match[3]) if match[3] else 0.0)
+        return Jotting("", after_start_s=seconds), rest[match.end() :]
+    if match := re.match(r"@\s*(\d{1,2})[:.h](\d{2})(?::(\d{2}(?:[.,]\d+)?))?(?!\d)", rest):
+        hour, minute, second = int(match[1]), int(match[2]), parse_number(match[3]) if match[3] else 0.0
+        if hour > 23 or minute > 59 or second >= 60:
+            raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=match[0]))
+        return Jotting("", at_clock_s=hour * 3600 + minute * 60 + second), rest[match.end() :]
+    if rest.startswith("@"):
+        raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=rest.split()[0]))
+    return Jotting(""), rest
+
+
+def _length(text: str) -> float:
+    parts = re.findall(r"(\d+(?:[.,]\d+)?)\s*(sec|s|min|m|h|d)", text, re.I)
+    return sum(parse_number(n) * _SECONDS[u.lower()] for n, u in parts)
+
+
+def _mark(rest: str) -> tuple[str, str]:
+    for mark in _MARKS:
+        if match := re.match(rf"{mark}\b[\s,;.]*", rest.lstrip(" ,;"), re.I):
+            return mark, rest.lstrip(" ,;")[match.end() :]
+    return "", rest
+
+
+def _unit(symbol: str, where: str) -> tuple[float, str]:
+    known = unit_factor(symbol)
+    if known is None or known.unit not in QUANTITIES:
+        raise JotError(say("“{strip}”: {symbol} is not a unit Ubrant reads here.", strip=where.strip(), symbol=symbol))
+    return known.value, known.unit
+
+
+def _exponent(number: str) -> int:
+    """Power of ten of the last digit written."""
+    mantissa, _, exponent = number.lower().partition("e")
+    decimals = len(re.split(r"[.,]", mantissa)[1]) if re.search(r"[.,]", mantissa) else 0
+    return -decimals + (int(exponent) if exponent else 0)
+
+
+def _digit(number: str) -> float:
+    """Half of the last digit written: all that a display says."""
+    return float(0.5 * 10.0 ** _exponent(number))

@@ -1,0 +1,225 @@
+"""Jot text: the jot line's grammar as a file, a line each, with a few lines at its head that say what it is about. docs/jot-text.md."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.quantity import parse_number
+from ubrant.core.wording import say
+
+HEADINGS = (
+    "method",
+    "unit",
+    "kind",
+    "label",
+    "chemistry",
+    "fed by",
+    "leads",
+    "meter",
+    "volts",
+    "amps",
+    "watts",
+    "details",
+    "started",
+    "cutoff",
+    "hold",
+    "between",
+    "temperature",
+    "start",
+    "taps",
+    "note",
+)
+"""What the head of a file may name, each as ``name: value``; a meter's also for a tap, as ``volts output``; and ``plan …`` for a field of the method."""
+_HEADING = re.compile(r"((?:meter|volts|amps|watts|details|plan)\s+\w[\w .-]*?|fed by|[A-Za-z]+)\s*:\s*(.*)", re.I)
+_OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan) ")
+_DAY_S = 86_400.0
+
+
+class JotTextError(ValueError):
+    """A jot text that cannot be read: which line, and what to do."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One line with its time, seconds from the start, and its number in the file (0 for one that was typed)."""
+
+    time_s: float
+    jotting: Jotting
+    line: int = 0
+
+
+@dataclass(frozen=True)
+class JotText:
+    """A head, when it started (None where it does not say), the entries by time, and what was taken for granted."""
+
+    head: dict[str, str]
+    started: datetime | None
+    entries: tuple[Entry, ...]
+    warnings: tuple[str, ...] = ()
+
+
+def is_jot_text(text: str) -> bool:
+    """Whether a text looks like jot text: it names something it may name, or has a line that begins with a time and holds a reading."""
+    lines = [line.strip() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")][:40]
+    heads = sum(1 for line in lines if (m := _HEADING.match(line)) and _is_heading(m[1]))
+    timed = sum(1 for line in lines if re.match(r"@\s*\d{1,2}[:.]\d\d|\+\s*\d", line))
+    return bool(lines) and (heads >= 2 or (timed >= 1 and heads + timed >= max(2, len(lines) // 3)))
+
+
+def read_jot_text(text: str, name: str = "The text") -> JotText:
+    """Read a jot text.
+
+    Times of day run on over midnight; a line without a time has that of the line before. ``fix …`` takes the place of the entry before it.
+
+    Raises
+    ------
+    JotTextError
+        A line that is not understood; says which.
+    """
+    head: dict[str, str] = {}
+    entries: list[Entry] = []
+    warnings: list[str] = []
+    grammar = Grammar()
+    zero: float | None = None  # time of day of the start, seconds
+    day = 0.0
+    last_clock = -1.0
+    for number, line in enumerate(text.splitlines(), start=1):
+        line = line.strip().lstrip("\ufeff")
+        if not line or line.startswith("#"):
+            continue
+        named = _HEADING.match(line)
+        if not entries and named and _is_heading(named[1]):
+            key = re.sub(r"\s+", " ", named[1].lower())
+            head[key] = named[2].strip()
+            if key == "taps":
+                grammar = Grammar(tuple(t.strip() for t in named[2].split(",") if t.strip()))
+            if key == "started":
+                start = _started(named[2], name, number)
+                zero = start.hour * 3600.0 + start.minute * 60 + start.second
+            continue
+        try:
+            jotting = grammar.parse(line)
+        except (JotError, ValueError) as error:
+            raise JotTextError(f"{name}, line {number}: {error}") from None
+        if jotting is None:
+            continue
+        before = entries[-1].time_s if entries else 0.0
+        if jotting.at_clock_s is not None:
+            if zero is None:
+                zero = jotting.at_clock_s
+            if last_clock >= 0 and jotting.at_clock_s < last_clock - _DAY_S / 2:
+                day += _DAY_S
+            last_clock = jotting.at_clock_s
+            moment = jotting.at_clock_s + day - zero
+            if moment < before - _DAY_S / 2:
+                moment += _DAY_S
+        elif jotting.after_start_s is not None:
+            moment = jotting.after_start_s
+        else:
+            moment = before - jotting.ago_s
+        if jotting.corrects:
+            if not entries:
+                raise JotTextError(say("{name}, line {number}: there is no entry before it to correct.", name=name, number=number))
+            entries[-1] = corrected(entries[-1], jotting, number)
+            continue
+        entries.append(Entry(moment, jotting, number))
+    if not entries:
+        raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
+    started = _started(head["started"], name, 1) if "started" in head else None
+    return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
+
+
+def _is_heading(name: str) -> bool:
+    name = re.sub(r"\s+", " ", name.lower())
+    return name in HEADINGS or _OF_A_TAP.match(name) is not None
+
+
+def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
+    """The entry with what ``by`` reads in place of what it read of the same; its time stays, and so does what is not mentioned."""
+    said = {(r.tap, r.quantity) for r in by.readings}
+    readings = (*by.readings, *(r for r in entry.jotting.readings if (r.tap, r.quantity) not in said))
+    jotting = replace(entry.jotting, readings=readings, mark=by.mark or entry.jotting.mark, text=by.text or entry.jotting.text, line="")
+    return Entry(entry.time_s, replace(jotting, line=line_of(jotting)), line or entry.line)
+
+
+def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iterable[Entry]) -> str:
+    """Head and entries as a jot text that reads back to the same."""
+    order = {key: place for place, key in enumerate(HEADINGS)}
+    keys = sorted(
+        (k for k in head if head[k] and k != "started"), key=lambda k: order.get(k.split(" ")[0] if k not in order else k, len(order))
+    )
+    lines = [f"{key}: {_one_line(head[key])}" for key in keys]
+    if started is not None:
+        lines.append(f"started: {started.isoformat(sep=' ', timespec='seconds')}")
+    lines.append("")
+    lines += [f"{_after(e.time_s)} {line_of(e.jotting)}".rstrip() for e in sorted(entries, key=lambda e: e.time_s)]
+    return "\n".join(lines) + "\n"
+
+
+def line_of(jotting: Jotting) -> str:
+    """The line again without its time: as typed where it was typed, put together otherwise."""
+    parts = []
+    for reading in jotting.readings:
+        decimals = max(0, -_exponent_of(2 * reading.half_width)) if reading.half_width else 0
+        value = f"{reading.value:.{decimals}f}"
+        low, high = reading.value - reading.half_width, reading.value + reading.half_width
+        unit = reading.quantity.replace("°C", "°C")
+        places = max(0, decimals)
+        text = {
+            "range": f"{low:.{places}f}..{high:.{places}f} {unit}",
+            "about": f"~{value} {unit}",
+            "peak": f"peak {value} {unit}",
+            "below": f"<{2 * reading.value:g} {unit}",
+            "count": f"{reading.value:g} of {reading.value:g} {unit}",
+        }.get(reading.kind, f"{value} {unit}")
+        if reading.tap.startswith("cell "):
+            text = f"{reading.tap.replace('cell ', 'cell')} {text}"
+        elif reading.tap:
+            text = f"{reading.tap} {text}"
+        parts.append(text)
+    if jotting.mark:
+        parts.insert(0, jotting.mark)
+    note = f'"{jotting.text}"' if jotting.text and (parts or re.match(r"[-+@\d~<]", jotting.text)) else jotting.text
+    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
+    if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
+        return typed
+    return " ".join([*parts, note]).strip()
+
+
+def _says_the_same(line: str, jotting: Jotting) -> bool:
+    """Whether a line means by itself what it meant where it was typed; a bare number, say, does not."""
+    try:
+        again = Grammar().parse(line)
+    except ValueError:
+        return False
+    return again is not None and (again.readings, again.mark, again.text) == (jotting.readings, jotting.mark, jotting.text)
+
+
+def _started(text: str, name: str, number: int) -> datetime:
+    try:
+        return datetime.fromisoformat(re.sub(r"\s+([+-]\d\d:?\d\d)$", r"\1", text.strip()))
+    except ValueError:
+        raise JotTextError(
+            say("{name}, line {number}: “{what}” is no date and time: write it like 2026-10-17 08:10.", name=name, number=number, what=text)
+        ) from None
+
+
+def _one_line(text: str) -> str:
+    return " ".join(text.split())
+
+
+def _after(seconds: float) -> str:
+    if seconds < 0:
+        return f"-{-seconds!r}s"
+    whole = int(seconds)
+    rest = repr(float(seconds)).partition(".")[2] if "e" not in repr(float(seconds)) else f"{seconds - whole:.9f}"[2:]
+    rest = rest.rstrip("0")
+    return f"+{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}{'.' + rest if rest else ''}"
+
+
+def _exponent_of(width: float) -> int:
+    return round(parse_number(f"{width:e}".partition("e")[2])) if width else 0

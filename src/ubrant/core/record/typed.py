@@ -1,0 +1,189 @@
+"""Readings that a person took down: few, far apart, each as wide as the display's last digit or as the person said."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
+from ubrant.core.uncertainty.contributions import rectangular
+from ubrant.core.wording import say
+
+STRAIGHT, HELD = "straight", "held"
+"""What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
+_SOURCES = ("battery", "source", "dc", "input", "output", "load", "bank")
+_WANDERS_DIGITS = 3.0
+
+
+@dataclass(frozen=True)
+class Widths:
+    """How wide each reading is: (n,) half-widths of volts and amperes, and what is taken to lie between them."""
+
+    half_v: Array
+    half_a: Array
+    between: str = STRAIGHT
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What a person took down, as columns.
+
+    Attributes
+    ----------
+    series, half : by tap and quantity
+    marks : (seconds, ``full``, ``empty``, ``load on`` …)
+    notes : (seconds, text)
+    """
+
+    series: dict[tuple[str, str], Series] = field(default_factory=dict)
+    half: dict[tuple[str, str], Array] = field(default_factory=dict)
+    marks: tuple[tuple[float, str], ...] = ()
+    notes: tuple[tuple[float, str], ...] = ()
+
+    def at(self, tap: str, quantity: str) -> Series:
+        return self.series.get((tap, quantity), no_readings())
+
+    def source_tap(self) -> str:
+        """The tap nearest the battery that has volts and amperes, watts, or a counter; ``battery`` when none has."""
+        for tap in _SOURCES:
+            if len(self.at(tap, "V")) and (len(self.at(tap, "A")) or len(self.at(tap, "W"))):
+                return tap
+        return next((tap for tap in _SOURCES for q in ("Ah", "Wh") if len(self.at(tap, q))), "battery")
+
+    def off_s(self) -> float | None:
+        """When the load went off, or the source gave up, as far as somebody said so."""
+        return max((t for t, m in self.marks if m in {"load off", "empty"}), default=None)
+
+    def mark_s(self, mark: str) -> float | None:
+        """When this was said for the first time."""
+        return next((t for t, m in self.marks if m == mark), None)
+
+
+def gather(entries: Iterable[Entry]) -> Typed:
+    """Columns of what was read. A peak is no reading of the moment and stays out; the last of two entries at one time counts."""
+    rows: dict[tuple[str, str], dict[float, tuple[float, float]]] = {}
+    marks, notes = [], []
+    for entry in sorted(entries, key=lambda e: e.time_s):
+        for reading in entry.jotting.readings:
+            if reading.kind in {"peak", "count"}:
+                notes.append((entry.time_s, reading.show()))
+                continue
+            rows.setdefault((reading.tap or "battery", reading.quantity), {})[entry.time_s] = (reading.value, reading.half_width)
+        if entry.jotting.mark:
+            marks.append((entry.time_s, entry.jotting.mark))
+        if entry.jotting.text:
+            notes.append((entry.time_s, entry.jotting.text))
+    series = {key: Series(np.array(list(found)), np.array([v for v, _ in found.values()])) for key, found in rows.items()}
+    half = {key: np.array([h for _, h in found.values()]) for key, found in rows.items()}
+    return Typed(series, half, tuple(marks), tuple(notes))
+
+
+def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readings, Widths]:
+    """Volts and amperes of a tap at every time at which either was taken down, each held or in a straight line meanwhile.
+
+    Watts over volts stand in for amperes that nobody took down.
+
+    Raises
+    ------
+    ReadingsError
+        There are no volts, or neither amperes nor watts.
+    """
+    volts, amps, watts = typed.at(tap, "V"), typed.at(tap, "A"), typed.at(tap, "W")
+    if not len(volts) or not (len(amps) or len(watts)):
+        raise ReadingsError(say("There are no readings yet: take down volts and amperes, like “12.94 V 4.1 A”."))
+    second = amps if len(amps) else watts
+    times = np.union1d(volts.time_s, second.time_s)
+    at_v, half_v = _filled(times, volts, typed.half[(tap, "V")], between)
+    at_s, half_s = _filled(times, second, typed.half[(tap, "A" if len(amps) else "W")], between)
+    off = times < _known_on_s(typed, second)
+    if (ended := typed.off_s()) is not None:
+        off |= (times > ended) & ~np.isin(times, second.time_s)
+    at_s, half_s = np.where(off & ~np.isin(times, second.time_s), 0.0, at_s), np.where(off, 0.0, half_s)
+    if not len(amps):
+        at_s, half_s = _amps_from(at_s, half_s, at_v)
+    if len(times) < 2:
+        raise ReadingsError(say("One reading only: there is nothing to add up yet."))
+    return Readings(times, at_v, at_s, float(np.median(np.diff(times)))), Widths(half_v, half_s, between)
+
+
+def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
+    """Amperes that nobody took down, and how wide they are."""
+    none = (volts <= 0) & ((watts != 0) | (half != 0))
+    if none.any():
+        raise ReadingsError(
+            say(
+                "Watts were taken down while the volts were at 0: how much flowed cannot be said. Take down amperes, or mend that line with “fix”."
+            )
+        )
+    by = np.where(volts > 0, volts, 1.0)
+    return watts / by, half / by
+
+
+def _known_on_s(typed: Typed, second: Series) -> float:
+    """Before this nothing flowed: the load was said to come on, or current was first read."""
+    said = typed.mark_s("load on")
+    return float(second.time_s[0]) if said is None else min(said, float(second.time_s[0]))
+
+
+def _filled(times: Array, series: Series, half: Array, between: str) -> tuple[Array, Array]:
+    if between == HELD:
+        index = np.clip(np.searchsorted(series.time_s, times, side="right") - 1, 0, len(series) - 1)
+        return series.value[index], half[index]
+    return np.interp(times, series.time_s, series.value), np.interp(times, series.time_s, half)
+
+
+def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
+    """As steps: each value again just before the next one, so that straight lines between readings hold it."""
+    time, n = readings.time_s, len(readings)
+    edge = np.minimum(1e-3, np.diff(time) / 1e3)
+    times = np.empty(2 * n - 1)
+    times[::2], times[1::2] = time, time[1:] - edge
+
+    def doubled(column: Array) -> Array:
+        return np.repeat(column, 2)[:-1]
+
+    stepped = Readings(times, doubled(readings.voltage_v), doubled(readings.current_a), readings.interval_s)
+    return stepped, Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
+
+
+def doubts(readings: Readings, widths: Widths) -> tuple[float, float, float, float]:
+    """Standard uncertainties that typing adds: (Ah, Wh) of the readings' widths, (Ah, Wh) of what lay between them.
+
+    A display that shows one value all along is wrong by the same rounding each time, and that does not average; one that wanders
+    over several digits averages. Between two readings anything from one to the other may have held: a quarter of the difference to each
+    side of the straight line, or half of it where the value was held.
+    """
+    time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
+    dt = np.diff(time) / 3600
+    weight = np.zeros(len(time))
+    weight[:-1] += dt / 2
+    weight[1:] += dt / 2
+    width_ah = _of_widths(weight * widths.half_a, amps, widths.half_a)
+    width_wh = math.hypot(
+        _of_widths(weight * volts * widths.half_a, amps, widths.half_a), _of_widths(weight * amps * widths.half_v, volts, widths.half_v)
+    )
+    power = volts * amps
+    share = 0.25
+    if widths.between == HELD:  # each held value ends somewhere before the next: the jump moves, by half of the stay
+        stays = np.diff(time[::2]) / 3600
+        jump_a, jump_w = np.abs(np.diff(amps[::2])), np.abs(np.diff(power[::2]))
+        return (
+            width_ah,
+            width_wh,
+            rectangular(math.sqrt(float(np.sum((stays * jump_a / 2) ** 2)))),
+            rectangular(math.sqrt(float(np.sum((stays * jump_w / 2) ** 2)))),
+        )
+    between_ah = rectangular(share * float(np.sum(dt * np.abs(np.diff(amps)))))
+    between_wh = rectangular(share * float(np.sum(dt * np.abs(np.diff(power)))))
+    return width_ah, width_wh, between_ah, between_wh
+
+
+def _of_widths(parts: Array, values: Array, half: Array) -> float:
+    digit = 2 * float(np.median(half)) if len(half) else 0.0
+    wanders = digit > 0 and float(np.ptp(values)) > _WANDERS_DIGITS * digit and len(np.unique(values)) > _WANDERS_DIGITS
+    total = math.sqrt(float(np.sum(parts**2))) if wanders else float(np.sum(np.abs(parts)))
+    return rectangular(total)

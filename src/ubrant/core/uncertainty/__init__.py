@@ -1,0 +1,1 @@
+"""Findings and what their uncertainty is made of."""

@@ -1,0 +1,116 @@
+"""A finding: value, unit, ± and the working that a person can check on paper."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ubrant.core.quantities.quantity import plain, show, show_duration, show_with
+from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, merged
+from ubrant.core.wording import say
+
+_SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
+"""What people write a small value in, a thousandth of the unit it is kept in."""
+_SMALL_UNDER = 0.1
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One result.
+
+    Attributes
+    ----------
+    key, name : for files, for people
+    value : None when there is nothing to work it out from
+    unit : Ah, Wh, s, V, %, C, A, W
+    contributions : where the ± comes from; None when no accuracy was given, and then there is no ±
+    working : one line, for the ledger
+    arithmetic : the sum with its numbers put in, a line a step
+    """
+
+    key: str
+    name: str
+    value: float | None
+    unit: str
+    contributions: Contributions | None
+    working: str
+    arithmetic: tuple[str, ...] = ()
+
+    def in_unit(self, unit: str, factor: float) -> Finding:
+        """The same finding in another unit; the working keeps the units it was worked out in."""
+        parts = None if self.contributions is None else tuple(c.times(factor) for c in self.contributions)
+        return replace(self, value=None if self.value is None else self.value * factor, unit=unit, contributions=parts)
+
+    @property
+    def standard_uncertainty(self) -> float | None:
+        return None if self.contributions is None or self.value is None else combined(self.contributions)
+
+    @property
+    def expanded_uncertainty(self) -> float | None:
+        """U = k·u with k = 2, in the finding's unit; None when no accuracy was given."""
+        u = self.standard_uncertainty
+        return None if u is None else COVERAGE * u
+
+    def for_people(self) -> Finding:
+        """In the unit it is spoken of: 12.9 mΩ rather than 0.0129 Ω."""
+        small = self.value is not None and self.unit in _SMALL and abs(self.value) < _SMALL_UNDER
+        return self.in_unit(_SMALL[self.unit], 1000.0) if small else self
+
+    def value_text(self) -> str:
+        """Value with its unit: ``48.87 Ah``, ``4 h 53 min``; a dash when there is none."""
+        if self.value is None:
+            return "–"
+        if self.unit == "s":
+            return show_duration(self.value)
+        shown = self.for_people()
+        assert shown.value is not None
+        if shown.expanded_uncertainty == 0:  # nothing in doubt: a count, a form of a wave
+            return f"{plain(shown.value)} {shown.unit}".rstrip()
+        return f"{show_with(shown.value, shown.expanded_uncertainty)[0]} {shown.unit}".rstrip()
+
+    def doubt_text(self) -> str:
+        """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
+        if self.value is None:
+            return ""
+        if self.expanded_uncertainty is None:
+            return "no ±"
+        if not self.expanded_uncertainty:
+            return ""
+        if self.unit == "s":
+            return f"± {show_duration(self.expanded_uncertainty)}"
+        shown = self.for_people()
+        return f"± {show_with(shown.value or 0.0, shown.expanded_uncertainty)[1]}"
+
+    def with_doubt(self) -> str:
+        """``48.87 ± 0.29 Ah``, for a sentence."""
+        if self.value is None or not self.expanded_uncertainty or self.unit == "s":
+            return f"{self.value_text()} {self.doubt_text()}".strip()
+        shown = self.for_people()
+        value, doubt = show_with(shown.value or 0.0, shown.expanded_uncertainty)
+        return f"{value} ± {doubt} {shown.unit}"
+
+    def amount_text(self) -> str:
+        """As ``with_doubt``, for what cannot be less than nothing: ``anywhere up to 0.85 W`` where the doubt is as large as the value."""
+        u = self.expanded_uncertainty
+        if self.value is None or u is None or u < self.value:
+            return self.with_doubt()
+        return say("anywhere up to {show} {unit}", show=show(max(self.value, 0.0) + u, 2), unit=self.unit)
+
+    def budget(self) -> tuple[str, ...]:
+        """Where the ± comes from, a line a contribution, then how they combine."""
+        if self.value is None:
+            return ()
+        if self.contributions is None:
+            return (say("No accuracy was given for the meter, so there is no ±."),)
+        shown_in = self.for_people()
+        parts = merged(shown_in.contributions or ())
+        if not parts:
+            return (say("Nothing is in doubt here."),)
+        u = combined(parts)
+        shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
+        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]
+        if len(shown) < len(parts):
+            lines.append(say("{value} more, together under 1 %", value=len(parts) - len(shown)))
+        squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
+        lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
+        lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {shown_in.unit} (about 95 %)")
+        return tuple(lines)
