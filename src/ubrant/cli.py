@@ -77,18 +77,18 @@ def analyse_log(
 
     if chemistry and chemistry not in CHEMISTRIES:
         _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
-    said = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
+    stated = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
     accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
     try:
-        kept = read_file(log, Told(method, said, accuracies, one_meter), columns or None, run)
+        stored = read_file(log, Told(method, stated, accuracies, one_meter), columns or None, run)
     except LogError as error:
         _refuse(str(error))
     except MethodError as error:
         _refuse(f"--{error.option}: {error}")
-    account = account_of_kept(kept.record())
+    account = account_of_kept(stored.record())
     if account.trouble:
         _refuse(f"{log.name}: {account.trouble}")
-    warnings = _about_label(kept.run.label)
+    warnings = _about_label(stored.run.label)
     if as_json:
         print(json.dumps(account_to_json(account, warnings), ensure_ascii=False, indent=2))
     else:
@@ -160,15 +160,15 @@ def export_a_run(
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
-    kept = book.kept(chosen)
+    stored = book.kept(chosen)
     try:
         if to.suffix.lower() == ".csv":
-            export_csv(kept, to)
+            export_csv(stored, to)
         elif to.suffix.lower() in {".jot", ".txt"}:
-            if lost := export_jots(kept, to, name):
+            if lost := export_jots(stored, to, name):
                 print(lost, file=sys.stderr)
         else:
-            export_package(kept, to, name)
+            export_package(stored, to, name)
     except ExportError as error:
         _refuse(str(error))
     finally:
@@ -188,11 +188,11 @@ def _open(path: Path) -> Logbook:
 
 
 def _run_of(book: Logbook, number: int) -> tuple[Run, str]:
-    found = next(((r, n) for r, n in book.runs(limit=100_000) if r.id == number), None)
-    if found is None:
+    run = next(((r, n) for r, n in book.runs(limit=100_000) if r.id == number), None)
+    if run is None:
         book.close()
         _refuse(f"There is no run {number} in {book.path.name}: “ubrant runs {book.path.name}” lists them.")
-    return found
+    return run
 
 
 def _refuse(sentence: str) -> NoReturn:

@@ -172,8 +172,8 @@ class Engine:
             except InstrumentError as error:
                 if attempt == 2:
                     own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
-                    said = "" if str(error) in trouble else f" {error}"
-                    return f"{trouble}{said} It could not be confirmed that the {what} is off: switch it off by hand.{own}".strip()
+                    refusal = "" if str(error) in trouble else f" {error}"
+                    return f"{trouble}{refusal} It could not be confirmed that the {what} is off: switch it off by hand.{own}".strip()
                 continue
             break
         return None
@@ -216,15 +216,15 @@ class Engine:
     def _read_zero(self, step: Zero) -> tuple[dict[str, float], str]:
         """Means of a few readings by quantity, and the tap they were read at."""
         first = next((c.tap for c in self._bench.channels if c.tap in {"battery", "input"}), "")
-        found = {}
+        zeros = {}
         for channel in self._bench.channels:
             if channel.tap == first and channel.quantity in step.quantities and channel.quantity in _MOST_ZERO:
                 values = []
                 for _ in range(_ZERO_READINGS):
                     self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._called)
                     values.append(self._read(channel))
-                found[channel.quantity] = sum(values) / len(values)
-        return found, first
+                zeros[channel.quantity] = sum(values) / len(values)
+        return zeros, first
 
     def _rest(self, step: ReadRest) -> None:
         self._update(phase="recovering" if self._progress.load_off_s is not None else "resting")

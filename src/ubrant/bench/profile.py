@@ -129,7 +129,7 @@ def own_folder() -> Path:
 
 def profiles() -> tuple[dict[str, Profile], list[str]]:
     """Every profile by its name, a person's own in place of a shipped one of that name; and a sentence for each that cannot be used."""
-    found = {p.name: p for p in map(shipped, ("load", "supply", "meter", "plug", "scope"))}
+    known = {p.name: p for p in map(shipped, ("load", "supply", "meter", "plug", "scope"))}
     troubles = []
     for path in sorted(own_folder().glob("*.toml")):
         try:
@@ -137,8 +137,8 @@ def profiles() -> tuple[dict[str, Profile], list[str]]:
         except (ProfileError, OSError) as error:
             troubles.append(str(error))
         else:
-            found[profile.name] = profile
-    return found, troubles
+            known[profile.name] = profile
+    return known, troubles
 
 
 def keep_own(text: str) -> Path:

@@ -53,12 +53,12 @@ class Stream:
             None has come yet, or none for too long.
         """
         with self._lock:
-            found = self._latest.get((tap, quantity))
-        if found is None:
+            sample = self._latest.get((tap, quantity))
+        if sample is None:
             raise InstrumentError(self.trouble or f"{self.name} has sent no {quantity} yet: check its cable and how its lines are read.")
-        if now_s - found[0] > self.patience_s:
-            raise InstrumentError(self.trouble or f"{self.name} has sent nothing for {now_s - found[0]:.0f} s: check its cable.")
-        return found[1]
+        if now_s - sample[0] > self.patience_s:
+            raise InstrumentError(self.trouble or f"{self.name} has sent nothing for {now_s - sample[0]:.0f} s: check its cable.")
+        return sample[1]
 
     def _run(self, clock: Clock, recorder: Recorder) -> None:
         last: dict[tuple[str, str], float] = {}
@@ -143,10 +143,10 @@ def board(name: str, address: str, pattern: LinePattern, tap: str = "battery", b
     source = LineSource(name, address, baud)
 
     def poll() -> list[Sample]:
-        found: list[Sample] = []
+        samples: list[Sample] = []
         for line in source.lines():
             values = pattern.read(line)
-            found += [(tap, quantity, value, None) for quantity, value in (values or {}).items()]
-        return found
+            samples += [(tap, quantity, value, None) for quantity, value in (values or {}).items()]
+        return samples
 
     return Stream(name, poll, source.close)

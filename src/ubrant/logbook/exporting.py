@@ -25,7 +25,7 @@ class ExportError(Exception):
     """A file that cannot be written; says why and what to do."""
 
 
-def export_csv(kept: Kept, path: Path) -> None:
+def export_csv(stored: Kept, path: Path) -> None:
     """Readings of a run, a line for each time, headings as ``quantity / unit``; the head and the events on lines of their own.
 
     Raises
@@ -33,10 +33,10 @@ def export_csv(kept: Kept, path: Path) -> None:
     ExportError
         The file cannot be written.
     """
-    _write_beside(path, lambda target: _table(kept).write_csv(target, line_terminator="\r\n"))
+    _write_beside(path, lambda target: _table(stored).write_csv(target, line_terminator="\r\n"))
 
 
-def export_package(kept: Kept, folder: Path, name: str = "") -> None:
+def export_package(stored: Kept, folder: Path, name: str = "") -> None:
     """A folder with ``datapackage.json`` and ``readings.csv``: readings with their units, and what is known about the run.
 
     Raises
@@ -51,8 +51,8 @@ def export_package(kept: Kept, folder: Path, name: str = "") -> None:
         (folder / "readings.jot").unlink(missing_ok=True)  # of an older export
     except OSError as error:
         raise ExportError(f"{folder} could not be written: {error.strerror or error}.") from None
-    export_csv(kept, folder / READINGS)
-    described = json.dumps(_describe(kept, name), indent=2, ensure_ascii=False) + "\n"
+    export_csv(stored, folder / READINGS)
+    described = json.dumps(_describe(stored, name), indent=2, ensure_ascii=False) + "\n"
     _write_beside(folder / PACKAGE, lambda target: target.write_text(described, "utf-8"))
 
 
@@ -67,10 +67,10 @@ def _write_beside(path: Path, write: Callable[[Path], object]) -> None:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
 
 
-def about_run(kept: Kept) -> dict[str, Any]:
+def about_run(stored: Kept) -> dict[str, Any]:
     """What stands in the first event cell of a CSV."""
-    run = kept.run
-    told = {
+    run = stored.run
+    about = {
         "started": run.started,
         "utc_offset_min": run.utc_offset_min,
         "state": run.state,
@@ -78,22 +78,22 @@ def about_run(kept: Kept) -> dict[str, Any]:
         "trouble": run.trouble,
         "source": run.source,
     }
-    return {HEAD: 2, **{k: v for k, v in told.items() if v}, "head": head_to_json(run.head)}
+    return {HEAD: 2, **{k: v for k, v in about.items() if v}, "head": head_to_json(run.head)}
 
 
-def _table(kept: Kept) -> pl.DataFrame:
+def _table(stored: Kept) -> pl.DataFrame:
     import polars as pl  # slow to import, and only files need it
 
     time = "time / s"
     table = pl.DataFrame({time: pl.Series([], dtype=pl.Float64), "n": pl.Series([], dtype=pl.UInt32)})
-    for key, series in shown_series(kept).items():
+    for key, series in shown_series(stored).items():
         column = pl.DataFrame({time: series.time_s, heading_of(key): series.value})
         column = column.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).over(time).alias("n"))  # two readings may have one time
         table = table.join(column, on=[time, "n"], how="full", coalesce=True) if table.width > 2 else column
-    happened = [(e.time_s, event_to_json(e)) for e in kept.events]
-    happened += [(j.time_s, {"kind": LINE, "line": j.line, "typed": j.typed}) for j in kept.jots]
+    happened = [(e.time_s, event_to_json(e)) for e in stored.events]
+    happened += [(j.time_s, {"kind": LINE, "line": j.line, "typed": j.typed}) for j in stored.jots]
     first_s = min([t for t, _ in happened] + ([float(table[time].min())] if len(table) else []), default=0.0)  # type: ignore[arg-type]
-    rows = [(first_s, about_run(kept)), *happened]
+    rows = [(first_s, about_run(stored)), *happened]
     events = pl.DataFrame(
         [(t, json.dumps(cell, ensure_ascii=False)) for t, cell in rows], schema={time: pl.Float64, "event": pl.String}, orient="row"
     )
@@ -101,9 +101,9 @@ def _table(kept: Kept) -> pl.DataFrame:
     return whole.select([time, *(c for c in table.columns if c not in {time, "n"}), "event"]).sort(time, maintain_order=True)
 
 
-def _describe(kept: Kept, name: str) -> dict[str, Any]:
-    run = kept.run
-    keys: list[Key] = list(shown_series(kept))
+def _describe(stored: Kept, name: str) -> dict[str, Any]:
+    run = stored.run
+    keys: list[Key] = list(shown_series(stored))
     fields: list[dict[str, str]] = [{"name": "time / s", "type": "number", "unit": "s"}]
     fields += [{"name": heading_of(key), "type": "number", "unit": key[1]} for key in keys if key[1] in NAMES]
     fields.append({"name": "event", "type": "string"})
@@ -123,5 +123,5 @@ def _describe(kept: Kept, name: str) -> dict[str, Any]:
                 "schema": {"fields": fields, "missingValues": [""]},
             }
         ],
-        "ubrant": about_run(kept),
+        "ubrant": about_run(stored),
     }

@@ -54,14 +54,14 @@ def may_only_look(path: Path) -> bool:
     with contextlib.closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)) as connection:
         try:
             known = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
-            found = connection.execute("PRAGMA user_version").fetchone()[0]
+            version = connection.execute("PRAGMA user_version").fetchone()[0]
         except sqlite3.DatabaseError:
             return False
-    if known and found < FORMAT:
+    if known and version < FORMAT:
         raise LogbookError(
             f"{path.name} is of an older format and cannot be written where it is: copy it to a folder of yours and open that."
         )
-    return bool(known and found == FORMAT)
+    return bool(known and version == FORMAT)
 
 
 def salvage(damaged: Path, into: Path) -> int:

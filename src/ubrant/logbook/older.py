@@ -95,7 +95,7 @@ def _meters(plan: Mapping[str, Any], voltage_accuracy: str, current_accuracy: st
         corrections = plan.get("corrections") or [{}, {}]
         into = {"power_accuracy": plan.get("input_power_accuracy", ""), "floor_a": float(plan.get("floor_a", 0.0))}
         out = {"power_accuracy": plan.get("output_power_accuracy", "")}
-        found = {
+        meters = {
             "input": Meter(name, voltage_accuracy, current_accuracy, details=details_from({**corrections[0], **into})),
             "output": Meter(
                 plan.get("output_meter", ""),
@@ -105,17 +105,17 @@ def _meters(plan: Mapping[str, Any], voltage_accuracy: str, current_accuracy: st
             ),
         }
         if plan.get("scope_accuracy"):
-            found["scope"] = Meter("Scope", plan["scope_accuracy"])
+            meters["scope"] = Meter("Scope", plan["scope_accuracy"])
     else:
-        found = {"battery": Meter(name, voltage_accuracy, current_accuracy, details=details_from(plan.get("meter_details", {})))}
+        meters = {"battery": Meter(name, voltage_accuracy, current_accuracy, details=details_from(plan.get("meter_details", {})))}
     for tap, about in plan.get("beside", {}).items():
-        found[tap] = Meter(
+        meters[tap] = Meter(
             about["name"],
             about.get("voltage_accuracy", ""),
             about.get("current_accuracy", ""),
             details=details_from(about.get("details", {})),
         )
-    return found
+    return meters
 
 
 def _criteria(plan: Mapping[str, Any]) -> Criteria:

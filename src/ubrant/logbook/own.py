@@ -40,10 +40,10 @@ def heading_of(key: Key) -> str:
     return f"{key[0]} {NAMES[key[1]]}"
 
 
-def shown_series(kept: Kept) -> dict[Key, Series]:
+def shown_series(stored: Kept) -> dict[Key, Series]:
     """What an export holds as columns, the battery's first: instruments' readings, and typed ones where there are no others."""
-    found = {key: series for key, series in kept.readings.items() if key[1] in NAMES}
-    found |= {key: s for key, s in gather(entries_of(kept.jots)).series.items() if key not in found and key[1] in NAMES}
+    found = {key: series for key, series in stored.readings.items() if key[1] in NAMES}
+    found |= {key: s for key, s in gather(entries_of(stored.jots)).series.items() if key not in found and key[1] in NAMES}
     return {key: found[key] for key in sorted(found, key=lambda k: (k[0] != "battery", k[0], list(NAMES).index(k[1]))) if len(found[key])}
 
 
@@ -140,21 +140,21 @@ def run_from(about: dict[str, Any], name: str) -> Run:
         raise LogError(f"{name}: what stands in it of the run does not hold together ({error}). Export it again.") from None
 
 
-def _without_typed(kept: Kept, path: Path) -> Kept:
+def _without_typed(stored: Kept, path: Path) -> Kept:
     """Typed lines say more than the columns made of them: those are left aside, unless somebody changed them."""
-    typed = gather(entries_of(kept.jots)).series
+    typed = gather(entries_of(stored.jots)).series
     for key, series in typed.items():
-        found = kept.readings.get(key)
+        found = stored.readings.get(key)
         if found is None or key[1] not in NAMES:
             continue
         if len(found) == len(series) and np.array_equal(found.time_s, series.time_s) and np.array_equal(found.value, series.value):
-            kept.readings.pop(key)  # type: ignore[attr-defined]
-    changed = [heading_of(key) for key in typed if key in kept.readings and kept.run.head.origin.road == "typed"]
+            stored.readings.pop(key)  # type: ignore[attr-defined]
+    changed = [heading_of(key) for key in typed if key in stored.readings and stored.run.head.origin.road == "typed"]
     if changed:
         raise LogError(
             f"{path.name}: the column “{changed[0]}” is not what the typed lines in its event cells say. Change the lines, or take the events out and bring it in as a log."
         )
-    return kept
+    return stored
 
 
 def _key_of(heading: str, path: Path) -> Key:

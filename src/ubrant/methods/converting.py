@@ -107,16 +107,16 @@ def flows_at(setup: Setup, points: Points, k: int) -> dict[str, Flow]:
 
 def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> dict[str, Flow]:
     """The same where there are no points; the source is worked out by the leads."""
-    found = {}
+    flows = {}
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
     for place, through, meter in ((UNIT, into, setup.meter("input")), (LOAD, out, output)):
         if through is not None:
-            found[place] = through.flow(meter.name)
-    at = found.get(UNIT)
+            flows[place] = through.flow(meter.name)
+    at = flows.get(UNIT)
     if at is not None and at.volts is not None and at.amps is not None:
         source_v = at.volts + at.amps * setup.leads.resistance_ohm
-        found[SOURCE] = Flow(source_v * at.amps, source_v, at.amps)
-    return found
+        flows[SOURCE] = Flow(source_v * at.amps, source_v, at.amps)
+    return flows
 
 
 # meters that are read along
@@ -124,7 +124,7 @@ def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> 
 
 def disagreements(record: Record) -> tuple[str, ...]:
     """A sentence for every quantity on which two meters at one place are too far apart."""
-    said = []
+    sentences = []
     for tap, other in record.head.setup.meters.items():
         place, _, number = tap.rpartition(" ")
         if not number.isdigit() or place not in record.head.setup.meters:
@@ -133,10 +133,10 @@ def disagreements(record: Record) -> tuple[str, ...]:
             mine, theirs = record.corrected(place, unit), record.corrected(tap, unit)
             if mine is not None and theirs is not None and len(mine) and len(theirs):
                 pair = _paired(record, mine, theirs)
-                said.append(
+                sentences.append(
                     disagreement(*pair, unit, record.accuracy(place, unit), record.accuracy(tap, unit), f"{other.name} at the {place}")
                 )
-    return tuple(text for text in said if text)
+    return tuple(text for text in sentences if text)
 
 
 def _paired(record: Record, mine: Series, other: Series) -> tuple[Array, Array]:
@@ -150,17 +150,17 @@ def _paired(record: Record, mine: Series, other: Series) -> tuple[Array, Array]:
 # drawings
 
 
-def loss_plot(found: Sweep | None, *, live: bool) -> Plot:
+def loss_plot(sweep: Sweep | None, *, live: bool) -> Plot:
     """Losses over the load: always-on, proportional and resistive part stacked; the measured points on it, the latest ringed while it goes on."""
     title, along, up = say("What it burns"), say("load, W"), say("loss, W")
-    if found is None or not len(found.points):
+    if sweep is None or not len(sweep.points):
         return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
-    points, model = found.points, found.model
+    points, model = sweep.points, sweep.model
     loss = points.input_w - points.output_w
-    top = float(np.max(loss[found.in_tolerance])) if found.in_tolerance.any() else 1.0
+    top = float(np.max(loss[sweep.in_tolerance])) if sweep.in_tolerance.any() else 1.0
     x_span, y_span = (0.0, max(float(points.output_w.max()) * 1.04, 0.1)), (0.0, max(top * 1.15, 1e-3))
     layers: list[Layer] = []
-    told = ""
+    description = ""
     if model is not None:
         loads = np.linspace(0, x_span[1], 60)
         parts = np.array([model.parts_w(float(p)) for p in loads]).clip(0)
@@ -168,19 +168,19 @@ def loss_plot(found: Sweep | None, *, live: bool) -> Plot:
         for column, name in enumerate((say("always on"), say("proportional"), say("resistive"))):
             layers.append(Area(loads, lower, lower + parts[:, column], "loss", column, name))
             lower = lower + parts[:, column]
-        told = f"p₀ {plain(model.fixed_w, 3)} W, a {plain(model.proportional, 3)}, b {plain(model.resistive_per_w, 3)} per W"
-    good = found.in_tolerance
+        description = f"p₀ {plain(model.fixed_w, 3)} W, a {plain(model.proportional, 3)}, b {plain(model.resistive_per_w, 3)} per W"
+    good = sweep.in_tolerance
     layers.append(Dots(points.output_w[good], loss[good], (TAKEN,) * int(good.sum())))
     if live:
         layers.append(Dots(points.output_w[-1:], loss[-1:], ("",), ringed=0))
-    return Plot(title, along, up, x_span, y_span, tuple(layers), told)
+    return Plot(title, along, up, x_span, y_span, tuple(layers), description)
 
 
-def output_plot(found: Sweep | None, tolerance: Tolerance | None) -> Plot:
+def output_plot(sweep: Sweep | None, tolerance: Tolerance | None) -> Plot:
     """Output voltage over the load, with the tolerance as two levels."""
     title, along, up = say("Output over load"), say("load, W     ◆ outside   × off"), say("output, V")
-    points = found.points if found is not None else None
-    if found is None or points is None or not len(points) or not float(points.output_v.max()) > 0:
+    points = sweep.points if sweep is not None else None
+    if sweep is None or points is None or not len(points) or not float(points.output_v.max()) > 0:
         return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0))
     on = points.output_v[points.output_v > 0.5 * float(points.output_v.max())]
     low, high = float(on.min()), float(on.max())
@@ -192,9 +192,9 @@ def output_plot(found: Sweep | None, tolerance: Tolerance | None) -> Plot:
     x_span: Span = (-0.03 * float(points.output_w.max()), float(points.output_w.max()) * 1.05 + 0.1)
     y_span: Span = (low - room, high + room)
     order = [k for k in np.argsort(points.output_w) if points.output_v[k] > y_span[0]]
-    dots = Dots(points.output_w, np.maximum(points.output_v, y_span[0]), tuple(states_of(found)))
-    told = say("{low} to {high} V", low=show(float(on.min())), high=show(float(on.max())))
-    return Plot(title, along, up, x_span, y_span, (*rules, Curve(points.output_w[order], points.output_v[order]), dots), told)
+    dots = Dots(points.output_w, np.maximum(points.output_v, y_span[0]), tuple(states_of(sweep)))
+    description = say("{low} to {high} V", low=show(float(on.min())), high=show(float(on.max())))
+    return Plot(title, along, up, x_span, y_span, (*rules, Curve(points.output_w[order], points.output_v[order]), dots), description)
 
 
 def wave_plot(waves: Sequence[SeenWave]) -> Plot:
@@ -203,12 +203,12 @@ def wave_plot(waves: Sequence[SeenWave]) -> Plot:
     most_w = max(w.load_w for w in shown)
     peak = max(float(np.max(np.abs(w.volts))) for w in shown)
     until = max(float(w.time_s[-1]) for w in shown) * 1000
-    told = [wave_words(w, most_w) for w in shown]
+    descriptions = [wave_words(w, most_w) for w in shown]
     layers = tuple(
         Curve(1000 * w.time_s, w.volts, "voltage", style, text, keyed=True)
-        for w, style, text in zip(shown, (SOLID, DOTTED), told, strict=False)
+        for w, style, text in zip(shown, (SOLID, DOTTED), descriptions, strict=False)
     )
-    return Plot(say("Wave"), say("time, ms"), "V", (0.0, until), (-1.2 * peak, 1.75 * peak), layers, "; ".join(told))
+    return Plot(say("Wave"), say("time, ms"), "V", (0.0, until), (-1.2 * peak, 1.75 * peak), layers, "; ".join(descriptions))
 
 
 def wave_words(wave: SeenWave, most_w: float) -> str:

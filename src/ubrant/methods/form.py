@@ -209,10 +209,10 @@ def read_fields(fields: tuple[Field, ...], typed: Mapping[str, str]) -> dict[str
     FieldError
         A field that cannot be read.
     """
-    found: dict[str, dict[str, Any]] = {PLAN: {}, CRITERIA: {}, CONDITIONS: {}, ORIGIN: {}}
+    values: dict[str, dict[str, Any]] = {PLAN: {}, CRITERIA: {}, CONDITIONS: {}, ORIGIN: {}}
     for field in fields:
-        found[field.part][field.key] = field.read(typed.get(field.key, field.usual))
-    return found
+        values[field.part][field.key] = field.read(typed.get(field.key, field.usual))
+    return values
 
 
 def volts(value: float) -> str:

@@ -14,18 +14,18 @@ def two_meter_checks(setup: Setup, into: tuple[float, float], out: tuple[float, 
     meters = [(setup.meter("input"), into)]
     if out is not None:
         meters.append((setup.meter("output") if "output" in setup.meters else setup.meter("input"), out))
-    found = [problem for meter, most in meters for problem in range_checks(meter, *most)]
+    problems = [problem for meter, most in meters for problem in range_checks(meter, *most)]
     unknown = [m.name for m, _ in meters if not (m.voltage_accuracy and m.current_accuracy) and not m.details.power_accuracy]
     if unknown:
-        found.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=unknown[0])))
-    return found
+        problems.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=unknown[0])))
+    return problems
 
 
 def range_checks(meter: Meter, volts: float, amps: float) -> list[Problem]:
     """More than a meter can show: volts are refused, amperes are said."""
-    found = []
+    problems = []
     if meter.max_v is not None and volts > meter.max_v:
-        found.append(
+        problems.append(
             Problem(
                 True,
                 say(
@@ -37,7 +37,7 @@ def range_checks(meter: Meter, volts: float, amps: float) -> list[Problem]:
             )
         )
     if meter.max_a is not None and amps > meter.max_a:
-        found.append(
+        problems.append(
             Problem(
                 False,
                 say(
@@ -48,12 +48,12 @@ def range_checks(meter: Meter, volts: float, amps: float) -> list[Problem]:
                 ),
             )
         )
-    return found
+    return problems
 
 
 def plug_meter_checks(meter: Meter, mains_v: float) -> list[Problem]:
     """What speaks against a meter between the wall and what is tested."""
-    found = range_checks(meter, mains_v, 0.0)
+    problems = range_checks(meter, mains_v, 0.0)
     if not meter.details.power_accuracy:
-        found.append(Problem(False, say("Nobody said how accurate the watts of {name} are: the findings will have no ±.", name=meter.name)))
-    return found
+        problems.append(Problem(False, say("Nobody said how accurate the watts of {name} are: the findings will have no ±.", name=meter.name)))
+    return problems

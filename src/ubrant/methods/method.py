@@ -224,11 +224,11 @@ class Method:
 
     def typed(self, prepared: Prepared) -> dict[str, str]:
         """The fields again, as they could have been typed."""
-        found = {}
+        texts = {}
         for one in self.form(prepared.setup):
             part = {PLAN: prepared.plan, CRITERIA: prepared.criteria, CONDITIONS: prepared.conditions, ORIGIN: prepared}[one.part]
-            found[one.key] = one.kind.show(getattr(part, one.key))
-        return found
+            texts[one.key] = one.kind.show(getattr(part, one.key))
+        return texts
 
     def by_person(self, prepared: Prepared) -> Prepared:
         """The same where a person switches the load."""

@@ -51,9 +51,9 @@ def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
 
 def each_caution_once(lines: list[StepLine]) -> list[StepLine]:
     """Each caution at the first step it matters for, and not again."""
-    said: set[str] = set()
-    found = []
+    known: set[str] = set()
+    steps = []
     for line in lines:
-        found.append(replace(line, cautions=tuple(c for c in line.cautions if c not in said)))
-        said |= set(line.cautions)
-    return found
+        steps.append(replace(line, cautions=tuple(c for c in line.cautions if c not in known)))
+        known |= set(line.cautions)
+    return steps

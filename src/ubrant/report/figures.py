@@ -49,7 +49,7 @@ def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
     use_shipped_type()
     from matplotlib.figure import Figure
 
-    found = [trace_figure(d) for d in drawings if isinstance(d, Trace) and d.measured and len(d.measured["V"])]
+    figures = [trace_figure(d) for d in drawings if isinstance(d, Trace) and d.measured and len(d.measured["V"])]
     beside = [d for d in drawings if (isinstance(d, Plot) and d.layers) or (isinstance(d, Bars) and d.rows)]
     if beside:
         figure = Figure(figsize=(7.1, 2.7), layout="constrained")
@@ -59,8 +59,8 @@ def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
             elif isinstance(drawing, Bars):
                 _bars(axis, drawing)
             axis.spines[["top", "right"]].set_visible(False)
-        found.append(figure)
-    return found + [_ladder_figure(d) for d in drawings if isinstance(d, Ladder)]
+        figures.append(figure)
+    return figures + [_ladder_figure(d) for d in drawings if isinstance(d, Ladder)]
 
 
 def trace_figure(trace: Trace) -> Figure:

@@ -82,9 +82,9 @@ def _each_once(meters: Iterable[Meter]) -> list[Meter]:
 
 def _meter_problems(choice: BenchChoice, meter: Meter) -> list[str]:
     """What is missing for one meter and for those that go with it."""
-    said = []
+    sentences = []
     if meter.details.connection == "display":
-        said.append(
+        sentences.append(
             f"{meter.name} has no connection: it is read off by a person. Type the readings, or say on the shelf how it is connected."
         )
     from ubrant.bench.profile import profiles  # slow to import, and needed only with instruments
@@ -94,27 +94,27 @@ def _meter_problems(choice: BenchChoice, meter: Meter) -> list[str]:
         if instrument is None or instrument.details.connection == "display":
             continue
         if not instrument.details.address:
-            said.append(f"{instrument.name} has no address: say on the shelf where it is connected.")
+            sentences.append(f"{instrument.name} has no address: say on the shelf where it is connected.")
         elif instrument.details.connection == "scpi" and instrument.details.profile and instrument.details.profile not in known:
-            said.append(f"{instrument.name} has the profile “{instrument.details.profile}”, and there is none of that name.")
+            sentences.append(f"{instrument.name} has the profile “{instrument.details.profile}”, and there is none of that name.")
         elif instrument.details.connection == "lines":
             try:
                 LinePattern(instrument.details.profile)
             except PatternError as error:
-                said.append(f"{instrument.name}: {error}")
-    return said + troubles
+                sentences.append(f"{instrument.name}: {error}")
+    return sentences + troubles
 
 
 def placed(first: Mapping[str, Meter], others: tuple[Meter, ...]) -> dict[str, Meter]:
     """Every meter once, by the tap it is read at: a second one at a place is at ``battery 2``, a third at ``battery 3``."""
-    found = dict(first)
+    meters = dict(first)
     for meter in others:
-        if any(meter.is_same(other) for other in found.values()):
+        if any(meter.is_same(other) for other in meters.values()):
             continue
         tap = meter.details.tap
-        number = next(n for n in range(2, len(found) + 3) if f"{tap} {n}" not in found)
-        found[f"{tap} {number}" if tap in found else tap] = meter
-    return found
+        number = next(n for n in range(2, len(meters) + 3) if f"{tap} {n}" not in meters)
+        meters[f"{tap} {number}" if tap in meters else tap] = meter
+    return meters
 
 
 def on_instruments(setup: Setup, choice: BenchChoice) -> Setup:

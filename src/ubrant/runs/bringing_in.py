@@ -58,7 +58,7 @@ class Told:
     load_w: float | None = None
 
 
-def read_file(path: Path, told: Told, columns: str | None = None, number: int | None = None) -> Kept:
+def read_file(path: Path, options: Told, columns: str | None = None, number: int | None = None) -> Kept:
     """The one run in a file, under what was said of it.
 
     Raises
@@ -70,15 +70,15 @@ def read_file(path: Path, told: Told, columns: str | None = None, number: int | 
     """
     own = own_run(path)
     if own is not None:
-        return judged(own, told)
-    key = told.method or usual().key
+        return judged(own, options)
+    key = options.method or usual().key
     try:
         method = method_of(key)
     except UnknownMethodError as error:
         raise MethodError("method", str(error)) from None
     if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
-        return judged(from_taps(path, method, columns), told)
-    return judged(from_log(only(read_logs(path, columns), number), told.method), told)
+        return judged(from_taps(path, method, columns), options)
+    return judged(from_log(only(read_logs(path, columns), number), options.method), options)
 
 
 def own_run(path: Path) -> Kept | None:
@@ -204,7 +204,7 @@ def _lacking(log: TapLog) -> str:
     return left_out_sentence(log.left_out, "lacks a reading", "lack a reading")
 
 
-def judged(kept: Kept, told: Told) -> Kept:
+def judged(stored: Kept, options: Told) -> Kept:
     """Under what a person said of it; what was not said stays as the file has it.
 
     Raises
@@ -212,8 +212,8 @@ def judged(kept: Kept, told: Told) -> Kept:
     MethodError
         What was said cannot be read; says which.
     """
-    head = kept.run.head
-    key = told.method or head.method
+    head = stored.run.head
+    key = options.method or head.method
     try:
         entry = entry_of(key)
     except UnknownMethodError as error:
@@ -222,18 +222,18 @@ def judged(kept: Kept, told: Told) -> Kept:
         head = replace(head, plan={})
     method = entry.method
     setup = head.setup
-    if told.unit is not None:
-        setup = replace(setup, unit=told.unit)
-    setup = replace(setup, meters=_meters(method, setup, told))
-    setup, criteria = method.of_log(setup, told.said)
+    if options.unit is not None:
+        setup = replace(setup, unit=options.unit)
+    setup = replace(setup, meters=_meters(method, setup, options))
+    setup, criteria = method.of_log(setup, options.said)
     merged = {name: value for name in ("cutoff", "tolerance", "rated_w") if (value := getattr(criteria, name)) is not None}
     conditions = head.conditions
-    if told.temperature_c is not None:
-        conditions = replace(conditions, temperature_c=told.temperature_c)
-    if told.load_w is not None:
-        conditions = replace(conditions, load_w=told.load_w)
+    if options.temperature_c is not None:
+        conditions = replace(conditions, temperature_c=options.temperature_c)
+    if options.load_w is not None:
+        conditions = replace(conditions, load_w=options.load_w)
     judged_by = replace(head.criteria, **merged)
-    return kept.under(Head(entry.key, setup, head.plan, judged_by, conditions, head.origin))
+    return stored.under(Head(entry.key, setup, head.plan, judged_by, conditions, head.origin))
 
 
 def entry_or(key: str) -> str:
@@ -244,42 +244,42 @@ def entry_or(key: str) -> str:
         return key
 
 
-def _meters(method: Method, setup: Setup, told: Told) -> dict[str, Meter]:
+def _meters(method: Method, setup: Setup, options: Told) -> dict[str, Meter]:
     """Meters at the method's taps with what was said of their accuracy."""
-    found: dict[str, Meter] = {**setup.meters, **told.meters}
-    if not any(told.accuracies) and not told.one_meter:
-        return found
-    texts = {"output": (told.accuracies[2] or told.accuracies[0], told.accuracies[3] or told.accuracies[1])}
+    meters: dict[str, Meter] = {**setup.meters, **options.meters}
+    if not any(options.accuracies) and not options.one_meter:
+        return meters
+    texts = {"output": (options.accuracies[2] or options.accuracies[0], options.accuracies[3] or options.accuracies[1])}
     for tap in method.taps:
-        if tap == "output" and told.one_meter:
-            found.pop("output", None)
+        if tap == "output" and options.one_meter:
+            meters.pop("output", None)
             continue
-        volts, amps = texts.get(tap, told.accuracies[:2])
-        meter = found.get(tap) or Meter(f"{tap} meter" if len(method.taps) > 1 else "")
+        volts, amps = texts.get(tap, options.accuracies[:2])
+        meter = meters.get(tap) or Meter(f"{tap} meter" if len(method.taps) > 1 else "")
         meter = replace(meter, voltage_accuracy=volts or meter.voltage_accuracy, current_accuracy=amps or meter.current_accuracy)
         for option, unit in (("voltage", "V"), ("current", "A")):
             try:
                 meter.accuracy(unit)
             except QuantityError as error:
                 raise MethodError(
-                    f"{'output-' if tap == 'output' and any(told.accuracies[2:]) else ''}{option}-accuracy", str(error)
+                    f"{'output-' if tap == 'output' and any(options.accuracies[2:]) else ''}{option}-accuracy", str(error)
                 ) from None
-        found[tap] = meter
-    return found
+        meters[tap] = meter
+    return meters
 
 
-def keep(logbook: Logbook, kept: Kept, unit: Unit | None) -> Run:
+def keep(logbook: Logbook, stored: Kept, unit: Unit | None) -> Run:
     """Keep a run from elsewhere as one of a unit's."""
-    head = kept.run.head
+    head = stored.run.head
     if unit is not None:
         head = replace(head, setup=replace(head.setup, unit=unit))
-    run = replace(kept.run, told=head, unit_id=unit.id if unit is not None else None)
-    return logbook.keep_import(replace(kept, run=run))
+    run = replace(stored.run, told=head, unit_id=unit.id if unit is not None else None)
+    return logbook.keep_import(replace(stored, run=run))
 
 
-def unit_for(logbook: Logbook, kept: Kept) -> Unit | None:
+def unit_for(logbook: Logbook, stored: Kept) -> Unit | None:
     """Whose run an export is: a unit of the same name and label on the shelf, or a new one put there; None where it names none."""
-    unit = kept.run.head.setup.unit
+    unit = stored.run.head.setup.unit
     if not unit.name:
         return None
     found = next((u for u in logbook.units() if (u.name, u.label_text) == (unit.name, unit.label_text)), None)

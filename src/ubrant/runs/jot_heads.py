@@ -40,28 +40,28 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     LogError
         A line of it that cannot be read; says which and what to write.
     """
-    told: Mapping[str, str] = log.about.get("head", {})
-    key = method_key or told.get("method", "") or usual().key
+    headings: Mapping[str, str] = log.about.get("head", {})
+    key = method_key or headings.get("method", "") or usual().key
     try:
         method = method_of(key)
     except UnknownMethodError as error:
         raise LogError(f"{log.name}, method: {error}") from None
-    unit = Unit(told.get("unit", ""), told.get("kind", ""), told.get("label", ""), told.get("chemistry") or None)
+    unit = Unit(headings.get("unit", ""), headings.get("kind", ""), headings.get("label", ""), headings.get("chemistry") or None)
     first = method.taps[0]
-    meters = {first: _meter(told, "")}
-    for heading in told:
+    meters = {first: _meter(headings, "")}
+    for heading in headings:
         if match := re.fullmatch(r"(?:meter|volts|amps|watts|details) (.+)", heading):
-            meters[match[1]] = _meter(told, f" {match[1]}")
-    fed = told.get("fed by", "")
+            meters[match[1]] = _meter(headings, f" {match[1]}")
+    fed = headings.get("fed by", "")
     name, _, label = fed.partition(": ")
     battery = Unit(name, "battery", label) if fed else None
-    setup = Setup(unit, meters, _leads(log, told.get("leads", "")), battery)
-    between = HELD if told.get("between", "").lower().startswith("h") else STRAIGHT
-    typed = {heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in told.items() if heading.startswith("plan ")}
-    conditions = Conditions(_quantity(log, told, "temperature", "°C"), told.get("start", ""))
+    setup = Setup(unit, meters, _leads(log, headings.get("leads", "")), battery)
+    between = HELD if headings.get("between", "").lower().startswith("h") else STRAIGHT
+    typed = {heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in headings.items() if heading.startswith("plan ")}
+    conditions = Conditions(_quantity(log, headings, "temperature", "°C"), headings.get("start", ""))
     origin = Origin(BY_HAND, between, said=tuple(log.warnings))
-    cutoff_v = _quantity(log, told, "cutoff", "V")
-    cutoff = Cutoff(cutoff_v, _quantity(log, told, "hold", "s") or 1.0) if cutoff_v else None
+    cutoff_v = _quantity(log, headings, "cutoff", "V")
+    cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
     return Head(method.key, setup, plan, criteria, conditions, origin), log.started
@@ -83,8 +83,8 @@ def _plan(log: LogFile, method: Method, setup: Setup, typed: Mapping[str, str]) 
     return encode(prepared.plan), prepared.criteria
 
 
-def _quantity(log: LogFile, told: Mapping[str, str], heading: str, unit: str) -> float | None:
-    text = told.get(heading, "")
+def _quantity(log: LogFile, headings: Mapping[str, str], heading: str, unit: str) -> float | None:
+    text = headings.get(heading, "")
     if not text:
         return None
     try:
@@ -97,10 +97,10 @@ _NONE = "none"
 _LIKE = {"cutoff": "11.0 V", "hold": "1 s", "temperature": "20 °C"}
 
 
-def _meter(told: Mapping[str, str], tap: str) -> Meter:
-    details: dict[str, object] = {"power_accuracy": told.get(f"watts{tap}", "")}
+def _meter(headings: Mapping[str, str], tap: str) -> Meter:
+    details: dict[str, object] = {"power_accuracy": headings.get(f"watts{tap}", "")}
     number = 0
-    for part in filter(None, (p.strip() for p in told.get(f"details{tap}", "").split(","))):
+    for part in filter(None, (p.strip() for p in headings.get(f"details{tap}", "").split(","))):
         name, _, value = part.partition(" ")
         if name == "id":
             number = int(value)
@@ -109,7 +109,7 @@ def _meter(told: Mapping[str, str], tap: str) -> Meter:
         elif name in _DETAILS:
             details[name] = float(value)
     return Meter(
-        told.get(f"meter{tap}", ""), told.get(f"volts{tap}", ""), told.get(f"amps{tap}", ""), id=number, details=details_from(details)
+        headings.get(f"meter{tap}", ""), headings.get(f"volts{tap}", ""), headings.get(f"amps{tap}", ""), id=number, details=details_from(details)
     )
 
 
@@ -122,17 +122,17 @@ def _leads(log: LogFile, text: str) -> Leads:
     return Leads(float(match[1]), float(match[2]))
 
 
-def lost_in_jots(kept: Kept) -> str:
+def lost_in_jots(stored: Kept) -> str:
     """What a jot text cannot hold of a run, in a sentence; empty where it holds it all."""
     lost = []
-    if any(len(s) for s in kept.readings.values()):
+    if any(len(s) for s in stored.readings.values()):
         lost.append("what instruments read")
-    if any(not isinstance(e, LoadOn | LoadOff | Note) for e in kept.events):
+    if any(not isinstance(e, LoadOn | LoadOff | Note) for e in stored.events):
         lost.append("what the bench did")
     return f"A jot text holds what was typed: {' and '.join(lost)} is not in it." if lost else ""
 
 
-def export_jots(kept: Kept, path: Path, name: str = "") -> str:
+def export_jots(stored: Kept, path: Path, name: str = "") -> str:
     """A run's typed lines, notes and switching as jot text; returns what it cannot hold.
 
     Raises
@@ -140,23 +140,23 @@ def export_jots(kept: Kept, path: Path, name: str = "") -> str:
     ExportError
         The file cannot be written.
     """
-    run, head = kept.run, kept.run.head
-    entries = entries_of(kept.jots)
-    entries += [Entry(e.time_s, Jotting(e.text)) for e in kept.events if isinstance(e, Note)]
+    run, head = stored.run, stored.run.head
+    entries = entries_of(stored.jots)
+    entries += [Entry(e.time_s, Jotting(e.text)) for e in stored.events if isinstance(e, Note)]
     marks = {LoadOn: "load on", LoadOff: "load off"}
-    entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in kept.events if isinstance(e, LoadOn | LoadOff)]
+    entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in stored.events if isinstance(e, LoadOn | LoadOff)]
     started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
     try:
         path.write_text(write_jot_text(head_lines(head, name), started, entries), "utf-8")
     except OSError as error:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
-    return lost_in_jots(kept)
+    return lost_in_jots(stored)
 
 
 def head_lines(head: Head, name: str) -> dict[str, str]:
     """The head, a heading and its words each."""
     method, setup = method_of(head.method), head.setup
-    found = {
+    lines = {
         "method": method.key,
         "unit": name or setup.unit.name,
         "kind": setup.unit.kind,
@@ -169,17 +169,17 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
     }
     for tap, meter in setup.meters.items():
-        found |= _meter_lines(meter, "" if tap == method.taps[0] else f" {tap}")
+        lines |= _meter_lines(meter, "" if tap == method.taps[0] else f" {tap}")
     prepared = method.prepared(head)
     if prepared.plan is not None:
         typed = method.typed(prepared)
         for place, field in enumerate(method.form(setup)):
             if not place or typed[field.key] != field.usual:  # the first one always: it says that there is a plan
-                found[f"plan {field.key}"] = typed[field.key] or _NONE
+                lines[f"plan {field.key}"] = typed[field.key] or _NONE
     cutoff = head.criteria.cutoff
     if cutoff is not None:
-        found |= {"cutoff": f"{cutoff.voltage_v:.12g} V", "hold": f"{cutoff.hold_s:.12g} s"}
-    return {key: text for key, text in found.items() if text}
+        lines |= {"cutoff": f"{cutoff.voltage_v:.12g} V", "hold": f"{cutoff.hold_s:.12g} s"}
+    return {key: text for key, text in lines.items() if text}
 
 
 def _meter_lines(meter: Meter, tap: str) -> dict[str, str]:

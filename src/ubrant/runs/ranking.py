@@ -14,9 +14,9 @@ from ubrant.runs.accounts import account_of_kept
 def candidates_of(logbook: Logbook, output_v: float | None = None) -> list[Candidate]:
     """The latest run of each unit that gives losses; with ``output_v`` only of those that give about that voltage."""
     ranking = {e.key for e in entries() if e.ranks}
-    found: dict[int, Candidate] = {}
+    candidates: dict[int, Candidate] = {}
     for run, name in logbook.runs():
-        if run.method not in ranking or run.unit_id is None or run.unit_id in found or run.state == "running":
+        if run.method not in ranking or run.unit_id is None or run.unit_id in candidates or run.state == "running":
             continue
         unit = logbook.unit(run.unit_id)
         try:
@@ -27,8 +27,8 @@ def candidates_of(logbook: Logbook, output_v: float | None = None) -> list[Candi
             continue
         candidate = account_of_kept(logbook.kept(run).record()).candidate
         if candidate is not None:
-            found[run.unit_id] = replace(candidate, name=name)
-    return list(found.values())
+            candidates[run.unit_id] = replace(candidate, name=name)
+    return list(candidates.values())
 
 
 def ranked_for(logbook: Logbook, job: Job, output_v: float | None) -> tuple[list[Ranked], str]:

@@ -45,7 +45,7 @@ class Source:
 
 def sources(logbook: Logbook, most: int = 60) -> list[Source]:
     """Runs with an energy, the newest first, then the labels of units that were never tested."""
-    found: list[Source] = []
+    known: list[Source] = []
     tested = set()
     for run, name in logbook.runs(limit=most):
         if run.state == "running":
@@ -59,7 +59,7 @@ def sources(logbook: Logbook, most: int = 60) -> list[Source]:
         if energy_u is None:
             doubtful += " Nobody said how accurate the meter is, so its part is missing from the band."
         value, spread = show_with(energy_wh, energy_u)
-        found.append(
+        known.append(
             Source(
                 f"{name or run.source}, run of {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}",
                 name or run.source,
@@ -74,21 +74,21 @@ def sources(logbook: Logbook, most: int = 60) -> list[Source]:
     for unit in logbook.units():
         label = label_of(unit)
         if unit.id not in tested and label is not None and label.energy_wh:
-            told = f"label: {show_with(label.energy_wh, LABEL_DOUBT * label.energy_wh)[0]} Wh, taken as ± 10 %"
+            description = f"label: {show_with(label.energy_wh, LABEL_DOUBT * label.energy_wh)[0]} Wh, taken as ± 10 %"
             doubtful = "Only the label says so: a test would narrow the band."
-            found.append(
+            known.append(
                 Source(
                     f"{unit.name}, by its label",
                     unit.name,
                     label.energy_wh,
                     rectangular(LABEL_DOUBT * label.energy_wh),
-                    told,
+                    description,
                     doubtful,
                     1.0,
                     None,
                 )
             )
-    return found
+    return known
 
 
 def outlook_path(name: str, outlook: Outlook) -> PowerPath:

@@ -40,13 +40,13 @@ def titles_of(tree: ast.Module) -> Iterator[tuple[str, str, int]]:
 
 def gather(source: Path) -> Xml.Element:
     """The catalogue in Qt's own format, nothing translated yet."""
-    found: dict[str, dict[str, list[str]]] = {}
+    words_of: dict[str, dict[str, list[str]]] = {}
     for path in sorted(source.rglob("*.py")):
         tree = ast.parse(path.read_text("utf-8"))
         for context, text, line in (*sentences_of(tree), *titles_of(tree)):
-            found.setdefault(context, {}).setdefault(text, []).append(f"{path.relative_to(source).as_posix()}:{line}")
+            words_of.setdefault(context, {}).setdefault(text, []).append(f"{path.relative_to(source).as_posix()}:{line}")
     root = Xml.Element("TS", version="2.1", sourcelanguage="en")
-    for context, texts in sorted(found.items()):
+    for context, texts in sorted(words_of.items()):
         part = Xml.SubElement(root, "context")
         Xml.SubElement(part, "name").text = context
         for text, places in texts.items():

@@ -117,19 +117,19 @@ class Workbench(QObject):
 
     def keep_import(self, keep: Callable[[], Run]) -> Run | None:
         """Keep a log from elsewhere, by a function that does; None when it could not be kept."""
-        kept: list[Run] = []
+        stored: list[Run] = []
 
         def do() -> None:
-            kept[:] = [keep()]
+            stored[:] = [keep()]
             self.shelf_changed.emit()
-            self.run_opened.emit(kept[0].id)
+            self.run_opened.emit(stored[0].id)
 
         def undo() -> None:
-            self.logbook.delete_run(kept[0].id)
+            self.logbook.delete_run(stored[0].id)
             self.shelf_changed.emit()
 
         self._push("import a log", do, undo)
-        return kept[0] if kept else None
+        return stored[0] if stored else None
 
     def keep_criteria(self, run: Run, criteria: Criteria) -> None:
         """Judge a kept run by something else from now on."""

@@ -28,7 +28,7 @@ def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> 
     low, high = min(last, key=lambda n: last[n]), max(last, key=lambda n: last[n])
     apart = last[high] - last[low]
     before = max(first.values()) - min(first.values())
-    told = ", ".join(f"{n}: {show(v)} V" for n, v in sorted(last.items()))
+    levels = ", ".join(f"{n}: {show(v)} V" for n, v in sorted(last.items()))
     median = float(np.median(list(last.values())))
     findings = [
         Finding(
@@ -38,7 +38,7 @@ def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> 
             "mV",
             None,
             say("at the last reading; {show} mV at the first", show=show(1000 * before, 3)),
-            (told,),
+            (levels,),
         ),
         Finding(
             "weakest_cell",
@@ -47,7 +47,7 @@ def cell_findings(cells: Mapping[int, Series], floor_v: float | None = None) -> 
             "",
             None,
             say("{show} V, the others at about {median} V", show=show(last[low]), median=show(median)),
-            (told,),
+            (levels,),
         ),
     ]
     warnings = []

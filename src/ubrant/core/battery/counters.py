@@ -37,9 +37,9 @@ class Count:
 
     def sentence(self, unit: str) -> str:
         """What a person should know of it; empty when it simply ran on."""
-        said = []
+        sentences = []
         if self.rollovers:
-            said.append(
+            sentences.append(
                 say(
                     "the counter ran over {rollovers} time{value}, and that was added",
                     rollovers=self.rollovers,
@@ -47,7 +47,7 @@ class Count:
                 )
             )
         if self.resets:
-            said.append(
+            sentences.append(
                 say(
                     "it was reset {resets} time{value}; what it counted before was added",
                     resets=self.resets,
@@ -55,14 +55,14 @@ class Count:
                 )
             )
         if self.lost:
-            said.append(
+            sentences.append(
                 say(
                     "what flowed between the last reading before a reset and the reset is missing: at least {amount} {unit}",
                     amount=plain(self.amount),
                     unit=unit,
                 )
             )
-        text = "; ".join(said)
+        text = "; ".join(sentences)
         return f"{text[0].upper()}{text[1:]}." if text else ""
 
 

@@ -49,33 +49,33 @@ class Ends:
 
     def describe(self) -> str:
         """``11 V at the battery has lasted 1 s, or 20 Ah are out``, for a step's text."""
-        said = []
+        sentences = []
         if self.cutoff is not None and self.cutoff.voltage_v > 0:
-            said.append(
+            sentences.append(
                 say(
                     "{voltage_v} V at the battery has lasted {hold_s}",
                     voltage_v=plain(self.cutoff.voltage_v),
                     hold_s=show_duration(self.cutoff.hold_s),
                 )
             )
-        said += [say("{charge_ah} Ah are out", charge_ah=plain(self.charge_ah))] if self.charge_ah else []
-        said += [say("{energy_wh} Wh are out", energy_wh=plain(self.energy_wh))] if self.energy_wh else []
-        said += [f"{show_duration(self.time_s)} have passed"] if self.time_s else []
-        said += (
+        sentences += [say("{charge_ah} Ah are out", charge_ah=plain(self.charge_ah))] if self.charge_ah else []
+        sentences += [say("{energy_wh} Wh are out", energy_wh=plain(self.energy_wh))] if self.energy_wh else []
+        sentences += [f"{show_duration(self.time_s)} have passed"] if self.time_s else []
+        sentences += (
             [say("the battery is at {temperature_c} °C", temperature_c=plain(self.temperature_c))] if self.temperature_c is not None else []
         )
-        said += (
+        sentences += (
             [say("its resistance is {resistance_rise} times what it was", resistance_rise=plain(self.resistance_rise, 3))]
             if self.resistance_rise
             else []
         )
-        said += (
+        sentences += (
             [say("less than {slow_ah_per_h} A flow over ten minutes", slow_ah_per_h=plain(self.slow_ah_per_h))]
             if self.slow_ah_per_h
             else []
         )
-        said += [say("the current has fallen to {end_a} A", end_a=plain(self.end_a))] if self.end_a else []
-        return ", or ".join(said) or "you stop it"
+        sentences += [say("the current has fallen to {end_a} A", end_a=plain(self.end_a))] if self.end_a else []
+        return ", or ".join(sentences) or "you stop it"
 
 
 _SLOW_WINDOW_S = 600.0

@@ -72,15 +72,15 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
         known = math.sqrt(sum(c.amount**2 for c in parts))
         if scatter > 2 * known:
             parts += (Contribution("scatter about the line", math.sqrt(scatter**2 - known**2)),)
-    told = ", ".join(f"{plain(r.current_a, 3)} A for {show(r.hours)} h" for r in sorted(runs, key=lambda r: r.current_a))
+    runs_text = ", ".join(f"{plain(r.current_a, 3)} A for {show(r.hours)} h" for r in sorted(runs, key=lambda r: r.current_a))
     return Finding(
         "peukert",
         "Peukert exponent",
         k,
         "",
         parts,
-        told,
-        (say("ln t over ln I, slope with its sign turned: {told}", told=told), f"k = {show(k)}"),
+        runs_text,
+        (say("ln t over ln I, slope with its sign turned: {told}", told=runs_text), f"k = {show(k)}"),
     )
 
 

@@ -74,7 +74,7 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
 
 def efficiencies(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> list[Finding]:
     """Coulombic (Ah out ÷ Ah in) and energy efficiency (Wh out ÷ Wh in), percent. One meter for both cancels its own gain."""
-    found = []
+    findings = []
     for key, name, out, into in (
         ("coulombic_efficiency", "Coulombic efficiency", out_charge, put_in.charge),
         ("energy_efficiency", "Energy efficiency", out_energy, put_in.energy),
@@ -85,7 +85,7 @@ def efficiencies(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> 
         if out.contributions is not None and into.contributions is not None:
             parts = tuple(c.times(100) for c in of_ratio(out.value, out.contributions, into.value, into.contributions))
         text = f"{show(out.value)} ÷ {show(into.value)} {out.unit}"
-        found.append(
+        findings.append(
             Finding(key, name, 100 * out.value / into.value, "%", parts, text, (f"{text} = {show(100 * out.value / into.value)} %",))
         )
-    return found
+    return findings

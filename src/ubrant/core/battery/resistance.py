@@ -105,11 +105,11 @@ def two_step(
     if edge.after_a - edge.before_a < 0.3 * abs(edge.after_a):
         return None
     charge = say(" at about {soc_percent} % charged", soc_percent=plain(soc_percent, 2)) if soc_percent is not None else ""
-    found = resistance_of(
+    finding = resistance_of(
         edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
     )
     note = say("By IEC 61960-3: it holds part of the slow resistances too.")
-    return Finding(found.key, found.name, found.value, found.unit, found.contributions, found.working, (*found.arithmetic, note))
+    return Finding(finding.key, finding.name, finding.value, finding.unit, finding.contributions, finding.working, (*finding.arithmetic, note))
 
 
 def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None) -> list[Finding]:
@@ -120,7 +120,7 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
     edges = find_edges(readings, max(_STEP_SHARE * largest, 10 * spread(readings.current_a)))
     if not edges:
         return []
-    found = [
+    findings = [
         resistance_of(
             edges[0],
             readings,
@@ -141,11 +141,11 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
             edges=len(edges),
         )
         parts = None
-        if found[0].contributions is not None:
-            gains = tuple(c.times(middle / (found[0].value or 1.0)) for c in found[0].contributions if "gain" in c.source)
+        if findings[0].contributions is not None:
+            gains = tuple(c.times(middle / (findings[0].value or 1.0)) for c in findings[0].contributions if "gain" in c.source)
             parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values))))
-        found.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
-    return found
+        findings.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
+    return findings
 
 
 def spread(values: Array) -> float:

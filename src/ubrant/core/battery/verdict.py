@@ -157,14 +157,14 @@ def _measured(findings: dict[str, Finding], label: Label) -> tuple[Finding, str]
 
 def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Difference]:
     """In what the run differs from how the label was made: rate 10 %, cut-off 2 %, 20 ± 5 °C, metered at the battery."""
-    label, found = about.label, []
+    label, differences = about.label, []
     assert label is not None
     rate, standard = findings["c_rate"].value, label.standard_rate_c
     spread = findings["c_rate"].expanded_uncertainty or 0.0  # a rate that may well be right is not held against the run
     if rate is not None and standard is not None and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard):
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
-        found.append(
+        differences.append(
             _Difference(
                 kind,
                 say("it ran at {rate} C, and the label means {standard} C", rate=plain(rate, 2), standard=plain(standard)),
@@ -173,7 +173,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
         )
     wanted = label.standard_cutoff_v
     if about.cutoff is not None and wanted is not None and abs(about.cutoff.voltage_v / wanted - 1) > 0.02:
-        found.append(
+        differences.append(
             _Difference(
                 "cut-off",
                 say(
@@ -185,7 +185,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
             )
         )
     if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
-        found.append(
+        differences.append(
             _Difference(
                 "temperature",
                 say("the battery was at {temperature_c} °C, and labels hold at 20 ± 5 °C", temperature_c=plain(about.temperature_c, 2)),
@@ -194,13 +194,13 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
         )
     mean = findings["mean_voltage"].value
     if about.tap != "battery":
-        found.append(
+        differences.append(
             _Difference(
                 "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), say("Meter it at the battery's terminals.")
             )
         )
     elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
-        found.append(
+        differences.append(
             _Difference(
                 "tap",
                 say(
@@ -211,7 +211,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
                 say("Compare watt-hours, or meter at the cells."),
             )
         )
-    return found
+    return differences
 
 
 def _more_on_below(share: Finding, about: Circumstances) -> str:

@@ -61,8 +61,8 @@ def appliance_findings(
             f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power, mode.half_w), say("as the meter reads")
         )
         if mode.volts and mode.amps:
-            found = _apparent(number, mode, power, voltage, current)
-            findings |= found
+            finding = _apparent(number, mode, power, voltage, current)
+            findings |= finding
             apparent, factor = mode.volts * mode.amps, watts / (mode.volts * mode.amps)
             if factor > 1.03:
                 warnings.append(_over(mode, apparent))

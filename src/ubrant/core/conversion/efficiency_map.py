@@ -26,13 +26,13 @@ class EfficiencyMap:
     percent: Array
 
 
-def efficiency_map(found: Sweep) -> EfficiencyMap | None:
+def efficiency_map(model: Sweep) -> EfficiencyMap | None:
     """Input power on straight lines between measured loads of one input voltage (losses bend little, efficiencies much), then between input voltages.
 
     None for fewer than two of either.
     """
-    points = found.points
-    good = np.isfinite(points.input_w) & (points.input_w > 0) & found.in_tolerance
+    points = model.points
+    good = np.isfinite(points.input_w) & (points.input_w > 0) & model.in_tolerance
     if good.sum() < 4 or not points.output_w[good].max() > 0:
         return None
     load, volts, taken = points.output_w[good].clip(0), points.input_v[good], points.input_w[good]
@@ -63,9 +63,9 @@ def _rows(volts: Array) -> list[np.ndarray]:
     return [r for r in np.split(order, cuts) if len(r)]
 
 
-def levels(found: EfficiencyMap) -> list[float]:
+def levels(efficiencies: EfficiencyMap) -> list[float]:
     """Percentages to draw contours at, closer together the higher they are: the same for every converter, so that maps can be compared, unless too few of them fall into it."""
-    low, high = float(np.nanmin(found.percent)), float(np.nanmax(found.percent))
+    low, high = float(np.nanmin(efficiencies.percent)), float(np.nanmax(efficiencies.percent))
     usual = [level for level in _LEVELS if low < level < high][-_MOST_LEVELS:]
     if len(usual) >= _FEWEST_LEVELS:
         return usual

@@ -250,7 +250,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     parts = _volts_doubt(ending.input_v, voltage)
     if parts is not None:
         parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
-    found = {
+    findings = {
         "cutoff_input": Finding(
             "cutoff_input",
             say("Cut out at"),
@@ -265,7 +265,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
         )
     }
     if math.isfinite(ending.recovered_v):
-        found["recovered"] = Finding(
+        findings["recovered"] = Finding(
             "recovered",
             say("The battery recovers to"),
             ending.recovered_v,
@@ -273,7 +273,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
             _volts_doubt(ending.recovered_v, voltage),
             say("at its terminals, load off"),
         )
-    return found
+    return findings
 
 
 def _left(ending: Ending, source: Source | None) -> Finding | None:
@@ -364,14 +364,14 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
 
 def _no_end(swept: Sweep, taken: int, planned: int | None) -> str:
     idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
-    said = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
+    sentences = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
     if best.value is not None:
-        said.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
+        sentences.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
     if planned is not None and taken < planned:
         carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
     else:
         carried = say("It carried every step.")
-    return f"{'; '.join(said)}. {carried}" if said else carried
+    return f"{'; '.join(sentences)}. {carried}" if sentences else carried
 
 
 def held_findings(

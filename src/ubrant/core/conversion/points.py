@@ -104,13 +104,13 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
     def both(p: Points, u: float, one: str, other: str) -> Points:
         return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
 
-    found: list[tuple[str, float, Callable[[Points, float], Points]]] = []
+    errors: list[tuple[str, float, Callable[[Points, float], Points]]] = []
     if meters.output_w is not None:
         return _errors_by_watts(points, meters, gain, zero)
     assert meters.output_v and meters.output_a
     if meters.one_meter:
-        found.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
-        found.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
+        errors.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
+        errors.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
     else:
         for name, place, accuracy in (
             ("input voltage gain", "input_v", meters.input_v),
@@ -118,15 +118,15 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
             ("output voltage gain", "output_v", meters.output_v),
             ("output current gain", "output_a", meters.output_a),
         ):
-            found.append((name, rectangular(accuracy.gain), gain(place)))
+            errors.append((name, rectangular(accuracy.gain), gain(place)))
     for name, place, accuracy in (
         ("input voltage zero", "input_v", meters.input_v),
         ("input current zero", "input_a", meters.input_a),
         ("output voltage zero", "output_v", meters.output_v),
         ("output current zero", "output_a", meters.output_a),
     ):
-        found.append((name, rectangular(accuracy.zero), zero(place)))
-    return found + _source_errors(points, meters.input_v, gain, zero)
+        errors.append((name, rectangular(accuracy.zero), zero(place)))
+    return errors + _source_errors(points, meters.input_v, gain, zero)
 
 
 Move = Callable[[Points, float], Points]
@@ -164,7 +164,7 @@ def _errors_by_watts(
 ) -> list[tuple[str, float, Move]]:
     """As :func:`errors_of`, where the meter at the output reads watts itself."""
     assert meters.input_v and meters.input_a and meters.output_w
-    found: list[tuple[str, float, Move]] = [
+    errors: list[tuple[str, float, Move]] = [
         ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")),
         ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
         ("input current gain", rectangular(meters.input_a.gain), gain("input_a")),
@@ -177,9 +177,9 @@ def _errors_by_watts(
         ),
     ]
     if meters.output_v is not None:
-        found.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
-        found.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))
-    return found + _source_errors(points, meters.input_v, gain, zero)
+        errors.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
+        errors.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))
+    return errors + _source_errors(points, meters.input_v, gain, zero)
 
 
 def _moved(points: Points, **changes: Array) -> Points:

@@ -62,7 +62,7 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
         "ripple": _finding("ripple", "Ripple, peak to peak", ripple, gain, "of the last quarter, the outermost 1 % of samples left out"),
     }
     dips = len(outside) > 2
-    said = say("Settles at {level} V with {show} mV of ripple", level=show(level), show=show(1000 * ripple, 3))
+    sentence = say("Settles at {level} V with {show} mV of ripple", level=show(level), show=show(1000 * ripple, 3))
     warnings = []
     if dips:
         low, high = float(voltage_v[outside].min()), float(voltage_v[outside].max())
@@ -80,7 +80,7 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
             (Contribution("sampling", rectangular(step)),),
             say("from leaving {band} V around its level to staying there", band=show(band, 2)),
         )
-        said += say(
+        sentence += say(
             "; {value} to {deepest} V and is back after {show} ms",
             value="dips" if deepest < level else "rises",
             deepest=show(deepest),
@@ -96,7 +96,7 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
             )
     elif ripple > 0.02 * abs(level):
         warnings.append(say("The output is unsteady: {show} % from peak to peak.", show=show(100 * ripple / abs(level), 2)))
-    return Transient(findings, dips, tuple(warnings), said + ".")
+    return Transient(findings, dips, tuple(warnings), sentence + ".")
 
 
 def _finding(key: str, name: str, volts: float, gain: float | None, working: str) -> Finding:

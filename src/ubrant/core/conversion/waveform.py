@@ -165,10 +165,10 @@ def _harmonics(wave: Array, weight: Array, first: float, per_cycle: float) -> Ar
     """RMS of the 1st to the 40th harmonic over whole cycles; those above half the sampling rate are 0."""
     turns = (np.arange(len(wave)) - first) / per_cycle
     weighted = weight * wave / float(weight.sum())
-    found = np.zeros(_FORTIETH)
+    amplitudes = np.zeros(_FORTIETH)
     for k in range(1, min(_FORTIETH, int(per_cycle / 2)) + 1):
-        found[k - 1] = math.sqrt(2) * abs(np.dot(weighted, np.exp(-2j * math.pi * k * turns)))
-    return found
+        amplitudes[k - 1] = math.sqrt(2) * abs(np.dot(weighted, np.exp(-2j * math.pi * k * turns)))
+    return amplitudes
 
 
 def _flat_share(ac: Array, peak: float) -> float:
@@ -231,7 +231,7 @@ def _as_findings(
         Contribution("steadiness", jitter / math.sqrt(max(cycles, 1))),
     )
     over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
-    found = (
+    findings = (
         Finding("rms", "RMS voltage", rms, "V", volts, say("√ of the mean square {over}", over=over)),
         Finding(
             "frequency",
@@ -262,23 +262,23 @@ def _as_findings(
         ),
         Finding("flat_top", "Flat tops", 100 * flat, "%", (), say("of the time within 2 % of the peak")),
     )
-    return {f.key: f for f in found}
+    return {f.key: f for f in findings}
 
 
 def _warnings(
     kind: str, record: Array, peak: float, averaging: float, ac_rms: float, jitter: float, frequency: float, crest: float
 ) -> list[str]:
-    said = []
+    warnings = []
     top, low = float(record.max()), float(record.min())
     at_edge = float(np.mean((record >= top - 1e-9 * abs(top)) | (record <= low + 1e-9 * abs(low))))
     repeated = len(np.unique(record)) > 20
     if kind in {SINE, DISTORTED} and repeated and at_edge > _CLIPPED_SHARE and crest < 1.39:
-        said.append(
+        warnings.append(
             say("The record looks clipped: its tops are cut off at one value. Choose a larger range on the scope and record again.")
         )
     if abs(averaging / ac_rms - 1) > 0.02:
         side = "less" if averaging < ac_rms else "more"
-        said.append(
+        warnings.append(
             say(
                 "A meter that is not true-RMS shows {show} % {side} than there is.",
                 show=show(100 * abs(1 - averaging / ac_rms), 2),
@@ -286,7 +286,7 @@ def _warnings(
             )
         )
     if kind in _KEEP_OFF:
-        said.append(_KEEP_OFF[kind])
+        warnings.append(_KEEP_OFF[kind])
     if jitter > 0.01 * frequency:
-        said.append(say("The frequency is unsteady: single cycles differ by {jitter} Hz.", jitter=plain(jitter, 2)))
-    return said
+        warnings.append(say("The frequency is unsteady: single cycles differ by {jitter} Hz.", jitter=plain(jitter, 2)))
+    return warnings

@@ -99,7 +99,7 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
     off = middle - (gain * middle + zero)
     off_u = COVERAGE * math.hypot(float(fit_u[k]), rectangular(meter_gain) * middle, rectangular(meter_zero))
     if abs(off) <= off_u:
-        said = say(
+        sentence = say(
             "The display agrees with the meter at {middle} {unit}, within ± {off_u} {unit}.",
             middle=show(middle),
             unit=unit,
@@ -107,7 +107,7 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
         )
     else:
         side = "more" if off > 0 else "less"
-        said = say(
+        sentence = say(
             "The display shows {show} {unit} {side} than there is at {middle} {unit} (± {off_u} {unit}).",
             show=show(abs(off), 2),
             unit=unit,
@@ -116,5 +116,5 @@ def check_display(shown: Array, metered: Array, meter: Accuracy | None, digit: f
             off_u=show(off_u, 2),
         )
     if meter is None:
-        said += say(" Nobody said how accurate the meter is: it was taken as exact.")
-    return DisplayCheck(gain, zero, limits, said)
+        sentence += say(" Nobody said how accurate the meter is: it was taken as exact.")
+    return DisplayCheck(gain, zero, limits, sentence)

@@ -55,9 +55,9 @@ def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:
     if measured.value is None or not leads.length_m:
         return []
     expected, u = leads.resistance_ohm, measured.expanded_uncertainty or 0.0
-    said = []
+    sentences = []
     if measured.value - u > 1.3 * expected:
-        said.append(
+        sentences.append(
             say(
                 "The leads have {show} mΩ, and {describe} of copper should have at most {show_2} mΩ: a poor joint, a fuse, a meter in between, or thinner wire than it says.",
                 show=show(1000 * measured.value, 3),
@@ -69,7 +69,7 @@ def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:
     if thicker is not None:
         back = most_a**2 * (expected - Leads(leads.length_m, thicker).resistance_ohm)
         if back > 0.05:
-            said.append(
+            sentences.append(
                 say(
                     "At {most_a} A a pair of {thicker:g} mm² instead of {area_mm2:g} mm² would give back {back} W.",
                     most_a=show(most_a, 3),
@@ -78,7 +78,7 @@ def lead_sentences(measured: Finding, leads: Leads, most_a: float) -> list[str]:
                     back=show(back, 2),
                 )
             )
-    return said
+    return sentences
 
 
 COPPER_OHM_M, COPPER_PER_K = 17.241e-9, 0.00393

@@ -67,32 +67,32 @@ class LinePattern:
             if len(columns) >= 1 and not any(_NUMBER.fullmatch(p) for p in parts):
                 self._columns = columns
             return None
-        found: dict[str, float] = {}
+        values: dict[str, float] = {}
         for index, quantity, factor in self._columns:
             if index >= len(parts) or (value := _number(parts[index])) is None:
                 return None
-            found[quantity] = value * factor
-        return found or None
+            values[quantity] = value * factor
+        return values or None
 
     def _of_groups(self, match: re.Match[str]) -> dict[str, float] | None:
-        found = {}
+        values = {}
         for name, text in match.groupdict().items():
             known, value = _unit("°C" if name == "C" else name), _number(text or "")
             if known is None or value is None:
                 return None
-            found[known[0]] = value * known[1]
-        return found or None
+            values[known[0]] = value * known[1]
+        return values or None
 
     @staticmethod
     def _named(line: str) -> dict[str, float]:
         """``V=12.9``, ``A: 4.1``, ``12.9 V 4.1 A``."""
-        found = {}
+        values = {}
         pattern = rf"([A-Za-zµ%°]+)\s*[=:]\s*({_NUMBER.pattern})|({_NUMBER.pattern})\s*([A-Za-zµ%°]+)"
         for match in re.finditer(pattern, line):
             known, value = _unit(match[1] or match[4]), _number(match[2] or match[3])
             if known is not None and value is not None:
-                found[known[0]] = value * known[1]
-        return found
+                values[known[0]] = value * known[1]
+        return values
 
 
 def _unit(symbol: str) -> tuple[str, float] | None:

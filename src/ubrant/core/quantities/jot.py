@@ -221,33 +221,33 @@ class Grammar:
     def _readings(self, rest: str) -> tuple[list[JotReading], str]:
         names = self._names()
         pattern = "|".join(re.escape(n) for n in sorted(names, key=len, reverse=True))
-        found: list[JotReading] = []
+        readings: list[JotReading] = []
         tap, fresh = "", 0  # the tap that holds, and from which reading on a tap behind would count
         while rest:
             rest = rest.lstrip(" ,;·")
             if match := re.match(rf"cells?\s+((?:{_CELL}(?:\s*V\b)?[\s,;]*){{2,}})(?=$|[^\d\w.])", rest, re.I):
                 for number, cell in enumerate(re.finditer(rf"({_CELL})\s*V?", match[1]), start=1):
-                    found.append(JotReading(f"cell {number}", "V", parse_number(cell[1]), _digit(cell[1])))
+                    readings.append(JotReading(f"cell {number}", "V", parse_number(cell[1]), _digit(cell[1])))
                 rest = rest[match.end() :]
                 continue
             if match := re.match(rf"({pattern})\b\s*:?\s*", rest, re.I):
                 name, ahead = names[match[1].lower()], rest[match.end() :]
-                if name in _AFTER and len(found) > fresh and not found[-1].tap:
-                    found[fresh:] = [replace(r, tap=name) for r in found[fresh:]]
-                    tap, fresh, rest = "", len(found), ahead
+                if name in _AFTER and len(readings) > fresh and not readings[-1].tap:
+                    readings[fresh:] = [replace(r, tap=name) for r in readings[fresh:]]
+                    tap, fresh, rest = "", len(readings), ahead
                     continue
                 item, after = self._item(ahead, name)
                 if item is None:
                     break
                 tap, rest = name, after
-                found.append(item)
+                readings.append(item)
                 continue
             item, after = self._item(rest, tap)
             if item is None:
                 break
-            found.append(item)
+            readings.append(item)
             rest = after
-        return found, rest
+        return readings, rest
 
     def _item(self, rest: str, tap: str) -> tuple[JotReading | None, str]:
         """One reading at the start of what is left."""

@@ -139,7 +139,7 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     """
     rest = text.replace("\u00a0", " ")
     rest = re.sub(r"(?<!\d)(\d{1,3}),(\d{3})(?=\s*m(?:Ah|Wh))", r"\1\2", rest, flags=re.I)  # 24,000 mAh: thousands, never 24.000
-    found: dict[str, list[float]] = {"Ah": [], "Wh": [], "V": [], "kg": []}
+    numbers: dict[str, list[float]] = {"Ah": [], "Wh": [], "V": [], "kg": []}
     label = Label(text=text.strip())
 
     def take(pattern: str, flags: int = re.I) -> re.Match[str] | None:
@@ -166,14 +166,14 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     while figure := take(_FIGURE):
         quantity = unit_factor(figure[2])
         if quantity is not None:
-            found[quantity.unit].append(parse_number(figure[1]) * quantity.value)
+            numbers[quantity.unit].append(parse_number(figure[1]) * quantity.value)
     unread = re.sub(_NOISE, " ", rest, flags=re.I).strip()
     label = replace(
         label,
-        charge_ah=_first(found["Ah"]),
-        energy_wh=_first(found["Wh"]),
-        voltage_v=_first(found["V"]),
-        mass_kg=_first(found["kg"]),
+        charge_ah=_first(numbers["Ah"]),
+        energy_wh=_first(numbers["Wh"]),
+        voltage_v=_first(numbers["V"]),
+        mass_kg=_first(numbers["kg"]),
         unread=re.sub(r"\s+", " ", unread),
         chemistry=chemistry or label.chemistry,
     )

@@ -99,14 +99,14 @@ def parse_quantity(text: str, unit: str) -> float:
     value = parse_number(match[1])
     if match[2] is None:
         return value
-    found = unit_factor(match[2])
-    if found is None:
+    known = unit_factor(match[2])
+    if known is None:
         raise QuantityError(say("“{value}” is not a unit Ubrant knows: write the value in {unit}.", value=match[2], unit=unit))
-    if found.unit != unit:
+    if known.unit != unit:
         raise QuantityError(
-            say("“{strip}” is in {unit}, and a value in {unit_2} belongs here.", strip=text.strip(), unit=found.unit, unit_2=unit)
+            say("“{strip}” is in {unit}, and a value in {unit_2} belongs here.", strip=text.strip(), unit=known.unit, unit_2=unit)
         )
-    return value * found.value
+    return value * known.value
 
 
 _EXAMPLES = {"V": "11.0 V", "A": "10 A", "s": "5 min", "Ah": "50 Ah", "Wh": "640 Wh", "°C": "21 °C", "m": "1.5 m"}

@@ -34,13 +34,13 @@ def parse_ratings(text: str) -> Ratings:
     QuantityError
         A part or a value that is not understood; says how to write it.
     """
-    found = []
+    ratings = []
     for term in re.split(r"[,;]\s+", text.strip()) if text.strip() else ():
         match = re.fullmatch(r"([a-z]+)\s+(.+)", term.strip(), re.I)
         if match is None or match[1].lower() not in PARTS:
             raise QuantityError(say("“{term}” is no rating: write it like “leads 20 A, fuse 15 A, cord 5 A” (or breaker).", term=term))
-        found.append((match[1].lower(), parse_quantity(match[2], "A")))
-    return Ratings(tuple(found))
+        ratings.append((match[1].lower(), parse_quantity(match[2], "A")))
+    return Ratings(tuple(ratings))
 
 
 def rating_sentences(ratings: Ratings, input_a: float, output_a: float, *, measured: bool) -> list[str]:
@@ -50,13 +50,13 @@ def rating_sentences(ratings: Ratings, input_a: float, output_a: float, *, measu
     ----------
     input_a, output_a : largest current at either side, expected or measured
     """
-    said = []
+    sentences = []
     flows = {"input": input_a, "output": output_a}
     for part, amps in ratings.amps:
         flow = flows[PARTS[part]]
         word = "carried" if measured else "will carry"
         if flow > amps:
-            said.append(
+            sentences.append(
                 say(
                     "The {part} {word} up to {flow} A and {part_2} for {amps} A: {part_3}",
                     part=part,
@@ -68,7 +68,7 @@ def rating_sentences(ratings: Ratings, input_a: float, output_a: float, *, measu
                 )
             )
         elif flow > _CONTINUOUS * amps and part in {"fuse", "breaker"}:
-            said.append(
+            sentences.append(
                 say(
                     "The {part} {word} up to {flow} A of its {amps} A: over 80 % it may open after a while.",
                     part=part,
@@ -79,14 +79,14 @@ def rating_sentences(ratings: Ratings, input_a: float, output_a: float, *, measu
             )
     leads, fuse = ratings.get("leads"), ratings.get("fuse") or ratings.get("breaker")
     if leads is not None and fuse is not None and fuse > leads:
-        said.append(
+        sentences.append(
             say(
                 "The fuse ({fuse} A) is larger than the leads carry ({leads} A): it does not protect them.",
                 fuse=plain(fuse, 3),
                 leads=plain(leads, 3),
             )
         )
-    return said
+    return sentences
 
 
 def _is_made(part: str) -> str:

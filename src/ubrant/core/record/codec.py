@@ -66,11 +66,11 @@ def _decode_union(kinds: tuple[Any, ...], data: Any, where: str) -> Any:
 def _decode_fields(kind: Any, data: Any, where: str) -> Any:
     _must(isinstance(data, dict), where)
     hints = _hints(kind)
-    told = {
+    values = {
         f.name: _decode(hints[f.name], data[f.name], f"{where}.{f.name}") for f in dataclasses.fields(kind) if f.init and f.name in data
     }
     try:
-        return kind(**told)
+        return kind(**values)
     except TypeError as error:
         raise CodecError(f"{where}: {error}") from None
 

@@ -61,7 +61,7 @@ def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float,
         if len(dt) and dt.max() > limit:
             starts += [offset + int(k) for k in np.flatnonzero(dt > limit)]
         offset += len(dt)
-    found = tuple(_gap(readings, k, idle_below_a) for k in starts)
+    gaps = tuple(_gap(readings, k, idle_below_a) for k in starts)
     return tuple(
         replace(
             gap,
@@ -72,7 +72,7 @@ def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float,
         )
         if any(gap.from_s < moment <= gap.to_s for moment in interrupted)
         else gap
-        for gap in found
+        for gap in gaps
     )
 
 

@@ -176,8 +176,8 @@ def head_from_json(data: Mapping[str, Any]) -> Head:
 
 
 def _unit_to_json(unit: Unit) -> dict[str, Any]:
-    told = {"name": unit.name, "kind": unit.kind, "label": unit.label_text, "chemistry": unit.chemistry, "id": unit.id}
-    return {k: v for k, v in told.items() if v}
+    data = {"name": unit.name, "kind": unit.kind, "label": unit.label_text, "chemistry": unit.chemistry, "id": unit.id}
+    return {k: v for k, v in data.items() if v}
 
 
 def _unit_from_json(data: Mapping[str, Any]) -> Unit:
@@ -187,7 +187,7 @@ def _unit_from_json(data: Mapping[str, Any]) -> Unit:
 
 
 def _meter_to_json(meter: Meter) -> dict[str, Any]:
-    told = {
+    data = {
         "id": meter.id,
         "name": meter.name,
         "voltage_accuracy": meter.voltage_accuracy,
@@ -196,7 +196,7 @@ def _meter_to_json(meter: Meter) -> dict[str, Any]:
         "max_a": meter.max_a,
         "details": meter.details.to_json(),
     }
-    return {k: v for k, v in told.items() if v}
+    return {k: v for k, v in data.items() if v}
 
 
 def _meter_from_json(data: Mapping[str, Any]) -> Meter:

@@ -182,8 +182,8 @@ def found_points(record: Record) -> Rows:
     )
     values = [[_mean(columns[key][g]) for key in QUANTITIES] for g in groups]
     moments = [float(time[g[-1]]) for g in groups]
-    found = _rows([], values, [[0.0] * len(QUANTITIES) for _ in groups], moments, [True] * len(groups), [None] * len(groups))
-    return Rows(found.asked, found.values, found.half, found.time_s, found.settled, found.waves, tuple(said))
+    rows = _rows([], values, [[0.0] * len(QUANTITIES) for _ in groups], moments, [True] * len(groups), [None] * len(groups))
+    return Rows(rows.asked, rows.values, rows.half, rows.time_s, rows.settled, rows.waves, tuple(said))
 
 
 def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
@@ -224,14 +224,14 @@ def table_of(record: Record) -> tuple[Array, dict[Key, Array]]:
         return np.empty(0), {}
     bases = [s.time_s for s in record.readings.values()]
     time = bases[0] if all(len(b) == len(bases[0]) and np.array_equal(b, bases[0]) for b in bases[1:]) else np.unique(np.concatenate(bases))
-    found = {}
+    table = {}
     for key in record.readings:
         series = record.corrected(*key)
         assert series is not None
         column = np.full(len(time), math.nan)
         column[np.searchsorted(time, series.time_s)] = series.value
-        found[key] = column
-    return time, found
+        table[key] = column
+    return time, table
 
 
 def _largest(values: Array) -> float:

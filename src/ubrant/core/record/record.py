@@ -99,10 +99,10 @@ class Record:
 
     def _zeros(self) -> dict[str, dict[str, float]]:
         """By tap the latest zero that was read there."""
-        found: dict[str, dict[str, float]] = {}
+        zeros: dict[str, dict[str, float]] = {}
         for event in self.of(Zeroed):
-            found[event.tap] = found.get(event.tap, {}) | event.values
-        return found
+            zeros[event.tap] = zeros.get(event.tap, {}) | event.values
+        return zeros
 
     def zero_trouble(self) -> str:
         """Why a zero that was read is none, in a sentence; empty where it may be one."""
@@ -129,19 +129,19 @@ class Record:
         """From every edge to its counterpart, in the order of time; the last may still last. Typed marks count where no event was recorded."""
         edges = [(e.time_s, isinstance(e, on)) for e in self.events if isinstance(e, on | off)]
         if on is LoadOn:
-            told = {is_on for _, is_on in edges}
-            edges += [(t, True) for t in ([] if True in told else self._first_mark("load on"))]
-            edges += [(t, False) for t in ([] if False in told else self._last_mark("load off", "empty"))]
+            sides = {is_on for _, is_on in edges}
+            edges += [(t, True) for t in ([] if True in sides else self._first_mark("load on"))]
+            edges += [(t, False) for t in ([] if False in sides else self._last_mark("load off", "empty"))]
             edges.sort()
-        found: list[Stretch] = []
+        stretches: list[Stretch] = []
         since: float | None = None
         for moment, is_on in edges:
             if is_on and since is None:
                 since = moment
             elif not is_on and since is not None:
-                found.append(Stretch(since, moment))
+                stretches.append(Stretch(since, moment))
                 since = None
-        return (*found, Stretch(since, None)) if since is not None else tuple(found)
+        return (*stretches, Stretch(since, None)) if since is not None else tuple(stretches)
 
     def switched(self) -> tuple[float | None, float | None]:
         """When the load came on and went off, as far as it was recorded or said: of the last whole stretch, where there were several."""

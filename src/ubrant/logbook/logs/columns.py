@@ -58,18 +58,18 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
             continue
         if quantity == "current" and "power" in said:
             continue
-        found = choose([h for h in headings if h not in said.values()], quantity)
-        if not found and quantity == "current" and power is not None:
+        chosen_heading = choose([h for h in headings if h not in said.values()], quantity)
+        if not chosen_heading and quantity == "current" and power is not None:
             continue
-        if not found:
+        if not chosen_heading:
             seen = ", ".join(f"“{h.text}”" for h in headings[:8])
             raise ColumnsError(
                 f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{LIKE[quantity]}”."
             )
-        if len(found) > 1:
-            both = " and ".join(f"“{h.text}”" for h in found[:3])
-            raise ColumnsError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={found[0].text}".')
-        chosen[quantity] = found[0]
+        if len(chosen_heading) > 1:
+            both = " and ".join(f"“{h.text}”" for h in chosen_heading[:3])
+            raise ColumnsError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".')
+        chosen[quantity] = chosen_heading[0]
     for heading in chosen.values():
         if heading.trouble:
             raise ColumnsError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")

@@ -45,10 +45,10 @@ class FollowedLog:
             raise
         series = {("battery", "V"): (log.time_s, log.voltage_v), ("battery", "A"): (log.time_s, log.current_a)}
         series |= {key: (s.time_s, s.value) for key, s in log.others.items()}
-        found = []
+        rows = []
         for key, (times, values) in series.items():
             new = times > self._last_s.get(key, -1.0)
-            found += [(*key, float(value), float(moment)) for moment, value in zip(times[new], values[new], strict=True)]
+            rows += [(*key, float(value), float(moment)) for moment, value in zip(times[new], values[new], strict=True)]
             if new.any():
                 self._last_s[key] = float(times[-1])
-        return sorted(found, key=lambda f: f[3])
+        return sorted(rows, key=lambda f: f[3])

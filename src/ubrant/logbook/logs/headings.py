@@ -97,14 +97,14 @@ def _is_named_outright(words: list[str], quantity: str) -> bool:
 
 def choose(headings: list[Heading], quantity: str) -> list[Heading]:
     """The columns that could be this quantity, best first; more than one left means that a person must say."""
-    found = [h for h in headings if h.quantity == quantity]
-    plain = [h for h in found if not set(re.findall(r"[^\W\d_]+", h.text.lower())) & _ASIDE]
-    found = plain or found
-    if len(found) > 1 and quantity != "time":  # the battery's own tap is what a discharge is judged at
-        found = [h for h in found if re.search(r"\bbat(?:tery|t)?\b", h.text, re.I)] or found
+    fitting = [h for h in headings if h.quantity == quantity]
+    plain = [h for h in fitting if not set(re.findall(r"[^\W\d_]+", h.text.lower())) & _ASIDE]
+    fitting = plain or fitting
+    if len(fitting) > 1 and quantity != "time":  # the battery's own tap is what a discharge is judged at
+        fitting = [h for h in fitting if re.search(r"\bbat(?:tery|t)?\b", h.text, re.I)] or fitting
     if quantity == "time":
-        return sorted(found, key=lambda h: not h.has_unit)[:1]
-    return found
+        return sorted(fitting, key=lambda h: not h.has_unit)[:1]
+    return fitting
 
 
 def needed_found(headings: list[Heading]) -> int:

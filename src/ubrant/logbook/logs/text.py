@@ -159,7 +159,7 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
 
 def _best(lines: list[str], usable: list[int]) -> tuple[int, str] | None:
     """The line and separator whose headings name time, voltage and current, with lines of as many cells under them."""
-    found: list[tuple[int, float, int, int, str]] = []
+    candidates: list[tuple[int, float, int, int, str]] = []
     for rank, separator in enumerate(SEPARATORS):
         for k in usable[:_MOST_PREAMBLE]:
             cells = split(lines[k].lstrip().lstrip("#"), separator)
@@ -173,12 +173,12 @@ def _best(lines: list[str], usable: list[int]) -> tuple[int, str] | None:
                 continue
             rows = following[1:] if units else following
             fit = sum(1 for row in rows if len(split(row, separator)) == len(cells)) / max(len(rows), 1)
-            found.append((score, round(fit, 1), -rank, k, separator))
-        if any(f[0] >= 3 and f[1] > 0.9 and f[4] == separator for f in found):
+            candidates.append((score, round(fit, 1), -rank, k, separator))
+        if any(f[0] >= 3 and f[1] > 0.9 and f[4] == separator for f in candidates):
             break
-    if not found:
+    if not candidates:
         return None
-    best = max(found, key=lambda f: (f[0], f[1], f[2], -f[3]))
+    best = max(candidates, key=lambda f: (f[0], f[1], f[2], -f[3]))
     return (best[3], best[4]) if best[1] > 0 or len(usable) <= best[3] + 1 else None
 
 

@@ -49,9 +49,9 @@ class ApplianceMethod(Method):
         return (Field("modes", "Modes", Names(), "standby, on, at its most"),)
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        found = [] if prepared.plan.modes else [Problem(True, say("Name at least one mode, like “standby, on”."))]
+        problems = [] if prepared.plan.modes else [Problem(True, say("Name at least one mode, like “standby, on”."))]
         volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
-        return found + plug_meter_checks(prepared.setup.meter("input"), volts)
+        return problems + plug_meter_checks(prepared.setup.meter("input"), volts)
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} modes", count=len(prepared.plan.modes)), ""

@@ -106,13 +106,13 @@ def _only_typed(record: Record) -> bool:
 
 def _counters(record: Record) -> dict[str, Counter]:
     details = record.meter("battery").details
-    found = {}
+    counters = {}
     for unit, full in (("Ah", details.counts_to_ah), ("Wh", details.counts_to_wh)):
         for tap in (*_COUNTED_AT, "ac"):
             series = record.either(tap, unit)
             if len(series) > 1:
                 half = record.half_width(tap, unit)
                 digits: Array = np.full(len(series), half) if isinstance(half, float) else half
-                found[unit] = Counter(series, digits, full or None)
+                counters[unit] = Counter(series, digits, full or None)
                 break
-    return found
+    return counters

@@ -77,9 +77,9 @@ def discharge_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Met
 
 def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> list[Problem]:
     """What the meter does to what it measures: what it cannot show, drops, draws."""
-    details, amps, found = meter.details, plan.current_a, []
+    details, amps, problems = meter.details, plan.current_a, []
     if details.floor_a and 0 < amps <= details.floor_a:
-        found.append(
+        problems.append(
             Problem(
                 True,
                 say(
@@ -92,7 +92,7 @@ def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> 
         )
     drop = details.burden_ohm * amps
     if drop > 0.005 * plan.cutoff.voltage_v > 0:
-        found.append(
+        problems.append(
             Problem(
                 False,
                 say(
@@ -104,7 +104,7 @@ def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> 
         )
     own_a = full_v / details.input_ohm if details.input_ohm and full_v else 0.0
     if own_a > 0.001 * amps > 0:
-        found.append(
+        problems.append(
             Problem(
                 False,
                 say(
@@ -114,7 +114,7 @@ def _meter_problems(plan: DischargePlan, meter: Meter, full_v: float | None) -> 
                 ),
             )
         )
-    return found
+    return problems
 
 
 def _full_voltage(label: Label) -> float | None:
@@ -123,13 +123,13 @@ def _full_voltage(label: Label) -> float | None:
 
 
 def _cutoff_problems(plan: DischargePlan, label: Label) -> list[Problem]:
-    kind, volts, found = label.kind_of_cell, plan.cutoff.voltage_v, []
+    kind, volts, problems = label.kind_of_cell, plan.cutoff.voltage_v, []
     full_v = _full_voltage(label)
     if not volts > 0:
-        found.append(Problem(True, say("There is no cut-off: say at which voltage the load must go off.")))
+        problems.append(Problem(True, say("There is no cut-off: say at which voltage the load must go off.")))
     elif kind and label.series and volts < kind.floor_v * label.series - 1e-9:
         floor = plain(kind.floor_v * label.series, 3)
-        found.append(
+        problems.append(
             Problem(
                 True,
                 say(
@@ -142,7 +142,7 @@ def _cutoff_problems(plan: DischargePlan, label: Label) -> list[Problem]:
             )
         )
     elif full_v is not None and volts >= full_v:
-        found.append(
+        problems.append(
             Problem(
                 True,
                 say(
@@ -151,14 +151,14 @@ def _cutoff_problems(plan: DischargePlan, label: Label) -> list[Problem]:
             )
         )
     if kind is None:
-        found.append(
+        problems.append(
             Problem(False, say("What kind of cell it is nobody said: Ubrant cannot guard its floor. Choose the cut-off with care."))
         )
-    return found
+    return problems
 
 
 def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Meter, load: LoadRating) -> list[Problem]:
-    amps, kind, found = plan.current_a, label.kind_of_cell, []
+    amps, kind, problems = plan.current_a, label.kind_of_cell, []
     if not amps > 0:
         return [Problem(True, say("There is no current: say how many amperes the load should draw."))]
     limits = [
@@ -168,12 +168,12 @@ def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Mete
     ]
     for limit, whose in limits:
         if limit is not None and amps > limit:
-            found.append(
+            problems.append(
                 Problem(True, say("{amps} A is more than {whose} ({limit} A).", amps=plain(amps, 3), whose=whose, limit=plain(limit, 3)))
             )
     if kind and label.charge_ah and unit.max_current_a is None and amps > kind.max_rate_c * label.charge_ah:
         rate, most = plain(amps / label.charge_ah, 3), plain(kind.max_rate_c * label.charge_ah, 3)
-        found.append(
+        problems.append(
             Problem(
                 True,
                 say(
@@ -187,7 +187,7 @@ def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Mete
     standard = label.standard_rate_c
     if standard and label.charge_ah and not 0.9 <= amps / label.charge_ah / standard <= 1.1:
         wanted = plain(standard * label.charge_ah, 3)
-        found.append(
+        problems.append(
             Problem(
                 False,
                 say(
@@ -198,4 +198,4 @@ def _current_problems(plan: DischargePlan, unit: Unit, label: Label, meter: Mete
                 ),
             )
         )
-    return found
+    return problems

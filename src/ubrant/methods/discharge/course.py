@@ -65,16 +65,16 @@ def running_charge(readings: Readings) -> Array:
     return np.concatenate(([0.0], np.cumsum(steps)))
 
 
-def course_sentence(found: Course | None, delivered_ah: float, label: Label | None) -> str:
+def course_sentence(forecast: Course | None, delivered_ah: float, label: Label | None) -> str:
     """What a colleague would say at this point of the run."""
-    if found is None:
+    if forecast is None:
         return say("Too early to say anything: let it run a while.")
-    span = f"{plain(found.low_ah, 2)} to {plain(found.high_ah, 2)} Ah"
+    span = f"{plain(forecast.low_ah, 2)} to {plain(forecast.high_ah, 2)} Ah"
     if label is None or not label.charge_ah:
-        return say("On course for about {charge_ah} Ah, somewhere from {span}.", charge_ah=plain(found.charge_ah, 2), span=span)
+        return say("On course for about {charge_ah} Ah, somewhere from {span}.", charge_ah=plain(forecast.charge_ah, 2), span=span)
     rated = label.charge_ah
-    head = say("On course for about {charge_ah} Ah of {rated} Ah on the label.", charge_ah=plain(found.charge_ah, 2), rated=plain(rated))
-    if found.low_ah <= rated <= found.high_ah or found.low_ah <= 0.8 * rated <= found.high_ah:
+    head = say("On course for about {charge_ah} Ah of {rated} Ah on the label.", charge_ah=plain(forecast.charge_ah, 2), rated=plain(rated))
+    if forecast.low_ah <= rated <= forecast.high_ah or forecast.low_ah <= 0.8 * rated <= forecast.high_ah:
         return say(
             "{head} Too early to judge: {delivered_ah} Ah so far could still be a battery of {span}.",
             head=head,
@@ -84,9 +84,9 @@ def course_sentence(found: Course | None, delivered_ah: float, label: Label | No
     return say("{head} What was read so far fits {span}.", head=head, span=span)
 
 
-def fraction_left(found: Course | None, delivered_ah: float, expected_ah: float) -> float:
+def fraction_left(forecast: Course | None, delivered_ah: float, expected_ah: float) -> float:
     """State of charge by counting, 0 to 1, from the course or else from what was expected."""
-    total = found.charge_ah if found else expected_ah
+    total = forecast.charge_ah if forecast else expected_ah
     return min(1.0, max(0.0, 1 - delivered_ah / total)) if total > 0 else 0.0
 
 

@@ -80,17 +80,17 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
     """
     others = others or Others()
     try:
-        found = analyse(record)
+        discharge = analyse(record)
     except ReadingsError:
         if not any(len(c.series) > 1 for c in others.counters.values()):
             raise
-        found = _by_counters(record, others)
-    findings, warnings = dict(found.findings), list(found.warnings)
+        discharge = _by_counters(record, others)
+    findings, warnings = dict(discharge.findings), list(discharge.warnings)
 
     def add(*more: Finding) -> None:
         findings.update({f.key: f for f in more if f.value is not None})
 
-    _add_counters(record, others, found, add, warnings)
+    _add_counters(record, others, discharge, add, warnings)
     if len(others.percent):
         points = points_used(others.percent)
         add(points, energy_per_point(findings["energy"], points))
@@ -99,10 +99,10 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
         cells, said = cell_findings(others.cells, kind.floor_v if kind else None)
         add(*cells)
         warnings += said
-    _add_rest(record, found, add)
-    _add_resistance(record, others, found, add)
+    _add_rest(record, discharge, add)
+    _add_resistance(record, others, discharge, add)
     _add_temperature(record, others, findings, add)
-    _add_charges(record, others, found, add)
+    _add_charges(record, others, discharge, add)
     _add_cycles(record, others, add)
     warnings += _other_meter(record, others)
     if others.start_ah:
@@ -112,10 +112,10 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
                 start_ah=plain(others.start_ah),
             )
         )
-    verdict = found.verdict
+    verdict = discharge.verdict
     if others.start_ah and record.label is not None:
-        verdict = _judged_with_start(record, found, findings, others.start_ah)
-    return replace(found, findings=findings, warnings=tuple(warnings), verdict=verdict)
+        verdict = _judged_with_start(record, discharge, findings, others.start_ah)
+    return replace(discharge, findings=findings, warnings=tuple(warnings), verdict=verdict)
 
 
 def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
@@ -161,7 +161,7 @@ def _counter_gain(record: DischargeRecord, unit: str) -> float:
     return gain + (record.voltage_accuracy.gain if unit == "Wh" and record.voltage_accuracy else 0.0)
 
 
-def _add_counters(record: DischargeRecord, others: Others, found: Discharge, add: Add, warnings: list[str]) -> None:
+def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> None:
     for unit, key in (("Ah", "charge"), ("Wh", "energy")):
         counter = others.counters.get(unit)
         if counter is None or len(counter.series) < 2:
@@ -170,16 +170,16 @@ def _add_counters(record: DischargeRecord, others: Others, found: Discharge, add
         made = counted_finding(count, unit, _counter_gain(record, unit))
         if said := count.sentence(unit):
             warnings.append(said)
-        integral = found.findings[key]
-        if found.by_counters:
+        integral = discharge.findings[key]
+        if discharge.by_counters:
             continue
         add(made)
-        inside = (float(counter.series.time_s[0]) <= found.load_on_s + 60) and (float(counter.series.time_s[-1]) >= found.end_s - 60)
+        inside = (float(counter.series.time_s[0]) <= discharge.load_on_s + 60) and (float(counter.series.time_s[-1]) >= discharge.end_s - 60)
         if inside and (said := agreement(made, integral, shared=True)):
             warnings.append(said)
 
 
-def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
+def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
     """State of charge by the resting voltage before and after, with its band; nothing where voltage cannot tell."""
     label = record.label
     if label is None or label.kind_of_cell is None or not label.series:
@@ -188,7 +188,7 @@ def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
         ("soc_before", "Charged, by its rest before", "rest_before"),
         ("soc_after", "Charged, by its rest after", "rest_after"),
     ):
-        volts = found.findings.get(rest)
+        volts = discharge.findings.get(rest)
         if volts is None or volts.value is None:
             continue
         read = from_resting_voltage(volts.value, label.series, label.kind_of_cell, volts.standard_uncertainty or 0.0)
@@ -203,18 +203,18 @@ def _add_rest(record: DischargeRecord, found: Discharge, add: Add) -> None:
         add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
 
 
-def _add_resistance(record: DischargeRecord, others: Others, found: Discharge, add: Add) -> None:
+def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharge, add: Add) -> None:
     readings = record.readings
     if record.widths is not None or len(readings) < 4:
         return
     if len(readings) > MOST_FOR_STEPS:
-        k = int(np.searchsorted(readings.time_s, found.load_on_s))
+        k = int(np.searchsorted(readings.time_s, discharge.load_on_s))
         readings = readings.between(max(k - 1000, 0), min(k + 1000, len(readings) - 1))
     if others.two_step:
-        made = two_step(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not others.start_ah else None)
+        made = two_step(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not others.start_ah else None)
         if made is not None:
             add(made)
-    add(*resistance_findings(readings, found.load_on_s, record.voltage_accuracy, record.current_accuracy))
+    add(*resistance_findings(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy))
 
 
 def _add_temperature(record: DischargeRecord, others: Others, findings: dict[str, Finding], add: Add) -> None:
@@ -227,15 +227,15 @@ def _add_temperature(record: DischargeRecord, others: Others, findings: dict[str
         add(capacity_at_reference(findings["charge"], hours, record.temperature_c))
 
 
-def _add_charges(record: DischargeRecord, others: Others, found: Discharge, add: Add) -> None:
+def _add_charges(record: DischargeRecord, others: Others, discharge: Discharge, add: Add) -> None:
     if not others.charges:
         return
-    after = [c for c in others.charges if c[0] >= found.end_s]
+    after = [c for c in others.charges if c[0] >= discharge.end_s]
     chosen = after[0] if after else others.charges[-1]
     put_in = recharge_of(record.readings, record.voltage_accuracy, record.current_accuracy, *chosen)
     if put_in is not None:
         add(put_in.charge, put_in.energy, put_in.end_current)
-        add(*efficiencies(found.findings["charge"], found.findings["energy"], put_in))
+        add(*efficiencies(discharge.findings["charge"], discharge.findings["energy"], put_in))
 
 
 def _add_cycles(record: DischargeRecord, others: Others, add: Add) -> None:
@@ -270,22 +270,22 @@ def _between(readings: Readings, from_s: float, to_s: float) -> Readings:
 
 def _other_meter(record: DischargeRecord, others: Others) -> list[str]:
     """Whether two meters at the battery are further apart than they may be."""
-    said = []
+    sentences = []
     for unit, series, accuracy, other_accuracy, ours in (
         ("V", others.other_v, record.voltage_accuracy, others.other_accuracies[0], record.readings.voltage_v),
         ("A", others.other_a, record.current_accuracy, others.other_accuracies[1], record.readings.current_a),
     ):
         if len(series) and len(record.readings) > 1:
             there = np.interp(series.time_s, record.readings.time_s, ours, math.nan, math.nan)
-            said.append(disagreement(there, series.value, unit, accuracy, other_accuracy))
-    return [text for text in said if text]
+            sentences.append(disagreement(there, series.value, unit, accuracy, other_accuracy))
+    return [text for text in sentences if text]
 
 
-def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict[str, Finding], start_ah: float) -> Verdict:
+def _judged_with_start(record: DischargeRecord, discharge: Discharge, findings: dict[str, Finding], start_ah: float) -> Verdict:
     """The verdict on what was counted before and what was found now, together."""
     charge, label = findings["charge"], record.label
     if charge.value is None or label is None or not label.charge_ah:
-        return found.verdict
+        return discharge.verdict
     whole = replace(charge, value=charge.value + start_ah, name="Charge with what was taken out before")
     share = replace(findings["label_share"], value=100 * (charge.value + start_ah) / label.charge_ah)
     findings["whole_charge"] = replace(
@@ -294,5 +294,5 @@ def _judged_with_start(record: DischargeRecord, found: Discharge, findings: dict
         working=say("{start_ah} Ah counted before + {value} Ah", start_ah=plain(start_ah), value=show(charge.value)),
     )
     findings["label_share"] = share
-    about = Circumstances(label, record.cutoff, found.ended_by, record.temperature_c, record.tap, found.gaps)
+    about = Circumstances(label, record.cutoff, discharge.ended_by, record.temperature_c, record.tap, discharge.gaps)
     return judge({**findings, "charge": whole}, about)

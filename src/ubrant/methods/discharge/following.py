@@ -22,12 +22,12 @@ def course_of(data: DischargeRecord, expected: Rehearsal | None) -> Course | Non
     return course(so_far[under_load], part.voltage_v[under_load], foreseen[in_model], model.voltage_v[in_model], usual)
 
 
-def departure_of(data: DischargeRecord, found: Discharge, expected: Rehearsal | None) -> str:
+def departure_of(data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> str:
     """A sentence where it leaves its expected curve; empty while it does not."""
     if expected is None or expected.load_on_s is None or not expected.until_s or data.widths is not None or not len(data.readings):
         return ""
     part, model = thinned(data.readings, 4000), expected.readings
-    under_load = part.time_s >= found.load_on_s
+    under_load = part.time_s >= discharge.load_on_s
     in_model = (model.time_s >= expected.load_on_s) & (model.time_s <= expected.load_on_s + expected.until_s[0])
     if under_load.sum() < 10 or in_model.sum() < 5:
         return ""

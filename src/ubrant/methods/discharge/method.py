@@ -64,10 +64,10 @@ class DischargeMethod(Method):
         return discharge_fields(setup)
 
     def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
-        found = read_fields(self.form(setup), typed)
-        read = found[PLAN] | found[CRITERIA]
+        typed_fields = read_fields(self.form(setup), typed)
+        read = typed_fields[PLAN] | typed_fields[CRITERIA]
         plan = plan_of(setup, read)
-        return Prepared(setup, plan, Criteria(cutoff=plan.cutoff), Conditions(**found[CONDITIONS]), str(found[ORIGIN]["between"]))
+        return Prepared(setup, plan, Criteria(cutoff=plan.cutoff), Conditions(**typed_fields[CONDITIONS]), str(typed_fields[ORIGIN]["between"]))
 
     def typed(self, prepared: Prepared) -> dict[str, str]:
         held = typed_of(prepared.plan, prepared.conditions.temperature_c, prepared.conditions.start, prepared.between)
@@ -216,7 +216,7 @@ class DischargeMethod(Method):
             )
         try:
             data = discharge_of(record)
-            found = judged(data, others_of(record, plan))
+            discharge = judged(data, others_of(record, plan))
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -224,30 +224,30 @@ class DischargeMethod(Method):
                 path=lambda: live_path(record, plan, None, 0.0) if live else None,
             )
         course = course_of(data, expected) if live else None
-        warnings = (*record.head.origin.said, *found.warnings)
+        warnings = (*record.head.origin.said, *discharge.warnings)
         if zero := record.zero_trouble():
             warnings = (zero, *warnings)
         if record.head.conditions.start:
             warnings = (say("The start: {told}", told=record.head.conditions.start), *warnings)
-        charge = found.findings["charge"]
+        charge = discharge.findings["charge"]
         return Account(
-            found.findings,
+            discharge.findings,
             ("charge", "energy", "label_share", "duration"),
             _GROUPS,
-            found.verdict,
-            found.verdict.sentence,
+            discharge.verdict,
+            discharge.verdict.sentence,
             warnings,
-            ended_by=found.ended_by,
-            gaps=found.gaps,
-            more=_higher(data, found) if not live else (),
-            drawings=lambda: (_trace(record, data, found, expected),),
-            path=lambda: live_path(record, plan, course, charge.value or 0.0) if live else kept_path(record, plan, found),
+            ended_by=discharge.ended_by,
+            gaps=discharge.gaps,
+            more=_higher(data, discharge) if not live else (),
+            drawings=lambda: (_trace(record, data, discharge, expected),),
+            path=lambda: live_path(record, plan, course, charge.value or 0.0) if live else kept_path(record, plan, discharge),
             shown_at=say("From battery to load"),
-            energy=_energy(found, record.head.setup.label),
-            short=_short(found),
+            energy=_energy(discharge, record.head.setup.label),
+            short=_short(discharge),
             bar=(charge.value, charge.expanded_uncertainty) if charge.value is not None else None,
-            span=(found.load_on_s, found.end_s),
-            ahead=_ahead(record, data, found, expected, course) if live else None,
+            span=(discharge.load_on_s, discharge.end_s),
+            ahead=_ahead(record, data, discharge, expected, course) if live else None,
         )
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
@@ -256,11 +256,11 @@ class DischargeMethod(Method):
             return account
         try:
             data = discharge_of(record)
-            found = judged(data, others_of(record, self.prepared(record.head).plan))
+            discharge = judged(data, others_of(record, self.prepared(record.head).plan))
         except ReadingsError:
             return account
-        added = peukert_of(record, data, found, others)
-        guess = rest_guess(self.prepared(record.head), data, found)
+        added = peukert_of(record, data, discharge, others)
+        guess = rest_guess(self.prepared(record.head), data, discharge)
         findings = {**account.findings, **{f.key: f for f in added}}
         return replace(account, findings=findings, warnings=(*account.warnings, *([guess] if guess else [])))
 
@@ -277,35 +277,35 @@ def _cutoff(text: str) -> Cutoff | None:
     return Cutoff(volts)
 
 
-def _energy(found: Discharge, label: Label | None) -> Energy | None:
-    energy = found.findings["energy"]
+def _energy(discharge: Discharge, label: Label | None) -> Energy | None:
+    energy = discharge.findings["energy"]
     if not energy.value:
         return None
-    whole, rated = found.ended_by == "cut-off", label.energy_wh if label else None
+    whole, rated = discharge.ended_by == "cut-off", label.energy_wh if label else None
     return Energy(energy.value, energy.expanded_uncertainty, whole, energy.value / rated if rated and whole else 1.0)
 
 
-def _short(found: Discharge) -> str:
+def _short(discharge: Discharge) -> str:
     """What a shelf has room for."""
-    charge = found.findings["charge"]
+    charge = discharge.findings["charge"]
     if charge.value is None:
-        return found.verdict.word
+        return discharge.verdict.word
     value, spread = show_with(charge.value, charge.expanded_uncertainty)
-    return f"{value} ± {spread} Ah · {found.verdict.word}" if spread else f"{value} Ah · {found.verdict.word}"
+    return f"{value} ± {spread} Ah · {discharge.verdict.word}" if spread else f"{value} Ah · {discharge.verdict.word}"
 
 
-def _higher(data: DischargeRecord, found: Discharge) -> tuple[Finding, ...]:
+def _higher(data: DischargeRecord, discharge: Discharge) -> tuple[Finding, ...]:
     """Capacities to a few higher cut-offs."""
-    pairs = charges_to_higher(data, found.findings["mean_voltage"].value or 0.0) if not found.by_counters else []
+    pairs = charges_to_higher(data, discharge.findings["mean_voltage"].value or 0.0) if not discharge.by_counters else []
     return tuple(replace(charge, key=f"charge_to_{volts:g}", name=say("to {volts} V", volts=plain(volts))) for volts, charge in pairs)
 
 
-def _ahead(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None, course: Course | None) -> Ahead:
-    delivered = found.findings["charge"].value or 0.0
+def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None, course: Course | None) -> Ahead:
+    delivered = discharge.findings["charge"].value or 0.0
     if record.of(LoadOff) or data.load_off_s is not None:
-        return Ahead(found.verdict.sentence)
+        return Ahead(discharge.verdict.sentence)
     left = course.left_s if course is not None else None
-    return Ahead(course_sentence(course, delivered, data.label), left, departure_of(data, found, expected))
+    return Ahead(course_sentence(course, delivered, data.label), left, departure_of(data, discharge, expected))
 
 
 # what it is drawn as
@@ -331,7 +331,7 @@ def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal |
     return replace(made, measured=measured, zero_s=zero, span=made.span or (0.0, 600.0))
 
 
-def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Rehearsal | None) -> Trace:
+def _trace(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> Trace:
     readings = data.readings
     live = record.state == "running"
     measured = {
@@ -341,11 +341,11 @@ def _trace(record: Record, data: DischargeRecord, found: Discharge, expected: Re
     }
     marks = [(e.time_s, words) for e in record.events if (words := mark_of(e))][:_MOST_MARKS]
     marks += [(t, text) for t, text in record.typed.notes]
-    if found.crossing is not None and not live:
-        marks.append((found.crossing.time_s, say("cut-off")))
-    gaps = tuple((g.from_s, g.to_s) for g in found.gaps) if not live else ()
+    if discharge.crossing is not None and not live:
+        marks.append((discharge.crossing.time_s, say("cut-off")))
+    gaps = tuple((g.from_s, g.to_s) for g in discharge.gaps) if not live else ()
     span = (float(readings.time_s[0]), float(readings.time_s[-1])) if len(readings) and not live else None
     before = _expected_trace(expected, data.cutoff)
     if live:
         span = (0.0, max(float(readings.time_s[-1]) if len(readings) else 0.0, expected.length_s if expected is not None else 600.0))
-    return Trace(measured, before.expected, found.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps)
+    return Trace(measured, before.expected, discharge.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps)

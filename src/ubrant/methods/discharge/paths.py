@@ -34,7 +34,7 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
     )
 
 
-def live_path(record: Record, plan: DischargePlan | None, found: Course | None, delivered_ah: float) -> PowerPath:
+def live_path(record: Record, plan: DischargePlan | None, forecast: Course | None, delivered_ah: float) -> PowerPath:
     """Watts at this moment."""
     setup = record.head.setup
     taps: dict[str, tuple[float, float] | None] = {}
@@ -42,7 +42,7 @@ def live_path(record: Record, plan: DischargePlan | None, found: Course | None, 
         volts, amps = record.either(tap, "V"), record.either(tap, "A")
         taps[tap] = (float(volts.value[-1]), float(amps.value[-1])) if len(volts) and len(amps) else None
     rated = setup.label.charge_ah if setup.label else None
-    left = fraction_left(found, delivered_ah, rated) if rated else None
+    left = fraction_left(forecast, delivered_ah, rated) if rated else None
     note = say("about {share} % left by ampere-hours", share=f"{100 * left:.0f}") if left is not None else ""
     nodes = (
         Node("battery", setup.unit.name or say("Battery"), _claim(setup), left, note),
@@ -53,9 +53,9 @@ def live_path(record: Record, plan: DischargePlan | None, found: Course | None, 
     return watts(nodes, taps["battery"], taps["load"], (setup.meter("battery").name, say("Load")), setup.leads.resistance_ohm, accuracy)
 
 
-def kept_path(record: Record, plan: DischargePlan | None, found: Discharge) -> PowerPath:
+def kept_path(record: Record, plan: DischargePlan | None, discharge: Discharge) -> PowerPath:
     """Watt-hours over the whole run."""
-    setup, energy = record.head.setup, found.findings["energy"]
+    setup, energy = record.head.setup, discharge.findings["energy"]
     nodes = (
         Node("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_doubt()),
         Node("leads", say("Leads"), setup.leads.describe() if plan is not None else ""),
@@ -64,7 +64,7 @@ def kept_path(record: Record, plan: DischargePlan | None, found: Discharge) -> P
     volts, amps = record.either("load", "V"), record.either("load", "A")
     load = join(volts, amps) if len(volts) and len(amps) else None
     names = (setup.meter("battery").name or say("log"), say("Load"))
-    return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, load, (found.load_on_s, found.end_s), names)
+    return watt_hours(nodes, energy.value or 0.0, energy.expanded_uncertainty, load, (discharge.load_on_s, discharge.end_s), names)
 
 
 def _setting(plan: DischargePlan | None) -> str:

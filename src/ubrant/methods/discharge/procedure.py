@@ -257,11 +257,11 @@ def _take_out(plan: DischargePlan) -> Steps:
 def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
     kind = CHEMISTRIES.get(plan.chemistry or "")
     airing = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
-    told = say("Charge at {current_a} A up to {limit_v} V", current_a=plain(charge.current_a), limit_v=plain(charge.limit_v))
-    yield ChargeOn(charge.current_a, charge.limit_v, f"{told}.", (cautions.CHARGE_FLOOR, *airing))
+    instruction = say("Charge at {current_a} A up to {limit_v} V", current_a=plain(charge.current_a), limit_v=plain(charge.limit_v))
+    yield ChargeOn(charge.current_a, charge.limit_v, f"{instruction}.", (cautions.CHARGE_FLOOR, *airing))
     watch = Ends(end_a=charge.end_a).watch()
     yield ReadUntil(
-        watch, plan.every_s, _LONGEST_S, say("{told}, until {end_a} A still flow.", told=told, end_a=plain(charge.end_a)), (cautions.WARM,)
+        watch, plan.every_s, _LONGEST_S, say("{told}, until {end_a} A still flow.", told=instruction, end_a=plain(charge.end_a)), (cautions.WARM,)
     )
     yield ChargeOff(say("Charger off."))
 

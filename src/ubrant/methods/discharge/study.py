@@ -46,10 +46,10 @@ def constant_run(
 
 
 def peukert_of(
-    record: Record, data: DischargeRecord, found: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]
+    record: Record, data: DischargeRecord, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]
 ) -> list[Finding]:
     """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
-    mine = constant_run(data, found.findings, found.ended_by, (found.load_on_s, found.end_s), gaps=bool(found.gaps))
+    mine = constant_run(data, discharge.findings, discharge.ended_by, (discharge.load_on_s, discharge.end_s), gaps=bool(discharge.gaps))
     label, cutoff = data.label, data.cutoff
     if mine is None or cutoff is None:
         return []
@@ -67,7 +67,7 @@ def peukert_of(
         return []
     if label is None or not label.charge_ah or not label.standard_rate_c:
         return [exponent]
-    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent, found.findings["charge"])]
+    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent, discharge.findings["charge"])]
 
 
 def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:
@@ -98,10 +98,10 @@ def _expected(plan: DischargePlan, prepared: Prepared) -> Rehearsal:
     return rehearse(discharge(coarse), Circuit(Pack(pack_from_label(label), 0.3 if plan.charge_when == "before" else 1.0), ohm))
 
 
-def rest_guess(prepared: Prepared, data: DischargeRecord, found: Discharge) -> str:
+def rest_guess(prepared: Prepared, data: DischargeRecord, discharge: Discharge) -> str:
     """How much may have been left in a battery whose run was stopped before its cut-off, by the expected curve; empty where nobody can say."""
-    charge, plan, label = found.findings["charge"].value, prepared.plan, prepared.setup.label
-    if found.crossing is not None or not charge or plan is None or label is None or data.cutoff is None:
+    charge, plan, label = discharge.findings["charge"].value, prepared.plan, prepared.setup.label
+    if discharge.crossing is not None or not charge or plan is None or label is None or data.cutoff is None:
         return ""
     if plan.charge is not None or plan.profile or not plan.current_a > 0 or not len(data.readings):
         return ""
@@ -112,7 +112,7 @@ def rest_guess(prepared: Prepared, data: DischargeRecord, found: Discharge) -> s
     if expected.load_on_s is None or not expected.until_s:
         return ""
     part, model = thinned(data.readings), expected.readings
-    loaded = (part.time_s >= found.load_on_s) & (part.time_s <= found.end_s)
+    loaded = (part.time_s >= discharge.load_on_s) & (part.time_s <= discharge.end_s)
     in_model = (model.time_s >= expected.load_on_s) & (model.time_s <= expected.load_on_s + expected.until_s[0])
     if loaded.sum() < 5 or in_model.sum() < 5:
         return ""

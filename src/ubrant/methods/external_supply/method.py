@@ -55,13 +55,13 @@ class SupplyMethod(Method):
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, setup = prepared.plan, prepared.setup
-        found = [] if plan.rated > 0 else [Problem(True, say("The rated current has to be more than 0 A."))]
+        problems = [] if plan.rated > 0 else [Problem(True, say("The rated current has to be more than 0 A."))]
         out = setup.meter("output")
-        found += plug_meter_checks(setup.meter("input"), read_ratings(setup.unit).input_v)
-        found += range_checks(out, plan.output, plan.rated)
+        problems += plug_meter_checks(setup.meter("input"), read_ratings(setup.unit).input_v)
+        problems += range_checks(out, plan.output, plan.rated)
         if not (out.voltage_accuracy and out.current_accuracy):
-            found.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=out.name)))
-        return refusals_first(found)
+            problems.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=out.name)))
+        return refusals_first(problems)
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} points", count=len(_SHARES)), ""

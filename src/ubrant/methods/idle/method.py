@@ -63,17 +63,17 @@ class IdleMethod(Method):
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, ratings, meter = prepared.plan, read_ratings(prepared.setup.unit), prepared.setup.meter("input")
-        found = []
+        problems = []
         if not plan.seconds > 0 or not plan.input > 0:
-            found.append(Problem(True, say("Input and time have to be more than 0.")))
+            problems.append(Problem(True, say("Input and time have to be more than 0.")))
         if plan.input > 1.3 * ratings.input_v:
             text = say(
                 "{volts} V is far over the {label} V on its label: over its window is damage.",
                 volts=plain(plan.input),
                 label=plain(ratings.input_v),
             )
-            found.append(Problem(True, text))
-        found += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
+            problems.append(Problem(True, text))
+        problems += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
         accuracy = meter.accuracy("A")
         guess_a = 0.01 * ratings.watts / ratings.input_v
         if accuracy is not None and accuracy.limit(guess_a) > 0.4 * guess_a:
@@ -83,8 +83,8 @@ class IdleMethod(Method):
                 off=show(accuracy.limit(guess_a), 2),
                 amps=show(guess_a, 2),
             )
-            found.append(Problem(False, text))
-        return refusals_first(found)
+            problems.append(Problem(False, text))
+        return refusals_first(problems)
 
     def steps(self, prepared: Prepared) -> Steps:
         return idle_draw(prepared.plan)
@@ -137,7 +137,7 @@ class IdleMethod(Method):
         setup, criteria = record.head.setup, record.head.criteria
         findings: dict[str, Finding] = {}
         warnings: list[str] = list(record.head.origin.said)
-        course: list[tuple[str, Series]] = []
+        traces: list[tuple[str, Series]] = []
         taken_in: Through | None = None
         trouble = ""
         plan = self.prepared(record.head).plan
@@ -148,7 +148,7 @@ class IdleMethod(Method):
         for setting, read in settings.items():
             if not len(read.volts):
                 continue
-            course.append((setting, Series(read.time_s, read.volts * read.amps)))
+            traces.append((setting, Series(read.time_s, read.volts * read.amps)))
             try:
                 found, said = idle_findings(
                     read.volts,
@@ -170,9 +170,9 @@ class IdleMethod(Method):
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
         if "idle_power" not in findings:
             nothing = trouble if not record.head.plan and trouble else say("Nothing was read yet with it switched on.")
-            return Account(trouble=nothing, drawings=lambda: (_course(course),))
+            return Account(trouble=nothing, drawings=lambda: (_course(traces),))
         if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
-            return Account(trouble=slip, drawings=lambda: (_course(course),))
+            return Account(trouble=slip, drawings=lambda: (_course(traces),))
         if zero := record.zero_trouble():
             warnings.append(zero)
         return Account(
@@ -182,7 +182,7 @@ class IdleMethod(Method):
             None,
             _sentence(findings),
             (*warnings, *disagreements(record)),
-            drawings=lambda: (_course(course),),
+            drawings=lambda: (_course(traces),),
             path=lambda: chain_path(setup, _CHAIN, flows_of(setup, taken_in), two_ends=False),
             shown_at=say("With nothing attached"),
         )
@@ -241,14 +241,14 @@ def _sampled(record: Record) -> dict[str, _Read]:
     """From one request to the person to the next."""
     volts, amps = record.corrected("input", "V"), record.corrected("input", "A")
     marks = [(e.time_s, e.action) for e in record.of(HandDid) if e.action in {"on", "economy", "off"}]
-    found = {}
+    settings = {}
     for (start, action), (end, _) in pairwise([*marks, (math.inf, "off")]):
         if action == "off" or volts is None or amps is None:
             continue
         v, a = _between(volts, start, end), _between(amps, start, end)
         count = min(len(v), len(a))
-        found[NORMAL if action == "on" else ECONOMY] = _Read(a.time_s[:count], v.value[:count], a.value[:count])
-    return found
+        settings[NORMAL if action == "on" else ECONOMY] = _Read(a.time_s[:count], v.value[:count], a.value[:count])
+    return settings
 
 
 def _between(series: Series, start: float, end: float) -> Series:
@@ -278,12 +278,12 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
             rows[NORMAL if place == 0 or not has_economy else ECONOMY].append(
                 (moment, row[volt_at], row[amp_at] - zero_a, half[volt_at], width)
             )
-    found = {}
+    settings = {}
     for name, read in rows.items():
         if read:
             time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
-            found[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
-    return found
+            settings[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
+    return settings
 
 
 def _zero(record: Record, lines: list[tuple[float, Jotting]]) -> tuple[float, float]:
@@ -349,8 +349,8 @@ def _course(lines: list[tuple[str, Series]]) -> Plot:
         Curve(s.time_s, s.value, "power", style, f"{say(name)}: {show(level(s.value))} W")
         for (name, s), style in zip(shown, (SOLID, DOTTED, DASHED), strict=False)
     )
-    told = ", ".join(f"{say(name)}: {show(level(s.value))} W" for name, s in shown)
-    return Plot(title, along, "W", (start, max(end, start + 1e-6)), (0.0, high + 0.15 * max(high, 1e-6)), layers, told)
+    description = ", ".join(f"{say(name)}: {show(level(s.value))} W" for name, s in shown)
+    return Plot(title, along, "W", (start, max(end, start + 1e-6)), (0.0, high + 0.15 * max(high, 1e-6)), layers, description)
 
 
 def _sentence(findings: dict[str, Finding]) -> str:

@@ -45,12 +45,12 @@ def idle_draw(plan: IdlePlan) -> Generator[Step, str | None, None]:
             plan.input, plan.most_input_a, say("{input} V at the input, nothing attached.", input=plain(plan.input)), (cautions.WINDOW,)
         )
     for setting in SETTINGS if plan.economy else SETTINGS[:1]:
-        told = (
+        instruction = (
             say("Switch it on, with nothing attached.")
             if setting == "normal"
             else say("Put it into its sleep or economy setting, nothing attached.")
         )
-        yield Ask(told, mains, action="on" if setting == "normal" else "economy")
+        yield Ask(instruction, mains, action="on" if setting == "normal" else "economy")
         yield ReadRest(plan.seconds, plan.every_s, say("Reading the idle draw ({setting} setting) until it is steady.", setting=setting))
     yield Ask(say("Switch it off."), action="off")
     yield SupplyOff(say("Supply off."))

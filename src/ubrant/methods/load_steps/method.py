@@ -121,19 +121,19 @@ class LoadStepsMethod(Method):
         ratings, rated_w = read_ratings(setup.unit), prepared.criteria.rated_w or 0.0
         most_w = max((*plan.loads, plan.hold or 0.0), default=0.0)
         input_a = most_w / 0.85 / (0.9 * ratings.input_v)
-        found = [] if len(plan.loads) >= 2 else [Problem(True, say("At least two loads are needed, 0 W and another one."))]
-        found += _battery_checks(setup, ratings.input_v, input_a)
+        problems = [] if len(plan.loads) >= 2 else [Problem(True, say("At least two loads are needed, 0 W and another one."))]
+        problems += _battery_checks(setup, ratings.input_v, input_a)
         if most_w > 1.02 * rated_w:
             text = say(
                 "{watts} W is over its rating of {rated} W: it should protect itself; look at it while it does.",
                 watts=plain(most_w),
                 rated=plain(rated_w),
             )
-            found.append(Problem(False, text))
-        found += two_meter_checks(setup, (1.25 * ratings.input_v, input_a), (ratings.output_v, most_w / ratings.output_v))
+            problems.append(Problem(False, text))
+        problems += two_meter_checks(setup, (1.25 * ratings.input_v, input_a), (ratings.output_v, most_w / ratings.output_v))
         parts = parse_ratings(prepared.criteria.ratings)
-        found += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
-        return refusals_first(found)
+        problems += [Problem(False, said) for said in rating_sentences(parts, input_a, most_w / ratings.output_v, measured=False)]
+        return refusals_first(problems)
 
     def steps(self, prepared: Prepared) -> Procedure:
         return load_steps(prepared.plan)
@@ -208,7 +208,7 @@ class LoadStepsMethod(Method):
                 trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live)
             )
         try:
-            found = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0, planned)
+            steps = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0, planned)
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -218,13 +218,13 @@ class LoadStepsMethod(Method):
                 drawings=lambda: _drawn(None, tolerance, shown, {}, live),
             )
         findings = {
-            **(found.findings if plan is not None else found.sweep.findings | found.findings),
+            **(steps.findings if plan is not None else steps.sweep.findings | steps.findings),
             **_of_waves(waves),
             **_of_hold(record),
         }
-        warnings = [*record.head.origin.said, *rows.said, *found.warnings]
+        warnings = [*record.head.origin.said, *rows.said, *steps.warnings]
         if plan is not None:
-            warnings += lead_sentences(found.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
+            warnings += lead_sentences(steps.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
         warnings += rating_sentences(
             parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True
         )
@@ -235,16 +235,16 @@ class LoadStepsMethod(Method):
             ("peak_efficiency", "idle_power", "cutoff_input", "overload"),
             _GROUPS,
             None,
-            found.sentence,
+            steps.sentence,
             (*warnings, *disagreements(record)),
-            ended_by=found.ended_by,
+            ended_by=steps.ended_by,
             taken=len(points),
             planned=planned,
             waves=shown,
-            drawings=lambda: _drawn(found.sweep, tolerance, shown, findings, live),
+            drawings=lambda: _drawn(steps.sweep, tolerance, shown, findings, live),
             shown_at=say("While the load was held") if held else say("At its best"),
-            path=lambda: _held_path(setup, findings) if held else _path(setup, found.sweep, points, live=live),
-            candidate=candidate_of(setup.unit.name, found.sweep, findings),
+            path=lambda: _held_path(setup, findings) if held else _path(setup, steps.sweep, points, live=live),
+            candidate=candidate_of(setup.unit.name, steps.sweep, findings),
         )
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
@@ -293,7 +293,7 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
     if battery is None:
         return [Problem(True, say("Load steps are made on a battery: choose which one feeds it."))]
     volts = battery.label.voltage_v or input_v
-    found = []
+    problems = []
     if not 0.75 * input_v < volts < 1.35 * input_v:
         text = say(
             "{battery} has {volts} V, and {unit} takes {input} V.",
@@ -302,7 +302,7 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
             unit=setup.unit.name,
             input=plain(input_v),
         )
-        found.append(Problem(True, text))
+        problems.append(Problem(True, text))
     if battery.max_current_a and input_a > battery.max_current_a:
         text = say(
             "About {amps} A will flow, and {battery} may give {most} A.",
@@ -310,8 +310,8 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
             battery=battery.name,
             most=plain(battery.max_current_a),
         )
-        found.append(Problem(False, text))
-    return found
+        problems.append(Problem(False, text))
+    return problems
 
 
 def _waves(record: Record, rows: Rows) -> list[SeenWave]:
@@ -319,7 +319,7 @@ def _waves(record: Record, rows: Rows) -> list[SeenWave]:
     scope = record.readings.get(("scope", "V"))
     if scope is None:
         return []
-    found = []
+    waves = []
     accuracy = record.accuracy("scope", "V")
     gain, zero = (accuracy.gain, accuracy.zero) if accuracy is not None else (None, 0.0)
     watts = rows.column("output", "W")
@@ -337,8 +337,8 @@ def _waves(record: Record, rows: Rows) -> list[SeenWave]:
             wave = analyse_wave(time, volts, gain, zero)
         except ReadingsError:
             continue
-        found.append(SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
-    return sorted(found, key=lambda w: w.load_w)
+        waves.append(SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
+    return sorted(waves, key=lambda w: w.load_w)
 
 
 def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
@@ -370,20 +370,20 @@ def _of_hold(record: Record) -> dict[str, Finding]:
 
 
 def _drawn(
-    found: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool
+    sweep: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
-    drawn: list[Drawing] = [output_plot(found, tolerance), loss_plot(found, live=live)]
+    drawn: list[Drawing] = [output_plot(sweep, tolerance), loss_plot(sweep, live=live)]
     if waves:
         drawn.append(wave_plot(waves))
-    return (*drawn, *ladder(findings, found.points if found is not None else None))
+    return (*drawn, *ladder(findings, sweep.points if sweep is not None else None))
 
 
-def _path(setup: Setup, found: Sweep, points: Points, *, live: bool) -> PowerPath:
+def _path(setup: Setup, sweep: Sweep, points: Points, *, live: bool) -> PowerPath:
     """At its best, the latest point while it goes on."""
     if live:
         return chain_path(setup, _CHAIN, flows_at(setup, points, len(points) - 1))
-    best = int(np.nanargmax(found.efficiency)) if np.isfinite(found.efficiency).any() else 0
-    return chain_path(setup, _CHAIN, flows_at(setup, found.points, best))
+    best = int(np.nanargmax(sweep.efficiency)) if np.isfinite(sweep.efficiency).any() else 0
+    return chain_path(setup, _CHAIN, flows_at(setup, sweep.points, best))
 
 
 def _held_path(setup: Setup, findings: Mapping[str, Finding]) -> PowerPath:

@@ -47,14 +47,14 @@ def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
     yield Ask(say("Switch it on, with nothing attached."), (*mains, cautions.OWN_CUTOFF), action="on")
     went_off = False
     for watts in plan.loads:
-        told = "no load" if not watts else f"{plain(watts)} W"
+        load_text = "no load" if not watts else f"{plain(watts)} W"
         answer = yield Point(
             0.0,
             watts,
             1.0,
             plan.settle_s,
             plan.at_most_s,
-            say("{told} at the output.", told=told),
+            say("{told} at the output.", told=load_text),
             0.0,
             (cautions.WARM,),
             POWER,

@@ -25,7 +25,7 @@ def grid(plan: Sequence[Setting], taken: Sequence[Setting] = (), states: Sequenc
     if taken:
         layers.append(_dots(taken, known, len(taken) - 1 if len(taken) < len(plan) else None))
     counts = {state: known.count(state) for state in (OUTSIDE, OFF)}
-    told = say(
+    description = say(
         "{taken} of {plan} points; {out} outside tolerance, {off} off",
         taken=len(taken),
         plan=len(plan),
@@ -39,7 +39,7 @@ def grid(plan: Sequence[Setting], taken: Sequence[Setting] = (), states: Sequenc
         (min(amps) - 0.05 * wide, max(amps) + 0.05 * wide),
         (min(volts) - 0.06 * high, max(volts) + 0.06 * high),
         tuple(layers),
-        told,
+        description,
     )
 
 
@@ -48,25 +48,25 @@ def _dots(settings: Sequence[Setting], states: tuple[str, ...], ringed: int | No
     return Dots(np.array([a for _, a in settings]), np.array([v for v, _ in settings]), states, rising, ringed)
 
 
-def efficiency_plot(found: Sweep | None) -> Plot:
+def efficiency_plot(sweep: Sweep | None) -> Plot:
     """Efficiency over load and input voltage as contours, with the measured points on it."""
     title, along, up = say("Efficiency, %"), say("load, W     ● within tolerance   ◆ outside"), say("input, V")
-    if found is None or not len(found.points):
+    if sweep is None or not len(sweep.points):
         return Plot(title, along, up, (0.0, 1.0), (0.0, 1.0), by_root=True)
-    load, volts = found.points.output_w, found.points.input_v
+    load, volts = sweep.points.output_w, sweep.points.input_v
     high = max(float(np.ptp(volts)), 0.5)
-    made = efficiency_map(found)
+    made = efficiency_map(sweep)
     layers: list[Layer] = []
-    told = ""
+    description = ""
     if made is not None:
         from contourpy import contour_generator  # needed only for a map
 
         generator = contour_generator(made.load_w, made.input_v, np.ma.masked_invalid(made.percent))
         lines = [(level, tuple(np.asarray(line) for line in generator.lines(level))) for level in levels(made)]
         layers.append(Contours(tuple((plain(level, 3), found_lines) for level, found_lines in lines)))
-        told = say("contours at {levels} %", levels=", ".join(plain(level, 3) for level, _ in lines))
-    states = states_of(found)
+        description = say("contours at {levels} %", levels=", ".join(plain(level, 3) for level, _ in lines))
+    states = states_of(sweep)
     on = [k for k, state in enumerate(states) if state != OFF]
     layers.append(Dots(load[on], volts[on], tuple(states[k] for k in on)))
     spans = ((0.0, 1.06 * max(float(load.max()), 0.1)), (float(volts.min()) - 0.06 * high, float(volts.max()) + 0.06 * high))
-    return Plot(title, along, up, *spans, tuple(layers), told, by_root=True)
+    return Plot(title, along, up, *spans, tuple(layers), description, by_root=True)

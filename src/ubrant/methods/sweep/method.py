@@ -99,25 +99,25 @@ class SweepMethod(Method):
         ratings = read_ratings(prepared.setup.unit)
         if not plan.highest > plan.lowest > 0 or not plan.step > 0:
             return [Problem(True, say("The input has to go from a higher voltage down to a lower one, in steps over 0 V."))]
-        found = []
+        problems = []
         if plan.highest > 1.3 * ratings.input_v:
             text = say(
                 "{volts} V is far over the {label} V on its label: over its window is damage.",
                 volts=plain(plan.highest),
                 label=plain(ratings.input_v),
             )
-            found.append(Problem(True, text))
+            problems.append(Problem(True, text))
         if len(plan.loads) < 2:
-            found.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
+            problems.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
         most_a = max(plan.loads, default=0.0)
         if ratings.amps and most_a > 1.1 * ratings.amps:
-            found.append(Problem(False, say("{amps} A is over its rating of {rated} A.", amps=plain(most_a), rated=plain(ratings.amps, 3))))
-        found += two_meter_checks(prepared.setup, (plan.highest, plan.most), (ratings.output_v, most_a))
+            problems.append(Problem(False, say("{amps} A is over its rating of {rated} A.", amps=plain(most_a), rated=plain(ratings.amps, 3))))
+        problems += two_meter_checks(prepared.setup, (plan.highest, plan.most), (ratings.output_v, most_a))
         if len(plan.points()) > _MOST_POINTS:
-            found.append(Problem(True, say("{count} points are too many: take larger steps or fewer loads.", count=len(plan.points()))))
+            problems.append(Problem(True, say("{count} points are too many: take larger steps or fewer loads.", count=len(plan.points()))))
         parts = parse_ratings(prepared.criteria.ratings)
-        found += [Problem(False, said) for said in rating_sentences(parts, plan.most, most_a, measured=False)]
-        return refusals_first(found)
+        problems += [Problem(False, said) for said in rating_sentences(parts, plan.most, most_a, measured=False)]
+        return refusals_first(problems)
 
     def steps(self, prepared: Prepared) -> Steps:
         return sweep(prepared.plan, prepared.criteria.tolerance)
@@ -205,7 +205,7 @@ class SweepMethod(Method):
                 trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live)
             )
         try:
-            found = analyse_sweep(points, meters_of(record.head.setup), criteria.tolerance, criteria.rated_w)
+            sweep = analyse_sweep(points, meters_of(record.head.setup), criteria.tolerance, criteria.rated_w)
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -214,43 +214,43 @@ class SweepMethod(Method):
                 drawings=lambda: _drawn(None, settings, rows, {}, live),
                 path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, points, len(points) - 1)),
             )
-        findings = {**found.findings, **_unsteady(rows)}
-        used = found.points
-        warnings = [*record.head.origin.said, *rows.said, *found.warnings, *_unsteady_said(rows)]
+        findings = {**sweep.findings, **_unsteady(rows)}
+        used = sweep.points
+        warnings = [*record.head.origin.said, *rows.said, *sweep.warnings, *_unsteady_said(rows)]
         if planned is not None and len(points) < planned and not live and record.ended_by != "done":
             warnings.append(say("{taken} of {planned} points were taken: it holds for these.", taken=len(points), planned=planned))
         warnings += (
-            lead_sentences(found.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
+            lead_sentences(sweep.findings["lead_resistance"], record.head.setup.leads, float(used.input_a.max())) if prepared.plan else []
         )
         warnings += rating_sentences(parse_ratings(criteria.ratings), float(used.input_a.max()), float(used.output_a.max()), measured=True)
-        best = len(points) - 1 if live else best_point(found)
+        best = len(points) - 1 if live else best_point(sweep)
         shown = points if live else used
         return Account(
             findings,
             ("peak_efficiency", "peak_at", "idle_power"),
             GROUPS,
             None,
-            sweep_sentence(found),
+            sweep_sentence(sweep),
             (*warnings, *disagreements(record)),
             taken=len(points),
             planned=planned,
-            drawings=lambda: _drawn(found, settings, rows, findings, live),
+            drawings=lambda: _drawn(sweep, settings, rows, findings, live),
             shown_at=say("At its best"),
             path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, shown, best)),
-            candidate=candidate_of(record.head.setup.unit.name, found, findings),
+            candidate=candidate_of(record.head.setup.unit.name, sweep, findings),
         )
 
 
-def best_point(found: Sweep) -> int:
+def best_point(sweep: Sweep) -> int:
     """The measured point of the best efficiency."""
-    return int(np.nanargmax(found.efficiency)) if np.isfinite(found.efficiency).any() else 0
+    return int(np.nanargmax(sweep.efficiency)) if np.isfinite(sweep.efficiency).any() else 0
 
 
 def _drawn(
-    found: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
+    sweep: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
-    first = grid(settings, rows.asked, states_of(found) if found is not None else []) if live else efficiency_plot(found)
-    return (first, loss_plot(found, live=live), *ladder(findings, found.points if found is not None else None))
+    first = grid(settings, rows.asked, states_of(sweep) if sweep is not None else []) if live else efficiency_plot(sweep)
+    return (first, loss_plot(sweep, live=live), *ladder(findings, sweep.points if sweep is not None else None))
 
 
 def _all_points(plan: SweepPlan) -> str:

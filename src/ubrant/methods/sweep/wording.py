@@ -6,15 +6,15 @@ from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.wording import say
 
 
-def sweep_sentence(found: Sweep) -> str:
+def sweep_sentence(sweep: Sweep) -> str:
     """What a colleague would say of it."""
-    best, at, idle = (found.findings[key] for key in ("peak_efficiency", "peak_at", "idle_power"))
-    said = []
+    best, at, idle = (sweep.findings[key] for key in ("peak_efficiency", "peak_at", "idle_power"))
+    sentences = []
     if best.value is not None:
-        said.append(say("Best {best} at {load}", best=best.with_doubt(), load=at.value_text()))
+        sentences.append(say("Best {best} at {load}", best=best.with_doubt(), load=at.value_text()))
     if idle.value is not None:
-        said.append(say("idle draw {draw}", draw=idle.with_doubt()))
-    dropout = found.findings["dropout_voltage"]
+        sentences.append(say("idle draw {draw}", draw=idle.with_doubt()))
+    dropout = sweep.findings["dropout_voltage"]
     if dropout.value is not None:
-        said.append(say("leaves tolerance at {volts}", volts=dropout.with_doubt()))
-    return ("; ".join(said) + ".") if said else say("Too few points for its losses.")
+        sentences.append(say("leaves tolerance at {volts}", volts=dropout.with_doubt()))
+    return ("; ".join(sentences) + ".") if sentences else say("Too few points for its losses.")

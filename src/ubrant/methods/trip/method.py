@@ -43,10 +43,10 @@ class TripMethod(Method):
     plan_from_label = True
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", setup.unit.label_text)
-        if found is None:
+        current = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", setup.unit.label_text)
+        if current is None:
             raise ValueError(say("The label of {name} has to say at how much it opens, like “30 A breaker”.", name=setup.unit.name))
-        rated = float(found[1].replace(",", "."))
+        rated = float(current[1].replace(",", "."))
         amps = ", ".join(plain(round(share * rated, 1)) for share in (1.05, 1.35, 2.0, 3.0))
         return (
             Field("rated", "Rated", Quantity("A"), f"{plain(rated)} A"),
@@ -58,9 +58,9 @@ class TripMethod(Method):
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, meter = prepared.plan, prepared.setup.meter("input")
-        found = []
+        problems = []
         if not plan.amps or not plan.rated > 0:
-            found.append(Problem(True, say("A rating and at least one overload are needed.")))
+            problems.append(Problem(True, say("A rating and at least one overload are needed.")))
         if meter.max_a is not None and plan.amps and max(plan.amps) > meter.max_a:
             text = say(
                 "{name} reads up to {most} A, and {amps} A are in the plan.",
@@ -68,10 +68,10 @@ class TripMethod(Method):
                 most=plain(meter.max_a),
                 amps=plain(max(plan.amps)),
             )
-            found.append(Problem(True, text))
+            problems.append(Problem(True, text))
         if not prepared.criteria.curve:
-            found.append(Problem(False, say("Without its maker's curve the times stand for themselves.")))
-        return found
+            problems.append(Problem(False, say("Without its maker's curve the times stand for themselves.")))
+        return problems
 
     def steps(self, prepared: Prepared) -> Steps:
         return trip(prepared.plan)
@@ -129,7 +129,7 @@ def _sampled(record: Record) -> list[Overload]:
 
 
 def _typed(record: Record) -> list[Overload]:
-    found: list[Overload] = []
+    overloads: list[Overload] = []
     began: tuple[float, float] | None = None
     for entry in record.lines:
         moment, jotting = entry.time_s, entry.jotting
@@ -137,11 +137,11 @@ def _typed(record: Record) -> list[Overload]:
         inrush = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind == "peak"), None)
         if jotting.mark in {"tripped", "held"} and began is not None:
             lasted = moment - began[0]
-            found.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush))
+            overloads.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush))
             began = None
         elif amps is not None:
             began = moment, amps
-    return found
+    return overloads
 
 
 def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) -> Plot:
@@ -167,10 +167,10 @@ def _plot(steps: list[Overload], rated_a: float, curve: tuple[CurvePoint, ...]) 
             tuple(TAKEN if s.opened_s is not None else HELD for s in steps),
         )
     )
-    told = ", ".join(
+    description = ", ".join(
         f"{plain(s.amps / rated_a, 3)} ×: {show_duration(s.opened_s) if s.opened_s is not None else say('held')}" for s in steps
     )
-    return Plot(title, along, up, (0.9 * min(multiples), 1.08 * max(multiples)), (low, high), tuple(layers), told, marks)
+    return Plot(title, along, up, (0.9 * min(multiples), 1.08 * max(multiples)), (low, high), tuple(layers), description, marks)
 
 
 def _power(seconds: float) -> float:

@@ -52,16 +52,16 @@ class WaveMethod(Method):
         load_w, accuracy = record.head.conditions.load_w or 0.0, record.accuracy("scope", "V")
         gain, zero = (accuracy.gain, accuracy.zero) if accuracy is not None else (None, 0.0)
 
-        def course() -> tuple[Drawing, ...]:
+        def drawn() -> tuple[Drawing, ...]:
             return (record_plot(scope),)
 
         try:
             if is_dc(volts) and float(np.ptp(volts)) > 0:
-                found = analyse_transient(time, volts, record.head.criteria.tolerance, gain)
-                return Account(found.findings, (), (), None, found.sentence, found.warnings, drawings=course)
+                transient = analyse_transient(time, volts, record.head.criteria.tolerance, gain)
+                return Account(transient.findings, (), (), None, transient.sentence, transient.warnings, drawings=drawn)
             wave = analyse_wave(time, volts, gain, zero)
         except ReadingsError as error:
-            return Account(trouble=str(error), drawings=course)
+            return Account(trouble=str(error), drawings=drawn)
         where = say("at {load} W", load=show(load_w, 3)) if load_w else record.head.origin.columns.get("voltage", "")
         seen = SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics)
         return Account(
@@ -97,10 +97,10 @@ def _harmonics(harmonics: Array) -> tuple[Plot, ...]:
     if not len(shares):
         return ()
     largest = int(np.argmax(shares)) + 2
-    told = say("largest: number {n}, {share} %", n=largest, share=plain(float(shares.max()), 3))
+    description = say("largest: number {n}, {share} %", n=largest, share=plain(float(shares.max()), 3))
     numbers = np.arange(2, len(shares) + 2, dtype=np.float64)
     spans = ((1.0, 41.0), (0.0, max(float(shares.max()) * 1.15, 1.0)))
-    return (Plot(say("Harmonics"), say("number"), say("% of the first"), *spans, (Sticks(numbers, shares),), told),)
+    return (Plot(say("Harmonics"), say("number"), say("% of the first"), *spans, (Sticks(numbers, shares),), description),)
 
 
 def record_plot(scope: Series) -> Plot:

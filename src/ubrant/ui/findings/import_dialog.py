@@ -147,8 +147,8 @@ class ImportDialog(QDialog):
             )
         )
         layout.addWidget(trace, 1)
-        said = [*log.warnings, log.left_out_sentence()]
-        layout.addWidget(Callout("caution", "\n".join(s for s in said if s)))
+        sentences = [*log.warnings, log.left_out_sentence()]
+        layout.addWidget(Callout("caution", "\n".join(s for s in sentences if s)))
         layout.addLayout(grid)
         layout.addWidget(self._trouble)
         if self._more:

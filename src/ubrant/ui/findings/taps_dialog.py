@@ -109,8 +109,8 @@ class TapsDialog(QDialog):
         """Read it by what is chosen, and show what it says."""
         self._made = None
         try:
-            told = self._told()
-            self._made = judged(from_taps(self._path, method_of(told.method), self.columns.text().strip() or None), told)
+            options = self._told()
+            self._made = judged(from_taps(self._path, method_of(options.method), self.columns.text().strip() or None), options)
             account = account_of_kept(self._made.record())
         except (LogError, MethodError, QuantityError) as error:
             account = Account(trouble=str(error))

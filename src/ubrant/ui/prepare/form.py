@@ -362,13 +362,13 @@ class MethodForm(QWidget):
     # what was chosen
 
     def _texts(self) -> dict[str, str]:
-        found = {}
+        texts = {}
         for key, box in self.fields.items():
             if isinstance(box, QCheckBox):
-                found[key] = self._specs[key].kind.show(box.isChecked())
+                texts[key] = self._specs[key].kind.show(box.isChecked())
             else:
-                found[key] = str(box.currentData()) if isinstance(box, Choice) else box.text()
-        return found
+                texts[key] = str(box.currentData()) if isinstance(box, Choice) else box.text()
+        return texts
 
     def trouble(self) -> str:
         """Why the plan cannot be read, in a sentence; empty when it can."""

@@ -76,8 +76,8 @@ class LinesDialog(QDialog):
             return
         found = [values for line in self._lines if (values := pattern.read(line))]
         self.trouble.say("bad", "")
-        told = " · ".join(f"{plain(value, 5)} {quantity}" for quantity, value in (found[-1] if found else {}).items())
-        self.made.setText(self.tr("Read as {what}").format(what=told) if told else self.tr("Nothing is read of these lines yet."))
+        texts = " · ".join(f"{plain(value, 5)} {quantity}" for quantity, value in (found[-1] if found else {}).items())
+        self.made.setText(self.tr("Read as {what}").format(what=texts) if texts else self.tr("Nothing is read of these lines yet."))
 
     def _stop(self) -> None:
         self._timer.stop()

@@ -259,12 +259,12 @@ class MeterForm(QWidget):
         if dialog.exec() and dialog.found is not None:
             self.take_correction(dialog.unit, dialog.found)
 
-    def take_correction(self, unit: str, found: DisplayCheck) -> None:
+    def take_correction(self, unit: str, check: DisplayCheck) -> None:
         """Put a correction into the form."""
-        self._gains[unit] = found.gain
+        self._gains[unit] = check.gain
         zero, accuracy = (self.zero_v, self.volts) if unit == "V" else (self.zero_a, self.amps)
-        zero.setText(f"{found.shown_of_nothing:.5f} {unit}")
-        accuracy.setText(found.accuracy.text)
+        zero.setText(f"{check.shown_of_nothing:.5f} {unit}")
+        accuracy.setText(check.accuracy.text)
 
     def _emit(self) -> None:
         if self._keep.isEnabled():

@@ -298,11 +298,11 @@ def _short(sentence: str) -> str:
 
 def _connection_text(meter: Meter) -> str:
     details = meter.details
-    said = [] if details.role == "meter" else [details.role]
-    said += [details.address] if details.address and details.connection != "display" else []
-    said += ["shows the wrong sign"] if details.reversed else []
-    said += [f"zero {plain(details.zero_a, 3)} A"] if details.zero_a else []
-    return " · ".join(said)
+    parts = [] if details.role == "meter" else [details.role]
+    parts += [details.address] if details.address and details.connection != "display" else []
+    parts += ["shows the wrong sign"] if details.reversed else []
+    parts += [f"zero {plain(details.zero_a, 3)} A"] if details.zero_a else []
+    return " · ".join(parts)
 
 
 def _accuracy_text(meter: Meter) -> str:

@@ -104,14 +104,14 @@ class UnitForm(QWidget):
         trouble, read, queries = "", "", ""
         if self.kind.currentText() in _WITH_CAPACITY:
             try:
-                found = parse_label(text, self.chemistry.currentData())
+                label = parse_label(text, self.chemistry.currentData())
             except (LabelError, QuantityError) as error:
                 trouble = str(error) if text else ""
             else:
-                read = self.tr("Read as {summary}.").format(summary=found.summary()) + "".join(f" {g}" for g in found.guesses)
-                if found.unread:
-                    read += self.tr(" Not understood: “{words}”.").format(words=found.unread)
-                queries = "\n".join(found.queries)
+                read = self.tr("Read as {summary}.").format(summary=label.summary()) + "".join(f" {g}" for g in label.guesses)
+                if label.unread:
+                    read += self.tr(" Not understood: “{words}”.").format(words=label.unread)
+                queries = "\n".join(label.queries)
         self._read.setText(read)
         self._queries.say("caution", queries)
         mark_amiss(self.label_text, trouble)

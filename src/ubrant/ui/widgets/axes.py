@@ -96,8 +96,8 @@ def root_ticks(high: float) -> list[float]:
     if not high > 0:
         return [0.0]
     power = 10.0 ** (math.floor(math.log10(high)) - 2)
-    found = [high * 2]
+    ticks = [high * 2]
     for value in sorted((s * power * 10**k for k in range(3) for s in (1, 2, 3, 5, 7)), reverse=True):
-        if value <= high and math.sqrt(found[-1]) - math.sqrt(value) >= math.sqrt(high) / 14 and math.sqrt(value) >= math.sqrt(high) / 14:
-            found.append(round(value, 10))
-    return [0.0, *reversed(found[1:])]
+        if value <= high and math.sqrt(ticks[-1]) - math.sqrt(value) >= math.sqrt(high) / 14 and math.sqrt(value) >= math.sqrt(high) / 14:
+            ticks.append(round(value, 10))
+    return [0.0, *reversed(ticks[1:])]

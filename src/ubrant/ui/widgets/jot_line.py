@@ -61,12 +61,12 @@ class JotLine(QLineEdit):
             return
         grammar = self.grammar()
         try:
-            found = grammar.parse(text)
+            jotting = grammar.parse(text)
         except ValueError as error:
             self._tell(str(error))
             return
-        understood = found.understood() if found is not None else ""
-        queries = grammar.queries(found) if found is not None else []
+        understood = jotting.understood() if jotting is not None else ""
+        queries = grammar.queries(jotting) if jotting is not None else []
         self._tell(" ".join([self.tr("Read as {what}.").format(what=understood), *queries]) if understood else self.tr("A note."))
 
     def _tell(self, sentence: str, *, amiss: bool = False) -> None:

@@ -149,7 +149,7 @@ class PlotView(Axes):
     def _contours(self, painter: QPainter, contours: Contours) -> None:
         """Each level's lines, and its words on one of them where no other's stand."""
         painter.setPen(QPen(color(contours.tint), 1.4))
-        lines = [(words, [self.place(float(x), float(y)) for x, y in line]) for words, found in contours.levels for line in found]
+        lines = [(words, [self.place(float(x), float(y)) for x, y in line]) for words, contour in contours.levels for line in contour]
         for _, places in lines:
             painter.drawPolyline(QPolygonF(places))
         painter.setFont(font(SMALL))
