@@ -78,7 +78,7 @@ def importing() -> str:
     from ubrant.core.record.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
-    from ubrant.runs.bringing_in import Told, from_log, judged, keep
+    from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 
     n = 1_000_000
     t = np.arange(n) * 1.0
@@ -93,7 +93,7 @@ def importing() -> str:
             logbook = Logbook(Path(folder) / f"{name}.ubrant")
 
             def ours(path: Path = path, logbook: Logbook = logbook) -> None:
-                run = keep(logbook, judged(from_log(read_log(path)), Told(said={"cutoff": "11 V"})), None)
+                run = keep(logbook, judged(from_log(read_log(path)), LogOptions(said={"cutoff": "11 V"})), None)
                 Pyramid(logbook.series(run.id, "battery", "V"))
 
             def theirs(path: Path = path) -> None:

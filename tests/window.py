@@ -17,7 +17,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import entries
-from ubrant.runs.bringing_in import Told, from_log, judged, keep
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.ui import theme
 from ubrant.ui.shell import FINDINGS, RUN, MainWindow
 
@@ -140,7 +140,7 @@ def keep_discharge(book: Logbook, unit: Unit | None = None) -> Run:
     needs("discharge")
     body = falling()
     kept = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
-    told = Told(said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit)
+    told = LogOptions(said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit)
     return keep(book, judged(kept, told), unit)
 
 

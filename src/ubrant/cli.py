@@ -72,20 +72,20 @@ def analyse_log(
     from ubrant.core.account import account_to_json
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.methods.method import MethodError
-    from ubrant.runs.accounts import account_of_kept
-    from ubrant.runs.bringing_in import Told, read_file
+    from ubrant.runs.accounts import account_of_stored
+    from ubrant.runs.bringing_in import LogOptions, read_file
 
     if chemistry and chemistry not in CHEMISTRIES:
         _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
     stated = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
     accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
     try:
-        stored = read_file(log, Told(method, stated, accuracies, one_meter), columns or None, run)
+        stored = read_file(log, LogOptions(method, stated, accuracies, one_meter), columns or None, run)
     except LogError as error:
         _refuse(str(error))
     except MethodError as error:
         _refuse(f"--{error.option}: {error}")
-    account = account_of_kept(stored.record())
+    account = account_of_stored(stored.record())
     if account.trouble:
         _refuse(f"{log.name}: {account.trouble}")
     warnings = _about_label(stored.run.label)
@@ -212,7 +212,7 @@ def _print_account(account: Account, warnings: tuple[str, ...]) -> None:
     table.add_column(style="dim")
     for finding in account.findings.values():
         if finding.value is not None:
-            table.add_row(finding.name, finding.value_text(), finding.doubt_text(), finding.working)
+            table.add_row(finding.name, finding.value_text(), finding.uncertainty_text(), finding.working)
     console.print(table)
     console.print()
     console.print(account.sentence, style="bold", markup=False)

@@ -74,7 +74,7 @@ def ask(devices, name, command):
 
 def test_the_stand_ins_answer_as_one_bench(world):
     devices = converter_devices(world)
-    assert ask(devices, "clock", "HAND on") == "on"
+    assert ask(devices, "clock", "OPER on") == "on"
     ask(devices, "load", "SOUR:FUNC POW")
     ask(devices, "load", "SOUR:POW 100")
     assert ask(devices, "load", "SOUR:POW?") == "100.000000"
@@ -97,11 +97,11 @@ def test_the_stand_ins_answer_as_one_bench(world):
     assert "Data type error" in ask(devices, "load", "SYST:ERR?")
 
 
-def test_hands_switch_it_over_and_off(world):
+def test_the_operator_switches_it_over_and_off(world):
     devices = converter_devices(world)
     draws = {}
     for action in ("on", "economy", "normal", "off"):
-        ask(devices, "clock", f"HAND {action}")
+        ask(devices, "clock", f"OPER {action}")
         ask(devices, "clock", f"ADV {world.time_s + 10}")
         draws[action] = world.input_v * world.input_a
     assert draws["on"] == pytest.approx(4.0, rel=0.01)
@@ -113,7 +113,7 @@ def test_hands_switch_it_over_and_off(world):
 def test_the_loads_own_cut_off_works_with_nobody_there(world):
     """The output goes when the battery sags to the inverter's cut-off: the load goes off by itself, and stays off."""
     world.pack = type(world.pack)(pack_from_label(parse_label("12.8 V 5 Ah LiFePO4")), 0.02)
-    world.hands("on")
+    world.operator("on")
     world.mode, world.set_a, world.own_cutoff_v = "power", 150.0, 115.0
     world.switch(True)
     world.advance_to(1800.0)

@@ -146,12 +146,12 @@ def test_load_cuts_off_by_itself_when_the_application_is_killed():
 def test_a_bench_that_goes_away_ends_the_run_with_a_sentence(monkeypatch: pytest.MonkeyPatch):
     worlds: list[WorldProcess] = []
 
-    class Kept(WorldProcess):
+    class StoredRun(WorldProcess):
         def __init__(self, scenario: Scenario) -> None:
             super().__init__(scenario)
             worlds.append(self)
 
-    monkeypatch.setattr(simulated, "WorldProcess", Kept)
+    monkeypatch.setattr(simulated, "WorldProcess", StoredRun)
     session = RunSession(discharge(small_plan()), lambda: open_simulated(scenario(), 600.0), LiveReadings())
     for _ in range(2):
         session.order(Order.DONE)

@@ -100,21 +100,21 @@ def test_ranking():
     assert always.kwh_a_year > rank(job, [hungry])[0].kwh_a_year
 
 
-def test_a_doubt_is_that_of_the_load_of_the_job():
+def test_an_uncertainty_is_that_of_the_load_of_the_job():
     """At half a watt the meters' zeros are most of what is seen."""
     twin = replace(GOOD, name="Twin", model=LossModel(0.09, 0.05, 0.001, 0, 20))
     small, large = Job(11.0, 13.6, 0.5, 6.0, 100.0, 0.4), Job(11.0, 13.6, 20.0, 6.0, 100.0, 0.4)
     assert rank(small, [GOOD])[0].runtime_u == pytest.approx(rank(small, [GOOD])[0].runtime_h * 6.0 / rank(small, [GOOD])[0].efficiency)
     assert "cannot be told apart" in ranking_sentence(small, rank(small, [GOOD, twin]))
     assert rank(large, [GOOD])[0].runtime_u < 0.005 * rank(large, [GOOD])[0].runtime_h
-    assert rank(large, [replace(GOOD, doubts=())])[0].runtime_u is None
+    assert rank(large, [replace(GOOD, uncertainties=())])[0].runtime_u is None
 
 
-def test_a_threshold_within_its_doubt_is_no_refusal():
+def test_a_threshold_within_its_uncertainty_is_no_refusal():
     near = replace(GOOD, dropout_v=11.1, dropout_u=0.3, swept_v=(10.8, 14.0))
     (row,) = rank(Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4), [near])
     assert row.refused == ""
-    assert row.doubt == "leaves tolerance at 11.1 ± 0.3 V, which may be above the 11 V it gets"
+    assert row.caveat == "leaves tolerance at 11.1 ± 0.3 V, which may be above the 11 V it gets"
 
 
 def test_an_appliances_modes():
@@ -197,7 +197,7 @@ def test_what_ended_it(ending, source, word, says):
     assert says in sentence
 
 
-def test_watts_that_were_read_have_their_own_doubt():
+def test_watts_that_were_read_have_their_own_uncertainty():
     """A meter that reads watts: the efficiency's ± is its watts', not its volts times its amperes'."""
     load = np.array([0.0, 20, 50, 100, 150, 200])
     into = load + 4 + 0.05 * load + 0.0003 * load**2

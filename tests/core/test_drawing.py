@@ -8,7 +8,7 @@ from ubrant.core.conversion.power_path import Node, watt_hours, watts
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.record.readings import Readings, Series
-from ubrant.methods.discharge.course import course, course_sentence, running_charge
+from ubrant.methods.discharge.forecast import forecast, forecast_sentence, running_charge
 
 NODES = (Node("battery", "Pack"), Node("leads", "Leads"), Node("load", "Load"))
 
@@ -35,7 +35,7 @@ def test_loss_between_two_taps():
     assert path.losses == (None, "−2.0 W lost", None)
 
 
-def test_a_loss_within_the_meters_doubt_is_not_claimed():
+def test_a_loss_within_the_meters_uncertainty_is_not_claimed():
     path = watts(NODES, (13.0, 10.0), (12.99, 10.0), ("Meter", "Load"), 0.02, (VOLTS, AMPS))
     assert path.losses[1].startswith("under")
 
@@ -61,20 +61,20 @@ def curve(capacity_ah: float, to_share: float):
 
 def test_course_finds_a_smaller_pack_from_its_curve():
     expected = curve(50, 1.0)
-    found = course(*curve(36, 0.9), *expected, 10.0)
+    found = forecast(*curve(36, 0.9), *expected, 10.0)
     assert found.charge_ah == pytest.approx(36, rel=0.05)
     assert found.low_ah <= 36 <= found.high_ah
     assert found.left_s == pytest.approx((found.charge_ah - 32.4) * 360, rel=0.2)
 
 
 def test_course_waits_until_something_has_flowed():
-    assert course(*curve(50, 0.01), *curve(50, 1.0), 10.0) is None
-    assert "Too early" in course_sentence(None, 0.1, parse_label("50 Ah 12.8 V"))
+    assert forecast(*curve(50, 0.01), *curve(50, 1.0), 10.0) is None
+    assert "Too early" in forecast_sentence(None, 0.1, parse_label("50 Ah 12.8 V"))
 
 
 def test_course_sentence_does_not_judge_too_early():
-    found = course(*curve(50, 0.3), *curve(50, 1.0), 10.0)
-    assert "Too early to judge" in course_sentence(found, 15.0, parse_label("50 Ah 12.8 V"))
+    found = forecast(*curve(50, 0.3), *curve(50, 1.0), 10.0)
+    assert "Too early to judge" in forecast_sentence(found, 15.0, parse_label("50 Ah 12.8 V"))
 
 
 def test_running_charge_ends_at_the_total():

@@ -20,7 +20,7 @@ def test_an_interval_over_five_typical_ones_is_a_gap():
     assert (gap.from_s, gap.to_s, gap.charge_ah) == (6000, 6060, pytest.approx(10 * 60 / 3600))
 
 
-def test_doubt_is_what_the_current_did_on_both_sides():
+def test_uncertainty_is_what_the_current_did_on_both_sides():
     """Current between 9 and 11 A near a 600 s gap: 600 s × 2 A ÷ 2, rectangular."""
     whole = falling()
     amps = 10 + np.sin(whole.time_s / 40.0)

@@ -77,7 +77,7 @@ def test_resting_voltage_says_when_it_cannot_tell():
     assert "under 10 %" in from_resting_voltage(11.2, 6, LEAD_ACID).sentence
 
 
-def test_resting_voltage_band_holds_the_charts_doubt():
+def test_resting_voltage_band_holds_the_charts_uncertainty():
     found = from_resting_voltage(3.85, 1, LI_ION, voltage_u=0.005)
     assert found.percent == pytest.approx(56, abs=1)
     assert found.expanded_points == pytest.approx(2 * ((10 / 3**0.5) ** 2 + (10 / 0.05 * 0.005) ** 2) ** 0.5, rel=0.05)

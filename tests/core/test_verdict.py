@@ -17,7 +17,7 @@ def verdict(share: float, **changes):
 
 
 @pytest.mark.parametrize(("share", "word"), [(1.03, "meets"), (0.93, "below"), (0.70, "spent"), (1.001, "cannot tell")])
-def test_outside_the_doubt_on_the_right_side(share, word):
+def test_outside_the_uncertainty_on_the_right_side(share, word):
     found = verdict(share)
     assert found.word == word
     assert found.sentence.lower().startswith(word.split()[0])

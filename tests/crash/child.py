@@ -19,12 +19,12 @@ from ubrant.runs.benches import BenchChoice
 def main() -> None:
     opened: list[simulated.WorldProcess] = []
 
-    class Told(simulated.WorldProcess):
+    class LogOptions(simulated.WorldProcess):
         def __init__(self, scenario) -> None:  # type: ignore[no-untyped-def]
             super().__init__(replace(scenario, free_speed=20_000.0))
             opened.append(self)
 
-    simulated.WorldProcess = Told  # type: ignore[misc]
+    simulated.WorldProcess = LogOptions  # type: ignore[misc]
     logbook = Logbook(Path(sys.argv[1]))
     unit = logbook.keep_unit(Unit("Small cell", "battery", "0.5 Ah 12.8 V LiFePO4"))
     plan = small_plan(every_s=1.0, rest_before_s=5.0)

@@ -12,8 +12,8 @@ import pytest
 from ubrant.core.account import Account, account_to_json
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.runs.accounts import account_of_kept
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
 
 DATA = Path(__file__).parent / "data"
 FINDINGS = json.loads((DATA / "findings.json").read_text("utf-8"))
@@ -41,7 +41,7 @@ def book(tmp_path_factory):
 @pytest.mark.parametrize("name", FINDINGS)
 def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
     told = FINDINGS[name]
-    account = account_of_kept(book.kept(book.run(told["run"])).record())
+    account = account_of_stored(book.kept(book.run(told["run"])).record())
     assert not account.trouble
     same(account, told["findings"], DIFFERS.get(name, {}))
     assert account.sentence == told["sentence"] or "sentence" in DIFFERS.get(name, {})
@@ -85,8 +85,8 @@ def test_the_command_line_says_of_a_log_what_it_said(name, monkeypatch):
     )
     said = {key: options.get(f"--{key}", "") for key in ("rated", "cutoff", "chemistry", "tolerance", "battery")}
     accuracies = (options.get("--voltage-accuracy", ""), options.get("--current-accuracy", ""), "", "")
-    made = read_file(DATA / call[0], Told(options.get("--method", ""), said, accuracies, "--one-meter" in call))
-    account = account_of_kept(made.record())
+    made = read_file(DATA / call[0], LogOptions(options.get("--method", ""), said, accuracies, "--one-meter" in call))
+    account = account_of_stored(made.record())
     assert not account.trouble
     found = account_to_json(account)
     for key, finding in told["findings"].items():
@@ -106,14 +106,14 @@ PLANLESS = {"headroom", "frequency", "alarm_voltage", "charge_left", "days_to_em
 def test_an_export_of_before_says_what_its_run_said_or_is_refused(name):
     told = FINDINGS.get(name.removesuffix(".jot").removesuffix(" package"))
     if told is None:
-        assert not account_of_kept(read_file(DATA / name, Told()).record()).trouble
+        assert not account_of_stored(read_file(DATA / name, LogOptions()).record()).trouble
         return
     sampled = name.startswith(("sweep", "load steps", "idle", "trip")) and "typed" not in name and "interrupted" not in name
     if sampled and name.endswith(" package"):
         with pytest.raises(LogError, match="Export the run again from its logbook"):
-            read_file(DATA / name, Told())
+            read_file(DATA / name, LogOptions())
         return
-    account = account_of_kept(read_file(DATA / name, Told()).record())
+    account = account_of_stored(read_file(DATA / name, LogOptions()).record())
     assert not account.trouble
     for key, (value, unit, _) in told["findings"].items():
         if key not in PLANLESS and key in account.findings and value is not None:
@@ -131,9 +131,9 @@ def test_a_csv_of_before_with_its_points_left_out_is_refused_or_said(name, metho
     """What was done at which moment is not in it: an idle draw in two settings would be one mean."""
     if not says:
         with pytest.raises(LogError, match="an older Ubrant wrote it without what was done"):
-            read_file(DATA / f"{name}.csv", Told(method))
+            read_file(DATA / f"{name}.csv", LogOptions(method))
         return
-    account = account_of_kept(read_file(DATA / f"{name}.csv", Told(method)).record())
+    account = account_of_stored(read_file(DATA / f"{name}.csv", LogOptions(method)).record())
     assert any(says in warning for warning in account.warnings)
     assert as_near(account.findings["loss_fixed"].value, FINDINGS[name]["findings"]["loss_fixed"][0])
 

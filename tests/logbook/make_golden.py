@@ -10,7 +10,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import Told, from_log, judged, keep
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 
 GOLDEN = Path(__file__).parent / "golden"
 
@@ -23,7 +23,7 @@ def main() -> None:
     logbook.keep_meter(Meter("Meter", "0.1 % + 3 mV", "0.5 % + 5 mA", max_a=20))
     body = falling(every_s=60.0)
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    told = Told(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, temperature_c=20.0)
+    told = LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, temperature_c=20.0)
     run = keep(logbook, judged(from_log(log), told), unit)
     logbook.note(run.id, 600.0, "case warm")
     logbook.close()

@@ -17,7 +17,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.read import read_log as read_any
 from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.bringing_in import LogOptions, read_file
 
 
 @pytest.fixture(scope="module")
@@ -41,7 +41,7 @@ def test_there_and_back(tested, tmp_path, form):
     kept = logbook.kept(run)
     target = tmp_path / ("run.csv" if form == "csv" else "run")
     export_csv(kept, target) if form == "csv" else export_package(kept, target, unit.name)
-    again = read_file(target, Told())
+    again = read_file(target, LogOptions())
     assert again.run.head == kept.run.head
     assert set(again.readings) == set(kept.readings)
     for key, before in kept.readings.items():
@@ -118,9 +118,9 @@ def test_what_a_later_version_noted_passes_through_untouched(tested, tmp_path, l
     text = (tmp_path / "run.csv").read_text("utf-8")
     cell = json.dumps(later, ensure_ascii=False).replace('"', '""')
     (tmp_path / "run.csv").write_text(f'{text}500,,,,,"{cell}"\n')
-    kept = read_file(tmp_path / "run.csv", Told())
+    kept = read_file(tmp_path / "run.csv", LogOptions())
     assert later in [event_to_json(e) for e in kept.events]
     again = logbook.kept(logbook.keep_import(kept))
     export_csv(again, tmp_path / "again.csv")
-    assert later in [event_to_json(e) for e in read_file(tmp_path / "again.csv", Told()).events]
+    assert later in [event_to_json(e) for e in read_file(tmp_path / "again.csv", LogOptions()).events]
     assert account_of(logbook, again.run)[1].sentence == account_of(book, run)[1].sentence

@@ -25,7 +25,7 @@ from ubrant.core.record.head import SIMULATED, Criteria, Head, Setup
 from ubrant.core.record.readings import Series
 from ubrant.logbook.file import FORMAT, LogbookError, connect
 from ubrant.logbook.logbook import PIECE, Logbook
-from ubrant.logbook.records import Kept, new_run
+from ubrant.logbook.records import StoredRun, new_run
 from ubrant.logbook.writer import RunWriter
 from ubrant.runs.accounts import account_of, summary_of
 
@@ -52,7 +52,7 @@ def test_a_removed_unit_keeps_its_runs_and_can_come_back(logbook):
 
 def test_readings_are_kept_to_the_last_bit_in_pieces(logbook):
     time = np.cumsum(np.random.default_rng(3).uniform(0.5, 1.5, PIECE + 10))
-    run = logbook.keep_import(Kept(RUN, {("battery", "V"): Series(time, np.sin(time))}))
+    run = logbook.keep_import(StoredRun(RUN, {("battery", "V"): Series(time, np.sin(time))}))
     back = logbook.series(run.id, "battery", "V")
     assert np.array_equal(back.time_s, time)
     assert np.array_equal(back.value, np.sin(time))

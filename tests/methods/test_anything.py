@@ -14,8 +14,8 @@ from ubrant.core.record.readings import ReadingsError
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.methods.method import TAP_LOG, WAVE_LOG
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of_kept
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
 
 HEADS = (
     "time / s",
@@ -68,7 +68,9 @@ def test_every_method_on_anything(tmp_path_factory):
             with warnings.catch_warnings():
                 warnings.simplefilter("error")  # a warning of NumPy's would stand on the person's screen
                 try:
-                    account = account_of_kept(read_file(path, Told(entry.key, said, METERS if known else ("", "", "", ""))).record())
+                    account = account_of_stored(
+                        read_file(path, LogOptions(entry.key, said, METERS if known else ("", "", "", ""))).record()
+                    )
                 except (LogError, ReadingsError) as error:
                     assert str(error)[-1] in ".”?", str(error)
                     continue
@@ -118,7 +120,7 @@ def look(account) -> None:
     assert account.findings or account.trouble
     assert account.trouble or account.sentence.endswith("."), account.sentence
     assert "nan" not in str(
-        [(f.value_text(), f.doubt_text(), f.with_doubt(), f.amount_text(), f.budget()) for f in account.findings.values()]
+        [(f.value_text(), f.uncertainty_text(), f.with_uncertainty(), f.amount_text(), f.budget()) for f in account.findings.values()]
     )
     account_to_json(account)
     account.path()

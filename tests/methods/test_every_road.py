@@ -15,8 +15,8 @@ from ubrant.core.record.head import LOG
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of, account_of_kept, live_account
-from ubrant.runs.bringing_in import Told, keep, read_file, unit_for
+from ubrant.runs.accounts import account_of, account_of_stored, live_account
+from ubrant.runs.bringing_in import LogOptions, keep, read_file, unit_for
 from ubrant.runs.jot_heads import export_jots
 
 WAVES = [e.key for e in entries() if e.method.log == "wave"]
@@ -45,7 +45,7 @@ def runs(book):
         path = book.path.with_name("wave.csv")
         time = np.arange(1600) * 5e-5
         path.write_text("Time (s),Voltage (V)\n" + "\n".join(f"{t:.7f},{325 * np.sin(2 * np.pi * 50 * t):.4f}" for t in time))
-        run = keep(book, read_file(path, Told(key, accuracies=("3 % + 0.1 V", "", "", ""), load_w=65.0)), None)
+        run = keep(book, read_file(path, LogOptions(key, accuracies=("3 % + 0.1 V", "", "", ""), load_w=65.0)), None)
         found[key, LOG] = run, account_of(book, run)[1]
     return found
 
@@ -93,9 +93,9 @@ def test_brought_in_again_it_says_the_same(book, runs, tmp_path, key, form):
             assert "what instruments read" in lost
             return
         assert lost == ""
-    again = read_file(target, Told())
-    alone = account_of_kept(kept.record())
-    alike(alone, account_of_kept(again.record()))
+    again = read_file(target, LogOptions())
+    alone = account_of_stored(kept.record())
+    alike(alone, account_of_stored(again.record()))
     said = json.loads(ubrant("analyse", str(target), "--json").stdout)
     assert said["schema"] == 1
     assert said["findings"] == json.loads(json.dumps(account_to_json(alone)["findings"]))
@@ -124,6 +124,6 @@ def test_going_on_and_over_say_the_same(tmp_path, key):
     run, session = start_by_itself(book, method_of(key), on_shelf(book, SAMPLES[key].prepared(key)), BenchChoice(unattended=True))
     session.start()
     session.join(60)
-    final = account_of_kept(book.kept(book.run(run.id)).record())
+    final = account_of_stored(book.kept(book.run(run.id)).record())
     same(live_account(run, session), final, 1e-12)
     book.close()

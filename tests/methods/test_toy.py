@@ -15,8 +15,8 @@ from tests.window import begin, click, close, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.logbook.exporting import export_csv
 from ubrant.methods.registry import add, entry_of, suiting
-from ubrant.runs.accounts import account_of, account_of_kept
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.accounts import account_of, account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.jot_heads import export_jots
 from ubrant.ui.shell import FINDINGS
 
@@ -41,7 +41,7 @@ def test_on_the_bench_and_back_from_its_export(logbook, tmp_path):
     _, account, run = carried_out(logbook, "resting", prepared("resting", PACK, (METER,)))
     assert account.findings["resting"].value == pytest.approx(13.6, abs=0.4)
     export_csv(logbook.kept(run), tmp_path / "run.csv")
-    again = account_of_kept(read_file(tmp_path / "run.csv", Told()).record())
+    again = account_of_stored(read_file(tmp_path / "run.csv", LogOptions()).record())
     assert again.sentence == account.sentence
 
 

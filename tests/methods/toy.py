@@ -69,7 +69,10 @@ class RestingMethod(Method):
             say("Resting"), say("time, s"), "V", span, (mean - 0.1, mean + 0.1), (Curve(volts.time_s, volts.value),), finding.value_text()
         )
         return Account(
-            {"resting": finding}, ("resting",), sentence=say("It rests at {volts}.", volts=finding.with_doubt()), drawings=lambda: (drawn,)
+            {"resting": finding},
+            ("resting",),
+            sentence=say("It rests at {volts}.", volts=finding.with_uncertainty()),
+            drawings=lambda: (drawn,),
         )
 
 

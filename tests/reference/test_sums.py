@@ -77,7 +77,7 @@ def test_a_shared_error_cancels_in_a_ratio_as_in_the_uncertainties_package():
     assert combined(parts) == pytest.approx((top / bottom).std_dev, rel=1e-9)
 
 
-def test_whether_a_cutoff_comes_late_is_in_the_doubt():
+def test_whether_a_cutoff_comes_late_is_in_the_uncertainty():
     """A voltmeter that reads 20 mV high sees the cut-off late; the extra charge lies inside the ± that its accuracy gives."""
     time = np.arange(0.0, 18000.0, 1.0)
     volts = 13.2 - 2.4 * (time / 18000) ** 3

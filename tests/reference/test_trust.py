@@ -50,7 +50,7 @@ def runs() -> list[dict[str, tuple[float, float]]]:
 
 
 @pytest.mark.parametrize("key", KEYS)
-def test_truth_lies_inside_the_stated_doubt(runs, key):
+def test_truth_lies_inside_the_stated_uncertainty(runs, key):
     """Inside ± U (k = 2) in at least 92 % of the runs, and the root mean square of error ÷ u between 0.9 and 1.1 (JCGM 100)."""
     ratio = np.array([run[key][0] / run[key][1] for run in runs])
     inside, spread = np.mean(np.abs(ratio) <= 2), np.sqrt(np.mean(ratio**2))

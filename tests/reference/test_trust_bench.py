@@ -107,7 +107,7 @@ def typed(rng: np.random.Generator) -> tuple[float, float]:
 
 
 @pytest.mark.parametrize("one", [resistance, peukert, state_of_charge, typed], ids=lambda f: f.__name__)
-def test_truth_lies_inside_the_stated_doubt(one):
+def test_truth_lies_inside_the_stated_uncertainty(one):
     """Inside ± U (k = 2) in at least 91.5 % of 200 runs, and the root mean square of error ÷ u between 0.85 and 1.15 (JCGM 100)."""
     rng = np.random.default_rng(20261126)
     ratio = np.array([error / u for error, u in (one(rng) for _ in range(RUNS))])

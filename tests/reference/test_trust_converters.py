@@ -115,7 +115,7 @@ def converters(share) -> list[dict[str, tuple[float, float]]]:
 
 
 @pytest.mark.parametrize("key", KEYS)
-def test_truth_lies_inside_the_stated_doubt(converters, key, room):
+def test_truth_lies_inside_the_stated_uncertainty(converters, key, room):
     """Inside ± U (k = 2) for at least 92 % of the converters, root mean square of error ÷ u between 0.85 and 1.15 (JCGM 100)."""
     ratio = np.array([c[key][0] / c[key][1] for c in converters])
     inside, spread = np.mean(np.abs(ratio) <= 2), math.sqrt(np.mean(ratio**2))

@@ -113,7 +113,7 @@ def inverters(share) -> list[dict[str, tuple[float, float]]]:
 
 
 @pytest.mark.parametrize("key", KEYS)
-def test_truth_lies_inside_the_stated_doubt(inverters, key, room):
+def test_truth_lies_inside_the_stated_uncertainty(inverters, key, room):
     """Inside ± U (k = 2) for at least 92 % of the inverters, root mean square of error ÷ u between 0.85 and 1.15 (JCGM 100)."""
     ratio = np.array([c[key][0] / c[key][1] for c in inverters])
     inside, spread = np.mean(np.abs(ratio) <= 2), math.sqrt(np.mean(ratio**2))

@@ -36,7 +36,7 @@ def test_pdf_text_holds_every_finding_with_its_uncertainty_and_working(told, tmp
     text = squeezed("".join(page.extract_text() for page in pages))
     for finding in account.findings.values():
         if finding.value is not None and not isinstance(finding.value, str):
-            assert squeezed(f"{finding.value_text()}{finding.doubt_text()}") in text, finding.name
+            assert squeezed(f"{finding.value_text()}{finding.uncertainty_text()}") in text, finding.name
             assert squeezed(finding.working) in text, finding.name
     for said in (
         account.sentence,

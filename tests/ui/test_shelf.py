@@ -12,7 +12,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.logbook.records import KeptOutlook
+from ubrant.logbook.records import StoredOutlook
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import PREPARE
@@ -88,7 +88,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     run = keep_discharge(logbook)
     bench.jot(run, Jotting("case warm"), 60.0)
     bench.keep_criteria(run, replace(run.head.criteria, cutoff=Cutoff(12.0)))
-    bench.keep_outlook(KeptOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
+    bench.keep_outlook(StoredOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
 
     def state() -> tuple[object, ...]:
         meters = [m.name for m in logbook.meters()]

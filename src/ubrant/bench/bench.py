@@ -34,7 +34,7 @@ class Channel:
 class Bench:
     """A load, a clock and channels. ``channels`` come in the order they are read; the battery's voltage is what a cut-off watches.
 
-    ``scope`` records the output's wave as (seconds, volts) where there is one. ``hands`` do what a person was asked to and has said is done:
+    ``scope`` records the output's wave as (seconds, volts) where there is one. ``operator`` does what a person was asked to and has said is done:
     nothing on a real bench, the simulated person's part on a simulated one. ``unattended``: nobody is asked, whatever is asked counts as done;
     for simulated benches only.
     """
@@ -48,7 +48,7 @@ class Bench:
     supply: Supply | None = None
     streams: tuple[Stream, ...] = ()
     scope: Callable[[], tuple[Array, Array]] | None = None
-    hands: Callable[[str], None] = lambda _: None
+    operator: Callable[[str], None] = lambda _: None
     unattended: bool = False
 
     def close(self) -> None:

@@ -39,10 +39,10 @@ class WorldClock:
             self._ask(f"ADV {time_s:.6f}")
             self._now_s = time_s
 
-    def hands(self, action: str) -> None:
+    def operator(self, action: str) -> None:
         """Have the simulated person do something."""
         if action:
-            self._ask(f"HAND {action}")
+            self._ask(f"OPER {action}")
 
     def truth(self) -> tuple[float, float, float, float]:
         """What really happened: charge Ah, energy Wh, state of charge, °C. For tests; nothing else may know."""

@@ -189,7 +189,7 @@ class Engine:
             self._recorder.check()
             order = Order.DONE if self._bench.unattended else self._next_order(0.5)
             if order is Order.DONE:
-                self._bench.hands(action)
+                self._bench.operator(action)
                 if action:
                     self._recorder.event(HandDid(self._clock.now_s(), "", action))
                 return
@@ -200,9 +200,9 @@ class Engine:
         """Read what the meter at the first tap shows with nothing connected, and keep it; ask again while it cannot be a zero."""
         while True:
             self._ask("zeroing")
-            self._bench.hands(OPEN_LEADS)
+            self._bench.operator(OPEN_LEADS)
             found, tap = self._read_zero(step)
-            self._bench.hands(CLOSE_LEADS)
+            self._bench.operator(CLOSE_LEADS)
             absurd = next((f"{show(v)} {q}" for q, v in found.items() if abs(v) > _MOST_ZERO[q]), "")
             if not absurd:
                 break

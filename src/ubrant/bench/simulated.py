@@ -107,7 +107,7 @@ def open_simulated_converter(
         clock.close()
         world.close()
 
-    return Bench(load, channels, clock, tuple(lines), close, log, supply, scope=scope.record if scope else None, hands=clock.hands)
+    return Bench(load, channels, clock, tuple(lines), close, log, supply, scope=scope.record if scope else None, operator=clock.operator)
 
 
 def open_simulated(
@@ -142,4 +142,4 @@ def open_simulated(
         clock.close()
         world.close()
 
-    return Bench(load, channels, clock, tuple(lines), close, log, supply, hands=clock.hands)
+    return Bench(load, channels, clock, tuple(lines), close, log, supply, operator=clock.operator)

@@ -38,7 +38,7 @@ class Energy:
 
 
 @dataclass(frozen=True, eq=False)
-class SeenWave:
+class WaveAtLoad:
     """A scope's record: the load it was made at, (n,) seconds and volts, its kind, warnings and figures, harmonics over the first."""
 
     load_w: float
@@ -56,7 +56,7 @@ class Ahead:
 
     sentence: str = ""
     left_s: float | None = None
-    departure: str = ""
+    deviation: str = ""
 
 
 def _nothing() -> tuple[Drawing, ...]:
@@ -106,7 +106,7 @@ class Account:
     path: Callable[[], PowerPath | None] = _no_path
     shown_at: str = ""
     energy: Energy | None = None
-    waves: tuple[SeenWave, ...] = ()
+    waves: tuple[WaveAtLoad, ...] = ()
     candidate: Candidate | None = None
     ahead: Ahead | None = None
     short: str = ""

@@ -13,7 +13,7 @@ from ubrant.core.record.head import head_to_json
 from ubrant.core.record.record import Key
 from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.own import HEAD, LINE, NAMES, heading_of, shown_series
-from ubrant.logbook.records import Kept
+from ubrant.logbook.records import StoredRun
 
 if TYPE_CHECKING:
     import polars as pl
@@ -25,7 +25,7 @@ class ExportError(Exception):
     """A file that cannot be written; says why and what to do."""
 
 
-def export_csv(stored: Kept, path: Path) -> None:
+def export_csv(stored: StoredRun, path: Path) -> None:
     """Readings of a run, a line for each time, headings as ``quantity / unit``; the head and the events on lines of their own.
 
     Raises
@@ -36,7 +36,7 @@ def export_csv(stored: Kept, path: Path) -> None:
     _write_beside(path, lambda target: _table(stored).write_csv(target, line_terminator="\r\n"))
 
 
-def export_package(stored: Kept, folder: Path, name: str = "") -> None:
+def export_package(stored: StoredRun, folder: Path, name: str = "") -> None:
     """A folder with ``datapackage.json`` and ``readings.csv``: readings with their units, and what is known about the run.
 
     Raises
@@ -67,7 +67,7 @@ def _write_beside(path: Path, write: Callable[[Path], object]) -> None:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
 
 
-def about_run(stored: Kept) -> dict[str, Any]:
+def about_run(stored: StoredRun) -> dict[str, Any]:
     """What stands in the first event cell of a CSV."""
     run = stored.run
     about = {
@@ -81,7 +81,7 @@ def about_run(stored: Kept) -> dict[str, Any]:
     return {HEAD: 2, **{k: v for k, v in about.items() if v}, "head": head_to_json(run.head)}
 
 
-def _table(stored: Kept) -> pl.DataFrame:
+def _table(stored: StoredRun) -> pl.DataFrame:
     import polars as pl  # slow to import, and only files need it
 
     time = "time / s"
@@ -101,7 +101,7 @@ def _table(stored: Kept) -> pl.DataFrame:
     return whole.select([time, *(c for c in table.columns if c not in {time, "n"}), "event"]).sort(time, maintain_order=True)
 
 
-def _describe(stored: Kept, name: str) -> dict[str, Any]:
+def _describe(stored: StoredRun, name: str) -> dict[str, Any]:
     run = stored.run
     keys: list[Key] = list(shown_series(stored))
     fields: list[dict[str, str]] = [{"name": "time / s", "type": "number", "unit": "s"}]

@@ -23,7 +23,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook import older
 from ubrant.logbook.file import LogbookError, connect, fold, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
-from ubrant.logbook.records import Kept, KeptOutlook, Run, StoredEvent, StoredJot, Summary, summary_from_json
+from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 
 PIECE = 65_536
 
@@ -175,12 +175,12 @@ class Logbook:
         """Keep a run that begins; returns it with its id."""
         return replace(run, id=self._insert_run(run))
 
-    def kept(self, run: Run) -> Kept:
+    def kept(self, run: Run) -> StoredRun:
         """A run with everything that was kept of it."""
         readings = {key: self.series(run.id, *key) for key in self.taps(run.id)}
-        return Kept(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)))
+        return StoredRun(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)))
 
-    def keep_import(self, whole: Kept) -> Run:
+    def keep_import(self, whole: StoredRun) -> Run:
         """Keep a whole run from elsewhere in one transaction; returns it with its id."""
         if sum(len(column) for column in whole.readings.values()) < PIECE:
             return self._keep_whole(whole)
@@ -199,7 +199,7 @@ class Logbook:
         self._folding = threading.Thread(target=fold, args=(self.path,), name="fold")
         self._folding.start()
 
-    def _keep_whole(self, whole: Kept) -> Run:
+    def _keep_whole(self, whole: StoredRun) -> Run:
         with self._transaction():
             kept = replace(whole.run, id=self._insert_run(whole.run))
             for (tap, quantity), column in whole.readings.items():
@@ -315,12 +315,12 @@ class Logbook:
 
     # outlooks, and what reports have stated
 
-    def outlooks(self) -> list[KeptOutlook]:
+    def outlooks(self) -> list[StoredOutlook]:
         """Those kept, the newest first."""
         rows = self._db.execute("SELECT name, run_id, made, inputs, answer, id FROM outlook ORDER BY made DESC, id DESC")
-        return [KeptOutlook(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
+        return [StoredOutlook(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
 
-    def keep_outlook(self, outlook: KeptOutlook) -> int:
+    def keep_outlook(self, outlook: StoredOutlook) -> int:
         """Keep a prediction; returns its id."""
         values = (outlook.name, outlook.run_id, outlook.made, json.dumps(outlook.inputs), outlook.answer)
         return self._write("INSERT INTO outlook (name, run_id, made, inputs, answer) VALUES (?,?,?,?,?)", values)

@@ -16,7 +16,7 @@ from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
 from ubrant.core.record.typed import gather
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.records import Kept, Run, StoredJot, entries_of
+from ubrant.logbook.records import Run, StoredJot, StoredRun, entries_of
 
 HEAD = "ubrant"
 LINE = "line"
@@ -40,7 +40,7 @@ def heading_of(key: Key) -> str:
     return f"{key[0]} {NAMES[key[1]]}"
 
 
-def shown_series(stored: Kept) -> dict[Key, Series]:
+def shown_series(stored: StoredRun) -> dict[Key, Series]:
     """What an export holds as columns, the battery's first: instruments' readings, and typed ones where there are no others."""
     found = {key: series for key, series in stored.readings.items() if key[1] in NAMES}
     found |= {key: s for key, s in gather(entries_of(stored.jots)).series.items() if key not in found and key[1] in NAMES}
@@ -58,7 +58,7 @@ def is_own(path: Path) -> bool:
     return len(lines) > 1 and lines[0].startswith(b"time / s,") and lines[0].strip().endswith(b",event") and b'""ubrant""' in lines[1]
 
 
-def read_own(path: Path) -> Kept:
+def read_own(path: Path) -> StoredRun:
     """The run again, as it was exported.
 
     Raises
@@ -95,10 +95,10 @@ def read_own(path: Path) -> Kept:
         readings[(tap, quantity)] = Series(np.asarray(time[there], float), column.drop_nulls().to_numpy().astype(float))
     jots = tuple(StoredJot(float(t), str(d["line"]), str(d.get("typed", ""))) for t, d in told if d.get("kind") == LINE)
     events: tuple[Event, ...] = tuple(event_from_json(float(t), d) for t, d in told if HEAD not in d and d.get("kind") != LINE)
-    return _without_typed(Kept(run_from(about, path.name), readings, events, jots), path)
+    return _without_typed(StoredRun(run_from(about, path.name), readings, events, jots), path)
 
 
-def read_own_package(folder: Path, described: dict[str, Any]) -> Kept:
+def read_own_package(folder: Path, described: dict[str, Any]) -> StoredRun:
     """The run of a package that Ubrant wrote.
 
     Raises
@@ -110,7 +110,7 @@ def read_own_package(folder: Path, described: dict[str, Any]) -> Kept:
     if Path(inside).is_absolute() or ".." in Path(inside).parts:
         raise LogError(f"The package {folder.name} points outside its folder ({inside}): that is not followed.")
     kept = read_own(folder / inside)
-    return Kept(run_from(described[HEAD], folder.name), kept.readings, kept.events, kept.jots)
+    return StoredRun(run_from(described[HEAD], folder.name), kept.readings, kept.events, kept.jots)
 
 
 def run_from(about: dict[str, Any], name: str) -> Run:
@@ -140,7 +140,7 @@ def run_from(about: dict[str, Any], name: str) -> Run:
         raise LogError(f"{name}: what stands in it of the run does not hold together ({error}). Export it again.") from None
 
 
-def _without_typed(stored: Kept, path: Path) -> Kept:
+def _without_typed(stored: StoredRun, path: Path) -> StoredRun:
     """Typed lines say more than the columns made of them: those are left aside, unless somebody changed them."""
     typed = gather(entries_of(stored.jots)).series
     for key, series in typed.items():

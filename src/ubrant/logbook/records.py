@@ -88,7 +88,7 @@ def new_run(head: Head, source: str, started: datetime | None = None, state: str
 
 
 @dataclass(frozen=True)
-class Kept:
+class StoredRun:
     """A run with its readings, events and typed lines: what a logbook holds, an export writes and an import reads."""
 
     run: Run
@@ -101,7 +101,7 @@ class Kept:
         run = self.run
         return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by)
 
-    def under(self, head: Head) -> Kept:
+    def under(self, head: Head) -> StoredRun:
         """The same readings under another head."""
         return replace(self, run=replace(self.run, told=head, method=head.method))
 
@@ -113,7 +113,7 @@ def entries_of(jots: Iterable[StoredJot]) -> list[Entry]:
 
 
 @dataclass(frozen=True)
-class KeptOutlook:
+class StoredOutlook:
     """A prediction as it was made: its inputs as typed, and the sentence it gave."""
 
     name: str

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from ubrant.core.account import SeenWave
+from ubrant.core.account import WaveAtLoad
 from ubrant.core.conversion.points import Points, SweepMeters
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.conversion.sweep import Sweep, states_of
@@ -197,7 +197,7 @@ def output_plot(sweep: Sweep | None, tolerance: Tolerance | None) -> Plot:
     return Plot(title, along, up, x_span, y_span, (*rules, Curve(points.output_w[order], points.output_v[order]), dots), description)
 
 
-def wave_plot(waves: Sequence[SeenWave]) -> Plot:
+def wave_plot(waves: Sequence[WaveAtLoad]) -> Plot:
     """The output's wave: at the heaviest load solid, at the lightest dotted."""
     shown = [waves[-1], waves[0]] if len(waves) > 1 else list(waves)
     most_w = max(w.load_w for w in shown)
@@ -211,7 +211,7 @@ def wave_plot(waves: Sequence[SeenWave]) -> Plot:
     return Plot(say("Wave"), say("time, ms"), "V", (0.0, until), (-1.2 * peak, 1.75 * peak), layers, "; ".join(descriptions))
 
 
-def wave_words(wave: SeenWave, most_w: float) -> str:
+def wave_words(wave: WaveAtLoad, most_w: float) -> str:
     loaded = wave.load_w > 0.01 * most_w  # a meter's own zero is no load
     where = say("{load} W: ", load=show(wave.load_w, 3)) if loaded else say("no load: ")
     return f"{where}{say(wave.kind)}, THD {show(wave.findings['thd'].value or 0.0, 3)} %"

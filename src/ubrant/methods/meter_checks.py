@@ -55,5 +55,7 @@ def plug_meter_checks(meter: Meter, mains_v: float) -> list[Problem]:
     """What speaks against a meter between the wall and what is tested."""
     problems = range_checks(meter, mains_v, 0.0)
     if not meter.details.power_accuracy:
-        problems.append(Problem(False, say("Nobody said how accurate the watts of {name} are: the findings will have no ±.", name=meter.name)))
+        problems.append(
+            Problem(False, say("Nobody said how accurate the watts of {name} are: the findings will have no ±.", name=meter.name))
+        )
     return problems

@@ -180,7 +180,7 @@ def _bars(axis: Any, bars: Bars) -> None:
         if other is not None:
             axis.barh(place, other, facecolor="none", edgecolor=POWER, linestyle="--", height=0.5)
         axis.annotate(
-            f" {finding.with_doubt()}{f' · {beside}' if beside else ''}",
+            f" {finding.with_uncertainty()}{f' · {beside}' if beside else ''}",
             (max(finding.value or 0.0, other or 0.0), place),
             va="center",
             fontsize=7,
@@ -197,7 +197,7 @@ def _ladder_figure(ladder: Ladder) -> Figure:
         axis.errorbar(
             rung.finding.value or 0.0, line, xerr=rung.finding.expanded_uncertainty or 0.0, fmt="|", color=TINTS[rung.tint], capsize=3
         )
-        axis.annotate(f"  {rung.name} {rung.finding.with_doubt()}", (rung.finding.value or 0.0, line), fontsize=7, va="bottom")
+        axis.annotate(f"  {rung.name} {rung.finding.with_uncertainty()}", (rung.finding.value or 0.0, line), fontsize=7, va="bottom")
     axis.set(xlim=ladder.span, ylim=(-0.6, len(ladder.rungs) - 0.2), title=ladder.title, yticks=[])
     axis.title.set_fontsize(8)
     axis.spines[["top", "right", "left"]].set_visible(False)

@@ -44,12 +44,12 @@ def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
         if other.id == run.id or other.state == "running":
             continue
         record = logbook.kept(other).record()
-        account = account_of_kept(record)
+        account = account_of_stored(record)
         if not account.trouble:
             yield record, account
 
 
-def account_of_kept(record: Record) -> Account:
+def account_of_stored(record: Record) -> Account:
     """The account of a record by itself."""
     try:
         return method_of(record.head.method).account(record)
@@ -83,7 +83,7 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
     kept = logbook.summary(run.id)
     if kept is not None or run.state == "running":
         return kept
-    account = account_of_kept(logbook.kept(run).record())
+    account = account_of_stored(logbook.kept(run).record())
     if account.trouble or not account.sentence:
         return None
     energy = account.energy

@@ -24,7 +24,7 @@ from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
 from ubrant.logbook.logs.read import PACKAGE, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 from ubrant.logbook.own import HEAD, is_own, read_own, read_own_package
-from ubrant.logbook.records import Kept, Run, StoredJot, new_run
+from ubrant.logbook.records import Run, StoredJot, StoredRun, new_run
 from ubrant.methods.method import TAP_LOG, WAVE_LOG, Method, MethodError
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, usual
 from ubrant.runs.jot_heads import head_of_jots
@@ -37,7 +37,7 @@ _POINTS_ARE_FOUND = "An older Ubrant wrote this file without its points: they ar
 
 
 @dataclass(frozen=True)
-class Told:
+class LogOptions:
     """What a person says of a file; empty where it is not known.
 
     Attributes
@@ -58,7 +58,7 @@ class Told:
     load_w: float | None = None
 
 
-def read_file(path: Path, options: Told, columns: str | None = None, number: int | None = None) -> Kept:
+def read_file(path: Path, options: LogOptions, columns: str | None = None, number: int | None = None) -> StoredRun:
     """The one run in a file, under what was said of it.
 
     Raises
@@ -81,7 +81,7 @@ def read_file(path: Path, options: Told, columns: str | None = None, number: int
     return judged(from_log(only(read_logs(path, columns), number), options.method), options)
 
 
-def own_run(path: Path) -> Kept | None:
+def own_run(path: Path) -> StoredRun | None:
     """What Ubrant exported, as it was; None for anything else.
 
     Raises
@@ -116,7 +116,7 @@ def _is_jots(path: Path) -> bool:
         return is_jot_text(decode(file.read(4096)))
 
 
-def from_log(log: LogFile, method: str = "") -> Kept:
+def from_log(log: LogFile, method: str = "") -> StoredRun:
     """A log of one tap, a jot text, or a package of an older Ubrant. ``method`` is what a person says of a jot text."""
     about = log.about
     if log.entries:
@@ -151,7 +151,7 @@ def from_log(log: LogFile, method: str = "") -> Kept:
     )
     own = {("battery", "V"): Series(log.time_s, log.voltage_v), ("battery", "A"): Series(log.time_s, log.current_a)}
     events = tuple(_event(t, text) for t, text in log.events if not text.startswith(_ENDED))
-    return Kept(run, {**log.others, **own}, events)
+    return StoredRun(run, {**log.others, **own}, events)
 
 
 def _event(time_s: float, text: str) -> Event:
@@ -166,14 +166,14 @@ def _event(time_s: float, text: str) -> Event:
     return older.event_of(time_s, text, "", "battery") if text in older.KINDS else Note(time_s, text)
 
 
-def _from_jots(log: LogFile, method: str) -> Kept:
+def _from_jots(log: LogFile, method: str) -> StoredRun:
     head, started = head_of_jots(log, method)
     jots = tuple(StoredJot(e.time_s, line_of(e.jotting), "") for e in log.entries if e.jotting.readings or e.jotting.mark)
     notes = tuple(Note(e.time_s, e.jotting.text) for e in log.entries if not (e.jotting.readings or e.jotting.mark))
-    return Kept(replace(new_run(head, log.name, started), unit_id=None, state="done"), {}, notes, jots)
+    return StoredRun(replace(new_run(head, log.name, started), unit_id=None, state="done"), {}, notes, jots)
 
 
-def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
+def from_taps(path: Path, method: Method, columns: str | None = None) -> StoredRun:
     """A log whose headings name taps, or a scope's record.
 
     Raises
@@ -185,7 +185,7 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
     if method.log != TAP_LOG:
         time, volts, heading = read_wave(path, columns)
         origin = Origin(LOG, columns={"voltage": heading})
-        return Kept(
+        return StoredRun(
             new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
         )
     log = read_taps(path, columns)
@@ -197,14 +197,14 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> Kept:
     origin = Origin(LOG, timed=log.time_s is not None, said=said)
     time = log.time_s if log.time_s is not None else np.arange(len(next(iter(log.columns.values()))), dtype=float)
     readings: dict[Key, Series] = {key: Series(time, column) for key, column in log.columns.items()}
-    return Kept(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), readings)
+    return StoredRun(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), readings)
 
 
 def _lacking(log: TapLog) -> str:
     return left_out_sentence(log.left_out, "lacks a reading", "lack a reading")
 
 
-def judged(stored: Kept, options: Told) -> Kept:
+def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
     """Under what a person said of it; what was not said stays as the file has it.
 
     Raises
@@ -244,7 +244,7 @@ def entry_or(key: str) -> str:
         return key
 
 
-def _meters(method: Method, setup: Setup, options: Told) -> dict[str, Meter]:
+def _meters(method: Method, setup: Setup, options: LogOptions) -> dict[str, Meter]:
     """Meters at the method's taps with what was said of their accuracy."""
     meters: dict[str, Meter] = {**setup.meters, **options.meters}
     if not any(options.accuracies) and not options.one_meter:
@@ -268,7 +268,7 @@ def _meters(method: Method, setup: Setup, options: Told) -> dict[str, Meter]:
     return meters
 
 
-def keep(logbook: Logbook, stored: Kept, unit: Unit | None) -> Run:
+def keep(logbook: Logbook, stored: StoredRun, unit: Unit | None) -> Run:
     """Keep a run from elsewhere as one of a unit's."""
     head = stored.run.head
     if unit is not None:
@@ -277,7 +277,7 @@ def keep(logbook: Logbook, stored: Kept, unit: Unit | None) -> Run:
     return logbook.keep_import(replace(stored, run=run))
 
 
-def unit_for(logbook: Logbook, stored: Kept) -> Unit | None:
+def unit_for(logbook: Logbook, stored: StoredRun) -> Unit | None:
     """Whose run an export is: a unit of the same name and label on the shelf, or a new one put there; None where it names none."""
     unit = stored.run.head.setup.unit
     if not unit.name:

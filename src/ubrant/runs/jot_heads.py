@@ -21,7 +21,7 @@ from ubrant.core.record.jot_text import Entry, write_jot_text
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.logbook.exporting import ExportError
 from ubrant.logbook.logs.log_file import LogError, LogFile
-from ubrant.logbook.records import Kept, entries_of
+from ubrant.logbook.records import StoredRun, entries_of
 from ubrant.methods.method import Method
 from ubrant.methods.registry import UnknownMethodError, method_of, usual
 
@@ -57,7 +57,9 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     battery = Unit(name, "battery", label) if fed else None
     setup = Setup(unit, meters, _leads(log, headings.get("leads", "")), battery)
     between = HELD if headings.get("between", "").lower().startswith("h") else STRAIGHT
-    typed = {heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in headings.items() if heading.startswith("plan ")}
+    typed = {
+        heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in headings.items() if heading.startswith("plan ")
+    }
     conditions = Conditions(_quantity(log, headings, "temperature", "°C"), headings.get("start", ""))
     origin = Origin(BY_HAND, between, said=tuple(log.warnings))
     cutoff_v = _quantity(log, headings, "cutoff", "V")
@@ -109,7 +111,11 @@ def _meter(headings: Mapping[str, str], tap: str) -> Meter:
         elif name in _DETAILS:
             details[name] = float(value)
     return Meter(
-        headings.get(f"meter{tap}", ""), headings.get(f"volts{tap}", ""), headings.get(f"amps{tap}", ""), id=number, details=details_from(details)
+        headings.get(f"meter{tap}", ""),
+        headings.get(f"volts{tap}", ""),
+        headings.get(f"amps{tap}", ""),
+        id=number,
+        details=details_from(details),
     )
 
 
@@ -122,7 +128,7 @@ def _leads(log: LogFile, text: str) -> Leads:
     return Leads(float(match[1]), float(match[2]))
 
 
-def lost_in_jots(stored: Kept) -> str:
+def lost_in_jots(stored: StoredRun) -> str:
     """What a jot text cannot hold of a run, in a sentence; empty where it holds it all."""
     lost = []
     if any(len(s) for s in stored.readings.values()):
@@ -132,7 +138,7 @@ def lost_in_jots(stored: Kept) -> str:
     return f"A jot text holds what was typed: {' and '.join(lost)} is not in it." if lost else ""
 
 
-def export_jots(stored: Kept, path: Path, name: str = "") -> str:
+def export_jots(stored: StoredRun, path: Path, name: str = "") -> str:
     """A run's typed lines, notes and switching as jot text; returns what it cannot hold.
 
     Raises

@@ -8,7 +8,7 @@ from ubrant.core.conversion.candidates import Candidate, Job, Ranked, rank, rank
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of_kept
+from ubrant.runs.accounts import account_of_stored
 
 
 def candidates_of(logbook: Logbook, output_v: float | None = None) -> list[Candidate]:
@@ -25,7 +25,7 @@ def candidates_of(logbook: Logbook, output_v: float | None = None) -> list[Candi
             continue
         if output_v is not None and not 0.9 * output_v < out < 1.1 * output_v:
             continue
-        candidate = account_of_kept(logbook.kept(run).record()).candidate
+        candidate = account_of_stored(logbook.kept(run).record()).candidate
         if candidate is not None:
             candidates[run.unit_id] = replace(candidate, name=name)
     return list(candidates.values())

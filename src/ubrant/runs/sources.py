@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from ubrant.core.battery.outlook import LABEL_DOUBT, Outlook, Width
+from ubrant.core.battery.outlook import LABEL_HALF_WIDTH, Outlook, Width
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
@@ -74,14 +74,14 @@ def sources(logbook: Logbook, most: int = 60) -> list[Source]:
     for unit in logbook.units():
         label = label_of(unit)
         if unit.id not in tested and label is not None and label.energy_wh:
-            description = f"label: {show_with(label.energy_wh, LABEL_DOUBT * label.energy_wh)[0]} Wh, taken as ± 10 %"
+            description = f"label: {show_with(label.energy_wh, LABEL_HALF_WIDTH * label.energy_wh)[0]} Wh, taken as ± 10 %"
             doubtful = "Only the label says so: a test would narrow the band."
             known.append(
                 Source(
                     f"{unit.name}, by its label",
                     unit.name,
                     label.energy_wh,
-                    rectangular(LABEL_DOUBT * label.energy_wh),
+                    rectangular(LABEL_HALF_WIDTH * label.energy_wh),
                     description,
                     doubtful,
                     1.0,

@@ -70,12 +70,12 @@ def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
     dialog.setCancelButton(None)
     dialog.setMinimumWidth(520)
     dialog.show()
-    errors: list[str] = []
+    phases: list[str] = []
     trouble: list[str] = []
 
     def work() -> None:
         try:
-            make(errors.append)
+            make(phases.append)
         except Exception as error:
             unexpected("the demo", error)
             trouble.append(f"The demo could not be made: {error}.")
@@ -83,8 +83,8 @@ def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
     worker = threading.Thread(target=work)
     worker.start()
     while worker.is_alive():
-        if errors:
-            dialog.setLabelText(f"The demo is being made on the simulated bench, once: {errors[-1]} …")
+        if phases:
+            dialog.setLabelText(f"The demo is being made on the simulated bench, once: {phases[-1]} …")
         QApplication.processEvents()
         worker.join(0.05)
     dialog.close()

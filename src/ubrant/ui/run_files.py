@@ -93,7 +93,7 @@ class RunFiles(QObject):
         if shown is None or clipboard is None:
             return
         account = shown[2]
-        rows = [(f.name, f.value_text(), f.doubt_text(), f.working) for f in account.findings.values() if f.value is not None]
+        rows = [(f.name, f.value_text(), f.uncertainty_text(), f.working) for f in account.findings.values() if f.value is not None]
         clipboard.setText("\n".join(["\t".join(row) for row in rows] + [account.sentence]))
         self._bench.told.emit(self.tr("The ledger is on the clipboard."))
 

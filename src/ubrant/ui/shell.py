@@ -31,7 +31,7 @@ from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
-from ubrant.logbook.records import Kept
+from ubrant.logbook.records import StoredRun
 from ubrant.runs.bringing_in import keep, own_run, unit_for
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
@@ -436,9 +436,9 @@ class MainWindow(QMainWindow):
             lambda error: self._ask_for_columns(path, error),
         )
 
-    def _was_read(self, found: Kept | list[LogFile]) -> None:
+    def _was_read(self, found: StoredRun | list[LogFile]) -> None:
         """A run that Ubrant exported is kept as it was; the rest is asked about."""
-        if isinstance(found, Kept):
+        if isinstance(found, StoredRun):
             self.bench.keep_import(lambda: keep(self.bench.logbook, found, unit_for(self.bench.logbook, found)))
         else:
             self._ask_about(found)

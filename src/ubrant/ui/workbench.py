@@ -16,7 +16,7 @@ from ubrant.core.quantities.jot import JotError, Jotting
 from ubrant.core.record.head import Criteria
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import KeptOutlook, Run
+from ubrant.logbook.records import Run, StoredOutlook
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.begin import Session
 from ubrant.runs.going_on import close_interrupted
@@ -196,7 +196,7 @@ class Workbench(QObject):
 
         self._push("close the run", do, undo)
 
-    def keep_outlook(self, outlook: KeptOutlook) -> None:
+    def keep_outlook(self, outlook: StoredOutlook) -> None:
         """Keep a prediction."""
         kept = [0]
 

@@ -20,11 +20,11 @@ from ubrant.core.record.head import Criteria
 from ubrant.logbook import logbook as logbook_module
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge.asked import discharge_of
-from ubrant.methods.discharge.following import course_of
+from ubrant.methods.discharge.following import forecast_of
 from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
-from ubrant.runs.bringing_in import Told, from_log, judged, keep
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.runs.simulated import battery_scenario
 from ubrant.runs.sources import outlook_path, sources
 
@@ -49,7 +49,7 @@ def logged(logbook, cutoff="11 V"):
     unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
     body = falling()
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    return keep(logbook, judged(from_log(log), Told(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit)), unit)
+    return keep(logbook, judged(from_log(log), LogOptions(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit)), unit)
 
 
 def test_what_is_expected_is_close_to_what_then_happens(logbook, run_and_session):
@@ -86,7 +86,7 @@ def test_a_live_run_has_a_path_and_a_course(run_and_session):
     assert path.unit == "W"
     assert path.flows[0].amount == pytest.approx(6.5, abs=0.5)
     assert "left by ampere-hours" in path.nodes[0].note
-    found = course_of(discharge_of(live_record(run, session)), seen)
+    found = forecast_of(discharge_of(live_record(run, session)), seen)
     assert found.low_ah <= 0.5 * 0.97 * 1.03 and found.high_ah >= 0.5 * 0.9
     assert account.ahead.left_s > 0
 
@@ -148,7 +148,7 @@ def test_an_outlook_without_a_converter_has_a_straight_path(logbook):
 def test_a_log_without_cutoff_or_unit_is_kept_all_the_same(logbook):
     body = falling()
     run = keep(
-        logbook, judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), Told()), None
+        logbook, judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), LogOptions()), None
     )
     record, account = account_of(logbook, run)
     assert (account.ended_by, run.label, record.head.origin.said) == ("end of log", None, ("said so",))

@@ -23,7 +23,7 @@ from ubrant.core.record.head import BY_HAND, Origin, head_to_json
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.procedure import ChargePlan
 from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.going_on import close_interrupted, go_on
 from ubrant.runs.jot_heads import export_jots
 from ubrant.runs.jotting import take_back, take_down
@@ -214,7 +214,7 @@ def test_a_typed_run_and_its_jot_text_say_the_same(logbook, tmp_path):
     assert account.findings["rest_before"].value == 13.34
     assert account.findings["rest_after"].value == 12.3
     assert export_jots(logbook.kept(logbook.run(run.id)), tmp_path / "notes.txt", "Dome pack") == ""
-    other = DISCHARGE.account(read_file(tmp_path / "notes.txt", Told()).record())
+    other = DISCHARGE.account(read_file(tmp_path / "notes.txt", LogOptions()).record())
     for key, finding in account.findings.items():
         assert other.findings[key].value == finding.value, key
         assert other.findings[key].expanded_uncertainty == finding.expanded_uncertainty, key

@@ -99,7 +99,7 @@ def test_a_run_to_a_higher_cutoff_is_at_least_so_much_to_a_lower_one():
     assert reached.ended_by == "cut-off"
 
 
-def test_gaps_are_reported_and_widen_the_doubt():
+def test_gaps_are_reported_and_widen_the_uncertainty():
     body = falling()
     keep = (body.time_s < 8000) | (body.time_s > 9000)
     amps = 10 + 0.5 * np.sin(body.time_s / 50)
@@ -114,7 +114,7 @@ def test_gaps_are_reported_and_widen_the_doubt():
 def test_without_accuracy_there_is_no_doubt_shown():
     found = analyse(record(current_accuracy=None))
     assert found.findings["charge"].expanded_uncertainty is None
-    assert found.findings["charge"].doubt_text() == "no ±"
+    assert found.findings["charge"].uncertainty_text() == "no ±"
 
 
 def test_working_can_be_checked_on_paper():

@@ -103,7 +103,7 @@ def test_the_stand_ins_are_the_same_every_time():
     scene = method_of("steps").scene(made)
     one, other = (ConverterWorld(converter_scenario(scene, made.setup, 3)) for _ in range(2))
     for world, cuts in ((one, (30.0,)), (other, (0.4, 11.0, 30.0))):
-        world.hands("on")
+        world.operator("on")
         world.mode, world.set_a = "power", 100.0
         world.switch(True)
         for moment in cuts:

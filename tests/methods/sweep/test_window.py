@@ -13,8 +13,8 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.method import Scene
-from ubrant.runs.accounts import account_of_kept
-from ubrant.runs.bringing_in import Told, read_file
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.simulated import converter_scenario
 from ubrant.ui.shell import FINDINGS, RUN
 
@@ -89,7 +89,7 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
     window.files.export()
     qtbot.waitUntil(path.exists, timeout=10_000)
-    again = account_of_kept(read_file(path, Told()).record())
+    again = account_of_stored(read_file(path, LogOptions()).record())
     assert again.taken == view.taken > 100
     report = tmp_path / "sweep.html"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))

@@ -11,13 +11,13 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.runs.accounts import account_of, account_of_kept, summary_of
-from ubrant.runs.bringing_in import Told, keep, read_file
+from ubrant.runs.accounts import account_of, account_of_stored, summary_of
+from ubrant.runs.bringing_in import LogOptions, keep, read_file
 
 
 def kept(book, path, unit, load_w, accuracy=""):
     """A record brought in, and its account."""
-    told = Told("waveform", accuracies=(accuracy, "", "", ""), unit=unit, load_w=load_w)
+    told = LogOptions("waveform", accuracies=(accuracy, "", "", ""), unit=unit, load_w=load_w)
     run = keep(book, read_file(path, told), unit)
     return run, account_of(book, run)[1]
 
@@ -76,7 +76,7 @@ def test_what_is_no_record_is_refused(tmp_path, text, read, says):
     path = tmp_path / "bad.csv"
     path.write_text(text)
     if read:
-        assert says in account_of_kept(read_file(path, Told("waveform")).record()).trouble
+        assert says in account_of_stored(read_file(path, LogOptions("waveform")).record()).trouble
         return
     with pytest.raises(LogError, match=says):
-        read_file(path, Told("waveform"))
+        read_file(path, LogOptions("waveform"))

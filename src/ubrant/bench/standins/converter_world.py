@@ -141,7 +141,7 @@ class ConverterWorld:
         self.input_a = self.output_a = asked
         self.output_v = 0.0 if self.breaker_is_open else self.input_v
 
-    def hands(self, action: str) -> None:
+    def operator(self, action: str) -> None:
         """What a person at the bench does, when asked to."""
         match action:
             case "reset":

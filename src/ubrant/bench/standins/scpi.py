@@ -197,7 +197,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
     hertz = s.converter.hertz or 50.0
     step_s = 3.0 / hertz / 600
     return {
-        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "HANDs": _hands_of(world)}),
+        "clock": ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "OPERator": _operator_of(world)}),
         "load": ScpiDevice("Ubrant,simulated load,0,1", load),
         "supply": ScpiDevice("Ubrant,simulated supply,0,1", supply),
         "meter": meter("input", **{volts: (lambda: world.input_v, s.input_v), amps: (lambda: world.input_a, s.input_a)}),
@@ -228,12 +228,12 @@ def clock_device(world: World) -> ScpiDevice:
         circuit = world.circuit
         return f"{circuit.charge_ah:.9f},{circuit.energy_wh:.9f},{circuit.pack.soc:.9f},{circuit.pack.temperature_c:.4f}"
 
-    return ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "TRUth?": truth, "HANDs": _hands_of(world)})
+    return ScpiDevice("Ubrant,simulated world,0,1", {"ADVance": advance, "TRUth?": truth, "OPERator": _operator_of(world)})
 
 
-def _hands_of(world: World | ConverterWorld) -> Command:
-    def hands(text: str) -> str:
-        world.hands(text)
+def _operator_of(world: World | ConverterWorld) -> Command:
+    def operator(text: str) -> str:
+        world.operator(text)
         return text
 
-    return hands
+    return operator

@@ -78,7 +78,7 @@ class World:
         if not self.load_is_on:
             self.switch(False)
 
-    def hands(self, action: str) -> None:
+    def operator(self, action: str) -> None:
         """What a person at the bench does, when asked to."""
         if action in {"open leads", "close leads"}:
             self.leads_are_open = action == "open leads"

@@ -14,7 +14,7 @@ from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_quantit
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, combined, merged, rectangular
 from ubrant.core.wording import say
 
-LABEL_DOUBT = 0.10
+LABEL_HALF_WIDTH = 0.10
 """A label used as a value has this stated doubt: half-width, rectangular."""
 _ABOUT = 0.10
 
@@ -253,8 +253,8 @@ def sentence(answer: Answer) -> str:
             if answer.expanded_uncertainty
             else f"{text}."
         )
-    value, doubt = show_with(answer.value, answer.expanded_uncertainty or None)
-    return say("Buy {value} Wh{value_2} or more.", value=value, value_2=f" ± {doubt}" if doubt else "")
+    value, uncertainty = show_with(answer.value, answer.expanded_uncertainty or None)
+    return say("Buy {value} Wh{value_2} or more.", value=value, value_2=f" ± {uncertainty}" if uncertainty else "")
 
 
 def what_buys_time(outlook: Outlook) -> list[tuple[str, float]]:
@@ -281,5 +281,5 @@ def left_over_time(outlook: Outlook, points: int = 60) -> tuple[list[float], lis
     drain_u = combined(_drain_parts(outlook))
     hours = [end * k / (points - 1) for k in range(points)]
     left = [outlook.energy_wh - outlook.drain_w * h for h in hours]
-    doubt = [COVERAGE * math.hypot(outlook.energy_u, drain_u * h) for h in hours]
-    return hours, left, [a - d for a, d in zip(left, doubt, strict=True)], [a + d for a, d in zip(left, doubt, strict=True)]
+    uncertainty = [COVERAGE * math.hypot(outlook.energy_u, drain_u * h) for h in hours]
+    return hours, left, [a - d for a, d in zip(left, uncertainty, strict=True)], [a + d for a, d in zip(left, uncertainty, strict=True)]

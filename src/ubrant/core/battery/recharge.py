@@ -21,7 +21,7 @@ class Recharge:
 
     Attributes
     ----------
-    charge, energy : what was put in, positive, with their doubt
+    charge, energy : what was put in, positive, with their uncertainty
     end_current : at the end of it
     """
 

@@ -109,7 +109,9 @@ def two_step(
         edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
     )
     note = say("By IEC 61960-3: it holds part of the slow resistances too.")
-    return Finding(finding.key, finding.name, finding.value, finding.unit, finding.contributions, finding.working, (*finding.arithmetic, note))
+    return Finding(
+        finding.key, finding.name, finding.value, finding.unit, finding.contributions, finding.working, (*finding.arithmetic, note)
+    )
 
 
 def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None) -> list[Finding]:

@@ -53,17 +53,17 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     if about.label is None or share.value is None:
         return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
     measured, rated = _measured(findings, about.label)
-    doubt = share.expanded_uncertainty
+    uncertainty = share.expanded_uncertainty
     apart = _differences(findings, about)
     faster_only = [d.kind for d in apart] == ["faster"]
-    if apart and not (faster_only and doubt is not None and share.value - doubt > 100):
-        even_so = say(" Even so it gave more than the label says.") if doubt is not None and share.value - doubt > 100 else ""
+    if apart and not (faster_only and uncertainty is not None and share.value - uncertainty > 100):
+        even_so = say(" Even so it gave more than the label says.") if uncertainty is not None and share.value - uncertainty > 100 else ""
         return Verdict(
             NOT_ALIKE,
             say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
             apart[0].remedy,
         )
-    if doubt is None:
+    if uncertainty is None:
         return Verdict(
             CANNOT_TELL,
             say(
@@ -73,20 +73,20 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             ),
             say("Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”."),
         )
-    if share.value - doubt > MOST_SHARE:
+    if share.value - uncertainty > MOST_SHARE:
         return Verdict(
             CANNOT_TELL,
             say(
                 "Cannot tell: {figure} would be {share:.0f} % of the {rated} on the label, and no battery gives so much.",
-                figure=measured.with_doubt(),
+                figure=measured.with_uncertainty(),
                 share=share.value,
                 rated=rated,
             ),
             say("Look for a slip in the readings, a break in which the load was off, or a wrong label."),
         )
-    figure = measured.with_doubt()
+    figure = measured.with_uncertainty()
     at_least = about.ended_by != "cut-off"
-    if not at_least and share.value + doubt < SPENT_SHARE:
+    if not at_least and share.value + uncertainty < SPENT_SHARE:
         return Verdict(
             SPENT,
             say(
@@ -96,28 +96,28 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 rated=rated,
             ),
         )
-    if not at_least and share.value + doubt < 100:
+    if not at_least and share.value + uncertainty < 100:
         return Verdict(
             BELOW,
             say(
-                "Below its label: {figure} is {with_doubt} of the {rated} it claims.{share}",
+                "Below its label: {figure} is {with_uncertainty} of the {rated} it claims.{share}",
                 figure=figure,
-                with_doubt=share.with_doubt(),
+                with_uncertainty=share.with_uncertainty(),
                 rated=rated,
                 share=_more_on_below(share, about),
             ),
         )
-    if share.value - doubt > 100:
+    if share.value - uncertainty > 100:
         least = "at least " if at_least else ""
         faster = say(" And that at a faster rate than the label's.") if faster_only else ""
         return Verdict(
             MEETS,
             say(
-                "Meets its label: {least}{figure} against {rated}, {with_doubt}.{faster}",
+                "Meets its label: {least}{figure} against {rated}, {with_uncertainty}.{faster}",
                 least=least,
                 figure=figure,
                 rated=rated,
-                with_doubt=share.with_doubt(),
+                with_uncertainty=share.with_uncertainty(),
                 faster=faster,
             ),
         )

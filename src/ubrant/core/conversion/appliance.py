@@ -58,7 +58,7 @@ def appliance_findings(
     for number, mode in enumerate(metered, start=1):
         watts = mode.watts or 0.0
         findings[f"power_{number}"] = Finding(
-            f"power_{number}", f"{mode.name}", watts, "W", power_doubt(watts, power, mode.half_w), say("as the meter reads")
+            f"power_{number}", f"{mode.name}", watts, "W", power_uncertainty(watts, power, mode.half_w), say("as the meter reads")
         )
         if mode.volts and mode.amps:
             finding = _apparent(number, mode, power, voltage, current)
@@ -78,7 +78,7 @@ def appliance_findings(
                 )
     quiet = next((m for m in metered if m.name.lower().startswith(STANDBY)), None)
     if quiet is not None and quiet.watts is not None:
-        day = tuple(c.times(24.0) for c in power_doubt(quiet.watts, power, quiet.half_w) or ()) if power else None
+        day = tuple(c.times(24.0) for c in power_uncertainty(quiet.watts, power, quiet.half_w) or ()) if power else None
         findings["standby_day"] = Finding(
             "standby_day", f"{quiet.name}, a day", 24 * quiet.watts, "Wh", day, f"{show(quiet.watts)} W × 24 h"
         )
@@ -125,7 +125,7 @@ def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy
                 Contribution("current zero", rectangular(current.zero) * volts),
             )
         )
-    in_watts = power_doubt(watts, power, mode.half_w)
+    in_watts = power_uncertainty(watts, power, mode.half_w)
     factor_parts = None if parts is None or in_watts is None else of_ratio(watts, in_watts, apparent, parts)
     keys = f"apparent_{number}", f"factor_{number}"
     return {
@@ -136,7 +136,7 @@ def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy
     }
 
 
-def power_doubt(watts: float, power: Accuracy | None, half_w: float = 0.0) -> Contributions | None:
+def power_uncertainty(watts: float, power: Accuracy | None, half_w: float = 0.0) -> Contributions | None:
     """Where a plug-in meter's ± comes from."""
     if power is None:
         return None

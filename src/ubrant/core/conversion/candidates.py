@@ -34,7 +34,7 @@ class Job:
 @dataclass(frozen=True)
 class Candidate:
     """What was measured of one: losses, idle draw in W, the input under which its output leaves tolerance (None where it never did), the lowest and highest
-    input it was swept over, largest load within tolerance; ``doubts``: (W, expanded uncertainty of the efficiency there in percent), by rising load, empty for
+    input it was swept over, largest load within tolerance; ``uncertainties``: (W, expanded uncertainty of the efficiency there in percent), by rising load, empty for
     unknown; ``dropout_u`` expanded."""
 
     name: str
@@ -43,15 +43,15 @@ class Candidate:
     dropout_v: float | None
     swept_v: tuple[float, float]
     carries_w: float
-    doubts: tuple[tuple[float, float], ...] = ()
+    uncertainties: tuple[tuple[float, float], ...] = ()
     dropout_u: float = 0.0
 
     def efficiency_u(self, load_w: float) -> float | None:
         """Expanded uncertainty of its efficiency at a load, percent, between those that were measured."""
-        if not self.doubts:
+        if not self.uncertainties:
             return None
-        loads, doubts = zip(*self.doubts, strict=True)
-        return float(np.interp(load_w, loads, doubts))
+        loads, uncertainties = zip(*self.uncertainties, strict=True)
+        return float(np.interp(load_w, loads, uncertainties))
 
 
 def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Candidate | None:
@@ -62,7 +62,7 @@ def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Ca
     dropout = findings.get("dropout_voltage") or findings.get("cutoff_input")
     volts = swept.points.input_v[swept.in_tolerance] if swept.in_tolerance.any() else swept.points.input_v
     good = swept.in_tolerance & np.isfinite(swept.efficiency_u) & (swept.points.output_w > 0)
-    loads, doubts = swept.points.output_w[good], swept.efficiency_u[good]
+    loads, uncertainties = swept.points.output_w[good], swept.efficiency_u[good]
     order = np.argsort(loads)
     return Candidate(
         name,
@@ -71,14 +71,14 @@ def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Ca
         dropout.value if dropout is not None else None,
         (float(np.min(volts)), float(np.max(volts))),
         float(carried.max()) if len(carried) else 0.0,
-        tuple(zip(loads[order].tolist(), doubts[order].tolist(), strict=True)),
+        tuple(zip(loads[order].tolist(), uncertainties[order].tolist(), strict=True)),
         (dropout.expanded_uncertainty or 0.0) if dropout is not None else 0.0,
     )
 
 
 @dataclass(frozen=True)
 class Ranked:
-    """One row: power taken in, runtime, energy and cost over a year, expanded uncertainties where known; ``refused`` says why it cannot do the job at all, ``doubt`` what was not measured."""
+    """One row: power taken in, runtime, energy and cost over a year, expanded uncertainties where known; ``refused`` says why it cannot do the job at all, ``caveat`` what was not measured."""
 
     name: str
     input_w: float
@@ -88,7 +88,7 @@ class Ranked:
     kwh_a_year: float
     cost_a_year: float
     refused: str = ""
-    doubt: str = ""
+    caveat: str = ""
     efficiency_u: float | None = None
 
 
@@ -105,7 +105,7 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
     efficiency = 100 * job.load_w / taken
     efficiency_u = candidate.efficiency_u(job.load_w)
     share_u = efficiency_u / efficiency if efficiency_u is not None else None
-    refused = doubt = ""
+    refused = caveat = ""
     dropout, dropout_u = candidate.dropout_v, candidate.dropout_u
     if dropout is not None and job.lowest_v < dropout - dropout_u:
         refused = say(
@@ -116,11 +116,11 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
     elif job.load_w > 1.02 * candidate.carries_w:
         refused = say("was seen to carry {carries_w} W at most", carries_w=show(candidate.carries_w, 3))
     elif job.lowest_v < 0.98 * candidate.swept_v[0] or job.highest_v > 1.02 * candidate.swept_v[1]:
-        doubt = say(
+        caveat = say(
             "was measured from {plain} to {plain_2} V only", plain=plain(candidate.swept_v[0], 3), plain_2=plain(candidate.swept_v[1], 3)
         )
     elif dropout is not None and job.lowest_v < dropout + dropout_u:
-        doubt = say(
+        caveat = say(
             "leaves tolerance at {dropout} ± {dropout_u} V, which may be above the {lowest_v} V it gets",
             dropout=show(dropout, 3),
             dropout_u=show(dropout_u, 1),
@@ -136,7 +136,7 @@ def _judge(job: Job, candidate: Candidate) -> Ranked:
         kwh,
         kwh * job.price_kwh,
         refused,
-        doubt,
+        caveat,
         efficiency_u,
     )
 
@@ -150,16 +150,16 @@ def ranking_sentence(job: Job, ranked: list[Ranked]) -> str:
     if len(fit) == 1:
         return say("Take {name}: the only one that can.", name=best.name)
     second = fit[1]
-    gap, doubt = best.runtime_h - second.runtime_h, math.hypot(best.runtime_u or 0.0, second.runtime_u or 0.0)
+    gap, uncertainty = best.runtime_h - second.runtime_h, math.hypot(best.runtime_u or 0.0, second.runtime_u or 0.0)
     known = best.runtime_u is not None and second.runtime_u is not None
-    if known and gap <= doubt:
+    if known and gap <= uncertainty:
         return say(
-            "{name} and {name_2} cannot be told apart: {runtime_h} h against {runtime_h_2} h, ± {doubt} h.",
+            "{name} and {name_2} cannot be told apart: {runtime_h} h against {runtime_h_2} h, ± {uncertainty} h.",
             name=best.name,
             name_2=second.name,
             runtime_h=show(best.runtime_h, 3),
             runtime_h_2=show(second.runtime_h, 3),
-            doubt=show(doubt, 2),
+            uncertainty=show(uncertainty, 2),
         )
     more = 100 * gap / second.runtime_h
     saved = second.cost_a_year - best.cost_a_year

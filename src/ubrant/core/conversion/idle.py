@@ -112,8 +112,8 @@ def idle_findings(
         warnings.append(
             _unresolved(
                 say(
-                    "{with_doubt} settles nothing between {show} and {show_2} W.",
-                    with_doubt=idle.with_doubt(),
+                    "{with_uncertainty} settles nothing between {show} and {show_2} W.",
+                    with_uncertainty=idle.with_uncertainty(),
                     show=show(max(watts - u, 0.0), 2),
                     show_2=show(watts + u, 2),
                 )
@@ -141,7 +141,7 @@ def idle_findings(
 
 
 def idle_sentence(findings: Mapping[str, Finding]) -> str:
-    """What a colleague would say of it, without a full stop; where the doubt is as large as the draw, only what it is less than."""
+    """What a colleague would say of it, without a full stop; where the uncertainty is as large as the draw, only what it is less than."""
     idle, day = findings["idle_power"], findings["idle_energy_day"]
     u = idle.expanded_uncertainty
     if u is not None and u >= (idle.value or 0.0):
@@ -150,7 +150,7 @@ def idle_sentence(findings: Mapping[str, Finding]) -> str:
             amount_text=idle.amount_text(),
             removeprefix=day.amount_text().removeprefix("anywhere "),
         )
-    said = say("Idle draw {with_doubt}, {value_text} a day", with_doubt=idle.with_doubt(), value_text=day.value_text())
+    said = say("Idle draw {with_uncertainty}, {value_text} a day", with_uncertainty=idle.with_uncertainty(), value_text=day.value_text())
     if (days := findings.get("days_to_empty")) is not None:
         said += say(": alone it empties the battery in {show} days", show=show(days.value or 0.0, 2))
     return said

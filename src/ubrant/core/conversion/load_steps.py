@@ -162,7 +162,7 @@ def analyse_steps(
         )
     if alarm_v is not None:
         findings["alarm_voltage"] = Finding(
-            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_doubt(alarm_v, meters.input_v), say("at its own terminals, loaded")
+            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_uncertainty(alarm_v, meters.input_v), say("at its own terminals, loaded")
         )
     ended_by, sentence = "", _no_end(swept, len(points), planned)
     if ending is not None:
@@ -198,7 +198,7 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
             "Output unloaded",
             light,
             "V",
-            _volts_doubt(light, voltage),
+            _volts_uncertainty(light, voltage),
             f"at {show(float(running.output_w[lightest]), 3)} W",
         ),
         "output_loaded": Finding(
@@ -206,7 +206,7 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
             say("Output at the heaviest load"),
             heavy,
             "V",
-            _volts_doubt(heavy, voltage),
+            _volts_uncertainty(heavy, voltage),
             f"at {show(float(running.output_w[heaviest]), 3)} W",
         ),
         "output_sag": Finding(
@@ -237,7 +237,7 @@ def _frequency(hertz: Array) -> Finding:
     return Finding("frequency", "Frequency", float(np.mean(hertz)), "Hz", None, span)
 
 
-def _volts_doubt(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:
+def _volts_uncertainty(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:
     if accuracy is None:
         return None
     return merged(
@@ -247,7 +247,7 @@ def _volts_doubt(volts: float, accuracy: Accuracy | None) -> tuple[Contribution,
 
 def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     fell = abs(ending.before_v - ending.input_v)
-    parts = _volts_doubt(ending.input_v, voltage)
+    parts = _volts_uncertainty(ending.input_v, voltage)
     if parts is not None:
         parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
     findings = {
@@ -270,7 +270,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
             say("The battery recovers to"),
             ending.recovered_v,
             "V",
-            _volts_doubt(ending.recovered_v, voltage),
+            _volts_uncertainty(ending.recovered_v, voltage),
             say("at its terminals, load off"),
         )
     return findings
@@ -364,9 +364,9 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
 
 def _no_end(swept: Sweep, taken: int, planned: int | None) -> str:
     idle, best = swept.findings["idle_power"], swept.findings["peak_efficiency"]
-    sentences = [f"Idle draw {idle.with_doubt()}"] if idle.value is not None else []
+    sentences = [f"Idle draw {idle.with_uncertainty()}"] if idle.value is not None else []
     if best.value is not None:
-        sentences.append(f"best {best.with_doubt()} at {swept.findings['peak_at'].value_text()}")
+        sentences.append(f"best {best.with_uncertainty()} at {swept.findings['peak_at'].value_text()}")
     if planned is not None and taken < planned:
         carried = say("It carried the {taken} of {planned} steps that were taken.", taken=taken, planned=planned)
     else:

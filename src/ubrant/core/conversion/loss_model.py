@@ -54,7 +54,7 @@ _LEAST_WEIGHED = 0.002
 
 
 def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -> tuple[LossModel, Array, Array] | None:
-    """Least squares over points, weighted 1/P_in; ``weighed_by`` is the P_in for that where the points have been moved for a doubt's sake.
+    """Least squares over points, weighted 1/P_in; ``weighed_by`` is the P_in for that where the points have been moved for the sake of an uncertainty.
 
     Returns
     -------

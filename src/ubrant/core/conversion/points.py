@@ -21,7 +21,7 @@ Mask = NDArray[np.bool_]
 class SweepMeters:
     """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros.
 
-    ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its doubt from there.
+    ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its uncertainty from there.
     """
 
     input_v: Accuracy | None = None

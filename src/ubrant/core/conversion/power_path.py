@@ -71,8 +71,8 @@ def watts(
         sink = Flow(load_v * amps, load_v, amps)
     else:
         sink = Flow(load[0] * load[1], load[0], load[1], meters[1])
-    doubt = sum(a.limit(v) * other for a, v, other in ((accuracy[0], volts, amps), (accuracy[1], amps, volts)) if a)
-    return _with_loss(nodes, source, sink, doubt, "W")
+    uncertainty = sum(a.limit(v) * other for a, v, other in ((accuracy[0], volts, amps), (accuracy[1], amps, volts)) if a)
+    return _with_loss(nodes, source, sink, uncertainty, "W")
 
 
 def watt_hours(
@@ -96,12 +96,12 @@ def watt_hours(
     return _with_loss(nodes, source, Flow(energy, meter=meters[1]), battery_u or 0.0, "Wh")
 
 
-def _with_loss(nodes: tuple[Node, ...], source: Flow, sink: Flow, doubt: float, unit: str) -> PowerPath:
+def _with_loss(nodes: tuple[Node, ...], source: Flow, sink: Flow, uncertainty: float, unit: str) -> PowerPath:
     lost = (source.amount or 0.0) - (sink.amount or 0.0)
     if (source.amount or 0.0) <= 0.05:
         text, amount = None, 0.0
-    elif lost > doubt:
+    elif lost > uncertainty:
         text, amount = f"−{show(lost, 2 if lost < 100 else 3)} {unit} lost", lost
     else:
-        text, amount = f"under {show(max(doubt, lost, 0.001), 2)} {unit} lost", max(lost, 0.0)
+        text, amount = f"under {show(max(uncertainty, lost, 0.001), 2)} {unit} lost", max(lost, 0.0)
     return PowerPath(nodes, (source, sink), (None, text, None), (0.0, amount, 0.0), unit)

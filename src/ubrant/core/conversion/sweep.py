@@ -75,7 +75,7 @@ def analyse_sweep(
     brackets = _brackets(points, running, within, tolerance)
     figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance), points.input_w)
     base = figures(points)
-    parts = _doubts(points, meters, figures, base)
+    parts = _uncertainties(points, meters, figures, base)
     model = _model_of(points, within)
     scatter = _fit_scatter(points, within, model, rated_w) if meters.known else {}
     findings: dict[str, Finding] = {}
@@ -83,14 +83,14 @@ def analyse_sweep(
         value = base[key]
         name, unit, working, factor = _NAMES[key]
         found = value if value is None else value * factor
-        doubt = (
+        uncertainty = (
             None
             if not meters.known or found is None
-            else (*parts[key], *_own_doubts(key, points, within, running, scatter, brackets))
+            else (*parts[key], *_own_uncertainties(key, points, within, running, scatter, brackets))
             if key != "loss_scatter"
             else ()
         )
-        scaled = None if doubt is None else merged(c.times(factor) if c.source not in _OWN else c for c in doubt)
+        scaled = None if uncertainty is None else merged(c.times(factor) if c.source not in _OWN else c for c in uncertainty)
         findings[key] = Finding(key, name, found, unit, scaled, working)
     eta, eta_u = _efficiency(points, meters, running)
     _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
@@ -215,8 +215,8 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
         points = replace(points, input_a=-points.input_a)
         warnings.append(say("The input current was logged as negative; it is taken the other way round here."))
     loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
-    doubt = _power_doubt(loaded, meters)
-    above = loaded.output_w > loaded.input_w + 2 * doubt
+    uncertainty = _power_uncertainty(loaded, meters)
+    above = loaded.output_w > loaded.input_w + 2 * uncertainty
     if len(loaded) and above.mean() > 0.7:
         raise ReadingsError(
             say(
@@ -233,12 +233,12 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
                 value="s" if above.sum() > 1 else "",
             )
         )
-        all_above = points.output_w > points.input_w + 2 * _power_doubt(points, meters)
+        all_above = points.output_w > points.input_w + 2 * _power_uncertainty(points, meters)
         points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
     return points, warnings
 
 
-def _power_doubt(points: Points, meters: SweepMeters) -> Array:
+def _power_uncertainty(points: Points, meters: SweepMeters) -> Array:
     """Standard uncertainty of input − output power; 1 % of the input where no accuracy is known."""
     if not meters.known:
         return np.asarray(0.005 * np.abs(points.input_w))
@@ -415,7 +415,9 @@ def _lead(points: Points) -> tuple[float | None, float]:
     return slope, math.sqrt(float(np.dot(residual, residual)) / max(len(amps) - 3, 1) / square)
 
 
-def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]) -> dict[str, tuple[Contribution, ...]]:
+def _uncertainties(
+    points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]
+) -> dict[str, tuple[Contribution, ...]]:
     """What each gain and zero error does to each figure, by working it out again with that error put in, and taken off: the larger of both.
 
     JCGM 100, 5.1.3, note 2, takes the mean of both; where a zero error is as large as what is measured the two differ much, and the mean is too small.
@@ -442,7 +444,7 @@ def _doubts(points: Points, meters: SweepMeters, figures: Figures, base: dict[st
     return {key: merged(found) for key, found in parts.items()}
 
 
-def _own_doubts(
+def _own_uncertainties(
     key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float], brackets: Brackets
 ) -> tuple[Contribution, ...]:
     """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""

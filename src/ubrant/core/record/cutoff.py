@@ -71,7 +71,7 @@ def find_crossing(
     first, last : indexes of the first and last reading with the load on
     idle_below_a : a current below this means that the load is off
     tolerance_v : when the load goes off between two readings, how far above the cut-off the straight
-        continuation of the voltage may still end and count as reached (the meters' own doubt)
+        continuation of the voltage may still end and count as reached (the meters' own uncertainty)
 
     Returns
     -------

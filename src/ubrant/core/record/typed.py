@@ -150,7 +150,7 @@ def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
     return stepped, Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
 
 
-def doubts(readings: Readings, widths: Widths) -> tuple[float, float, float, float]:
+def uncertainties(readings: Readings, widths: Widths) -> tuple[float, float, float, float]:
     """Standard uncertainties that typing adds: (Ah, Wh) of the readings' widths, (Ah, Wh) of what lay between them.
 
     A display that shows one value all along is wrong by the same rounding each time, and that does not average; one that wanders

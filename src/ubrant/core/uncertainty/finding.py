@@ -67,7 +67,7 @@ class Finding:
             return f"{plain(shown.value)} {shown.unit}".rstrip()
         return f"{show_with(shown.value, shown.expanded_uncertainty)[0]} {shown.unit}".rstrip()
 
-    def doubt_text(self) -> str:
+    def uncertainty_text(self) -> str:
         """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
         if self.value is None:
             return ""
@@ -80,19 +80,19 @@ class Finding:
         shown = self.for_people()
         return f"± {show_with(shown.value or 0.0, shown.expanded_uncertainty)[1]}"
 
-    def with_doubt(self) -> str:
+    def with_uncertainty(self) -> str:
         """``48.87 ± 0.29 Ah``, for a sentence."""
         if self.value is None or not self.expanded_uncertainty or self.unit == "s":
-            return f"{self.value_text()} {self.doubt_text()}".strip()
+            return f"{self.value_text()} {self.uncertainty_text()}".strip()
         shown = self.for_people()
-        value, doubt = show_with(shown.value or 0.0, shown.expanded_uncertainty)
-        return f"{value} ± {doubt} {shown.unit}"
+        value, uncertainty = show_with(shown.value or 0.0, shown.expanded_uncertainty)
+        return f"{value} ± {uncertainty} {shown.unit}"
 
     def amount_text(self) -> str:
-        """As ``with_doubt``, for what cannot be less than nothing: ``anywhere up to 0.85 W`` where the doubt is as large as the value."""
+        """As ``with_uncertainty``, for what cannot be less than nothing: ``anywhere up to 0.85 W`` where the uncertainty is as large as the value."""
         u = self.expanded_uncertainty
         if self.value is None or u is None or u < self.value:
-            return self.with_doubt()
+            return self.with_uncertainty()
         return say("anywhere up to {show} {unit}", show=show(max(self.value, 0.0) + u, 2), unit=self.unit)
 
     def budget(self) -> tuple[str, ...]:

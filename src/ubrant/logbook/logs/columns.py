@@ -68,7 +68,9 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
             )
         if len(chosen_heading) > 1:
             both = " and ".join(f"“{h.text}”" for h in chosen_heading[:3])
-            raise ColumnsError(f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".')
+            raise ColumnsError(
+                f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".'
+            )
         chosen[quantity] = chosen_heading[0]
     for heading in chosen.values():
         if heading.trouble:

@@ -13,7 +13,7 @@ from ubrant.core.record.cutoff import Crossing, Cutoff
 from ubrant.core.record.gaps import Gap
 from ubrant.core.record.integrals import Totals
 from ubrant.core.record.readings import Array, Readings
-from ubrant.core.record.typed import Widths, doubts
+from ubrant.core.record.typed import Widths, uncertainties
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.wording import say
 
@@ -32,7 +32,7 @@ class Bounds:
 
 
 @dataclass(frozen=True)
-class Doubt:
+class Budget:
     """Standard uncertainties behind one discharge.
 
     Attributes
@@ -130,7 +130,7 @@ class Doubt:
         return charge, energy, duration
 
 
-def doubt_of(
+def budget_of(
     voltage: Accuracy | None,
     current: Accuracy | None,
     readings: Readings,
@@ -139,8 +139,8 @@ def doubt_of(
     cutoff: Cutoff | None,
     gaps: tuple[Gap, ...],
     widths: Widths | None = None,
-) -> Doubt | None:
-    """Gather the doubts of a discharge; None when the meter's accuracy is not known."""
+) -> Budget | None:
+    """Gather the uncertainties of a discharge; None when the meter's accuracy is not known."""
     if voltage is None or current is None:
         return None
     first = int(np.searchsorted(readings.time_s, bounds.load_on_s))
@@ -158,7 +158,7 @@ def doubt_of(
         # A person looks in once in a while: between two looks the voltage may have bent either way.
         bend = 0.1 if widths is None else 0.5
         end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * bend)
-    return Doubt(
+    return Budget(
         voltage,
         current,
         seconds_per_volt,
@@ -178,7 +178,7 @@ def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> 
         return 0.0, 0.0, 0.0, 0.0
     first = max(first - 1, 0) if first and readings.current_a[first - 1] > 0 else first
     part = slice(first, min(stop + 1, len(readings)))
-    return doubts(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
+    return uncertainties(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
 
 
 def _noise(values: Array) -> float:

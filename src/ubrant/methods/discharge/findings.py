@@ -174,7 +174,9 @@ def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge,
         if discharge.by_counters:
             continue
         add(made)
-        inside = (float(counter.series.time_s[0]) <= discharge.load_on_s + 60) and (float(counter.series.time_s[-1]) >= discharge.end_s - 60)
+        inside = (float(counter.series.time_s[0]) <= discharge.load_on_s + 60) and (
+            float(counter.series.time_s[-1]) >= discharge.end_s - 60
+        )
         if inside and (said := agreement(made, integral, shared=True)):
             warnings.append(said)
 
@@ -211,7 +213,9 @@ def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharg
         k = int(np.searchsorted(readings.time_s, discharge.load_on_s))
         readings = readings.between(max(k - 1000, 0), min(k + 1000, len(readings) - 1))
     if others.two_step:
-        made = two_step(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not others.start_ah else None)
+        made = two_step(
+            readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy, 100.0 if not others.start_ah else None
+        )
         if made is not None:
             add(made)
     add(*resistance_findings(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy))

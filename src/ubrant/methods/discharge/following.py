@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.methods.discharge.course import Course, course, running_charge, thinned
-from ubrant.methods.discharge.departure import leaves_expected
+from ubrant.methods.discharge.deviation import leaves_expected
+from ubrant.methods.discharge.forecast import Forecast, forecast, running_charge, thinned
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord
 from ubrant.methods.rehearsal import Rehearsal
 
 
-def course_of(data: DischargeRecord, expected: Rehearsal | None) -> Course | None:
+def forecast_of(data: DischargeRecord, expected: Rehearsal | None) -> Forecast | None:
     """Where it is heading; None while too little has flowed."""
     if expected is None or expected.load_on_s is None or not expected.until_s or not len(data.readings):
         return None
@@ -19,10 +19,10 @@ def course_of(data: DischargeRecord, expected: Rehearsal | None) -> Course | Non
     usual = float(np.median(part.current_a[part.current_a > 0])) if (part.current_a > 0).any() else 0.0
     under_load = part.current_a > 0.5 * usual
     in_model = (model.time_s >= expected.load_on_s) & (model.time_s <= expected.load_on_s + expected.until_s[0])
-    return course(so_far[under_load], part.voltage_v[under_load], foreseen[in_model], model.voltage_v[in_model], usual)
+    return forecast(so_far[under_load], part.voltage_v[under_load], foreseen[in_model], model.voltage_v[in_model], usual)
 
 
-def departure_of(data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> str:
+def deviation_of(data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> str:
     """A sentence where it leaves its expected curve; empty while it does not."""
     if expected is None or expected.load_on_s is None or not expected.until_s or data.widths is not None or not len(data.readings):
         return ""

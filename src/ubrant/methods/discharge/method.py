@@ -26,11 +26,11 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.discharge.asked import discharge_of, others_of
 from ubrant.methods.discharge.checks import discharge_problems
-from ubrant.methods.discharge.course import Course, course_sentence, power_of
 from ubrant.methods.discharge.findings import judged
-from ubrant.methods.discharge.following import course_of, departure_of
+from ubrant.methods.discharge.following import deviation_of, forecast_of
+from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power_of
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
-from ubrant.methods.discharge.paths import kept_path, live_path, wiring_path
+from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge
 from ubrant.methods.discharge.study import peukert_of, rest_guess
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
@@ -67,7 +67,9 @@ class DischargeMethod(Method):
         typed_fields = read_fields(self.form(setup), typed)
         read = typed_fields[PLAN] | typed_fields[CRITERIA]
         plan = plan_of(setup, read)
-        return Prepared(setup, plan, Criteria(cutoff=plan.cutoff), Conditions(**typed_fields[CONDITIONS]), str(typed_fields[ORIGIN]["between"]))
+        return Prepared(
+            setup, plan, Criteria(cutoff=plan.cutoff), Conditions(**typed_fields[CONDITIONS]), str(typed_fields[ORIGIN]["between"])
+        )
 
     def typed(self, prepared: Prepared) -> dict[str, str]:
         held = typed_of(prepared.plan, prepared.conditions.temperature_c, prepared.conditions.start, prepared.between)
@@ -223,7 +225,7 @@ class DischargeMethod(Method):
                 drawings=lambda: (_raw_trace(record, plan, expected),),
                 path=lambda: live_path(record, plan, None, 0.0) if live else None,
             )
-        course = course_of(data, expected) if live else None
+        forecast = forecast_of(data, expected) if live else None
         warnings = (*record.head.origin.said, *discharge.warnings)
         if zero := record.zero_trouble():
             warnings = (zero, *warnings)
@@ -241,13 +243,13 @@ class DischargeMethod(Method):
             gaps=discharge.gaps,
             more=_higher(data, discharge) if not live else (),
             drawings=lambda: (_trace(record, data, discharge, expected),),
-            path=lambda: live_path(record, plan, course, charge.value or 0.0) if live else kept_path(record, plan, discharge),
+            path=lambda: live_path(record, plan, forecast, charge.value or 0.0) if live else stored_path(record, plan, discharge),
             shown_at=say("From battery to load"),
             energy=_energy(discharge, record.head.setup.label),
             short=_short(discharge),
             bar=(charge.value, charge.expanded_uncertainty) if charge.value is not None else None,
             span=(discharge.load_on_s, discharge.end_s),
-            ahead=_ahead(record, data, discharge, expected, course) if live else None,
+            ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
@@ -300,12 +302,12 @@ def _higher(data: DischargeRecord, discharge: Discharge) -> tuple[Finding, ...]:
     return tuple(replace(charge, key=f"charge_to_{volts:g}", name=say("to {volts} V", volts=plain(volts))) for volts, charge in pairs)
 
 
-def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None, course: Course | None) -> Ahead:
+def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None, forecast: Forecast | None) -> Ahead:
     delivered = discharge.findings["charge"].value or 0.0
     if record.of(LoadOff) or data.load_off_s is not None:
         return Ahead(discharge.verdict.sentence)
-    left = course.left_s if course is not None else None
-    return Ahead(course_sentence(course, delivered, data.label), left, departure_of(data, discharge, expected))
+    left = forecast.left_s if forecast is not None else None
+    return Ahead(forecast_sentence(forecast, delivered, data.label), left, deviation_of(data, discharge, expected))
 
 
 # what it is drawn as

@@ -8,7 +8,7 @@ from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import join
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
-from ubrant.methods.discharge.course import Course, fraction_left
+from ubrant.methods.discharge.forecast import Forecast, fraction_left
 from ubrant.methods.discharge.procedure import UNITS, DischargePlan
 from ubrant.methods.discharge.sums import Discharge
 
@@ -34,7 +34,7 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
     )
 
 
-def live_path(record: Record, plan: DischargePlan | None, forecast: Course | None, delivered_ah: float) -> PowerPath:
+def live_path(record: Record, plan: DischargePlan | None, forecast: Forecast | None, delivered_ah: float) -> PowerPath:
     """Watts at this moment."""
     setup = record.head.setup
     taps: dict[str, tuple[float, float] | None] = {}
@@ -53,11 +53,11 @@ def live_path(record: Record, plan: DischargePlan | None, forecast: Course | Non
     return watts(nodes, taps["battery"], taps["load"], (setup.meter("battery").name, say("Load")), setup.leads.resistance_ohm, accuracy)
 
 
-def kept_path(record: Record, plan: DischargePlan | None, discharge: Discharge) -> PowerPath:
+def stored_path(record: Record, plan: DischargePlan | None, discharge: Discharge) -> PowerPath:
     """Watt-hours over the whole run."""
     setup, energy = record.head.setup, discharge.findings["energy"]
     nodes = (
-        Node("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_doubt()),
+        Node("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_uncertainty()),
         Node("leads", say("Leads"), setup.leads.describe() if plan is not None else ""),
         Node("load", say("Load"), _setting(plan) or say("as logged")),
     )

@@ -261,7 +261,11 @@ def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
     yield ChargeOn(charge.current_a, charge.limit_v, f"{instruction}.", (cautions.CHARGE_FLOOR, *airing))
     watch = Ends(end_a=charge.end_a).watch()
     yield ReadUntil(
-        watch, plan.every_s, _LONGEST_S, say("{told}, until {end_a} A still flow.", told=instruction, end_a=plain(charge.end_a)), (cautions.WARM,)
+        watch,
+        plan.every_s,
+        _LONGEST_S,
+        say("{told}, until {end_a} A still flow.", told=instruction, end_a=plain(charge.end_a)),
+        (cautions.WARM,),
     )
     yield ChargeOff(say("Charger off."))
 

@@ -19,7 +19,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
-from ubrant.methods.discharge.course import course, running_charge, thinned
+from ubrant.methods.discharge.forecast import forecast, running_charge, thinned
 from ubrant.methods.discharge.procedure import DischargePlan, discharge
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord
 from ubrant.methods.method import Prepared
@@ -117,7 +117,7 @@ def rest_guess(prepared: Prepared, data: DischargeRecord, discharge: Discharge) 
     if loaded.sum() < 5 or in_model.sum() < 5:
         return ""
     so_far, foreseen = running_charge(part), running_charge(model)
-    guess = course(so_far[loaded], part.voltage_v[loaded], foreseen[in_model], model.voltage_v[in_model], plan.current_a)
+    guess = forecast(so_far[loaded], part.voltage_v[loaded], foreseen[in_model], model.voltage_v[in_model], plan.current_a)
     if guess is None:
         return ""
     low, high = max(guess.low_ah - charge, 0.0), max(guess.high_ah - charge, 0.0)

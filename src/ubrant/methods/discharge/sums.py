@@ -22,7 +22,7 @@ from ubrant.core.record.typed import HELD, Widths, held
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
-from ubrant.methods.discharge.budget import Bounds, Doubt, doubt_of
+from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
 
 LOAD_ON_SHARE = 0.05
 """The load counts as on while the current is over this share of its usual value."""
@@ -109,10 +109,10 @@ def analyse(record: DischargeRecord) -> Discharge:
     stretch = _stretch(record, readings, first, last, crossing)
     gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
     stretch = _less_uncounted(stretch, gaps)
-    doubt = doubt_of(
+    budget = budget_of(
         record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
     )
-    findings = _figures(record, readings, stretch, crossing, gaps, doubt, idle_below)
+    findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
     _warn(warnings, record, readings, stretch, crossing, gaps, findings)
@@ -255,7 +255,7 @@ def _figures(
     stretch: _Stretch,
     crossing: Crossing | None,
     gaps: tuple[Gap, ...],
-    doubt: Doubt | None,
+    budget: Budget | None,
     idle_below: float,
 ) -> dict[str, Finding]:
     sums, bounds = stretch.sums, stretch.bounds
@@ -264,7 +264,7 @@ def _figures(
     bridged = "no gaps" if not gaps else f"{len(gaps)} gap{'s' if len(gaps) > 1 else ''} bridged"
     until = "the cut-off" if crossing else "the last reading under load"
     start_text = "Read while the load was on, joined by straight lines, from load on to " + until
-    parts_q, parts_e, parts_t = doubt.parts(sums, bounds) if doubt else (None, None, None)
+    parts_q, parts_e, parts_t = budget.parts(sums, bounds) if budget else (None, None, None)
     charge = Finding(
         "charge",
         "Charge delivered",
@@ -303,7 +303,7 @@ def _figures(
     findings = {f.key: f for f in (charge, energy, duration)}
     findings["mean_voltage"] = _ratio("mean_voltage", "Mean voltage", energy, charge, "V")
     findings["label_share"] = _label_share(record.label, charge, energy)
-    findings["c_rate"] = _c_rate(record.label, sums, hours - stretch.off_s / 3600, doubt)
+    findings["c_rate"] = _c_rate(record.label, sums, hours - stretch.off_s / 3600, budget)
     findings["rest_before"] = _rest(readings, record, bounds.load_on_s, idle_below, before=True)
     findings["rest_after"] = _rest(readings, record, bounds.end_s, idle_below, before=False)
     return findings
@@ -344,12 +344,12 @@ def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Findi
     return Finding("label_share", name, share, "%", parts, sum_text, (f"{sum_text} = {show(share)} %",))
 
 
-def _c_rate(label: Label | None, sums: Totals, hours_on: float, doubt: Doubt | None) -> Finding:
+def _c_rate(label: Label | None, sums: Totals, hours_on: float, budget: Budget | None) -> Finding:
     if label is None or not label.charge_ah or hours_on <= 0:
         return Finding("c_rate", "Rate", None, "C", None, say("no rated Ah to compare with"))
     amps = sums.charge_ah / hours_on
     rate = amps / label.charge_ah
-    parts = tuple(c.times(1 / label.charge_ah) for c in doubt.of_current(amps)) if doubt else None
+    parts = tuple(c.times(1 / label.charge_ah) for c in budget.of_current(amps)) if budget else None
     working = f"mean {show(amps)} A ÷ {show(label.charge_ah)} Ah"
     return Finding("c_rate", "Rate", rate, "C", parts, working, (f"{working} = {show(rate)} C",))
 

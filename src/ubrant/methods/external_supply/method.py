@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, power_doubt, supply_average, supply_efficiency
+from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, power_uncertainty, supply_average, supply_efficiency
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.quantities.quantity import plain, show
@@ -105,7 +105,7 @@ class SupplyMethod(Method):
         findings["average_efficiency"] = average
         if no_load is not None:
             findings["no_load_power"] = Finding(
-                "no_load_power", say("With no load"), no_load, "W", power_doubt(no_load, power, half_w), say("as the meter reads")
+                "no_load_power", say("With no load"), no_load, "W", power_uncertainty(no_load, power, half_w), say("as the meter reads")
             )
         over = [
             say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped.", value=100 * s)
@@ -113,7 +113,7 @@ class SupplyMethod(Method):
             if step.percent > 100
         ]
         said = (
-            say("Average efficiency {share}", share=average.with_doubt())
+            say("Average efficiency {share}", share=average.with_uncertainty())
             if average.value is not None
             else say("The average needs all four steps")
         )

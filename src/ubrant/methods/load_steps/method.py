@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ubrant.core.account import Account, Group, SeenWave
+from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
 from ubrant.core.conversion.load_steps import Source, Steps, analyse_steps, held_findings
 from ubrant.core.conversion.points import Points
@@ -192,7 +192,7 @@ class LoadStepsMethod(Method):
         attached = () if account.trouble else tuple(w for _, other in others() if other.taken is None for w in other.waves)
         return self._account(record, attached) if attached else account
 
-    def _account(self, record: Record, attached: tuple[SeenWave, ...]) -> Account:
+    def _account(self, record: Record, attached: tuple[WaveAtLoad, ...]) -> Account:
         plan = self.prepared(record.head).plan
         settings = [(0.0, w) for w in plan.loads] if plan is not None else []
         planned = len(settings) if plan is not None else None
@@ -314,7 +314,7 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
     return problems
 
 
-def _waves(record: Record, rows: Rows) -> list[SeenWave]:
+def _waves(record: Record, rows: Rows) -> list[WaveAtLoad]:
     """What the scope saw, the heaviest step last; one that cannot be worked out, or whose load had gone off meanwhile, is left aside."""
     scope = record.readings.get(("scope", "V"))
     if scope is None:
@@ -337,11 +337,11 @@ def _waves(record: Record, rows: Rows) -> list[SeenWave]:
             wave = analyse_wave(time, volts, gain, zero)
         except ReadingsError:
             continue
-        waves.append(SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
+        waves.append(WaveAtLoad(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))
     return sorted(waves, key=lambda w: w.load_w)
 
 
-def _of_waves(waves: tuple[SeenWave, ...]) -> dict[str, Finding]:
+def _of_waves(waves: tuple[WaveAtLoad, ...]) -> dict[str, Finding]:
     """What its wave is at the heaviest load that was recorded."""
     if not waves:
         return {}
@@ -370,7 +370,7 @@ def _of_hold(record: Record) -> dict[str, Finding]:
 
 
 def _drawn(
-    sweep: Sweep | None, tolerance: Tolerance | None, waves: tuple[SeenWave, ...], findings: dict[str, Finding], live: bool
+    sweep: Sweep | None, tolerance: Tolerance | None, waves: tuple[WaveAtLoad, ...], findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
     drawn: list[Drawing] = [output_plot(sweep, tolerance), loss_plot(sweep, live=live)]
     if waves:

@@ -111,7 +111,9 @@ class SweepMethod(Method):
             problems.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
         most_a = max(plan.loads, default=0.0)
         if ratings.amps and most_a > 1.1 * ratings.amps:
-            problems.append(Problem(False, say("{amps} A is over its rating of {rated} A.", amps=plain(most_a), rated=plain(ratings.amps, 3))))
+            problems.append(
+                Problem(False, say("{amps} A is over its rating of {rated} A.", amps=plain(most_a), rated=plain(ratings.amps, 3)))
+            )
         problems += two_meter_checks(prepared.setup, (plan.highest, plan.most), (ratings.output_v, most_a))
         if len(plan.points()) > _MOST_POINTS:
             problems.append(Problem(True, say("{count} points are too many: take larger steps or fewer loads.", count=len(plan.points()))))

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ubrant.core.account import Account, SeenWave
+from ubrant.core.account import Account, WaveAtLoad
 from ubrant.core.conversion.transient import analyse_transient, is_dc
 from ubrant.core.conversion.waveform import Waveform, analyse_wave
 from ubrant.core.drawings import Curve, Drawing, Plot, Sticks
@@ -63,7 +63,7 @@ class WaveMethod(Method):
         except ReadingsError as error:
             return Account(trouble=str(error), drawings=drawn)
         where = say("at {load} W", load=show(load_w, 3)) if load_w else record.head.origin.columns.get("voltage", "")
-        seen = SeenWave(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics)
+        seen = WaveAtLoad(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics)
         return Account(
             wave.findings,
             ("rms", "frequency", "thd"),

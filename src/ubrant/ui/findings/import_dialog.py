@@ -16,7 +16,7 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.method import label_of
 from ubrant.methods.registry import method_of, suiting
-from ubrant.runs.bringing_in import Told, from_log, judged, keep
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.trace import Trace
@@ -201,7 +201,7 @@ class ImportDialog(QDialog):
         method = method_of(made.run.method)
         accuracies = ("", "", "", "") if meter is not None else (self.volts.text().strip(), self.amps.text().strip(), "", "")
         meters = {method.taps[0]: meter} if meter is not None else {}
-        made = judged(made, Told(accuracies=accuracies, meters=meters, unit=unit, temperature_c=self.temperature.value()))
+        made = judged(made, LogOptions(accuracies=accuracies, meters=meters, unit=unit, temperature_c=self.temperature.value()))
         head = made.run.head
         if method.judges_label:
             criteria = replace(

@@ -89,11 +89,11 @@ class RankDialog(QDialog):
                 f"{_with(row.runtime_h, row.runtime_u)} h",
                 f"{show(row.kwh_a_year, 3)} kWh",
                 f"{row.cost_a_year:.2f}",
-                row.refused or row.doubt,
+                row.refused or row.caveat,
             )
             for column, cell in enumerate(cells):
                 self.table.setItem(line, column, QTableWidgetItem(cell))
 
 
-def _with(value: float, doubt: float | None) -> str:
-    return " ± ".join(show_with(value, doubt)) if doubt else show(value, 3)
+def _with(value: float, uncertainty: float | None) -> str:
+    return " ± ".join(show_with(value, uncertainty)) if uncertainty else show(value, 3)

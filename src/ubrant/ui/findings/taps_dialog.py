@@ -10,11 +10,11 @@ from ubrant.core.account import Account
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.records import Kept, Run
+from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.method import BATTERY_LOG, WAVE_LOG, MethodError
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.accounts import account_of_kept
-from ubrant.runs.bringing_in import Told, from_taps, judged, keep
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, from_taps, judged, keep
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, button, label, row
@@ -29,7 +29,7 @@ class TapsDialog(QDialog):
         super().__init__(parent)
         self._bench, self._path = bench, path
         self.kept: Run | None = None
-        self._made: Kept | None = None
+        self._made: StoredRun | None = None
         self.setWindowTitle(self.tr("A log with taps, or a scope's record"))
         self.resize(820, 640)
         self.method_box, self.unit_box = Choice(self.tr("What it is")), Choice(self.tr("Unit"))
@@ -82,14 +82,14 @@ class TapsDialog(QDialog):
         layout.addWidget(self.note)
         layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.keep_button, stretch=0))
 
-    def _told(self) -> Told:
+    def _told(self) -> LogOptions:
         unit_id = int(self.unit_box.currentData())
         text = {
             name: field.text().strip() for name, field in (("tolerance", self.tolerance), ("rated", self.rated), ("battery", self.battery))
         }
         accuracies = (self.volts.text().strip(), self.amps.text().strip(), self.out_volts.text().strip(), self.out_amps.text().strip())
         load = self.load.text().strip()
-        return Told(
+        return LogOptions(
             str(self.method_box.currentData()),
             text,
             accuracies,
@@ -111,7 +111,7 @@ class TapsDialog(QDialog):
         try:
             options = self._told()
             self._made = judged(from_taps(self._path, method_of(options.method), self.columns.text().strip() or None), options)
-            account = account_of_kept(self._made.record())
+            account = account_of_stored(self._made.record())
         except (LogError, MethodError, QuantityError) as error:
             account = Account(trouble=str(error))
         self.drawn.show_drawings(account.drawings())

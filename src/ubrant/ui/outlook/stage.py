@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from ubrant.core.battery.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, show_duration, show_with
-from ubrant.logbook.records import KeptOutlook
+from ubrant.logbook.records import StoredOutlook
 from ubrant.runs.sources import Source, outlook_path, sources
 from ubrant.ui.theme import LARGE, SMALL, color, font
 from ubrant.ui.widgets.callout import Callout
@@ -199,10 +199,10 @@ class OutlookStage(StageFrame):
         if answer.value is None:
             return self.tr("without end")
         if answer.unit == "h":
-            doubt = f" ± {show_duration(answer.expanded_uncertainty * 3600)}" if answer.expanded_uncertainty else ""
-            return f"{show_duration(answer.value * 3600)}{doubt}"
-        value, doubt = show_with(answer.value, answer.expanded_uncertainty or None)
-        return f"{value} Wh{f' ± {doubt}' if doubt else ''}"
+            uncertainty = f" ± {show_duration(answer.expanded_uncertainty * 3600)}" if answer.expanded_uncertainty else ""
+            return f"{show_duration(answer.value * 3600)}{uncertainty}"
+        value, uncertainty = show_with(answer.value, answer.expanded_uncertainty or None)
+        return f"{value} Wh{f' ± {uncertainty}' if uncertainty else ''}"
 
     def _show_nothing(self, why: str) -> None:
         self.answer = None
@@ -259,7 +259,7 @@ class OutlookStage(StageFrame):
         source = self._sources[self.source_box.currentIndex()]
         inputs = {"source": source.name, **{name: field.text() for name, field in self.fields.items()}}
         name = f"{source.unit}, {self.fields['load'].text()}, {datetime.now().astimezone():%-d %b %H:%M}"
-        kept = KeptOutlook(name, source.run_id, datetime.now(UTC).isoformat(timespec="seconds"), inputs, sentence(self.answer))
+        kept = StoredOutlook(name, source.run_id, datetime.now(UTC).isoformat(timespec="seconds"), inputs, sentence(self.answer))
         self._bench.keep_outlook(kept)
         self._bench.told.emit(self.tr("The outlook is kept."))
 

@@ -57,7 +57,7 @@ class RunStage(StageFrame):
         self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
         self.ledger = Ledger()
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
-        self.notice_note, self.departure_note = Callout("bad"), Callout("caution")
+        self.notice_note, self.deviation_note = Callout("bad"), Callout("caution")
         self.readout = Readout(self)
         self._build()
         self.jot_line.jotted.connect(self._jot)
@@ -87,7 +87,7 @@ class RunStage(StageFrame):
             self.trouble_note,
             self.notice_note,
             self.ask,
-            self.departure_note,
+            self.deviation_note,
             self.ahead_note,
             self._ledger_title,
             self.ledger,
@@ -112,7 +112,7 @@ class RunStage(StageFrame):
         self._method = method_of(run.method)
         self._prepared = self._method.prepared(run.head)
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
-        for note in (self.trouble_note, self.ahead_note, self.notice_note, self.departure_note):
+        for note in (self.trouble_note, self.ahead_note, self.notice_note, self.deviation_note):
             note.say("plain", "")
         self.ledger.show_findings([])
         self.pause_button.setVisible(not session.is_typed and self._method.scene(self._prepared).battery)
@@ -160,10 +160,10 @@ class RunStage(StageFrame):
         self._left_s = ahead.left_s if ahead is not None else None
         if ahead is None:
             return
-        if ahead.departure and not self.departure_note.text() and self._bench.session is not None:
+        if ahead.deviation and not self.deviation_note.text() and self._bench.session is not None:
             self._bench.session.jot(self.tr("leaves the expected curve"), progress.time_s)
-            self.attention.emit(ahead.departure)
-        self.departure_note.say("caution", ahead.departure)
+            self.attention.emit(ahead.deviation)
+        self.deviation_note.say("caution", ahead.deviation)
         if not (self._bench.session is not None and self._bench.session.is_typed and progress.phase == "measuring"):
             self.ahead_note.say("plain", ahead.sentence)
 

@@ -53,8 +53,8 @@ class UnitCard(QWidget):
                 if self._waits
                 else self.tr("not tested yet")
             )
-        value, doubt = show_with(*self._summary.bar)
-        return f"{value} ± {doubt} Ah" if doubt else f"{value} Ah, no ±"
+        value, uncertainty = show_with(*self._summary.bar)
+        return f"{value} ± {uncertainty} Ah" if uncertainty else f"{value} Ah, no ±"
 
     def verdict(self) -> str:
         return self._summary.verdict if self._summary else ""

@@ -22,10 +22,10 @@ class LedgerRow(QWidget):
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self._name, self._value, self._doubt, self._working, self._arithmetic = (QLabel() for _ in range(5))
+        self._name, self._value, self._uncertainty, self._working, self._arithmetic = (QLabel() for _ in range(5))
         self._value.setFont(font(LARGE, bold=True))
-        self._doubt.setFont(font(SMALL + 0.5))
-        self._doubt.setMinimumWidth(64)
+        self._uncertainty.setFont(font(SMALL + 0.5))
+        self._uncertainty.setMinimumWidth(64)
         self._working.setObjectName("quiet")
         self._name.setWordWrap(True)
         self._working.setWordWrap(True)
@@ -40,7 +40,7 @@ class LedgerRow(QWidget):
         bottom = Qt.AlignmentFlag.AlignBottom
         layout.addWidget(self._name, 0, 0, bottom)
         layout.addWidget(self._value, 0, 1, bottom | Qt.AlignmentFlag.AlignRight)
-        layout.addWidget(self._doubt, 0, 2, bottom)
+        layout.addWidget(self._uncertainty, 0, 2, bottom)
         layout.addWidget(self._working, 1, 0, 1, 3)
         layout.addWidget(self._arithmetic, 2, 0, 1, 3)
         layout.setColumnStretch(0, 1)
@@ -51,12 +51,12 @@ class LedgerRow(QWidget):
     def show_finding(self, finding: Finding) -> None:
         self._name.setText(finding.name)
         self._value.setText(finding.value_text())
-        self._doubt.setText(finding.doubt_text())
+        self._uncertainty.setText(finding.uncertainty_text())
         self._working.setText(finding.working)
         self._arithmetic.setText("\n".join((*finding.arithmetic, "", *finding.budget())).strip())
         if (layout := self.layout()) is not None:
             layout.activate()  # a longer value takes its room at once, also while readings come in fast
-        spoken = f"{finding.name}: {finding.with_doubt()}. {finding.working}"
+        spoken = f"{finding.name}: {finding.with_uncertainty()}. {finding.working}"
         self.setAccessibleName(spoken)
         self.setToolTip(self.tr("Click to see the whole sum") if not self.is_open() else "")
 

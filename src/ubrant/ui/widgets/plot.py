@@ -200,7 +200,7 @@ class LadderView(QWidget):
     def show_ladder(self, ladder: Ladder) -> None:
         self.ladder = ladder
         self.setAccessibleName(ladder.title)
-        self.setAccessibleDescription(", ".join(f"{r.name}: {r.finding.with_doubt()}" for r in ladder.rungs))
+        self.setAccessibleDescription(", ".join(f"{r.name}: {r.finding.with_uncertainty()}" for r in ladder.rungs))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -234,7 +234,7 @@ class LadderView(QWidget):
             painter.drawLine(QPointF(x_of(value), y), QPointF(x_of(value), base))
             painter.drawLine(QPointF(x_of(value - half), y), QPointF(x_of(value + half), y))
         for rung, value, half, y in places:  # over the lines, so that none goes through the words
-            text = f"{rung.name} {rung.finding.with_doubt()}"
+            text = f"{rung.name} {rung.finding.with_uncertainty()}"
             room = painter.fontMetrics().horizontalAdvance(text) + 8
             at = x_of(value + half) + 6
             at = at if at + room < self.width() else x_of(value - half) - room - 2
@@ -256,7 +256,7 @@ class BarsView(QWidget):
 
     def show_bars(self, bars: Bars) -> None:
         self.bars = bars
-        self.setAccessibleDescription(", ".join(f"{f.name}: {f.with_doubt()}" for f, _, _ in bars.rows))
+        self.setAccessibleDescription(", ".join(f"{f.name}: {f.with_uncertainty()}" for f, _, _ in bars.rows))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -281,5 +281,5 @@ class BarsView(QWidget):
                 painter.drawRect(QRectF(names, y, room * other / longest, 32))
                 end = max(end, room * other / longest)
             painter.setPen(color("ink"))
-            text = finding.with_doubt() + (f" · {beside}" if beside else "")
+            text = finding.with_uncertainty() + (f" · {beside}" if beside else "")
             painter.drawText(QRectF(names + end + 8, y, 260, 32), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)

@@ -11,12 +11,12 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, Readings
 from ubrant.core.wording import say
 
-MODEL_DOUBT_V = 0.0015
+MODEL_HALF_WIDTH_V = 0.0015
 """How far, per volt, a model of the right capacity may lie off the real curve once its level is matched."""
 
 
 @dataclass(frozen=True)
-class Course:
+class Forecast:
     """Estimated capacity to the cut-off, and the band of capacities that fit nearly as well, all in Ah."""
 
     charge_ah: float
@@ -25,7 +25,7 @@ class Course:
     left_s: float
 
 
-def course(charge_ah: Array, voltage_v: Array, expected_ah: Array, expected_v: Array, current_a: float) -> Course | None:
+def forecast(charge_ah: Array, voltage_v: Array, expected_ah: Array, expected_v: Array, current_a: float) -> Forecast | None:
     """Fit the expected discharge curve, stretched along the charge, to the readings so far.
 
     Parameters
@@ -47,11 +47,11 @@ def course(charge_ah: Array, voltage_v: Array, expected_ah: Array, expected_v: A
     scales = np.linspace(max(0.3, least), max(1.6, 1.05 * least), 160)
     misfit = np.array([_misfit(np.interp(so_far / s, expected_ah, expected_v) - volts) for s in scales])
     best = int(np.argmin(misfit))
-    close = scales[misfit <= misfit[best] + MODEL_DOUBT_V * float(np.mean(volts))]
+    close = scales[misfit <= misfit[best] + MODEL_HALF_WIDTH_V * float(np.mean(volts))]
     total = float(scales[best] * expected_ah[-1])
     left_s = (total - float(so_far[-1])) / current_a * 3600 if current_a > 0 else 0.0
     low, high = float(close[0] * expected_ah[-1]), float(close[-1] * expected_ah[-1])
-    return Course(total, max(low, float(so_far[-1])), high, max(0.0, left_s))
+    return Forecast(total, max(low, float(so_far[-1])), high, max(0.0, left_s))
 
 
 def _misfit(difference: Array) -> float:
@@ -65,7 +65,7 @@ def running_charge(readings: Readings) -> Array:
     return np.concatenate(([0.0], np.cumsum(steps)))
 
 
-def course_sentence(forecast: Course | None, delivered_ah: float, label: Label | None) -> str:
+def forecast_sentence(forecast: Forecast | None, delivered_ah: float, label: Label | None) -> str:
     """What a colleague would say at this point of the run."""
     if forecast is None:
         return say("Too early to say anything: let it run a while.")
@@ -84,7 +84,7 @@ def course_sentence(forecast: Course | None, delivered_ah: float, label: Label |
     return say("{head} What was read so far fits {span}.", head=head, span=span)
 
 
-def fraction_left(forecast: Course | None, delivered_ah: float, expected_ah: float) -> float:
+def fraction_left(forecast: Forecast | None, delivered_ah: float, expected_ah: float) -> float:
     """State of charge by counting, 0 to 1, from the course or else from what was expected."""
     total = forecast.charge_ah if forecast else expected_ah
     return min(1.0, max(0.0, 1 - delivered_ah / total)) if total > 0 else 0.0

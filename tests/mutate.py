@@ -1,0 +1,175 @@
+"""Do the tests notice a spoilt sum? ``./dev mutate [COUNT] [SEED] [PART …]`` changes random places of core and of the methods' sums, one at a time.
+
+Each change (an operator, a comparison, a condition, a constant) is made in a copy of the project, and the tests are run there until one turns red.
+What no test notices is printed with its place: it gets a test, or a reason why it is harmless.
+"""
+
+from __future__ import annotations
+
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import SimpleQueue
+
+ROOT = Path(__file__).parent.parent
+PARTS = ("src/ubrant/core", "src/ubrant/methods")
+TESTS = ("tests/core", "tests/goldens", "tests/methods", "tests/reference")
+LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "docs", "build")
+_OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
+_COMPARISONS = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
+_HARMLESS = {"frozen", "eq", "compare", "repr", "strict", "kw_only"}
+"""Keywords that say nothing of a sum."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """One place of a file, and what stands there instead."""
+
+    path: str
+    line: int
+    start: int
+    end: int
+    instead: str
+
+    def made_in(self, text: str) -> str:
+        data = text.encode()
+        return (data[: self.start] + self.instead.encode() + data[self.end :]).decode()
+
+
+def _nodes(tree: ast.AST) -> Iterator[ast.expr]:
+    """Every expression that is computed: no annotations, no defaults of text, no docstrings."""
+    for child in ast.iter_child_nodes(tree):
+        if isinstance(child, ast.AnnAssign):
+            if child.value is not None:
+                yield child.value
+                yield from _nodes(child.value)
+            continue
+        if isinstance(child, ast.keyword) and child.arg in _HARMLESS:
+            continue
+        if isinstance(child, ast.arg | ast.JoinedStr) or (isinstance(child, ast.expr) and child is getattr(tree, "returns", None)):
+            continue
+        if isinstance(child, ast.expr):
+            yield child
+        yield from _nodes(child)
+
+
+def changes_of(path: str, text: str) -> list[Change]:
+    """Every change that can be made in a file."""
+    starts = [0]
+    for line in text.encode().splitlines(keepends=True):
+        starts.append(starts[-1] + len(line))
+    made: list[Change] = []
+
+    def at(node: ast.expr, before: ast.expr | None, after: ast.expr | None, instead: str) -> None:
+        start = starts[(before.end_lineno or 1) - 1] + (before.end_col_offset or 0) if before else starts[node.lineno - 1] + node.col_offset
+        end = starts[after.lineno - 1] + after.col_offset if after else starts[(node.end_lineno or 1) - 1] + (node.end_col_offset or 0)
+        between = text.encode()[start:end].decode()
+        if before and after:  # keep brackets and line ends that stand beside the operator
+            kept = "".join(c for c in between if c in "()\n[] ")
+            opening = kept.rfind(")") + 1
+            instead = f"{kept[:opening]} {instead} {kept[opening:]}"
+        made.append(Change(path, node.lineno, start, end, instead))
+
+    for node in _nodes(ast.parse(text)):
+        match node:
+            case ast.BinOp(left, operator, right) if type(operator) in _OPERATORS and not _is_text(left) and not _is_text(right):
+                at(node, left, right, _OPERATORS[type(operator)])
+            case ast.Compare(left, [operator], [right]) if type(operator) in _COMPARISONS:
+                at(node, left, right, _COMPARISONS[type(operator)])
+            case ast.BoolOp(operator, [first, second]):
+                at(node, first, second, "and" if isinstance(operator, ast.Or) else "or")
+            case ast.UnaryOp(ast.Not(), operand):
+                at(node, None, None, f"bool({ast.unparse(operand)})")
+            case ast.IfExp(test, body, otherwise):
+                at(node, None, None, f"(({ast.unparse(body)}) if not ({ast.unparse(test)}) else ({ast.unparse(otherwise)}))")
+            case ast.Constant(bool() as value):
+                at(node, None, None, str(not value))
+            case ast.Constant(int() | float() as value):
+                at(node, None, None, repr(value + 1 if isinstance(value, int) else 1.3 * value + (value == 0)))
+    return made
+
+
+def _is_text(node: ast.expr) -> bool:
+    return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, str))
+
+
+def chosen(count: int, seed: int, parts: tuple[str, ...]) -> list[Change]:
+    """So many changes, spread at random over all that could be made in these files and folders; those that are no Python are left out."""
+    paths = sorted(p for part in parts for p in ([ROOT / part] if part.endswith(".py") else (ROOT / part).rglob("*.py")))
+    texts = {str(p.relative_to(ROOT)): p.read_text("utf-8") for p in paths}
+    every = [change for path, text in texts.items() for change in changes_of(path, text)]
+    random.Random(seed).shuffle(every)
+    sound: list[Change] = []
+    for change in every:
+        if len(sound) == count:
+            break
+        try:
+            ast.parse(change.made_in(texts[change.path]))
+        except SyntaxError:
+            continue
+        sound.append(change)
+    return sound
+
+
+def tests_for(path: str) -> list[str]:
+    """The tests, those nearest to a file first."""
+    folder = Path(path).parent.name
+    near = [f"tests/methods/{folder}"] if (ROOT / "tests" / "methods" / folder).is_dir() else []
+    return [*near, *(t for t in TESTS if t not in near)]
+
+
+def is_noticed(copy: Path, change: Change) -> bool:
+    """Whether a test turns red in a copy with the change in it; the copy is as it was afterwards."""
+    file = copy / change.path
+    before = file.read_text("utf-8")
+    environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
+    file.write_text(change.made_in(before), "utf-8")
+    try:
+        for tests in tests_for(change.path):
+            command = [sys.executable, "-m", "pytest", "-x", "-n0", tests]
+            try:
+                done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=900, check=False)
+            except subprocess.TimeoutExpired:
+                return True
+            if done.returncode:
+                return True
+        return False
+    finally:
+        file.write_text(before, "utf-8")
+
+
+def main() -> None:
+    count, seed = (int(a) for a in (*sys.argv[1:3], *("200", "1")[len(sys.argv[1:3]) :]))
+    changes = chosen(count, seed, tuple(sys.argv[3:]) or PARTS)
+    with tempfile.TemporaryDirectory() as folder:
+        copies: SimpleQueue[Path] = SimpleQueue()
+        for number in range(os.cpu_count() or 1):
+            copies.put(shutil.copytree(ROOT, Path(folder) / str(number), ignore=LEFT_OUT))
+
+        def tried(change: Change) -> bool:
+            copy = copies.get()
+            try:
+                return is_noticed(copy, change)
+            finally:
+                copies.put(copy)
+
+        survived = 0
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            for change, noticed in zip(changes, pool.map(tried, changes), strict=True):
+                if not noticed:
+                    survived += 1
+                    line = (ROOT / change.path).read_text("utf-8").splitlines()[change.line - 1].strip()
+                    print(f"not noticed: {change.path}:{change.line}: {line}   →   {change.instead.strip()}", flush=True)
+    print(f"{len(changes) - survived} of {len(changes)} noticed")
+
+
+if __name__ == "__main__":
+    main()
