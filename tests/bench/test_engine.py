@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import queue
 
 import pytest
@@ -38,6 +39,8 @@ class PushedClock:
 class PlainLine:
     """The load's end of the cable, answering as a load does."""
 
+    switches = True
+
     def __init__(self, circuit: Circuit) -> None:
         self.circuit, self.set_a, self.low_v, self.is_on = circuit, 0.0, 0.0, False
         self.faults: dict[str, object] = {}
@@ -56,7 +59,7 @@ class PlainLine:
             self.is_on = value == "ON"
             self.circuit.draw(self.set_a if self.is_on else 0.0)
 
-    def ask(self, command: str) -> str:
+    def ask(self, command: str, *, long: bool = False) -> str:
         fault = self.faults.get(command)
         if isinstance(fault, list):
             fault = fault.pop(0) if fault else None
@@ -68,13 +71,19 @@ class PlainLine:
             "SOUR:CURR?": self.set_a,
             "SOUR:VOLT:LIM:LOW?": self.low_v,
             "INP?": int(self.is_on),
+            "SYST:ERR?": "0,No error",
             "MEAS:VOLT?": self.circuit.load_v(),
             "MEAS:CURR?": self.circuit.current_a,
         }
         return str(answers[command])
 
+    def cut_in(self, command: str) -> None:
+        with contextlib.suppress(InstrumentError):
+            self.tell(command)
+
     def reopen(self) -> None:
-        """Nothing to open."""
+        """Nothing to open; off is the first that is sent."""
+        self.tell("INP OFF")
 
     def close(self) -> None:
         """Nothing to close."""
@@ -94,9 +103,15 @@ class Rig:
             Channel("load", "A", "Load", self.load.current_a),
         )
         self.live, self.orders, self.shown = LiveReadings(), queue.Queue(), []
-        self.engine = Engine(Bench(self.load, channels, self.clock), self.live, self.orders, self.shown.append)
+        self.engine = Engine(Bench(self.load, channels, self.clock), self.live, self.orders, self.show)
         self.plan = small_plan(**plan)
         for _ in range(2):
+            self.orders.put(Order.DONE)
+
+    def show(self, progress: Progress) -> None:
+        """A person who looks at the load where nothing else can tell, and says that it is off."""
+        self.shown.append(progress)
+        if progress.phase == "not off":
             self.orders.put(Order.DONE)
 
     def run(self, steps=None) -> Progress:

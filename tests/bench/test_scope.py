@@ -26,7 +26,7 @@ class Line:
     def __init__(self, answers) -> None:
         self.answers = answers
 
-    def ask(self, command: str) -> str:
+    def ask(self, command: str, *, long: bool = False) -> str:
         return self.answers[command]
 
     def tell(self, command: str) -> None:

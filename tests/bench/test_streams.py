@@ -13,7 +13,7 @@ import pytest
 from tests.methods.discharge.making import DISCHARGE, begun, discharging, small_plan
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.engine import Order
-from ubrant.bench.instruments import InstrumentError, VisaConnection, WrongInstrument
+from ubrant.bench.instruments import InstrumentError, ScpiConnection, WrongInstrument
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.profile import ProfileError, keep_own, profiles, read_profile, shipped, shipped_text
 from ubrant.bench.simulated import WorldProcess
@@ -152,7 +152,7 @@ def test_the_wrong_instrument_is_told_by_its_identity(world):
     made = world(faults=(Fault("meter", "other"),))
     wanted = read_profile(shipped_text("multimeter").replace('identity = ""', 'identity = "DC meter"'), "m.toml")
     with pytest.raises(WrongInstrument, match="“Somebody,another device,7,1” answers instead of Meter"):
-        VisaConnection("Meter", address(made, "meter"), 0.5, wanted)
+        ScpiConnection("Meter", address(made, "meter"), 0.5, wanted)
 
 
 def test_what_is_missing_for_instruments_is_named():

@@ -120,11 +120,11 @@ _APPLICATION = """
 import sys
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.clocks import WorldClock
-from ubrant.bench.instruments import ElectronicLoad, VisaConnection
+from ubrant.bench.instruments import ElectronicLoad, ScpiConnection
 from ubrant.bench.standins.scenario import from_json
 world = WorldProcess(from_json(sys.stdin.readline()))
 clock = WorldClock(world.ports["clock"])
-load = ElectronicLoad("Load", VisaConnection("Load", f"TCPIP0::127.0.0.1::{world.ports['load']}::SOCKET"))
+load = ElectronicLoad("Load", ScpiConnection("Load", f"TCPIP0::127.0.0.1::{world.ports['load']}::SOCKET"))
 load.prepare(0.5, 11.5)
 load.on()
 print(world.ports["load"], flush=True)
@@ -146,12 +146,12 @@ def test_load_cuts_off_by_itself_when_the_application_is_killed():
 def test_a_bench_that_goes_away_ends_the_run_with_a_sentence(monkeypatch: pytest.MonkeyPatch):
     worlds: list[WorldProcess] = []
 
-    class StoredRun(WorldProcess):
+    class Known(WorldProcess):
         def __init__(self, scenario: Scenario) -> None:
             super().__init__(scenario)
             worlds.append(self)
 
-    monkeypatch.setattr(simulated, "WorldProcess", StoredRun)
+    monkeypatch.setattr(simulated, "WorldProcess", Known)
     session = RunSession(discharge(small_plan()), lambda: open_simulated(scenario(), 600.0), LiveReadings())
     for _ in range(2):
         session.order(Order.DONE)

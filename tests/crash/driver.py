@@ -51,6 +51,10 @@ def main() -> None:
             reporting.start(50)
 
     def report() -> None:
+        if what in {"slot", "thread"} and window.said() and session.running:
+            print(f"going on {session.progress.phase}", flush=True)
+            session.order(Order.END)
+            return
         if session.running or (what in {"slot", "thread"} and not window.said()):
             return
         reporting.stop()

@@ -31,10 +31,11 @@ def driven(path, what: str) -> subprocess.Popen[str]:
 
 
 @pytest.mark.parametrize("what", ["slot", "thread"])
-def test_an_exception_ends_the_run_and_leaves_the_window(tmp_path, what):
+def test_an_exception_is_said_and_the_run_goes_on(tmp_path, what):
     child = driven(tmp_path / "bench.ubrant", what)
     out, _ = child.communicate(timeout=60)
-    assert out.startswith("ended load_off True Something went wrong in Ubrant (RuntimeError: a slip in a slot)")
+    assert out.startswith("going on load on\n")
+    assert "ended load_off True Something went wrong in Ubrant (RuntimeError: a slip in a slot). The run goes on" in out
     assert "Traceback" not in out
     assert "Copy diagnostics" in out
     kept = log_path().read_text("utf-8")
@@ -57,7 +58,7 @@ def test_a_signal_ends_the_run_and_the_program(tmp_path, number):
     assert [p.name for p in tmp_path.iterdir()] == ["bench.ubrant"]
     logbook = Logbook(path)
     ((run, _),) = logbook.runs()
-    assert (run.state, run.ended_by) == ("done", "person")
+    assert (run.state, run.ended_by) == ("done", "program")
     assert [e.event.kind for e in logbook.events(run.id)] == ["load_on", "load_off"]
     logbook.close()
 

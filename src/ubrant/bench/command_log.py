@@ -41,14 +41,22 @@ class Logged:
         self._log.note(self._name, command, "")
         self._connection.tell(command)
 
-    def ask(self, command: str) -> str:
+    @property
+    def switches(self) -> bool:
+        return self._connection.switches
+
+    def ask(self, command: str, *, long: bool = False) -> str:
         try:
-            answer = self._connection.ask(command)
+            answer = self._connection.ask(command, long=long)
         except InstrumentError as error:
             self._log.note(self._name, command, f"({error})")
             raise
         self._log.note(self._name, command, answer)
         return answer
+
+    def cut_in(self, command: str) -> None:
+        self._log.note(self._name, command, "(at once)")
+        self._connection.cut_in(command)
 
     def reopen(self) -> None:
         self._log.note(self._name, "(line opened anew)", "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import enum
 import queue
 from collections.abc import Callable
@@ -9,7 +10,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ubrant.bench.bench import Bench, Channel
-from ubrant.bench.instruments import InstrumentError, WrongInstrument
+from ubrant.bench.instruments import ElectronicLoad, HandLoad, InstrumentError, Supply, WrongInstrument
 from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.battery.ending import EndWatch
@@ -18,7 +19,7 @@ from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import ChargeOff as ChargeOffEvent
 from ubrant.core.record.events import ChargeOn as ChargeOnEvent
-from ubrant.core.record.events import Gap, HandDid, MeterAway, Paused, Resumed, Zeroed
+from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, Resumed, Zeroed
 from ubrant.core.record.events import LoadOff as LoadOffEvent
 from ubrant.core.record.events import LoadOn as LoadOnEvent
 from ubrant.core.record.events import LoadSet as LoadSetEvent
@@ -49,6 +50,7 @@ PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
 _BESIDE_EVERY_S = 300.0
 _TRY_EVERY_S = 2.0
+_TRIES = 3
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
@@ -62,17 +64,23 @@ class Order(enum.Enum):
     """What a person can tell a running engine."""
 
     DONE = "done"
+    """What was asked for is done; where nothing can confirm that the load is off: it is off, the person looked."""
     PAUSE = "pause"
     RESUME = "resume"
     STOP = "stop and rest"
     END = "end now"
+    CLOSE = "the program is being ended"
+
+
+OVER = frozenset({Order.END, Order.CLOSE})
 
 
 @dataclass(frozen=True)
 class Progress:
     """Where a run is. Replaced as a whole, so that another thread always sees one state.
 
-    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points of a trial), ``paused``, ``waiting``, ``recovering`` or ``ended``.
+    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points), ``paused``, ``waiting``, ``recovering``,
+    ``not off`` (nothing confirms that the load is off) or ``ended``.
     ``notice`` is what a person should know meanwhile: an instrument that is waited for.
     """
 
@@ -88,7 +96,11 @@ class Progress:
 
 
 class _Abandoned(Exception):
-    """The person ended the run at once."""
+    """The run was ended at once: by whom."""
+
+    def __init__(self, order: Order) -> None:
+        super().__init__()
+        self.by = "program" if order is Order.CLOSE else "person"
 
 
 class _Failed(Exception):
@@ -130,8 +142,8 @@ class Engine:
             for stream in self._bench.streams:
                 stream.start(self._clock, self._recorder)
             walk(steps, self._carry_out, faults=(InstrumentError,))
-        except _Abandoned:
-            ended_by = "person"
+        except _Abandoned as abandoned:
+            ended_by = abandoned.by
         except InstrumentError as error:
             ended_by, trouble = "instrument lost", str(error)
         except Exception as error:  # whatever it is, the load goes off and the person is told
@@ -144,16 +156,19 @@ class Engine:
             steps.close()
         if self._progress.ended_by not in ("", "cut-off") or not ended_by:
             ended_by = self._progress.ended_by or ended_by
-        self._update(phase="ended", text="", cautions=(), notice="", ended_by=ended_by or "person", trouble=trouble)
+        self._update(phase="ended", text="", cautions=(), notice="", ended_by=ended_by or STEP_DONE, trouble=trouble)
         return self._progress
 
     def _all_off(self, trouble: str) -> str:
-        """Load and charger off, read back; an extra sentence if that cannot be confirmed."""
-        for what, thing in (("load", self._bench.load), ("charger", self._bench.supply)):
-            if thing is None or (what == "charger" and self._charger is None and not self._points.supply_is_on):
-                continue
-            if (worse := self._off_for_sure(what, thing.off, trouble)) is not None:
-                trouble = worse
+        """Load and charger off, all at once, then each confirmed; an extra sentence if that cannot be."""
+        things = [
+            (what, thing)
+            for what, thing in (("load", self._bench.load), ("charger", self._bench.supply))
+            if thing is not None and (what == "load" or self._charger is not None or self._points.supply_is_on)
+        ]
+        self._bench.cut_off()
+        for what, thing in things:
+            trouble = self._off_for_sure(what, thing, trouble)
         if self._progress.load_on_s is not None and self._progress.load_off_s is None:
             now = self._clock.now_s()
             self._update(load_off_s=now)
@@ -165,21 +180,52 @@ class Engine:
             return f"{trouble} Switch the load off by hand.".strip()
         return trouble
 
-    def _off_for_sure(self, what: str, off: Callable[[], None], trouble: str) -> str | None:
-        for attempt in range(3):
+    def _off_for_sure(self, what: str, thing: ElectronicLoad | HandLoad | Supply, trouble: str) -> str:
+        """Off until it is confirmed, by its own answer or by a person who looked; only a second end gives that up."""
+        for _ in range(_TRIES):
+            if not (why := self._not_off(thing)):
+                return trouble
+        own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
+        reason = "" if why in trouble else f" {why}"
+        notice = f"It could not be confirmed that the {what} is off: switch it off by hand.{reason}{own}"
+        self._note(notice)
+        before = self._progress.phase
+        self._update(phase="not off", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
+        while not self._bench.unattended:
+            order = self._next_order(0)
+            if order is Order.DONE:
+                self._note(f"The {what} is off: a person looked.")
+                break
+            if order in OVER:
+                break
             try:
-                off()
-            except InstrumentError as error:
-                if attempt == 2:
-                    own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
-                    refusal = "" if str(error) in trouble else f" {error}"
-                    return f"{trouble}{refusal} It could not be confirmed that the {what} is off: switch it off by hand.{own}".strip()
-                continue
-            break
-        return None
+                self._clock.wait_until(self._clock.now_s() + _TRY_EVERY_S, self._called)
+            except InstrumentError:  # the simulated bench has gone, and its load with it
+                break
+            if not self._not_off(thing, anew=True):
+                self._note(f"The {what} is off: it says so now.")
+                break
+        self._update(phase=before, notice="")
+        return f"{trouble} {notice}".strip()
+
+    @staticmethod
+    def _not_off(thing: ElectronicLoad | HandLoad | Supply, *, anew: bool = False) -> str:
+        """Why it is not certain that this is off; empty once it is."""
+        try:
+            if anew and not isinstance(thing, HandLoad):
+                thing.connection.reopen()
+            thing.off()
+        except InstrumentError as error:
+            return str(error)
+        return ""
+
+    def _note(self, text: str) -> None:
+        with contextlib.suppress(Exception):  # what matters now is the load, and the person is told as well
+            self._recorder.event(Note(self._clock.now_s(), text))
 
     def _carry_out(self, step: Step) -> str | None:
         """By what was registered for the kind of step."""
+        self._leave_if_over()
         self._update(text=step.text, cautions=step.cautions)
         return _HOW[type(step)](self, step)
 
@@ -193,8 +239,8 @@ class Engine:
                 if action:
                     self._recorder.event(HandDid(self._clock.now_s(), "", action))
                 return
-            if order in (Order.END, Order.STOP):
-                raise _Abandoned
+            if order is Order.STOP or order in OVER:
+                raise _Abandoned(order)
 
     def _zero(self, step: Zero) -> None:
         """Read what the meter at the first tap shows with nothing connected, and keep it; ask again while it cannot be a zero."""
@@ -234,8 +280,8 @@ class Engine:
             order = self._next_order(0)
             if order is Order.STOP:
                 return
-            if order is Order.END:
-                raise _Abandoned
+            if order in OVER:
+                raise _Abandoned(order)
             self._clock.wait_until(min(now + step.every_s, end), self._called)
 
     def _load_on(self, step: LoadOn) -> None:
@@ -303,8 +349,8 @@ class Engine:
             order = self._next_order(0)
             if order is Order.STOP:
                 return "person"
-            if order is Order.END:
-                raise _Abandoned
+            if order in OVER:
+                raise _Abandoned(order)
             if order is Order.PAUSE and self._charger is None:
                 if self._paused(step.every_s) is Order.STOP:
                     return "person"
@@ -362,8 +408,8 @@ class Engine:
         while True:
             self._read_all()
             order = self._next_order(0)
-            if order is Order.END:
-                raise _Abandoned
+            if order in OVER:
+                raise _Abandoned(order)
             if order is Order.STOP:
                 return order
             if order is Order.RESUME:
@@ -388,9 +434,13 @@ class Engine:
         """
         while True:
             try:
-                return self._read_once()
+                shown = self._read_once()
             except _Failed as failed:
+                self._leave_if_over()
                 self._wait_for(failed)
+            else:
+                self._leave_if_over()  # the load may just have been told off: that is no end of its own
+                return shown
 
     def _read_once(self) -> dict[tuple[str, str], float]:
         self._recorder.check()
@@ -440,14 +490,22 @@ class Engine:
             self._recorder.reading(channel.tap, channel.quantity, self._clock.now_s(), value)
 
     def _read(self, channel: Channel) -> float:
-        """One reading; tried twice, the line opened anew in between: a single lost answer is no reason to end a run."""
+        """One reading; tried twice: a single lost answer is no reason to end a run.
+
+        In between the line is opened anew, but for one that something is switched over: that would switch it off.
+        """
         try:
             return self._within(channel, channel.read())
         except WrongInstrument:
             raise
-        except InstrumentError:
-            if channel.connection is not None:
-                channel.connection.reopen()
+        except InstrumentError as first:
+            if channel.connection is not None and not channel.connection.switches:
+                try:
+                    channel.connection.reopen()
+                except WrongInstrument:
+                    raise
+                except InstrumentError:
+                    raise first from None  # what it did at first says more
             return self._within(channel, channel.read())
 
     @staticmethod
@@ -479,11 +537,13 @@ class Engine:
         self._update(phase="waiting" if running else was, notice=notice)
         while self._clock.now_s() - began < PATIENCE_S:
             order = self._next_order(0)
-            if order in (Order.END, Order.STOP):
-                raise _Abandoned
+            if order is Order.STOP or order in OVER:
+                raise _Abandoned(order)
             self._clock.wait_until(self._clock.now_s() + _TRY_EVERY_S, self._called)
             self._recorder.check()
             try:
+                if failed.channel.connection is not None:
+                    failed.channel.connection.reopen()
                 self._read(failed.channel)
             except WrongInstrument:
                 raise
@@ -528,8 +588,9 @@ class Engine:
         _Abandoned
             The person wants to stop.
         """
-        if self._next_order(0) in (Order.END, Order.STOP):
-            raise _Abandoned
+        order = self._next_order(0)
+        if order is Order.STOP or order in OVER:
+            raise _Abandoned(order)
         self._clock.wait_until(self._clock.now_s() + seconds, self._called)
 
     def _next_order(self, wait_s: float) -> Order | None:
@@ -546,6 +607,11 @@ class Engine:
         except queue.Empty:
             return False
         return True
+
+    def _leave_if_over(self) -> None:
+        self._called(0)
+        if over := next((order for order in self._pending if order in OVER), None):
+            raise _Abandoned(over)
 
     def _update(self, **changes: object) -> None:
         self._progress = replace(self._progress, **changes)  # type: ignore[arg-type]

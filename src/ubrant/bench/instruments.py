@@ -5,15 +5,30 @@ from __future__ import annotations
 import contextlib
 import math
 import re
-import socket
-from typing import TYPE_CHECKING, Any, Protocol
+import time
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
+from ubrant.bench.lines import Line, LineError, open_line
+from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array
 
 if TYPE_CHECKING:
     from ubrant.bench.profile import Profile
+
+_SHORT, _LONG = 4096, 64 << 20
+"""Bytes that an answer may have: a reading, and a whole trace."""
+_MOST_STRAY = 20
+_COMMAS = 3
+"""In the answer to ``*IDN?`` (IEEE 488.2): maker, model, serial number, firmware."""
+_POURS_S, _QUIET_S = 0.05, 0.15
+"""How long something may send unasked before that is called pouring; how long a silence has to be to count as one."""
+_FLOOR_A, _FLOOR_SHARE = 0.05, 0.02
+"""What a meter may show with nothing flowing: so much, or this share of what flowed."""
+_FALLS_S = (0.05, 0.15, 0.3, 0.0)
+"""How long its own meter is given to come down: waits between readings."""
+_ERRORS = 20
 
 
 class InstrumentError(Exception):
@@ -25,11 +40,19 @@ class WrongInstrument(InstrumentError):
 
 
 class Connection(Protocol):
-    """A line to an instrument."""
+    """A line to an instrument, used by one thread; ``cut_in`` by any."""
+
+    @property
+    def switches(self) -> bool:
+        """Whether something is switched over it: then it is switched off first whenever the line is opened again."""
 
     def tell(self, command: str) -> None: ...
 
-    def ask(self, command: str) -> str: ...
+    def ask(self, command: str, *, long: bool = False) -> str:
+        """The answer to a question; ``long`` for a whole trace."""
+
+    def cut_in(self, command: str) -> None:
+        """Send at once, whatever is being waited for; nothing where that cannot be."""
 
     def reopen(self) -> None:
         """Close the line and open it again, so that nothing late is taken for an answer."""
@@ -37,10 +60,13 @@ class Connection(Protocol):
     def close(self) -> None: ...
 
 
-class VisaConnection:
-    """A VISA resource such as ``TCPIP0::127.0.0.1::5025::SOCKET`` or ``ASRL/dev/ttyUSB0::INSTR``.
+class ScpiConnection:
+    """Commands and answers, a line each, at an address such as ``TCPIP0::127.0.0.1::5025::SOCKET`` or ``ASRL/dev/ttyUSB0::INSTR``.
 
-    What answers to ``*IDN?`` when it is opened must still answer when it is opened again.
+    Every exchange has a deadline and a limit, whatever arrives. An answer belongs to its question: what came unasked is thrown away first, and
+    where more or less came than was asked for the instrument is asked who it is, before and behind the question, until the order is certain.
+    What answers to ``*IDN?`` when it is opened must still answer when it is opened again. ``off_first``: at the first opening as well, something
+    may still be on.
 
     Raises
     ------
@@ -48,44 +74,77 @@ class VisaConnection:
         Nothing answers at the address.
     """
 
-    def __init__(self, name: str, address: str, timeout_s: float = 3.0, profile: Profile | None = None) -> None:
-        import pyvisa  # slow to import, and needed only with a bench
-
-        self._name, self._address, self._timeout_s = name, address, timeout_s
-        self._profile = profile
-        self._failures: tuple[type[Exception], ...] = (pyvisa.errors.Error, OSError, ValueError)  # ValueError: a malformed address
-        self._manager: Any = pyvisa.ResourceManager("@py")
-        self._resource: Any = None
+    def __init__(self, name: str, address: str, timeout_s: float = 3.0, profile: Profile | None = None, *, off_first: bool = False) -> None:
+        self._name, self._address, self._timeout_s, self._profile = name, address, timeout_s, profile
+        self._line: Line | None = None
         self._identity: str | None = None
-        self._stale = False
-        self._open()
+        self._pending = b""
+        self._in_doubt = False
+        self._open(off_first=off_first)
 
-    def _open(self) -> None:
+    @property
+    def switches(self) -> bool:
+        return bool(self._command("off"))
+
+    def tell(self, command: str) -> None:
         try:
-            self._resource = self._manager.open_resource(
-                self._address, read_termination="\n", write_termination="\n", timeout=self._timeout_s * 1000
-            )
-        except self._failures:
-            self._resource = None
+            self._opened().send(command.encode() + b"\n", self._until())
+        except LineError:
+            self.close()
+            raise InstrumentError(f"{self._name} took no command ({command}): check its cable.") from None
+
+    def ask(self, command: str, *, long: bool = False) -> str:
+        limit, until = (_LONG, self._until(10 * self._timeout_s)) if long else (_SHORT, self._until())
+        try:
+            if self._line is None and not self.switches:
+                self._open()
+            if self._stray() or self._in_doubt:
+                return self._between_identities(command, limit, until)
+            self._opened().send(command.encode() + b"\n", until)
+            answer = self._answer(command, limit, until)
+            if self._stray():
+                return self._between_identities(command, limit, self._until())
+        except LineError:
+            self.close()
+            raise InstrumentError(f"{self._name} did not answer {command}: check its cable.") from None
+        return answer
+
+    def cut_in(self, command: str) -> None:
+        line = self._line
+        if line is not None:
+            with contextlib.suppress(LineError):
+                line.cut_in(b"\n" + command.encode() + b"\n")  # ends what may be half sent
+
+    def reopen(self) -> None:
+        self.close()
+        self._open(off_first=True)
+
+    def close(self) -> None:
+        line, self._line, self._pending = self._line, None, b""
+        if line is not None:
+            line.close()
+
+    def _open(self, *, off_first: bool = False) -> None:
+        try:
+            self._line = open_line(self._address, self._until())
+            if off_first and self.switches:
+                self._line.send(b"\n" + self._command("off").encode() + b"\n", self._until())
+        except LineError:
+            self.close()
             raise InstrumentError(
                 f"{self._name} does not answer at {self._address}: check that it is on and the address is right."
             ) from None
-        self._stale = False
-        self._hurry()
+        self._in_doubt = False
         self._check_identity()
 
-    def _hurry(self) -> None:
-        """Send small commands at once: a command and a question right after it would else wait 40 ms for each other."""
-        opened = self._resource.visalib.sessions.get(self._resource.session)
-        line = getattr(opened, "interface", None)  # pyvisa-py knows the attribute for this, and cannot set it
-        if isinstance(line, socket.socket):
-            line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-
     def _check_identity(self) -> None:
-        if self._profile is None or not self._profile.command("identify"):
+        if not self._command("identify"):
             return
-        identity = self.ask(self._profile.command("identify"))
-        wanted = self._profile.identity
+        identity = self.ask(self._command("identify"))
+        wanted = self._profile.identity if self._profile is not None else ""
+        if self._identity not in (None, identity) and identity.count(",") < _COMMAS:
+            self.close()
+            raise InstrumentError(f"{self._name} answered “{identity[:40]}” when asked who it is: check its cable and its speed.")
         if (wanted and not re.search(wanted, identity)) or (self._identity is not None and identity != self._identity):
             self.close()
             raise WrongInstrument(
@@ -93,36 +152,80 @@ class VisaConnection:
             )
         self._identity = identity
 
-    def tell(self, command: str) -> None:
-        self._ready()
-        try:
-            self._resource.write(command)
-        except self._failures:
-            self._stale = True
-            raise InstrumentError(f"{self._name} took no command ({command}): check its cable.") from None
+    def _between_identities(self, command: str, limit: int, until: float) -> str:
+        """Ask again, who it is before and behind the question: only an answer between the two is its own."""
+        self._in_doubt = True
+        who, identity = self._command("identify"), self._identity
+        if not who or identity is None:
+            self._until_quiet()
+            self._opened().send(command.encode() + b"\n", until)
+            answer = self._answer(command, limit, until)
+        else:
+            self._opened().send(who.encode() + b"\n", until)
+            for _ in range(_MOST_STRAY):
+                if self._answer(who, _SHORT, until) == identity:
+                    break
+            self._opened().send(f"{command}\n".encode(), until)
+            answer = self._answer(command, limit, until)
+            self._opened().send(who.encode() + b"\n", until)
+            if self._answer(who, _SHORT, until) != identity:
+                raise InstrumentError(
+                    f"{self._name} sends lines that nobody asked for: switch its printing off. What it sent was not taken."
+                )
+        if self._stray():
+            raise InstrumentError(f"{self._name} sends more than it is asked for: switch its printing off. What it sent was not taken.")
+        self._in_doubt = False
+        return answer
 
-    def ask(self, command: str) -> str:
-        self._ready()
-        try:
-            return str(self._resource.query(command)).strip()
-        except self._failures:  # UnicodeDecodeError is a ValueError
-            self._stale = True
-            raise InstrumentError(f"{self._name} did not answer {command}: check its cable.") from None
+    def _answer(self, command: str, limit: int, until: float) -> str:
+        """One line, up to its end."""
+        while b"\n" not in self._pending:
+            if len(self._pending) > limit:
+                self._fail(f"{self._name} sends without an end when it is asked {command}: look at how it ends its lines.")
+            data = self._opened().receive(until)
+            if not data:
+                waited = f"in {self._timeout_s:g} s: it is slow, or set to another speed" if self._pending else "check its cable"
+                self._fail(f"{self._name} did not answer {command}{' to the end ' if self._pending else ': '}{waited}.")
+            self._pending += data
+        line, self._pending = self._pending.split(b"\n", 1)
+        return line.decode("utf-8", "replace").strip()
 
-    def _ready(self) -> None:
-        """After a question without an answer the line is opened anew: the answer may still come, and would be taken for the next one's."""
-        if self._resource is None or self._stale:
-            self.reopen()
+    def _fail(self, why: str) -> None:
+        """The answer may still come, and would be taken for the next one's."""
+        self._in_doubt, self._pending = True, b""
+        if not self.switches:
+            self.close()
+        raise InstrumentError(why)
 
-    def reopen(self) -> None:
-        self.close()
-        self._open()
+    def _stray(self) -> bool:
+        """Throw away what came unasked; whether there was any."""
+        stray, self._pending = bool(self._pending.strip()), b""
+        until = time.monotonic() + _POURS_S
+        while data := self._opened().waiting():
+            stray = stray or bool(data.strip())
+            if time.monotonic() > until:
+                self._in_doubt = True
+                raise InstrumentError(f"{self._name} sends without being asked and without a stop: switch its printing off.")
+        return stray
 
-    def close(self) -> None:
-        if self._resource is not None:
-            with contextlib.suppress(*self._failures):  # it may be gone already, which is what was wanted
-                self._resource.close()
-        self._resource = None
+    def _until_quiet(self) -> None:
+        """Nothing for a while: what was late has come."""
+        until = self._until()
+        while self._opened().receive(min(until, time.monotonic() + _QUIET_S)):
+            if time.monotonic() >= until:
+                raise InstrumentError(f"{self._name} sends without being asked and without a stop: switch its printing off.")
+        self._pending = b""
+
+    def _opened(self) -> Line:
+        if self._line is None:
+            raise LineError("closed")
+        return self._line
+
+    def _command(self, name: str) -> str:
+        return self._profile.command(name) if self._profile is not None else ""
+
+    def _until(self, seconds: float | None = None) -> float:
+        return time.monotonic() + (self._timeout_s if seconds is None else seconds)
 
 
 def ask_number(connection: Connection, name: str, command: str) -> float:
@@ -191,7 +294,7 @@ class Scope:
             It answers something else.
         """
         step = ask_number(self.connection, self.name, self.profile.command("wave_step"))
-        answer = self.connection.ask(self.profile.command("wave"))
+        answer = self.connection.ask(self.profile.command("wave"), long=True)
         try:
             volts = np.array([float(part) for part in answer.split(",")])
         except ValueError:
@@ -200,31 +303,79 @@ class Scope:
 
 
 class _Switched:
-    """Something that can be on or off, and says which."""
+    """Something that can be on or off, and says which. Whatever it says that is not off counts as on."""
 
     name: str
     connection: Connection
     profile: Profile
+    amps = 0.0
+    barred = False
 
     def on(self) -> None:
+        if self.barred:
+            raise InstrumentError(f"{self.name} is not switched on any more: the run is being ended.")
         self.connection.tell(self.profile.command("on"))
         if not self.is_on():
             raise InstrumentError(f"{self.name} did not switch on when told to.")
 
+    def cut_off(self) -> None:
+        """Off at once, from any thread, without waiting for anything; and not on again."""
+        self.barred = True
+        self.connection.cut_in(self.profile.command("off"))
+
     def off(self) -> None:
-        """Switch off and read it back.
+        """Switch off, and have it confirmed: by an answer that the profile lists, with no current that contradicts it and no error reported.
 
         Raises
         ------
         InstrumentError
-            It still says that it is on.
+            That it is off could not be confirmed; says why.
         """
-        self.connection.tell(self.profile.command("off"))
-        if self.is_on():
-            raise InstrumentError(f"{self.name} did not switch off: switch it off by hand, now.")
+        self._tell_off()
+        if self._errors():  # of this command, or of an earlier one: the next answer tells
+            self._tell_off()
+            if error := self._errors():
+                raise InstrumentError(f"{self.name} reports “{error[:60]}” when it is told to switch off.")
+        answer = self.connection.ask(self.profile.command("is_on"))
+        if answer.strip().upper() not in self.profile.off_answers:
+            raise InstrumentError(f"{self.name} was told to switch off and answers “{answer[:40]}” when asked whether it is on.")
+        for wait_s in _FALLS_S:
+            if abs(amps := self._own_current()) <= _FLOOR_A + _FLOOR_SHARE * self.amps:
+                return
+            time.sleep(wait_s)
+        raise InstrumentError(f"{self.name} says that it is off, and still shows {show(amps)} A.")
+
+    def _own_current(self) -> float:
+        """What it says that flows; nothing where it does not say, since that contradicts nothing."""
+        try:
+            return ask_number(self.connection, self.name, self.profile.command("current")) if self.profile.command("current") else 0.0
+        except InstrumentError:
+            return 0.0
+
+    def _tell_off(self) -> None:
+        """On a line that has gone it is opened again, and off is the first that is sent."""
+        try:
+            self.connection.tell(self.profile.command("off"))
+        except InstrumentError:
+            self.connection.reopen()
+
+    def _errors(self) -> str:
+        """The first error in its list, which is emptied; none where it keeps no list."""
+        command, first = self.profile.command("error"), ""
+        if not command:
+            return ""
+        for _ in range(_ERRORS):
+            try:
+                answer = self.connection.ask(command)
+            except InstrumentError:  # it has no such list: what it says of itself counts
+                return first
+            if not (match := re.match(r"\s*([+-]?\d+)", answer)) or int(match[1]) == 0:
+                return first
+            first = first or answer
+        return first
 
     def is_on(self) -> bool:
-        return self.connection.ask(self.profile.command("is_on")).strip().upper() in {"1", "ON"}
+        return self.connection.ask(self.profile.command("is_on")).strip().upper() not in self.profile.off_answers
 
     def hold(self, what: str, wanted: float, setter: str, getter: str) -> None:
         """Set a value and read it back.
@@ -262,12 +413,13 @@ class ElectronicLoad(_Switched, DcMeter):
         """
         if self.profile.command(f"mode_{mode}"):
             self.connection.tell(self.profile.command(f"mode_{mode}"))
-        self.hold(mode, amount, f"set_{mode}", f"get_{mode}")
+        self.set_amount(amount, mode)
         self.hold("own cut-off", own_cutoff_v, "set_cutoff", "get_cutoff")
 
     def set_amount(self, amount: float, mode: str = "current") -> None:
         """Another amount while it is on, read back."""
         self.hold(mode, amount, f"set_{mode}", f"get_{mode}")
+        self.amps = amount if mode == "current" else 0.0
 
 
 class Supply(_Switched, DcMeter):
@@ -299,6 +451,9 @@ class HandLoad:
 
     def on(self) -> None:
         """The person was asked to."""
+
+    def cut_off(self) -> None:
+        """Nothing can be switched from here."""
 
     def off(self) -> None:
         """The person was asked to."""

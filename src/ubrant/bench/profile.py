@@ -51,13 +51,17 @@ class ProfileError(ValueError):
 
 
 class Profile(BaseModel):
-    """One profile. ``identity`` is a regular expression for the answer to ``identify``; empty for any."""
+    """One profile. ``identity`` is a regular expression for the answer to ``identify``; empty for any.
+
+    ``off_answers`` are what it says to ``is_on`` when it is off; whatever else it says counts as on.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: str
     kind: Literal["load", "supply", "meter", "scope"]
     identity: str = ""
+    off_answers: tuple[str, ...] = ("0", "+0", "0.0", "OFF")
     commands: dict[str, str]
 
     @field_validator("identity")
@@ -68,6 +72,13 @@ class Profile(BaseModel):
         except re.error as error:
             raise ValueError(f"is no regular expression ({error})") from None
         return text
+
+    @field_validator("off_answers")
+    @classmethod
+    def _in_capitals(cls, answers: tuple[str, ...]) -> tuple[str, ...]:
+        if not all(a.strip() for a in answers) or not answers:
+            raise ValueError("has to name at least one answer, and no empty one")
+        return tuple(a.strip().upper() for a in answers)
 
     @field_validator("commands")
     @classmethod

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import queue
 import threading
+import time
 from collections.abc import Callable
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.engine import Engine, Order, Progress
+from ubrant.bench.engine import OVER, Engine, Order, Progress
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
 from ubrant.core.protocols import Recorder
@@ -30,6 +31,7 @@ class RunSession:
         self._recorder = FanOut(recorder, self.live)
         self._orders: queue.Queue[Order] = queue.Queue()
         self._progress = Progress(phase="resting", text="Connecting to the bench …")
+        self._bench: Bench | None = None
         self._thread = threading.Thread(target=self._run, name="engine", daemon=False)
         self.is_typed = False
 
@@ -45,7 +47,10 @@ class RunSession:
         return self._thread.is_alive()
 
     def order(self, order: Order) -> None:
+        """Tell the engine; where the run is to end, off is sent at once, by a thread that nothing can hold up."""
         self._orders.put(order)
+        if order in OVER and (bench := self._bench) is not None:
+            threading.Thread(target=bench.cut_off, name="off", daemon=True).start()
 
     def jot(self, text: str, time_s: float | None = None) -> float:
         """Note something at a time of the run (now, when None); returns that time."""
@@ -53,11 +58,16 @@ class RunSession:
         self._recorder.event(Note(moment, text))
         return moment
 
-    def end(self, timeout_s: float = 30.0) -> None:
-        """End at once and wait until the load is off."""
+    def end(self, timeout_s: float = 30.0, order: Order = Order.END) -> None:
+        """End at once and wait until the load is off; not for one that cannot be confirmed to be."""
         if self._thread.is_alive():
-            self.order(Order.END)
-            self._thread.join(timeout_s)
+            self.order(order)
+            waited_until = time.monotonic() + timeout_s
+            while self._thread.is_alive() and self._progress.phase != "not off" and time.monotonic() < waited_until:
+                self._thread.join(0.05)
+            if self._progress.phase == "not off":
+                self.order(order)
+                self._thread.join(timeout_s)
 
     def join(self, timeout_s: float | None = None) -> None:
         self._thread.join(timeout_s)
@@ -72,7 +82,7 @@ class RunSession:
             unexpected("opening the bench", error)
             self._ended(Progress(phase="ended", ended_by="fault", trouble=str(error) or type(error).__name__))
             return
-        self.commands = bench.log
+        self.commands, self._bench = bench.log, bench
         latest: list[Progress] = [self._progress]
 
         def show(progress: Progress) -> None:

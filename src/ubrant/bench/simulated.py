@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Scope, Supply, VisaConnection
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Scope, ScpiConnection, Supply
 from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.scenario import Scenario
 
@@ -55,7 +55,9 @@ def _liner(world: WorldProcess, lines: list[Connection], log: CommandLog, timeou
     """What opens the line to a stand-in by its port, logged and added to ``lines``."""
 
     def line(name: str, port: str, profile: Profile) -> Connection:
-        made = Logged(name, VisaConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile), log)
+        made = Logged(
+            name, ScpiConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile, off_first=True), log
+        )
         lines.append(made)
         return made
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-import re
-import socket
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 from ubrant.bench.instruments import InstrumentError
+from ubrant.bench.lines import Line, LineError, open_line
 from ubrant.core.equipment.line_pattern import LinePattern
 from ubrant.core.protocols import Clock, Recorder
 
@@ -86,7 +85,7 @@ class LineSource:
 
     def __init__(self, name: str, address: str, baud: int = 115_200) -> None:
         self._name, self._address, self._baud = name, address, baud
-        self._port: Any = None
+        self._line: Line | None = None
         self._pending = b""
 
     def lines(self, wait_s: float = 0.2) -> list[str]:
@@ -97,45 +96,24 @@ class LineSource:
         InstrumentError
             It cannot be opened, or has gone.
         """
-        import serial  # needed only with a board
-
         try:
-            if self._port is None:
+            if self._line is None:
                 self._pending = b""
-                self._port = _socket(self._address) or serial.serial_for_url(self._address, baudrate=self._baud, timeout=wait_s)
-            data = self._received(wait_s)
-        except (serial.SerialException, OSError, ValueError):
+                address = self._address if "://" in self._address else f"ASRL{self._address}"
+                self._line = open_line(address, time.monotonic() + 3.0, self._baud)
+            data = self._line.receive(time.monotonic() + wait_s)
+        except LineError:
             self.close()
             raise InstrumentError(f"{self._name} is not there at {self._address}: check its cable and the port.") from None
         *whole, self._pending = (self._pending + data).split(b"\n")
         if len(self._pending) > 4096:
             self._pending = b""
-        return [line.decode("utf-8", "replace").strip() for line in whole]
-
-    def _received(self, wait_s: float) -> bytes:
-        if isinstance(self._port, socket.socket):
-            self._port.settimeout(wait_s)
-            try:
-                data = self._port.recv(65536)
-            except TimeoutError:
-                return b""
-            if not data:
-                raise OSError("closed at the other end")
-            return data
-        data = bytes(self._port.read(1))
-        return data + (bytes(self._port.read(self._port.in_waiting)) if data and self._port.in_waiting else b"")
+        return [line.decode("utf-8", "replace").strip() for line in whole if len(line) <= 4096]
 
     def close(self) -> None:
-        if self._port is not None:
-            with contextlib.suppress(Exception):
-                self._port.close()
-        self._port = None
-
-
-def _socket(address: str) -> socket.socket | None:
-    """A plain socket for ``socket://host:port``; None for a serial port."""
-    match = re.fullmatch(r"socket://([^:/]+):(\d+)/?", address)
-    return socket.create_connection((match[1], int(match[2])), timeout=3.0) if match else None
+        if self._line is not None:
+            self._line.close()
+        self._line = None
 
 
 def board(name: str, address: str, pattern: LinePattern, tap: str = "battery", baud: int = 115_200) -> Stream:

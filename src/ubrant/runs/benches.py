@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from ubrant.bench.bench import Bench, Channel, channels_of
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, Supply, VisaConnection
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, ScpiConnection, Supply
 from ubrant.bench.streams import Sample, Stream, board
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
@@ -193,7 +193,7 @@ def _liner(lines: list[Connection], log: CommandLog, timeout_s: float) -> Callab
 
     def line(instrument: Meter) -> tuple[Connection, Profile]:
         profile = _profile(instrument)
-        made = Logged(instrument.name, VisaConnection(instrument.name, instrument.details.address, timeout_s, profile), log)
+        made = Logged(instrument.name, ScpiConnection(instrument.name, instrument.details.address, timeout_s, profile, off_first=True), log)
         lines.append(made)
         return made, profile
 
@@ -259,7 +259,7 @@ def followed(name: str, path: Path, clock: Clock) -> Stream:
 def try_command(instrument: Meter, profile: Profile, command: str, timeout_s: float = 2.0) -> str:
     """One command to one instrument, for whoever sets a profile up: its answer, or what went wrong, in a sentence."""
     try:
-        connection = VisaConnection(instrument.name or "The instrument", instrument.details.address, timeout_s, profile)
+        connection = ScpiConnection(instrument.name or "The instrument", instrument.details.address, timeout_s, profile)
     except InstrumentError as error:
         return str(error)
     try:

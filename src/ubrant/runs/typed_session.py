@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.engine import Order, Progress
+from ubrant.bench.engine import OVER, Order, Progress
 from ubrant.bench.live import LiveReadings
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import Jotting
@@ -62,8 +62,8 @@ class TypedSession:
         elif order is Order.STOP and phase == "load on":
             self.event(LoadOff(self.clock.now_s(), say("Load off.")))
             self._recovering(self.clock.now_s())
-        elif order in (Order.STOP, Order.END) and phase != "ended":
-            self._finish()
+        elif (order is Order.STOP or order in OVER) and phase != "ended":
+            self._finish("program" if order is Order.CLOSE else "person")
 
     def _go_on(self) -> None:
         self._asks.pop(0)
@@ -95,9 +95,9 @@ class TypedSession:
         self.event(Note(moment, text))
         return moment
 
-    def end(self, timeout_s: float = 0.0) -> None:
+    def end(self, timeout_s: float = 0.0, order: Order = Order.END) -> None:
         if self.running:
-            self._finish()
+            self.order(order)
 
     def join(self, timeout_s: float | None = None) -> None:
         """There is nothing to wait for."""
@@ -116,7 +116,7 @@ class TypedSession:
         text = say("Let it rest, take down the voltage it recovers to, then close the run.")
         self._state = replace(self._state, phase="recovering", load_off_s=moment, text=text, cautions=(cautions.RECHARGE,))
 
-    def _finish(self) -> None:
-        self.run = replace(self.run, state="done", ended_by="person")
+    def _finish(self, ended_by: str) -> None:
+        self.run = replace(self.run, state="done", ended_by=ended_by)
         self._logbook.update_run(self.run)
-        self._state = replace(self._state, phase="ended", ended_by="person", text="", cautions=(), time_s=self.clock.now_s())
+        self._state = replace(self._state, phase="ended", ended_by=ended_by, text="", cautions=(), time_s=self.clock.now_s())

@@ -13,10 +13,11 @@ from pathlib import Path
 from types import TracebackType
 
 import platformdirs
-from PyQt6.QtCore import QSettings, QSocketNotifier, Qt
+from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
+from ubrant.bench.engine import Order
 from ubrant.diagnostics import keep_log, unexpected
 from ubrant.ui import language, theme
 from ubrant.ui.opening import open_or_ask
@@ -103,21 +104,24 @@ def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
     return app.exec()
 
 
+_LOOK_MS, _LOOKS = 50, 400
+"""How often a program that was told to end looks whether it may, and how many times: twenty seconds in all."""
+
+
 def guard(app: QApplication, window: MainWindow) -> None:
-    """An exception in a slot or a thread, SIGTERM, SIGHUP and the end of the desktop session all end a run with the load off."""
+    """SIGTERM, SIGHUP and the end of the desktop session end a run with the load off. An exception in a slot is logged and said, and the run goes on."""
 
     def end_run() -> None:
         if window.bench.session is not None:
-            window.bench.session.end()
+            window.bench.session.end(order=Order.CLOSE)
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        end_run()
         sys.__excepthook__(kind, error, trace)
         unexpected("a slot or a thread", error)
         with contextlib.suppress(RuntimeError):  # by a signal, since this may be another thread than the window's
+            going_on = "The run goes on, and what it reads is kept. " if window.bench.is_running else ""
             window.bench.said.emit(
-                f"Something went wrong in Ubrant ({kind.__name__}: {error}). A run that was going on has been ended, the load is off. "
-                "Help → Copy diagnostics has what to send along."
+                f"Something went wrong in Ubrant ({kind.__name__}: {str(error)[:200]}). {going_on}Help → Copy diagnostics has what to send along."
             )
 
     sys.excepthook = caught
@@ -131,12 +135,29 @@ def guard(app: QApplication, window: MainWindow) -> None:
         signal.signal(number, lambda *_: None)
     notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)  # type: ignore[call-overload]  # the stub wants a voidptr
 
+    ending = QTimer(window)
+    ending.setInterval(_LOOK_MS)
+    looks = iter(range(_LOOKS))
+
     def signalled() -> None:
         ours.recv(64)
-        end_run()
+        if window.bench.session is not None and window.bench.is_running:
+            window.bench.session.order(Order.CLOSE)
+        ending.start()
+        look()
+
+    def look() -> None:
+        """Leave once the load is off; at last also where nobody comes to say that it is."""
+        session, number = window.bench.session, next(looks, None)
+        if session is not None and window.bench.is_running and number is not None:
+            if number == _LOOKS // 2 and session.progress.phase == "not off":
+                session.order(Order.CLOSE)
+            return
+        ending.stop()
         window.bench.session = None
         window.close()
         app.quit()
 
+    ending.timeout.connect(look)
     notifier.activated.connect(signalled)
     window.wakeup = (ours, theirs, notifier)  # type: ignore[attr-defined]  # they must live as long as the window

@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ubrant.bench.engine import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
@@ -234,6 +235,7 @@ class MainWindow(QMainWindow):
         self.bench.told.connect(self.tell)
         self._fill_recent()
         self._fill_edit_menu()
+        self._leaving = False
         self._beat.start()
         self._show_status()
         self.go_to(SHELF)
@@ -332,6 +334,8 @@ class MainWindow(QMainWindow):
         self.desktop.tell(self.findings.title.text(), self.findings.trouble.text() or self.findings.verdict.text())
         if watching:
             self.go_to(FINDINGS)
+        if self._leaving:
+            QTimer.singleShot(0, self.close)
 
     def _remind(self, seconds: float) -> None:
         """Look in again after so long."""
@@ -498,7 +502,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if self.bench.is_running and not self._may_stop():
+        if self.bench.is_running and not self._leaves_run():
             event.ignore()
             return
         self._beat.stop()
@@ -508,6 +512,31 @@ class MainWindow(QMainWindow):
         QSettings().setValue("window", self.saveGeometry())
         self.bench.close()
         event.accept()
+
+    def _leaves_run(self) -> bool:
+        """Whether the run is over, or is left. It is ended once the person wants that, and the window closes when it has: nothing is waited for here."""
+        session = self.bench.session
+        assert session is not None
+        if self._leaving:
+            if session.progress.phase != "not off" or not self._may_leave_on():
+                return False
+            session.end()
+            return True
+        if not self._may_stop():
+            return False
+        self._leaving = True
+        session.order(Order.END)
+        self.tell(self.tr("The run is being ended; the window closes once the load is off."))
+        return not self.bench.is_running
+
+    def _may_leave_on(self) -> bool:
+        box = QMessageBox(self)
+        box.setWindowTitle(self.tr("The load may still be on"))
+        box.setText(self.tr("Nothing confirms that the load is off. Switch it off by hand before you close."))
+        leave = box.addButton(self.tr("Close all the same"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Stay and look"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is leave
 
     def _may_stop(self) -> bool:
         box = QMessageBox(self)

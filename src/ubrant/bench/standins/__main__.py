@@ -57,9 +57,9 @@ class _Client:
         faults = self.world.faults
         if faults.holds(self.name, "close", "gone"):
             return False
-        if line.strip().upper() == b"*IDN?":
-            answer = b"Somebody,another device,7,1\n" if faults.holds(self.name, "other") else answer
-        elif kind := faults.holds(self.name, "silent", "late", *_SPOILT):
+        if line.strip().upper() == b"*IDN?" and faults.holds(self.name, "other"):
+            answer = b"Somebody,another device,7,1\n"
+        if kind := faults.holds(self.name, "silent", "late", *_SPOILT):
             if kind == "silent":
                 return True
             if kind == "late":

@@ -25,7 +25,7 @@ class ScpiDevice:
     def answer(self, line: str) -> str | None:
         """Carry a line out; the answer without its line end, None when the command has none."""
         answers = []
-        for message in line.strip().split(";"):
+        for message in filter(str.strip, line.split(";")):
             header, _, argument = message.strip().removeprefix(":").partition(" ")
             action = next((a for pattern, a in self._commands if pattern.fullmatch(header)), None)
             if action is None:
@@ -181,7 +181,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
         "INPut": switch_load,
         "INPut?": lambda _: "1" if world.load_is_on else "0",
         "MEASure:VOLTage?": lambda _: f"{world.output_v:.6f}",
-        "MEASure:CURRent?": lambda _: f"{world.output_a:.6f}",
+        "MEASure:CURRent?": lambda _: f"{world.output_a if world.load_is_on else 0.0:.6f}",
     }
     supply: dict[str, Command] = {
         "SOURce:VOLTage": setter("supply_v"),
@@ -191,7 +191,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
         "OUTPut": switch_supply,
         "OUTPut?": lambda _: "1" if world.supply_is_on else "0",
         "MEASure:VOLTage?": lambda _: f"{world.read('source V', world.source_v, s.source_v):.6f}",
-        "MEASure:CURRent?": lambda _: f"{world.input_a:.6f}",
+        "MEASure:CURRent?": lambda _: f"{world.input_a if world.supply_is_on else 0.0:.6f}",
     }
     volts, amps = "VOLTage", "CURRent"
     hertz = s.converter.hertz or 50.0

@@ -261,6 +261,7 @@ def _what_would_settle(measured: Finding, about: Circumstances) -> str:
 _ENDINGS = {
     "end of log": "the end of the log",
     "person": "your stop",
+    "program": "the end of the program",
     "running": "now",
     "interrupted": "an interruption",
     "time": "the time you set",
