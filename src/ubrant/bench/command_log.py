@@ -54,6 +54,9 @@ class Logged:
         self._log.note(self._name, command, answer)
         return answer
 
+    def make_sure(self) -> None:
+        self._connection.make_sure()
+
     def cut_in(self, command: str) -> None:
         self._log.note(self._name, command, "(at once)")
         self._connection.cut_in(command)

@@ -51,6 +51,8 @@ PATIENCE_S = 120.0
 _BESIDE_EVERY_S = 300.0
 _TRY_EVERY_S = 2.0
 _TRIES = 3
+_JUMP_SHARE, _JUMP_LEAST, _JUMP_RESTS = (0.2, 0.02), 0.05, 5
+"""From one reading to the next, as a share of it (volts; anything else) and at least so much: read again then, and not again for so many readings."""
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
@@ -131,6 +133,10 @@ class Engine:
         self._set: LoadOn | None = None
         self._charger: ChargeOn | None = None
         self._amount = 0.0
+        self._is_loaded = False
+        self._last: dict[
+            tuple[str, str], tuple[float, int]
+        ] = {}  # the last value of a channel, and for how many readings it is not looked at again
         self._low_readings = 0
         self._away: dict[str, float] = {}  # when a meter that is read along is asked again
         self._points = PointSteps(bench, recorder, self._read_all, self._wait, self._update)
@@ -273,7 +279,7 @@ class Engine:
         return zeros, first
 
     def _rest(self, step: ReadRest) -> None:
-        self._update(phase="recovering" if self._progress.load_off_s is not None else "resting")
+        self._update(phase="load on" if self._is_loaded else "recovering" if self._progress.load_off_s is not None else "resting")
         end = self._clock.now_s() + step.seconds
         while (now := self._clock.now_s()) < end:
             self._read_all()
@@ -290,6 +296,7 @@ class Engine:
         self._set, self._amount = step, step.amount
         if load.by_hand:
             self._ask()
+        self._is_loaded = True
         load.on()
         now = self._clock.now_s()
         self._recorder.event(LoadOnEvent(now, step.text))
@@ -309,6 +316,7 @@ class Engine:
         if self._bench.load.by_hand:
             self._ask()
         self._bench.load.off()
+        self._is_loaded = False
         now = self._clock.now_s()
         self._recorder.event(LoadOffEvent(now, "Load off."))
         self._update(load_off_s=now)
@@ -403,6 +411,7 @@ class Engine:
     def _paused(self, every_s: float) -> Order:
         """Load off and reading on, until a person resumes or stops."""
         self._bench.load.off()
+        self._is_loaded = False
         self._recorder.event(Paused(self._clock.now_s(), "Load paused."))
         self._update(phase="paused")
         while True:
@@ -420,6 +429,7 @@ class Engine:
     def _on_again(self) -> None:
         assert self._set is not None
         self._bench.load.prepare(self._amount, self._set.own_cutoff_v, self._set.mode)
+        self._is_loaded = True
         self._bench.load.on()
         self._low_readings = 0
         self._recorder.event(Resumed(self._clock.now_s(), "Load on again."))
@@ -452,7 +462,7 @@ class Engine:
                 self._read_beside(channel)
                 continue
             try:
-                value = self._read(channel)
+                value = self._read_sure(channel)
             except WrongInstrument:
                 raise
             except InstrumentError as error:
@@ -508,6 +518,23 @@ class Engine:
                     raise first from None  # what it did at first says more
             return self._within(channel, channel.read())
 
+    def _read_sure(self, channel: Channel) -> float:
+        """One reading; one that jumps is read again, the order of question and answer made certain, and counts as it is read then.
+
+        Not at every reading where every one jumps: what flows in bursts is no slip.
+        """
+        value, key = self._read(channel), (channel.tap, channel.quantity)
+        last, left = self._last.get(key, (value, 0))
+        if (
+            left == 0
+            and abs(value - last) > _JUMP_SHARE[channel.quantity == "V"] * abs(last) + _JUMP_LEAST
+            and channel.connection is not None
+        ):
+            channel.connection.make_sure()
+            value, left = self._read(channel), _JUMP_RESTS
+        self._last[key] = (value, max(left - 1, 0))
+        return value
+
     @staticmethod
     def _within(channel: Channel, value: float) -> float:
         if channel.limit is not None and abs(value) > 1.1 * channel.limit:
@@ -524,14 +551,13 @@ class Engine:
         InstrumentError
             It did not come back.
         """
-        was = self._progress.phase
-        running = was in {"load on", "charging", "measuring"}
-        state = {"load on": "The load is off", "charging": "Charging is paused", "measuring": "Load and supply are off"}.get(
-            was, "Nothing is on"
-        )
+        was, loaded, charging = self._progress.phase, self._is_loaded, self._charger is not None
+        fed = self._points.is_on
+        running = loaded or charging or fed
+        state = "The load is off" if loaded else "Charging is paused" if charging else "Load and supply are off" if fed else "Nothing is on"
         notice = f"{failed.error} {state}; trying again."
         if running:
-            self._switch_off_for_now(was)
+            self._switch_off_for_now()
         began = self._clock.now_s()
         self._recorder.event(Paused(began, notice) if running else Gap(began, notice))
         self._update(phase="waiting" if running else was, notice=notice)
@@ -550,23 +576,23 @@ class Engine:
             except InstrumentError:
                 continue
             self._update(phase=was, notice="")
-            if was == "load on":
+            if loaded:
                 self._on_again()
-            elif was == "charging":
+            if charging:
                 self._charge_again()
-            elif was == "measuring":
+            if fed:
                 self._points.on_again()
             return
         raise InstrumentError(f"{failed.error} It did not come back in {show_duration(PATIENCE_S)}: the run was ended.")
 
-    def _switch_off_for_now(self, was: str) -> None:
-        things = {"load on": (self._bench.load,), "charging": (self._bench.supply,)}.get(was, (self._bench.load, self._bench.supply))
+    def _switch_off_for_now(self) -> None:
         try:
-            for thing in things:
+            for thing in (self._bench.load, self._bench.supply if self._charger is not None or self._points.is_on else None):
                 if thing is not None:
                     thing.off()
         except InstrumentError as error:
             raise InstrumentError(f"{error} Nothing could be read either.") from None
+        self._is_loaded = False
 
     def _charge_again(self) -> None:
         step, supply = self._charger, self._bench.supply
@@ -611,6 +637,7 @@ class Engine:
     def _leave_if_over(self) -> None:
         self._called(0)
         if over := next((order for order in self._pending if order in OVER), None):
+            self._pending.remove(over)
             raise _Abandoned(over)
 
     def _update(self, **changes: object) -> None:

@@ -51,6 +51,9 @@ class Connection(Protocol):
     def ask(self, command: str, *, long: bool = False) -> str:
         """The answer to a question; ``long`` for a whole trace."""
 
+    def make_sure(self) -> None:
+        """Have the next answer prove that it belongs to its question."""
+
     def cut_in(self, command: str) -> None:
         """Send at once, whatever is being waited for; nothing where that cannot be."""
 
@@ -80,6 +83,7 @@ class ScpiConnection:
         self._identity: str | None = None
         self._pending = b""
         self._in_doubt = False
+        self._lengths: dict[str, int] = {}
         self._open(off_first=off_first)
 
     @property
@@ -102,12 +106,15 @@ class ScpiConnection:
                 return self._between_identities(command, limit, until)
             self._opened().send(command.encode() + b"\n", until)
             answer = self._answer(command, limit, until)
-            if self._stray():
+            if self._stray() or self._is_short(command, answer):
                 return self._between_identities(command, limit, self._until())
         except LineError:
             self.close()
             raise InstrumentError(f"{self._name} did not answer {command}: check its cable.") from None
         return answer
+
+    def make_sure(self) -> None:
+        self._in_doubt = True
 
     def cut_in(self, command: str) -> None:
         line = self._line
@@ -178,7 +185,8 @@ class ScpiConnection:
         return answer
 
     def _answer(self, command: str, limit: int, until: float) -> str:
-        """One line, up to its end."""
+        """One line, up to its end; empty ones are none."""
+        self._pending = self._pending.lstrip()
         while b"\n" not in self._pending:
             if len(self._pending) > limit:
                 self._fail(f"{self._name} sends without an end when it is asked {command}: look at how it ends its lines.")
@@ -186,7 +194,7 @@ class ScpiConnection:
             if not data:
                 waited = f"in {self._timeout_s:g} s: it is slow, or set to another speed" if self._pending else "check its cable"
                 self._fail(f"{self._name} did not answer {command}{' to the end ' if self._pending else ': '}{waited}.")
-            self._pending += data
+            self._pending = (self._pending + data).lstrip()
         line, self._pending = self._pending.split(b"\n", 1)
         return line.decode("utf-8", "replace").strip()
 
@@ -207,6 +215,12 @@ class ScpiConnection:
                 self._in_doubt = True
                 raise InstrumentError(f"{self._name} sends without being asked and without a stop: switch its printing off.")
         return stray
+
+    def _is_short(self, command: str, answer: str) -> bool:
+        """Under half of what it usually says to this: some of it may be missing."""
+        usual = self._lengths.get(command, 0)
+        self._lengths[command] = max(usual, len(answer))
+        return 2 * len(answer) < usual
 
     def _until_quiet(self) -> None:
         """Nothing for a while: what was late has come."""

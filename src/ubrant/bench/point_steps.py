@@ -41,6 +41,11 @@ class PointSteps:
         self._most_out_v = 0.0
         self._supply_set, self._load_set = (0.0, 0.0), (0.0, CURRENT, 0.0)
 
+    @property
+    def is_on(self) -> bool:
+        """Whether supply or load is on for a point."""
+        return self.supply_is_on or self._load_is_on
+
     def take(self, step: Point) -> str:
         """Set supply and load, read until it has settled, note the point; ``on`` with the input power, or ``off``."""
         self._set_supply(step.input_v, step.most_input_a)
