@@ -55,7 +55,7 @@ def run_with(*faults: Fault, seconds_per_answer: float = 0.1, **plan: object):
         session.join(0.02)
         if session.progress.notice and session.progress.notice not in notices:
             notices.append(session.progress.notice)
-        if session.progress.phase == "not off":
+        if session.progress.phase == "may be on":
             session.order(Order.DONE)
     return session, notices, opened[-1]
 

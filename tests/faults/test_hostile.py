@@ -97,7 +97,7 @@ def run_on(monkeypatch, kind: str, wrong: str, *, end: bool = False) -> Outcome:
             if end and devices[kind].is_wrong and not ordered and time.monotonic() > began + 0.15:
                 ordered, began = True, time.monotonic()
                 session.order(Order.END)
-            if progress.phase == "not off":
+            if progress.phase == "may be on":
                 not_off = True
                 if time.monotonic() > began + 1.5:
                     session.order(Order.DONE)

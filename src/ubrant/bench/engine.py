@@ -82,7 +82,7 @@ class Progress:
     """Where a run is. Replaced as a whole, so that another thread always sees one state.
 
     ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points), ``paused``, ``waiting``, ``recovering``,
-    ``not off`` (nothing confirms that the load is off) or ``ended``.
+    ``may be on`` (nothing confirms that the load is off) or ``ended``.
     ``notice`` is what a person should know meanwhile: an instrument that is waited for.
     """
 
@@ -192,11 +192,10 @@ class Engine:
             if not (why := self._not_off(thing)):
                 return trouble
         own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
-        reason = "" if why in trouble else f" {why}"
-        notice = f"It could not be confirmed that the {what} is off: switch it off by hand.{reason}{own}"
-        self._note(notice)
+        notice = f"It could not be confirmed that the {what} is off: switch it off by hand. {why}{own}"
+        self._note(f"Not confirmed that the {what} is off.")
         before = self._progress.phase
-        self._update(phase="not off", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
+        self._update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
         while not self._bench.unattended:
             order = self._next_order(0)
             if order is Order.DONE:
@@ -212,7 +211,7 @@ class Engine:
                 self._note(f"The {what} is off: it says so now.")
                 break
         self._update(phase=before, notice="")
-        return f"{trouble} {notice}".strip()
+        return f"{trouble} {notice.replace(why, '') if why in trouble else notice}".replace("  ", " ").strip()
 
     @staticmethod
     def _not_off(thing: ElectronicLoad | HandLoad | Supply, *, anew: bool = False) -> str:

@@ -217,7 +217,9 @@ class ScpiConnection:
         return stray
 
     def _is_short(self, command: str, answer: str) -> bool:
-        """Under half of what it usually says to this: some of it may be missing."""
+        """A number of under half the digits that it usually says to this: some of them may be missing."""
+        if not re.fullmatch(r"[-+.\d]+", answer):
+            return False
         usual = self._lengths.get(command, 0)
         self._lengths[command] = max(usual, len(answer))
         return 2 * len(answer) < usual

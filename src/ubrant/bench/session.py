@@ -63,9 +63,9 @@ class RunSession:
         if self._thread.is_alive():
             self.order(order)
             waited_until = time.monotonic() + timeout_s
-            while self._thread.is_alive() and self._progress.phase != "not off" and time.monotonic() < waited_until:
+            while self._thread.is_alive() and self._progress.phase != "may be on" and time.monotonic() < waited_until:
                 self._thread.join(0.05)
-            if self._progress.phase == "not off":
+            if self._progress.phase == "may be on":
                 self.order(order)
                 self._thread.join(timeout_s)
 

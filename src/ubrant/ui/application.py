@@ -150,7 +150,7 @@ def guard(app: QApplication, window: MainWindow) -> None:
         """Leave once the load is off; at last also where nobody comes to say that it is."""
         session, number = window.bench.session, next(looks, None)
         if session is not None and window.bench.is_running and number is not None:
-            if number == _LOOKS // 2 and session.progress.phase == "not off":
+            if number == _LOOKS // 2 and session.progress.phase == "may be on":
                 session.order(Order.CLOSE)
             return
         ending.stop()

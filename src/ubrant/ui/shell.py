@@ -518,7 +518,7 @@ class MainWindow(QMainWindow):
         session = self.bench.session
         assert session is not None
         if self._leaving:
-            if session.progress.phase != "not off" or not self._may_leave_on():
+            if session.progress.phase != "may be on" or not self._may_leave_on():
                 return False
             session.end()
             return True

@@ -169,14 +169,14 @@ class RunStage(StageFrame):
 
     def _show_phase(self, progress: Progress, session: Session) -> None:
         typed, phase = session.is_typed, progress.phase
-        asking = phase in {"asking", "zeroing", "not off"}
+        asking = phase in {"asking", "zeroing", "may be on"}
         self.title.setText(self._title_of(progress, typed=typed))
         self.ask.setVisible(asking)
         if self.notice_note.text() != progress.notice:
             self.notice_note.say("bad", progress.notice)
             if progress.notice:
                 self.attention.emit(progress.notice)
-        self.done_button.setText(self.tr("It is off") if phase == "not off" else self.tr("Done, go on"))
+        self.done_button.setText(self.tr("It is off") if phase == "may be on" else self.tr("Done, go on"))
         if asking and self.ask_text.text() != progress.text:
             self.ask_text.setText(progress.text)
             self.ask_caution.say("caution", " ".join(say(c) for c in progress.cautions))
@@ -198,7 +198,7 @@ class RunStage(StageFrame):
     def _show_times(self, progress: Progress, *, typed: bool) -> None:
         if progress.load_on_s is None:
             self.aside.setText("")
-            self.aside_quiet.setText(progress.text if progress.phase not in {"asking", "zeroing", "not off"} and not typed else "")
+            self.aside_quiet.setText(progress.text if progress.phase not in {"asking", "zeroing", "may be on"} and not typed else "")
             return
         end = progress.load_off_s if progress.load_off_s is not None else progress.time_s
         self.aside.setText(self.tr("{time} in").format(time=show_duration(end - progress.load_on_s)))
@@ -217,7 +217,7 @@ class RunStage(StageFrame):
             "paused": self.tr("Load paused"),
             "charging": self.tr("Charging"),
             "waiting": self.tr("Load off: an instrument is away"),
-            "not off": self.tr("It may still be on: switch it off by hand"),
+            "may be on": self.tr("It may still be on: switch it off by hand"),
         }
         if self._method.scene(self._prepared).battery:
             heads |= {
@@ -234,7 +234,7 @@ class RunStage(StageFrame):
         loaded, paused = phase == "load on", phase == "paused"
         self.pause_button.setEnabled(loaded or paused)
         self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))
-        self.stop_button.setEnabled(phase not in {"ended", "not off"})
+        self.stop_button.setEnabled(phase not in {"ended", "may be on"})
         text = {
             "measuring": self.tr("Stop"),
             "resting": self.tr("Enough rest"),
