@@ -14,7 +14,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from pathlib import Path
 from queue import SimpleQueue
@@ -136,7 +136,7 @@ def is_noticed(copy: Path, change: Change) -> bool:
         for tests in tests_for(change.path):
             command = [sys.executable, "-m", "pytest", "-x", "-n0", tests]
             try:
-                done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=900, check=False)
+                done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=400, check=False)
             except subprocess.TimeoutExpired:
                 return True
             if done.returncode:
@@ -163,11 +163,13 @@ def main() -> None:
 
         survived = 0
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            for change, noticed in zip(changes, pool.map(tried, changes), strict=True):
-                if not noticed:
-                    survived += 1
-                    line = (ROOT / change.path).read_text("utf-8").splitlines()[change.line - 1].strip()
-                    print(f"not noticed: {change.path}:{change.line}: {line}   →   {change.instead.strip()}", flush=True)
+            waited_for = {pool.submit(tried, change): change for change in changes}
+            for number, future in enumerate(as_completed(waited_for), 1):
+                change = waited_for[future]
+                survived += not future.result()
+                line = (ROOT / change.path).read_text("utf-8").splitlines()[change.line - 1].strip()
+                word = "noticed" if future.result() else "NOT NOTICED"
+                print(f"{number} of {count}: {word}: {change.path}:{change.line}: {line}   →   {change.instead.strip()}", flush=True)
     print(f"{len(changes) - survived} of {len(changes)} noticed")
 
 

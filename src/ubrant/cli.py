@@ -12,6 +12,7 @@ import typer
 
 from ubrant import __version__
 from ubrant.core.quantities.chemistry import CHEMISTRIES
+from ubrant.core.wording import visible
 
 if TYPE_CHECKING:
     from ubrant.core.account import Account
@@ -120,7 +121,8 @@ def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     book = _open(logbook)
     for run, name in reversed(book.runs(limit=100_000)):
         summary = summary_of(book, run)
-        print(f"{run.id:5d}  {run.started[:16].replace('T', ' ')}  {name or run.source}: {summary.sentence if summary else run.state}")
+        line = f"{name or run.source}: {summary.sentence if summary else run.state}"
+        print(f"{run.id:5d}  {run.started[:16].replace('T', ' ')}  {visible(line)}")
     book.close()
 
 
@@ -166,7 +168,7 @@ def export_a_run(
             export_csv(stored, to)
         elif to.suffix.lower() in {".jot", ".txt"}:
             if lost := export_jots(stored, to, name):
-                print(lost, file=sys.stderr)
+                print(visible(lost), file=sys.stderr)
         else:
             export_package(stored, to, name)
     except ExportError as error:
@@ -196,13 +198,18 @@ def _run_of(book: Logbook, number: int) -> tuple[Run, str]:
 
 
 def _refuse(sentence: str) -> NoReturn:
-    print(sentence, file=sys.stderr)
+    print(visible(sentence), file=sys.stderr)
     raise typer.Exit(2)
 
 
 def _print_account(account: Account, warnings: tuple[str, ...]) -> None:
     from rich.console import Console
     from rich.table import Table
+    from rich.text import Text
+
+    def plain(text: str) -> Text:
+        """No markup of the table's own, nothing that a terminal would obey."""
+        return Text(visible(text))
 
     console = Console(highlight=False)
     table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))
@@ -212,14 +219,14 @@ def _print_account(account: Account, warnings: tuple[str, ...]) -> None:
     table.add_column(style="dim")
     for finding in account.findings.values():
         if finding.value is not None:
-            table.add_row(finding.name, finding.value_text(), finding.uncertainty_text(), finding.working)
+            table.add_row(*map(plain, (finding.name, finding.value_text(), finding.uncertainty_text(), finding.working)))
     console.print(table)
     console.print()
-    console.print(account.sentence, style="bold", markup=False)
+    console.print(plain(account.sentence), style="bold")
     if account.settle:
-        console.print(account.settle, markup=False)
+        console.print(plain(account.settle))
     for warning in (*warnings, *account.warnings):
-        console.print(f"Note: {warning}", markup=False)
+        console.print(plain(f"Note: {warning}"))
 
 
 def main() -> None:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+
+_UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\xad\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb]")
+"""Control characters but tab and newline, those that turn the direction of writing, and those that take no room."""
 
 _translate: Callable[[str], str] = str
 
@@ -21,3 +25,13 @@ def speak(translate: Callable[[str], str]) -> None:
     """Have every sentence from now on go through ``translate``."""
     global _translate
     _translate = translate
+
+
+def visible(text: str) -> str:
+    """``text`` with every character that would not be seen, or would change how the others are, written out: ``␛`` for escape, ``⟨202E⟩``."""
+    return _UNSEEN.sub(_written_out, text)
+
+
+def _written_out(match: re.Match[str]) -> str:
+    code = ord(match[0])
+    return chr(0x2400 + code) if code < 0x20 else "␡" if code == 0x7F else f"⟨{code:02X}⟩"

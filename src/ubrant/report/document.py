@@ -17,6 +17,7 @@ from ubrant.core.quantities.quantity import QuantityError, plain, show_duration
 from ubrant.core.record.events import Note, Paused, Resumed, mark_of
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import visible
 from ubrant.logbook.records import Run
 from ubrant.methods.form import CONDITIONS
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of
@@ -80,7 +81,7 @@ def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, fi
     from jinja2 import Environment, PackageLoader, select_autoescape
     from markupsafe import Markup
 
-    environment = Environment(loader=PackageLoader("ubrant.report", "."), autoescape=select_autoescape(["html"]))
+    environment = Environment(loader=PackageLoader("ubrant.report", "."), autoescape=select_autoescape(["html"]), finalize=_plain)
     shown = [f for f in findings.values() if f.value is not None]
     started = _local(run.started, run.utc_offset_min)
     return environment.get_template("template.html").render(
@@ -95,6 +96,11 @@ def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, fi
         bold=_font("B612-Bold.otf"),
         **told,
     )
+
+
+def _plain(value: object) -> object:
+    """Data as it is printed; what is markup on purpose (figures, type) stays it."""
+    return visible(value) if type(value) is str else value
 
 
 def _local(stamp: str, offset_min: int) -> datetime:

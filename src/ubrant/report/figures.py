@@ -34,6 +34,7 @@ from ubrant.core.drawings import (
 )
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.pyramid import Pyramid
+from ubrant.core.wording import visible
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -248,6 +249,7 @@ def svg_of(figure: Figure) -> str:
     """A figure as an SVG element, to be put into a page."""
     from matplotlib import rc_context
 
+    _as_it_is(figure)
     out = io.StringIO()
     with rc_context({"svg.fonttype": "none"}):  # the page brings the type along; letters as outlines would be slow and dead
         figure.savefig(out, format="svg", metadata={"Date": None, "Creator": "Ubrant"})
@@ -257,7 +259,18 @@ def svg_of(figure: Figure) -> str:
 
 def save(figure: Figure, path: Path) -> None:
     """Write a figure as ``.svg``, ``.pdf`` or ``.png`` (200 dots an inch), by its name's ending."""
+    _as_it_is(figure)
     figure.savefig(path, dpi=200, facecolor="white")
+
+
+def _as_it_is(figure: Figure) -> None:
+    """Nothing in a text is taken for mathematics, nothing in it is unseen."""
+    from matplotlib.text import Text
+
+    for text in figure.findobj(Text):
+        assert isinstance(text, Text)
+        text.set_parse_math(False)
+        text.set_text(visible(text.get_text()))
 
 
 def use_shipped_type() -> None:
@@ -269,5 +282,12 @@ def use_shipped_type() -> None:
         for name in ("B612-Regular.otf", "B612-Bold.otf"):
             font_manager.fontManager.addfont(str(resources.files("ubrant.ui").joinpath(f"fonts/{name}")))
         mpl.rcParams.update(
-            {"font.family": ["B612"], "font.size": 8, "svg.fonttype": "path", "svg.hashsalt": "ubrant", "axes.edgecolor": QUIET}
+            {
+                "font.family": ["B612"],
+                "font.size": 8,
+                "svg.fonttype": "path",
+                "svg.hashsalt": "ubrant",
+                "text.parse_math": False,
+                "axes.edgecolor": QUIET,
+            }
         )

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.logbook import Logbook
+from ubrant.ui.widgets.text import message_box
 
 
 def open_or_ask(path: Path, parent: QWidget | None) -> Logbook | None:
@@ -23,9 +24,7 @@ def open_or_ask(path: Path, parent: QWidget | None) -> Logbook | None:
 
 
 def _another_way(path: Path, sentence: str, parent: QWidget | None) -> Path | None:
-    box = QMessageBox(parent)
-    box.setWindowTitle(box.tr("This logbook does not open"))
-    box.setText(sentence)
+    box = message_box(parent, QMessageBox.tr("This logbook does not open"), sentence)
     other = box.addButton(box.tr("Open another …"), QMessageBox.ButtonRole.AcceptRole)
     new = box.addButton(box.tr("Start a new one …"), QMessageBox.ButtonRole.ActionRole)
     rescue = box.addButton(box.tr("Save what can be read …"), QMessageBox.ButtonRole.ActionRole) if "damaged" in sentence else None

@@ -44,6 +44,7 @@ from ubrant.ui.shelf.stage import ShelfStage
 from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
@@ -90,8 +91,8 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
         self._buttons: list[QPushButton] = []
-        self._name = QLabel()
-        self._status = QLabel()
+        self._name = Text()
+        self._status = Text()
         self._message = Callout("bad")
         self._stack = QStackedWidget()
         self._built: dict[int, QWidget] = {}
@@ -215,8 +216,8 @@ class MainWindow(QMainWindow):
         """Build the stages for a logbook."""
         old = [self._stack.widget(k) for k in range(self._stack.count())]
         self.bench = Workbench(logbook)
-        self._name.setText(title or logbook.path.stem)
-        self.setWindowTitle(f"Ubrant — {title or logbook.path.stem}")
+        self._name.setText(in_a_line(title or logbook.path.stem))
+        self.setWindowTitle(in_a_line(f"Ubrant — {title or logbook.path.stem}"))
         self._built = {}
         for _ in self._buttons:
             self._stack.addWidget(QWidget())  # a stage takes this place when it is first wanted
@@ -409,7 +410,7 @@ class MainWindow(QMainWindow):
         self._recent.clear()
         for path in recent():
             if path.resolve() != self.bench.logbook.path.resolve():
-                self._add(self._recent, str(path), "", partial(self.open_path, path))
+                self._add(self._recent, in_a_menu(str(path)), "", partial(self.open_path, path))
         self._recent.setEnabled(not self._recent.isEmpty())
 
     def _choose_log(self) -> None:
@@ -530,18 +531,16 @@ class MainWindow(QMainWindow):
         return not self.bench.is_running
 
     def _may_leave_on(self) -> bool:
-        box = QMessageBox(self)
-        box.setWindowTitle(self.tr("The load may still be on"))
-        box.setText(self.tr("Nothing confirms that the load is off. Switch it off by hand before you close."))
+        text = self.tr("Nothing confirms that the load is off. Switch it off by hand before you close.")
+        box = message_box(self, self.tr("The load may still be on"), text)
         leave = box.addButton(self.tr("Close all the same"), QMessageBox.ButtonRole.DestructiveRole)
         box.addButton(self.tr("Stay and look"), QMessageBox.ButtonRole.RejectRole)
         box.exec()
         return box.clickedButton() is leave
 
     def _may_stop(self) -> bool:
-        box = QMessageBox(self)
-        box.setWindowTitle(self.tr("A run is going on"))
-        box.setText(self.tr("A run is going on. If you close now the load goes off; what was read is kept."))
+        text = self.tr("A run is going on. If you close now the load goes off; what was read is kept.")
+        box = message_box(self, self.tr("A run is going on"), text)
         stop = box.addButton(self.tr("Stop and close"), QMessageBox.ButtonRole.DestructiveRole)
         box.addButton(self.tr("Let it run"), QMessageBox.ButtonRole.RejectRole)
         box.exec()

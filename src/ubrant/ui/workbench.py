@@ -21,6 +21,7 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.begin import Session
 from ubrant.runs.going_on import close_interrupted
 from ubrant.runs.jotting import Taken, take_back, take_down
+from ubrant.ui.widgets.text import in_a_menu
 
 
 class Workbench(QObject):
@@ -243,7 +244,7 @@ class _Change(QUndoCommand):
     """Something done to the logbook, and how it is taken back. What cannot be written is said, and forgotten."""
 
     def __init__(self, bench: Workbench, text: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
-        super().__init__(text)
+        super().__init__(in_a_menu(text))
         self._bench, self._do, self._take_back = bench, do, undo
 
     def redo(self) -> None:

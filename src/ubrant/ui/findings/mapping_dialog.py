@@ -14,6 +14,7 @@ from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
+from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.trace import Trace
 
 _ROWS = 8
@@ -43,7 +44,7 @@ class MappingDialog(QDialog):
             if key in {"power", "run"}:
                 box.addItem(self.tr("none"), 0)
             for number, heading in enumerate(sheet.headings, start=1):
-                box.addItem(f"{number}: {heading}", number)
+                box.addItem(f"{number}: {in_a_line(heading)}", number)
         self.split = QCheckBox(self.tr("A very long gap ends one run and begins the next"))
         self.trace = Trace(quantities="VA")
         self.said, self.trouble = Callout("plain"), Callout("bad", why)
@@ -63,7 +64,7 @@ class MappingDialog(QDialog):
         table.setAccessibleName(self.tr("The first lines"))
         for line, cells in enumerate(self._sheet.first_rows(_ROWS)[:_ROWS]):
             for column, cell in enumerate(cells[: len(self._sheet.headings)]):
-                table.setItem(line, column, QTableWidgetItem(cell.strip()))
+                table.setItem(line, column, QTableWidgetItem(in_a_line(cell.strip())))
         grid = QGridLayout()
         for line, box in enumerate(self.boxes.values()):
             grid.addWidget(label(box.accessibleName()), line, 0)

@@ -11,6 +11,7 @@ from ubrant.runs.ranking import ranked_for
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.plain_field import plain_field
+from ubrant.ui.widgets.text import in_a_line
 
 _FIELDS = (
     ("output", "Output wanted", "5 V"),
@@ -92,7 +93,7 @@ class RankDialog(QDialog):
                 row.refused or row.caveat,
             )
             for column, cell in enumerate(cells):
-                self.table.setItem(line, column, QTableWidgetItem(cell))
+                self.table.setItem(line, column, QTableWidgetItem(in_a_line(cell)))
 
 
 def _with(value: float, uncertainty: float | None) -> str:

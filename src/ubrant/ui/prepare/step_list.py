@@ -9,6 +9,7 @@ from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
 from ubrant.methods.summary import StepLine
 from ubrant.ui.theme import SMALL, color, font
+from ubrant.ui.widgets.text import Text
 
 
 class StepList(QWidget):
@@ -56,7 +57,7 @@ class StepList(QWidget):
         return [" ".join((line.text, *line.cautions)) for line in self._lines]
 
     def _text(self, text: str, tint: str, *, bold: bool = False) -> QLabel:
-        made = QLabel(text)
+        made = Text(text)
         made.setWordWrap(not bold)
         made.setFont(font(SMALL + 0.5, bold=bold))
         made.setStyleSheet(f"color: {color(tint).name()};")

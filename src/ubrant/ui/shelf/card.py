@@ -12,6 +12,7 @@ from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show_with
 from ubrant.logbook.records import Summary
 from ubrant.ui.theme import NORMAL, SMALL, color, font
+from ubrant.ui.widgets.text import in_a_line
 
 _TINTS = {MEETS: "good", BELOW: "loss", SPENT: "loss", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}
 
@@ -120,7 +121,7 @@ class UnitCard(QWidget):
     def _line(self, painter: QPainter, top: float, text: str, typeface, tint: str, wide: float) -> None:  # type: ignore[no-untyped-def]
         painter.setFont(typeface)
         painter.setPen(color(tint))
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(wide))
+        shown = painter.fontMetrics().elidedText(in_a_line(text), Qt.TextElideMode.ElideRight, int(wide))
         painter.drawText(QRectF(14, top, wide, 20), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _bar(self, painter: QPainter, area: QRectF, rated_ah: float) -> None:

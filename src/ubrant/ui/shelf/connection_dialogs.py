@@ -14,6 +14,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.runs.benches import try_command
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
+from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.work import in_background
 
 _MOST_LINES = 12
@@ -32,7 +33,7 @@ class LinesDialog(QDialog):
 
     def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Lines of {name}").format(name=meter.name or self.tr("the board")))
+        self.setWindowTitle(in_a_line(self.tr("Lines of {name}").format(name=meter.name or self.tr("the board"))))
         self.resize(640, 420)
         self._source = LineSource(meter.name or "The board", meter.details.address, meter.details.baud)
         self._lines: list[str] = []
@@ -90,7 +91,7 @@ class ProfileDialog(QDialog):
     def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._meter = meter
-        self.setWindowTitle(self.tr("Commands of {name}").format(name=meter.name or self.tr("the instrument")))
+        self.setWindowTitle(in_a_line(self.tr("Commands of {name}").format(name=meter.name or self.tr("the instrument"))))
         self.resize(760, 620)
         self.choice = QComboBox()
         self.choice.setAccessibleName(self.tr("Profile"))

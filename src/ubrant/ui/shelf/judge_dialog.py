@@ -10,6 +10,7 @@ from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.record.readings import ReadingsError
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
+from ubrant.ui.widgets.text import in_a_line
 
 
 class JudgeDialog(QDialog):
@@ -19,7 +20,7 @@ class JudgeDialog(QDialog):
         super().__init__(parent)
         self.found: DisplayCheck | None = None
         self._meters = meters
-        self.setWindowTitle(self.tr("Judge {name} against a meter").format(name=name or self.tr("this display")))
+        self.setWindowTitle(in_a_line(self.tr("Judge {name} against a meter").format(name=name or self.tr("this display"))))
         self.resize(520, 420)
         self.quantity, self.against = Choice(self.tr("Quantity")), Choice(self.tr("The meter"))
         for text, unit in ((self.tr("volts"), "V"), (self.tr("amperes"), "A")):

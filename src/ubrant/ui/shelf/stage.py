@@ -23,6 +23,7 @@ from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
+from ubrant.ui.widgets.text import set_tip
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -271,7 +272,7 @@ class ShelfStage(QWidget):
         entry = button(f"{head}\n{_run_line(run, summary)}", lambda: self._bench.run_opened.emit(run.id))
         entry.setStyleSheet("text-align: left;")
         entry.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
-        entry.setToolTip(summary.sentence if summary else "")
+        set_tip(entry, summary.sentence if summary else "")
         entry.setAccessibleName(f"{head}. {_run_line(run, summary)}")
         return entry
 

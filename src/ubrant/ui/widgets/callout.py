@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.ui.theme import color
+from ubrant.ui.widgets.text import Text
 
 _TONES = {"good": "good", "caution": "caution", "bad": "loss", "plain": "quiet"}
 VERDICT_TONES = {MEETS: "good", BELOW: "bad", SPENT: "bad", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}
@@ -19,7 +20,7 @@ class Callout(QWidget):
     def __init__(self, tone: str = "plain", text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._tone = tone
-        self._label = QLabel(text)
+        self._label = Text(text)
         self._label.setWordWrap(True)
         self._label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout = QVBoxLayout(self)

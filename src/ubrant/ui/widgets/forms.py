@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, set_tip
 
 
 class QuantityField(QLineEdit):
@@ -58,7 +59,7 @@ def mark_amiss(field: QLineEdit, trouble: str) -> None:
         if style is not None:
             style.unpolish(field)
             style.polish(field)
-    field.setToolTip(trouble)
+    set_tip(field, trouble)
     field.setAccessibleDescription(trouble)
 
 
@@ -83,10 +84,17 @@ class Choice(QComboBox):
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)
 
+    def addItem(self, text: str | None, data: object = None) -> None:  # type: ignore[override]
+        super().addItem(in_a_line(text or ""), data)
+
+    def addItems(self, texts: Iterable[str | None]) -> None:
+        for text in texts:
+            self.addItem(text)
+
 
 def label(text: str, kind: str = "") -> QLabel:
     """A label in one of the style sheet's kinds: ``quiet``, ``title``, ``heading``; the quiet ones wrap."""
-    made = QLabel(text)
+    made = Text(text)
     made.setObjectName(kind)
     made.setWordWrap(kind == "quiet")
     return made
@@ -94,7 +102,7 @@ def label(text: str, kind: str = "") -> QLabel:
 
 def button(text: str, when: Callable[[], object], kind: str = "") -> QPushButton:
     """A push button; ``chief`` for the one that goes on, ``link`` for one in a text."""
-    made = QPushButton(text)
+    made = QPushButton(in_a_menu(text))
     made.setObjectName(kind)
     made.setAutoDefault(True)  # Enter presses it too, not only Space
     made.clicked.connect(lambda: when())

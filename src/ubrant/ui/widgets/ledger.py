@@ -6,11 +6,12 @@ from collections.abc import Iterable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui.settings import as_wished
 from ubrant.ui.theme import LARGE, SMALL, color, font
+from ubrant.ui.widgets.text import Text
 
 
 class LedgerRow(QWidget):
@@ -22,7 +23,7 @@ class LedgerRow(QWidget):
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self._name, self._value, self._uncertainty, self._working, self._arithmetic = (QLabel() for _ in range(5))
+        self._name, self._value, self._uncertainty, self._working, self._arithmetic = (Text() for _ in range(5))
         self._value.setFont(font(LARGE, bold=True))
         self._uncertainty.setFont(font(SMALL + 0.5))
         self._uncertainty.setMinimumWidth(64)

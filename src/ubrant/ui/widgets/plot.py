@@ -31,6 +31,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.readings import Array
 from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.widgets.axes import Axes, ticks
+from ubrant.ui.widgets.text import in_a_line
 
 _STYLES = {SOLID: Qt.PenStyle.SolidLine, DOTTED: Qt.PenStyle.DotLine, DASHED: Qt.PenStyle.DashLine}
 _KEYS = {SOLID: "—  ", DOTTED: "····  ", DASHED: "– –  "}
@@ -106,7 +107,7 @@ class PlotView(Axes):
         box = QRectF(x, y, painter.fontMetrics().horizontalAdvance(text) + 8, 18)
         painter.fillRect(box, color("paper"))
         painter.setPen(color("ink"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, in_a_line(text))
 
     def _area_of(self, painter: QPainter, area: Area) -> None:
         upper = self._places(area.x, area.high)

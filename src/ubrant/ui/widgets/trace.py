@@ -15,6 +15,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.record.readings import Series, no_readings
 from ubrant.ui.theme import SMALL, color, font
+from ubrant.ui.widgets.text import in_a_line
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
 _DENSE = 200_000
@@ -227,7 +228,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
                     self._x(moment),
                     angle=90,
                     pen=pg.mkPen(color("caution"), width=2),
-                    label=text if key == "V" else None,
+                    label=in_a_line(text).replace("{", "{{").replace("}", "}}") if key == "V" else None,  # it is a format
                     labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(side, 0.5), (side, 0.5)], "color": color("caution")},
                 )
                 if key == "V":

@@ -1,0 +1,103 @@
+"""Whatever is typed or brought in is shown as it is: no markup, no mathematics, nothing a terminal would obey, nothing without an end."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QTableWidget, QWidget
+
+from tests.command_line import ubrant
+from tests.window import keep_discharge, needs
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.wording import visible
+from ubrant.report.document import write_report
+from ubrant.runs.accounts import account_of
+from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
+
+NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
+SHOWN = "<img src=x> <b>bold</b> $\\frac{1}{2}$ ␛[31m⟨202E⟩gnp⟨202C⟩ & {{7*7}} [red]x[/red]"
+
+
+@given(st.text())
+def test_what_is_visible_stays_and_nothing_else_does(text):
+    shown = visible(text)
+    assert not re.search("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]", shown)
+    if text.isprintable() and text.isascii():
+        assert shown == text
+    assert visible(shown) == shown
+
+
+def texts(root: QWidget) -> list[tuple[QWidget, str]]:
+    """Every text that a widget of these shows."""
+    found: list[tuple[QWidget, str]] = []
+    for widget in root.findChildren(QWidget):
+        if isinstance(widget, QLabel):
+            found.append((widget, widget.text()))
+        elif isinstance(widget, QAbstractButton):
+            found.append((widget, widget.text().replace("&&", "&")))
+        elif isinstance(widget, QComboBox) and not widget.isEditable():
+            found += [(widget, widget.itemText(k)) for k in range(widget.count())]
+        elif isinstance(widget, QTableWidget):
+            cells = (widget.item(r, c) for r in range(widget.rowCount()) for c in range(widget.columnCount()))
+            found += [(widget, cell.text()) for cell in cells if cell is not None]
+        found += [(widget, tip) for tip in (widget.toolTip(),) if tip and not tip.startswith("<qt>")]
+    return found
+
+
+def nasty_run(window, name: str):
+    needs("discharge")
+    book = window.bench.logbook
+    unit = book.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4"))
+    book.keep_meter(Meter(name, "0.1 %", "1 %"))
+    window.bench.shelf_changed.emit()
+    run = keep_discharge(book, unit)
+    window.bench.jot(run, window.run.jot_line.grammar().parse(f"a note {name}"[:200]), 0.0)
+    return run
+
+
+@pytest.mark.parametrize("name", [NASTY, "&".join("ab" * 1250), "x\n" * 60], ids=["markup", "long", "lines"])
+def test_every_widget_shows_it_as_it_is(window, name):
+    run = nasty_run(window, name)
+    window.bench.choose_unit(run.unit_id)
+    for stage in (SHELF, PREPARE, OUTLOOK, FINDINGS):
+        window.go_to(stage)
+        if stage == FINDINGS:
+            window.findings.open_run(run.id)
+        seen = texts(window)
+        assert seen
+        for widget, text in seen:
+            if isinstance(widget, QLabel):
+                assert widget.textFormat() == Qt.TextFormat.PlainText or text == "Ubrant", f"{text[:60]!r} may be taken for markup"
+            assert text == visible(text), f"{widget}: {text[:60]!r}"
+            assert len(text) < 4200
+    if name == NASTY:
+        assert any(SHOWN in text for _, text in texts(window))
+
+
+def test_a_report_prints_it_as_it_is(window, tmp_path):
+    run = nasty_run(window, NASTY)
+    record, account = account_of(window.bench.logbook, run)
+    write_report(run, record, account, NASTY, tmp_path / "report.html")
+    page = (tmp_path / "report.html").read_text("utf-8")
+    assert "<img src=x>" not in page
+    assert "&lt;img src=x&gt; &lt;b&gt;bold&lt;/b&gt; $\\frac{1}{2}$ ␛[31m⟨202E⟩gnp" in page
+    assert "{{7*7}}" in page
+    assert "\x1b" not in page
+    assert "\u202e" not in page
+
+
+def test_the_command_line_prints_nothing_a_terminal_obeys(tmp_path):
+    log = tmp_path / "\x1b[31mred.csv"
+    log.write_text("time / s,voltage / V,current / A\n0,\x1b[2J,1\n", "utf-8")
+    done = ubrant("analyse", str(log))
+    assert done.returncode == 2
+    assert "\x1b" not in done.stdout + done.stderr
+    assert "␛[31mred.csv" in done.stderr
+    done = ubrant("runs", str(tmp_path / "\u202e.ubrant"))
+    assert "⟨202E⟩.ubrant does not exist" in done.stderr
+    assert "\u202e" not in done.stderr
