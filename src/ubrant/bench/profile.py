@@ -11,6 +11,8 @@ from typing import Literal
 import platformdirs
 from pydantic import BaseModel, ConfigDict, ValidationError, field_validator
 
+from ubrant.writing import write_whole
+
 NEEDS = {
     "load": ("voltage", "current", "set_current", "get_current", "set_cutoff", "get_cutoff", "on", "off", "is_on"),
     "supply": ("set_voltage", "get_voltage", "set_current", "get_current", "on", "off", "is_on"),
@@ -164,7 +166,7 @@ def keep_own(text: str) -> Path:
     path = own_folder() / (re.sub(r"[^\w-]+", "-", profile.name.lower()).strip("-") + ".toml")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text, "utf-8")
+        write_whole(path, lambda beside: beside.write_text(text, "utf-8"))
     except OSError as error:
         raise ProfileError(f"{path} could not be written: {error.strerror or error}.") from None
     return path

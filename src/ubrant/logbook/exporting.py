@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +13,7 @@ from ubrant.core.record.record import Key
 from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.own import HEAD, LINE, NAMES, heading_of, shown_series
 from ubrant.logbook.records import StoredRun
+from ubrant.writing import write_whole
 
 if TYPE_CHECKING:
     import polars as pl
@@ -33,7 +33,7 @@ def export_csv(stored: StoredRun, path: Path) -> None:
     ExportError
         The file cannot be written.
     """
-    _write_beside(path, lambda target: _table(stored).write_csv(target, line_terminator="\r\n"))
+    _write(path, lambda target: _table(stored).write_csv(target, line_terminator="\r\n"))
 
 
 def export_package(stored: StoredRun, folder: Path, name: str = "") -> None:
@@ -53,17 +53,13 @@ def export_package(stored: StoredRun, folder: Path, name: str = "") -> None:
         raise ExportError(f"{folder} could not be written: {error.strerror or error}.") from None
     export_csv(stored, folder / READINGS)
     described = json.dumps(_describe(stored, name), indent=2, ensure_ascii=False) + "\n"
-    _write_beside(folder / PACKAGE, lambda target: target.write_text(described, "utf-8"))
+    _write(folder / PACKAGE, lambda target: target.write_text(described, "utf-8"))
 
 
-def _write_beside(path: Path, write: Callable[[Path], object]) -> None:
-    """Written beside its place and put there once it is whole."""
-    unfinished = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
+def _write(path: Path, write: Callable[[Path], object]) -> None:
     try:
-        write(unfinished)
-        unfinished.replace(path)
+        write_whole(path, write)
     except OSError as error:
-        unfinished.unlink(missing_ok=True)
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
 
 

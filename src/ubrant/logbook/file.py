@@ -3,14 +3,21 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import os
-import shutil
+import re
 import sqlite3
 from importlib import resources
 from pathlib import Path
+from typing import Any
+
+from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, teach
+from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 4
+FORMAT = 5
+_SEALED = 5
+"""The first format with seals."""
 
 
 _PAGE = 8192
@@ -21,17 +28,79 @@ class LogbookError(Exception):
     """A logbook that cannot be opened or written; says what, where and what to do."""
 
 
+class DamagedError(LogbookError):
+    """Something of a logbook cannot be read any more, or is none."""
+
+
+class _Rows(sqlite3.Cursor):
+    """A cursor that says in a sentence when what it reads is damaged."""
+
+    def execute(self, *arguments: Any) -> _Rows:
+        with _Readable():
+            super().execute(*arguments)
+        return self
+
+    def __next__(self) -> Any:
+        with _Readable():
+            return super().__next__()
+
+    def fetchone(self) -> Any:
+        with _Readable():
+            return super().fetchone()
+
+    def fetchall(self) -> list[Any]:
+        with _Readable():
+            return super().fetchall()
+
+
+class Database(sqlite3.Connection):
+    """A connection whose damage is a :class:`DamagedError`."""
+
+    def cursor(self, factory: Any = _Rows) -> Any:
+        return super().cursor(factory)
+
+    def execute(self, *arguments: Any) -> Any:
+        return self.cursor().execute(*arguments)
+
+    def executescript(self, script: str) -> Any:
+        with _Readable():
+            return super().executescript(script)
+
+
+class _Readable:
+    """What SQLite calls malformed, or what is no text any more, is damage; everything else passes."""
+
+    def __enter__(self) -> None:
+        pass
+
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        if isinstance(error, sqlite3.Error) and (type(error) is sqlite3.DatabaseError or _DAMAGED.search(str(error))):
+            raise DamagedError(
+                f"The logbook is damaged ({error}). File → Save what can be read makes a sound one of the rest; this file is left as it is."
+            ) from None
+
+
+_DAMAGED = re.compile(
+    "malformed|not a database|disk I/O|decode|UTF-8|corrupt|no such|syntax error|has no column|user-defined function", re.I
+)
+
+
 def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
     """A connection with every pragma set. May be used from another thread than the one that made it, by one at a time."""
     if read_only:
         still = "&immutable=1" if not os.access(path.parent, os.W_OK) else ""  # no place for the files that reading needs beside it
-        connection = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro{still}", uri=True, check_same_thread=False, isolation_level=None)
+        connection = sqlite3.connect(
+            f"{path.resolve().as_uri()}?mode=ro{still}", uri=True, check_same_thread=False, isolation_level=None, factory=Database
+        )
     else:
-        connection = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
+        connection = sqlite3.connect(path, check_same_thread=False, isolation_level=None, factory=Database)
         connection.execute("PRAGMA journal_mode=WAL")
         connection.execute("PRAGMA synchronous=FULL")
     connection.execute("PRAGMA foreign_keys=ON")
     connection.execute("PRAGMA busy_timeout=5000")
+    teach(connection)
+    if not read_only:
+        keep_sealed(connection)
     return connection
 
 
@@ -79,43 +148,78 @@ def salvage(damaged: Path, into: Path) -> int:
     if into.exists():
         raise LogbookError(f"{into.name} is there already: choose another name.")
     prepare(into)
-    saved = 0
-    with contextlib.closing(sqlite3.connect(into, isolation_level=None)) as target:
+    with contextlib.closing(connect(into)) as target, contextlib.closing(_as_it_is(damaged)) as source:
         target.execute("PRAGMA foreign_keys=OFF")
-        with contextlib.closing(sqlite3.connect(f"{damaged.resolve().as_uri()}?mode=ro&immutable=1", uri=True)) as source:
-            for table in ("unit", "meter", "run", "channel", "piece", "event", "jot", "outlook", "statement"):
-                count = _salvage_table(source, target, table)
-                saved = count if table == "run" else saved
+        lost: set[int] = set()
+        for table in TABLES:
+            lost |= _salvage_table(source, target, table)
         target.execute("DELETE FROM piece WHERE channel_id NOT IN (SELECT id FROM channel)")
         target.execute("DELETE FROM channel WHERE run_id NOT IN (SELECT id FROM run)")
+        for table in ("event", "jot", "statement"):
+            target.execute(f"DELETE FROM {table} WHERE run_id NOT IN (SELECT id FROM run)")
+        target.execute("UPDATE run SET unit_id = NULL WHERE unit_id NOT IN (SELECT id FROM unit)")
+        _stay_damaged(source, target, lost)
+        saved = int(target.execute("SELECT count(*) FROM run").fetchone()[0])
+        target.execute("PRAGMA journal_mode=DELETE")
     if not saved:
         into.unlink()
         raise LogbookError(f"Nothing can be read of {damaged.name} any more. Look for a copy of it.")
     return saved
 
 
-def _salvage_table(source: sqlite3.Connection, target: sqlite3.Connection, table: str) -> int:
-    """Row by row, leaving out what cannot be read."""
+def _as_it_is(path: Path) -> sqlite3.Connection:
+    """A connection that only looks, whatever stands there."""
+    source = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)
+    source.text_factory = lambda data: data.decode("utf-8", "replace")
+    teach(source)
+    return source
+
+
+def _salvage_table(source: sqlite3.Connection, target: sqlite3.Connection, table: str) -> set[int]:
+    """Every row that can be read, from both ends up to what cannot; the runs of those that are not what was written, which are left out."""
     ours = [r[1] for r in target.execute(f"PRAGMA table_info({table})")]
     try:
         theirs = [r[1] for r in source.execute(f"PRAGMA table_info({table})")]
-        columns = ", ".join(c for c in ours if c in theirs)
-        rows = source.execute(f"SELECT {columns} FROM {table}")
-    except sqlite3.DatabaseError:
-        return 0
-    count = 0
-    while columns:
-        try:
-            row = rows.fetchone()
-        except sqlite3.DatabaseError:
-            break
-        if row is None:
-            break
-        marks = ", ".join("?" * len(row))
-        with contextlib.suppress(sqlite3.DatabaseError):
-            target.execute(f"INSERT OR REPLACE INTO {table} ({columns}) VALUES ({marks})", row)
-            count += 1
-    return count
+        has_seals = bool(source.execute("PRAGMA table_info(seal)").fetchall())
+    except sqlite3.Error:
+        return set()
+    names = [c for c in ours if c in theirs]
+    if not names:
+        return set()
+    key, run = (expression.format(table) for expression in TABLES[table])
+    sound = "1"
+    if has_seals and theirs == ours:
+        sound = f"crc_of({row_values(theirs, table)}) = (SELECT crc FROM seal WHERE tbl = '{table}' AND seal.key = {key})"
+    marks = ", ".join("?" * len(names))
+    lost: set[int] = set()
+    taken: set[int] = set()
+    for direction in ("ASC", "DESC"):
+        with contextlib.suppress(sqlite3.Error):
+            columns = ", ".join(f"{table}.{c}" for c in names)
+            for row in source.execute(f"SELECT {key}, {run}, {sound}, {columns} FROM {table} ORDER BY 1 {direction}"):
+                if row[0] in taken:
+                    break
+                taken.add(row[0])
+                if not row[2] and row[1] is not None:
+                    lost.add(row[1])
+                if row[2] or table in {"run", "unit", "meter", "outlook"}:
+                    with contextlib.suppress(sqlite3.Error):
+                        target.execute(f"INSERT OR REPLACE INTO {table} ({', '.join(names)}) VALUES ({marks})", row[3:])
+    return lost
+
+
+def _stay_damaged(source: sqlite3.Connection, target: sqlite3.Connection, lost: set[int]) -> None:
+    """A run that lost something is known for it from then on: its seal goes on counting what is missing."""
+    before: dict[int, tuple[int, int]] = {}
+    with contextlib.suppress(sqlite3.Error):
+        for run, rows, total in source.execute("SELECT run, rows, total FROM run_seal"):
+            before[run] = (rows, total)
+    now = {row[0]: (row[1], row[2]) for row in target.execute("SELECT run, rows, total FROM run_seal")}
+    for run, (rows, total) in now.items():
+        was = before.get(run, (rows, total))
+        if run in lost or was != (rows, total):
+            rows, total = was if was != (rows, total) else (rows + 1, total)
+            target.execute("UPDATE run_seal SET rows = ?, total = ? WHERE run = ?", (rows, total, run))
 
 
 def prepare(path: Path) -> None:
@@ -130,19 +234,39 @@ def prepare(path: Path) -> None:
         is_new = not path.exists() or path.stat().st_size == 0
         if is_new:
             path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)  # notes and pictures in it are nobody else's
         connection = sqlite3.connect(path, isolation_level=None)
         try:
             _prepare(connection, path, is_new=is_new)
         finally:
             connection.close()
     except sqlite3.DatabaseError as error:
+        if "locked" in str(error) or "busy" in str(error):
+            raise LogbookError(f"{path.name} is locked by another program: close it there and try again.") from None
         if "readonly" in str(error) or "unable to open" in str(error):
             raise LogbookError(f"{path} cannot be written: choose another folder, or change its permissions.") from None
         if "full" in str(error):
             raise LogbookError(f"The disk is full: {path} could not be made. Free some space and try again.") from None
-        raise LogbookError(f"{path.name} is not a Ubrant logbook, or it is damaged ({error}). Nothing in it was changed.") from None
+        raise DamagedError(f"{path.name} is not a Ubrant logbook, or it is damaged ({error}). Nothing in it was changed.") from None
     except OSError as error:
         raise LogbookError(f"{path} cannot be opened: {error.strerror or error}.") from None
+
+
+def _keep_copy(connection: sqlite3.Connection, path: Path, found_format: int) -> Path:
+    """A whole copy of an older logbook beside it, what stands in its write-ahead log included; never in the place of another file."""
+    names = (f".format{found_format}{f' {n}' if n > 1 else ''}.ubrant" for n in itertools.count(1))
+    place = next(place for name in names if not (place := path.with_suffix(name)).exists())
+
+    write_whole(place, lambda beside: back_up(connection, beside))
+    return place
+
+
+def back_up(connection: sqlite3.Connection, into: Path) -> None:
+    """All that a logbook holds, as one new file that only its owner may read."""
+    into.touch(mode=0o600)
+    with contextlib.closing(sqlite3.connect(into)) as copy:
+        connection.backup(copy)
+        copy.execute("PRAGMA journal_mode=DELETE")
 
 
 def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> None:
@@ -155,9 +279,12 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
             f"{path.name} was written by a newer Ubrant (format {found_format}; this one knows {FORMAT}): update Ubrant to open it."
         )
     if not is_new and found_format < FORMAT:
-        shutil.copy2(path, path.with_suffix(f".format{found_format}.ubrant"))
+        _keep_copy(connection, path, found_format)
     if is_new:
         connection.execute(f"PRAGMA page_size={_PAGE}")
     for number in range(found_format + 1, FORMAT + 1):
         script = resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8")
+        if number == _SEALED:
+            teach(connection)
+            script += seal_all(connection)
         connection.executescript(f"BEGIN IMMEDIATE; {script} PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={number}; COMMIT;")

@@ -16,14 +16,18 @@ import numpy as np
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Criteria, Head, head_from_json, head_to_json
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
 from ubrant.logbook import older
-from ubrant.logbook.file import LogbookError, connect, fold, may_only_look, prepare
+from ubrant.logbook.file import DamagedError, LogbookError, back_up, connect, fold, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
+from ubrant.logbook.seals import Damage, damage_of, damage_text
+from ubrant.writing import write_whole
 
 PIECE = 65_536
 
@@ -71,15 +75,9 @@ class Logbook:
         """
         if path.exists() and path.samefile(self.path):
             raise LogbookError(f"{path.name} is this logbook itself: give the copy another name.")
-        unfinished = path.with_name(f".{path.name}.part")
         try:
-            unfinished.unlink(missing_ok=True)
-            with contextlib.closing(sqlite3.connect(unfinished)) as copy:
-                self._db.backup(copy)
-                copy.execute("PRAGMA journal_mode=DELETE")
-            unfinished.replace(path)
+            write_whole(path, lambda beside: back_up(self._db, beside))
         except (sqlite3.Error, OSError) as error:
-            unfinished.unlink(missing_ok=True)
             raise LogbookError(f"{path} could not be written ({error}). Choose another place.") from None
 
     # units
@@ -117,7 +115,7 @@ class Logbook:
 
     def meters(self) -> list[Meter]:
         rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id, details FROM meter ORDER BY id")
-        return [Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(json.loads(row[6]))) for row in rows]
+        return [Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(_object(row[6]))) for row in rows]
 
     def keep_meter(self, meter: Meter) -> Meter:
         """Add a meter, or put an edited one in its place; returns it with its id."""
@@ -178,7 +176,24 @@ class Logbook:
     def kept(self, run: Run) -> StoredRun:
         """A run with everything that was kept of it."""
         readings = {key: self.series(run.id, *key) for key in self.taps(run.id)}
-        return StoredRun(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)))
+        damage = damage_text(damage_of(self._db, run.id))
+        return StoredRun(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)), damage)
+
+    def damages(self) -> list[Damage]:
+        """Everything in the file that is not as it was written; reads all of it.
+
+        Raises
+        ------
+        DamagedError
+            Some of it cannot even be read.
+        """
+        with contextlib.closing(connect(self.path, read_only=True)) as db:
+            said = [str(row[0]) for row in db.execute("PRAGMA quick_check(1)")]
+            if said != ["ok"]:
+                raise DamagedError(
+                    f"{self.path.name} is damaged ({said[0][:60]}). File → Save what can be read makes a sound one of the rest."
+                )
+            return damage_of(db)
 
     def keep_import(self, whole: StoredRun) -> Run:
         """Keep a whole run from elsewhere in one transaction; returns it with its id."""
@@ -318,7 +333,7 @@ class Logbook:
     def outlooks(self) -> list[StoredOutlook]:
         """Those kept, the newest first."""
         rows = self._db.execute("SELECT name, run_id, made, inputs, answer, id FROM outlook ORDER BY made DESC, id DESC")
-        return [StoredOutlook(r[0], r[1], r[2], json.loads(r[3]), r[4], r[5]) for r in rows]
+        return [StoredOutlook(r[0], r[1], r[2], _object(r[3]), r[4], r[5]) for r in rows]
 
     def keep_outlook(self, outlook: StoredOutlook) -> int:
         """Keep a prediction; returns its id."""
@@ -430,7 +445,10 @@ def event_row(event: Event) -> tuple[float, str, str, str]:
 
 
 def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:
-    return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
+    try:
+        return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
+    except (ValueError, TypeError, KeyError, AttributeError):  # damaged: the seal says so
+        return Note(float(time_s) if isinstance(time_s, int | float) else 0.0, say("damaged"))
 
 
 _RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
@@ -442,9 +460,16 @@ def _run(row: tuple[Any, ...]) -> Run:
     """A row of run, with the name and the kind of its unit behind it."""
 
     def head() -> Head:
-        if row[9] is not None:
-            return head_from_json(json.loads(row[9]))
-        return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
+        try:
+            if row[9] is not None:
+                return head_from_json(json.loads(row[9]))
+            return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
+        except CodecError:
+            raise
+        except (ValueError, TypeError, KeyError, AttributeError):
+            raise DamagedError(
+                f"What is known of run {row[0]} is damaged in the logbook, and its readings say nothing without it."
+            ) from None
 
     return Run(
         id=row[0],
@@ -469,8 +494,25 @@ def _unit(row: tuple[Any, ...]) -> Unit:
         chemistry=row[4],
         note=row[5],
         max_current_a=row[6],
-        stand_in=json.loads(row[7]),
+        stand_in=_object(row[7]),
     )
+
+
+def _object(text: str) -> dict[str, Any]:
+    """What a column of JSON holds.
+
+    Raises
+    ------
+    DamagedError
+        It is none.
+    """
+    try:
+        made = json.loads(text)
+    except (ValueError, TypeError):
+        made = None
+    if not isinstance(made, dict):
+        raise DamagedError("Something on the shelf is damaged in the logbook. File → Save what can be read makes a sound one of the rest.")
+    return made
 
 
 def to_bytes(column: Array) -> bytes:

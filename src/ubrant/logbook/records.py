@@ -95,11 +95,12 @@ class StoredRun:
     readings: Mapping[Key, Series] = field(default_factory=dict)
     events: tuple[Event, ...] = ()
     jots: tuple[StoredJot, ...] = ()
+    damage: str = ""
 
     def record(self) -> Record:
         """As every method sees it."""
         run = self.run
-        return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by)
+        return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by, self.damage)
 
     def under(self, head: Head) -> StoredRun:
         """The same readings under another head."""

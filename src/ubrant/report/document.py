@@ -22,6 +22,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.form import CONDITIONS
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of
 from ubrant.report.figures import figures_of, path_figure, svg_of
+from ubrant.writing import write_whole
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -43,7 +44,8 @@ def write_report(run: Run, record: Record, account: Account, name: str, path: Pa
         raise ReportError(f"{path.name}: a report is written as .pdf or .html; give the file such a name.")
     page = html_of(run, record, account, name)
     try:
-        path.write_bytes(page.encode() if path.suffix.lower() == ".html" else _pdf_of(page))
+        whole = page.encode() if path.suffix.lower() == ".html" else _pdf_of(page)
+        write_whole(path, lambda beside: beside.write_bytes(whole))
     except OSError as error:
         raise ReportError(f"{path} could not be written: {error.strerror or error}.") from None
 

@@ -35,6 +35,7 @@ from ubrant.core.drawings import (
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.wording import visible
+from ubrant.writing import write_whole
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -260,7 +261,7 @@ def svg_of(figure: Figure) -> str:
 def save(figure: Figure, path: Path) -> None:
     """Write a figure as ``.svg``, ``.pdf`` or ``.png`` (200 dots an inch), by its name's ending."""
     _as_it_is(figure)
-    figure.savefig(path, dpi=200, facecolor="white")
+    write_whole(path, lambda beside: figure.savefig(beside, dpi=200, facecolor="white"))
 
 
 def _as_it_is(figure: Figure) -> None:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from ubrant.core.account import Account
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.typed import gather
+from ubrant.core.wording import say
+from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
 from ubrant.methods.registry import UnknownMethodError, method_of
@@ -30,10 +33,12 @@ def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Cr
         method = method_of(run.method)
         if criteria is not None:
             record = method.retried(record, criteria)
-        account = method.account(record)
+        account = method.study(method.account(record), record, lambda: _others(logbook, run))
     except (UnknownMethodError, CodecError) as error:
         return record, Account(trouble=str(error))
-    return record, method.study(account, record, lambda: _others(logbook, run))
+    except Exception:
+        return record, _nothing_of(record)
+    return record, _as_far_as_sound(account, record)
 
 
 def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
@@ -43,18 +48,47 @@ def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
     for other, _ in logbook.runs(limit=_MOST_OTHERS, unit_id=run.unit_id):
         if other.id == run.id or other.state == "running":
             continue
-        record = logbook.kept(other).record()
+        try:
+            record = logbook.kept(other).record()
+        except DamagedError:
+            continue
         account = account_of_stored(record)
-        if not account.trouble:
+        if not account.trouble and not record.damage:
             yield record, account
 
 
 def account_of_stored(record: Record) -> Account:
     """The account of a record by itself."""
     try:
-        return method_of(record.head.method).account(record)
+        return _as_far_as_sound(method_of(record.head.method).account(record), record)
     except (UnknownMethodError, CodecError) as error:
         return Account(trouble=str(error))
+    except Exception:
+        return _nothing_of(record)
+
+
+def _nothing_of(record: Record) -> Account:
+    """What is damaged may hold anything, and no sum has to bear that; called while an error is handled, which goes on where nothing is damaged."""
+    if not record.damage:
+        raise
+    return Account(trouble=record.damage)
+
+
+def _as_far_as_sound(account: Account, record: Record) -> Account:
+    """Of a damaged record nothing is judged, and nothing else rests on it."""
+    if not record.damage:
+        return account
+    short = say("damaged in the logbook")
+    return replace(
+        account,
+        verdict=None,
+        sentence=record.damage,
+        warnings=(record.damage, *account.warnings),
+        short=short,
+        bar=None,
+        energy=None,
+        candidate=None,
+    )
 
 
 def live_record(run: Run, session: Session) -> Record:

@@ -24,6 +24,7 @@ from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.records import StoredRun, entries_of
 from ubrant.methods.method import Method
 from ubrant.methods.registry import UnknownMethodError, method_of, usual
+from ubrant.writing import write_whole
 
 _DETAILS = {
     f.name: f.type
@@ -153,7 +154,8 @@ def export_jots(stored: StoredRun, path: Path, name: str = "") -> str:
     entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in stored.events if isinstance(e, LoadOn | LoadOff)]
     started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
     try:
-        path.write_text(write_jot_text(head_lines(head, name), started, entries), "utf-8")
+        text = write_jot_text(head_lines(head, name), started, entries)
+        write_whole(path, lambda beside: beside.write_text(text, "utf-8"))
     except OSError as error:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None
     return lost_in_jots(stored)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from ubrant.logbook.file import LogbookError, salvage
+from ubrant.logbook.file import DamagedError, LogbookError, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.widgets.text import message_box
 
@@ -17,17 +17,19 @@ def open_or_ask(path: Path, parent: QWidget | None) -> Logbook | None:
         try:
             return Logbook(path)
         except LogbookError as error:
-            chosen = _another_way(path, str(error), parent)
+            chosen = _another_way(path, error, parent)
             if chosen is None:
                 return None
             path = chosen
 
 
-def _another_way(path: Path, sentence: str, parent: QWidget | None) -> Path | None:
-    box = message_box(parent, QMessageBox.tr("This logbook does not open"), sentence)
+def _another_way(path: Path, error: LogbookError, parent: QWidget | None) -> Path | None:
+    box = message_box(parent, QMessageBox.tr("This logbook does not open"), str(error))
     other = box.addButton(box.tr("Open another …"), QMessageBox.ButtonRole.AcceptRole)
     new = box.addButton(box.tr("Start a new one …"), QMessageBox.ButtonRole.ActionRole)
-    rescue = box.addButton(box.tr("Save what can be read …"), QMessageBox.ButtonRole.ActionRole) if "damaged" in sentence else None
+    rescue = (
+        box.addButton(box.tr("Save what can be read …"), QMessageBox.ButtonRole.ActionRole) if isinstance(error, DamagedError) else None
+    )
     box.addButton(box.tr("Leave it"), QMessageBox.ButtonRole.RejectRole)
     box.exec()
     kinds = box.tr("Ubrant logbook (*.ubrant)")
@@ -46,6 +48,6 @@ def _another_way(path: Path, sentence: str, parent: QWidget | None) -> Path | No
         try:
             salvage(path, target)
         except LogbookError as error:
-            return _another_way(path, str(error), parent)
+            return _another_way(path, error, parent)
         return target
     return None

@@ -44,6 +44,7 @@ class Record:
     readings : what instruments or a log gave, as it was read; nothing is ever stored over it
     events, lines : in the order of time
     state, ended_by : ``running``, ``done`` or ``interrupted``; what ended it, empty for a log or while it goes on
+    damage : a sentence where some of this is not what was written; empty where it is sound
     """
 
     head: Head
@@ -53,6 +54,7 @@ class Record:
     state: str = "done"
     ended_by: str = ""
     typed: Typed = field(default_factory=Typed)
+    damage: str = ""
 
     def judged_by(self, head: Head) -> Record:
         """The same readings under another head."""
@@ -181,10 +183,11 @@ def record_of(
     lines: Sequence[Entry] = (),
     state: str = "done",
     ended_by: str = "",
+    damage: str = "",
 ) -> Record:
     """A record from what was kept, read so far, or brought in."""
     ordered = tuple(sorted(lines, key=lambda e: e.time_s))
-    return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered))
+    return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
 
 
 def half_digit(series: Series) -> float:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout, Q
 from ubrant.bench.command_log import CommandLog
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.forms import button, label, row
+from ubrant.writing import write_whole
 
 _SHOWN = 2000
 
@@ -45,6 +46,7 @@ class CommandsDialog(QDialog):
         path, _ = QFileDialog.getSaveFileName(self, self.tr("Save commands and answers"), str(folder() / "commands.txt"))
         if path and self._log is not None:
             try:
-                Path(path).write_text(self._log.text() + "\n", "utf-8")
+                text = self._log.text() + "\n"
+                write_whole(Path(path), lambda beside: beside.write_text(text, "utf-8"))
             except OSError as error:
                 self.text.setPlainText(self.tr("{path} could not be written: {why}.").format(path=path, why=error.strerror))
