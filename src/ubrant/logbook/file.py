@@ -93,7 +93,8 @@ def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
             f"{path.resolve().as_uri()}?mode=ro{still}", uri=True, check_same_thread=False, isolation_level=None, factory=Database
         )
     else:
-        connection = sqlite3.connect(path, check_same_thread=False, isolation_level=None, factory=Database)
+        uri = f"{path.resolve().as_uri()}?mode=rw"  # never a new file in the place of one that has gone
+        connection = sqlite3.connect(uri, uri=True, check_same_thread=False, isolation_level=None, factory=Database)
         connection.execute("PRAGMA journal_mode=WAL")
         connection.execute("PRAGMA synchronous=FULL")
     connection.execute("PRAGMA foreign_keys=ON")
@@ -169,7 +170,8 @@ def salvage(damaged: Path, into: Path) -> int:
 
 def _as_it_is(path: Path) -> sqlite3.Connection:
     """A connection that only looks, whatever stands there."""
-    source = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)
+    still = "" if path.with_name(path.name + "-wal").exists() else "&immutable=1"
+    source = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro{still}", uri=True)
     source.text_factory = lambda data: data.decode("utf-8", "replace")
     teach(source)
     return source
@@ -222,6 +224,22 @@ def _stay_damaged(source: sqlite3.Connection, target: sqlite3.Connection, lost: 
             target.execute("UPDATE run_seal SET rows = ?, total = ? WHERE run = ?", (rows, total, run))
 
 
+def make_place(path: Path) -> None:
+    """An empty file where there is none yet, which only its owner may read.
+
+    Raises
+    ------
+    LogbookError
+        It cannot be made.
+    """
+    try:
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)  # notes and pictures in it are nobody else's
+    except OSError as error:
+        raise LogbookError(f"{path} cannot be opened: {error.strerror or error}.") from None
+
+
 def prepare(path: Path) -> None:
     """Make a logbook where there is none, migrate an older one (a copy is kept), refuse what is none or newer.
 
@@ -231,10 +249,8 @@ def prepare(path: Path) -> None:
         Not a logbook, newer than this Ubrant, damaged, or not to be written where it is.
     """
     try:
-        is_new = not path.exists() or path.stat().st_size == 0
-        if is_new:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.touch(mode=0o600)  # notes and pictures in it are nobody else's
+        make_place(path)
+        is_new = path.stat().st_size == 0
         connection = sqlite3.connect(path, isolation_level=None)
         try:
             _prepare(connection, path, is_new=is_new)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import json
 import sqlite3
 import threading
@@ -23,7 +24,7 @@ from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.logbook import older
-from ubrant.logbook.file import DamagedError, LogbookError, back_up, connect, fold, may_only_look, prepare
+from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.seals import Damage, damage_of, damage_text
@@ -42,17 +43,26 @@ class Logbook:
     """
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self.path = path.absolute()
         looks_only = may_only_look(path)
         if not looks_only:
-            prepare(path)
+            make_place(path)
         self._lock = OpenLock(path)
-        self.read_only = looks_only or not self._lock.held
-        self.why_read_only = "cannot be written" if looks_only else "open in another window" if self.read_only else ""
-        self._db = connect(path, read_only=self.read_only)
+        try:
+            self.read_only = looks_only or not self._lock.held
+            self.why_read_only = "cannot be written" if looks_only else "open in another window" if self.read_only else ""
+            if not self.read_only:
+                prepare(path)
+            self._db = connect(path, read_only=self.read_only)
+            if self.read_only and self._db.execute("PRAGMA user_version").fetchone()[0] != FORMAT:
+                raise LogbookError(f"{path.name} is just being opened in another window: try again in a moment.")
+            if not self.read_only:
+                self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
+        except BaseException:
+            self._lock.release()
+            raise
         self._folding: threading.Thread | None = None
-        if not self.read_only:
-            self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
+        self._rescued: Path | None = None
 
     def close(self) -> None:
         """Leave one file behind, and no others."""
@@ -65,6 +75,24 @@ class Logbook:
         self._db.close()
         self._lock.release()
 
+    def is_in_place(self) -> bool:
+        """Whether the file that is open still stands under its name."""
+        return self._lock.is_of(self.path)
+
+    def rescue(self) -> Path:
+        """Everything, out of the open file, into a new one beside the place where it stood; again into the same one.
+
+        Raises
+        ------
+        LogbookError
+            It cannot be written there.
+        """
+        if self._rescued is None:
+            names = (f"{self.path.stem} rescued{f' {n}' if n > 1 else ''}.ubrant" for n in itertools.count(1))
+            self._rescued = next(place for name in names if not (place := self.path.with_name(name)).exists())
+        self.save_copy(self._rescued)
+        return self._rescued
+
     def save_copy(self, path: Path) -> None:
         """A whole copy under another name, also while a run is being written.
 
@@ -73,7 +101,7 @@ class Logbook:
         LogbookError
             It cannot be written there, or it is this very file.
         """
-        if path.exists() and path.samefile(self.path):
+        if path.exists() and self.is_in_place() and path.samefile(self.path):
             raise LogbookError(f"{path.name} is this logbook itself: give the copy another name.")
         try:
             write_whole(path, lambda beside: back_up(self._db, beside))

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QApplication, QProgressDialog
 
 from ubrant.bench.engine import Order
 from ubrant.diagnostics import keep_log, unexpected
+from ubrant.logbook.file import LogbookError
 from ubrant.ui import language, theme
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.settings import ground
@@ -116,6 +117,10 @@ def guard(app: QApplication, window: MainWindow) -> None:
             window.bench.session.end(order=Order.CLOSE)
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if isinstance(error, LogbookError):  # it says by itself what is amiss and what to do
+            with contextlib.suppress(RuntimeError):
+                window.bench.said.emit(str(error))
+            return
         sys.__excepthook__(kind, error, trace)
         unexpected("a slot or a thread", error)
         with contextlib.suppress(RuntimeError):  # by a signal, since this may be another thread than the window's

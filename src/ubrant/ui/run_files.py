@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from ubrant.core.account import Account
 from ubrant.core.record.record import Record
 from ubrant.logbook.exporting import export_csv, export_package
-from ubrant.logbook.file import LogbookError
+from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.records import Run
 from ubrant.runs.jot_heads import export_jots, lost_in_jots
 from ubrant.ui.settings import folder
@@ -109,6 +109,21 @@ class RunFiles(QObject):
             self._bench.said.emit(str(error))
         else:
             self._done(path)
+
+    def save_what_reads(self) -> None:
+        """A sound logbook of what can be read of this one; this one stays as it is."""
+        path = self._ask(
+            self.tr("Save what can be read as"), f"{self._bench.logbook.path.stem} saved.ubrant", self.tr("Ubrant logbook (*.ubrant)")
+        )
+        if path is not None:
+            damaged = self._bench.logbook.path
+            in_background(
+                self._window,
+                self.tr("Reading what can be read …"),
+                lambda: salvage(damaged, path),
+                lambda _: self._done(path),
+                self._failed,
+            )
 
     def _shown(self) -> Shown | None:
         shown = self._look()

@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 from ubrant.bench.engine import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
+from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
@@ -100,9 +101,10 @@ class MainWindow(QMainWindow):
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
+        self._leaving = self._is_rescued = False
         self._beat = QTimer(self)
         self._beat.setInterval(500)
-        self._beat.timeout.connect(self._show_status)
+        self._beat.timeout.connect(self._look_after)
         central = QWidget()
         layout = QVBoxLayout(central)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -166,6 +168,7 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
         self._recent = file.addMenu(self.tr("Open &recent"))
         self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
+        self._add(file, self.tr("Save &what can be read …"), "", lambda: self.files.save_what_reads())
         file.addSeparator()
         self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
         self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", self._choose_wave)
@@ -199,6 +202,30 @@ class MainWindow(QMainWindow):
         dialog = SettingsDialog(self)
         dialog.changed.connect(self.bench.shelf_changed)
         dialog.exec()
+
+    def _look_after(self) -> None:
+        """Twice a second: how things stand, and whether the open file is still there."""
+        self._show_status()
+        if not self._is_rescued and not self.bench.logbook.is_in_place():
+            self._is_rescued = True
+            self._rescue()
+
+    def _rescue(self) -> None:
+        """The file has gone, or another stands in its place: what is open is all there is, and goes into a new one."""
+        logbook = self.bench.logbook
+        try:
+            place = logbook.rescue()
+        except LogbookError as error:
+            self._message.say(
+                "bad", self.tr("{name} was removed or replaced while it was open. {error}").format(name=logbook.path.name, error=error)
+            )
+            return
+        self._message.say(
+            "bad",
+            self.tr("{name} was removed or replaced while it was open. All of it, and what is still added, is saved as {place}.").format(
+                name=logbook.path.name, place=place.name
+            ),
+        )
 
     def _show_status(self) -> None:
         bench = self.bench
@@ -237,6 +264,7 @@ class MainWindow(QMainWindow):
         self._fill_recent()
         self._fill_edit_menu()
         self._leaving = False
+        self._is_rescued = False
         self._beat.start()
         self._show_status()
         self.go_to(SHELF)
@@ -511,6 +539,8 @@ class MainWindow(QMainWindow):
             self.run.readout.close()
         self.desktop.let_sleep()
         QSettings().setValue("window", self.saveGeometry())
+        if self._is_rescued:
+            self._rescue()
         self.bench.close()
         event.accept()
 

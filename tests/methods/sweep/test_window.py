@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.making import setup_for
-from tests.window import click, jot, type_into
+from tests.window import click, jot, needs, type_into
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter
@@ -180,6 +180,7 @@ def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
 
 def test_instruments_are_chosen_one_by_one(prepared, qtbot):
     """Load and supply by name; a display cannot be asked, so that a meter with a connection takes its place; what is read along is ticked."""
+    needs("idle")
     window, form = prepared, prepared.prepare.form
     for name, role, tap in (
         ("Sink", "load", ""),
