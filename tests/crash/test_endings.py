@@ -63,6 +63,15 @@ def test_a_signal_ends_the_run_and_the_program(tmp_path, number):
     logbook.close()
 
 
+def test_a_signal_to_an_idle_window_leaves_one_file(tmp_path):
+    path = tmp_path / "bench.ubrant"
+    child = driven(path, "idle")
+    os.kill(child.pid, signal.SIGTERM)
+    child.communicate(timeout=60)
+    assert child.returncode == 0
+    assert [p.name for p in tmp_path.iterdir()] == ["bench.ubrant"]
+
+
 @pytest.fixture
 def small_disk(tmp_path):
     """A disk of 1 MB, where one may be mounted."""

@@ -7,6 +7,7 @@ import shutil
 import sqlite3
 
 import pytest
+from PyQt6.QtWidgets import QFileDialog
 
 from tests.making import falling
 from ubrant.core.equipment.meter import Meter
@@ -150,3 +151,23 @@ def test_a_row_that_another_program_changed_is_named(sound, tmp_path):
     assert (account.verdict, account.warnings[0]) == (None, record.damage)
     assert account.findings
     book.close()
+
+
+def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound, tmp_path, monkeypatch):
+    path, before = sound
+    shutil.copy(path, tmp_path / "b.ubrant")
+    with sqlite3.connect(tmp_path / "b.ubrant") as db:
+        db.execute("UPDATE piece SET value = zeroblob(length(value)) WHERE channel_id = 1")
+    db.close()
+    window.open_path(tmp_path / "b.ubrant")
+    window.check_logbook()
+    qtbot.waitUntil(lambda: "The logbook is damaged: 1 of its runs, 0 other things." in window.said(), timeout=10_000)
+    window.bench.run_opened.emit(1)
+    assert window.findings.verdict.text().startswith("This run is damaged in the logbook (readings)")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "saved.ubrant"), "Ubrant logbook (*.ubrant)"))
+    window.files.save_what_reads()
+    qtbot.waitUntil(lambda: (tmp_path / "saved.ubrant").exists() and window.said().startswith("Saved as"), timeout=10_000)
+    book = Logbook(tmp_path / "saved.ubrant")
+    after = said_of(book)
+    book.close()
+    assert (after[1], after[2], after[3]) == (("damaged",), before[2], before[3])

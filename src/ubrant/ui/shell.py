@@ -29,11 +29,12 @@ from PyQt6.QtWidgets import (
 from ubrant.bench.engine import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
-from ubrant.logbook.file import LogbookError
+from ubrant.logbook.file import DamagedError, LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.records import StoredRun
+from ubrant.logbook.seals import Damage
 from ubrant.runs.bringing_in import keep, own_run, unit_for
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
@@ -46,7 +47,7 @@ from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
-from ubrant.ui.widgets.work import in_background
+from ubrant.ui.widgets.work import in_background, quietly
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -58,6 +59,9 @@ if TYPE_CHECKING:
 Stage = TypeVar("Stage", bound=QWidget)
 SHELF, PREPARE, RUN, FINDINGS, OUTLOOK = range(5)
 _MOST_RECENT = 8
+
+_CHECKED_AFTER_MS = 4000
+"""Once what a person came for is there."""
 
 
 def recent() -> list[Path]:
@@ -102,6 +106,10 @@ class MainWindow(QMainWindow):
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
         self._leaving = self._is_rescued = False
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_CHECKED_AFTER_MS)
+        self._later.timeout.connect(self.check_logbook)
         self._beat = QTimer(self)
         self._beat.setInterval(500)
         self._beat.timeout.connect(self._look_after)
@@ -203,6 +211,23 @@ class MainWindow(QMainWindow):
         dialog.changed.connect(self.bench.shelf_changed)
         dialog.exec()
 
+    def check_logbook(self) -> None:
+        """Read all of the logbook once, in the background, and say what of it is not as it was written."""
+        quietly(self, self.bench.logbook.damages, self._checked)
+
+    def _checked(self, found: list[Damage] | Exception) -> None:
+        if isinstance(found, DamagedError):
+            self._message.say("bad", str(found))
+        elif not isinstance(found, Exception) and found:
+            runs = len({d.run for d in found if d.run is not None})
+            self._message.say(
+                "bad",
+                self.tr(
+                    "The logbook is damaged: {runs} of its runs, {others} other things. What is damaged is said where it is shown; "
+                    "File → Save what can be read makes a sound logbook of the rest."
+                ).format(runs=runs, others=len(found) - len([d for d in found if d.run is not None])),
+            )
+
     def _look_after(self) -> None:
         """Twice a second: how things stand, and whether the open file is still there."""
         self._show_status()
@@ -266,6 +291,7 @@ class MainWindow(QMainWindow):
         self._leaving = False
         self._is_rescued = False
         self._beat.start()
+        self._later.start()
         self._show_status()
         self.go_to(SHELF)
 
@@ -428,6 +454,7 @@ class MainWindow(QMainWindow):
         if logbook is None:
             return
         self._beat.stop()
+        self._later.stop()
         self.bench.close()
         self._open(logbook, "")
         remember(path)
@@ -535,6 +562,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._beat.stop()
+        self._later.stop()
         if RUN in self._built:
             self.run.readout.close()
         self.desktop.let_sleep()

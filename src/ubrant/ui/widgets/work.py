@@ -61,3 +61,19 @@ def in_background(
     pool = QThreadPool.globalInstance()
     assert pool is not None
     pool.start(_Task(work, outcome))
+
+
+def quietly(parent: QWidget, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+    """Do ``work`` in another thread without a word; then ``done`` with its result, or with the error it ended with."""
+    outcome = _Outcome(parent)
+
+    def finish(result: Any) -> None:
+        if not sip.isdeleted(parent):
+            outcome.deleteLater()
+            done(result)
+
+    outcome.done.connect(finish)
+    outcome.failed.connect(finish)
+    pool = QThreadPool.globalInstance()
+    assert pool is not None
+    pool.start(_Task(work, outcome))
