@@ -30,8 +30,13 @@ def modules() -> list[tuple[str, ast.Module]]:
     return [(path.relative_to(SRC).as_posix(), ast.parse(path.read_text("utf-8"))) for path in sorted(SRC.rglob("*.py"))]
 
 
-def strings(tree: ast.Module) -> Iterator[tuple[int, str]]:
+@cache
+def strings(tree: ast.Module) -> list[tuple[int, str]]:
     """Every string of the program, without its docstrings."""
+    return list(_strings(tree))
+
+
+def _strings(tree: ast.Module) -> Iterator[tuple[int, str]]:
     docs = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
     for node in ast.walk(tree):
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs:
