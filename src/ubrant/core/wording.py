@@ -35,3 +35,15 @@ def visible(text: str) -> str:
 def _written_out(match: re.Match[str]) -> str:
     code = ord(match[0])
     return chr(0x2400 + code) if code < 0x20 else "␡" if code == 0x7F else f"⟨{code:02X}⟩"
+
+
+class SentenceError(ValueError):
+    """What is amiss, in a sentence for the person: what it quotes is cut, so that the sentence stays one, whatever was quoted."""
+
+    def __init__(self, sentence: str = "") -> None:
+        short = _QUOTED.sub("“\\1 …”", sentence)
+        super().__init__(short if len(short) <= _MOST else f"{short[:_MOST]} …")
+
+
+_QUOTED, _MOST = re.compile("“([^”]{60})[^”]+”"), 700
+"""Characters of a quotation, and of a sentence."""

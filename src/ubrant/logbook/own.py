@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -66,17 +68,40 @@ def read_own(path: Path) -> StoredRun:
     LogError
         It was changed so that it cannot be read any more.
     """
+    with _as_exported(path.name):
+        return _read_own(path)
+
+
+@contextlib.contextmanager
+def _as_exported(name: str) -> Iterator[None]:
+    """An export is read as it was written: whatever else stands in it, it was changed."""
     import polars as pl  # slow to import, and only files need it
 
     try:
-        with path.open("rb") as file:
-            headings = file.readline().decode("utf-8-sig").strip().split(",")
-        schema: dict[str, Any] = {h: pl.String if h == "event" else pl.Float64 for h in headings}
-        table = pl.read_csv(path, schema=schema)
-    except (OSError, UnicodeDecodeError, pl.exceptions.PolarsError) as error:
-        raise LogError(
-            f"{path.name} is an export of Ubrant that was changed: {str(error).splitlines()[0][:120]}. Export it again, or take its first event out."
-        ) from None
+        yield
+    except LogError:
+        raise
+    except (
+        OSError,
+        ValueError,
+        TypeError,
+        LookupError,
+        AttributeError,
+        ArithmeticError,
+        pl.exceptions.PolarsError,
+        pl.exceptions.PanicException,
+    ) as error:
+        what = (str(error).splitlines() or [type(error).__name__])[0][:120]
+        raise LogError(f"{name} is an export of Ubrant that was changed: {what}. Export it again, or take its first event out.") from None
+
+
+def _read_own(path: Path) -> StoredRun:
+    import polars as pl
+
+    with path.open("rb") as file:
+        headings = file.readline().decode("utf-8-sig").strip().split(",")
+    schema: dict[str, Any] = {h: pl.String if h == "event" else pl.Float64 for h in headings}
+    table = pl.read_csv(path, schema=schema)
     cells = table.filter(pl.col("event").is_not_null())
     told = [
         (t, _json(cell, path, line))
@@ -106,8 +131,13 @@ def read_own_package(folder: Path, described: dict[str, Any]) -> StoredRun:
     LogError
         It was changed so that it cannot be read any more, or points out of its folder.
     """
+    with _as_exported(folder.name):
+        return _read_own_package(folder, described)
+
+
+def _read_own_package(folder: Path, described: dict[str, Any]) -> StoredRun:
     inside = str(described["resources"][0]["path"])
-    if Path(inside).is_absolute() or ".." in Path(inside).parts:
+    if not (folder / inside).resolve().is_relative_to(folder.resolve()):
         raise LogError(f"The package {folder.name} points outside its folder ({inside}): that is not followed.")
     kept = read_own(folder / inside)
     return StoredRun(run_from(described[HEAD], folder.name), kept.readings, kept.events, kept.jots)

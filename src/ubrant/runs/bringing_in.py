@@ -20,6 +20,7 @@ from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
 from ubrant.logbook.logs.read import PACKAGE, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
@@ -91,10 +92,11 @@ def own_run(path: Path) -> StoredRun | None:
     """
     package = path / PACKAGE if path.is_dir() else path
     if package.name == PACKAGE and package.exists():
+        check_file(package, "bytes of a described package")
         try:
             described = json.loads(package.read_text("utf-8"))
             told = described.get("ubrant", {})
-        except (OSError, ValueError, AttributeError):
+        except (OSError, ValueError, AttributeError, RecursionError):
             return None
         if isinstance(told, dict) and told.get(HEAD) == 2:
             return read_own_package(package.parent, described)

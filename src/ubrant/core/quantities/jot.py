@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
-from ubrant.core.wording import say
+from ubrant.core.wording import SentenceError, say
 
 TAPS: dict[str, tuple[str, ...]] = {
     "battery": ("batt", "bat"),
@@ -42,7 +42,7 @@ _ONE = rf"({_N})\s*({_UNIT})?"
 _OF = r"(\d+)\s+of\s+(\d+)\s+([^\W\d_]\w*)"
 
 
-class JotError(ValueError):
+class JotError(SentenceError):
     """A line that cannot be taken down as it is; its text says what to write."""
 
 

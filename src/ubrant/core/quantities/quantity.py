@@ -10,7 +10,7 @@ import math
 import re
 from dataclasses import dataclass
 
-from ubrant.core.wording import say
+from ubrant.core.wording import SentenceError, say
 
 NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))(?:[eE][+-]?\d+)?"
 
@@ -23,7 +23,7 @@ _TIMES |= {"minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hou
 _PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
 
 
-class QuantityError(ValueError):
+class QuantityError(SentenceError):
     """A number or unit that cannot be read; its text is a sentence for the person who typed it."""
 
 

@@ -9,10 +9,12 @@ from collections.abc import Mapping
 from functools import cache
 from typing import Any, TypeVar
 
+from ubrant.core.wording import SentenceError
+
 T = TypeVar("T")
 
 
-class CodecError(ValueError):
+class CodecError(SentenceError):
     """Data that does not fit the dataclass; says which field."""
 
 

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.quantities.quantity import parse_number
-from ubrant.core.wording import say
+from ubrant.core.wording import SentenceError, say
 
 HEADINGS = (
     "method",
@@ -39,7 +39,7 @@ _OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan) ")
 _DAY_S = 86_400.0
 
 
-class JotTextError(ValueError):
+class JotTextError(SentenceError):
     """A jot text that cannot be read: which line, and what to do."""
 
 

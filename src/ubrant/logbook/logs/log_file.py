@@ -9,9 +9,10 @@ from typing import Any
 
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Series
+from ubrant.core.wording import SentenceError
 
 
-class LogError(ValueError):
+class LogError(SentenceError):
     """A log that cannot be read; one sentence with file, line, column and what to do."""
 
 

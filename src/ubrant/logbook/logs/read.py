@@ -15,6 +15,7 @@ from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.typed import STRAIGHT, gather, on_one_base
 from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.fast import read_fast
+from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.sheets import read_json_lines, read_parquet, read_workbook
 from ubrant.logbook.logs.table import read_table
@@ -36,6 +37,7 @@ def read_logs(path: Path, columns: str | None = None, *, split_gaps: bool = Fals
     LogError
         It cannot be read; the sentence says where and what to do.
     """
+    check_file(path)
     package = path / PACKAGE if path.is_dir() else path
     if package.name == PACKAGE and package.exists():
         return [_package(package, columns)]
@@ -147,14 +149,15 @@ def _jots(name: str, text: str) -> LogFile:
 
 
 def _package(package: Path, columns: str | None) -> LogFile:
+    check_file(package, "bytes of a described package")
     try:
         described = json.loads(package.read_text("utf-8"))
         resources = described["resources"]
         inside = str(next(r["path"] for r in resources if str(r.get("path", "")).endswith((".csv", ".jot"))))
         about = described.get("ubrant", {})
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, StopIteration):
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, StopIteration, RecursionError):
         raise LogError(f"{package.name} in {package.parent.name} is not a Data Package with a CSV of readings in it.") from None
-    if Path(inside).is_absolute() or ".." in Path(inside).parts:
+    if not (package.parent / inside).resolve().is_relative_to(package.parent.resolve()):  # links are followed before this is asked
         raise LogError(f"{package.name} in {package.parent.name} points outside its folder ({inside}): that is not followed.")
     log = read_log(package.parent / inside, columns)
     told = about if isinstance(about, dict) else {}

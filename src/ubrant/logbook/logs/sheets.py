@@ -8,10 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from ubrant.logbook.logs.headings import needed_found, read_heading
+from ubrant.logbook.logs.limits import MOST, check_archive, check_cells, check_columns, check_file
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.text import Sheet, decode
-
-_MOST_CELLS = 20_000_000
 
 
 def read_workbook(path: Path) -> Sheet:
@@ -24,13 +23,18 @@ def read_workbook(path: Path) -> Sheet:
     """
     import openpyxl  # slow to import, and only workbooks need it
 
+    check_file(path)
+    check_archive(path)
     try:
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
     except Exception:  # whatever a broken archive makes openpyxl raise
         raise LogError(f"{path.name} is not a workbook that can be read: save it anew, or export it as CSV.") from None
     try:
         for page in book.worksheets:
-            rows = [(k, [_text(c) for c in row]) for k, row in enumerate(page.iter_rows(values_only=True), start=1)]
+            page.reset_dimensions()  # what is there counts, not what the sheet claims to reach to
+            rows = [
+                (k, [_text(c) for c in row[: MOST["columns"]]]) for k, row in enumerate(page.iter_rows(values_only=True), start=1) if row
+            ]
             if (sheet := _table(path.name, rows)) is not None:
                 return sheet
     except Exception as error:
@@ -52,12 +56,18 @@ def read_parquet(path: Path) -> Sheet:
     """
     import polars as pl  # slow to import, and only files need it
 
+    check_file(path)
+    try:
+        rows, columns = pl.scan_parquet(path).select(pl.len()).collect().item(), len(pl.read_parquet_schema(path))
+    except (Exception, pl.exceptions.PanicException):
+        raise LogError(f"{path.name} is not a Parquet file that can be read: write it anew.") from None
+    check_cells(path.name, rows, columns)
     try:
         table = pl.read_parquet(path)
-    except Exception:
+    except (Exception, pl.exceptions.PanicException):
         raise LogError(f"{path.name} is not a Parquet file that can be read: write it anew.") from None
-    rows = tuple((k, [_text(c) for c in row]) for k, row in enumerate(table.iter_rows(), start=2))
-    return Sheet(path.name, tuple(table.columns), 1, decimal_comma=False, kept_rows=rows)
+    kept = tuple((k, [_text(c) for c in row]) for k, row in enumerate(table.iter_rows(), start=2))
+    return Sheet(path.name, tuple(table.columns), 1, decimal_comma=False, kept_rows=kept)
 
 
 def read_json_lines(name: str, data: bytes) -> Sheet:
@@ -75,11 +85,12 @@ def read_json_lines(name: str, data: bytes) -> Sheet:
             continue
         try:
             made = json.loads(line)
-        except ValueError:
+        except (ValueError, RecursionError):
             raise LogError(f"{name}, line {number}: this is no JSON object. Correct it or delete the line.") from None
         if not isinstance(made, dict):
             raise LogError(f'{name}, line {number}: a JSON object belongs here, like {{"time": 0, "voltage": 12.8, "current": 1}}.')
         flat = _flat(made)
+        check_columns(name, len(headings) + len(flat))
         rows.append((number, flat))
         for key in flat:
             headings.setdefault(key, len(headings))
@@ -104,6 +115,7 @@ def _table(name: str, rows: list[tuple[int, list[str]]]) -> Sheet | None:
     for number, cells in rows[:60]:
         if needed_found([read_heading(c, k) for k, c in enumerate(cells)]) >= 3:
             wide = max(k for k, c in enumerate(cells) if c) + 1
+            check_columns(name, wide)
             after = tuple((k, row[:wide]) for k, row in rows if k > number and any(row))
             return Sheet(name, tuple(cells[:wide]), number, decimal_comma=False, first_line=number + 1, kept_rows=after)
     return None

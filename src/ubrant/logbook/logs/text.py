@@ -11,6 +11,7 @@ from pathlib import Path
 from ubrant.core.quantities.quantity import unit_factor
 from ubrant.logbook.logs.cells import NoNumber, read_cell, uses_decimal_comma
 from ubrant.logbook.logs.headings import needed_found, read_heading
+from ubrant.logbook.logs.limits import check_columns, check_file, check_lines
 from ubrant.logbook.logs.log_file import LogError
 
 SEPARATORS = (";", "\t", ",", "|", "  ", " ")
@@ -71,6 +72,7 @@ def read_bytes(path: Path) -> bytes:
         It is not there, a folder, not to be read, or no text.
     """
     name = path.name
+    check_file(path)
     try:
         data = path.read_bytes()
     except IsADirectoryError:
@@ -88,6 +90,7 @@ def read_bytes(path: Path) -> bytes:
         raise LogError(f"{name} is not a text file: export the log as CSV.")
     if b"\r" in data[:4096] and b"\n" not in data[:4096]:
         data = data.replace(b"\r", b"\n")
+    check_lines(name, data)
     return data
 
 
@@ -117,7 +120,10 @@ def split(line: str, separator: str) -> list[str]:
         return re.split(r"\s{2,}|\t", line.strip())
     if separator == " ":
         return line.split()
-    return next(csv.reader([line], delimiter=separator), [])
+    try:
+        return next(csv.reader([line], delimiter=separator), [])
+    except csv.Error:  # a cell without an end
+        return line.split(separator)
 
 
 def split_all(lines: list[str], separator: str) -> Iterator[list[str]]:
@@ -140,6 +146,7 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
     usable = [k for k, line in enumerate(lines) if line.strip()]
     if not usable:
         raise LogError(f"{name} is empty: there is no heading and no reading in it.")
+    check_columns(name, 1 + max(lines[k].count(s) for k in usable for s in ";\t,|"))
     place = None if wanted else _best(lines, usable)
     if place is None:
         start = next((k for k in usable if not lines[k].lstrip().startswith("#")), usable[0])
