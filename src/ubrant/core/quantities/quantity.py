@@ -20,6 +20,9 @@ _SYMBOLS |= {"hz": "Hz", "hertz": "Hz", "va": "VA", "%": "%", "°c": "°C", "deg
 _LENGTHS = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "km": 1e3}
 _TIMES = {"ms": 1e-3, "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "min": 60, "mins": 60, "minute": 60}
 _TIMES |= {"minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hours": 3600, "d": 86400, "day": 86400, "days": 86400}
+_TIMES |= dict.fromkeys(("msec", "msecs", "millis", "millisecond", "milliseconds"), 1e-3)
+_TIMES |= dict.fromkeys(("us", "µs", "μs", "usec", "micros", "microsecond", "microseconds"), 1e-6)
+_TIMES |= dict.fromkeys(("ns", "nsec", "nanos", "nanosecond", "nanoseconds"), 1e-9)
 _PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
 
 

@@ -151,7 +151,7 @@ class Moment:
 
 
 _CLOCK = re.compile(r"(\d{1,4}):([0-5]?\d)(?::([0-5]?\d(?:[.,:]\d+)?))?\s*([ap]\.?m\.?)?", re.I)
-_DAY_FIRST = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})[ T,;]*(.*)")
+DAY_FIRST = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})[ T,;]*(.*)")
 _YEAR_FIRST = re.compile(r"(\d{4})[./](\d{1,2})[./](\d{1,2})[ T,;]*(.*)")
 
 
@@ -175,7 +175,7 @@ def read_moment(text: str, *, decimal_comma: bool, month_first: bool = False) ->
             raise NoNumber(text) from None
     if match := _YEAR_FIRST.fullmatch(text):
         return Moment("stamp", stamp=_stamp(int(match[1]), int(match[2]), int(match[3]), match[4], text))
-    if match := _DAY_FIRST.fullmatch(text):
+    if match := DAY_FIRST.fullmatch(text):
         first, second, year = int(match[1]), int(match[3]), int(match[4])
         day, month = (second, first) if month_first else (first, second)
         return Moment("stamp", stamp=_stamp(year + 2000 if year < 100 else year, month, day, match[5], text))
@@ -188,12 +188,6 @@ def read_moment(text: str, *, decimal_comma: bool, month_first: bool = False) ->
             raise NoNumber(text)
         return Moment("number in seconds", cell.value * known.value)
     return Moment("number", cell.value)
-
-
-def writes_month_first(cells: list[str]) -> bool:
-    """Whether dates like 10/17/2026 put the month first: where a second figure is over 12 and no first one is."""
-    pairs = [(int(m[1]), int(m[3])) for cell in cells if (m := _DAY_FIRST.fullmatch(cell.strip().strip('"')))]
-    return any(second > 12 for _, second in pairs) and all(first <= 12 for first, _ in pairs)
 
 
 def _iso(text: str) -> str:

@@ -13,6 +13,7 @@ _WORDS = {
         "t",
         "elapsed",
         "timestamp",
+        "stamp",
         "date",
         "datetime",
         "seconds",

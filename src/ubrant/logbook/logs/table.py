@@ -6,13 +6,13 @@ import itertools
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, unit_factor
 from ubrant.core.record.readings import Array, Series
-from ubrant.logbook.logs.cells import Moment, NoNumber, read_cell, read_moment, writes_month_first
+from ubrant.logbook.logs.cells import DAY_FIRST, Moment, NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import Columns
 from ubrant.logbook.logs.headings import Heading
 from ubrant.logbook.logs.log_file import LeftOut, LogError, LogFile
@@ -22,6 +22,14 @@ EPOCH_FROM = 1e8
 """A time in seconds beyond three years is a count from 1970."""
 GAP_SPLIT_S, GAP_SPLIT_FACTOR = 1800.0, 100.0
 _HOUR_S, _DAY_S = 3600.0, 86_400.0
+_LONGEST_STEP_S, _SMALL_HOURS_S = 1800.0, 4 * _HOUR_S
+_CHANGES = {3, 4, 9, 10, 11}
+"""Months in which clocks are changed, on either half of the globe."""
+_COUNTS = ((1e10, 1.0, ""), (1e13, 1e3, "milliseconds"), (1e16, 1e6, "microseconds"), (1e19, 1e9, "nanoseconds"))
+"""Counts from 1970 up to so much are in these parts of a second (until the year 2286)."""
+_SHORTEST_STEP_S, _STEP_ASKED_S = 1e-7, 500.0
+_STEPS_S = {600.0, 900.0, 1200.0, 1800.0, 3600.0, 7200.0}
+"""A step from reading to reading so long, in a column without a unit, is asked about, but for those that people set."""
 
 
 @dataclass
@@ -72,20 +80,30 @@ class _Clock:
             if wraps and step < -_DAY_S / 2:
                 self.shift_s += _DAY_S
                 value += _DAY_S
-            elif -_HOUR_S <= step < 0 and step + _HOUR_S <= near and self.typical_s < 600:
+            elif -_HOUR_S <= step < 0 and step + _HOUR_S <= near and self.typical_s <= _LONGEST_STEP_S and self._may_be_changed(last):
                 self.shift_s += _HOUR_S
                 value += _HOUR_S
                 self.warnings.append("The clock went back by an hour, as from summer time: an hour was added from there on.")
             elif (
-                self.typical_s and self.typical_s < 600 and 0 < step - _HOUR_S <= near and _on_the_hour(last - self.shift_s + self._zero())
+                0 < self.typical_s <= _LONGEST_STEP_S
+                and 0 < step - _HOUR_S <= near
+                and _on_the_hour(last - self.shift_s + self._zero(), self.typical_s)
+                and self._may_be_changed(last)
             ):
                 self.shift_s -= _HOUR_S
                 value -= _HOUR_S
                 self.warnings.append("The clock went on by an hour at a full hour, as to summer time: the hour was taken out again.")
-            if 0 < value - last < 600:
+            if 0 < value - last <= _LONGEST_STEP_S:
                 self.typical_s = value - last if not self.typical_s else 0.9 * self.typical_s + 0.1 * (value - last)
         self.last_s = value
         return value
+
+    def _may_be_changed(self, last: float) -> bool:
+        """Clocks are changed in the small hours, and in spring and autumn: an hour that is missing at noon, or in June, is a gap."""
+        clock_s = last - self.shift_s + self._zero()
+        if clock_s % _DAY_S > _SMALL_HOURS_S:
+            return False
+        return self.started is None or (self.started + timedelta(seconds=last)).month in _CHANGES
 
     def _zero(self) -> float:
         start = self.started
@@ -96,9 +114,9 @@ class _Clock:
         self.last_s, self.shift_s = None, 0.0
 
 
-def _on_the_hour(clock_s: float) -> bool:
+def _on_the_hour(clock_s: float, typical_s: float) -> bool:
     """Whether a reading at this time of day is the last one before a full hour."""
-    return _HOUR_S - clock_s % _HOUR_S < 601
+    return _HOUR_S - clock_s % _HOUR_S < max(601, 1.5 * typical_s)
 
 
 def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list[LogFile]:
@@ -110,7 +128,8 @@ def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list
         A cell that cannot be read, times that go back without beginning anew, or nothing left.
     """
     first_rows = sheet.first_rows()
-    clock = _Clock(sheet, columns.time, writes_month_first([_cell(r, columns.date or columns.time) for r in first_rows]))
+    month_first, said = _order_of_dates(sheet, columns, [_cell(r, columns.date or columns.time) for r in first_rows])
+    clock = _Clock(sheet, columns.time, month_first, warnings=said)
     runs, left_out = _gather(sheet, columns, clock)
     if split_gaps:
         runs = [part for rows in runs for part in _at_gaps(rows)]
@@ -124,6 +143,47 @@ def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list
             f"{sheet.name}, line {left_out[0].line}: more lines are no readings ({left_out[0].why}) than are. Say which columns to read, with --columns."
         )
     return [_as_log(sheet, columns, rows, clock, left_out if len(runs) == 1 else _own(left_out, rows), len(runs)) for rows in runs]
+
+
+def _order_of_dates(sheet: Sheet, columns: Columns, first: list[str]) -> tuple[bool, list[str]]:
+    """Whether the month comes first in dates like 03/04/2026, by the whole column; and what has to be said about it.
+
+    Raises
+    ------
+    LogError
+        Both orders occur, or the dates go on as well in either.
+    """
+    heading = columns.date or columns.time
+    if not any(DAY_FIRST.fullmatch(cell.strip().strip('"')) for cell in first):
+        return False, []
+    dates = list(
+        dict.fromkeys(m.group(1, 3, 4) for _, cells in sheet.rows() if (m := DAY_FIRST.fullmatch(_cell(cells, heading).strip('"'))))
+    )
+    numbers = [(int(a), int(b), int(c)) for a, b, c in dates]
+    day, month = any(a > 12 for a, _, _ in numbers), any(b > 12 for _, b, _ in numbers)
+    place = f"{sheet.name}, column {heading.index + 1} ({heading.text})"
+    if day and month:
+        raise LogError(f"{place}: in some dates the day comes first and in others the month. Write them one way, like 2026-10-17.")
+    if day or month:
+        return month, []
+    if len(numbers) == 1:
+        a, b, c = numbers[0]
+        return False, [f"{a}/{b}/{c} can be read in two ways: the day was taken to come first."] if a != b else []
+    gaps = [_longest_gap(numbers, month_first) for month_first in (False, True)]
+    if max(gaps) < 10 * min(gaps):
+        raise LogError(f"{place}: whether day or month comes first cannot be told. Write the dates like 2026-10-17.")
+    return gaps[1] < gaps[0], [
+        "Of dates like {}/{}/{} the {} was taken to come first: so they follow each other.".format(
+            *numbers[0], "month" if gaps[1] < gaps[0] else "day"
+        )
+    ]
+
+
+def _longest_gap(dates: list[tuple[int, int, int]], month_first: bool) -> float:
+    """Days between two dates that follow each other; endless where they go back."""
+    made = [date(c + 2000 if c < 100 else c, *((a, b) if month_first else (b, a))) for a, b, c in dates]
+    steps = [(later - earlier).days for earlier, later in itertools.pairwise(made)]
+    return max(steps) if min(steps) > 0 else 1e9
 
 
 def _own(left_out: list[LeftOut], rows: _Rows) -> list[LeftOut]:
@@ -341,7 +401,21 @@ def finished(
         others = {key: _last_of_each(s) for key, s in others.items()}
     if len(time) < 2:
         raise LogError(f"{sheet.name}, line {sheet.first_line}: all its readings have one and the same time. Write a time for each.")
+    if float(np.median(np.diff(time))) < _SHORTEST_STEP_S:
+        raise LogError(
+            f"{sheet.name}, line {sheet.first_line}: from reading to reading {np.median(np.diff(time)):.3g} s pass, and no meter reads so fast. "
+            "Look at the unit of the time."
+        )
     if time[0] > EPOCH_FROM:
+        part = next((part for part in _COUNTS if time[0] < part[0]), None)
+        if part is None or (part[1] > 1 and columns.time.has_unit):
+            raise LogError(
+                f"{sheet.name}, line {sheet.first_line}: {time[0]:.6g} s from 1970 is no date that can be. Look at the unit of the time."
+            )
+        if part[1] > 1:
+            said.append(f"“{columns.time.text}” was read as {part[2]} from 1970.")
+            time, events = time / part[1], [(moment / part[1], text) for moment, text in events]
+            others = {key: Series(s.time_s / part[1], s.value) for key, s in others.items()}
         started = datetime.fromtimestamp(float(time[0]), UTC)
         zero = float(time[0])
         events = [(moment - zero, text) for moment, text in events]
@@ -355,6 +429,12 @@ def finished(
         time = time - zero
     first_cell = next((_cell(r, columns.time) for r in sheet.first_rows(3)), "")
     if not columns.time.has_unit and started is None and ":" not in first_cell and not first_cell.endswith("s"):
+        step = float(np.median(np.diff(time)))
+        if step >= _STEP_ASKED_S and step not in _STEPS_S:
+            raise LogError(
+                f"{sheet.name}, line {sheet.heading_line}, column {columns.time.index + 1} ({columns.time.text}): it has no unit and goes on by {step:g} "
+                f"from reading to reading. Are these milliseconds? Write the unit into the heading, like “{columns.time.text} (ms)” or “{columns.time.text} (s)”."
+            )
         said.append(f"“{columns.time.text}” has no unit: taken as seconds.")
     for heading in (columns.voltage, columns.current):
         if heading is not None and heading.factor < 1 and (odd := _maybe_thousands(sheet, heading)):
