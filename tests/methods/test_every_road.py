@@ -112,7 +112,7 @@ def test_the_first_event_of_a_csv_holds_the_head(book, runs, tmp_path, key):
     assert f'""method"": ""{key}""' in first
 
 
-@pytest.mark.parametrize("key", ON_BENCH)
+@pytest.mark.parametrize("key", [k if k != "steps" else pytest.param(k, marks=pytest.mark.slow) for k in ON_BENCH])
 def test_going_on_and_over_say_the_same(tmp_path, key):
     """What a stage showed of a run at its end is what is found afterwards."""
     from tests.making import on_shelf

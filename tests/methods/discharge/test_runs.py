@@ -90,6 +90,7 @@ def test_charge_before_gives_both_efficiencies(logbook):
     assert [e.kind for e in record.events] == ["load_on", "load_off", "charge_on", "charge_off"]
 
 
+@pytest.mark.slow
 def test_cycles_stop_when_capacity_has_fallen(logbook):
     charge = ChargePlan(0.5, 14.6, 0.03)
     _, account, _ = discharged(logbook, small_plan(charge=charge, charge_when="cycles", cycles=3, rest_after_s=60.0))
