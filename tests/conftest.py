@@ -11,6 +11,7 @@ from hypothesis import settings
 from tests.window import bench_window, dressed, stocked, window  # noqa: F401
 from ubrant.logbook.logbook import Logbook
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # several workers, and the arrays are small
 if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 settings.register_profile("same", derandomize=True, database=None)

@@ -75,7 +75,9 @@ def longest_silence(session) -> float:
     return float((times[1:] - times[:-1]).max())
 
 
-@pytest.mark.parametrize("kind", ["silent", "late", "garbage", "half", "nan", "range", "close"])
+@pytest.mark.parametrize(
+    "kind", ["silent", "late", "close", *(pytest.param(k, marks=pytest.mark.slow) for k in ("garbage", "half", "nan", "range"))]
+)
 def test_one_bad_answer_is_asked_for_again(kind):
     session, notices, commands = run_with(Fault("meter", kind, AT_S, count=1))
     assert outcome(session) == ("cut-off", ["load_on", "load_off"])

@@ -151,7 +151,7 @@ LOAD = (
 )
 SHORT = {
     *(("meter", w) for w in ("streams without an end", "one line too much, once", "one answer late")),
-    *(("load", w) for w in ("silent", "stays on and says 0", "hangs up at off")),
+    *(("load", w) for w in ("silent", "stays on and says so", "hangs up at off")),
 }
 
 
