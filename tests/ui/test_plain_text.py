@@ -20,7 +20,7 @@ from ubrant.runs.accounts import account_of
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
-SHOWN = "<img src=x> <b>bold</b> $\\frac{1}{2}$ ␛[31m⟨202E⟩gnp⟨202C⟩ & {{7*7}} [red]x[/red]"
+SHOWN = "<img src=x> <b>bold</b> $\\frac{1}{2}$ ‹1B›[31m‹202E›gnp‹202C› & {{7*7}} [red]x[/red]"
 
 
 @given(st.text())
@@ -85,7 +85,7 @@ def test_a_report_prints_it_as_it_is(window, tmp_path):
     write_report(run, record, account, NASTY, tmp_path / "report.html")
     page = (tmp_path / "report.html").read_text("utf-8")
     assert "<img src=x>" not in page
-    assert "&lt;img src=x&gt; &lt;b&gt;bold&lt;/b&gt; $\\frac{1}{2}$ ␛[31m⟨202E⟩gnp" in page
+    assert "&lt;img src=x&gt; &lt;b&gt;bold&lt;/b&gt; $\\frac{1}{2}$ ‹1B›[31m‹202E›gnp" in page
     assert "{{7*7}}" in page
     assert "\x1b" not in page
     assert "\u202e" not in page
@@ -97,7 +97,7 @@ def test_the_command_line_prints_nothing_a_terminal_obeys(tmp_path):
     done = ubrant("analyse", str(log))
     assert done.returncode == 2
     assert "\x1b" not in done.stdout + done.stderr
-    assert "␛[31mred.csv" in done.stderr
+    assert "‹1B›[31mred.csv" in done.stderr
     done = ubrant("runs", str(tmp_path / "\u202e.ubrant"))
-    assert "⟨202E⟩.ubrant does not exist" in done.stderr
+    assert "‹202E›.ubrant does not exist" in done.stderr
     assert "\u202e" not in done.stderr

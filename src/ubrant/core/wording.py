@@ -28,13 +28,12 @@ def speak(translate: Callable[[str], str]) -> None:
 
 
 def visible(text: str) -> str:
-    """``text`` with every character that would not be seen, or would change how the others are, written out: ``␛`` for escape, ``⟨202E⟩``."""
+    """``text`` with every character that would not be seen, or would change how the others are, written out: ``‹1B›`` for escape."""
     return _UNSEEN.sub(_written_out, text)
 
 
 def _written_out(match: re.Match[str]) -> str:
-    code = ord(match[0])
-    return chr(0x2400 + code) if code < 0x20 else "␡" if code == 0x7F else f"⟨{code:02X}⟩"
+    return f"‹{ord(match[0]):02X}›"
 
 
 class SentenceError(ValueError):

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, Q
 
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
-from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, set_tip
+from ubrant.ui.widgets.text import Text, in_a_line, on_a_button, set_tip
 
 
 class QuantityField(QLineEdit):
@@ -102,7 +102,7 @@ def label(text: str, kind: str = "") -> QLabel:
 
 def button(text: str, when: Callable[[], object], kind: str = "") -> QPushButton:
     """A push button; ``chief`` for the one that goes on, ``link`` for one in a text."""
-    made = QPushButton(in_a_menu(text))
+    made = QPushButton(on_a_button(text))
     made.setObjectName(kind)
     made.setAutoDefault(True)  # Enter presses it too, not only Space
     made.clicked.connect(lambda: when())

@@ -15,7 +15,7 @@ _MOST, _MOST_IN_A_LINE = 4000, 160
 
 def in_a_line(text: str) -> str:
     """A name as one line of bounded length."""
-    return cut(visible(text).replace("\n", "␊").replace("\t", "␉"), _MOST_IN_A_LINE)
+    return cut(visible(text).replace("\n", "‹0A›").replace("\t", "‹09›"), _MOST_IN_A_LINE)
 
 
 def cut(text: str, most: int = _MOST) -> str:
@@ -26,6 +26,11 @@ def cut(text: str, most: int = _MOST) -> str:
 def in_a_menu(text: str) -> str:
     """As :func:`in_a_line`, where an ampersand would underline the letter behind it."""
     return in_a_line(text).replace("&", "&&")
+
+
+def on_a_button(text: str) -> str:
+    """A text that may have several lines, where an ampersand would underline the letter behind it."""
+    return cut(visible(text)).replace("&", "&&")
 
 
 def set_tip(widget: QWidget, text: str) -> None:
