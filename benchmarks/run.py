@@ -177,11 +177,14 @@ def trace() -> str:
 def many_runs() -> str:
     """A logbook of 10 000 runs: the first 200 rows, and a search."""
     import tempfile
+    from dataclasses import replace
     from pathlib import Path
 
     from ubrant.core.equipment.unit import Unit
+    from ubrant.core.record.events import Note
+    from ubrant.core.record.head import Head, Setup
     from ubrant.logbook.logbook import Logbook
-    from ubrant.logbook.records import Run, StoredEvent
+    from ubrant.logbook.records import new_run
 
     with tempfile.TemporaryDirectory() as folder:
         logbook = Logbook(Path(folder) / "many.ubrant")
@@ -189,11 +192,10 @@ def many_runs() -> str:
             units = [logbook.keep_unit(Unit(f"Pack {k}", "battery", f"{k + 1} Ah 12.8 V")) for k in range(100)]
             for k in range(10_000):
                 stamp = f"2026-{k % 12 + 1:02}-{k % 28 + 1:02}T{k % 24:02}:00:00+00:00"
-                run = logbook.start_run(
-                    Run(units[k % 100].id, "discharge", "simulated bench", stamp, state="done", label_text=f"{k % 100 + 1} Ah")
-                )
+                head = Head("discharge", Setup(units[k % 100]))
+                run = logbook.start_run(replace(new_run(head, "simulated bench", state="done"), started=stamp))
                 if k % 10 == 0:
-                    logbook.add_event(run.id, StoredEvent(1.0, "jotting", f"remark number {k}"))
+                    logbook.add_event(run.id, Note(1.0, f"remark number {k}"))
         figures = []
         for name, words in (("first 200 rows", ""), ("search", "remark number 7770")):
             taken = []

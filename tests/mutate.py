@@ -121,7 +121,9 @@ def chosen(count: int, seed: int, parts: tuple[str, ...]) -> list[Change]:
 
 def tests_for(path: str) -> list[str]:
     """The tests, those nearest to a file first."""
-    folder = Path(path).parent.name
+    part, folder = Path(path).parts[2], Path(path).parent.name
+    if part not in {"core", "methods"}:
+        return [f"tests/{part}", "tests/faults"]
     near = [f"tests/methods/{folder}"] if (ROOT / "tests" / "methods" / folder).is_dir() else []
     return [*near, *(t for t in TESTS if t not in near)]
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-import enum
 import queue
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.instruments import ElectronicLoad, HandLoad, InstrumentError, Supply, WrongInstrument
+from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.battery.ending import EndWatch
@@ -60,41 +60,6 @@ _MOST_ZERO = {"V": 0.5, "A": 5.0}
 """More than this with nothing connected is no zero of any meter for this work."""
 OPEN_LEADS, CLOSE_LEADS = "open leads", "close leads"
 """What a simulated person does while a zero is read."""
-
-
-class Order(enum.Enum):
-    """What a person can tell a running engine."""
-
-    DONE = "done"
-    """What was asked for is done; where nothing can confirm that the load is off: it is off, the person looked."""
-    PAUSE = "pause"
-    RESUME = "resume"
-    STOP = "stop and rest"
-    END = "end now"
-    CLOSE = "the program is being ended"
-
-
-OVER = frozenset({Order.END, Order.CLOSE})
-
-
-@dataclass(frozen=True)
-class Progress:
-    """Where a run is. Replaced as a whole, so that another thread always sees one state.
-
-    ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points), ``paused``, ``waiting``, ``recovering``,
-    ``may be on`` (nothing confirms that the load is off) or ``ended``.
-    ``notice`` is what a person should know meanwhile: an instrument that is waited for.
-    """
-
-    phase: str = "resting"
-    text: str = ""
-    cautions: tuple[str, ...] = ()
-    time_s: float = 0.0
-    load_on_s: float | None = None
-    load_off_s: float | None = None
-    ended_by: str = ""
-    trouble: str = ""
-    notice: str = ""
 
 
 class _Abandoned(Exception):

@@ -9,9 +9,10 @@ from collections.abc import Callable
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.engine import OVER, Engine, Order, Progress
+from ubrant.bench.engine import Engine
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
+from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Recorder
 from ubrant.core.record.events import Note
 from ubrant.diagnostics import unexpected

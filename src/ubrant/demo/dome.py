@@ -11,7 +11,7 @@ from pathlib import Path
 import platformdirs
 
 from ubrant import __version__
-from ubrant.bench.engine import Order
+from ubrant.bench.orders import Order
 from ubrant.bench.session import RunSession
 from ubrant.bench.standins.world import World
 from ubrant.core import FINDINGS_VERSION

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from ubrant.bench.engine import Order
+from ubrant.bench.orders import Order
 from ubrant.bench.session import RunSession
 from ubrant.bench.standins.noise import shown
 from ubrant.bench.standins.scenario import Channel, drawn_inside

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account
 from ubrant.core.record.codec import CodecError
@@ -15,8 +16,10 @@ from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.runs.begin import Session
+
+if TYPE_CHECKING:
+    from ubrant.methods.rehearsal import Rehearsal
+    from ubrant.runs.begin import Session
 
 _MOST_OTHERS = 1000
 

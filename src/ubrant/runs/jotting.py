@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone
+from typing import TYPE_CHECKING
 
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.record.jot_text import Entry, corrected, line_of
@@ -13,9 +14,10 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.runs.begin import Session
-from ubrant.runs.typed_session import TypedSession
+
+if TYPE_CHECKING:
+    from ubrant.methods.rehearsal import Rehearsal
+    from ubrant.runs.begin import Session
 
 _DAY_S = 86_400.0
 
@@ -102,6 +104,8 @@ def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, sessio
     made = logbook.add_jot(run.id, StoredJot(moment, line_of(jotting), stamp))
     if session is not None:
         session.live.jot(made, moment, line_of(jotting))
+        from ubrant.runs.typed_session import TypedSession  # there is one, so this is there too
+
         if isinstance(session, TypedSession):
             session.said(jotting.mark, moment, any(r.quantity in {"A", "W"} and r.value for r in jotting.readings))
     return Taken(made, None, moment)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.engine import OVER, Order, Progress
 from ubrant.bench.live import LiveReadings
+from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import Event, LoadOff, Note

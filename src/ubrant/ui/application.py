@@ -17,7 +17,7 @@ from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
-from ubrant.bench.engine import Order
+from ubrant.bench.orders import Order
 from ubrant.diagnostics import keep_log, unexpected
 from ubrant.logbook.file import LogbookError
 from ubrant.ui import language, theme

@@ -13,10 +13,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.record.record import Record
-from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.records import Run
-from ubrant.runs.jot_heads import export_jots, lost_in_jots
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -48,6 +46,9 @@ class RunFiles(QObject):
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
+        from ubrant.logbook.exporting import export_csv, export_package
+        from ubrant.runs.jot_heads import export_jots, lost_in_jots
+
         shown = self._shown()
         if shown is None:
             return

@@ -26,16 +26,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.bench.engine import Order
+from ubrant.bench.orders import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.file import DamagedError, LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
-from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.records import StoredRun
 from ubrant.logbook.seals import Damage
-from ubrant.runs.bringing_in import keep, own_run, unit_for
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.opening import open_or_ask
@@ -79,6 +77,13 @@ def read_with(path: Path) -> list[LogFile]:
         with contextlib.suppress(LogError):
             return read_logs(path, columns)
     return read_logs(path)
+
+
+def read_any(path: Path) -> StoredRun | list[LogFile]:
+    """A run that Ubrant exported, or else the logs of a file."""
+    from ubrant.runs.bringing_in import own_run  # loads the readers, which nobody needs before
+
+    return own_run(path) or read_with(path)
 
 
 def remember(path: Path) -> None:
@@ -491,7 +496,7 @@ class MainWindow(QMainWindow):
         in_background(
             self,
             self.tr("Reading {name} …").format(name=path.name),
-            lambda: own_run(path) or read_with(path),
+            lambda: read_any(path),
             self._was_read,
             lambda error: self._ask_for_columns(path, error),
         )
@@ -499,6 +504,8 @@ class MainWindow(QMainWindow):
     def _was_read(self, found: StoredRun | list[LogFile]) -> None:
         """A run that Ubrant exported is kept as it was; the rest is asked about."""
         if isinstance(found, StoredRun):
+            from ubrant.runs.bringing_in import keep, unit_for
+
             self.bench.keep_import(lambda: keep(self.bench.logbook, found, unit_for(self.bench.logbook, found)))
         else:
             self._ask_about(found)
@@ -523,6 +530,8 @@ class MainWindow(QMainWindow):
         text = str(error)
         sheet = None
         if isinstance(error, ColumnsError):
+            from ubrant.logbook.logs.read import sheet_of
+
             with contextlib.suppress(LogError):
                 sheet = sheet_of(path)
         if sheet is None or len(sheet.headings) < 2:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
 
-from ubrant.bench.engine import Order
+from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, make_demo

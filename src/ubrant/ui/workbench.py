@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -17,11 +18,12 @@ from ubrant.core.record.head import Criteria
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.runs.begin import Session
-from ubrant.runs.going_on import close_interrupted
 from ubrant.runs.jotting import Taken, take_back, take_down
 from ubrant.ui.widgets.text import in_a_menu
+
+if TYPE_CHECKING:
+    from ubrant.methods.rehearsal import Rehearsal
+    from ubrant.runs.begin import Session
 
 
 class Workbench(QObject):
@@ -184,6 +186,7 @@ class Workbench(QObject):
 
     def close_interrupted(self, run: Run) -> None:
         """Leave an interrupted run as it is, with what it has."""
+        from ubrant.runs.going_on import close_interrupted  # loads the bench
 
         def do() -> None:
             close_interrupted(self.logbook, self.logbook.run(run.id))

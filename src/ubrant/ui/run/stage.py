@@ -7,7 +7,7 @@ from time import perf_counter
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.bench.engine import Order, Progress
+from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.quantities.jot import Grammar, Jotting
