@@ -37,7 +37,7 @@ def swept(*faults: Fault, world: ConverterScenario | None = None):
     opened = []
 
     def open_bench():
-        opened.append(replace(open_simulated_converter(scenario, around=Around(), timeout_s=0.04), unattended=True))
+        opened.append(replace(open_simulated_converter(scenario, around=Around(), timeout_s=0.12), unattended=True))
         return opened[0]
 
     session = RunSession(sweep(PLAN, TOLERANCE), open_bench, LiveReadings())

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.faults.hostile import AMPS, VOLTS, Battery, Device
-from ubrant.bench import engine
+from ubrant.bench import engine, switching_off
 from ubrant.bench.engine import Order
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
@@ -72,7 +72,8 @@ class Outcome:
 def run_on(monkeypatch, kind: str, wrong: str, *, end: bool = False) -> Outcome:
     """A run in which one device begins to misbehave once the load is on; whether the load is off then is looked at on the other side of its cable."""
     monkeypatch.setattr(engine, "PATIENCE_S", 0.8)
-    monkeypatch.setattr(engine, "_TRY_EVERY_S", 0.1)
+    monkeypatch.setattr(engine, "TRY_EVERY_S", 0.1)
+    monkeypatch.setattr(switching_off, "TRY_EVERY_S", 0.1)
     battery = Battery()
     devices = {name: Device(name, battery, wrong if name == kind else "") for name in ("meter", "load")}
     try:

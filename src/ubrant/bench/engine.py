@@ -9,9 +9,10 @@ from dataclasses import replace
 from typing import Any
 
 from ubrant.bench.bench import Bench, Channel
-from ubrant.bench.instruments import ElectronicLoad, HandLoad, InstrumentError, Supply, WrongInstrument
+from ubrant.bench.instruments import InstrumentError, WrongInstrument
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.bench.point_steps import PointSteps
+from ubrant.bench.switching_off import TRY_EVERY_S, SwitchingOff
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.battery.ending import EndWatch
 from ubrant.core.models.circuit import CURRENT
@@ -49,8 +50,6 @@ SETTLE_S = 0.1
 PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
 _BESIDE_EVERY_S = 300.0
-_TRY_EVERY_S = 2.0
-_TRIES = 3
 _JUMP_SHARE, _JUMP_LEAST, _JUMP_RESTS = (0.2, 0.02), 0.05, 5
 """From one reading to the next, as a share of it (volts; anything else) and at least so much: read again then, and not again for so many readings."""
 LOW_SHARE = 0.05
@@ -138,8 +137,10 @@ class Engine:
             if thing is not None and (what == "load" or self._charger is not None or self._points.supply_is_on)
         ]
         self._bench.cut_off()
+        off = SwitchingOff(self._bench, self._next_order, self._called, self._note, self._update)
         for what, thing in things:
-            trouble = self._off_for_sure(what, thing, trouble)
+            own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
+            trouble = off.for_sure(what, thing, trouble, own, self._progress.phase)
         if self._progress.load_on_s is not None and self._progress.load_off_s is None:
             now = self._clock.now_s()
             self._update(load_off_s=now)
@@ -150,44 +151,6 @@ class Engine:
         if self._bench.load.by_hand and self._progress.load_on_s is not None and self._progress.phase in {"load on", "waiting"}:
             return f"{trouble} Switch the load off by hand.".strip()
         return trouble
-
-    def _off_for_sure(self, what: str, thing: ElectronicLoad | HandLoad | Supply, trouble: str) -> str:
-        """Off until it is confirmed, by its own answer or by a person who looked; only a second end gives that up."""
-        for _ in range(_TRIES):
-            if not (why := self._not_off(thing)):
-                return trouble
-        own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
-        notice = f"It could not be confirmed that the {what} is off: switch it off by hand. {why}{own}"
-        self._note(f"Not confirmed that the {what} is off.")
-        before = self._progress.phase
-        self._update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
-        while not self._bench.unattended:
-            order = self._next_order(0)
-            if order is Order.DONE:
-                self._note(f"The {what} is off: a person looked.")
-                break
-            if order in OVER:
-                break
-            try:
-                self._clock.wait_until(self._clock.now_s() + _TRY_EVERY_S, self._called)
-            except InstrumentError:  # the simulated bench has gone, and its load with it
-                break
-            if not self._not_off(thing, anew=True):
-                self._note(f"The {what} is off: it says so now.")
-                break
-        self._update(phase=before, notice="")
-        return f"{trouble} {notice.replace(why, '') if why in trouble else notice}".replace("  ", " ").strip()
-
-    @staticmethod
-    def _not_off(thing: ElectronicLoad | HandLoad | Supply, *, anew: bool = False) -> str:
-        """Why it is not certain that this is off; empty once it is."""
-        try:
-            if anew and not isinstance(thing, HandLoad):
-                thing.connection.reopen()
-            thing.off()
-        except InstrumentError as error:
-            return str(error)
-        return ""
 
     def _note(self, text: str) -> None:
         with contextlib.suppress(Exception):  # what matters now is the load, and the person is told as well
@@ -529,7 +492,7 @@ class Engine:
             order = self._next_order(0)
             if order is Order.STOP or order in OVER:
                 raise _Abandoned(order)
-            self._clock.wait_until(self._clock.now_s() + _TRY_EVERY_S, self._called)
+            self._clock.wait_until(self._clock.now_s() + TRY_EVERY_S, self._called)
             self._recorder.check()
             try:
                 if failed.channel.connection is not None:
