@@ -161,7 +161,7 @@ def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound
     db.close()
     monkeypatch.setattr("ubrant.ui.shell.remember", lambda _: None)
     window.open_path(tmp_path / "b.ubrant")
-    window.check_logbook()
+    window.watch.check()
     qtbot.waitUntil(lambda: "The logbook is damaged: 1 of its runs, 0 other things." in window.said(), timeout=10_000)
     window.bench.run_opened.emit(1)
     assert window.findings.verdict.text().startswith("This run is damaged in the logbook (readings)")

@@ -29,13 +29,12 @@ from PyQt6.QtWidgets import (
 from ubrant.bench.orders import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
-from ubrant.logbook.file import DamagedError, LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.records import StoredRun
-from ubrant.logbook.seals import Damage
 from ubrant.ui.desktop import Desktop
 from ubrant.ui.keys import KeysDialog
+from ubrant.ui.logbook_watch import LogbookWatch
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run_files import RunFiles
@@ -45,7 +44,7 @@ from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
-from ubrant.ui.widgets.work import in_background, quietly
+from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -57,9 +56,6 @@ if TYPE_CHECKING:
 Stage = TypeVar("Stage", bound=QWidget)
 SHELF, PREPARE, RUN, FINDINGS, OUTLOOK = range(5)
 _MOST_RECENT = 8
-
-_CHECKED_AFTER_MS = 4000
-"""Once what a person came for is there."""
 
 
 def recent() -> list[Path]:
@@ -110,11 +106,8 @@ class MainWindow(QMainWindow):
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
-        self._leaving = self._is_rescued = False
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(_CHECKED_AFTER_MS)
-        self._later.timeout.connect(self.check_logbook)
+        self._leaving = False
+        self.watch = LogbookWatch(self, self._warn)
         self._beat = QTimer(self)
         self._beat.setInterval(500)
         self._beat.timeout.connect(self._look_after)
@@ -216,46 +209,15 @@ class MainWindow(QMainWindow):
         dialog.changed.connect(self.bench.shelf_changed)
         dialog.exec()
 
-    def check_logbook(self) -> None:
-        """Read all of the logbook once, in the background, and say what of it is not as it was written."""
-        quietly(self, self.bench.logbook.damages, self._checked)
-
-    def _checked(self, found: list[Damage] | Exception) -> None:
-        if isinstance(found, DamagedError):
-            self._message.say("bad", str(found))
-        elif not isinstance(found, Exception) and found:
-            runs = len({d.run for d in found if d.run is not None})
-            self._message.say(
-                "bad",
-                self.tr(
-                    "The logbook is damaged: {runs} of its runs, {others} other things. What is damaged is said where it is shown; "
-                    "File → Save what can be read makes a sound logbook of the rest."
-                ).format(runs=runs, others=len(found) - len([d for d in found if d.run is not None])),
-            )
-
     def _look_after(self) -> None:
         """Twice a second: how things stand, and whether the open file is still there."""
         self._show_status()
-        if not self._is_rescued and not self.bench.logbook.is_in_place():
-            self._is_rescued = True
-            self._rescue()
+        self.watch.look()
 
-    def _rescue(self) -> None:
-        """The file has gone, or another stands in its place: what is open is all there is, and goes into a new one."""
-        logbook = self.bench.logbook
-        try:
-            place = logbook.rescue()
-        except LogbookError as error:
-            self._message.say(
-                "bad", self.tr("{name} was removed or replaced while it was open. {error}").format(name=logbook.path.name, error=error)
-            )
-            return
-        self._message.say(
-            "bad",
-            self.tr("{name} was removed or replaced while it was open. All of it, and what is still added, is saved as {place}.").format(
-                name=logbook.path.name, place=place.name
-            ),
-        )
+    def _warn(self, sentence: str) -> None:
+        """Said until something else is: it does not go by itself."""
+        self._quiet.stop()
+        self._message.say("bad", sentence)
 
     def _show_status(self) -> None:
         bench = self.bench
@@ -294,9 +256,8 @@ class MainWindow(QMainWindow):
         self._fill_recent()
         self._fill_edit_menu()
         self._leaving = False
-        self._is_rescued = False
         self._beat.start()
-        self._later.start()
+        self.watch.begin(self.bench.logbook)
         self._show_status()
         self.go_to(SHELF)
 
@@ -459,7 +420,7 @@ class MainWindow(QMainWindow):
         if logbook is None:
             return
         self._beat.stop()
-        self._later.stop()
+        self.watch.stop()
         self.bench.close()
         self._open(logbook, "")
         remember(path)
@@ -571,13 +532,12 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._beat.stop()
-        self._later.stop()
+        self.watch.stop()
         if RUN in self._built:
             self.run.readout.close()
         self.desktop.let_sleep()
         QSettings().setValue("window", self.saveGeometry())
-        if self._is_rescued:
-            self._rescue()
+        self.watch.last_look()
         self.bench.close()
         event.accept()
 
