@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,7 +13,9 @@ import pytest
 from tests.faults.hostile import AMPS, VOLTS, Battery, Device
 from ubrant.bench import engine, switching_off
 from ubrant.bench.engine import Order
+from ubrant.bench.instruments import InstrumentError, ScpiConnection
 from ubrant.bench.live import LiveReadings
+from ubrant.bench.profile import shipped
 from ubrant.bench.session import RunSession
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
@@ -198,3 +201,51 @@ def test_an_end_sends_off_at_once(kind, wrong, monkeypatch):
     assert made.off_after_s is not None
     assert made.off_after_s < 2.0
     assert not made.battery.load_is_on
+
+
+@pytest.mark.parametrize(
+    ("wrong", "says", "long_s"),
+    [
+        ("silent", "did not answer MEAS:VOLT?: check its cable", 0.1),
+        ("one byte a second", "it is slow", 0.1),
+        ("a hundred million bytes", "without an end", 0.0),
+    ],
+)
+def test_an_answer_has_a_deadline_and_a_limit(wrong, says, long_s):
+    """A reading has its time-out, whatever comes or does not; only a whole trace has ten times as long."""
+    device = Device("meter", Battery(), wrong)
+    try:
+        line = ScpiConnection("The meter", device.address, 0.1, shipped("meter"))
+        device.begin()
+        for long in (False, True) if long_s else (False,):
+            began = time.monotonic()
+            with pytest.raises(InstrumentError, match=re.escape(says)):
+                line.ask("MEAS:VOLT?", long=long)
+            took_s = time.monotonic() - began
+            if long_s:
+                assert (took_s >= 10 * long_s) == long
+            else:
+                assert took_s < 0.1
+            device.is_wrong = False
+            line.reopen()
+            device.begin()
+        line.close()
+    finally:
+        device.close()
+
+
+@pytest.mark.parametrize(("wrong", "answer"), [("one line too much, once", VOLTS["meter"]), ("streams lines", "")])
+def test_one_that_does_not_say_who_it_is_has_to_fall_silent_first(wrong, answer):
+    device, profile = Device("meter", Battery(), wrong), shipped("meter")
+    nameless = profile.model_copy(update={"commands": {k: v for k, v in profile.commands.items() if k != "identify"}})
+    try:
+        line = ScpiConnection("The meter", device.address, 0.5, nameless)
+        device.begin()
+        if answer:
+            assert line.ask("MEAS:VOLT?") == answer
+        else:
+            with pytest.raises(InstrumentError, match=r"without a stop|nobody asked for|more than it is asked for"):
+                line.ask("MEAS:VOLT?")
+        line.close()
+    finally:
+        device.close()

@@ -94,11 +94,22 @@ def stamps(day: str, hours, minutes=(0, 10, 20, 30, 40, 50)):
     ("times", "span_h", "says"),
     [
         (stamps("2026-10-25", (0, 1, 2, 2, 3, 4)), 5 + 50 / 60, "went back by an hour"),
+        (stamps("2026-10-24", (22, 23)) + stamps("2026-10-25", (0, 1, 2, 2, 3)), 6 + 50 / 60, "went back by an hour"),
         (stamps("2026-03-29", (0, 1, 3, 4)), 3 + 50 / 60, "went on by an hour"),
+        (stamps("2026-03-28", (21, 22, 23)) + stamps("2026-03-29", (0, 1, 3, 4)), 6 + 50 / 60, "went on by an hour"),
+        (stamps("2026-03-28", (5, 6, 8, 9)), 4 + 50 / 60, ""),
         (stamps("2026-06-10", (0, 1, 3, 4)), 4 + 50 / 60, ""),
         (stamps("2026-03-29", (10, 11, 13, 14)), 4 + 50 / 60, ""),
     ],
-    ids=["autumn", "spring", "a gap in June", "a break at noon"],
+    ids=[
+        "autumn",
+        "autumn from the evening on",
+        "spring",
+        "spring from the evening on",
+        "a gap in the morning",
+        "a gap in June",
+        "a break at noon",
+    ],
 )
 def test_an_hour_that_is_there_twice_or_not_at_all(tmp_path, times, span_h, says):
     made = log(tmp_path, times, "stamp")
