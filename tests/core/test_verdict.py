@@ -83,3 +83,10 @@ def test_a_rate_that_may_well_be_right_is_not_held_against_the_run():
     found = analyse(record(falling(amps=11.5, hours=4.5), current_accuracy=rough))
     assert found.verdict.word == "cannot tell"
     assert np.isfinite(found.findings["c_rate"].expanded_uncertainty)
+
+
+@pytest.mark.parametrize(("share", "word"), [(1.4, "meets"), (1.7, "cannot tell"), (4.0, "cannot tell")])
+def test_more_than_one_and_a_half_times_the_label_is_a_slip(share, word):
+    found = verdict(share)
+    assert found.word == word
+    assert ("no battery gives so much" in found.sentence) == (word == "cannot tell")

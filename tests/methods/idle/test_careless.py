@@ -46,3 +46,14 @@ def test_without_an_economy_setting_every_further_line_is_of_the_one_there_is():
     found = account(STEP_DOWN, "input 12.8 V 0.00 A", "input 12.8 V 0.032 A", "input 12.8 V 0.030 A")
     assert found.findings["idle_power"].value == pytest.approx(12.8 * 0.031)
     assert "idle_power_economy" not in found.findings
+
+
+def test_a_zero_read_coarsely_is_in_the_uncertainty():
+    """Its last digit is as uncertain as that of the reading it is taken off: half of it to both sides."""
+    meter = Meter("Fine", "0.01 %", "0.01 %")
+    fine, coarse = (
+        account(HUT, f"input 12.800 V {zero} A", "input 12.800 V 0.3500 A", meters=(meter,)).findings["idle_power"]
+        for zero in ("0.0000", "0.0")
+    )
+    assert coarse.value == fine.value
+    assert coarse.expanded_uncertainty > 20 * fine.expanded_uncertainty
