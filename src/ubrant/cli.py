@@ -91,7 +91,7 @@ def analyse_log(
         _refuse(f"{log.name}: {account.trouble}")
     warnings = _about_label(stored.run.label)
     if as_json:
-        print(json.dumps(account_to_json(account, warnings), ensure_ascii=False, indent=2))
+        print(_escaped(json.dumps(account_to_json(account, warnings), ensure_ascii=False, indent=2)))
     else:
         _print_account(account, warnings)
 
@@ -195,6 +195,11 @@ def _run_of(book: Logbook, number: int) -> tuple[Run, str]:
         book.close()
         _refuse(f"There is no run {number} in {book.path.name}: “ubrant runs {book.path.name}” lists them.")
     return run
+
+
+def _escaped(text: str) -> str:
+    """JSON in which what a terminal might obey is written as an escape, which reads back to the same."""
+    return text if visible(text) == text else "".join(c if visible(c) == c else json.dumps(c)[1:-1] for c in text)
 
 
 def _refuse(sentence: str) -> NoReturn:

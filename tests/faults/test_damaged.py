@@ -151,6 +151,10 @@ def test_a_row_that_another_program_changed_is_named(sound, tmp_path):
     assert (account.verdict, account.warnings[0]) == (None, record.damage)
     assert account.findings
     book.close()
+    salvage(tmp_path / "b.ubrant", tmp_path / "saved.ubrant")
+    book = Logbook(tmp_path / "saved.ubrant")
+    assert [u.name for u in book.units()] == ["Pack (damaged)"]
+    book.close()
 
 
 def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound, tmp_path, monkeypatch):

@@ -10,9 +10,11 @@ import pytest
 
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import SIMULATED, Head, Setup
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import new_run
 
 HOLD = "import sys; from pathlib import Path; from ubrant.logbook.logbook import Logbook; b = Logbook(Path(sys.argv[1])); print('open', flush=True); sys.stdin.read(); b.close()"
 
@@ -87,6 +89,8 @@ def test_a_file_that_goes_while_it_is_open_is_noticed_and_rescued(window, qtbot,
     if how == "replaced":
         path.write_text("something else", "utf-8")
     qtbot.waitUntil(lambda: "was removed or replaced while it was open" in window.said(), timeout=1500)
+    with pytest.raises(LogbookError, match="was removed or replaced while it was open"):
+        window.bench.logbook.start_run(new_run(Head("discharge", Setup(unit)), SIMULATED))
     keep_discharge(window.bench.logbook, unit)
     window.bench.shelf_changed.emit()
     assert path.exists() == (how == "replaced"), "a new file was made under the name of one that has gone"

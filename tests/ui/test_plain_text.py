@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import pytest
@@ -101,3 +102,12 @@ def test_the_command_line_prints_nothing_a_terminal_obeys(tmp_path):
     done = ubrant("runs", str(tmp_path / "\u202e.ubrant"))
     assert "‹202E›.ubrant does not exist" in done.stderr
     assert "\u202e" not in done.stderr
+
+
+def test_json_escapes_what_a_terminal_obeys(tmp_path):
+    path = tmp_path / "x.csv"
+    path.write_text("time (s),V,A\n" + "".join(f"{60 * k},{13 - k / 100},5\n" for k in range(30)), "utf-8")
+    done = ubrant("analyse", str(path), "--rated", "5 Ah \x9b31m \u202e 12.8 V", "--json")
+    assert done.returncode == 0, done.stderr
+    assert not set("\x9b\u202e") & set(done.stdout)
+    assert json.loads(done.stdout)

@@ -50,7 +50,7 @@ SETTLE_S = 0.1
 PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
 _BESIDE_EVERY_S = 300.0
-_JUMP_SHARE, _JUMP_LEAST, _JUMP_RESTS = (0.2, 0.02), 0.05, 5
+_JUMP_OF_VOLTS, _JUMP_SHARE, _JUMP_LEAST, _JUMP_RESTS = 0.02, 0.2, 0.05, 5
 """From one reading to the next, as a share of it (volts; anything else) and at least so much: read again then, and not again for so many readings."""
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
@@ -98,9 +98,8 @@ class Engine:
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._is_loaded = False
-        self._last: dict[
-            tuple[str, str], tuple[float, int]
-        ] = {}  # the last value of a channel, and for how many readings it is not looked at again
+        # by channel: its last value, and for how many readings it is not looked at again
+        self._last: dict[tuple[str, str], tuple[float, int]] = {}
         self._low_readings = 0
         self._away: dict[str, float] = {}  # when a meter that is read along is asked again
         self._points = PointSteps(bench, recorder, self._read_all, self._wait, self._update)
@@ -452,11 +451,8 @@ class Engine:
         """
         value, key = self._read(channel), (channel.tap, channel.quantity)
         last, left = self._last.get(key, (value, 0))
-        if (
-            left == 0
-            and abs(value - last) > _JUMP_SHARE[channel.quantity == "V"] * abs(last) + _JUMP_LEAST
-            and channel.connection is not None
-        ):
+        share = _JUMP_OF_VOLTS if channel.quantity == "V" else _JUMP_SHARE
+        if left == 0 and abs(value - last) > share * abs(last) + _JUMP_LEAST and channel.connection is not None:
             channel.connection.make_sure()
             value, left = self._read(channel), _JUMP_RESTS
         self._last[key] = (value, max(left - 1, 0))

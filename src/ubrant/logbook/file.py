@@ -177,6 +177,10 @@ def _as_it_is(path: Path) -> sqlite3.Connection:
     return source
 
 
+_NAMED = ("unit", "meter")
+"""What runs refer to is kept though it is damaged, and says so by its name."""
+
+
 def _salvage_table(source: sqlite3.Connection, target: sqlite3.Connection, table: str) -> set[int]:
     """Every row that can be read, from both ends up to what cannot; the runs of those that are not what was written, which are left out."""
     ours = [r[1] for r in target.execute(f"PRAGMA table_info({table})")]
@@ -204,9 +208,11 @@ def _salvage_table(source: sqlite3.Connection, target: sqlite3.Connection, table
                 taken.add(row[0])
                 if not row[2] and row[1] is not None:
                     lost.add(row[1])
-                if row[2] or table in {"run", "unit", "meter", "outlook"}:
+                if row[2] or table in {"run", *_NAMED}:
                     with contextlib.suppress(sqlite3.Error):
                         target.execute(f"INSERT OR REPLACE INTO {table} ({', '.join(names)}) VALUES ({marks})", row[3:])
+                        if not row[2] and table in _NAMED:
+                            target.execute(f"UPDATE {table} SET name = name || ' (damaged)' WHERE id = ?", row[:1])
     return lost
 
 

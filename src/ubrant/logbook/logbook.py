@@ -59,6 +59,8 @@ class Logbook:
             if not self.read_only:
                 self._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE state = 'running'")
         except BaseException:
+            if (opened := getattr(self, "_db", None)) is not None:
+                opened.close()
             self._lock.release()
             raise
         self._folding: threading.Thread | None = None
@@ -78,6 +80,19 @@ class Logbook:
     def is_in_place(self) -> bool:
         """Whether the file that is open still stands under its name."""
         return self._lock.is_of(self.path)
+
+    @property
+    def place(self) -> Path:
+        """Where another connection to the open file can be made.
+
+        Raises
+        ------
+        LogbookError
+            The file has gone, or another one stands there.
+        """
+        if not self.is_in_place():
+            raise LogbookError(f"{self.path.name} was removed or replaced while it was open: open the rescued one before you go on.")
+        return self.path
 
     def rescue(self) -> Path:
         """Everything, out of the open file, into a new one beside the place where it stood; again into the same one.
@@ -199,6 +214,7 @@ class Logbook:
 
     def start_run(self, run: Run) -> Run:
         """Keep a run that begins; returns it with its id."""
+        _ = self.place  # its writer opens the file by its name
         return replace(run, id=self._insert_run(run))
 
     def kept(self, run: Run) -> StoredRun:
@@ -215,7 +231,7 @@ class Logbook:
         DamagedError
             Some of it cannot even be read.
         """
-        with contextlib.closing(connect(self.path, read_only=True)) as db:
+        with contextlib.closing(connect(self.place, read_only=True)) as db:
             said = [str(row[0]) for row in db.execute("PRAGMA quick_check(1)")]
             if said != ["ok"]:
                 raise DamagedError(
@@ -239,6 +255,8 @@ class Logbook:
         """Bring what stands in the log beside the file into it, in a thread of its own: it is safe already, and nobody has to wait."""
         if self._folding is not None:
             self._folding.join()
+        if not self.is_in_place():
+            return
         self._folding = threading.Thread(target=fold, args=(self.path,), name="fold")
         self._folding.start()
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -36,12 +36,9 @@ def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Cr
         method = method_of(run.method)
         if criteria is not None:
             record = method.retried(record, criteria)
-        account = method.study(method.account(record), record, lambda: _others(logbook, run))
     except (UnknownMethodError, CodecError) as error:
         return record, Account(trouble=str(error))
-    except Exception:
-        return record, _nothing_of(record)
-    return record, _as_far_as_sound(account, record)
+    return record, _careful(record, lambda: method.study(method.account(record), record, lambda: _others(logbook, run)))
 
 
 def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
@@ -62,19 +59,20 @@ def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
 
 def account_of_stored(record: Record) -> Account:
     """The account of a record by itself."""
+    return _careful(record, lambda: method_of(record.head.method).account(record))
+
+
+def _careful(record: Record, make: Callable[[], Account]) -> Account:
+    """What a method makes of it, as far as the record is sound."""
     try:
-        return _as_far_as_sound(method_of(record.head.method).account(record), record)
+        account = make()
     except (UnknownMethodError, CodecError) as error:
         return Account(trouble=str(error))
     except Exception:
-        return _nothing_of(record)
-
-
-def _nothing_of(record: Record) -> Account:
-    """What is damaged may hold anything, and no sum has to bear that; called while an error is handled, which goes on where nothing is damaged."""
-    if not record.damage:
+        if record.damage:  # it may hold anything then, and no sum has to bear that
+            return Account(trouble=record.damage)
         raise
-    return Account(trouble=record.damage)
+    return _as_far_as_sound(account, record)
 
 
 def _as_far_as_sound(account: Account, record: Record) -> Account:

@@ -55,7 +55,7 @@ def start(
         return run, TypedSession(logbook, run, method, prepared, clock())
     scene = method.scene(prepared)
     return run, RunSession(
-        method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.path, run.id)
+        method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.place, run.id)
     )
 
 

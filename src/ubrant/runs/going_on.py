@@ -80,7 +80,7 @@ def go_on(logbook: Logbook, run: Run, now: datetime | None = None, choice: Bench
     scene = method.scene(prepared, before)
     if scene.by_hand:
         choice = replace(choice, load=None)
-    by_itself = RunSession(rest, bench_opener(choice, scene, prepared.setup, run.id, gap.from_s), RunWriter(logbook.path, run.id))
+    by_itself = RunSession(rest, bench_opener(choice, scene, prepared.setup, run.id, gap.from_s), RunWriter(logbook.place, run.id))
     begin_with(by_itself.live, logbook, run, gap.before)
     return gap.run, by_itself
 

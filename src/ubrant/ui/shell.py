@@ -558,17 +558,24 @@ class MainWindow(QMainWindow):
         return not self.bench.is_running
 
     def _may_leave_on(self) -> bool:
-        text = self.tr("Nothing confirms that the load is off. Switch it off by hand before you close.")
-        box = message_box(self, self.tr("The load may still be on"), text)
-        leave = box.addButton(self.tr("Close all the same"), QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(self.tr("Stay and look"), QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is leave
+        return self._agrees(
+            self.tr("The load may still be on"),
+            self.tr("Nothing confirms that the load is off. Switch it off by hand before you close."),
+            self.tr("Close all the same"),
+            self.tr("Stay and look"),
+        )
 
     def _may_stop(self) -> bool:
-        text = self.tr("A run is going on. If you close now the load goes off; what was read is kept.")
-        box = message_box(self, self.tr("A run is going on"), text)
-        stop = box.addButton(self.tr("Stop and close"), QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(self.tr("Let it run"), QMessageBox.ButtonRole.RejectRole)
+        return self._agrees(
+            self.tr("A run is going on"),
+            self.tr("A run is going on. If you close now the load goes off; what was read is kept."),
+            self.tr("Stop and close"),
+            self.tr("Let it run"),
+        )
+
+    def _agrees(self, title: str, text: str, yes: str, no: str) -> bool:
+        box = message_box(self, title, text)
+        agreed = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(no, QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        return box.clickedButton() is stop
+        return box.clickedButton() is agreed

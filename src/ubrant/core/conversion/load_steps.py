@@ -9,7 +9,7 @@ import numpy as np
 
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.conversion.points import Points, SweepMeters
-from ubrant.core.conversion.sweep import Sweep, analyse_sweep
+from ubrant.core.conversion.sweep import OF_MODEL, Sweep, analyse_sweep
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.quantity import plain, show
@@ -126,18 +126,7 @@ def analyse_steps(
         Too few points, or input and output swapped.
     """
     swept = analyse_sweep(points, meters, tolerance, rated_w)
-    keep = (
-        "idle_power",
-        "loss_fixed",
-        "loss_proportional",
-        "loss_resistive",
-        "peak_efficiency",
-        "peak_at",
-        "half_arrives",
-        "weighted_efficiency_european",
-        "weighted_efficiency_californian",
-        "lead_resistance",
-    )
+    keep = ("idle_power", *OF_MODEL, "lead_resistance")
     findings = {key: swept.findings[key] for key in keep}
     warnings = list(swept.warnings)
     used, within = swept.points, swept.in_tolerance

@@ -159,7 +159,7 @@ def _figures(
 def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: float | None) -> dict[str, float | None]:
     """What follows from the fitted losses."""
     if model is None:
-        return dict.fromkeys(_OF_MODEL)
+        return dict.fromkeys(OF_MODEL)
     european = californian = None
     loaded = points.where(within & ~_idle(points))
     if rated_w and len(loaded):
@@ -177,7 +177,7 @@ def of_model(model: LossModel | None, points: Points, within: Mask, rated_w: flo
     }
 
 
-_OF_MODEL = (
+OF_MODEL = (
     "loss_fixed",
     "loss_proportional",
     "loss_resistive",
