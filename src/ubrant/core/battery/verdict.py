@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show_with
+from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import Gap
 from ubrant.core.uncertainty.contributions import COVERAGE, merged
@@ -41,12 +42,14 @@ class Circumstances:
     temperature_c: float | None
     tap: str
     gaps: tuple[Gap, ...]
+    alone: tuple[Alone, ...] = ()
 
 
 def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     """Judge a capacity against its label.
 
     In this order: not like for like → spent → below → meets → cannot tell. A faster run that meets the label meets it.
+    What rests on gaps in which nothing was read, or on readings that stand alone between others, decides nothing.
     A run that did not reach its cut-off is *at least* so much: it can meet the label, and nothing else.
     """
     share = findings["label_share"]
@@ -85,6 +88,8 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             say("Look for a slip in the readings, a break in which the load was off, or a wrong label."),
         )
     figure = measured.with_uncertainty()
+    if resting := _resting_on_little(findings, about, share.value, uncertainty, figure, rated):
+        return resting
     at_least = about.ended_by != "cut-off"
     if not at_least and share.value + uncertainty < SPENT_SHARE:
         return Verdict(
@@ -140,6 +145,40 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         say("Cannot tell: {figure} lies too close to the label's {rated}.", figure=figure, rated=rated),
         _what_would_settle(measured, about),
     )
+
+
+def _resting_on_little(
+    findings: dict[str, Finding], about: Circumstances, share: float, uncertainty: float, figure: str, rated: str
+) -> Verdict | None:
+    """*Cannot tell* where a verdict would be another one without what lies in gaps, or without readings that stand alone."""
+    charge = findings["charge"].value
+    if not charge:
+        return None
+    bridged = 100 * sum(g.counted_share * g.charge_ah for g in about.gaps) / charge
+    alone = [100 * a.charge_ah / charge for a in about.alone]
+    more, less = sum(max(a, 0.0) for a in alone), -sum(min(a, 0.0) for a in alone)
+
+    def word(value: float) -> str:
+        return (
+            MEETS
+            if value - uncertainty > 100
+            else SPENT
+            if value + uncertainty < SPENT_SHARE
+            else BELOW
+            if value + uncertainty < 100
+            else ""
+        )
+
+    now = word(share)
+    if now == MEETS and word(share * (1 - bridged / 100)) != MEETS:
+        why = say("{bridged:.0f} % of it lies in gaps, in which nobody knows whether the load was on", bridged=bridged)
+        remedy = say("Say when the load was on, or run it again without a break.")
+    elif max(more, less) > uncertainty:  # then the figure itself is not what its ± says
+        why = say("{share:.0f} % of it hangs on readings that stand alone between others", share=max(more, less))
+        remedy = say("Look whether a digit slipped there.")
+    else:
+        return None
+    return Verdict(CANNOT_TELL, say("Cannot tell: {figure} against {rated}, but {why}.", figure=figure, rated=rated, why=why), remedy)
 
 
 @dataclass(frozen=True)

@@ -298,5 +298,5 @@ def _judged_with_start(record: DischargeRecord, discharge: Discharge, findings: 
         working=say("{start_ah} Ah counted before + {value} Ah", start_ah=plain(start_ah), value=show(charge.value)),
     )
     findings["label_share"] = share
-    about = Circumstances(label, record.cutoff, discharge.ended_by, record.temperature_c, record.tap, discharge.gaps)
+    about = Circumstances(label, record.cutoff, discharge.ended_by, record.temperature_c, record.tap, discharge.gaps, discharge.alone)
     return judge({**findings, "charge": whole}, about)

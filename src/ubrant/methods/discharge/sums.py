@@ -14,6 +14,7 @@ from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import grouped, show, show_duration
+from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.gaps import Gap, find_gaps
 from ubrant.core.record.integrals import Totals, span, totals
@@ -25,6 +26,7 @@ from ubrant.core.wording import say
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
 
 LOAD_ON_SHARE = 0.05
+_MOST_ALONE = 3
 """The load counts as on while the current is over this share of its usual value."""
 
 
@@ -74,6 +76,7 @@ class Discharge:
     load_on_s, end_s : the stretch the result is about, in the readings' own time
     crossing : where the cut-off was reached, None when it was not
     by_counters : it rests on counters alone
+    alone : readings that stand alone between others
     """
 
     findings: dict[str, Finding]
@@ -85,6 +88,7 @@ class Discharge:
     end_s: float
     crossing: Crossing | None
     by_counters: bool = False
+    alone: tuple[Alone, ...] = ()
 
 
 def analyse(record: DischargeRecord) -> Discharge:
@@ -116,8 +120,22 @@ def analyse(record: DischargeRecord) -> Discharge:
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
     _warn(warnings, record, readings, stretch, crossing, gaps, findings)
-    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps))
-    return Discharge(findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing)
+    alone = standing_alone(readings.between(stretch.first, stretch.last))
+    warnings += [_about_alone(one, stretch.bounds.load_on_s) for one in alone[:_MOST_ALONE]]
+    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone))
+    return Discharge(
+        findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing, alone=alone
+    )
+
+
+def _about_alone(one: Alone, load_on_s: float) -> str:
+    return say(
+        "The reading of {value} {quantity}, {time} after load on, stands alone between readings of about {near} {quantity}: look whether a digit slipped.",
+        value=show(one.value),
+        quantity=one.quantity,
+        time=show_duration(one.time_s - load_on_s),
+        near=show(one.near),
+    )
 
 
 def charge_to(record: DischargeRecord, cutoff_v: float) -> Finding | None:
