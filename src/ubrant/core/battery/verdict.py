@@ -154,7 +154,7 @@ def _resting_on_little(
     charge = findings["charge"].value
     if not charge:
         return None
-    bridged = 100 * sum(g.counted_share * g.charge_ah for g in about.gaps) / charge
+    bridged = 100 * sum(g.charge_ah for g in about.gaps if not g.may_have_stopped) / charge  # where it may have, the ± has it
     alone = [100 * a.charge_ah / charge for a in about.alone]
     more, less = sum(max(a, 0.0) for a in alone), -sum(min(a, 0.0) for a in alone)
 
