@@ -44,10 +44,10 @@ def main(minutes: float) -> None:
         )
     )
     scpi = {
-        role: MeterDetails(role=role, connection="scpi", address=f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET")
+        role: MeterDetails(role=role, connection="scpi", address=world.addresses[port])
         for role, port in (("meter", "meter"), ("load", "load"))
     }
-    board = Meter("Board", details=MeterDetails(connection="lines", address=str(world.ports["terminal"]), profile="2 V, 3 A", tap="source"))
+    board = Meter("Board", details=MeterDetails(connection="lines", address=world.addresses["terminal"], profile="2 V, 3 A", tap="source"))
     plan = replace(usual_plan(label, Leads(0.0)), every_s=1.0, rest_before_s=10.0, rest_after_s=10.0, limits=Ends(time_s=minutes * 60 - 20))
     with tempfile.TemporaryDirectory() as spare:
         logbook = Logbook(Path(spare) / "soak.ubrant")

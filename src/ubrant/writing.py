@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Callable
+import subprocess
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 
@@ -25,6 +26,23 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
         with contextlib.suppress(OSError):
             unfinished.unlink(missing_ok=True)
         raise
+
+
+@contextlib.contextmanager
+def unfinished_file(path: Path) -> Iterator[None]:
+    """While this holds, the file is unfinished: if this process ends before, however it ends, it and what SQLite keeps beside it are removed.
+
+    A shell waits at the end of a pipe for that: nothing in a process that is killed could do it.
+    """
+    alike = [str(path.with_name(path.name + more)) for more in ("", "-wal", "-shm", "-journal")]
+    waits = subprocess.Popen(["/bin/sh", "-c", 'read -r _ || rm -f -- "$@"', "sh", *alike], stdin=subprocess.PIPE, start_new_session=True)
+    try:
+        with waits:
+            yield
+            assert waits.stdin
+            waits.stdin.write(b"whole\n")
+    finally:
+        waits.wait()
 
 
 def _sync(path: Path) -> None:

@@ -92,7 +92,7 @@ def test_a_sweep_on_instruments_by_their_addresses(logbook, monkeypatch):
     world = WorldProcess(scenario)
 
     def at(name, port, role="meter", **more):
-        address = f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET"
+        address = world.addresses[port]
         return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=MeterDetails(role=role, connection="scpi", address=address, **more))
 
     into, out = at("In", "meter"), at("Out", "meter2")
@@ -123,7 +123,7 @@ def test_an_idle_draw_on_instruments_needs_no_load(logbook, monkeypatch):
     world = WorldProcess(ConverterScenario(STEP_DOWN, runs_free=True, free_speed=400.0))
 
     def at(name, port, role="meter"):
-        address = f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET"
+        address = world.addresses[port]
         return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=MeterDetails(role=role, connection="scpi", address=address))
 
     into, choice = at("In", "meter"), BenchChoice(INSTRUMENTS, 1.0, None, at("Supply", "supply", "supply"))

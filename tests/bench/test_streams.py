@@ -133,7 +133,7 @@ def test_a_profile_that_cannot_be_used_is_refused_with_its_place(change, says):
 
 
 def address(world: WorldProcess, name: str) -> str:
-    return f"TCPIP0::127.0.0.1::{world.ports[name]}::SOCKET"
+    return world.addresses[name]
 
 
 def test_a_command_is_tried_at_an_address(world):
@@ -197,7 +197,7 @@ def test_a_run_on_instruments_that_run_freely(world, logbook, by_lines):
     load = Meter("Load", max_a=30.0, details=MeterDetails(role="load", connection="scpi", address=address(made, "load")))
     details = MeterDetails(connection="scpi", address=address(made, "meter"))
     if by_lines:
-        details = MeterDetails(connection="lines", address=f"socket://127.0.0.1:{made.ports['board']}", profile="2 V, 3 A")
+        details = MeterDetails(connection="lines", address=made.addresses["board"], profile="2 V, 3 A")
     meter = Meter("Meter", "0.1 %", "0.5 %", details=details)
     plan = small_plan(every_s=0.05, rest_before_s=0.3, rest_after_s=0.2, own_cutoff_v=6.0, cutoff=Cutoff(11.0, 0.0))
     run, session = begun(logbook, plan, unit, meter, BenchChoice("bench", math.nan, load))

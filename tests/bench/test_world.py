@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import os
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -18,6 +17,7 @@ from tests.making import AMPS, VOLTS
 from tests.methods.discharge.making import small_plan
 from ubrant.bench import simulated
 from ubrant.bench.engine import Order
+from ubrant.bench.lines import private_connection
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import WorldProcess, open_simulated
@@ -93,26 +93,26 @@ def test_instruments_speak_scpi():
     assert [load.answer("SYST:ERR?") for _ in range(3)] == ['-104,"Data type error"', '-113,"Undefined header"', '0,"No error"']
 
 
-def ask(port: int, command: str) -> str:
-    with socket.create_connection(("127.0.0.1", port), timeout=10) as line:
+def ask(address: str, command: str) -> str:
+    with private_connection(address, 10.0) as line:
         line.sendall(command.encode() + b"\n")
         return line.makefile().readline().strip()
 
 
-def wait_for_load_off(port: int) -> None:
+def wait_for_load_off(address: str) -> None:
     """The world runs on by itself at a speed the test chose; nothing is slept for but its answer."""
     deadline = time.monotonic() + 20
-    while ask(port, "INP?") != "0":
+    while ask(address, "INP?") != "0":
         assert time.monotonic() < deadline, "the load's own cut-off did not work"
 
 
 def test_load_cuts_off_by_itself_when_the_clock_is_gone():
     world = WorldProcess(scenario(soc=0.2, free_speed=20_000.0, linger_s=0.2))
-    clock = socket.create_connection(("127.0.0.1", world.ports["clock"]))
-    ask(world.ports["load"], "SOUR:CURR 0.5;:SOUR:VOLT:LIM:LOW 11.5;:INP ON;:INP?")
+    clock = private_connection(world.addresses["clock"], 10.0)
+    ask(world.addresses["load"], "SOUR:CURR 0.5;:SOUR:VOLT:LIM:LOW 11.5;:INP ON;:INP?")
     clock.close()
-    wait_for_load_off(world.ports["load"])
-    assert ask(world.ports["load"], "STAT:QUES:COND?") == "1"
+    wait_for_load_off(world.addresses["load"])
+    assert ask(world.addresses["load"], "STAT:QUES:COND?") == "1"
     world._process.wait(timeout=20)  # and it goes by itself once nobody calls any more
 
 
@@ -123,11 +123,11 @@ from ubrant.bench.clocks import WorldClock
 from ubrant.bench.instruments import ElectronicLoad, ScpiConnection
 from ubrant.bench.standins.scenario import from_json
 world = WorldProcess(from_json(sys.stdin.readline()))
-clock = WorldClock(world.ports["clock"])
-load = ElectronicLoad("Load", ScpiConnection("Load", f"TCPIP0::127.0.0.1::{world.ports['load']}::SOCKET"))
+clock = WorldClock(world.addresses["clock"])
+load = ElectronicLoad("Load", ScpiConnection("Load", world.addresses["load"]))
 load.prepare(0.5, 11.5)
 load.on()
-print(world.ports["load"], flush=True)
+print(world.addresses["load"], flush=True)
 sys.stdin.read()
 """
 
@@ -136,7 +136,7 @@ def test_load_cuts_off_by_itself_when_the_application_is_killed():
     app = subprocess.Popen([sys.executable, "-c", _APPLICATION], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     app.stdin.write(scenario(soc=0.2, free_speed=20_000.0).to_json() + "\n")
     app.stdin.flush()
-    port = int(app.stdout.readline())
+    port = app.stdout.readline().strip()
     assert ask(port, "INP?") == "1"
     os.kill(app.pid, signal.SIGKILL)
     app.wait()

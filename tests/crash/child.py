@@ -34,7 +34,7 @@ def main() -> None:
     session.start()
     while not opened:
         session.join(0.005)
-    print(f"ports {opened[0].ports['load']} {opened[0].pid}", flush=True)
+    print(f"world {opened[0].addresses['load']} {opened[0].pid}", flush=True)
     while session.running:
         seen = session.live.series("battery", "V")
         if len(seen):

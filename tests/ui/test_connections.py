@@ -28,7 +28,7 @@ def world():
 
 
 def address(world, name: str) -> str:
-    return f"TCPIP0::127.0.0.1::{world.ports[name]}::SOCKET"
+    return world.addresses[name]
 
 
 def test_a_meter_is_entered_with_everything_known_of_it(window, qtbot):
@@ -70,7 +70,7 @@ def test_a_command_is_tried_and_a_profile_copied(dressed, qtbot, world):
 
 
 def test_lines_are_shown_live_while_the_pattern_is_typed(dressed, qtbot, world):
-    meter = Meter("Board", details=MeterDetails(connection="lines", address=str(world.ports["terminal"]), profile="2 V, 3 A"))
+    meter = Meter("Board", details=MeterDetails(connection="lines", address=world.addresses["terminal"], profile="2 V, 3 A"))
     page = LinesDialog(meter)
     qtbot.addWidget(page)
     page.show()

@@ -4,20 +4,33 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QTableWidget, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QTableWidget, QWidget
 
 from tests.command_line import ubrant
 from tests.window import keep_discharge, needs
-from ubrant.core.equipment.meter import Meter
+from ubrant.bench.command_log import CommandLog
+from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import visible
+from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.report.document import write_report
 from ubrant.runs.accounts import account_of
+from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.findings.mapping_dialog import MappingDialog
+from ubrant.ui.findings.rank_dialog import RankDialog
+from ubrant.ui.findings.taps_dialog import TapsDialog
+from ubrant.ui.keys import KeysDialog
+from ubrant.ui.run.commands import CommandsDialog
+from ubrant.ui.settings import SettingsDialog
+from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
+from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
@@ -61,6 +74,14 @@ def nasty_run(window, name: str):
     return run
 
 
+def assert_plain(seen: list[tuple[QWidget, str]]) -> None:
+    for widget, text in seen:
+        if isinstance(widget, QLabel):
+            assert widget.textFormat() == Qt.TextFormat.PlainText or text == "Ubrant", f"{text[:60]!r} may be taken for markup"
+        assert text == visible(text), f"{widget}: {text[:60]!r}"
+        assert len(text) < 4200
+
+
 @pytest.mark.parametrize("name", [NASTY, "&".join("ab" * 1250), "x\n" * 60], ids=["markup", "long", "lines"])
 def test_every_widget_shows_it_as_it_is(window, name):
     run = nasty_run(window, name)
@@ -71,13 +92,51 @@ def test_every_widget_shows_it_as_it_is(window, name):
             window.findings.open_run(run.id)
         seen = texts(window)
         assert seen
-        for widget, text in seen:
-            if isinstance(widget, QLabel):
-                assert widget.textFormat() == Qt.TextFormat.PlainText or text == "Ubrant", f"{text[:60]!r} may be taken for markup"
-            assert text == visible(text), f"{widget}: {text[:60]!r}"
-            assert len(text) < 4200
+        assert_plain(seen)
     if name == NASTY:
         assert any(SHOWN in text for _, text in texts(window))
+
+
+def dialogs(window, folder: Path, name: str) -> list[QDialog]:
+    """Every dialog that shows data, on what is nasty."""
+    book = window.bench.logbook
+    meter = Meter(name, details=MeterDetails(role="meter", connection="lines", address=f"unix:{name}"[:80], profile="2 V, 3 A"))
+    path = folder / f"{name.replace('/', '')[:40]}.csv"
+    rows = "".join(f"{60 * k},{13 - k / 100},5\n" for k in range(30))
+    path.write_text(f'time (s),V,A,"{name}"\n'.replace("\n", " ").strip() + "\n" + rows, "utf-8")
+    log = read_logs(path)[0]
+    commands = CommandLog()
+    commands.note(name, name, name)
+    nasty_run(window, name)
+    return [
+        SettingsDialog(window),
+        KeysDialog(window),
+        JudgeDialog(name, book.meters(), window),
+        LinesDialog(meter, window),
+        ProfileDialog(meter, window),
+        RankDialog(book, window),
+        MappingDialog(path, sheet_of(path), name, window),
+        ImportDialog(window.bench, replace(log, warnings=(name,)), window),
+        TapsDialog(window.bench, path, window),
+        CommandsDialog(commands, window),
+    ]
+
+
+@pytest.mark.parametrize("name", [NASTY, "&".join("ab" * 1250), "x\n" * 60], ids=["markup", "long", "lines"])
+def test_every_dialog_shows_it_as_it_is(window, tmp_path, name):
+    opened = dialogs(window, tmp_path, name)
+    assert {type(dialog) for dialog in opened} == {kind for kind in every_kind(QDialog) if kind.__module__.startswith("ubrant.")}
+    for dialog in opened:
+        dialog.show()
+        assert_plain(texts(dialog))
+        assert dialog.windowTitle() == visible(dialog.windowTitle())
+        assert "\n" not in dialog.windowTitle()
+        dialog.close()
+
+
+def every_kind(kind: type) -> set[type]:
+    below = set(kind.__subclasses__())
+    return below.union(*(every_kind(one) for one in below)) if below else below
 
 
 def test_a_report_prints_it_as_it_is(window, tmp_path):

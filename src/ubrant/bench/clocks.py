@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-import socket
 import time
 from collections.abc import Callable
 
 from ubrant.bench.instruments import InstrumentError
+from ubrant.bench.lines import private_connection
 from ubrant.core.protocols import Clock
 
 
@@ -20,9 +20,8 @@ class WorldClock:
         The world has gone away.
     """
 
-    def __init__(self, port: int, speed: float = math.inf) -> None:
-        self._socket = socket.create_connection(("127.0.0.1", port), timeout=30)
-        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    def __init__(self, address: str, speed: float = math.inf) -> None:
+        self._socket = private_connection(address, 30.0)
         self._answers = self._socket.makefile("r", encoding="ascii")
         self._now_s = 0.0
         self.speed = speed

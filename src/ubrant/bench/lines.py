@@ -16,6 +16,8 @@ from typing import Any, Protocol
 
 CUT_IN_S = 0.3
 """How long a command that cuts in waits for one that is just being sent."""
+PRIVATE = "unix:"
+"""Before the name of a socket that only this user reaches."""
 _CHUNK = 65536
 _CHILD_STARTS_S = 10.0
 _FAILED = 0xFFFFFFFF
@@ -196,14 +198,35 @@ class VisaLine:
                     pipe.close()
 
 
+def private_connection(address: str, timeout_s: float) -> socket.socket:
+    """To a socket without a place in any folder, at which only this user is served.
+
+    Raises
+    ------
+    LineError
+        Nobody listens there.
+    """
+    connection = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+    connection.settimeout(timeout_s)
+    try:
+        connection.connect("\0" + address.removeprefix(PRIVATE))
+    except (OSError, UnicodeError) as error:
+        connection.close()
+        raise LineError(str(error)) from None
+    return connection
+
+
 def open_line(address: str, until: float, baud: int = 9600) -> Line:
-    """The line to an address: ``TCPIP0::host::port::SOCKET``, ``socket://host:port``, ``ASRL/dev/ttyUSB0::INSTR``, or whatever else VISA knows.
+    """The line to an address: ``TCPIP0::host::port::SOCKET``, ``socket://host:port``, ``ASRL/dev/ttyUSB0::INSTR``, ``unix:name`` (what this
+    user's simulated bench listens on), or whatever else VISA knows.
 
     Raises
     ------
     LineError
         It cannot be opened.
     """
+    if address.startswith(PRIVATE):
+        return _Descriptor(private_connection(address, max(0.05, until - time.monotonic())))
     match = re.fullmatch(r"TCPIP\d*::([^:]+)::(\d+)::SOCKET|socket://([^:/]+):(\d+)/?", address.strip(), re.I)
     if match:
         host, port = match[1] or match[3], int(match[2] or match[4])

@@ -37,11 +37,11 @@ class WorldProcess:
         assert self._process.stdin and self._process.stdout
         self._process.stdin.write(scenario.to_json() + "\n")
         self._process.stdin.close()
-        ports = self._process.stdout.readline()
+        addresses = self._process.stdout.readline()
         self._process.stdout.close()
-        if not ports:
+        if not addresses:
             raise InstrumentError("The simulated bench did not start. Start the run again.")
-        self.ports: dict[str, int | str] = json.loads(ports)
+        self.addresses: dict[str, str] = json.loads(addresses)
 
     @property
     def pid(self) -> int:
@@ -57,9 +57,7 @@ def _liner(world: WorldProcess, lines: list[Connection], log: CommandLog, timeou
     """What opens the line to a stand-in by its port, logged and added to ``lines``."""
 
     def line(name: str, port: str, profile: Profile) -> Connection:
-        made = Logged(
-            name, ScpiConnection(name, f"TCPIP0::127.0.0.1::{world.ports[port]}::SOCKET", timeout_s, profile, off_first=True), log
-        )
+        made = Logged(name, ScpiConnection(name, world.addresses[port], timeout_s, profile, off_first=True), log)
         lines.append(made)
         return made
 
@@ -105,7 +103,7 @@ def open_simulated_converter(
     if around.source_meter:
         channels += channels_of(meter(around.source_meter, "meter3"), "source", quantities="V")
     scope = Scope(around.scope, line(around.scope, "scope", shipped("scope"))) if around.scope else None
-    clock = WorldClock(int(world.ports["clock"]), speed)
+    clock = WorldClock(world.addresses["clock"], speed)
 
     def close() -> None:
         clock.close()
@@ -140,7 +138,7 @@ def open_simulated(
     if thermometer:
         channels += channels_of(DcMeter("Thermometer", line("Thermometer", "thermometer", shipped("meter"))), "battery", quantities="T")
     supply = Supply("Charger", line("Charger", "supply", shipped("supply"))) if charger else None
-    clock = WorldClock(int(world.ports["clock"]), speed)
+    clock = WorldClock(world.addresses["clock"], speed)
 
     def close() -> None:
         clock.close()

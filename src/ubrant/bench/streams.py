@@ -99,7 +99,7 @@ class LineSource:
         try:
             if self._line is None:
                 self._pending = b""
-                address = self._address if "://" in self._address else f"ASRL{self._address}"
+                address = f"ASRL{self._address}" if self._address.startswith("/") else self._address
                 self._line = open_line(address, time.monotonic() + 3.0, self._baud)
             data = self._line.receive(time.monotonic() + wait_s)
         except LineError:

@@ -31,6 +31,7 @@ from ubrant.runs.begin import start_by_hand, start_by_itself
 from ubrant.runs.going_on import go_on as carry_on
 from ubrant.runs.jotting import take_down
 from ubrant.runs.simulated import battery_scenario
+from ubrant.writing import unfinished_file
 
 UNITS = (
     Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
@@ -159,8 +160,13 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     """Write the demo logbook; it appears under its name only once it is whole."""
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_suffix(f".{os.getpid()}.part")
-    unfinished.unlink(missing_ok=True)
-    logbook = Logbook(unfinished)
+    with unfinished_file(unfinished):
+        _make(unfinished, tell)
+        unfinished.rename(path)
+
+
+def _make(path: Path, tell: Callable[[str], None]) -> None:
+    logbook = Logbook(path)
     for meter in (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER):
         logbook.keep_meter(meter)
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
@@ -180,7 +186,6 @@ def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     for run, _ in logbook.runs():
         summary_of(logbook, run)
     logbook.close()
-    unfinished.rename(path)
 
 
 def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSession]:

@@ -230,8 +230,8 @@ def _stay_damaged(source: sqlite3.Connection, target: sqlite3.Connection, lost: 
             target.execute("UPDATE run_seal SET rows = ?, total = ? WHERE run = ?", (rows, total, run))
 
 
-def make_place(path: Path) -> None:
-    """An empty file where there is none yet, which only its owner may read.
+def make_place(path: Path) -> bool:
+    """An empty file where there is none yet, which only its owner may read; whether it was made.
 
     Raises
     ------
@@ -242,6 +242,8 @@ def make_place(path: Path) -> None:
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
             path.touch(mode=0o600)  # notes and pictures in it are nobody else's
+            return True
+        return False
     except OSError as error:
         raise LogbookError(f"{path} cannot be opened: {error.strerror or error}.") from None
 

@@ -45,8 +45,7 @@ class Logbook:
     def __init__(self, path: Path) -> None:
         self.path = path.absolute()
         looks_only = may_only_look(path)
-        if not looks_only:
-            make_place(path)
+        is_new = not looks_only and make_place(path)
         self._lock = OpenLock(path)
         try:
             self.read_only = looks_only or not self._lock.held
@@ -61,6 +60,9 @@ class Logbook:
         except BaseException:
             if (opened := getattr(self, "_db", None)) is not None:
                 opened.close()
+            if is_new and self._lock.held:
+                for more in ("", "-wal", "-shm", "-journal"):
+                    path.with_name(path.name + more).unlink(missing_ok=True)
             self._lock.release()
             raise
         self._folding: threading.Thread | None = None

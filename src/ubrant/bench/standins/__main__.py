@@ -1,16 +1,19 @@
-"""The world process: ``python -m ubrant.bench.standins`` reads a scenario from standard input and prints its ports as JSON."""
+"""The world process: ``python -m ubrant.bench.standins`` reads a scenario from standard input and prints its addresses as JSON."""
 
 from __future__ import annotations
 
 import contextlib
 import json
 import os
+import secrets
 import selectors
 import socket
+import struct
 import sys
 import time
 import tty
 
+from ubrant.bench.lines import PRIVATE
 from ubrant.bench.standins.converter_world import ConverterWorld, converter_from_json
 from ubrant.bench.standins.scenario import from_json
 from ubrant.bench.standins.scpi import (
@@ -25,6 +28,8 @@ from ubrant.bench.standins.scpi import (
 from ubrant.bench.standins.world import World
 
 _NEVER_CALLED_S = 30.0
+_FORGOTTEN = 4
+"""So many times its patience, and a world ends although its load is on: nobody is there any more who could see it."""
 _SPOILT = {"garbage": b"\x02#!~?\n", "half": b"12.", "nan": b"NAN\n", "range": b"9.9E37\n"}
 
 
@@ -89,28 +94,42 @@ def _devices(world: World | ConverterWorld) -> dict[str, ScpiDevice | None]:
     }
 
 
+def _private_listener(name: str) -> tuple[socket.socket, str]:
+    """A socket without a place in any folder: nothing of it is left behind, however this process ends."""
+    listener = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+    address = f"ubrant-{secrets.token_hex(8)}-{name}"
+    listener.bind("\0" + address)
+    listener.listen()
+    listener.setblocking(False)
+    return listener, PRIVATE + address
+
+
+def _is_ours(connection: socket.socket) -> bool:
+    """Whether the same user is at the other end."""
+    _, user, _ = struct.unpack("3i", connection.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, struct.calcsize("3i")))
+    return bool(user == os.getuid())
+
+
 class Server:
     """Serves all sockets in one thread, so that the order of commands is the order of events."""
 
     def __init__(self, world: World | ConverterWorld) -> None:
         self.world = world
         self.selector = selectors.DefaultSelector()
-        self.ports: dict[str, int | str] = {}
+        self.addresses: dict[str, str] = {}
         self.clients = 0
         self.had_clock = self.has_clock = False
         self.boards: list[socket.socket] = []
         self._printed_s = 0.0
         for name, device in _devices(world).items():
-            listener = socket.create_server(("127.0.0.1", 0))
-            listener.setblocking(False)
-            self.ports[name] = listener.getsockname()[1]
+            listener, self.addresses[name] = _private_listener(name)
             self.selector.register(listener, selectors.EVENT_READ, (name, device))
         self._terminal = -1
         if world.scenario.board_every_s:
             self._terminal, theirs = os.openpty()
             tty.setraw(theirs)
             os.set_blocking(self._terminal, False)
-            self.ports["terminal"] = os.ttyname(theirs)
+            self.addresses["terminal"] = os.ttyname(theirs)
 
     def serve(self) -> None:
         """Until nobody is there any more. If the clock goes away the world runs on by itself, so that the load's own cut-off works."""
@@ -130,7 +149,7 @@ class Server:
             if self.clients:
                 last_called = now
             patience = scenario.linger_s if self.had_clock else _NEVER_CALLED_S
-            if now - last_called > patience and not self.world.load_is_on:
+            if now - last_called > patience * (_FORGOTTEN if self.world.load_is_on else 1):
                 return
 
     def _print_lines(self) -> None:
@@ -158,8 +177,7 @@ class Server:
         if isinstance(key.data, tuple):
             name, device = key.data
             connection, _ = key.fileobj.accept()  # type: ignore[union-attr]
-            connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-            if self.world.faults.holds(name, "gone"):
+            if not _is_ours(connection) or self.world.faults.holds(name, "gone"):
                 connection.close()
                 return
             if device is None:
@@ -183,7 +201,7 @@ def main() -> None:
     data = json.loads(told)
     converter = data.get("world") == "converter"
     server = Server(ConverterWorld(converter_from_json(data)) if converter else World(from_json(told)))
-    print(json.dumps(server.ports), flush=True)
+    print(json.dumps(server.addresses), flush=True)
     server.serve()
 
 
