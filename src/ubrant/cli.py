@@ -66,11 +66,17 @@ def analyse_log(
     output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
     output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
     battery: str = typer.Option("", help="The battery that fed it, like “50 Ah 12.8 V LiFePO4”."),
+    temperature: str = typer.Option("", help="Of the battery at the start, like “21 °C”."),
+    full: bool | None = typer.Option(None, "--full/--not-full", help="It was charged fully before, or it was not."),
+    checked: list[str] = typer.Option(
+        [], help="A check that you have looked at, by its word: it is as it was read. What asks for it says the word."
+    ),
     one_meter: bool = typer.Option(False, "--one-meter", help="One meter was moved from input to output: its own gain error cancels."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """What a log, a jot text or an export says."""
     from ubrant.core.account import account_to_json
+    from ubrant.core.quantities.quantity import QuantityError, parse_quantity
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.methods.method import MethodError
     from ubrant.runs.accounts import account_of_stored
@@ -81,7 +87,12 @@ def analyse_log(
     stated = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
     accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
     try:
-        stored = read_file(log, LogOptions(method, stated, accuracies, one_meter), columns or None, run)
+        celsius = parse_quantity(temperature, "°C") if temperature else None
+    except QuantityError as error:
+        _refuse(f"--temperature: {error}")
+    options = LogOptions(method, stated, accuracies, one_meter, temperature_c=celsius, full=full, checked=tuple(checked))
+    try:
+        stored = read_file(log, options, columns or None, run)
     except LogError as error:
         _refuse(str(error))
     except MethodError as error:

@@ -25,6 +25,15 @@ DIFFERS: dict[str, dict[str, str]] = {
 }
 OF_THE_LOADED = "the wave at the step that switched it off was taken for the one at the heaviest load"
 DIFFERS["load steps overload"] = {"wave_thd": OF_THE_LOADED, "wave_crest": OF_THE_LOADED}
+RANGE_IS_SAID = "it says now between what shares of the label it lies"
+DIFFERS["discharge typed"] = DIFFERS["discharge typed and held"] = {"sentence": RANGE_IS_SAID}
+DIFFERS["discharge by counters"] = {"sentence": "one that gave up has given what it gives", "verdict": "it is judged by that"}
+DIFFERS["discharge and charge"] = {key: "what was read after the charge is none at rest after the discharge" for key in ("rest_after", "soc_after")}
+COMMANDS_DIFFER = {
+    "pack": "it begins with the load on: at least so much, and up to one interval more in the ±",
+    "pack without a label": "the same, in its ±",
+    "jot text": RANGE_IS_SAID,
+}
 """By run: finding, ``every``, ``sentence`` or ``warnings``, and why it differs."""
 
 
@@ -48,7 +57,7 @@ def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
     assert account.ended_by == told["ended_by"]
     assert set(told["warnings"]) <= set(account.warnings) or "warnings" in DIFFERS.get(name, {})
     if "verdict" in told:
-        assert account.verdict.word == told["verdict"]
+        assert account.verdict.word == told["verdict"] or "verdict" in DIFFERS.get(name, {})
         assert len(account.gaps) == told["gaps"]
     else:
         assert account.verdict is None
@@ -91,8 +100,8 @@ def test_the_command_line_says_of_a_log_what_it_said(name, monkeypatch):
     found = account_to_json(account)
     for key, finding in told["findings"].items():
         for what in ("value", "expanded_uncertainty"):
-            assert as_before(found["findings"][key][what], finding[what]), key
-    assert found["sentence"] == told["verdict"]["sentence"]
+            assert as_before(found["findings"][key][what], finding[what]) or name in COMMANDS_DIFFER and what != "value", key
+    assert found["sentence"] == told["verdict"]["sentence"] or name in COMMANDS_DIFFER
     assert found["ended_by"] == told["ended_by"]
     assert set(found["warnings"]) >= {w for w in told["warnings"] if "label" not in w.lower()}
 
@@ -118,7 +127,8 @@ def test_an_export_of_before_says_what_its_run_said_or_is_refused(name):
     for key, (value, unit, _) in told["findings"].items():
         if key not in PLANLESS and key in account.findings and value is not None:
             assert account.findings[key].unit == unit
-            assert as_before(account.findings[key].value, value), key
+            differs = DIFFERS.get(name.removesuffix(".jot").removesuffix(" package"), {})
+            assert as_before(account.findings[key].value, value) or key in differs, key
     missing = set(told["findings"]) - set(account.findings)
     assert missing <= PLANLESS
 

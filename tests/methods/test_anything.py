@@ -118,7 +118,7 @@ def lines(rng: random.Random) -> list[str]:
 def look(account) -> None:
     """Everything that would be shown of it."""
     assert account.findings or account.trouble
-    assert account.trouble or account.sentence.endswith("."), account.sentence
+    assert account.trouble or account.sentence.endswith((".", "?")), account.sentence
     assert "nan" not in str(
         [(f.value_text(), f.uncertainty_text(), f.with_uncertainty(), f.amount_text(), f.budget()) for f in account.findings.values()]
     )

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ubrant.core.battery.verdict import Verdict
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing
+from ubrant.core.gate.check import Question
 from ubrant.core.record.gaps import Gap
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.finding import Finding
@@ -85,6 +86,7 @@ class Account:
     drawings, path : worked out when they are wanted
     shown_at : what the path is drawn at
     short : the answer in a few words, for a shelf
+    questions : what it asks a person before it says more
     span : the stretch the findings are about, in the record's own time
     bar : capacity in Ah with its expanded uncertainty, to be drawn against the label's
     """
@@ -111,6 +113,7 @@ class Account:
     ahead: Ahead | None = None
     short: str = ""
     bar: tuple[float, float | None] | None = None
+    questions: tuple[Question, ...] = ()
     span: tuple[float, float] | None = None
 
     @property

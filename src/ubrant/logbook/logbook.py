@@ -19,7 +19,7 @@ from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
-from ubrant.core.record.head import Criteria, Head, head_from_json, head_to_json
+from ubrant.core.record.head import Conditions, Criteria, Head, head_from_json, head_to_json
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -327,9 +327,10 @@ class Logbook:
     def delete_run(self, run_id: int) -> None:
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
 
-    def judge(self, run: Run, criteria: Criteria) -> Run:
-        """Judge a run by something else from now on."""
-        changed = replace(run, told=replace(run.head, criteria=criteria))
+    def judge(self, run: Run, criteria: Criteria | None = None, conditions: Conditions | None = None) -> Run:
+        """Judge a run by something else, or under other conditions, from now on."""
+        head = run.head
+        changed = replace(run, told=replace(head, criteria=criteria or head.criteria, conditions=conditions or head.conditions))
         self.update_run(changed)
         return changed
 

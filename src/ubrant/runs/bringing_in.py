@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ubrant.core.battery.parts import discharges
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError
@@ -18,6 +19,7 @@ from ubrant.core.record.head import LOG, Head, Origin, Setup
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
+from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.limits import check_file
@@ -57,6 +59,8 @@ class LogOptions:
     unit: Unit | None = None
     temperature_c: float | None = None
     load_w: float | None = None
+    full: bool | None = None
+    checked: tuple[str, ...] = ()
 
 
 def read_file(path: Path, options: LogOptions, columns: str | None = None, number: int | None = None) -> StoredRun:
@@ -79,7 +83,7 @@ def read_file(path: Path, options: LogOptions, columns: str | None = None, numbe
         raise MethodError("method", str(error)) from None
     if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
         return judged(from_taps(path, method, columns), options)
-    return judged(from_log(only(read_logs(path, columns), number), options.method), options)
+    return judged(from_log(only(logs_in(path, columns), number), options.method), options)
 
 
 def own_run(path: Path) -> StoredRun | None:
@@ -104,6 +108,48 @@ def own_run(path: Path) -> StoredRun | None:
             raise LogError(f"{package.parent.name}: {_WITHOUT_POINTS}")
         return None
     return read_own(path) if path.suffix.lower() == ".csv" and path.is_file() and is_own(path) else None
+
+
+def logs_in(path: Path, columns: str | None = None) -> list[LogFile]:
+    """Every run in a log; a log with charges between its discharges holds as many as it has discharges.
+
+    Raises
+    ------
+    LogError
+        It cannot be read.
+    """
+    return [part for log in read_logs(path, columns) for part in parts_of(log)]
+
+
+def parts_of(log: LogFile) -> list[LogFile]:
+    """A log by its discharges, each with the charge before it; the log itself where nothing was put in between."""
+    if log.entries or log.about or not len(log.time_s):
+        return [log]
+    spans = discharges(log.time_s, log.voltage_v, log.current_a)
+    if len(spans) < 2:
+        return [log]
+    parts = []
+    for number, (first, last) in enumerate(spans, start=1):
+        from_s, to_s = float(log.time_s[first]), float(log.time_s[last])
+        said = say("The log holds {count} discharges with charges between them; this is number {number}.", count=len(spans), number=number)
+        parts.append(
+            replace(
+                log,
+                time_s=log.time_s[first : last + 1],
+                voltage_v=log.voltage_v[first : last + 1],
+                current_a=log.current_a[first : last + 1],
+                others={key: _part(series, from_s, to_s) for key, series in log.others.items()},
+                events=tuple((t, text) for t, text in log.events if from_s <= t <= to_s),
+                warnings=(*log.warnings, said),
+                run_name=f"{log.run_name} " * bool(log.run_name) + say("discharge {number} of {count}", number=number, count=len(spans)),
+            )
+        )
+    return parts
+
+
+def _part(series: Series, from_s: float, to_s: float) -> Series:
+    here = (series.time_s >= from_s) & (series.time_s <= to_s)
+    return Series(series.time_s[here], series.value[here])
 
 
 def _is_jots(path: Path) -> bool:
@@ -234,6 +280,10 @@ def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
         conditions = replace(conditions, temperature_c=options.temperature_c)
     if options.load_w is not None:
         conditions = replace(conditions, load_w=options.load_w)
+    if options.full is not None:
+        conditions = replace(conditions, full=options.full)
+    if options.checked:
+        conditions = replace(conditions, checked=tuple(sorted({*conditions.checked, *options.checked})))
     judged_by = replace(head.criteria, **merged)
     return stored.under(Head(entry.key, setup, head.plan, judged_by, conditions, head.origin))
 

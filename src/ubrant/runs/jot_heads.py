@@ -61,7 +61,9 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     typed = {
         heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in headings.items() if heading.startswith("plan ")
     }
-    conditions = Conditions(_quantity(log, headings, "temperature", "°C"), headings.get("start", ""))
+    full = {"yes": True, "no": False}.get(headings.get("full", "").lower())
+    checked = tuple(filter(None, (word.strip() for word in headings.get("checked", "").split(","))))
+    conditions = Conditions(_quantity(log, headings, "temperature", "°C"), headings.get("start", ""), full=full, checked=checked)
     origin = Origin(BY_HAND, between, said=tuple(log.warnings))
     cutoff_v = _quantity(log, headings, "cutoff", "V")
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
@@ -173,6 +175,8 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
         "leads": f"{setup.leads.length_m:.12g} m, {setup.leads.area_mm2:g} mm²",
         "between": head.origin.between,
         "start": head.conditions.start,
+        "full": {True: "yes", False: "no", None: ""}[head.conditions.full],
+        "checked": ", ".join(head.conditions.checked),
         "temperature": f"{head.conditions.temperature_c:.12g} °C" if head.conditions.temperature_c is not None else "",
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
     }

@@ -81,8 +81,11 @@ class TypedSession:
             on_s = time_s if state.load_on_s is None else state.load_on_s
             self._state = replace(state, phase="measuring", load_on_s=on_s, text=self.row.text, cautions=())
             return
-        if state.load_on_s is None and (mark == "load on" or has_current):
-            self._state = replace(state, phase="load on", load_on_s=time_s, cautions=(cautions.HAND_OFF, cautions.WARM))
+        if (state.load_on_s is None and has_current) or (mark == "load on" and state.phase != "load on"):  # the first time, or after a break
+            on_s = time_s if state.load_on_s is None else state.load_on_s
+            self._state = replace(
+                state, phase="load on", load_on_s=on_s, load_off_s=None, text="", cautions=(cautions.HAND_OFF, cautions.WARM)
+            )
         if mark in {"load off", "empty"} and self._state.phase == "load on":
             self._recovering(time_s)
 
@@ -107,10 +110,9 @@ class TypedSession:
         while self._asks and self._state.phase == "asking":
             self._go_on()
         for time_s, line in self.live.jots():
-            on = "load on" in line
-            if on or " A" in line or not self._hand.marks_load:
-                self.said("load on" if on else "", time_s, has_current=True)
-                return
+            mark = next((m for m in ("load on", "load off", "empty") if m in line), "")
+            if mark or " A" in line or not self._hand.marks_load:
+                self.said(mark, time_s, has_current=" A" in line or not self._hand.marks_load)
 
     def _recovering(self, moment: float) -> None:
         text = say("Let it rest, take down the voltage it recovers to, then close the run.")

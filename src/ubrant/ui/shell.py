@@ -65,14 +65,14 @@ def recent() -> list[Path]:
 
 def read_with(path: Path) -> list[LogFile]:
     """A log by the columns that were chosen for its like before, or else by its headings."""
-    from ubrant.logbook.logs.read import read_logs
+    from ubrant.runs.bringing_in import logs_in
     from ubrant.ui.findings.mapping_dialog import remembered
 
     columns = remembered(path)
     if columns is not None:
         with contextlib.suppress(LogError):
-            return read_logs(path, columns)
-    return read_logs(path)
+            return logs_in(path, columns)
+    return logs_in(path)
 
 
 def read_any(path: Path) -> StoredRun | list[LogFile]:

@@ -14,7 +14,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import JotError, Jotting
-from ubrant.core.record.head import Criteria
+from ubrant.core.record.head import Conditions, Criteria
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook
@@ -144,6 +144,17 @@ class Workbench(QObject):
             self.run_opened.emit(run.id)
 
         self._push("another cut-off", lambda: judge(criteria), lambda: judge(before))
+
+    def keep_conditions(self, run: Run, conditions: Conditions) -> None:
+        """What a person knows of a kept run, from now on."""
+        before = run.head.conditions
+
+        def under(them: Conditions) -> None:
+            self.logbook.judge(self.logbook.run(run.id), conditions=them)
+            self.shelf_changed.emit()
+            self.run_opened.emit(run.id)
+
+        self._push("what is known of it", lambda: under(conditions), lambda: under(before))
 
     def jot(self, run: Run, jotting: Jotting, now_s: float) -> str:
         """Take a line down, about the run that is going on or one that was kept; returns why it was not, empty when it was."""

@@ -9,7 +9,7 @@ import pytest
 from tests.command_line import ubrant
 from tests.making import crossing_s, falling
 
-FULL = ["--rated", "50 Ah 12.8 V", "--cutoff", "11.0 V", "--voltage-accuracy", "0.1% + 3 mV", "--current-accuracy", "0.5% + 5 mA"]
+FULL = ["--rated", "50 Ah 12.8 V", "--cutoff", "11.0 V", "--voltage-accuracy", "0.1% + 3 mV", "--current-accuracy", "0.5% + 5 mA", "--full"]
 
 
 @pytest.fixture
@@ -41,7 +41,8 @@ def test_json_has_the_promised_shape(log):
 def test_without_accuracy_and_cutoff(log):
     said = json.loads(ubrant("analyse", str(log), "--rated", "50 Ah 12.8 V", "--json").stdout)
     assert said["findings"]["charge"]["expanded_uncertainty"] is None
-    assert (said["ended_by"], said["verdict"]["word"]) == ("end of log", "cannot tell")
+    assert (said["ended_by"], said["verdict"]["word"]) == ("cut-off", "cannot tell")
+    assert any("11 V is taken" in w for w in said["warnings"])
 
 
 def test_without_a_label_the_share_is_null(log):

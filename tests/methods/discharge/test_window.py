@@ -161,6 +161,7 @@ def test_a_dropped_log_gets_the_same_findings(window, qtbot, log):
         qtbot.keyClicks(dialog.cutoff, "11.0 V")
         qtbot.keyClicks(dialog.volts, "0.1 % + 3 mV")
         qtbot.keyClicks(dialog.amps, "0.5 % + 5 mA")
+        dialog.full_box.setCurrentIndex(dialog.full_box.findData(True))
         seen.append("filled")
         qtbot.mouseClick(dialog.keep, Qt.MouseButton.LeftButton)
 

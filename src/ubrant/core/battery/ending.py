@@ -19,6 +19,12 @@ CUTOFF, CHARGE, ENERGY, TIME, TEMPERATURE, RESISTANCE, SLOW = (
 )
 
 
+GAVE_UP = "gave up"
+"""The battery or what it fed switched off by itself."""
+EMPTIED = frozenset({CUTOFF, GAVE_UP, "protection"})
+"""Endings after which it has given what it gives; anything else is *at least* so much."""
+
+
 @dataclass(frozen=True)
 class Ends:
     """Limits; None for none. The first that is reached ends the run.

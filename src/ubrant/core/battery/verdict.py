@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from ubrant.core.battery.ending import EMPTIED, GAVE_UP
+from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, Objection
 from ubrant.core.quantities.label import Label
-from ubrant.core.quantities.quantity import plain, show_with
+from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import Gap
@@ -18,9 +20,6 @@ MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot
 SPENT_SHARE = 80.0
 """Percent of rated capacity below which a battery is spent: IEEE 450 and IEEE 1188 for lead-acid (value from memory),
 the usual figure for lithium too (common practice)."""
-
-MOST_SHARE = 150.0
-"""Percent of its label that nothing gives: more is a slip. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -43,6 +42,11 @@ class Circumstances:
     tap: str
     gaps: tuple[Gap, ...]
     alone: tuple[Alone, ...] = ()
+    objections: tuple[Objection, ...] = ()
+
+    def objection(self, effect: str) -> Objection | None:
+        """The first that has this effect."""
+        return next((o for o in self.objections if o.effect == effect), None)
 
 
 def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
@@ -50,13 +54,27 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
 
     In this order: not like for like → spent → below → meets → cannot tell. A faster run that meets the label meets it.
     What rests on gaps in which nothing was read, or on readings that stand alone between others, decides nothing.
-    A run that did not reach its cut-off is *at least* so much: it can meet the label, and nothing else.
+    A run that did not reach its cut-off, or did not begin at a known full, is *at least* so much: it can meet the label, and nothing else.
+    What the gate objects to comes before all of it.
     """
     share = findings["label_share"]
     if about.label is None or share.value is None:
         return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
     measured, rated = _measured(findings, about.label)
     uncertainty = share.expanded_uncertainty
+    if resting := _resting_on_little(findings, about, measured.with_uncertainty(), rated):
+        return resting
+    if doubt := about.objection(DECIDES_NOTHING):
+        return Verdict(
+            CANNOT_TELL,
+            say(
+                "Cannot tell: {figure} was read, but {doubt}{stop}",
+                figure=measured.with_uncertainty() if uncertainty is not None else measured.value_text(),
+                doubt=doubt.sentence,
+                stop="" if doubt.sentence.endswith("?") else ".",
+            ),
+            doubt.remedy,
+        )
     apart = _differences(findings, about)
     faster_only = [d.kind for d in apart] == ["faster"]
     if apart and not (faster_only and uncertainty is not None and share.value - uncertainty > 100):
@@ -76,21 +94,10 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             ),
             say("Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”."),
         )
-    if share.value - uncertainty > MOST_SHARE:
-        return Verdict(
-            CANNOT_TELL,
-            say(
-                "Cannot tell: {figure} would be {share:.0f} % of the {rated} on the label, and no battery gives so much.",
-                figure=measured.with_uncertainty(),
-                share=share.value,
-                rated=rated,
-            ),
-            say("Look for a slip in the readings, a break in which the load was off, or a wrong label."),
-        )
     figure = measured.with_uncertainty()
-    if resting := _resting_on_little(findings, about, share.value, uncertainty, figure, rated):
-        return resting
-    at_least = about.ended_by != "cut-off"
+    limit = about.objection(AT_LEAST)
+    emptied = about.ended_by in EMPTIED
+    at_least = limit is not None or not emptied
     if not at_least and share.value + uncertainty < SPENT_SHARE:
         return Verdict(
             SPENT,
@@ -126,6 +133,19 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 faster=faster,
             ),
         )
+    if emptied and limit is not None:
+        return Verdict(
+            CANNOT_TELL,
+            say(
+                "Cannot tell: it gave at least {figure} of {rated}, {share}; {why}.{sure}",
+                figure=figure,
+                rated=rated,
+                share=share.with_uncertainty(),
+                why=limit.sentence,
+                sure=_sure(share.value - uncertainty),
+            ),
+            limit.remedy,
+        )
     if at_least:
         why = (
             "no cut-off was named"
@@ -138,21 +158,39 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             else say("Run it on to {voltage_v} V.", voltage_v=plain(about.cutoff.voltage_v))
         )
         return Verdict(
-            CANNOT_TELL, say("Cannot tell: it gave at least {figure} of {rated}, but {why}.", figure=figure, rated=rated, why=why), remedy
+            CANNOT_TELL,
+            say(
+                "Cannot tell: it gave at least {figure} of {rated}, but {why}.{sure}",
+                figure=figure,
+                rated=rated,
+                why=why,
+                sure=_sure(share.value - uncertainty),
+            ),
+            remedy,
         )
     return Verdict(
         CANNOT_TELL,
-        say("Cannot tell: {figure} lies too close to the label's {rated}.", figure=figure, rated=rated),
+        say(
+            "Cannot tell: {figure} lies too close to the label's {rated}: it is {low} to {high} % of it.{sure}",
+            figure=figure,
+            rated=rated,
+            low=show(share.value - uncertainty, 3),
+            high=show(share.value + uncertainty, 3),
+            sure=_sure(share.value - uncertainty),
+        ),
         _what_would_settle(measured, about),
     )
 
 
-def _resting_on_little(
-    findings: dict[str, Finding], about: Circumstances, share: float, uncertainty: float, figure: str, rated: str
-) -> Verdict | None:
+def _sure(least: float) -> str:
+    """What is certain all the same."""
+    return say(" It is not spent.") if least > SPENT_SHARE else ""
+
+
+def _resting_on_little(findings: dict[str, Finding], about: Circumstances, figure: str, rated: str) -> Verdict | None:
     """*Cannot tell* where a verdict would be another one without what lies in gaps, or without readings that stand alone."""
-    charge = findings["charge"].value
-    if not charge:
+    charge, share, uncertainty = findings["charge"].value, findings["label_share"].value, findings["label_share"].expanded_uncertainty
+    if not charge or share is None or uncertainty is None:
         return None
     bridged = 100 * sum(g.charge_ah for g in about.gaps if not g.may_have_stopped) / charge  # where it may have, the ± has it
     alone = [100 * a.charge_ah / charge for a in about.alone]
@@ -309,7 +347,7 @@ _ENDINGS = {
     "temperature": "its temperature",
     "resistance": "its resistance",
     "slow gain": "gaining too slowly",
-    "gave up": "giving up",
+    GAVE_UP: "switching itself off",
     "protection": "its protection",
     "instrument lost": "an instrument that was lost",
     "load draws nothing": "a load that drew nothing",

@@ -82,11 +82,22 @@ class Criteria:
 
 @dataclass(frozen=True)
 class Conditions:
-    """Temperature of the battery at the start, what is known of the start, the load that a wave was made at; None or empty is unknown."""
+    """What held, as far as somebody said it; None or empty is unknown.
+
+    Attributes
+    ----------
+    temperature_c : of the battery at the start
+    start : what is known of the start, in words
+    load_w : that a wave was made at
+    full : whether it was charged fully before
+    checked : checks of the gate that a person has looked at: it is so, as it was read
+    """
 
     temperature_c: float | None = None
     start: str = ""
     load_w: float | None = None
+    full: bool | None = None
+    checked: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,8 @@ HEADINGS = (
     "between",
     "temperature",
     "start",
+    "full",
+    "checked",
     "taps",
     "note",
 )

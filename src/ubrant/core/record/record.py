@@ -132,8 +132,8 @@ class Record:
         edges = [(e.time_s, isinstance(e, on)) for e in self.events if isinstance(e, on | off)]
         if on is LoadOn:
             sides = {is_on for _, is_on in edges}
-            edges += [(t, True) for t in ([] if True in sides else self._first_mark("load on"))]
-            edges += [(t, False) for t in ([] if False in sides else self._last_mark("load off", "empty"))]
+            edges += [(t, True) for t, mark in self.typed.marks if mark == "load on" and True not in sides]
+            edges += [(t, False) for t, mark in self.typed.marks if mark in {"load off", "empty"} and False not in sides]
             edges.sort()
         stretches: list[Stretch] = []
         since: float | None = None
@@ -150,19 +150,14 @@ class Record:
         whole = [s for s in self.stretches() if s.to_s is not None and self.of(LoadOff)]
         if len(whole) > 1:
             return whole[-1].from_s, whole[-1].to_s
-        on = [e.time_s for e in self.of(LoadOn)] or self._first_mark("load on")
-        off = [e.time_s for e in self.of(LoadOff)] or self._last_mark("load off", "empty")
-        return (on[0] if on else None), (off[-1] if off else None)
+        on = [e.time_s for e in self.of(LoadOn)] or [t for t, mark in self.typed.marks if mark == "load on"]
+        off = [e.time_s for e in self.of(LoadOff)] or [t for t, mark in self.typed.marks if mark in {"load off", "empty"}]
+        first, last = (on[0] if on else None), (off[-1] if off else None)
+        return first, None if last is not None and on and on[-1] >= last and not self.of(LoadOn) else last
 
     def interruptions(self) -> tuple[float, ...]:
         """When the run went on after an interruption."""
         return tuple(e.time_s for e in self.of(Gap) if e.interrupted)
-
-    def _first_mark(self, mark: str) -> list[float]:
-        return [t for t, m in self.typed.marks if m == mark][:1]
-
-    def _last_mark(self, *marks: str) -> list[float]:
-        return [t for t, m in self.typed.marks if m in marks][-1:]
 
     # what a person typed
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
@@ -17,6 +19,8 @@ STRAIGHT, HELD = "straight", "held"
 """What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
 _SOURCES = ("battery", "source", "dc", "input", "output", "load", "bank")
 _WANDERS_DIGITS = 3.0
+_FLOWS = 0.05
+"""A current over this share of its usual value is none that a load which is off draws."""
 
 
 @dataclass(frozen=True)
@@ -54,9 +58,23 @@ class Typed:
                 return tap
         return next((tap for tap in _SOURCES for q in ("Ah", "Wh") if len(self.at(tap, q))), "battery")
 
-    def off_s(self) -> float | None:
-        """When the load went off, or the source gave up, as far as somebody said so."""
-        return max((t for t, m in self.marks if m in {"load off", "empty"}), default=None)
+    def stretches(self, flows_from: float | None = None) -> tuple[tuple[float, float | None], ...]:
+        """(on, off) of every stretch that somebody said, in the order of time; off is None while the last one lasts.
+
+        ``flows_from``: when current was first read, for a load that nobody said came on.
+        """
+        edges = [(t, m == "load on") for t, m in self.marks if m in {"load on", "load off", "empty"}]
+        if flows_from is not None and (not edges or flows_from < edges[0][0] or not edges[0][1]):
+            edges = [(flows_from, True), *edges]
+        found: list[tuple[float, float | None]] = []
+        since: float | None = None
+        for moment, is_on in sorted(edges, key=lambda e: e[0]):
+            if is_on and since is None:
+                since = moment
+            elif not is_on and since is not None:
+                found.append((since, moment))
+                since = None
+        return (*found, (since, None)) if since is not None else tuple(found)
 
     def mark_s(self, mark: str) -> float | None:
         """When this was said for the first time."""
@@ -99,10 +117,10 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
     times = np.union1d(volts.time_s, second.time_s)
     at_v, half_v = _filled(times, volts, typed.half[(tap, "V")], between)
     at_s, half_s = _filled(times, second, typed.half[(tap, "A" if len(amps) else "W")], between)
-    off = times < _known_on_s(typed, second)
-    if (ended := typed.off_s()) is not None:
-        off |= (times > ended) & ~np.isin(times, second.time_s)
-    at_s, half_s = np.where(off & ~np.isin(times, second.time_s), 0.0, at_s), np.where(off, 0.0, half_s)
+    is_read = np.isin(times, second.time_s)
+    on = _known_on(typed, second, times)
+    at_s, half_s = np.where(~on & ~is_read, 0.0, at_s), np.where(~on, 0.0, half_s)
+    (times, at_v, half_v, at_s, half_s) = _with_edges(typed, second, (times, at_v, half_v, at_s, half_s))
     if not len(amps):
         at_s, half_s = _amps_from(at_s, half_s, at_v)
     if len(times) < 2:
@@ -123,10 +141,50 @@ def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
     return watts / by, half / by
 
 
-def _known_on_s(typed: Typed, second: Series) -> float:
-    """Before this nothing flowed: the load was said to come on, or current was first read."""
-    said = typed.mark_s("load on")
-    return float(second.time_s[0]) if said is None else min(said, float(second.time_s[0]))
+def _stretches(typed: Typed, second: Series) -> tuple[tuple[float, float | None], ...]:
+    """When the load was on: as it was said, from the first current read where that came before, and again from a current read after it was off."""
+    said = typed.stretches(float(second.time_s[0]))
+    found: list[tuple[float, float | None]] = []
+    for k, (on, off) in enumerate(said):
+        found.append((on, off))
+        until = said[k + 1][0] if k + 1 < len(said) else math.inf
+        if off is None:
+            continue
+        usual = float(np.median(np.abs(second.value)))
+        later = second.time_s[(second.time_s > off) & (second.time_s < until) & (second.value > _FLOWS * usual)]
+        if len(later):  # nobody said that it came on again, and yet it drew
+            found.append((float(later[0]), None if until == math.inf else float(later[-1])))
+    return tuple(found)
+
+
+def _known_on(typed: Typed, second: Series, times: Array) -> NDArray[np.bool_]:
+    """At which times the load was on; anywhere else nothing flowed but what was read."""
+    on = np.zeros(len(times), dtype=bool)
+    for since, until in _stretches(typed, second):
+        on |= (times >= since) & (times <= (math.inf if until is None else until))
+    return on
+
+
+def _with_edges(typed: Typed, second: Series, columns: tuple[Array, ...]) -> tuple[Array, ...]:
+    """With the breaks between stretches as steps: what was last read holds until the load is off, and what is next read from when it is on again."""
+    said = _stretches(typed, second)
+    times, at_v, half_v, at_s, half_s = columns
+    for (_, off), (on, _) in pairwise(said):
+        if off is None or not off < on:
+            continue
+        before, after = np.flatnonzero(times <= off), np.flatnonzero(times >= on)
+        if not len(before) or not len(after):
+            continue
+        edge = min(1e-3, (on - off) / 4)
+        rows = []
+        for moment, k, flows in ((off, before[-1], True), (off + edge, before[-1], False), (on - edge, after[0], False), (on, after[0], True)):
+            if moment not in times:
+                rows.append((moment, at_v[k], half_v[k], at_s[k] if flows else 0.0, half_s[k] if flows else 0.0))
+        order = np.argsort(np.concatenate((times, [row[0] for row in rows])), kind="stable")
+        times, at_v, half_v, at_s, half_s = (
+            np.concatenate((column, [row[n] for row in rows]))[order] for n, column in enumerate((times, at_v, half_v, at_s, half_s))
+        )
+    return times, at_v, half_v, at_s, half_s
 
 
 def _filled(times: Array, series: Series, half: Array, between: str) -> tuple[Array, Array]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
+from ubrant.core.quantities.quantity import unit_factor
 from ubrant.logbook.logs.headings import Heading, beside, choose, is_run_column, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError
 from ubrant.logbook.logs.text import Sheet
@@ -38,7 +39,8 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
 
     Parameters
     ----------
-    wanted : ``time=…,voltage=…,current=…``, headings or column numbers, where the headings do not say it
+    wanted : ``time=…,voltage=…,current=…``, headings or column numbers, where the headings do not say it; ``time in min``, ``current=3 in mA``
+        where they do not say the unit, or a wrong one
 
     Raises
     ------
@@ -46,6 +48,7 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
         One is missing, could be several, or is in a unit that cannot be.
     """
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
+    wanted, units = _units(wanted or "")
     where = f"{sheet.name}, line {sheet.heading_line}"
     if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
         raise ColumnsError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
@@ -72,6 +75,9 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
                 f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".'
             )
         chosen[quantity] = chosen_heading[0]
+    chosen = {quantity: _in_unit(heading, units.get(quantity, "")) for quantity, heading in chosen.items()}
+    if power is not None and "power" in units:
+        power = _in_unit(power, units["power"])
     for heading in chosen.values():
         if heading.trouble:
             raise ColumnsError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
@@ -109,10 +115,33 @@ def _with_others(chosen: dict[str, Heading], power: Heading | None, headings: li
     return Columns(chosen["time"], chosen["voltage"], current, power if current is None else None, date, event, run, others)
 
 
+def _units(wanted: str) -> tuple[str, dict[str, str]]:
+    """What was said of columns, and of their units: ``time in min``, ``current=I in mA``."""
+    parts, units = [], {}
+    for part in filter(None, re.split(r"\s*,\s*(?=\w+\s*(?:=|in\s))", wanted.strip())):
+        if match := re.fullmatch(r"(\w+)\s*(=.*?)?\s+in\s+(\S+)", part):
+            if match[1] not in LIKE:
+                raise LogError(f"“{part}” is not understood: write it like “time in min” or “current=I in mA”.")
+            unit = unit_factor(match[3])
+            if unit is None or unit.unit != _UNITS[match[1]]:
+                raise LogError(f"“{part}”: {match[3]} is no unit of {match[1]} that Ubrant knows.")
+            units[match[1]] = match[3]
+            part = f"{match[1]}{match[2]}" if match[2] else ""
+        if part:
+            parts.append(part)
+    return ",".join(parts), units
+
+
+def _in_unit(heading: Heading, symbol: str) -> Heading:
+    """The column in the unit that a person said it has, whatever its heading says."""
+    unit = unit_factor(symbol) if symbol else None
+    return heading if unit is None else replace(heading, unit=unit.unit, factor=unit.value, has_unit=True, trouble="")
+
+
 def _said(wanted: str, headings: list[Heading], where: str) -> dict[str, Heading]:
     """The columns a person named."""
     said: dict[str, Heading] = {}
-    for part in re.split(r"\s*,\s*(?=\w+\s*=)", wanted.strip()):
+    for part in re.split(r"\s*,\s*(?=\w+\s*=)", wanted):
         quantity, _, name = (p.strip() for p in part.partition("="))
         if quantity not in LIKE or not name:
             raise LogError(f'“{part}” is not understood: write --columns "time=…,voltage=…,current=…".')

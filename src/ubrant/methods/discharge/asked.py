@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ubrant.core.record.events import ChargeOff, ChargeOn
+from ubrant.core.battery.ending import GAVE_UP
+from ubrant.core.quantities.label import Label, usual_cutoff_v
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
+from ubrant.core.record.head import LOG
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
+from ubrant.core.wording import say
 from ubrant.methods.discharge.findings import Counter, Others
 from ubrant.methods.discharge.sums import DischargeRecord
 
 if TYPE_CHECKING:
     from ubrant.methods.discharge.procedure import DischargePlan
 
-GAVE_UP = "gave up"
-"""The battery or what it fed switched off by itself, and a person saw that."""
 _COUNTED_AT = ("battery", "bank", "load", "output")
 
 
@@ -35,7 +39,9 @@ def discharge_of(record: Record) -> DischargeRecord:
     try:
         if _own_is_typed(record):
             tap = record.typed.source_tap()
-            readings, widths = on_one_base(record.typed, tap, head.origin.between)
+            pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
+            typed = replace(record.typed, marks=tuple(sorted((*record.typed.marks, *pressed))))
+            readings, widths = on_one_base(typed, tap, head.origin.between)
         else:
             tap = head.origin.tap
             readings = join(_corrected(record, "V"), _corrected(record, "A"))
@@ -49,7 +55,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         record.accuracy("battery", "V"),
         record.accuracy("battery", "A"),
         head.setup.label,
-        head.criteria.cutoff,
+        head.criteria.cutoff or standard_cutoff(head.setup.label),
         head.conditions.temperature_c,
         on,
         off,
@@ -57,7 +63,32 @@ def discharge_of(record: Record) -> DischargeRecord:
         "battery" if tap in ("source", "dc") else tap,
         widths,
         record.interruptions(),
+        _full(record),
+        head.conditions.checked,
+        power if len(power := record.either("battery", "W")) and widths is None else None,
+        any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
     )
+
+
+def standard_cutoff(label: Label | None) -> Cutoff | None:
+    """The cut-off of the label, or the usual one of its chemistry, where a person gave none; None where neither is known."""
+    kind = label.kind_of_cell if label else None
+    if label is None or kind is None or not label.series:
+        return None
+    return Cutoff(usual_cutoff_v(label) or kind.usual_cutoff_v * label.series)
+
+
+def _full(record: Record) -> str:
+    """How it is known that it was full at the start, as far as a person said or did it; empty where nobody did."""
+    head = record.head
+    if head.conditions.full is not None:
+        return say("you said that it was full") if head.conditions.full else ""
+    on, _ = record.switched()
+    if any(mark == "full" and (on is None or t <= on + 1.0) for t, mark in record.typed.marks):
+        return say("marked as full")
+    if head.plan and head.origin.road != LOG:
+        return say("charged fully as its first step")
+    return ""
 
 
 def _own_is_typed(record: Record) -> bool:

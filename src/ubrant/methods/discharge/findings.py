@@ -15,6 +15,8 @@ from ubrant.core.battery.resistance import resistance_findings, two_step
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.gate.battery import AFTER_SUMS, BatteryFacts
+from ubrant.core.gate.check import objections
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.integrals import totals
@@ -90,7 +92,7 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
     def add(*more: Finding) -> None:
         findings.update({f.key: f for f in more if f.value is not None})
 
-    _add_counters(record, others, discharge, add, warnings)
+    disagree = _add_counters(record, others, discharge, add, warnings)
     if len(others.percent):
         points = points_used(others.percent)
         add(points, energy_per_point(findings["energy"], points))
@@ -104,7 +106,10 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
     _add_temperature(record, others, findings, add)
     _add_charges(record, others, discharge, add)
     _add_cycles(record, others, add)
-    warnings += _other_meter(record, others)
+    disagree += _other_meter(record, others)
+    warnings += disagree
+    if disagree:
+        discharge = _doubted(record, discharge, findings, disagree)
     if others.start_ah:
         warnings.append(
             say(
@@ -141,8 +146,39 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     findings["label_share"] = _share(record, charge, energy)
     findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, say("no current was read"))
     ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
-    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, ()))
-    return Discharge(findings, verdict, ended, (), (), start, end, None, by_counters=True)
+    share = findings["label_share"]
+    facts = BatteryFacts(
+        _neither(),
+        0,
+        0,
+        record.label,
+        charge.value or 0.0,
+        share.value,
+        share.expanded_uncertainty or 0.0,
+        None,
+        mean,
+        begins_loaded=False,
+        full=record.full,
+    )
+    found = objections(AFTER_SUMS, facts, record.checked)
+    about = Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, (), objections=found)
+    return Discharge(findings, judge(findings, about), about, ended, (), (), start, end, None, by_counters=True, full=record.full)
+
+
+def _neither() -> Readings:
+    """Neither volts nor amperes."""
+    return Readings(np.empty(0), np.empty(0), np.empty(0))
+
+
+def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, Finding], disagree: list[str]) -> Discharge:
+    """Judged again, now that two measurements of the same thing do not agree."""
+    about = discharge.about
+    facts = BatteryFacts(
+        _neither(), 0, 0, None, 0.0, None, 0.0, None, None, begins_loaded=False, full="", disagreements=tuple(disagree)
+    )
+    found = objections((c for c in AFTER_SUMS if c.key == "disagree"), facts, record.checked)
+    about = replace(about, objections=(*found, *about.objections))
+    return replace(discharge, about=about, verdict=judge(findings, about))
 
 
 def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding:
@@ -161,7 +197,9 @@ def _counter_gain(record: DischargeRecord, unit: str) -> float:
     return gain + (record.voltage_accuracy.gain if unit == "Wh" and record.voltage_accuracy else 0.0)
 
 
-def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> None:
+def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> list[str]:
+    """Counters as findings; what they say otherwise than the readings do."""
+    disagree = []
     for unit, key in (("Ah", "charge"), ("Wh", "energy")):
         counter = others.counters.get(unit)
         if counter is None or len(counter.series) < 2:
@@ -178,7 +216,8 @@ def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge,
             float(counter.series.time_s[-1]) >= discharge.end_s - 60
         )
         if inside and (said := agreement(made, integral, shared=True)):
-            warnings.append(said)
+            disagree.append(said)
+    return disagree
 
 
 def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
@@ -298,5 +337,4 @@ def _judged_with_start(record: DischargeRecord, discharge: Discharge, findings: 
         working=say("{start_ah} Ah counted before + {value} Ah", start_ah=plain(start_ah), value=show(charge.value)),
     )
     findings["label_share"] = share
-    about = Circumstances(label, record.cutoff, discharge.ended_by, record.temperature_c, record.tap, discharge.gaps, discharge.alone)
-    return judge({**findings, "charge": whole}, about)
+    return judge({**findings, "charge": whole}, discharge.about)

@@ -10,6 +10,7 @@ from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import Ends
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing, Trace
+from ubrant.core.gate.check import questions
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import Label, LabelError, parse_label
@@ -229,6 +230,9 @@ class DischargeMethod(Method):
         warnings = (*record.head.origin.said, *discharge.warnings)
         if zero := record.zero_trouble():
             warnings = (zero, *warnings)
+        if record.head.criteria.cutoff is None and data.cutoff is not None and not live:
+            taken = say("No cut-off was given: {volts} V is taken, the usual one of its label.", volts=plain(data.cutoff.voltage_v))
+            warnings = (taken, *warnings)
         if record.head.conditions.start:
             warnings = (say("The start: {told}", told=record.head.conditions.start), *warnings)
         charge = discharge.findings["charge"]
@@ -249,6 +253,7 @@ class DischargeMethod(Method):
             short=_short(discharge),
             bar=(charge.value, charge.expanded_uncertainty) if charge.value is not None else None,
             span=(discharge.load_on_s, discharge.end_s),
+            questions=() if live else questions(discharge.about.objections),
             ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
 

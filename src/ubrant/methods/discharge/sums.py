@@ -9,8 +9,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ubrant.core.battery.ending import EMPTIED, GAVE_UP
+from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, went_dark
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.gate.battery import AFTER_SUMS, BEFORE_SUMS, BatteryFacts
+from ubrant.core.gate.check import objections, refuse
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import grouped, show, show_duration
@@ -18,7 +22,7 @@ from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.gaps import Gap, find_gaps
 from ubrant.core.record.integrals import Totals, span, totals
-from ubrant.core.record.readings import Array, Readings, ReadingsError, require_usable
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, require_usable
 from ubrant.core.record.typed import HELD, Widths, held
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
@@ -26,8 +30,8 @@ from ubrant.core.wording import say
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
 
 LOAD_ON_SHARE = 0.05
-_MOST_ALONE = 3
 """The load counts as on while the current is over this share of its usual value."""
+_MOST_ALONE = 3
 
 
 @dataclass(frozen=True)
@@ -46,6 +50,10 @@ class DischargeRecord:
     tap : where it was metered; anything but ``battery`` is not like for like
     widths : of readings that a person took down; None for an instrument's
     interrupted_s : when the run went on after an interruption
+    full : how it is known that it was full at the start, in a few words; empty where nobody said so
+    checked : checks of the gate that a person has looked at
+    power : watts logged beside volts and amperes
+    counts_from_0 : a counter beside the readings began at 0 with them
     """
 
     readings: Readings
@@ -60,6 +68,10 @@ class DischargeRecord:
     tap: str = "battery"
     widths: Widths | None = None
     interrupted_s: tuple[float, ...] = ()
+    full: str = ""
+    checked: tuple[str, ...] = ()
+    power: Series | None = None
+    counts_from_0: bool = False
 
 
 @dataclass(frozen=True)
@@ -70,6 +82,7 @@ class Discharge:
     ----------
     findings : by key, in the order a ledger shows them
     verdict : against the label
+    about : what it was judged under
     ended_by : ``cut-off`` or what else
     gaps : bridged stretches inside the result
     warnings : sentences
@@ -77,10 +90,12 @@ class Discharge:
     crossing : where the cut-off was reached, None when it was not
     by_counters : it rests on counters alone
     alone : readings that stand alone between others
+    full : how it is known that it was full at the start
     """
 
     findings: dict[str, Finding]
     verdict: Verdict
+    about: Circumstances
     ended_by: str
     gaps: tuple[Gap, ...]
     warnings: tuple[str, ...]
@@ -89,6 +104,7 @@ class Discharge:
     crossing: Crossing | None
     by_counters: bool = False
     alone: tuple[Alone, ...] = ()
+    full: str = ""
 
 
 def analyse(record: DischargeRecord) -> Discharge:
@@ -97,7 +113,7 @@ def analyse(record: DischargeRecord) -> Discharge:
     Raises
     ------
     ReadingsError
-        Too few readings, a value that is no number, time that does not increase, or no current anywhere.
+        Too few readings, a value that is no number, time that does not increase, no current anywhere, or what the gate refuses.
     """
     if len(record.readings) < 2:
         require_usable(record.readings.time_s, record.readings.voltage_v, record.readings.current_a)
@@ -109,6 +125,8 @@ def analyse(record: DischargeRecord) -> Discharge:
     readings, typical_a = _as_discharge(record, warnings)
     idle_below = LOAD_ON_SHARE * typical_a
     first, last = _loaded_stretch(record, readings, idle_below)
+    refuse(objections(BEFORE_SUMS, _facts(record, readings, first, last)))
+    readings, put_in = _without_charges(readings, first, last, idle_below)
     crossing = _crossing(record, readings, first, last, idle_below)
     stretch = _stretch(record, readings, first, last, crossing)
     gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
@@ -119,13 +137,77 @@ def analyse(record: DischargeRecord) -> Discharge:
     findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
-    _warn(warnings, record, readings, stretch, crossing, gaps, findings)
+    dark = crossing is None and record.widths is None and went_dark(readings, last)
+    if dark and ended_by in {"end of log", "person"}:
+        ended_by = GAVE_UP
+    _warn(warnings, record, readings, stretch, crossing, gaps, findings, ended_by)
     alone = standing_alone(readings.between(stretch.first, stretch.last))
     warnings += [_about_alone(one, stretch.bounds.load_on_s) for one in alone[:_MOST_ALONE]]
-    verdict = judge(findings, Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone))
-    return Discharge(
-        findings, verdict, ended_by, gaps, tuple(warnings), stretch.bounds.load_on_s, stretch.bounds.end_s, crossing, alone=alone
+    full = record.full or by_charge(readings, stretch.bounds.load_on_s, record.label)
+    full = full or by_rest(findings["rest_before"].value, record.label)
+    begins_loaded = record.load_on_s is None and first == 0
+    facts = replace(
+        _facts(record, readings, first, min(last, crossing.after + 1) if crossing is not None else last),
+        charge_ah=findings["charge"].value or 0.0,
+        share=findings["label_share"].value,
+        share_u=findings["label_share"].expanded_uncertainty or 0.0,
+        c_rate=findings["c_rate"].value,
+        mean_v=findings["mean_voltage"].value,
+        begins_loaded=begins_loaded,
+        full=full,
+        not_full=against(readings, first, findings["rest_before"].value, record.label, begins_loaded=begins_loaded),
+        charged_ah=put_in,
+        emptied=ended_by in EMPTIED,
+        fell_plausibly=ended_by not in {GAVE_UP, "protection"} or record.widths is not None or fell_plausibly(readings, first, last, record.label),
     )
+    found = objections(AFTER_SUMS, facts, record.checked)
+    about = Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone, found)
+    return Discharge(
+        findings,
+        judge(findings, about),
+        about,
+        ended_by,
+        gaps,
+        tuple(warnings),
+        stretch.bounds.load_on_s,
+        stretch.bounds.end_s,
+        crossing,
+        alone=alone,
+        full=full,
+    )
+
+
+def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -> BatteryFacts:
+    """What the gate can look at before anything is added up."""
+    return BatteryFacts(
+        readings,
+        first,
+        last,
+        record.label,
+        0.0,
+        None,
+        0.0,
+        None,
+        None,
+        begins_loaded=False,
+        full=record.full,
+        is_typed=record.widths is not None,
+        power=record.power,
+        counts_from_0=record.counts_from_0,
+    )
+
+
+def _without_charges(readings: Readings, first: int, last: int, idle_below: float) -> tuple[Readings, float]:
+    """The readings without what was put in between load on and the end, and how much that was, Ah."""
+    amps = readings.current_a[first : last + 1]
+    if not len(amps) or amps.min() >= -idle_below:
+        return readings, 0.0
+    negative = np.where(amps < -idle_below, -amps, 0.0)
+    dt = np.diff(readings.time_s[first : last + 1])
+    put_in = float(np.dot(dt, (negative[1:] + negative[:-1]) / 2)) / 3600
+    current = readings.current_a.copy()
+    current[first : last + 1] = np.where(amps < -idle_below, 0.0, amps)
+    return replace(readings, current_a=current), put_in
 
 
 def _about_alone(one: Alone, load_on_s: float) -> str:
@@ -170,6 +252,7 @@ def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Reading
     """Readings with discharge current positive, and the usual current while the load is on."""
     readings = record.readings
     amps = readings.current_a
+    both = record.load_on_s is None and _is_both(readings)
     if record.load_on_s is not None:  # what was charged before or after says nothing of the sign
         first = min(int(np.searchsorted(readings.time_s, record.load_on_s)), len(amps) - 1)
         last = int(np.searchsorted(readings.time_s, record.load_off_s, side="right")) if record.load_off_s is not None else len(amps)
@@ -184,10 +267,22 @@ def _as_discharge(record: DischargeRecord, warnings: list[str]) -> tuple[Reading
     if not largest > 0 or not len(loaded):
         raise ReadingsError(say("No current flows in these readings: is the current column the right one?"))
     typical = float(np.median(loaded))
+    if both:  # charged and discharged: while it is charged its voltage is the higher one
+        plus, minus = readings.voltage_v[amps > LOAD_ON_SHARE * largest], readings.voltage_v[amps < -LOAD_ON_SHARE * largest]
+        sign = 1.0 if float(np.median(plus)) < float(np.median(minus)) else -1.0
+        typical = sign * float(np.median(np.abs(loaded[sign * loaded > 0])))
     if typical < 0:
         warnings.append(say("Current was logged as negative while discharging; it is taken the other way round here."))
         readings = replace(readings, current_a=-readings.current_a)
     return readings, abs(typical)
+
+
+def _is_both(readings: Readings) -> bool:
+    """Current flowed both ways, a good part of the time each."""
+    amps = readings.current_a[:: max(1, len(readings) // 20_000)]
+    largest = float(np.abs(amps).max())
+    shares = [float(np.count_nonzero(sign * amps > LOAD_ON_SHARE * largest)) / len(amps) for sign in (1, -1)]
+    return min(shares) > 0.02
 
 
 def _loaded_stretch(record: DischargeRecord, readings: Readings, idle_below: float) -> tuple[int, int]:
@@ -228,6 +323,8 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
     else:
         start = max(first - 1, 0)  # the straight line from rest to load is part of the readings
         load_on, half = float(time[first]), float(time[first] - time[start]) / 2
+        if not first:  # it may have come on at any moment since the reading that would have been before
+            half = readings.typical_interval_s
         head = span((time[0], time[0]), (0, 0), (0, 0))
     if crossing is None:
         known = record.load_off_s is not None and record.load_off_s >= time[last]
@@ -376,12 +473,16 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     """Voltage with the load off: the last reading before it came on, or the last one after it went off."""
     key, name = ("rest_before", "At rest before") if before else ("rest_after", "Recovered to")
     time, amps = readings.time_s, readings.current_a
-    index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else len(time) - 1
+    index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else _last_at_rest(readings, moment_s, idle_below)
     switched = record.load_on_s if before else record.load_off_s  # a meter with a zero error shows current at rest too
     known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
     if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
         return Finding(key, name, None, "V", None, say("not read with the load off"))
+    if not known_off and not is_rest(readings, index, idle_below):
+        return Finding(key, name, None, "V", None, say("it was charged less than five minutes before"))
     volts = float(readings.voltage_v[index])
+    if not before and volts < 0.5 * float(np.interp(moment_s, time, readings.voltage_v)):
+        return Finding(key, name, None, "V", None, say("it had switched itself off"))
     accuracy = record.voltage_accuracy
     parts: Contributions | None = None
     if accuracy is not None:
@@ -408,6 +509,13 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     return Finding(key, name, volts, "V", parts, working, tuple(lines))
 
 
+def _last_at_rest(readings: Readings, moment_s: float, idle_below: float) -> int:
+    """Index of the last reading of the rest that follows, before anything flows again."""
+    after = int(np.searchsorted(readings.time_s, moment_s, side="right"))
+    flows = np.flatnonzero(readings.current_a[after + 1 :] < -idle_below)
+    return after + int(flows[0]) if len(flows) else len(readings) - 1
+
+
 def _warn(
     warnings: list[str],
     record: DischargeRecord,
@@ -416,6 +524,7 @@ def _warn(
     crossing: Crossing | None,
     gaps: tuple[Gap, ...],
     findings: dict[str, Finding],
+    ended_by: str,
 ) -> None:
     total = findings["charge"].value or 0.0
     if gaps and total:
@@ -438,15 +547,11 @@ def _warn(
         )
     if record.voltage_accuracy is None or record.current_accuracy is None:
         warnings.append(say("No accuracy was given for the meter: the figures have no ±."))
-    if record.cutoff is not None and crossing is None and record.ended is None:
+    if record.cutoff is not None and crossing is None and ended_by == "end of log":
         warnings.append(
             say("The voltage never stayed at or below {voltage_v} V: this is at least so much.", voltage_v=show(record.cutoff.voltage_v))
         )
     if crossing is not None and crossing.bracket_s == 0.0 and crossing.time_s <= stretch.bounds.load_on_s:
         warnings.append(say("The voltage was below the cut-off from the first reading under load."))
-    first_v = float(np.interp(stretch.bounds.load_on_s, readings.time_s, readings.voltage_v))
-    last_v = float(np.interp(stretch.bounds.end_s, readings.time_s, readings.voltage_v))
-    if last_v > 1.02 * first_v:
-        warnings.append(say("The voltage rises while current flows: this looks like a charge, not a discharge."))
     if record.temperature_c is None and record.label is not None and record.ended is None:
         warnings.append(say("The battery's temperature is not known; capacities are quoted at 20 °C."))

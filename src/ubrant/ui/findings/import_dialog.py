@@ -41,9 +41,12 @@ class ImportDialog(QDialog):
         self.new_label.setPlaceholderText("50 Ah 12.8 V LiFePO4")
         self.new_label.setAccessibleName(self.tr("Label"))
         self.cutoff = QuantityField("V", self.tr("Cut-off"), may_be_empty=True)
-        self.cutoff.setPlaceholderText(self.tr("none: at least so much"))
+        self.cutoff.setPlaceholderText(self.tr("the usual one of its label"))
         self.temperature = QuantityField("°C", self.tr("Temperature"), may_be_empty=True)
         self.temperature.setPlaceholderText(self.tr("not known"))
+        self.full_box = Choice(self.tr("At the start"))
+        for text, full in ((self.tr("not known"), None), (self.tr("it was full: the charger had stopped"), True), (self.tr("it was not full"), False)):
+            self.full_box.addItem(text, full)
         self.meter_box = Choice(self.tr("Meter"))
         self.volts, self.amps = QLineEdit(), QLineEdit()
         self.volts.setAccessibleName(self.tr("Accuracy of its volts"))
@@ -73,6 +76,7 @@ class ImportDialog(QDialog):
         if other.kept is not None:
             self.unit_box.setCurrentIndex(self.unit_box.findData(other.kept.unit_id or _NONE))
         self.meter_box.setCurrentIndex(other.meter_box.currentIndex())
+        self.full_box.setCurrentIndex(other.full_box.currentIndex())
         for mine, theirs in (
             (self.volts, other.volts),
             (self.amps, other.amps),
@@ -129,6 +133,7 @@ class ImportDialog(QDialog):
             (self.tr("Its label says"), self.new_label),
             (self.tr("Judged to a cut-off of"), self.cutoff),
             (self.tr("The battery was at"), self.temperature),
+            (self.tr("At the start"), self.full_box),
             (self.tr("Metered with"), self.meter_box),
             (self.tr("accurate to, volts"), self.volts),
             (self.tr("accurate to, amperes"), self.amps),
@@ -207,6 +212,9 @@ class ImportDialog(QDialog):
             criteria = replace(
                 head.criteria, cutoff=Cutoff(volts, head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0) if volts else None
             )
-            head = replace(head, criteria=criteria, conditions=replace(head.conditions, temperature_c=self.temperature.value()))
+            known = replace(head.conditions, temperature_c=self.temperature.value())
+            if self.full_box.currentData() is not None:
+                known = replace(known, full=self.full_box.currentData())
+            head = replace(head, criteria=criteria, conditions=known)
         self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made.under(head), unit))
         self.accept()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTabl
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
+from ubrant.runs.bringing_in import parts_of
 from ubrant.logbook.logs.text import Sheet
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
@@ -96,7 +97,7 @@ class MappingDialog(QDialog):
             f"{key}={number}" for key, number in chosen.items() if number and not (key == "current" and chosen["power"])
         )
         try:
-            self.logs = read_logs(self._path, self.columns, split_gaps=self.split.isChecked())
+            self.logs = [part for log in read_logs(self._path, self.columns, split_gaps=self.split.isChecked()) for part in parts_of(log)]
         except LogError as error:
             self.logs = []
             self.trouble.say("bad", str(error))

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import datetime
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.gate.check import Question
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.cutoff import Cutoff
@@ -50,6 +52,9 @@ class FindingsStage(StageFrame):
         self.drawn = DrawingsView()
         self.jot_line = JotLine()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
+        self.questions = QWidget()
+        self._answers = QHBoxLayout(self.questions)
+        self._answers.setContentsMargins(0, 0, 0, 0)
         self.ledger = Ledger()
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
@@ -78,6 +83,7 @@ class FindingsStage(StageFrame):
             self.run_box,
             self.verdict,
             self.settle,
+            self.questions,
             self.trouble,
             self.go_on,
             self.leave_it,
@@ -125,7 +131,7 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
-        for choice in (self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
+        for choice in (self.questions, self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
 
     def open_run(self, run_id: int) -> None:
@@ -154,6 +160,7 @@ class FindingsStage(StageFrame):
         tone = VERDICT_TONES[account.verdict.word] if account.verdict is not None else "plain" if findings else "caution"
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
+        self._ask(account.questions)
         self.ledger.show_findings(findings.values())
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
@@ -165,6 +172,21 @@ class FindingsStage(StageFrame):
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
         self.drawn.begin()
         self.drawn.show_drawings(account.drawings())
+
+    def _ask(self, questions: tuple[Question, ...]) -> None:
+        """A button for each thing that only a person knows."""
+        while (item := self._answers.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        for question in questions:
+            self._answers.addWidget(button(question.yes, partial(self._answer, question)))
+        self._answers.addStretch(1)
+        self.questions.setVisible(bool(questions) and not self._bench.logbook.read_only)
+
+    def _answer(self, question: Question) -> None:
+        if self._run is not None:
+            self._bench.keep_conditions(self._run, question.answered(self._run.head.conditions))
 
     def shown(self) -> tuple[Run, Record, Account] | None:
         """The run that is shown, with what it says; None for none, or where it says nothing."""

@@ -1,0 +1,497 @@
+"""What a discharge has to pass before a battery is judged by it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBLE, REFUSES, Check, if_it_is_so
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.record.readings import Array, Readings, Series, no_readings
+from ubrant.core.wording import say
+
+MOST_FOR_STEPS = 2_000_000
+"""Longer records are not looked through step by step."""
+_MOST_SHARE, _MOST_SHARE_LITHIUM, _LEAST_SHARE = 150.0, 115.0, 5.0
+_NEAR = 0.04
+_RISE = 0.01
+_STILL = 0.15
+_STEP = 0.5
+_BESIDE, _OFTEN_THE_SAME = 20, 0.3
+_BY_FACTOR = {
+    50.0: say("was one lead of two clamped, or is the label that of two packs?"),
+    200.0: say("were two packs in parallel measured, or was it counted twice?"),
+    100 / 3: say("was one lead of three clamped, or is the label that of three packs?"),
+    300.0: say("were three packs in parallel measured, or was it counted three times?"),
+}
+"""Shares of a label near which a slip is likelier than a battery."""
+
+
+@dataclass(frozen=True)
+class BatteryFacts:
+    """What the checks look at.
+
+    Attributes
+    ----------
+    readings : discharge current positive; first, last : indexes of the first and last of them under load
+    begins_loaded : the record has nothing of the time before the load
+    full : how it is known that it was full at the start; empty where it is not
+    not_full : what speaks against it, though somebody said so
+    counts_from_0 : a counter beside the readings began at 0 with them
+    emptied : it gave what it gives: its cut-off was reached, or it switched itself off
+    charged_ah : put in between load on and the end
+    power : W at the same tap, where it was logged beside V and A
+    fell_plausibly : False where it switched itself off at a voltage at which no battery is empty
+    """
+
+    readings: Readings
+    first: int
+    last: int
+    label: Label | None
+    charge_ah: float
+    share: float | None
+    share_u: float
+    c_rate: float | None
+    mean_v: float | None
+    begins_loaded: bool
+    full: str
+    charged_ah: float = 0.0
+    is_typed: bool = False
+    power: Series | None = None
+    fell_plausibly: bool = True
+    disagreements: tuple[str, ...] = ()
+    not_full: str = ""
+    counts_from_0: bool = False
+    emptied: bool = True
+
+    @property
+    def looks_at_steps(self) -> bool:
+        return not self.is_typed and 3 < len(self.readings) <= MOST_FOR_STEPS
+
+
+# whether it can be so
+
+
+def _swapped(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Volts look like amperes and amperes like this battery's volts."""
+    label = facts.label
+    if label is None or not label.voltage_v or len(facts.readings) < 2:
+        return None
+    lowest, highest = _window(label)
+    volts, amps = np.abs(facts.readings.voltage_v), np.abs(facts.readings.current_a)
+    flows = (volts > 0.05 * float(volts.max())) | (amps > 0.05 * float(amps.max()))
+    volts, amps = volts[flows], amps[flows]
+
+    def share(values: Array) -> float:
+        return float(np.mean((values >= lowest) & (values <= highest)))
+
+    if share(amps) > 0.7 and share(volts) < 0.1:
+        return (
+            say(
+                "the volts are about {volts} and the amperes about {amps}, and the label says {label} V: the two columns seem to be swapped",
+                volts=show(float(np.median(volts)), 3),
+                amps=show(float(np.median(amps)), 3),
+                label=plain(label.voltage_v),
+            ),
+            say("Say which column is which: when bringing it in, or with --columns."),
+        )
+    return None
+
+
+def _window(label: Label) -> tuple[float, float]:
+    """Between which volts such a battery is while it is used."""
+    kind = label.kind_of_cell
+    if kind is not None and label.series:
+        return 0.98 * kind.usual_cutoff_v * label.series, 1.1 * kind.full_v * label.series
+    return 0.8 * (label.voltage_v or 0.0), 1.25 * (label.voltage_v or 0.0)
+
+
+def _fits(volts: float, nominal: float) -> bool:
+    return 0.72 < volts / nominal < 1.3
+
+
+def a_charge(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Under load the voltage rises with the charge that flows, what the current's own changes do to it taken off."""
+    if facts.last - facts.first < 2:
+        return None
+    part = slice(facts.first, facts.last + 1)
+    time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
+    step = max(1, len(time) // 5_000)
+    time, volts, amps = time[::step], volts[::step], amps[::step]
+    on = amps > 0.05 * float(np.median(np.abs(amps)))
+    flowed = np.concatenate(([0.0], np.cumsum(np.diff(time) * (amps[1:] + amps[:-1]) / 2)))
+    if on.sum() < 3 or not flowed[-1] > 0:
+        return None
+    columns = [np.ones(int(on.sum())), flowed[on] / flowed[-1]]
+    if float(np.ptp(amps[on])) > 0.02 * float(np.median(amps[on])):
+        columns.append(amps[on])
+    fitted = np.linalg.lstsq(np.stack(columns, axis=1), volts[on], rcond=None)[0]
+    typical = float(np.median(volts[on]))
+    quarter = max(len(volts) // 4, 1)
+    rises = float(volts[-quarter:].mean() - volts[:quarter].mean())
+    if fitted[1] > _RISE * typical > 0 and rises > _RISE * typical:
+        return (
+            say(
+                "the voltage rises from {first} to {last} V while current flows: this is a charge, not a discharge",
+                first=show(float(volts[0])),
+                last=show(float(volts[-1])),
+            ),
+            say("Bring in the log of the discharge: from a charge a capacity is not judged."),
+        )
+    return None
+
+
+def _volts_of_another_size(facts: BatteryFacts) -> tuple[str, str] | None:
+    label = facts.label
+    if label is None or not label.voltage_v or not len(facts.readings):
+        return None
+    mean_v = float(np.median(np.abs(facts.readings.voltage_v[facts.first : facts.last + 1])))
+    ratio = mean_v / label.voltage_v
+    for factor, slip in ((1000.0, say("are the volts millivolts?")), (0.001, say("was a factor of a thousand lost?"))):
+        if _fits(ratio / factor, 1.0):
+            return (
+                say(
+                    "the readings are at {mean} V and the label says {label} V: {slip}",
+                    mean=show(mean_v),
+                    label=plain(label.voltage_v),
+                    slip=slip,
+                ),
+                say("Mend the unit in the column's heading, or say it with --columns “voltage in mV”."),
+            )
+    return None
+
+
+def _rate(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Far beyond the highest rate of its kind."""
+    kind = facts.label.kind_of_cell if facts.label else None
+    most = 10 * (kind.max_rate_c if kind else 3.0)
+    if facts.c_rate is None or facts.c_rate <= most:
+        return None
+    return (
+        say("a mean of {rate} C is far beyond what such a battery gives: {slip}", rate=plain(facts.c_rate, 3), slip=_slip(facts)),
+        _mend(facts) + if_it_is_so("rate"),
+    )
+
+
+def _slip(facts: BatteryFacts) -> str:
+    """The likeliest slip behind a share that cannot be."""
+    share = facts.share or 0.0
+    volts = facts.mean_v or 0.0
+    if share > 100:
+        if 20 < share / 1000 < 160:
+            return say("are the amperes milliamperes?") if (facts.c_rate or 0.0) > 10 else say("are the times milliseconds?")
+        if volts > 1 and 60 < share / volts < 130 and (facts.c_rate or 0.0) > 0.5:
+            return say("are the amperes watts?")
+        return say("did a break in which the load was off count, or is the label wrong?")
+    for factor, slip in ((60, say("are the times minutes?")), (3600, say("are the times hours?")), (1000, say("are the amperes kiloamperes?"))):
+        if 20 < share * factor < 160:
+            return slip
+    return say("is the label wrong, or is most of the run missing?")
+
+
+def _mend(facts: BatteryFacts) -> str:
+    """The flag that reads it as it was meant."""
+    slip = _slip(facts)
+    for word, flag in (("milliamperes", "current in mA"), ("milliseconds", "time in ms"), ("minutes", "time in min"), ("hours", "time in h")):
+        if word in slip:
+            return say("Mend the unit in the column's heading, or say it with --columns “{flag}”.", flag=flag)
+    return say("Look at the columns and at the label.")
+
+
+def _share(facts: BatteryFacts) -> tuple[str, str] | None:
+    """More or less than a battery of that label gives, or a simple fraction of it."""
+    share = facts.share
+    if share is None or facts.label is None:
+        return None
+    kind = facts.label.kind_of_cell
+    most = _MOST_SHARE_LITHIUM if kind is not None and kind.key in {"lifepo4", "li-ion"} else _MOST_SHARE
+    if share - facts.share_u > most and not _near(share):
+        return (
+            say("it would be {share} % of the label, more than such batteries give: {slip}", share=show(share, 3), slip=_slip(facts)),
+            _mend(facts) + if_it_is_so("share"),
+        )
+    if facts.emptied and share + facts.share_u < _LEAST_SHARE:
+        return (
+            say("it would be {share} % of the label: {slip}", share=show(share, 2), slip=_slip(facts)),
+            _mend(facts) + if_it_is_so("share"),
+        )
+    if (near := _near(share)) and (facts.emptied or share > 100):
+        return (
+            say("it is {share} % of the label, close to {near} of it: {slip}", share=show(share, 3), near=near[0], slip=near[1]),
+            say("Look how it was clamped and what the label counts.") + if_it_is_so("share"),
+        )
+    return None
+
+
+def _near(share: float) -> tuple[str, str] | None:
+    for value, slip in _BY_FACTOR.items():
+        if abs(share / value - 1) < _NEAR:
+            return {50.0: say("half"), 200.0: say("twice"), 300.0: say("three times")}.get(value, say("a third")), slip
+    return None
+
+
+def _stands_still(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Steps in one quantity that the other does not follow: a display that was held, or a range that was changed."""
+    if not facts.looks_at_steps:
+        return None
+    readings = facts.readings
+    first = max(facts.first - 1, 0)
+    time = readings.time_s[first : facts.last + 2]
+    volts, amps = readings.voltage_v[first : facts.last + 2], readings.current_a[first : facts.last + 2]
+    usual = float(np.median(amps))
+    if not usual > 0:
+        return None
+    ohm = _resistance(facts, volts, amps)
+    noise = _noise(volts)
+    steps = np.diff(amps)
+    moved = np.abs(np.diff(volts))
+    big = np.flatnonzero((np.abs(steps) > _STEP * usual) & (ohm * np.abs(steps) > 5 * noise))
+    still = [int(k) for k in big if moved[k] < _STILL * ohm * abs(steps[k])]
+    if ohm > 0 and still and amps[still[0] + 1] > 0.01 * usual:  # a load that goes off may be seen a reading later
+        k = still[0]
+        return (
+            say(
+                "the current goes from {before} to {after} A at {time} and the voltage does not move: a meter on another range, or one that was held?",
+                before=show(float(amps[k])),
+                after=show(float(amps[k + 1])),
+                time=show_duration(float(time[k + 1])),
+            ),
+            say("Look at the readings from there on; leave them out, or run it again.") + if_it_is_so("still"),
+        )
+    return None
+
+
+def _resistance(facts: BatteryFacts, volts: Array, amps: Array) -> float:
+    """Of the battery by its load-on step; 0 where that was not read."""
+    if facts.first < 1 or amps[0] > 0.1 * amps[1]:
+        return 0.0
+    return float(max((volts[0] - volts[1]) / max(amps[1] - amps[0], 1e-12), 0.0))
+
+
+def _noise(values: Array) -> float:
+    """Standard deviation between readings, at least the width of their digits."""
+    if len(values) < 6:
+        return 0.0
+    digits = np.diff(np.unique(np.round(values[:5000], 6)))
+    width = float(digits.min()) / math.sqrt(12) if len(digits) else 0.0
+    return max(float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6), width)
+
+
+def _held(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Volts that stand still to the last digit for a fifth of the run, where otherwise they move from reading to reading."""
+    if not facts.looks_at_steps or facts.last - facts.first < 60:
+        return None
+    volts, amps = (column[facts.first : facts.last + 1] for column in (facts.readings.voltage_v, facts.readings.current_a))
+    on = amps > 0.05 * float(np.median(np.abs(amps)))
+    same = (np.diff(volts) == 0) & on[1:] & on[:-1]
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], same.astype(np.int8), [0]))))
+    lengths = edges[1::2] - edges[::2]
+    if not len(lengths):
+        return None
+    longest = int(np.argmax(lengths))
+    length, at = int(lengths[longest]), int(edges[::2][longest])
+    around = [p for p in (same[max(at - _BESIDE, 0) : at], same[at + length : at + length + _BESIDE]) if len(p) >= 5]
+    if length < max(30, 0.2 * len(volts)) or not around or any(part.mean() > _OFTEN_THE_SAME for part in around):
+        return None  # a flat curve in coarse digits comes to rest, and moves on, slowly
+    return (
+        say(
+            "the voltage stands at {volts} V to the last digit for {time}, and moves otherwise: was its display held?",
+            volts=show(float(volts[at])),
+            time=show_duration(float(facts.readings.time_s[facts.first + at + length] - facts.readings.time_s[facts.first + at])),
+        ),
+        say("Look at those readings; run it again if they are not what the battery had.") + if_it_is_so("held"),
+    )
+
+
+def _power(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Watts that are not volts times amperes."""
+    power = facts.power if facts.power is not None else no_readings()
+    if len(power) < 3 or len(facts.readings) < 3:
+        return None
+    readings = facts.readings
+    made = np.interp(power.time_s, readings.time_s, readings.voltage_v * readings.current_a)
+    on = np.abs(made) > 0.2 * float(np.max(np.abs(made)))
+    if on.sum() < 3:
+        return None
+    ratio = float(np.median(np.abs(power.value[on]) / np.abs(made[on])))
+    if abs(ratio - 1) < 0.1:
+        return None
+    return (
+        say("the watts that were logged are {ratio} times volts × amperes", ratio=plain(ratio, 3)),
+        say("One of the three columns is another one, or has another unit: look at their headings.") + if_it_is_so("power"),
+    )
+
+
+def _disagree(facts: BatteryFacts) -> tuple[str, str] | None:
+    if not facts.disagreements:
+        return None
+    first = facts.disagreements[0].split(". ")[0].rstrip(".")
+    return f"{first[0].lower()}{first[1:]}", say("Find out which of them is right before either is used.") + if_it_is_so("disagree")
+
+
+# whether it is all there
+
+
+def _charged_between(facts: BatteryFacts) -> tuple[str, str] | None:
+    if facts.charged_ah <= 0.02 * facts.charge_ah:
+        return None
+    return (
+        say("{charge} Ah were put in between load on and the end", charge=show(facts.charged_ah, 3)),
+        say("Judge each discharge by itself."),
+    )
+
+
+def _fresh_after_a_break(facts: BatteryFacts) -> tuple[str, str] | None:
+    """After a break the voltage under load is higher than before it, and stays so: it was charged meanwhile."""
+    if facts.last - facts.first < 6 or len(facts.readings) > MOST_FOR_STEPS:
+        return None
+    part = slice(facts.first, facts.last + 1)
+    time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
+    usual = float(np.median(amps[amps > 0])) if (amps > 0).any() else 0.0
+    on = amps > 0.5 * usual
+    loaded = np.flatnonzero(on)
+    if not usual > 0 or len(loaded) < 6:
+        return None
+    typical = float(np.median(np.diff(time)))
+    for k in np.flatnonzero(np.diff(time[loaded]) > max(5 * typical, 600.0))[:50]:
+        before, after = loaded[max(k - 2, 0) : k + 1], loaded[k + 1 :]
+        if len(after) < 3:
+            continue
+        flowed = np.concatenate(([0.0], np.cumsum(np.diff(time[after]) * amps[after][:-1]))) / 3600
+        later = after[int(np.argmax(flowed >= min(0.05 * facts.charge_ah, flowed[-1])))]
+        alike = abs(amps[later] / amps[before[-1]] - 1) < 0.2
+        rise = float(volts[later]) - float(volts[before].mean())
+        if alike and rise > 0.02 * float(volts[before].mean()):
+            return (
+                say(
+                    "after the break of {length} its voltage under load is {rise} V higher than before, and stays so: it was charged meanwhile",
+                    length=show_duration(float(time[loaded[k + 1]] - time[loaded[k]])),
+                    rise=show(rise, 2),
+                ),
+                say("Bring each discharge in by itself."),
+            )
+    return None
+
+
+def _begins_loaded(facts: BatteryFacts) -> tuple[str, str] | None:
+    if not facts.begins_loaded or facts.full or facts.counts_from_0:
+        return None
+    return (
+        say("the log begins with the load on, and what it gave before is in no reading"),
+        say("If that is where it began, fully charged, say so: “It was full” in Findings, or --full."),
+    )
+
+
+def _not_full(facts: BatteryFacts) -> tuple[str, str] | None:
+    if facts.full:
+        return None
+    return (
+        say("nothing says that it was full"),
+        say("If it was charged until the charger stopped, say so: “It was full” in Findings, or --full. Else charge it and run it again."),
+    )
+
+
+def _full_after_all(facts: BatteryFacts) -> tuple[str, str] | None:
+    if not (facts.full and facts.not_full):
+        return None
+    return facts.not_full, say("Charge it until the charger stops, let it rest, and run it again.")
+
+
+def _off_too_early(facts: BatteryFacts) -> tuple[str, str] | None:
+    if facts.fell_plausibly:
+        return None
+    return (
+        say("it went dark at a voltage at which no such battery is empty"),
+        say("Look for a lead that came off, a fuse, or a protection against too much current, and run it again."),
+    )
+
+
+BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
+    Check(
+        "volts",
+        PLAUSIBLE,
+        REFUSES,
+        "A thousand times the label's volts is a unit, not a battery.",
+        _volts_of_another_size,
+    ),
+    Check("swapped", PLAUSIBLE, REFUSES, "Volts that fit the amperes' column and amperes that fit the label's volts: the columns.", _swapped),
+    Check("direction", PLAUSIBLE, REFUSES, "A battery that gives has less voltage as it empties (its open-circuit voltage falls).", a_charge),
+    Check(
+        "rate",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "Ten times the highest rate of its chemistry: milliamperes read as amperes.",
+        _rate,
+        asks=True,
+    ),
+    Check(
+        "share",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "Over 150 % (lithium 115 %), under 5 %, or within 4 % of ½, 2, ⅓, 3 of a label a slip is likelier than a battery. Common practice, no source.",
+        _share,
+        asks=True,
+    ),
+    Check(
+        "still",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "A step of current moves the voltage by R times the step (Ohm); R by the load-on step of the same run.",
+        _stands_still,
+        asks=True,
+    ),
+    Check(
+        "held",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "Digits that move with every reading do not stand still for a fifth of a run.",
+        _held,
+        asks=True,
+    ),
+    Check("power", PLAUSIBLE, DECIDES_NOTHING, "Direct current: W = V·A.", _power, asks=True),
+    Check(
+        "disagree",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "Two measurements of one thing lie within √(U₁² + U₂²) of each other, less what they share.",
+        _disagree,
+        asks=True,
+    ),
+    Check(
+        "charged between",
+        COMPLETE,
+        DECIDES_NOTHING,
+        "A capacity is what one discharge gives, without what was put in meanwhile.",
+        _charged_between,
+    ),
+    Check(
+        "charged meanwhile",
+        COMPLETE,
+        DECIDES_NOTHING,
+        "At the same current a battery's voltage is not higher after it has given more.",
+        _fresh_after_a_break,
+    ),
+    Check("begins loaded", COMPLETE, AT_LEAST, "What flowed before the first reading is in no sum.", _begins_loaded),
+    Check("full", COMPLETE, AT_LEAST, "A capacity is counted from full; from any other start it is a part of it.", _not_full),
+    Check(
+        "full after all",
+        COMPLETE,
+        AT_LEAST,
+        "A full one stands near the top of its chart: at rest, and under its first load less I·R.",
+        _full_after_all,
+    ),
+    Check(
+        "off too early",
+        COMPLETE,
+        AT_LEAST,
+        "Protections open for other reasons than an empty cell; then charge is left behind.",
+        _off_too_early,
+    ),
+)
+"""In the order in which they are looked at: the first that decides nothing is the one that is said."""
+
+BEFORE_SUMS = tuple(check for check in BATTERY_CHECKS if check.effect == REFUSES)
+AFTER_SUMS = tuple(check for check in BATTERY_CHECKS if check.effect != REFUSES)
