@@ -49,7 +49,7 @@ def test_a_faster_run_that_meets_the_label_meets_it():
 @pytest.mark.parametrize(
     ("changes", "says"),
     [
-        ({"temperature_c": 31.0}, "at 31 °C"),
+        ({"temperature_c": 45.0}, "at 45 °C"),
         ({"tap": "load"}, "metered at the load"),
         ({"label": parse_label("50 Ah 12.8 V LiFePO4 to 10 V")}, "the label means 10 V"),
         ({"label": parse_label("50 Ah 3.7 V")}, "Ah hold at 3.7 V"),

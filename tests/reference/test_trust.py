@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from ubrant.core.battery.conditions import at_reference
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.accuracy import Accuracy
@@ -38,8 +39,18 @@ def one_run(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
     accuracy_a = Accuracy(rng.uniform(0, 0.01), rng.uniform(0, 0.01) * circuit.current_a, "A")
     shown_v = volts * (1 + rng.uniform(-1, 1) * accuracy_v.gain) + rng.uniform(-1, 1) * accuracy_v.zero + rng.normal(0, 1e-4, len(time))
     shown_a = amps * (1 + rng.uniform(-1, 1) * accuracy_a.gain) + rng.uniform(-1, 1) * accuracy_a.zero + rng.normal(0, 1e-4, len(time))
-    found = analyse(DischargeRecord(Readings(time, shown_v, shown_a), accuracy_v, accuracy_a, label, Cutoff(cutoff_v, 0.0), load_on_s=0.0))
-    truth = {"charge": true_ah, "energy": true_wh, "mean_voltage": true_wh / true_ah, "label_share": 100 * true_ah / label.charge_ah}
+    found = analyse(
+        DischargeRecord(
+            Readings(time, shown_v, shown_a), accuracy_v, accuracy_a, label, Cutoff(cutoff_v, 0.0), temperature_c=20.0, load_on_s=0.0
+        )
+    )
+    at = at_reference(label, 20.0, found.findings["duration"].value / 3600)
+    truth = {
+        "charge": true_ah,
+        "energy": true_wh,
+        "mean_voltage": true_wh / true_ah,
+        "label_share": 100 * true_ah / label.charge_ah / at.factor,
+    }
     return {key: (found.findings[key].value - truth[key], found.findings[key].standard_uncertainty) for key in KEYS}
 
 

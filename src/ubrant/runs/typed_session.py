@@ -81,7 +81,9 @@ class TypedSession:
             on_s = time_s if state.load_on_s is None else state.load_on_s
             self._state = replace(state, phase="measuring", load_on_s=on_s, text=self.row.text, cautions=())
             return
-        if (state.load_on_s is None and has_current) or (mark == "load on" and state.phase != "load on"):  # the first time, or after a break
+        if (state.load_on_s is None and has_current) or (
+            mark == "load on" and state.phase != "load on"
+        ):  # the first time, or after a break
             on_s = time_s if state.load_on_s is None else state.load_on_s
             self._state = replace(
                 state, phase="load on", load_on_s=on_s, load_off_s=None, text="", cautions=(cautions.HAND_OFF, cautions.WARM)

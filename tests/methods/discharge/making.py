@@ -34,7 +34,9 @@ FINE = Meter("Meter", "0.05 % + 2 mV", "0.2 % + 1 mA")
 
 def record(readings: Readings | None = None, **changes: object) -> DischargeRecord:
     """A discharge of a 50 Ah pack to 11 V with a usual meter, at the label's rate."""
-    made = DischargeRecord(readings or falling(), VOLTS, AMPS, parse_label("50 Ah 12.8 V LiFePO4"), Cutoff(11.0), temperature_c=20.0, full="said")
+    made = DischargeRecord(
+        readings or falling(), VOLTS, AMPS, parse_label("50 Ah 12.8 V LiFePO4"), Cutoff(11.0), temperature_c=20.0, full="said"
+    )
     return replace(made, **changes)  # type: ignore[arg-type]
 
 

@@ -33,8 +33,9 @@ def test_rest_before_and_after_is_not_charge_but_is_shown():
     volts = np.concatenate(([13.6, 13.6], body.voltage_v, [12.1, 12.4]))
     amps = np.concatenate(([0.0, 0.0], body.current_a, [0.0, 0.0]))
     found = analyse(record(Readings(time, volts, amps)))
-    assert found.load_on_s == 60.0
-    assert figures(found)["duration"] == pytest.approx(crossing_s(5, 10.5, 11.0), abs=0.5)
+    assert found.load_on_s == 45.0  # half way between the last reading at rest and the first under load
+    assert figures(found)["duration"] == pytest.approx(crossing_s(5, 10.5, 11.0) + 15.0, abs=0.5)
+    assert figures(found)["c_rate"] == pytest.approx(0.2, rel=1e-6)
     assert (figures(found)["rest_before"], figures(found)["rest_after"]) == (13.6, 12.4)
 
 

@@ -26,6 +26,7 @@ class Count:
     amount : in the counter's unit
     resets, rollovers : how often it began again, or ran over its largest figure
     standard_uncertainty : of its digits: two ends, and two more for every reset
+    counts_down : it shows what is left
     lost : a stretch between the last reading before a reset and the reset itself is in nobody's count
     """
 
@@ -34,10 +35,13 @@ class Count:
     rollovers: int
     standard_uncertainty: float
     lost: bool
+    counts_down: bool = False
 
     def sentence(self, unit: str) -> str:
         """What a person should know of it; empty when it simply ran on."""
         sentences = []
+        if self.counts_down:
+            sentences.append(say("the counter counts down: what is left of it was taken off what it began with"))
         if self.rollovers:
             sentences.append(
                 say(
@@ -81,6 +85,12 @@ def counted(series: Series, half_width: Array, full_scale: float | None = None) 
     if len(series) < 2:
         return Count(0.0, 0, 0, 0.0, lost=False)
     value = series.value
+    steps = np.diff(value)
+    if (
+        len(steps) > 1 and (steps <= float(half_width[0])).all() and value[-1] < value[0] - 2 * float(half_width[0])
+    ):  # it shows what is left
+        u = math.hypot(rectangular(float(half_width[0])), rectangular(float(half_width[-1])))
+        return Count(float(value[0] - value[-1]), 0, 0, u, lost=False, counts_down=True)
     amount, resets, rollovers, ends = 0.0, 0, 0, [float(half_width[0]), float(half_width[-1])]
     for k in range(1, len(value)):
         step = float(value[k] - value[k - 1])

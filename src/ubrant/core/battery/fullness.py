@@ -20,6 +20,7 @@ SETTLES_S = 300.0
 _NEARLY_FULL = 90.0
 _BEGINS_AT = 70.0
 """By its first volts under load a full one is over this row of its chart; twice the usual resistance is allowed for."""
+_GONE = 0.5
 _TAPERED = 0.5
 _END_RATE_C = 0.1
 _EMPTY_ABOVE = {"lifepo4": 1.1, "li-ion": 1.12, "lead-acid": 1.1, "nimh": 1.12}
@@ -68,10 +69,7 @@ def against(readings: Readings, first: int, rest_v: float | None, label: Label |
         volts = float(readings.voltage_v[first] + readings.current_a[first] * ohm)
         least = label.series * min(v for v, percent in kind.rest_chart if percent >= _BEGINS_AT)
         if volts < least:
-            return say(
-                "it is said to have been full, and it begins at {volts} V under load",
-                volts=show(float(readings.voltage_v[first])),
-            )
+            return say("it is said to have been full, and it begins at {volts} V under load", volts=show(float(readings.voltage_v[first])))
     return ""
 
 
@@ -82,11 +80,20 @@ def is_rest(readings: Readings, index: int, idle_below: float) -> bool:
     return bool(amps[index] < idle_below and not (readings.current_a[since : index + 1] < -idle_below).any())
 
 
+def last_alive(readings: Readings, first: int, last: int) -> int:
+    """The last reading before both volts and amperes are gone for good; ``last`` where they are not."""
+    volts, amps = readings.voltage_v[first : last + 1], readings.current_a[first : last + 1]
+    if not len(volts) or volts[-1] >= _GONE * float(np.median(volts[: max(len(volts) // 2, 1)])):
+        return last
+    alive = np.flatnonzero((volts >= _GONE * float(np.median(volts[: max(len(volts) // 2, 1)]))) | (np.abs(amps) > 0.05 * np.median(amps)))
+    return first + int(alive[-1]) if len(alive) else last
+
+
 def went_dark(readings: Readings, last: int) -> bool:
     """After its last reading under load both volts and amperes are gone: it switched itself off."""
     after = slice(last + 1, last + 4)
     volts, amps = readings.voltage_v[after], readings.current_a[after]
-    return bool(len(volts) and volts.max() < 0.5 * readings.voltage_v[last] and np.abs(amps).max() < 0.05 * readings.current_a[last])
+    return bool(len(volts) and volts.max() < _GONE * readings.voltage_v[last] and np.abs(amps).max() < 0.05 * readings.current_a[last])
 
 
 def fell_plausibly(readings: Readings, first: int, last: int, label: Label | None) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from ubrant.core.battery.conditions import LIMITS_C
 from ubrant.core.battery.ending import EMPTIED, GAVE_UP
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, Objection
 from ubrant.core.quantities.label import Label
@@ -12,7 +13,7 @@ from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import Gap
-from ubrant.core.uncertainty.contributions import COVERAGE, merged
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, merged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
@@ -47,6 +48,10 @@ class Circumstances:
     def objection(self, effect: str) -> Objection | None:
         """The first that has this effect."""
         return next((o for o in self.objections if o.effect == effect), None)
+
+
+_KNOWN_TO = 0.35
+"""What is left of the doubt of a temperature once it was written down: the thermometer's, and that of the coefficient."""
 
 
 def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
@@ -178,7 +183,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             high=show(share.value + uncertainty, 3),
             sure=_sure(share.value - uncertainty),
         ),
-        _what_would_settle(measured, about),
+        _what_would_settle(share, measured),
     )
 
 
@@ -261,11 +266,11 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
                 say("Judge it to {wanted} V.", wanted=plain(wanted)),
             )
         )
-    if about.temperature_c is not None and not 15 <= about.temperature_c <= 25:
+    if about.temperature_c is not None and not LIMITS_C[0] <= about.temperature_c <= LIMITS_C[1]:
         differences.append(
             _Difference(
                 "temperature",
-                say("the battery was at {temperature_c} °C, and labels hold at 20 ± 5 °C", temperature_c=plain(about.temperature_c, 2)),
+                say("the battery was at {temperature_c} °C, too far from where labels hold", temperature_c=plain(about.temperature_c, 2)),
                 say("Run it again in a room at about 20 °C."),
             )
         )
@@ -301,38 +306,49 @@ def _more_on_below(share: Finding, about: Circumstances) -> str:
     return more
 
 
-def _what_would_settle(measured: Finding, about: Circumstances) -> str:
-    """The one change that would bring the ± below the distance to the label, if there is one."""
-    label = about.label
-    rated = (label.charge_ah or label.energy_wh or 0.0) if label else 0.0
-    margin = abs((measured.value or 0.0) - rated)
-    parts = merged(measured.contributions or ())
-    if not parts or margin < 0.0005 * rated:
+def _what_would_settle(share: Finding, measured: Finding) -> str:
+    """The one change that would bring the ± of the share below its distance to 100 %: tried here before it is named."""
+    value = share.value or 0.0
+    margin = abs(value - 100)
+    parts = merged(share.contributions or ())
+    if not parts or margin < 0.05:
         return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
-    largest = parts[0]
-    others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts[1:]))
-    if others >= margin:
-        return say(
-            "Only a much better meter would: the ± would have to come down to {value} {unit}.",
-            value=show_with(margin, margin)[0],
-            unit=measured.unit,
-        )
-    needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(largest.amount))
-    if largest.source == "current gain":
-        limit = needed * 100 * abs(largest.amount) * math.sqrt(3) / (measured.value or 1)
+    for part in parts:
+        others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts if p is not part))
+        if others >= margin:
+            continue
+        needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(part.amount))
+        if remedy := _remedy(part, needed, value):
+            return remedy
+    per_percent = (measured.value or 0.0) / value if value else 0.0
+    return say(
+        "Only a much better measurement would: the ± would have to come down to {value} {unit}.",
+        value=show_with(margin * per_percent, margin * per_percent)[0],
+        unit=measured.unit,
+    )
+
+
+def _remedy(part: Contribution, needed: float, share: float) -> str:
+    """What makes one part of the ± so much smaller (a factor); empty where nothing that is named here does."""
+    if part.source == "current gain":
+        limit = needed * 100 * abs(part.amount) * math.sqrt(3) / share
         return say(
             "A current meter good to {limit} % of its reading would settle it; a shunt instead of a clamp, say.", limit=plain(limit, 1)
         )
-    if largest.source == "current zero":
+    if part.source == "current zero":
         return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
-    if largest.source == "gaps":
+    if part.source == "gaps":
         return say("A run without gaps would settle it.")
-    if largest.source.startswith("voltage"):
+    if part.source == "temperature not known":
+        return say("Write down the battery's temperature at the start: to 1 °C would settle it.") if needed > _KNOWN_TO else ""
+    if part.source.startswith("voltage"):
         return say(
             "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
             plain=plain(1 / needed, 2),
         )
-    return say("More readings would settle it.")
+    if part.source in {"between the readings", "load on", "load off", "current noise", "noise at the cut-off"}:
+        return say("More readings would settle it.")
+    return ""
 
 
 _ENDINGS = {

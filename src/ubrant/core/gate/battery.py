@@ -82,7 +82,7 @@ def _swapped(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     lowest, highest = _window(label)
     volts, amps = np.abs(facts.readings.voltage_v), np.abs(facts.readings.current_a)
-    flows = (volts > 0.05 * float(volts.max())) | (amps > 0.05 * float(amps.max()))
+    flows = amps > 0.05 * float(amps.max())
     volts, amps = volts[flows], amps[flows]
 
     def share(values: Array) -> float:
@@ -186,7 +186,11 @@ def _slip(facts: BatteryFacts) -> str:
         if volts > 1 and 60 < share / volts < 130 and (facts.c_rate or 0.0) > 0.5:
             return say("are the amperes watts?")
         return say("did a break in which the load was off count, or is the label wrong?")
-    for factor, slip in ((60, say("are the times minutes?")), (3600, say("are the times hours?")), (1000, say("are the amperes kiloamperes?"))):
+    for factor, slip in (
+        (60, say("are the times minutes?")),
+        (3600, say("are the times hours?")),
+        (1000, say("are the amperes kiloamperes?")),
+    ):
         if 20 < share * factor < 160:
             return slip
     return say("is the label wrong, or is most of the run missing?")
@@ -195,7 +199,12 @@ def _slip(facts: BatteryFacts) -> str:
 def _mend(facts: BatteryFacts) -> str:
     """The flag that reads it as it was meant."""
     slip = _slip(facts)
-    for word, flag in (("milliamperes", "current in mA"), ("milliseconds", "time in ms"), ("minutes", "time in min"), ("hours", "time in h")):
+    for word, flag in (
+        ("milliamperes", "current in mA"),
+        ("milliseconds", "time in ms"),
+        ("minutes", "time in min"),
+        ("hours", "time in h"),
+    ):
         if word in slip:
             return say("Mend the unit in the column's heading, or say it with --columns “{flag}”.", flag=flag)
     return say("Look at the columns and at the label.")
@@ -410,22 +419,15 @@ def _off_too_early(facts: BatteryFacts) -> tuple[str, str] | None:
 
 
 BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
+    Check("volts", PLAUSIBLE, REFUSES, "A thousand times the label's volts is a unit, not a battery.", _volts_of_another_size),
     Check(
-        "volts",
-        PLAUSIBLE,
-        REFUSES,
-        "A thousand times the label's volts is a unit, not a battery.",
-        _volts_of_another_size,
+        "swapped", PLAUSIBLE, REFUSES, "Volts that fit the amperes' column and amperes that fit the label's volts: the columns.", _swapped
     ),
-    Check("swapped", PLAUSIBLE, REFUSES, "Volts that fit the amperes' column and amperes that fit the label's volts: the columns.", _swapped),
-    Check("direction", PLAUSIBLE, REFUSES, "A battery that gives has less voltage as it empties (its open-circuit voltage falls).", a_charge),
     Check(
-        "rate",
-        PLAUSIBLE,
-        DECIDES_NOTHING,
-        "Ten times the highest rate of its chemistry: milliamperes read as amperes.",
-        _rate,
-        asks=True,
+        "direction", PLAUSIBLE, REFUSES, "A battery that gives has less voltage as it empties (its open-circuit voltage falls).", a_charge
+    ),
+    Check(
+        "rate", PLAUSIBLE, DECIDES_NOTHING, "Ten times the highest rate of its chemistry: milliamperes read as amperes.", _rate, asks=True
     ),
     Check(
         "share",
@@ -444,12 +446,7 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         asks=True,
     ),
     Check(
-        "held",
-        PLAUSIBLE,
-        DECIDES_NOTHING,
-        "Digits that move with every reading do not stand still for a fifth of a run.",
-        _held,
-        asks=True,
+        "held", PLAUSIBLE, DECIDES_NOTHING, "Digits that move with every reading do not stand still for a fifth of a run.", _held, asks=True
     ),
     Check("power", PLAUSIBLE, DECIDES_NOTHING, "Direct current: W = V·A.", _power, asks=True),
     Check(

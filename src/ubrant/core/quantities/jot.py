@@ -232,7 +232,7 @@ class Grammar:
                 continue
             if match := re.match(rf"({pattern})\b\s*:?\s*", rest, re.I):
                 name, ahead = names[match[1].lower()], rest[match.end() :]
-                if name in _AFTER and len(readings) > fresh and not readings[-1].tap:
+                if name in _AFTER and len(readings) > fresh and not readings[-1].tap and self._stand_behind(rest, pattern):
                     readings[fresh:] = [replace(r, tap=name) for r in readings[fresh:]]
                     tap, fresh, rest = "", len(readings), ahead
                     continue
@@ -248,6 +248,27 @@ class Grammar:
             readings.append(item)
             rest = after
         return readings, rest
+
+    def _stand_behind(self, rest: str, pattern: str) -> bool:
+        """Whether *dc* and *ac* stand behind their readings from here on: the line ends with one of them. Else they stand before.
+
+        Raises
+        ------
+        JotError
+            It does not end with one, and there are several, so that nobody can tell.
+        """
+        count, last_is_name = 0, False
+        while rest := rest.lstrip(" ,;·"):
+            if match := re.match(rf"({pattern})\b\s*:?\s*", rest, re.I):
+                count, last_is_name, rest = count + 1, True, rest[match.end() :]
+                continue
+            item, rest = self._item(rest, "battery")
+            if item is None:
+                break
+            last_is_name = False
+        if not last_is_name and count > 1:
+            raise JotError(say("Which readings are whose? Write each name before its readings, like “dc 13.2 V 40 A ac 120 V 450 W”."))
+        return last_is_name
 
     def _item(self, rest: str, tap: str) -> tuple[JotReading | None, str]:
         """One reading at the start of what is left."""

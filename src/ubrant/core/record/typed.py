@@ -177,7 +177,12 @@ def _with_edges(typed: Typed, second: Series, columns: tuple[Array, ...]) -> tup
             continue
         edge = min(1e-3, (on - off) / 4)
         rows = []
-        for moment, k, flows in ((off, before[-1], True), (off + edge, before[-1], False), (on - edge, after[0], False), (on, after[0], True)):
+        for moment, k, flows in (
+            (off, before[-1], True),
+            (off + edge, before[-1], False),
+            (on - edge, after[0], False),
+            (on, after[0], True),
+        ):
             if moment not in times:
                 rows.append((moment, at_v[k], half_v[k], at_s[k] if flows else 0.0, half_s[k] if flows else 0.0))
         order = np.argsort(np.concatenate((times, [row[0] for row in rows])), kind="stable")

@@ -23,12 +23,13 @@ _SLOPE_READINGS = 5_000
 
 @dataclass(frozen=True)
 class Bounds:
-    """Where the result starts and ends, and how well the start is known (half-width, seconds)."""
+    """Where the result starts and ends, and how well both are known (half-widths, seconds)."""
 
     load_on_s: float
     load_on_half_s: float
     end_s: float
     start_a: float
+    end_half_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -76,6 +77,9 @@ class Budget:
         wh_per_s = ah_per_s * self.cutoff_v
         start_s = rectangular(bounds.load_on_half_s)
         start_ah = start_s * bounds.start_a / 3600
+        off_s = rectangular(bounds.end_half_s)
+        off_ah = off_s * (q / hours if hours else 0.0) / 3600
+        off_text = say("went off within ± {end_half_s} s, ÷ √3", end_half_s=show(bounds.end_half_s, 2))
         mean_v = e / q if q else 0.0
         count = max(hours * 3600 / self.interval_s, 1.0) if self.interval_s else 1.0
         noise_ah = self.noise_a * hours / math.sqrt(count)
@@ -93,6 +97,7 @@ class Budget:
             Contribution(
                 "load on", start_ah, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
             ),
+            Contribution("load off", off_ah, off_text),
             Contribution("current noise", noise_ah, "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
             Contribution("widths of the readings", self.typed[0], "last digits and widths as taken down, ÷ √3"),
@@ -113,6 +118,7 @@ class Budget:
                 start_ah * mean_v,
                 say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2)),
             ),
+            Contribution("load off", off_ah * mean_v, off_text),
             Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
             Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
@@ -125,6 +131,7 @@ class Budget:
             Contribution(
                 "load on", start_s, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
             ),
+            Contribution("load off", off_s, off_text),
             Contribution("noise at the cut-off", self.end_noise_s),
         )
         return charge, energy, duration

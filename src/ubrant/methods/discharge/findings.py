@@ -25,7 +25,7 @@ from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
-from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse
+from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse, label_share
 
 Add = Callable[..., None]
 
@@ -143,7 +143,7 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     charge, energy = findings["charge"], findings["energy"]
     mean = energy.value / charge.value if energy.value and charge.value else None
     findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, say("Wh ÷ Ah of the counters"))
-    findings["label_share"] = _share(record, charge, energy)
+    findings["label_share"] = label_share(record, charge, energy, (end - start) / 3600)
     findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, say("no current was read"))
     ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
     share = findings["label_share"]
@@ -173,23 +173,10 @@ def _neither() -> Readings:
 def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, Finding], disagree: list[str]) -> Discharge:
     """Judged again, now that two measurements of the same thing do not agree."""
     about = discharge.about
-    facts = BatteryFacts(
-        _neither(), 0, 0, None, 0.0, None, 0.0, None, None, begins_loaded=False, full="", disagreements=tuple(disagree)
-    )
+    facts = BatteryFacts(_neither(), 0, 0, None, 0.0, None, 0.0, None, None, begins_loaded=False, full="", disagreements=tuple(disagree))
     found = objections((c for c in AFTER_SUMS if c.key == "disagree"), facts, record.checked)
     about = replace(about, objections=(*found, *about.objections))
     return replace(discharge, about=about, verdict=judge(findings, about))
-
-
-def _share(record: DischargeRecord, charge: Finding, energy: Finding) -> Finding:
-    label = record.label
-    pairs = ((charge, label.charge_ah), (energy, label.energy_wh)) if label else ()
-    for measured, rated in pairs:
-        if measured.value is not None and rated:
-            parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
-            text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
-            return Finding("label_share", say("Share of the label"), 100 * measured.value / rated, "%", parts, text)
-    return Finding("label_share", say("Share of the label"), None, "%", None, say("no label given"))
 
 
 def _counter_gain(record: DischargeRecord, unit: str) -> float:
@@ -330,7 +317,8 @@ def _judged_with_start(record: DischargeRecord, discharge: Discharge, findings: 
     if charge.value is None or label is None or not label.charge_ah:
         return discharge.verdict
     whole = replace(charge, value=charge.value + start_ah, name="Charge with what was taken out before")
-    share = replace(findings["label_share"], value=100 * (charge.value + start_ah) / label.charge_ah)
+    given = findings["label_share"].value or 0.0
+    share = replace(findings["label_share"], value=given * (charge.value + start_ah) / charge.value if charge.value else None)
     findings["whole_charge"] = replace(
         whole,
         key="whole_charge",

@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ubrant.core.battery.conditions import at_reference
 from ubrant.core.battery.ending import EMPTIED, GAVE_UP
-from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, went_dark
+from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, last_alive, went_dark
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.gate.battery import AFTER_SUMS, BEFORE_SUMS, BatteryFacts
@@ -127,6 +128,10 @@ def analyse(record: DischargeRecord) -> Discharge:
     first, last = _loaded_stretch(record, readings, idle_below)
     refuse(objections(BEFORE_SUMS, _facts(record, readings, first, last)))
     readings, put_in = _without_charges(readings, first, last, idle_below)
+    alive = last_alive(readings, first, last)
+    dark = alive < last or went_dark(readings, alive)
+    if dark:
+        last, record = alive, replace(record, load_off_s=None)
     crossing = _crossing(record, readings, first, last, idle_below)
     stretch = _stretch(record, readings, first, last, crossing)
     gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
@@ -137,8 +142,7 @@ def analyse(record: DischargeRecord) -> Discharge:
     findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
-    dark = crossing is None and record.widths is None and went_dark(readings, last)
-    if dark and ended_by in {"end of log", "person"}:
+    if dark and crossing is None and ended_by in {"end of log", "person"}:
         ended_by = GAVE_UP
     _warn(warnings, record, readings, stretch, crossing, gaps, findings, ended_by)
     alone = standing_alone(readings.between(stretch.first, stretch.last))
@@ -158,7 +162,9 @@ def analyse(record: DischargeRecord) -> Discharge:
         not_full=against(readings, first, findings["rest_before"].value, record.label, begins_loaded=begins_loaded),
         charged_ah=put_in,
         emptied=ended_by in EMPTIED,
-        fell_plausibly=ended_by not in {GAVE_UP, "protection"} or record.widths is not None or fell_plausibly(readings, first, last, record.label),
+        fell_plausibly=ended_by not in {GAVE_UP, "protection"}
+        or record.widths is not None
+        or fell_plausibly(readings, first, last, record.label),
     )
     found = objections(AFTER_SUMS, facts, record.checked)
     about = Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone, found)
@@ -322,23 +328,28 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
         head = span((load_on, time[first]), (volts[first], volts[first]), (amps[first], amps[first]))
     else:
         start = max(first - 1, 0)  # the straight line from rest to load is part of the readings
-        load_on, half = float(time[first]), float(time[first] - time[start]) / 2
+        half = float(time[first] - time[start]) / 2
+        load_on = float(time[first]) - half
         if not first:  # it may have come on at any moment since the reading that would have been before
             half = readings.typical_interval_s
         head = span((time[0], time[0]), (0, 0), (0, 0))
+    end_half = 0.0
     if crossing is None:
         known = record.load_off_s is not None and record.load_off_s >= time[last]
         end = float(record.load_off_s or 0.0) if known else float(time[last])
         stop = last if known or record.ended == "running" else min(last + 1, len(time) - 1)
         sums = head + _sum(readings, start, stop)
         sums += span((time[last], end), (volts[last], volts[last]), (amps[last], amps[last]))
+        if not known and stop > last:
+            end_half = float(time[stop] - time[last]) / 2
+            end += end_half
     else:
         stop = max(crossing.after, start)
         tail_v = (volts[stop], record.cutoff.voltage_v if record.cutoff else volts[stop])
         sums = head + _sum(readings, start, stop) + span((time[stop], crossing.time_s), tail_v, (amps[stop], crossing.current_a))
         end = crossing.time_s
     off = _time_off(readings, first, min(stop, last), LOAD_ON_SHARE * float(amps[first : last + 1].max()))
-    return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first])), sums, off)
+    return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first]), end_half), sums, off)
 
 
 def _less_uncounted(stretch: _Stretch, gaps: tuple[Gap, ...]) -> _Stretch:
@@ -417,7 +428,7 @@ def _figures(
     )
     findings = {f.key: f for f in (charge, energy, duration)}
     findings["mean_voltage"] = _ratio("mean_voltage", "Mean voltage", energy, charge, "V")
-    findings["label_share"] = _label_share(record.label, charge, energy)
+    findings["label_share"] = label_share(record, charge, energy, max(hours - stretch.off_s / 3600, 0.0))
     findings["c_rate"] = _c_rate(record.label, sums, hours - stretch.off_s / 3600, budget)
     findings["rest_before"] = _rest(readings, record, bounds.load_on_s, idle_below, before=True)
     findings["rest_after"] = _rest(readings, record, bounds.end_s, idle_below, before=False)
@@ -446,17 +457,23 @@ def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Fin
     )
 
 
-def _label_share(label: Label | None, charge: Finding, energy: Finding) -> Finding:
-    name = "Share of the label"
+def label_share(record: DischargeRecord, charge: Finding, energy: Finding, hours: float) -> Finding:
+    """Measured over claimed, by charge or else by energy, at the temperature that the label holds at."""
+    name, label = say("Share of the label"), record.label
     if label is None:
         return Finding("label_share", name, None, "%", None, say("no label given"))
-    measured, rated = (charge, label.charge_ah) if label.charge_ah else (energy, label.energy_wh)
+    pairs = ((charge, label.charge_ah), (energy, label.energy_wh))
+    measured, rated = next(((m, r) for m, r in pairs if m.value is not None and r), (charge, None))
     if not rated or measured.value is None:
         return Finding("label_share", name, None, "%", None, say("the label gives no capacity"))
-    share = 100 * measured.value / rated
-    parts = None if measured.contributions is None else tuple(c.times(100 / rated) for c in measured.contributions)
+    at = at_reference(label, record.temperature_c, hours)
+    share = 100 * measured.value / rated / at.factor
+    parts = None
+    if measured.contributions is not None:
+        parts = (*(c.times(100 / rated / at.factor) for c in measured.contributions), *(c.times(share) for c in at.relative))
     sum_text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
-    return Finding("label_share", name, share, "%", parts, sum_text, (f"{sum_text} = {show(share)} %",))
+    whole = f"{sum_text} {at.sentence}".strip()
+    return Finding("label_share", name, share, "%", parts, whole, (f"{whole} = {show(share)} %",))
 
 
 def _c_rate(label: Label | None, sums: Totals, hours_on: float, budget: Budget | None) -> Finding:

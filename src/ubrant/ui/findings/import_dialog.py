@@ -45,7 +45,11 @@ class ImportDialog(QDialog):
         self.temperature = QuantityField("°C", self.tr("Temperature"), may_be_empty=True)
         self.temperature.setPlaceholderText(self.tr("not known"))
         self.full_box = Choice(self.tr("At the start"))
-        for text, full in ((self.tr("not known"), None), (self.tr("it was full: the charger had stopped"), True), (self.tr("it was not full"), False)):
+        for text, full in (
+            (self.tr("not known"), None),
+            (self.tr("it was full: the charger had stopped"), True),
+            (self.tr("it was not full"), False),
+        ):
             self.full_box.addItem(text, full)
         self.meter_box = Choice(self.tr("Meter"))
         self.volts, self.amps = QLineEdit(), QLineEdit()

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTabl
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
-from ubrant.runs.bringing_in import parts_of
 from ubrant.logbook.logs.text import Sheet
+from ubrant.runs.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.text import in_a_line

@@ -1,0 +1,116 @@
+"""What the temperature of a battery does to a comparison with its label."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ubrant.core.battery.temperature import FAST, SLOW, THERMOMETER_C
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
+from ubrant.core.wording import say
+
+WINDOW_C = (15.0, 25.0)
+"""In which labels of lithium and NiMH hold: 20 ± 5 °C, IEC 61960-3 and IEC 61951-2 (values from memory)."""
+ROOM_C = (15.0, 27.0)
+"""What a room may have had where nobody wrote it down. Common practice, no source."""
+LIMITS_C = (0.0, 40.0)
+"""Outside these no coefficient holds. Common practice, no source."""
+PER_DEGREE, PER_DEGREE_HALF = 0.003, 0.002
+"""Of lithium and NiMH outside their window, and half the width of that. Common practice, no source."""
+LAMBDA_HALF = 0.002
+"""Half the width of lead-acid's λ. Common practice, no source."""
+SMALL_AH = 25.0
+
+
+@dataclass(frozen=True)
+class AtReference:
+    """Divide a capacity by ``factor`` to have it at its label's temperature; ``relative`` is what that adds to its ±."""
+
+    factor: float
+    relative: Contributions
+    sentence: str
+
+
+def reference_c(label: Label) -> tuple[float, float]:
+    """Temperature that lead-acid's label holds at, and the half-width of that, °C.
+
+    References
+    ----------
+    25 °C small blocks and starters (IEC 61056-1, EN 50342-1, IEEE 450), 20 °C stationary (IEC 60896): values from memory.
+    """
+    if re.search(r"stationary|standby|\bopz", label.text, re.I):
+        return 20.0, 0.0
+    if re.search(r"starter|\bcca\b", label.text, re.I) or (label.charge_ah is not None and label.charge_ah < SMALL_AH):
+        return 25.0, 0.0
+    return 22.5, 2.5
+
+
+def at_reference(label: Label, temperature_c: float | None, hours: float) -> AtReference:
+    """What a battery at this temperature (None where nobody wrote it down) gave, compared with its label's.
+
+    References
+    ----------
+    C_ref = C ÷ (1 + λ(θ − θ_ref)), IEC 60896-21 (coefficients from memory).
+    """
+    if label.chemistry == "lead-acid":
+        return _lead_acid(label, temperature_c, hours)
+    if temperature_c is None:
+        half = PER_DEGREE * (ROOM_C[1] - ROOM_C[0]) / 2
+        why = say("nobody wrote it down: {low} to {high} °C, {per} % per °C, ÷ √3", low=ROOM_C[0], high=ROOM_C[1], per=100 * PER_DEGREE)
+        return AtReference(1.0, (Contribution("temperature not known", rectangular(half), why),), "")
+    low, high = WINDOW_C
+    apart = max(low - temperature_c, temperature_c - high, 0.0)
+    if not apart:
+        return AtReference(1.0, (), "")
+    sign = -1.0 if temperature_c < low else 1.0
+    factor = 1 + sign * PER_DEGREE * apart
+    why = say("± {half} % per °C × {apart} °C ÷ √3", half=100 * PER_DEGREE_HALF, apart=plain(apart, 3))
+    return AtReference(
+        factor,
+        (
+            Contribution("temperature coefficient", rectangular(PER_DEGREE_HALF) * apart, why),
+            Contribution("battery's temperature", rectangular(THERMOMETER_C) * PER_DEGREE, say("± 1 °C ÷ √3")),
+        ),
+        say(
+            "÷ {factor} for {celsius} °C ({per} ± {half} % per °C outside {low} to {high} °C)",
+            factor=show(factor),
+            celsius=plain(temperature_c),
+            per=100 * PER_DEGREE,
+            half=100 * PER_DEGREE_HALF,
+            low=plain(low),
+            high=plain(high),
+        ),
+    )
+
+
+def _lead_acid(label: Label, temperature_c: float | None, hours: float) -> AtReference:
+    reference, half = reference_c(label)
+    per_degree = SLOW if hours >= 3 else FAST
+    of_reference = (
+        (Contribution("reference temperature", rectangular(half) * per_degree, say("20 or 25 °C: the label does not say which, ÷ √3")),)
+        if half
+        else ()
+    )
+    if temperature_c is None:
+        apart = max(abs(edge - reference) for edge in ROOM_C)
+        why = say("nobody wrote it down: up to {apart} °C from its reference, λ = {per} per °C, ÷ √3", apart=plain(apart), per=per_degree)
+        return AtReference(1.0, (Contribution("temperature not known", rectangular(per_degree * apart), why), *of_reference), "")
+    apart = temperature_c - reference
+    factor = 1 + per_degree * apart
+    return AtReference(
+        factor,
+        (
+            Contribution("temperature coefficient", rectangular(LAMBDA_HALF) * abs(apart), say("λ ± {half} ÷ √3", half=LAMBDA_HALF)),
+            Contribution("battery's temperature", rectangular(THERMOMETER_C) * per_degree, say("± 1 °C ÷ √3")),
+            *of_reference,
+        ),
+        say(
+            "÷ {factor} from {celsius} to {reference} °C (λ = {per} per °C, IEC 60896-21)",
+            factor=show(factor),
+            celsius=plain(temperature_c),
+            reference=plain(reference),
+            per=per_degree,
+        ),
+    )
