@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.battery.conditions import at_reference
+from ubrant.core.battery.conditions import reference_c
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.accuracy import Accuracy
@@ -41,10 +41,20 @@ def one_run(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
     shown_a = amps * (1 + rng.uniform(-1, 1) * accuracy_a.gain) + rng.uniform(-1, 1) * accuracy_a.zero + rng.normal(0, 1e-4, len(time))
     found = analyse(
         DischargeRecord(
-            Readings(time, shown_v, shown_a), accuracy_v, accuracy_a, label, Cutoff(cutoff_v, 0.0), temperature_c=20.0, load_on_s=0.0
+            Readings(time, shown_v, shown_a),
+            accuracy_v,
+            accuracy_a,
+            label,
+            Cutoff(cutoff_v, 0.0),
+            temperature_c=20.0 + rng.uniform(-1, 1),
+            load_on_s=0.0,
         )
     )
-    at = at_reference(label, 20.0, found.findings["duration"].value / 3600)
+    factor = 1.0
+    if kind.key == "lead-acid":
+        reference, half = reference_c(label)
+        per_degree = (0.006 if found.findings["duration"].value >= 3 * 3600 else 0.01) + rng.uniform(-0.002, 0.002)
+        factor = 1 + per_degree * (20.0 - reference - rng.uniform(-half, half))
     truth = {
         "charge": true_ah,
         "energy": true_wh,
