@@ -59,7 +59,7 @@ def one_run(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
         "charge": true_ah,
         "energy": true_wh,
         "mean_voltage": true_wh / true_ah,
-        "label_share": 100 * true_ah / label.charge_ah / at.factor,
+        "label_share": 100 * true_ah / label.charge_ah / factor,
     }
     return {key: (found.findings[key].value - truth[key], found.findings[key].standard_uncertainty) for key in KEYS}
 
