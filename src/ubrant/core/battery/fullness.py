@@ -21,6 +21,7 @@ _NEARLY_FULL = 90.0
 _BEGINS_AT = 70.0
 """By its first volts under load a full one is over this row of its chart; twice the usual resistance is allowed for."""
 _GONE = 0.5
+_SAMPLE = 20_000
 _TAPERED = 0.5
 _END_RATE_C = 0.1
 _EMPTY_ABOVE = {"lifepo4": 1.1, "li-ion": 1.12, "lead-acid": 1.1, "nimh": 1.12}
@@ -75,17 +76,19 @@ def against(readings: Readings, first: int, rest_v: float | None, label: Label |
 
 def is_rest(readings: Readings, index: int, idle_below: float) -> bool:
     """Whether nothing flowed at a reading, and nothing was put in or taken out in the five minutes before it, as far as it was read."""
-    time, amps = readings.time_s, np.abs(readings.current_a)
+    time = readings.time_s
     since = int(np.searchsorted(time, time[index] - SETTLES_S))
-    return bool(amps[index] < idle_below and not (readings.current_a[since : index + 1] < -idle_below).any())
+    return bool(abs(readings.current_a[index]) < idle_below and not (readings.current_a[since : index + 1] < -idle_below).any())
 
 
 def last_alive(readings: Readings, first: int, last: int) -> int:
     """The last reading before both volts and amperes are gone for good; ``last`` where they are not."""
     volts, amps = readings.voltage_v[first : last + 1], readings.current_a[first : last + 1]
-    if not len(volts) or volts[-1] >= _GONE * float(np.median(volts[: max(len(volts) // 2, 1)])):
+    half = max(len(volts) // 2, 1)
+    usual = float(np.median(volts[: half : max(1, half // _SAMPLE)])) if len(volts) else 0.0
+    if not len(volts) or volts[-1] >= _GONE * usual:
         return last
-    alive = np.flatnonzero((volts >= _GONE * float(np.median(volts[: max(len(volts) // 2, 1)]))) | (np.abs(amps) > 0.05 * np.median(amps)))
+    alive = np.flatnonzero((volts >= _GONE * usual) | (np.abs(amps) > 0.05 * np.median(amps)))
     return first + int(alive[-1]) if len(alive) else last
 
 
@@ -100,7 +103,7 @@ def fell_plausibly(readings: Readings, first: int, last: int, label: Label | Non
     """Whether the voltage under load had come down to where a protection opens because it is empty."""
     kind: Chemistry | None = label.kind_of_cell if label else None
     lowest = float(readings.voltage_v[max(last - 2, first) : last + 1].min())
-    typical = float(np.median(readings.voltage_v[first : last + 1]))
+    typical = float(np.median(readings.voltage_v[first : last + 1 : max(1, (last - first) // _SAMPLE)]))
     if kind is not None and label is not None and label.series and label.voltage_v and 0.75 < typical / label.voltage_v < 1.3:
         return lowest <= _EMPTY_ABOVE[kind.key] * kind.usual_cutoff_v * label.series
     if label is not None and label.voltage_v and not 0.75 < typical / label.voltage_v < 1.3:

@@ -15,6 +15,7 @@ from ubrant.core.wording import say
 
 MOST_FOR_STEPS = 2_000_000
 """Longer records are not looked through step by step."""
+_SAMPLE = 20_000
 _MOST_SHARE, _MOST_SHARE_LITHIUM, _LEAST_SHARE = 150.0, 115.0, 5.0
 _NEAR = 0.04
 _RISE = 0.01
@@ -81,7 +82,8 @@ def _swapped(facts: BatteryFacts) -> tuple[str, str] | None:
     if label is None or not label.voltage_v or len(facts.readings) < 2:
         return None
     lowest, highest = _window(label)
-    volts, amps = np.abs(facts.readings.voltage_v), np.abs(facts.readings.current_a)
+    step = max(1, len(facts.readings) // _SAMPLE)
+    volts, amps = np.abs(facts.readings.voltage_v[::step]), np.abs(facts.readings.current_a[::step])
     flows = amps > 0.05 * float(amps.max())
     volts, amps = volts[flows], amps[flows]
 
@@ -117,10 +119,8 @@ def a_charge(facts: BatteryFacts) -> tuple[str, str] | None:
     """Under load the voltage rises with the charge that flows, what the current's own changes do to it taken off."""
     if facts.last - facts.first < 2:
         return None
-    part = slice(facts.first, facts.last + 1)
+    part = slice(facts.first, facts.last + 1, max(1, (facts.last - facts.first) // 5_000))
     time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
-    step = max(1, len(time) // 5_000)
-    time, volts, amps = time[::step], volts[::step], amps[::step]
     on = amps > 0.05 * float(np.median(np.abs(amps)))
     flowed = np.concatenate(([0.0], np.cumsum(np.diff(time) * (amps[1:] + amps[:-1]) / 2)))
     if on.sum() < 3 or not flowed[-1] > 0:
@@ -148,7 +148,8 @@ def _volts_of_another_size(facts: BatteryFacts) -> tuple[str, str] | None:
     label = facts.label
     if label is None or not label.voltage_v or not len(facts.readings):
         return None
-    mean_v = float(np.median(np.abs(facts.readings.voltage_v[facts.first : facts.last + 1])))
+    part = facts.readings.voltage_v[facts.first : facts.last + 1]
+    mean_v = float(np.median(np.abs(part[:: max(1, len(part) // _SAMPLE)])))
     ratio = mean_v / label.voltage_v
     for factor, slip in ((1000.0, say("are the volts millivolts?")), (0.001, say("was a factor of a thousand lost?"))):
         if _fits(ratio / factor, 1.0):
