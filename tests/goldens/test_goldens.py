@@ -25,6 +25,9 @@ DIFFERS: dict[str, dict[str, str]] = {
 }
 OF_THE_LOADED = "the wave at the step that switched it off was taken for the one at the heaviest load"
 DIFFERS["load steps overload"] = {"wave_thd": OF_THE_LOADED, "wave_crest": OF_THE_LOADED}
+DIFFERS["idle on a clamp"] = {
+    key: "within the meter's zero its sign says nothing" for key in ("idle_power", "idle_energy_day", "sentence", "warnings")
+}
 RANGE_IS_SAID = "it says now between what shares of the label it lies"
 DIFFERS["discharge typed"] = DIFFERS["discharge typed and held"] = {"sentence": RANGE_IS_SAID}
 DIFFERS["discharge by counters"] = {"sentence": "one that gave up has given what it gives", "verdict": "it is judged by that"}
@@ -72,7 +75,7 @@ def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
 
 
 def same(account: Account, findings: dict[str, Any], differs: dict[str, str]) -> None:
-    assert list(account.findings) == list(findings)
+    assert [key for key in account.findings if not (key.startswith("efficiency_") and key not in findings)] == list(findings)
     for key, (value, unit, u) in findings.items():
         found = account.findings[key]
         assert found.unit == unit

@@ -20,7 +20,7 @@ def account(unit, *lines, meters=(METER,)):
     [
         (HUT, ("input 12.8 V 0.35 A", "input 12.8 V 0.35 A", "skip"), "is no zero"),
         (STEP_DOWN, ("input 12.8 V 0.00 A", "input 12.8 V 31 A"), "more than the 15 W on its label"),
-        (STEP_DOWN, ("input 12.8 V 0.00 A", "input 0.031 V 12.8 A"), "the wrong way round"),
+        (STEP_DOWN, ("input 12.8 V 0.00 A", "input 0.031 V 12.8 A"), "seem to be swapped"),
         (STEP_DOWN, ("input 12.8 V 0.00 A", "input 12.8 V 0.031 A output 5 V 2 A"), "at its output: that is no idle draw"),
     ],
 )

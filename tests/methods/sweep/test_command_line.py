@@ -88,7 +88,6 @@ def test_power_stands_in_for_current(tmp_path):
     ("rows", "head", "says"),
     [
         ([(o, a, v, i, 0) for v, i, o, a, _ in sweep_rows()], HEAD, "input and output look swapped"),
-        ([(12, 1, 5, None, 12)] * 3, HEAD, "The output's current or power is missing"),
         ([(12, 1)], "input voltage / V,input current / A\n", "The output's voltage is needed"),
         ([(1, 2)], "alpha,beta\n", "names a tap"),
     ],
@@ -96,6 +95,14 @@ def test_power_stands_in_for_current(tmp_path):
 def test_bad_sweeps_are_one_sentence(tmp_path, rows, head, says):
     done = ubrant("analyse", write(tmp_path, rows, head), "--method", "sweep", "--json")
     assert (done.returncode, says in done.stderr, len(done.stderr.strip().splitlines())) == (2, True, 1), done.stderr
+
+
+def test_without_the_outputs_current_thresholds_are_left(tmp_path):
+    rows = [(v, 1.0 if v > 9.6 else 0.0, 5.0 if v > 9.6 else 0.0, None, v) for v in (12.0, 11.0, 10.0, 9.5, 9.0, 9.5, 10.0)]
+    told = said(write(tmp_path, rows, HEAD), "--method", "sweep")
+    assert told["findings"]["shutoff_voltage"]["value"] == pytest.approx(9.75)
+    assert told["findings"]["peak_efficiency"]["value"] is None
+    assert any("nothing is said of its efficiency" in w for w in told["warnings"])
 
 
 def test_over_a_hundred_percent_within_and_beyond(tmp_path):

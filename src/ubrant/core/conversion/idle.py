@@ -8,8 +8,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from ubrant.core.conversion.loss_model import LossModel
+from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, Course, course_of
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
@@ -18,6 +19,9 @@ from ubrant.core.wording import say
 _STEADY_SHARE = 0.05
 _USEFUL = 0.5
 _MOVES_SHARE = 0.01
+_GIVES_BACK = 0.5
+_LEAST_V, _MOST_IDLE_W = 1.5, 500.0
+"""No converter runs from less; none takes more in with nothing attached. Common practice, no source."""
 
 
 def idle_findings(
@@ -30,6 +34,7 @@ def idle_findings(
     battery_wh: float | None = None,
     half_v: float = 0.0,
     half_a: float = 0.0,
+    time_s: Array | None = None,
 ) -> tuple[dict[str, Finding], list[str]]:
     """Watts with ±, watt-hours a day, days until it alone empties a battery; and warnings.
 
@@ -38,26 +43,40 @@ def idle_findings(
     voltage_v, current_a : (n,) at the input, nothing attached; what comes before it is steady is left out
     floor_a : below this the meter shows nothing
     half_v, half_a : half of the last digit of what a person took down
+    time_s : (n,) seconds; without them readings count as evenly spaced
 
     Raises
     ------
     ReadingsError
-        There is nothing to read.
+        There is nothing to read, or it is no draw with one level: a ramp, a step, bursts without a period, a current the wrong way.
     """
     good = np.isfinite(voltage_v) & np.isfinite(current_a)
     volts, amps = voltage_v[good], current_a[good]
     if not len(volts):
         raise ReadingsError(say("There are no volts and amperes of the input."))
-    amps = -amps if float(np.median(amps)) < 0 else amps
-    first = _steady_from(amps)
-    volts, amps = volts[first:], amps[first:]
+    times = time_s[good] if time_s is not None else np.arange(len(volts), dtype=float)
+    warnings: list[str] = []
+    amps = _drawn(amps, current, warnings)
+    _can_be(volts, amps)
+    noise_a = max(2 * half_a, current.zero if current is not None else 0.0)
+    course = course_of(times, amps, noise_a)
+    first = 0
+    if course.kind == CYCLES:
+        part = slice(course.first, course.last + 1)
+        times, volts, amps = times[part], volts[part], amps[part]
+        warnings.append(_about_cycles(course, volts))
+    else:
+        first = _steady_from(amps)
+        times, volts, amps = times[first:], volts[first:], amps[first:]
+        _one_level(course_of(times, amps, noise_a), course, volts)
     mean_v, mean_a = float(np.mean(volts)), float(np.mean(amps))
-    warnings = []
     if first:
         warnings.append(say("The first {first} readings were left out: it was not steady yet.", first=first))
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
     watts = float(np.mean(volts * amps))
-    drift = _drift(volts * amps)
+    drift = _drift(volts * amps) if course.kind != CYCLES else 0.0
+    if course.kind == CYCLES:
+        noise = course.spread * watts
     if abs(drift) > _MOVES_SHARE * watts > 0:
         warnings.append(
             say(
@@ -104,7 +123,7 @@ def idle_findings(
         watts,
         "W",
         parts,
-        f"{show(mean_a)} A × {show(mean_v)} V, steady",
+        f"{show(mean_a)} A × {show(mean_v)} V, " + (say("over whole periods") if course.kind == CYCLES else say("steady")),
         (say("mean of V·I over {volts} readings = {watts} W", volts=len(volts), watts=show(watts)),),
     )
     u = idle.expanded_uncertainty
@@ -138,6 +157,88 @@ def idle_findings(
             "half_arrives", say("Costs under half from"), half, "W", None if model is not None else parts, how
         )
     return findings, warnings
+
+
+def _drawn(amps: Array, current: Accuracy | None, warnings: list[str]) -> Array:
+    """Amperes positive into the converter; the sign is that of their mean.
+
+    Raises
+    ------
+    ReadingsError
+        It gives some back, and that is none of the meter's zero.
+    """
+    mean = float(np.mean(amps))
+    limit = current.limit(mean) if current is not None else 0.0
+    if mean >= 0 or abs(mean) <= limit:  # the meter's zero: below what it shows
+        return amps
+    if float(np.max(amps)) > _GIVES_BACK * abs(mean) and float(np.min(amps)) < -_GIVES_BACK * abs(mean) and np.std(amps) < abs(mean):
+        raise ReadingsError(say("The current changes its sign: look how the clamp sits."))
+    warnings.append(say("The current was read as negative: it is taken the other way round, as of a clamp that was turned."))
+    return -amps
+
+
+def _can_be(volts: Array, amps: Array) -> None:
+    """Raises ReadingsError where volts and amperes cannot be those of an input with nothing attached."""
+    mean_v, mean_a = float(np.median(volts)), float(np.median(np.abs(amps)))
+    if mean_v < _LEAST_V and mean_a > mean_v:
+        raise ReadingsError(
+            say(
+                "{volts} V and {amps} A at an input with nothing attached: volts and amperes seem to be swapped. Say which column is which.",
+                volts=show(mean_v, 3),
+                amps=show(mean_a, 3),
+            )
+        )
+    if mean_v * mean_a > _MOST_IDLE_W:
+        raise ReadingsError(
+            say(
+                "{watts} W with nothing attached cannot be: are the amperes milliamperes, or was something attached? Say the unit with --columns “current in mA”.",
+                watts=show(mean_v * mean_a, 3),
+            )
+        )
+
+
+def _about_cycles(course: Course, volts: Array) -> str:
+    mean_v = float(np.mean(volts))
+    return say(
+        "It draws in bursts: {high} W for {share:.0f} % of the time, every {period}, and {low} W between. The mean is that of whole periods.{few}",
+        high=show(course.high * mean_v, 3),
+        low=show(course.low * mean_v, 3),
+        share=100 * course.on_share,
+        period=show_duration(course.period_s),
+        few=say(" Its bursts are no longer than a reading or two: shorter ones are not seen; read faster.") if course.shortest < 3 else "",
+    )
+
+
+def _one_level(course: Course, whole: Course, volts: Array) -> None:
+    """Raises ReadingsError where there is no one level to be called its draw."""
+    mean_v = float(np.mean(volts))
+    kind = course.kind if course.kind in {RAMP, STEP, BURSTS} else whole.kind if whole.kind in {STEP, BURSTS} else STEADY
+    if kind == STEADY:
+        return
+    about = whole if whole.kind == kind else course
+    low, high = show(about.low * mean_v, 3), show(about.high * mean_v, 3)
+    if kind == RAMP:
+        raise ReadingsError(
+            say(
+                "It is not steady: it goes from {low} to {high} W while it is read. Read on until it stays where it is.", low=low, high=high
+            )
+        )
+    if kind == STEP:
+        raise ReadingsError(
+            say(
+                "It has two levels, {low} W and {high} W, one after the other: was something attached? Read each by itself.",
+                low=low,
+                high=high,
+            )
+        )
+    raise ReadingsError(
+        say(
+            "It draws in bursts, {high} W for {share:.0f} % of the time and {low} W between, and no whole periods were read: read over some more of them.",
+            low=low,
+            high=high,
+            share=100 * about.on_share,
+        )
+    )
 
 
 def idle_sentence(findings: Mapping[str, Finding]) -> str:

@@ -10,9 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.contributions import rectangular
-from ubrant.core.wording import say
 
 Mask = NDArray[np.bool_]
 
@@ -41,6 +40,7 @@ class SweepMeters:
 class Points:
     """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not.
 
+    ``has_output``: current or power of the output was read; without either both are 0 here, and nothing is known of the efficiency.
     ``half``: by the name of a quantity, (n,) how wide each reading is to both sides, of those that a person took down.
     """
 
@@ -51,6 +51,7 @@ class Points:
     output_w: Array
     source_v: Array
     half: Mapping[str, Array] = field(default_factory=dict)
+    has_output: bool = True
 
     def __len__(self) -> int:
         return len(self.input_v)
@@ -64,7 +65,7 @@ class Points:
         vin, iin, vout, iout, pout, source = (
             getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
         )
-        return Points(vin, iin, vout, iout, pout, source, half)
+        return Points(vin, iin, vout, iout, pout, source, half, self.has_output)
 
 
 def points_of(
@@ -75,15 +76,11 @@ def points_of(
     output_w: Array | None = None,
     source_v: Array | None = None,
 ) -> Points:
-    """Points from what was read; what is missing is worked out from what is there.
-
-    Raises
-    ------
-    ReadingsError
-        Neither current nor power of the output.
-    """
+    """Points from what was read; what is missing is worked out from what is there. Without current or power of the output thresholds are left."""
     if output_a is None and output_w is None:
-        raise ReadingsError(say("The output's current or power is missing: without one of them nothing can be said of its efficiency."))
+        none = np.zeros(len(output_v))
+        source = source_v if source_v is not None else np.full(len(input_v), math.nan)
+        return Points(input_v, input_a, output_v, none, none, source, has_output=False)
     missing = np.full(len(output_v), math.nan)
     watts, amps = (missing if column is None else column for column in (output_w, output_a))
     output_w = np.where(np.isfinite(watts), watts, output_v * amps)

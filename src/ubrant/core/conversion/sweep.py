@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
-from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
@@ -66,18 +66,23 @@ def analyse_sweep(
     """
     meters = meters or SweepMeters()
     points, warnings = _usable(points, meters)
+    if not points.has_output:
+        warnings.append(
+            say("The output's current was not read: nothing is said of its efficiency, only where it held and where it did not.")
+        )
     running = (
         points.output_v > OFF_SHARE * float(np.median(points.output_v[points.output_v > 0]))
         if (points.output_v > 0).any()
         else np.zeros(len(points), bool)
     )
     within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
+    regime = running & _near_usual(points.output_v, running)
     brackets = _brackets(points, running, within, tolerance)
-    figures = _figures(tolerance, rated_w, running, within, brackets, _nearest(points, within, tolerance), points.input_w)
+    figures = _figures(tolerance, rated_w, running, within, regime, brackets, _nearest(points, within, tolerance), points.input_w)
     base = figures(points)
     parts = _uncertainties(points, meters, figures, base)
-    model = _model_of(points, within)
-    scatter = _fit_scatter(points, within, model, rated_w) if meters.known else {}
+    model = _model_of(points, regime)
+    scatter = _fit_scatter(points, regime, model, rated_w) if meters.known else {}
     findings: dict[str, Finding] = {}
     for key in _NAMES:
         value = base[key]
@@ -93,8 +98,29 @@ def analyse_sweep(
         scaled = None if uncertainty is None else merged(c.times(factor) if c.source not in _OWN else c for c in uncertainty)
         findings[key] = Finding(key, name, found, unit, scaled, working)
     eta, eta_u = _efficiency(points, meters, running)
+    findings |= _each_efficiency(points, eta, eta_u, meters.known)
     _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
     return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
+
+
+_MOST_SHOWN = 16
+
+
+def _each_efficiency(points: Points, eta: Array, eta_u: Array, known: bool) -> dict[str, Finding]:
+    """Efficiency at each measured point; where there are many, at each load near the middle input voltage."""
+    shown = np.flatnonzero(np.isfinite(eta) & (points.output_w > IDLE_SHARE * float(points.output_w.max(initial=0.0))))
+    if len(shown) > _MOST_SHOWN:
+        middle = float(np.median(points.input_v[shown]))
+        near = float(points.input_v[shown][np.argmin(np.abs(points.input_v[shown] - middle))])
+        shown = shown[np.abs(points.input_v[shown] - near) < _SAME_VOLTS * near][:_MOST_SHOWN]
+    found = {}
+    for number, k in enumerate(shown[np.argsort(points.output_w[shown], kind="stable")].tolist(), start=1):
+        key = f"efficiency_{number}"
+        parts = (Contribution("the meters", float(eta_u[k]) / 2),) if known and math.isfinite(float(eta_u[k])) else None
+        name = say("Efficiency at {load} W, {volts} V in", load=show(float(points.output_w[k]), 3), volts=show(float(points.input_v[k]), 3))
+        working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
+        found[key] = Finding(key, name, float(eta[k]), "%", parts, working)
+    return found
 
 
 Figures = Callable[[Points], dict[str, float | None]]
@@ -133,6 +159,7 @@ def _figures(
     rated_w: float | None,
     running: Mask,
     within: Mask,
+    regime: Mask,
     brackets: Brackets,
     nearest: int | None,
     weighed_by: Array,
@@ -140,14 +167,14 @@ def _figures(
     """How to work everything out. Which points are within tolerance, and what each weighs, stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
-        model = _model_of(p, within, weighed_by)
+        model = _model_of(p, regime, weighed_by)
         return {
-            **of_model(model, p, within, rated_w),
+            **of_model(model, p, regime, rated_w),
             "idle_power": _idle_power(p, running, model),
             "line_regulation": _median(_slopes(p, within, line=True)),
             "load_regulation": _median(_slopes(p, within, line=False)),
             **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
-            "loss_scatter": _scatter(p, within, model),
+            "loss_scatter": _scatter(p, regime, model),
             "lead_resistance": _lead(p)[0],
             "rated_from": _rated_from(p, within, rated_w),
             "headroom": _headroom(p, nearest, tolerance),
@@ -218,13 +245,7 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
     uncertainty = _power_uncertainty(loaded, meters)
     above = loaded.output_w > loaded.input_w + 2 * uncertainty
     if len(loaded) and above.mean() > 0.7:
-        raise ReadingsError(
-            say(
-                "More comes out than goes in at {int} of {loaded} points: input and output look swapped. Swap the columns, or the meters.",
-                int=int(above.sum()),
-                loaded=len(loaded),
-            )
-        )
+        raise ReadingsError(_more_out_than_in(loaded, int(above.sum())))
     if above.any():
         warnings.append(
             say(
@@ -236,6 +257,25 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
         all_above = points.output_w > points.input_w + 2 * _power_uncertainty(points, meters)
         points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
     return points, warnings
+
+
+_BEYOND_SWAPPED = 20.0
+
+
+def _more_out_than_in(loaded: Points, above: int) -> str:
+    """The likeliest slip behind it."""
+    ratio = float(np.median(loaded.output_w / np.maximum(np.abs(loaded.input_w), 1e-12)))
+    if ratio > _BEYOND_SWAPPED:
+        return say(
+            "{ratio} times as much comes out as goes in: is one of the currents in milliamperes? Mend its heading, or say its unit with --columns “output current in mA”.",
+            ratio=plain(ratio, 2),
+        )
+    return say(
+        "More comes out than goes in at {above} of {loaded} points, {ratio} times as much: input and output look swapped, or one of the meters was on another range. Look at the columns and the meters.",
+        above=above,
+        loaded=len(loaded),
+        ratio=plain(ratio, 3),
+    )
 
 
 def _power_uncertainty(points: Points, meters: SweepMeters) -> Array:
@@ -276,7 +316,7 @@ def _idle(points: Points) -> Mask:
 
 def _model_of(points: Points, within: Mask, weighed_by: Array | None = None) -> LossModel | None:
     chosen = points.where(within)
-    if not len(chosen):
+    if not len(chosen) or not points.has_output:
         return None
     fitted = fit_loss(chosen.input_w, chosen.output_w, None if weighed_by is None else weighed_by[within])
     return fitted[0] if fitted else None
@@ -284,6 +324,8 @@ def _model_of(points: Points, within: Mask, weighed_by: Array | None = None) -> 
 
 def _idle_power(points: Points, running: Mask, model: LossModel | None) -> float | None:
     idle = _idle(points) & running
+    if not points.has_output:
+        return None
     if idle.any():
         return float(np.mean(points.input_w[idle]))
     return model.fixed_w if model else None
@@ -491,7 +533,7 @@ def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w:
 
 def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Array, Array]:
     """(percent, expanded uncertainty) at each point; NaN where the output is off or nothing is drawn."""
-    on = running & (points.input_w > 0)
+    on = running & (points.input_w > 0) & points.has_output
     eta = np.where(on, 100 * points.output_w / np.where(on, points.input_w, 1.0), math.nan)
     if not meters.known:
         return eta, np.full(len(points), math.nan)

@@ -77,6 +77,8 @@ class Rows:
         if not self.asked:
             there = [None if not np.isfinite(c).any() else c for c in (iout, pout)]
             return points_of(vin, iin, vout, there[0], there[1], source)
+        if not np.isfinite(iout).any() and not np.isfinite(pout).any():
+            return points_of(vin, iin, vout, source_v=source)
         widths = dict(zip(_WIDE, (self.half[:, QUANTITIES.index(key)] for key in _WIDE.values()), strict=True))
         if np.isfinite(pout).any():  # watts that were read stand: what is worked out beside them has no width of its own
             widths.pop("output_a")
@@ -210,8 +212,6 @@ def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
     if iin is None and pin is not None:
         iin = np.divide(pin, vin, out=np.zeros_like(pin), where=vin > 0)
     assert iin is not None
-    if iout is None and pout is None:
-        raise ReadingsError(say("The output's current or power is missing: without one of them nothing can be said of its efficiency."))
     missing = np.full(len(time), math.nan)
     hertz = next((table[(t, "Hz")] for t in ("output", "ac") if (t, "Hz") in table), missing)
     found = (vin, iin, vout, iout, pout, hertz, table.get(("source", "V")))

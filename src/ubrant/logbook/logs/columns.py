@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantities.quantity import unit_factor
@@ -48,7 +49,7 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
         One is missing, could be several, or is in a unit that cannot be.
     """
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
-    wanted, units = _units(wanted or "")
+    wanted, units = said_units(wanted or "", _UNITS)
     where = f"{sheet.name}, line {sheet.heading_line}"
     if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
         raise ColumnsError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
@@ -75,9 +76,9 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
                 f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".'
             )
         chosen[quantity] = chosen_heading[0]
-    chosen = {quantity: _in_unit(heading, units.get(quantity, "")) for quantity, heading in chosen.items()}
+    chosen = {quantity: in_unit(heading, units.get(quantity, "")) for quantity, heading in chosen.items()}
     if power is not None and "power" in units:
-        power = _in_unit(power, units["power"])
+        power = in_unit(power, units["power"])
     for heading in chosen.values():
         if heading.trouble:
             raise ColumnsError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
@@ -115,24 +116,33 @@ def _with_others(chosen: dict[str, Heading], power: Heading | None, headings: li
     return Columns(chosen["time"], chosen["voltage"], current, power if current is None else None, date, event, run, others)
 
 
-def _units(wanted: str) -> tuple[str, dict[str, str]]:
-    """What was said of columns, and of their units: ``time in min``, ``current=I in mA``."""
+def said_units(wanted: str, known: Mapping[str, str]) -> tuple[str, dict[str, str]]:
+    """What was said of columns without their units, and the units: ``time in min``, ``current=I in mA``, ``input current in mA``.
+
+    Parameters
+    ----------
+    known : the last word of what a column may be, with its base unit
+
+    Raises
+    ------
+    LogError
+        A unit that it cannot have.
+    """
     parts, units = [], {}
-    for part in filter(None, re.split(r"\s*,\s*(?=\w+\s*(?:=|in\s))", wanted.strip())):
-        if match := re.fullmatch(r"(\w+)\s*(=.*?)?\s+in\s+(\S+)", part):
-            if match[1] not in LIKE:
-                raise LogError(f"“{part}” is not understood: write it like “time in min” or “current=I in mA”.")
+    for part in filter(None, re.split(r"\s*,\s*(?=[\w ]+(?:=|\sin\s))", wanted.strip())):
+        match = re.fullmatch(r"([\w ]*?\w)\s*(=.*?)?\s+in\s+(\S+)", part)
+        if match and match[1].split()[-1].lower() in known:
             unit = unit_factor(match[3])
-            if unit is None or unit.unit != _UNITS[match[1]]:
+            if unit is None or unit.unit != known[match[1].split()[-1].lower()]:
                 raise LogError(f"“{part}”: {match[3]} is no unit of {match[1]} that Ubrant knows.")
-            units[match[1]] = match[3]
+            units[match[1].lower()] = match[3]
             part = f"{match[1]}{match[2]}" if match[2] else ""
         if part:
             parts.append(part)
     return ",".join(parts), units
 
 
-def _in_unit(heading: Heading, symbol: str) -> Heading:
+def in_unit(heading: Heading, symbol: str) -> Heading:
     """The column in the unit that a person said it has, whatever its heading says."""
     unit = unit_factor(symbol) if symbol else None
     return heading if unit is None else replace(heading, unit=unit.unit, factor=unit.value, has_unit=True, trouble="")

@@ -9,6 +9,7 @@ import numpy as np
 
 from ubrant.core.record.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
+from ubrant.logbook.logs.columns import in_unit, said_units
 from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
 from ubrant.logbook.logs.log_file import LeftOut, LogError
 from ubrant.logbook.logs.read import sheet_of
@@ -35,7 +36,7 @@ def read_taps(path: Path, columns: str | None = None) -> TapLog:
 
     Parameters
     ----------
-    columns : ``time=…,input voltage=…,output current=…``, headings or column numbers, where the headings do not say it
+    columns : ``time=…,input voltage=…,output current=…``, headings or column numbers, where the headings do not say it; ``input current in mA``
 
     Raises
     ------
@@ -44,7 +45,8 @@ def read_taps(path: Path, columns: str | None = None) -> TapLog:
     """
     sheet = _sheet(path, columns)
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
-    said = _said(columns or "", headings, f"{sheet.name}, line {sheet.heading_line}")
+    columns, units = said_units(columns or "", _WORDS)
+    said = _said(columns, headings, f"{sheet.name}, line {sheet.heading_line}")
     chosen: dict[tuple[str, str], Heading] = {key: heading for key, heading in said.items() if key[0]}
     headings = [h for h in headings if h.index not in {s.index for s in said.values()}]
     for heading in headings:
@@ -61,6 +63,11 @@ def read_taps(path: Path, columns: str | None = None) -> TapLog:
             f"{sheet.name}, line {sheet.heading_line}: no heading among {seen} names a tap. Write them like “input voltage / V”, “output current / A”."
         )
     time = said.get(("", "s")) or next(iter(choose(headings, "time")), None)
+    time = in_unit(time, units.get("time", "")) if time is not None else None
+    for wanted, unit in units.items():
+        tap, _, word = wanted.rpartition(" ")
+        if word != "time" and (tap, _WORDS[word]) in chosen:
+            chosen[(tap, _WORDS[word])] = in_unit(chosen[(tap, _WORDS[word])], unit)
     return _columns(sheet, chosen, time)
 
 

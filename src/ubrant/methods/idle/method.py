@@ -159,6 +159,7 @@ class IdleMethod(Method):
                     battery_wh=criteria.battery_wh,
                     half_v=read.half_v,
                     half_a=read.half_a,
+                    time_s=read.time_s,
                 )
             except ReadingsError as error:
                 trouble = trouble or str(error)
@@ -169,7 +170,7 @@ class IdleMethod(Method):
             findings |= {f"{key}{suffix}": replace(f, key=f"{key}{suffix}", name=f.name + note) for key, f in found.items()}
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
         if "idle_power" not in findings:
-            nothing = trouble if not record.head.plan and trouble else say("Nothing was read yet with it switched on.")
+            nothing = trouble or say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
         if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
             return Account(trouble=slip, drawings=lambda: (_course(traces),))

@@ -262,6 +262,8 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     """
     points, setup = rows.points(), record.head.setup
     assert points is not None
+    if not points.has_output:
+        raise ReadingsError(say("The output's current or power is missing: without one of them a load step says nothing."))
     battery = setup.battery.label if setup.battery is not None else None
     hertz = rows.column("output", "Hz")
     if record.head.plan:

@@ -10,11 +10,24 @@ def sweep_sentence(sweep: Sweep) -> str:
     """What a colleague would say of it."""
     best, at, idle = (sweep.findings[key] for key in ("peak_efficiency", "peak_at", "idle_power"))
     sentences = []
-    if best.value is not None:
+    if best.value is not None and best.value > 100:
+        sentences.append(say("Its best efficiency cannot be told from 100 %: {best}", best=best.with_uncertainty()))
+    elif best.value is not None:
         sentences.append(say("Best {best} at {load}", best=best.with_uncertainty(), load=at.value_text()))
     if idle.value is not None:
         sentences.append(say("idle draw {draw}", draw=idle.with_uncertainty()))
     dropout = sweep.findings["dropout_voltage"]
     if dropout.value is not None:
         sentences.append(say("leaves tolerance at {volts}", volts=dropout.with_uncertainty()))
-    return ("; ".join(sentences) + ".") if sentences else say("Too few points for its losses.")
+    if not any(key in sweep.findings and sweep.findings[key].value is not None for key in ("peak_efficiency", "efficiency_1")):
+        for key in ("shutoff_voltage", "restart_voltage"):
+            if (found := sweep.findings[key]).value is not None:
+                sentences.append(f"{found.name.lower()} {found.with_uncertainty()}")
+    each = [f for key, f in sweep.findings.items() if key.startswith("efficiency_")]
+    if each and best.value is None:
+        highest = max(each, key=lambda f: f.value or 0.0)
+        sentences.insert(0, f"{highest.name}: {highest.with_uncertainty()}")
+    if not sentences:
+        return say("Too few points for its losses.")
+    text = "; ".join(sentences)
+    return f"{text[0].upper()}{text[1:]}."
