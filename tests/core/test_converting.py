@@ -10,7 +10,7 @@ import pytest
 
 from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.candidates import Candidate, Job, rank, ranking_sentence
-from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD, PROTECTION, Ending, Source, what_ended
+from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, NOT_KNOWN, OVERLOAD, PROTECTION, Ending, Source, what_ended
 from ubrant.core.conversion.loss_model import LossModel
 from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
@@ -188,7 +188,8 @@ LEAD = Source(12.0, LEAD_ACID, 6)
         (Ending(200, 10.5, 10.6, 20, 11.9, 12.2, 12.45), LEAD, LEADS, "the leads took 1.4 V"),
         (Ending(200, 10.5, 10.6, 20, 10.7, 12.2, 12.45), LEAD, INVERTER, "are the battery's own sag"),
         (Ending(200, 10.5, 10.6, 20), None, INVERTER, "Nobody read the battery"),
-        (Ending(200, 12.0, 12.1, 20, 12.1, 13.1, 13.15), Source(12.0, LIFEPO4, 4), INVERTER, "voltage cannot tell how much is left"),
+        (Ending(200, 11.3, 11.4, 20, 11.4, 13.1, 13.15), Source(12.0, LIFEPO4, 4), INVERTER, "voltage cannot tell how much is left"),
+        (Ending(200, 12.4, 12.4, 20, 12.5, 13.1, 13.15), Source(12.0, LIFEPO4, 4), NOT_KNOWN, "that is no low voltage"),
     ],
 )
 def test_what_ended_it(ending, source, word, says):

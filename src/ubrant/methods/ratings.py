@@ -10,16 +10,28 @@ from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.wording import say
 
 _MAINS_V = 80.0
+_SPAN = r"(\d+(?:[.,]\d+)?)\s*(?:V\s*)?(?:-|–|…|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V\b"
+_USUAL_V = (12.0, 24.0, 48.0, 5.0, 230.0, 120.0)
 
 
 @dataclass(frozen=True)
 class UnitRatings:
-    """``input_v``, ``output_v``; ``rated_a`` and ``rated_w`` of the output, None where the label does not say."""
+    """``input_v``, ``output_v``; ``rated_a`` and ``rated_w`` of the output, ``window`` of the input in V, None where the label does not say."""
 
     input_v: float
     output_v: float
     rated_a: float | None
     rated_w: float | None
+    window: tuple[float, float] | None = None
+
+    @property
+    def highest_v(self) -> float:
+        """The highest input it may be tried at: its window's, or 15 % over its input where the label gives none."""
+        return self.window[1] if self.window is not None else 1.15 * self.input_v
+
+    @property
+    def lowest_v(self) -> float:
+        return self.window[0] if self.window is not None else 0.5 * self.input_v
 
     @property
     def watts(self) -> float:
@@ -46,7 +58,12 @@ def read_ratings(unit: Unit) -> UnitRatings:
     ValueError
         It does not say so much.
     """
-    volts = [parse_quantity(f"{m[1]} V", "V") for m in re.finditer(r"(\d+(?:[.,]\d+)?)\s*V\b", unit.label_text)]
+    text = unit.label_text
+    spans = [(float(m[1].replace(",", ".")), float(m[2].replace(",", "."))) for m in re.finditer(_SPAN, text, re.I)]
+    window = next(((low, high) for low, high in spans if 0 < low < high), None)
+    volts = [parse_quantity(f"{m[1]} V", "V") for m in re.finditer(r"(\d+(?:[.,]\d+)?)\s*V\b", re.sub(_SPAN, " ", text, flags=re.I))]
+    if window is not None:
+        volts = [usual_in(*window), *volts]
     if len(volts) < 2:
         raise ValueError(say("The label of {name} has to say what goes in and what comes out, like “12 V to 5 V, 3 A”.", name=unit.name))
     amps = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", unit.label_text)
@@ -54,4 +71,9 @@ def read_ratings(unit: Unit) -> UnitRatings:
     if not amps and not watts:
         raise ValueError(say("The label of {name} has to say how much it gives, like “3 A” or “90 W”.", name=unit.name))
     rated_a = float(amps[1].replace(",", ".")) if amps else None
-    return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None)
+    return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None, window)
+
+
+def usual_in(low: float, high: float) -> float:
+    """The usual system voltage in a window, or else its middle."""
+    return next((volts for volts in _USUAL_V if low <= volts <= high), (low + high) / 2)

@@ -10,15 +10,15 @@ from tests.methods.making import write
 STEPS = "time / s,source voltage / V,input voltage / V,input current / A,ac voltage / V,ac power / W,ac frequency / Hz\n"
 
 
-def steps_rows(lead_ohm: float, ends_off: bool = True) -> list[tuple[float, ...]]:
+def steps_rows(lead_ohm: float, ends_off: bool = True, source_ohm: float = 0.015) -> list[tuple[float, ...]]:
     """A 200 W inverter on a battery of 12.7 V and 15 mΩ, ten readings a step; what is over 10.5 V at its terminals keeps it on."""
     rows, time = [], 0.0
     for watts in (0.0, 20.0, 60.0, 120.0, 190.0):
         need = 6.0 + 1.06 * watts + 0.0004 * watts**2
         amps = need / 12.0
         for _ in range(40):
-            amps = need / (12.7 - amps * (0.015 + lead_ohm))
-        source = 12.7 - 0.015 * amps
+            amps = need / (12.7 - amps * (source_ohm + lead_ohm))
+        source = 12.7 - source_ohm * amps
         for _ in range(10):
             rows.append((time, source, source - lead_ohm * amps, amps, 230.0 - 0.02 * watts, watts, 50.0))
             time += 2.0
@@ -30,15 +30,16 @@ def steps_rows(lead_ohm: float, ends_off: bool = True) -> list[tuple[float, ...]
 
 
 @pytest.mark.parametrize(
-    "lead_ohm, battery, ended_by, says",
+    "lead_ohm, source_ohm, battery, ended_by, says",
     [
-        (0.08, "12 V 45 Ah lead-acid", "leads", "shorter or thicker ones keep it running longer"),
-        (0.005, "12 V 45 Ah lead-acid", "inverter", "its own low-voltage cut-off, on the loaded voltage"),
-        (0.005, "", "inverter", "its own low-voltage cut-off"),
+        (0.08, 0.015, "12 V 45 Ah lead-acid", "leads", "shorter or thicker ones keep it running longer"),
+        (0.005, 0.07, "12 V 45 Ah lead-acid", "inverter", "its own low-voltage cut-off, on the loaded voltage"),
+        (0.005, 0.07, "", "inverter", "its own low-voltage cut-off"),
+        (0.005, 0.015, "12 V 45 Ah lead-acid", "not known", "that is no low voltage"),
     ],
 )
-def test_what_ended_load_steps(tmp_path, lead_ohm, battery, ended_by, says):
-    log = write(tmp_path, steps_rows(lead_ohm), STEPS)
+def test_what_ended_load_steps(tmp_path, lead_ohm, source_ohm, battery, ended_by, says):
+    log = write(tmp_path, steps_rows(lead_ohm, source_ohm=source_ohm), STEPS)
     made = said(log, "--method", "steps", "--rated", "200 W", "--tolerance", "230 V 10%", *(("--battery", battery) if battery else ()))
     assert made["ended_by"] == ended_by
     assert says in made["sentence"]

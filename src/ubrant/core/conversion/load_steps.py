@@ -20,7 +20,15 @@ from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
-BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON = "battery", "protection", "leads", "inverter", "overload", "person"
+BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON, NOT_KNOWN = (
+    "battery",
+    "protection",
+    "leads",
+    "inverter",
+    "overload",
+    "person",
+    "not known",
+)
 _COLLAPSED = 0.4
 _LOADED = 0.02
 _EMPTY_POINTS = 25.0
@@ -60,12 +68,12 @@ def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, 
         return None
     volts, amps, out, watts = (np.asarray(a)[known] for a in (input_v, input_a, output_v, output_w))
     source = None if source_v is None else np.asarray(source_v)[known]
-    on = np.flatnonzero(out > _COLLAPSED * float(out.max()))
-    if not len(on) or on[-1] == len(out) - 1:
+    on = out > _COLLAPSED * float(out.max())
+    loaded = watts > _LOADED * float(np.nanmax(watts))
+    went = np.flatnonzero(on[:-1] & loaded[:-1] & ~on[1:])  # with nothing attached it was switched off
+    if not len(went):
         return None
-    last = int(on[-1])
-    if not watts[last] > _LOADED * float(np.nanmax(watts)):
-        return None  # it was switched off, nothing attached
+    last = int(went[0])  # the first stays the first, however often it is tried again
     rest = volts if source is None or not np.isfinite(source[last + 1 :]).any() else source
     after = rest[last + 1 :][np.isfinite(rest[last + 1 :])]
     return Ending(
@@ -279,6 +287,16 @@ def _left(ending: Ending, source: Source | None) -> Finding | None:
     )
 
 
+_SYSTEM_V = 12.0
+_LOW = 0.99
+
+
+def _is_low(input_v: float, nominal_v: float) -> bool:
+    """Whether an input voltage is one at which an inverter gives up because it is low. Common practice, no source: 11.9 V of a 12 V system."""
+    system = max(round(nominal_v / _SYSTEM_V), 1) * _SYSTEM_V if nominal_v > 0.75 * _SYSTEM_V else nominal_v
+    return input_v <= _LOW * system
+
+
 def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
     """(word, sentence): which of battery, its protection, leads, the inverter's own limits ended it."""
     nominal = source.nominal_v if source is not None else usual_v
@@ -332,6 +350,15 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
                 drop=show(drop, 2),
                 tail=tail,
             )
+        )
+    if not _is_low(ending.input_v, nominal):
+        return (
+            NOT_KNOWN,
+            say(
+                "{at}: that is no low voltage. Whether it was too warm, overloaded for a moment, or something came off, these readings do not tell.{tail}",
+                at=at,
+                tail=tail,
+            ),
         )
     split = ""
     if math.isfinite(sag) and math.isfinite(drop):

@@ -6,7 +6,7 @@ Everything is worked out over whole cycles; docs/sums.md has the formulas.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -89,18 +89,163 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     first = float(harmonics[0])
     if not first > 0:
         raise ReadingsError(say("There is no alternating voltage in this record."))
-    thd = math.sqrt(max(ac_rms**2 - first**2, 0.0)) / first
-    thd_40 = math.sqrt(float(np.sum(harmonics[1:] ** 2))) / first
-    peak = float(np.max(np.abs(ac)))
+    noise = _noise(wave, crossings, per_cycle)
+    peak, peak_u = _peak(wave, crossings, per_cycle, noise)
     mean_abs = float(np.average(np.abs(wave), weights=weight))
-    crest, form = peak / ac_rms, ac_rms / mean_abs
-    flat = _flat_share(ac, peak)
-    kind = _kind(ac, thd, crest, flat)
+    clean_rms = math.sqrt(max(ac_rms**2 - noise**2, 1e-30))
+    crest, form = peak / clean_rms, ac_rms / mean_abs
+    flat = _flat_share(ac, float(np.max(np.abs(ac))))
+    distorted = _distortion(harmonics, ac_rms, noise, float(weight.sum()), _wander(crossings))
+    kind = _kind(ac, distorted.with_noise, float(np.max(np.abs(ac))) / ac_rms, flat)
     averaging = mean_abs * AVERAGE_TO_RMS
     jitter = _jitter(crossings, frequency, step_s)
-    findings = _as_findings(rms, ac_rms, frequency, jitter, crest, form, thd, thd_40, averaging, dc, flat, cycles, gain, zero_v, step_s)
+    steep = _slope(wave, crossings)
+    crossing_s = noise / max(steep / step_s, 1e-30)
+    between = 1.0 if steep > _EDGE * peak else _STRAIGHT  # an edge may lie anywhere between two samples; a slope is found between them
+    findings = _as_findings(rms, ac_rms, frequency, jitter, form, averaging, dc, flat, cycles, gain, zero_v, step_s, crossing_s, between)
+    crest_parts = (Contribution("noise at the peak", peak_u / clean_rms),)
+    findings["crest_factor"] = Finding(
+        "crest_factor",
+        "Crest factor",
+        crest,
+        "",
+        crest_parts,
+        say("peak ÷ RMS, noise taken off; a sine has {show}", show=show(math.sqrt(2))),
+    )
+    findings |= _of_distortion(distorted, first, cycles)
+    findings = {key: findings[key] for key in _ORDER}
+    thd, crest = distorted.with_noise, float(np.max(np.abs(ac))) / ac_rms
+    if _wander(crossings) > _UNSTEADY_TURNS:
+        for key in ("thd", "thd_40"):
+            findings[key] = replace(
+                findings[key], value=None, contributions=None, working=say("its frequency is too unsteady for harmonics")
+            )
     warnings = list(_warnings(kind, voltage_v, peak, averaging, ac_rms, jitter, frequency, crest))
     return Waveform(findings, kind, harmonics, cycles, tuple(warnings))
+
+
+_ORDER = ("rms", "frequency", "crest_factor", "form_factor", "thd", "thd_40", "thd_n", "average_reading", "flat_top")
+_UNSTEADY_TURNS = 0.01
+"""Cycles that wander by more than so much of a turn about an even pace have no harmonics to speak of. Common practice, no source."""
+_LEVELS = 20
+_SMOOTH = 0.03
+_EDGE, _STRAIGHT = 0.25, 0.02
+
+
+@dataclass(frozen=True)
+class _Distortion:
+    """Shares of the first harmonic: all harmonics and the first forty, noise taken off, with standard uncertainties; with noise; the floor."""
+
+    all_of_it: float
+    all_u: float
+    to_40: float
+    to_40_u: float
+    with_noise: float
+    floor_all: float
+    floor_40: float
+
+
+def _grid(wave: Array, crossings: Array, per_cycle: float) -> Array:
+    """(cycles, m) the wave of each cycle on a common base of phase."""
+    m = max(int(per_cycle), 8)
+    place = np.arange(len(wave))
+    turns = np.arange(m) / m
+    return np.array([np.interp(a + turns * (b - a), place, wave) for a, b in zip(crossings[:-1], crossings[1:], strict=True)])
+
+
+def _noise(wave: Array, crossings: Array, per_cycle: float) -> float:
+    """Standard deviation of one sample's noise, its quantisation included: by how cycles differ from each other, or by the fastest changes."""
+    digits = np.diff(np.unique(np.round(wave, 9)))
+    digits = digits[digits > 1e-6 * float(np.ptp(wave))]
+    step = float(np.median(digits)) if _LEVELS < len(digits) < len(wave) / 4 else 0.0
+    third = np.diff(wave, 3)  # a wave of few harmonics leaves little of itself in it, and steps only now and then
+    fast = float(np.median(np.abs(third))) / 0.6745 / math.sqrt(20)
+    return max(fast, step / math.sqrt(12))
+
+
+def _peak(wave: Array, crossings: Array, per_cycle: float, noise: float) -> tuple[float, float]:
+    """The peak, what noise adds to the highest of many samples taken off, and its standard uncertainty."""
+    mean = _grid(wave, crossings, per_cycle).mean(axis=0)
+    left = noise / math.sqrt(max(len(crossings) - 1, 1))
+    top = float(np.max(np.abs(mean)))
+    many = max(float(np.sum(np.abs(mean) > top - 3 * left)), 1.0)
+    above = left * math.sqrt(2 * math.log(many)) if many > 1.5 else 0.0
+    k = int(np.argmax(np.abs(mean)))
+    bend = abs(float(mean[k - 1] - 2 * mean[k] + mean[(k + 1) % len(mean)]))
+    missed = (
+        max(bend - 2.5 * left, 0.0) / 6 if bend < _SMOOTH * top else 0.0
+    )  # the top between samples, and what straight lines between them cut off
+    if many < 2.5:
+        return top + missed, math.hypot(left, rectangular(missed / 2))
+    return top - above / 2 + missed, math.hypot(0.7 * left, rectangular(above / 3), rectangular(missed / 2))
+
+
+def _slope(wave: Array, crossings: Array) -> float:
+    """How steeply it goes up through its middle, volts a sample."""
+    steep = [abs(float(wave[min(int(c) + 1, len(wave) - 1)] - wave[int(c)])) for c in crossings]
+    return float(np.median(steep))
+
+
+def _wander(crossings: Array) -> float:
+    """How far the crossings lie from an even pace, turns (root mean square)."""
+    if len(crossings) < 4:
+        return 0.0
+    k = np.arange(len(crossings))
+    line = np.polyfit(k, crossings, 1)
+    return float(np.std(crossings - np.polyval(line, k))) / float(line[0])
+
+
+def _distortion(harmonics: Array, ac_rms: float, noise: float, samples: float, wander: float) -> _Distortion:
+    """Distortion with the noise taken off: noise is a part of what is left beside the first harmonic, and of every harmonic."""
+    first = float(harmonics[0])
+    rest = max(ac_rms**2 - first**2, 0.0)
+    rest_u = noise * math.sqrt(2 / samples) * math.sqrt(noise**2 + 2 * rest)
+    jumped = first * 2 * math.pi * wander
+    all_square = max(rest - noise**2 - jumped**2, 0.0)
+    of_each = 2 * noise**2 / samples
+    higher = float(np.sum(harmonics[1:] ** 2))
+    count = int(np.count_nonzero(harmonics[1:]))
+    to_40_square = max(higher - count * of_each, 0.0)
+    to_40_u = math.sqrt(count * of_each**2 + 2 * of_each * to_40_square)
+    floor_all = math.sqrt(math.hypot(2 * rest_u, jumped**2)) / first
+    floor_40 = math.sqrt(2 * math.sqrt(max(count, 1)) * of_each) / first
+
+    def root(square: float, u: float, floor: float) -> tuple[float, float]:
+        value = math.sqrt(square) / first
+        return value, u / (2 * first**2 * max(value, floor / 2, 1e-12))
+
+    all_of_it, all_u = root(all_square, math.hypot(rest_u, jumped**2), floor_all)
+    to_40, of_40_u = root(to_40_square, to_40_u, floor_40)
+    return _Distortion(all_of_it, all_u, to_40, of_40_u, math.sqrt(rest) / first, floor_all, floor_40)
+
+
+def _of_distortion(found: _Distortion, first: float, cycles: int) -> dict[str, Finding]:
+    """THD and THD+N; under the floor of the noise *anywhere up to it*."""
+    over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
+
+    def one(key: str, name: str, value: float, u: float, floor: float, working: str) -> Finding:
+        if value < floor:
+            parts = (
+                Contribution(
+                    "below the floor", rectangular(50 * floor), say("noise is all there is under {floor} %", floor=show(100 * floor, 2))
+                ),
+            )
+            return Finding(key, name, 50 * floor, "%", parts, say("below the floor of the noise"))
+        return Finding(key, name, 100 * value, "%", (Contribution("noise", 100 * u),), working)
+
+    made = (
+        one("thd", say("THD, all harmonics"), found.all_of_it, found.all_u, found.floor_all, f"√(rms² − dc² − f₁² − noise²) ÷ f₁ {over}"),
+        one(
+            "thd_40",
+            say("THD to the 40th"),
+            found.to_40,
+            found.to_40_u,
+            found.floor_40,
+            say("harmonics 2 to 40 (IEC 61000-4-7), noise taken off"),
+        ),
+        Finding("thd_n", say("THD and noise"), 100 * found.with_noise, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
+    )
+    return {f.key: f for f in made}
 
 
 def _weights(count: int, first: float, last: float) -> Array:
@@ -208,10 +353,7 @@ def _as_findings(
     ac_rms: float,
     frequency: float,
     jitter: float,
-    crest: float,
     form: float,
-    thd: float,
-    thd_40: float,
     averaging: float,
     dc: float,
     flat: float,
@@ -219,6 +361,8 @@ def _as_findings(
     gain: float | None,
     zero_v: float,
     step_s: float,
+    crossing_s: float,
+    between: float,
 ) -> dict[str, Finding]:
     volts = None
     if gain is not None:
@@ -227,8 +371,9 @@ def _as_findings(
             Contribution("voltage zero", rectangular(zero_v) * abs(dc) / max(rms, 1e-9)),
         )
     hertz = (
-        Contribution("sampling", frequency**2 * step_s / max(cycles, 1) / math.sqrt(6), "half a sample at each end"),
-        Contribution("steadiness", jitter / math.sqrt(max(cycles, 1))),
+        Contribution("sampling", frequency**2 * step_s * between / max(cycles, 1) / math.sqrt(6), "where between two samples it crossed"),
+        Contribution("steadiness", math.sqrt(max(jitter**2 - 2 * (frequency**2 * crossing_s) ** 2, 0.0) / max(cycles, 1))),
+        Contribution("noise at the crossings", math.sqrt(2) * frequency**2 * crossing_s / max(cycles, 1)),
     )
     over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
     findings = (
@@ -241,7 +386,6 @@ def _as_findings(
             hertz,
             say("{over}; single cycles differ by {jitter} Hz", over=over, jitter=show(jitter, 2)) if jitter else over,
         ),
-        Finding("crest_factor", "Crest factor", crest, "", (), say("peak ÷ RMS; a sine has {show}", show=show(math.sqrt(2)))),
         Finding(
             "form_factor",
             "Form factor",
@@ -250,8 +394,6 @@ def _as_findings(
             (),
             say("RMS ÷ mean of the rectified wave; a sine has {show}", show=show(math.pi / math.sqrt(8))),
         ),
-        Finding("thd", say("THD, all harmonics"), 100 * thd, "%", (), f"√(rms² − dc² − f₁²) ÷ f₁ {over}"),
-        Finding("thd_40", say("THD to the 40th"), 100 * thd_40, "%", (), say("harmonics 2 to 40 (IEC 61000-4-7)")),
         Finding(
             "average_reading",
             say("An average-responding meter shows"),

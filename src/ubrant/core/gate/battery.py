@@ -335,6 +335,17 @@ def _power(facts: BatteryFacts) -> tuple[str, str] | None:
     )
 
 
+def _label(facts: BatteryFacts) -> tuple[str, str] | None:
+    """A label that contradicts itself: whichever of its figures is judged by, the other says otherwise."""
+    against = [q for q in facts.label.queries if "without a voltage" not in q] if facts.label else []
+    if not against:
+        return None
+    return (
+        say("the label contradicts itself: {first}{rest}", first=against[0][0].lower(), rest=against[0][1:].rstrip(".?")),
+        say("Look at the label again and mend it on the shelf.") + if_it_is_so("label"),
+    )
+
+
 def _disagree(facts: BatteryFacts) -> tuple[str, str] | None:
     if not facts.disagreements:
         return None
@@ -449,6 +460,7 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
     Check(
         "held", PLAUSIBLE, DECIDES_NOTHING, "Digits that move with every reading do not stand still for a fifth of a run.", _held, asks=True
     ),
+    Check("label", PLAUSIBLE, DECIDES_NOTHING, "Wh = Ah × V on a label, and a mAh of a bank is counted at its cells.", _label, asks=True),
     Check("power", PLAUSIBLE, DECIDES_NOTHING, "Direct current: W = V·A.", _power, asks=True),
     Check(
         "disagree",

@@ -118,6 +118,8 @@ _RATES: tuple[tuple[str, Callable[[float], float]], ...] = (
 _CUTOFF = rf"(?:cut\s*-?\s*off|down\s+to|\bto\b|\bend(?:ing)?(?:\s+at)?|→)\s*:?\s*({NUMBER})\s*V(?:olts?)?\b(\s*(?:/|per|a)\s*cell)?"
 _CELLS = r"(?<![\w.,])(\d{1,3})\s*S(?:\s*(\d{1,3})\s*P)?(?![\w])"
 _TIMES_CELL = rf"(?<![\w.,])(\d{{1,3}})\s*[×x*]\s*(?={NUMBER}\s*V)"
+_BESIDE = r"(?<![\w.,])(\d{1,3})\s*[×x*]\s*(?:18650|21700|26650|14500|cells?\b|AA\b|AAA\b|C\b|D\b)"
+_PRIMARY = r"\b(?:alkaline|zinc[\s-]*carbon|carbon[\s-]*zinc|lithium[\s-]*primary|primary[\s-]*lithium|li\s*-?\s*mno2|li\s*-?\s*socl2|silver[\s-]*oxide|zinc[\s-]*air)\b"
 _OUTPUT = rf"(?:rated\s+)?(?:output|out)(?:\s+capacity)?\s*:?\s*({NUMBER})\s*(m?Ah)(?:\s*(?:@|at|/|\(|,)?\s*({NUMBER})\s*V\)?)?"
 _AT_FIVE = rf"({NUMBER})\s*(m?Ah)\s*(?:@|at|\()\s*(5(?:[.,]\d)?)\s*V\)?"
 _FIGURE = rf"(?<![\w])({NUMBER})\s*(mAh|Ah|kWh|mWh|Wh|mV|V(?:olts?)?|kg|g)(?![a-z])"
@@ -152,6 +154,17 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     for pattern, key in _CHEMISTRY_WORDS:
         if take(pattern):
             label = replace(label, chemistry=label.chemistry or key)
+    beside = take(_BESIDE)
+    if primary := take(_PRIMARY):
+        label = replace(
+            label,
+            guesses=(
+                say(
+                    "{name}: no cell to be charged; its capacity goes by the load, and no standard rate is known here. Say load and cut-off.",
+                    name=primary[0].strip().capitalize(),
+                ),
+            ),
+        )
     if cells := take(_CELLS) or take(_TIMES_CELL):
         label = replace(label, series=int(cells[1]), parallel=int(cells[2]) if cells.lastindex == 2 else None)
     if out := take(_OUTPUT) or (take(_AT_FIVE) if len(re.findall(r"Ah", rest, re.I)) > 1 else None):
@@ -178,10 +191,33 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
         chemistry=chemistry or label.chemistry,
     )
     _require_capacity(label)
+    if beside:
+        label = _side_by_side(label, int(beside[1]))
     if cutoff:
         cells_count = (label.series or 1) if cutoff[2] else 1
         label = replace(label, cutoff_v=parse_number(cutoff[1]) * cells_count)
     return _check(_fill_in(label))
+
+
+def _side_by_side(label: Label, count: int) -> Label:
+    """Several cells of a size: the volts of one, and the ampere-hours of one, are those of cells side by side; else they are in series."""
+    volts, charge = label.voltage_v, label.charge_ah
+    kind = label.kind_of_cell
+    singles = [n for c in ([kind] if kind else CHEMISTRIES.values()) for n in c.nominal_v]
+    if count < 2 or not volts or not charge:
+        return label
+    if any(abs(volts / n - 1) < 0.02 for n in singles) and volts < 4:
+        said = say(
+            "{count} cells of {charge} Ah at {volts} V, the volts of one: taken as side by side, {whole} Ah in all. If it is the whole, leave the number out.",
+            count=count,
+            charge=plain(charge),
+            volts=plain(volts),
+            whole=plain(charge * count),
+        )
+        return replace(label, charge_ah=charge * count, series=1, parallel=count, guesses=(*label.guesses, said))
+    if any(abs(volts / (n * count) - 1) < 0.02 for n in singles):
+        return replace(label, series=count)
+    return label
 
 
 def _number(text: str | None) -> float | None:
@@ -205,7 +241,9 @@ def _require_capacity(label: Label) -> None:
             raise LabelError(say("A label cannot say {value}: write what is printed, like “50 Ah 12.8 V”.", value=plain(value)))
     if label.charge_ah is None and label.energy_wh is None:
         raise LabelError(
-            say("No capacity found in “{what}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”.", what=label.text)
+            say("“{what}” is a capacitor's: farads are no ampere-hours, and it is not judged as a battery.", what=label.text)
+            if re.search(r"\d\s*(?:m|µ|u)?F\b|farad", label.text)
+            else say("No capacity found in “{what}”: write it in Ah, mAh or Wh, like “50 Ah 12.8 V”.", what=label.text)
             if label.text
             else say("The label is empty: write what is printed on the thing, like “50 Ah 12.8 V”.")
         )
@@ -213,7 +251,7 @@ def _require_capacity(label: Label) -> None:
 
 def _fill_in(label: Label) -> Label:
     """Work out what follows from what was said, keeping a note of each guess."""
-    guesses: list[str] = []
+    guesses: list[str] = list(label.guesses)
     voltage = label.voltage_v
     kind = label.kind_of_cell
     per_cell = [n for c in ([kind] if kind else CHEMISTRIES.values()) for n in c.nominal_v]
@@ -221,7 +259,7 @@ def _fill_in(label: Label) -> Label:
         voltage = voltage * label.series  # the voltage of one cell was given
     if voltage is None and label.charge_ah and label.energy_wh:
         voltage = label.energy_wh / label.charge_ah
-    if kind is None and voltage is not None:
+    if kind is None and voltage is not None and not re.search(_PRIMARY, label.text, re.I):
         kind = guess_chemistry(voltage)
         if kind is not None:
             count = cells_in_series(voltage, kind) or 1
@@ -281,6 +319,15 @@ def _check(label: Label) -> Label:
         )
     if charge and voltage is None:
         queries.append(say("A figure in Ah without a voltage is not an energy: add the volts if the label has them."))
+    if charge and energy and stated_energy and kind is None and voltage and 4.7 < voltage < 5.4 and label.voltage_v == voltage:
+        queries.append(
+            say(
+                "{energy} Wh ÷ {charge} Ah is {voltage} V: that is the socket's voltage, and banks count their mAh at the 3.6 or 3.7 V of their cells. One of the two is not what it says.",
+                energy=plain(energy, 3),
+                charge=plain(charge, 3),
+                voltage=plain(voltage, 3),
+            )
+        )
     if label.output_charge_ah and charge and label.output_charge_ah >= charge and (label.output_voltage_v or 5) > (voltage or 0):
         queries.append(say("More comes out at the socket than the cells hold: look at the two capacities again."))
     return replace(label, queries=tuple(queries))

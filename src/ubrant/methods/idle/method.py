@@ -51,7 +51,7 @@ class IdleMethod(Method):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
         return (
-            Field("input", "Input", Quantity("V"), f"{plain(round(ratings.input_v * 1.067, 1))} V"),
+            Field("input", "Input", Quantity("V"), f"{plain(round(min(ratings.input_v * 1.067, ratings.highest_v), 1))} V"),
             Field("seconds", "Read for", Quantity("s"), "5 min"),
             Field("economy", "Economy setting too", YesNo(), "yes" if setup.unit.kind == "inverter" else "no"),
             Field("battery_wh", "On a battery of", Quantity("Wh", may_be_empty=True), "640 Wh", part=CRITERIA),
@@ -66,7 +66,7 @@ class IdleMethod(Method):
         problems = []
         if not plan.seconds > 0 or not plan.input > 0:
             problems.append(Problem(True, say("Input and time have to be more than 0.")))
-        if plan.input > 1.3 * ratings.input_v:
+        if plan.input > (ratings.window[1] if ratings.window is not None else 1.3 * ratings.input_v):
             text = say(
                 "{volts} V is far over the {label} V on its label: over its window is damage.",
                 volts=plain(plan.input),

@@ -84,8 +84,8 @@ class SweepMethod(Method):
         step = 0.5 if into <= 16 else 1.0
         loads = ", ".join(plain(a) for a in usual_loads(ratings.amps)) + " A"
         return (
-            Field("highest", "Input from", Quantity("V"), f"{plain(round(into * 1.15, 1))} V"),
-            Field("lowest", "down to", Quantity("V"), f"{plain(round(into * 0.5 / step) * step)} V"),
+            Field("highest", "Input from", Quantity("V"), f"{plain(round(ratings.highest_v, 1))} V"),
+            Field("lowest", "down to", Quantity("V"), f"{plain(max(round(ratings.lowest_v / step) * step, ratings.lowest_v))} V"),
             Field("step", "in steps of", Quantity("V"), f"{plain(step)} V"),
             Field("loads", "Loads", Quantities("A"), loads),
             Field("tolerance", "Output may be", Allowed(), f"{plain(out * 0.95)}..{plain(out * 1.05)} V", part=CRITERIA),
@@ -100,11 +100,11 @@ class SweepMethod(Method):
         if not plan.highest > plan.lowest > 0 or not plan.step > 0:
             return [Problem(True, say("The input has to go from a higher voltage down to a lower one, in steps over 0 V."))]
         problems = []
-        if plan.highest > 1.3 * ratings.input_v:
+        if plan.highest > (ratings.window[1] if ratings.window is not None else 1.3 * ratings.input_v):
             text = say(
                 "{volts} V is far over the {label} V on its label: over its window is damage.",
                 volts=plain(plan.highest),
-                label=plain(ratings.input_v),
+                label=plain(ratings.window[1] if ratings.window is not None else ratings.input_v),
             )
             problems.append(Problem(True, text))
         if len(plan.loads) < 2:
