@@ -24,7 +24,7 @@ DIFFERS: dict[str, dict[str, str]] = {
     for name in ("sweep typed", "sweep interrupted", "load steps typed", "idle typed", "modes typed", "supply typed")
 }
 NOISE_IS_APART = "noise is taken off, and stands beside it"
-DIFFERS["wave of an inverter"] = dict.fromkeys(("crest_factor", "thd", "thd_40", "sentence", "warnings"), NOISE_IS_APART)
+DIFFERS["wave of an inverter"] = dict.fromkeys(("sentence", "warnings"), NOISE_IS_APART)
 DIFFERS["load steps held"] = dict.fromkeys(("wave_thd", "wave_crest", "sentence", "warnings"), NOISE_IS_APART)
 OF_THE_LOADED = "the wave at the step that switched it off was taken for the one at the heaviest load"
 DIFFERS["load steps overload"] = {"wave_thd": OF_THE_LOADED, "wave_crest": OF_THE_LOADED}
@@ -141,6 +141,9 @@ def test_an_export_of_before_says_what_its_run_said_or_is_refused(name):
             read_file(DATA / name, LogOptions())
         return
     account = account_of_stored(read_file(DATA / name, LogOptions()).record())
+    if name.startswith("idle typed"):
+        assert "or it has two settings" in account.trouble, "an export without its plan says nowhere which line was of which setting"
+        return
     assert not account.trouble
     for key, (value, unit, _) in told["findings"].items():
         if key not in PLANLESS and key in account.findings and value is not None:

@@ -85,7 +85,13 @@ TESTS = (
         "Dome pack A",
         changes={"loads": "0, 20, 40, 65, 100, 150, 200 W", "hold": ""},
     ),
-    _Planned("Pack breaker", "trip", datetime(2026, 11, 8, 10, 0, tzinfo=UTC), (_WIDE, _WIDE), changes={"longest": "10 min"}),
+    _Planned(
+        "Pack breaker",
+        "trip",
+        datetime(2026, 11, 8, 10, 0, tzinfo=UTC),
+        (_WIDE, _WIDE),
+        changes={"longest": "10 min", "curve": "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"},
+    ),
 )
 _PROJECTOR_DAY, _BRICK_DAY = datetime(2026, 11, 8, 14, 0, tzinfo=UTC), datetime(2026, 11, 8, 15, 0, tzinfo=UTC)
 _BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, output_ohm=0.03)

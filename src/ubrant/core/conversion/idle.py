@@ -20,6 +20,7 @@ _STEADY_SHARE = 0.05
 _USEFUL = 0.5
 _MOVES_SHARE = 0.01
 _GIVES_BACK = 0.5
+_ENOUGH, _APART, _APART_W = 8, 2.0, 0.5
 _LEAST_V, _MOST_IDLE_W = 1.5, 500.0
 """No converter runs from less; none takes more in with nothing attached. Common practice, no source."""
 
@@ -69,6 +70,7 @@ def idle_findings(
         first = _steady_from(amps)
         times, volts, amps = times[first:], volts[first:], amps[first:]
         _one_level(course_of(times, amps, noise_a), course, volts)
+    few = _few(volts * amps)
     mean_v, mean_a = float(np.mean(volts)), float(np.mean(amps))
     if first:
         warnings.append(say("The first {first} readings were left out: it was not steady yet.", first=first))
@@ -98,6 +100,7 @@ def idle_findings(
                 Contribution("input voltage gain", rectangular(voltage.gain) * watts),
                 Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
                 Contribution("unsteadiness", noise),
+                Contribution("between few readings", rectangular(few), "half of what they differ by, ÷ √3"),
                 Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
                 Contribution("last digit of the amperes", rectangular(half_a) * mean_v),
                 Contribution("last digit of the volts", rectangular(half_v) * abs(mean_a)),
@@ -195,6 +198,28 @@ def _can_be(volts: Array, amps: Array) -> None:
                 watts=show(mean_v * mean_a, 3),
             )
         )
+
+
+def _few(watts: Array) -> float:
+    """Half of what a few readings of one thing differ by.
+
+    Raises
+    ------
+    ReadingsError
+        They differ by more than one thing does.
+    """
+    if len(watts) < 2 or len(watts) >= _ENOUGH:
+        return 0.0
+    low, high = float(np.min(watts)), float(np.max(watts))
+    if high > _APART * max(low, 0.0) and high - low > _APART_W:
+        raise ReadingsError(
+            say(
+                "It was read as {low} W and as {high} W: one of them is a slip, or it has two settings. Mend the line with “fix”, or write “economy” behind that of its economy setting.",
+                low=show(low, 3),
+                high=show(high, 3),
+            )
+        )
+    return (high - low) / 2
 
 
 def _about_cycles(course: Course, volts: Array) -> str:

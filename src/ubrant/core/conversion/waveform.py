@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -114,7 +115,7 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     )
     findings |= _of_distortion(distorted, first, cycles)
     findings = {key: findings[key] for key in _ORDER}
-    thd, crest = distorted.with_noise, float(np.max(np.abs(ac))) / ac_rms
+    crest = float(np.max(np.abs(ac))) / ac_rms
     if _wander(crossings) > _UNSTEADY_TURNS:
         for key in ("thd", "thd_40"):
             findings[key] = replace(
@@ -150,7 +151,7 @@ def _grid(wave: Array, crossings: Array, per_cycle: float) -> Array:
     m = max(int(per_cycle), 8)
     place = np.arange(len(wave))
     turns = np.arange(m) / m
-    return np.array([np.interp(a + turns * (b - a), place, wave) for a, b in zip(crossings[:-1], crossings[1:], strict=True)])
+    return np.array([np.interp(a + turns * (b - a), place, wave) for a, b in pairwise(crossings)])
 
 
 def _noise(wave: Array, crossings: Array, per_cycle: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -81,7 +82,7 @@ def _two_levels(time_s: Array, values: Array, noise: float) -> Course | None:
     if len(rising) >= 3:
         periods = np.diff(time_s[rising])
         if float(np.std(periods)) < _ALIKE * float(np.mean(periods)):
-            means = [float(np.mean(values[a:b])) for a, b in zip(rising[:-1], rising[1:], strict=True)]
+            means = [float(np.mean(values[a:b])) for a, b in pairwise(rising)]
             mean = float(np.mean(means))
             spread = float(np.std(means, ddof=1)) / abs(mean) / len(means) ** 0.5 if len(means) > 1 and mean else 0.0
             return Course(CYCLES, bottom, top, share, float(np.mean(periods)), int(rising[0]), int(rising[-1]) - 1, spread, min(inner))

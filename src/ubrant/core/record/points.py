@@ -161,7 +161,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
 
 def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
     """A typed line in the order of QUANTITIES, and how wide each is to both sides."""
-    read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity): (r.value, r.half_width) for r in jotting.readings}
+    read = {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
     pairs = [read.get(key, (math.nan, 0.0)) for key in QUANTITIES]
     return [value for value, _ in pairs], [half for _, half in pairs]
 

@@ -93,9 +93,14 @@ class ApplianceMethod(Method):
         watts = [f for key, f in findings.items() if key.startswith("power_")]
         most = max(watts, key=lambda f: f.value or 0.0)
         day = findings.get("standby_day")
-        said = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
+        left_out = len([m for m in modes if m.watts is not None]) - len(watts)
+        said = (
+            say("Draws {watts} ({mode}); {count} more could not be right", watts=most.with_uncertainty(), mode=most.name, count=left_out)
+            if left_out
+            else say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
+        )
         said += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
-        at_most = max((m for m in modes if m.watts is not None), key=lambda m: m.watts or 0.0)
+        at_most = next(m for m in modes if m.watts == most.value)
         taken_in = Through(at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
         return Account(
             findings,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 from itertools import pairwise
@@ -189,6 +190,8 @@ class IdleMethod(Method):
         )
 
 
+_SLEEPS = re.compile(r"\b(?:eco|economy|sleep|power\s*sav\w*|standby)\b", re.I)
+"""Said of a line, it was read in the economy setting; without a plan nothing else tells."""
 _FAR = 1.6
 _NO_ZERO_SHARE = 0.7
 """How many times as high as it is fed an input may be, or as low; share of the first reading over which a zero is none."""
@@ -276,7 +279,7 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
             row, half = typed_row(jotting)
             _nothing_attached(row)
             width = float(np.hypot(half[amp_at], zero_half))
-            rows[NORMAL if place == 0 or not has_economy else ECONOMY].append(
+            rows[ECONOMY if place and has_economy and (record.head.plan or _SLEEPS.search(jotting.text)) else NORMAL].append(
                 (moment, row[volt_at], row[amp_at] - zero_a, half[volt_at], width)
             )
     settings = {}

@@ -20,9 +20,8 @@ def sweep_sentence(sweep: Sweep) -> str:
     if dropout.value is not None:
         sentences.append(say("leaves tolerance at {volts}", volts=dropout.with_uncertainty()))
     if not any(key in sweep.findings and sweep.findings[key].value is not None for key in ("peak_efficiency", "efficiency_1")):
-        for key in ("shutoff_voltage", "restart_voltage"):
-            if (found := sweep.findings[key]).value is not None:
-                sentences.append(f"{found.name.lower()} {found.with_uncertainty()}")
+        thresholds = [sweep.findings[key] for key in ("shutoff_voltage", "restart_voltage")]
+        sentences += [f"{found.name.lower()} {found.with_uncertainty()}" for found in thresholds if found.value is not None]
     each = [f for key, f in sweep.findings.items() if key.startswith("efficiency_")]
     if each and best.value is None:
         highest = max(each, key=lambda f: f.value or 0.0)

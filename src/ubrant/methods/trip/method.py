@@ -26,7 +26,7 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.trip.procedure import TripPlan, trip
 
-_USUAL_CURVE = "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"
+_LIKE_CURVE = "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"
 _ROUND_S = (0.01, 0.1, 1.0, 10.0, 60.0, 600.0, 3600.0, 36000.0)
 _BY_HAND_S = 0.5
 """How well a person catches the moment at which it opens."""
@@ -53,7 +53,7 @@ class TripMethod(Method):
             Field("amps", "Overloads", Quantities("A"), f"{amps} A"),
             Field("longest", "Each at most", Quantity("s"), "30 min"),
             Field("input", "Supply", Quantity("V"), "12 V"),
-            Field("curve", "Its curve", Words(parse_curve), _USUAL_CURVE, part=CRITERIA),
+            Field("curve", "Its maker's curve", Words(parse_curve), "", _LIKE_CURVE, CRITERIA),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
@@ -109,7 +109,10 @@ class TripMethod(Method):
         plan, curve = self.prepared(record.head).plan, parse_curve(record.head.criteria.curve)
         if plan is None:
             return Account(trouble=say("What it is made for is not known: give its label, like “30 A breaker”."))
-        steps = _typed(record) if record.is_typed else _sampled(record)
+        try:
+            steps = _typed(record) if record.is_typed else _sampled(record)
+        except ReadingsError as error:
+            return Account(trouble=str(error))
         timing = _BY_HAND_S if record.is_typed else plan.every_s / 2
 
         def drawings() -> tuple[Drawing, ...]:
@@ -128,14 +131,33 @@ def _sampled(record: Record) -> list[Overload]:
     ]
 
 
+_SAME_A = 0.05
+
+
 def _typed(record: Record) -> list[Overload]:
+    """Each overload from its amperes to what became of it.
+
+    Raises
+    ------
+    ReadingsError
+        A line says what became of a current that nobody saw come on.
+    """
     overloads: list[Overload] = []
     began: tuple[float, float] | None = None
     for entry in record.lines:
         moment, jotting = entry.time_s, entry.jotting
         amps = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind != "peak"), None)
         inrush = next((r.value for r in jotting.readings if r.quantity == "A" and r.kind == "peak"), None)
-        if jotting.mark in {"tripped", "held"} and began is not None:
+        ends = jotting.mark in {"tripped", "held"}
+        if ends and amps is not None and (began is None or abs(amps / began[1] - 1) > _SAME_A):
+            raise ReadingsError(
+                say(
+                    "“{amps} A {mark}”: since when did it carry {amps} A? Type the amperes alone as you switch them on, and “tripped” or “held” when that is seen.",
+                    amps=plain(amps),
+                    mark=jotting.mark,
+                )
+            )
+        if ends and began is not None:
             lasted = moment - began[0]
             overloads.append(Overload(began[1], lasted, lasted if jotting.mark == "tripped" else None, inrush))
             began = None
