@@ -20,6 +20,7 @@ _STEADY_SHARE = 0.05
 _USEFUL = 0.5
 _MOVES_SHARE = 0.01
 _GIVES_BACK = 0.5
+_STILL_SHARE = 0.15
 _ENOUGH, _APART, _APART_W = 8, 2.0, 0.5
 _LEAST_V, _MOST_IDLE_W = 1.5, 500.0
 """No converter runs from less; none takes more in with nothing attached. Common practice, no source."""
@@ -69,7 +70,9 @@ def idle_findings(
     else:
         first = _steady_from(amps)
         times, volts, amps = times[first:], volts[first:], amps[first:]
-        _one_level(course_of(times, amps, noise_a), course, volts)
+        later = course_of(times, amps, noise_a)
+        still = course.kind == RAMP and abs(_drift(amps)) > _STILL_SHARE * abs(course.high - course.low)
+        _one_level(course if still and later.kind == STEADY else later, course, volts)
     few = _few(volts * amps)
     mean_v, mean_a = float(np.mean(volts)), float(np.mean(amps))
     if first:

@@ -6,16 +6,15 @@ put in: the difference is that error's part of the ±.
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
+from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
@@ -28,7 +27,7 @@ IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
-_SAME_VOLTS, _SAME_LOAD = 0.02, 0.06
+_SAME_VOLTS = 0.02
 
 
 @dataclass(frozen=True)
@@ -77,7 +76,7 @@ def analyse_sweep(
     )
     within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
     regime = running & _near_usual(points.output_v, running)
-    brackets = _brackets(points, running, within, tolerance)
+    brackets = brackets_of(points, running, within, tolerance)
     figures = _figures(tolerance, rated_w, running, within, regime, brackets, _nearest(points, within, tolerance), points.input_w)
     base = figures(points)
     parts = _uncertainties(points, meters, figures, base)
@@ -124,8 +123,6 @@ def _each_efficiency(points: Points, eta: Array, eta_u: Array, known: bool) -> d
 
 
 Figures = Callable[[Points], dict[str, float | None]]
-Brackets = dict[str, tuple[int, int]]
-_THRESHOLDS = ("dropout_voltage", "shutoff_voltage", "restart_voltage")
 _NAMES = {
     "idle_power": ("Idle draw", "W", "input power at no load, read or by the fit", 1.0),
     "loss_fixed": ("Always-on loss p₀", "W", "losses fitted over the output, weighted 1/P_in", 1.0),
@@ -173,7 +170,7 @@ def _figures(
             "idle_power": _idle_power(p, running, model),
             "line_regulation": _median(_slopes(p, within, line=True)),
             "load_regulation": _median(_slopes(p, within, line=False)),
-            **{key: _middle(p, brackets, key) for key in _THRESHOLDS},
+            **{key: middle(p, brackets, key) for key in THRESHOLDS},
             "loss_scatter": _scatter(p, regime, model),
             "lead_resistance": _lead(p)[0],
             "rated_from": _rated_from(p, within, rated_w),
@@ -339,67 +336,15 @@ def _slopes(points: Points, within: Mask, *, line: bool) -> Array:
     if not len(held):
         return np.array([])
     scale, least = max(float(np.max(np.abs(held))), 1e-9), 0.02 * max(float(np.max(np.abs(moved))), 1e-9)
-    group = _group_of(held, (_SAME_LOAD if line else _SAME_VOLTS) * scale)
+    group = group_of(held, (SAME_LOAD if line else _SAME_VOLTS) * scale)
     order = np.lexsort((moved, group))
     along, across = np.diff(moved[order]), np.diff(out[order])
     enough = (along > least) & (np.diff(group[order]) == 0)
     return np.asarray(across[enough] / along[enough])
 
 
-def _group_of(values: Array, width: float) -> NDArray[np.int64]:
-    """A number for every value, the same for those that lie together."""
-    order = np.argsort(values)
-    number = np.empty(len(values), np.int64)
-    number[order] = np.concatenate([[0], np.cumsum(np.diff(values[order]) > width / 2)])
-    return number
-
-
 def _median(values: Array) -> float | None:
     return float(np.median(values)) if len(values) else None
-
-
-def _brackets(points: Points, running: Mask, within: Mask, tolerance: Tolerance | None) -> Brackets:
-    """The two points that bracket each threshold, by key; one that was not met is missing."""
-    found = {
-        "dropout_voltage": _bracket(points, within, falling=True) if tolerance else None,
-        "shutoff_voltage": _bracket(points, running, falling=True),
-        "restart_voltage": _bracket(points, running, falling=False),
-    }
-    return {key: pair for key, pair in found.items() if pair is not None}
-
-
-def _bracket(points: Points, good: Mask, *, falling: bool) -> tuple[int, int] | None:
-    """Between which two points they stop being good with the input falling, or become good with it rising.
-
-    The narrowest of each load, the highest over the loads. Points of one load are taken in their order.
-    """
-    if not good.any():
-        return None
-    asked = points.output_a.copy()
-    usual = max(float(asked.max()), 1e-9)
-    low = 0.9 * float(np.median(points.output_v[good]))
-    for off in np.flatnonzero(~good & (points.output_v < low)):  # a load that is off draws nothing: it is asked for what it drew before
-        if off:
-            asked[off] = asked[off - 1]
-    volts, fine = points.input_v.tolist(), good.tolist()
-    best: tuple[float, int, int] | None = None
-    together = _group_of(asked, _SAME_LOAD * usual)
-    for number in range(int(together.max()) + 1):
-        of_load = []
-        for k, j in itertools.pairwise(np.flatnonzero(together == number).tolist()):
-            down = volts[j] < volts[k]
-            if fine[k] and not fine[j] and down if falling else not fine[k] and fine[j] and not down:
-                of_load.append((abs(volts[k] - volts[j]), (volts[k] + volts[j]) / 2, k, j))
-        if of_load and (best is None or min(of_load)[1] > best[0]):
-            best = min(of_load)[1:]
-    return best[1:] if best is not None else None
-
-
-def _middle(points: Points, brackets: Brackets, key: str) -> float | None:
-    if key not in brackets:
-        return None
-    k, j = brackets[key]
-    return float(points.input_v[k] + points.input_v[j]) / 2
 
 
 def _scatter(points: Points, within: Mask, model: LossModel | None) -> float | None:
@@ -491,7 +436,7 @@ def _own_uncertainties(
 ) -> tuple[Contribution, ...]:
     """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""
     factor = _NAMES[key][3]
-    if key in _THRESHOLDS:
+    if key in THRESHOLDS:
         k, j = brackets[key]
         return (Contribution("bracket", rectangular(abs(float(points.input_v[k] - points.input_v[j])) / 2), "half of it, ÷ √3"),)
     if key in {"line_regulation", "load_regulation"}:

@@ -42,6 +42,8 @@ class BatteryFacts:
     full : how it is known that it was full at the start; empty where it is not
     not_full : what speaks against it, though somebody said so
     counts_from_0 : a counter beside the readings began at 0 with them
+    unread : what flowed beside a counter's first and last reading, in a few words; empty where little did
+    behind : the tap of a counter behind something that has losses of its own; empty for none
     emptied : it gave what it gives: its cut-off was reached, or it switched itself off
     charged_ah : put in between load on and the end
     power : W at the same tap, where it was logged beside V and A
@@ -66,6 +68,8 @@ class BatteryFacts:
     disagreements: tuple[str, ...] = ()
     not_full: str = ""
     counts_from_0: bool = False
+    unread: str = ""
+    behind: str = ""
     emptied: bool = True
 
     @property
@@ -259,8 +263,14 @@ def _stands_still(facts: BatteryFacts) -> tuple[str, str] | None:
     steps = np.diff(amps)
     moved = np.abs(np.diff(volts))
     big = np.flatnonzero((np.abs(steps) > _STEP * usual) & (ohm * np.abs(steps) > 5 * noise))
-    still = [int(k) for k in big if moved[k] < _STILL * ohm * abs(steps[k])]
-    if ohm > 0 and still and amps[still[0] + 1] > 0.01 * usual:  # a load that goes off may be seen a reading later
+    still = [
+        int(k)
+        for k in big
+        if moved[k] < _STILL * ohm * abs(steps[k])
+        # a load that goes off may be seen a reading later by one of the two
+        and (amps[k + 1] > 0.01 * usual or abs(volts[min(k + 3, len(volts) - 1)] - volts[k]) < _STILL * ohm * abs(steps[k]))
+    ]
+    if ohm > 0 and still and still[0] + 3 < len(amps):
         k = still[0]
         return (
             say(
@@ -421,6 +431,21 @@ def _full_after_all(facts: BatteryFacts) -> tuple[str, str] | None:
     return facts.not_full, say("Charge it until the charger stops, let it rest, and run it again.")
 
 
+def _behind(facts: BatteryFacts) -> tuple[str, str] | None:
+    if not facts.behind:
+        return None
+    return (
+        say("it was counted at the {tap}, behind what has losses of its own: the battery gave more", tap=facts.behind),
+        say("Count at the battery's terminals, or measure what lies between first."),
+    )
+
+
+def _unread(facts: BatteryFacts) -> tuple[str, str] | None:
+    if not facts.unread:
+        return None
+    return facts.unread, say("Read the counter as the load goes on, and as it goes off.")
+
+
 def _off_too_early(facts: BatteryFacts) -> tuple[str, str] | None:
     if facts.fell_plausibly:
         return None
@@ -493,6 +518,8 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         "A full one stands near the top of its chart: at rest, and under its first load less I·R.",
         _full_after_all,
     ),
+    Check("behind", COMPLETE, AT_LEAST, "What a converter or leads lose is in no count behind them.", _behind),
+    Check("unread", COMPLETE, AT_LEAST, "What flowed before a counter's first reading and after its last is in no difference of them.", _unread),
     Check(
         "off too early",
         COMPLETE,

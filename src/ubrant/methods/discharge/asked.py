@@ -35,7 +35,7 @@ def discharge_of(record: Record) -> DischargeRecord:
     """
     head = record.head
     widths: Widths | None = None
-    counted = any(len(record.either(tap, q)) > 1 for tap in _COUNTED_AT for q in ("Ah", "Wh"))
+    counted = any(len(record.either(tap, q)) > 1 for tap in (*_COUNTED_AT, "ac") for q in ("Ah", "Wh"))
     try:
         if _own_is_typed(record):
             tap = record.typed.source_tap()
@@ -144,6 +144,6 @@ def _counters(record: Record) -> dict[str, Counter]:
             if len(series) > 1:
                 half = record.half_width(tap, unit)
                 digits: Array = np.full(len(series), half) if isinstance(half, float) else half
-                counters[unit] = Counter(series, digits, full or None)
+                counters[unit] = Counter(series, digits, full or None, tap)
                 break
     return counters

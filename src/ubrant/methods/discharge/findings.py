@@ -18,7 +18,7 @@ from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.gate.battery import AFTER_SUMS, BatteryFacts
 from ubrant.core.gate.check import objections
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.uncertainty.contributions import Contribution, rectangular
@@ -35,11 +35,12 @@ MOST_FOR_STEPS = 2_000_000
 
 @dataclass(frozen=True)
 class Counter:
-    """One counter's readings, the half of their last digits, and where it runs over (None for unknown)."""
+    """One counter's readings, the half of their last digits, where it runs over (None for unknown), and where it counts."""
 
     series: Series
     half_width: Array
     full_scale: float | None = None
+    tap: str = "battery"
 
 
 @dataclass(frozen=True)
@@ -159,10 +160,29 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
         mean,
         begins_loaded=False,
         full=record.full,
+        unread=_unread(record, start, end),
+        behind=next((c.tap for c in others.counters.values() if c.tap in _BEHIND), ""),
     )
     found = objections(AFTER_SUMS, facts, record.checked)
     about = Circumstances(record.label, record.cutoff, ended, record.temperature_c, record.tap, (), objections=found)
     return Discharge(findings, judge(findings, about), about, ended, (), (), start, end, None, by_counters=True, full=record.full)
+
+
+_UNREAD_SHARE = 0.01
+_BEHIND = ("ac", "output", "load")
+"""Taps at which less arrives than the battery gives."""
+
+
+def _unread(record: DischargeRecord, start_s: float, end_s: float) -> str:
+    """How long the load was on before the counter's first reading or after its last, in words; empty where that is next to nothing."""
+    before = start_s - record.load_on_s if record.load_on_s is not None else 0.0
+    after = record.load_off_s - end_s if record.load_off_s is not None else 0.0
+    least = _UNREAD_SHARE * max(end_s - start_s, 1.0)
+    if after > least:
+        return say("its counter was last read {time} before the load went off", time=show_duration(after))
+    if before > least:
+        return say("its counter was first read {time} after the load came on", time=show_duration(before))
+    return ""
 
 
 def _neither() -> Readings:

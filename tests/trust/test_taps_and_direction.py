@@ -1,0 +1,70 @@
+"""Which tap a reading belongs to, which way it counts, and two measurements of one thing."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.command_line import said
+from tests.trust.making import HEAD, discharge, judged, notes, value, word
+from ubrant.core.quantities.jot import JotError, parse_jot
+
+
+@pytest.mark.parametrize(
+    ("line", "read"),
+    [
+        ("13.2 V 40 A ac 120 V 450 W", [("", "V", 13.2), ("", "A", 40), ("ac", "V", 120), ("ac", "W", 450)]),
+        ("9.3 A dc 231 V ac", [("dc", "A", 9.3), ("ac", "V", 231)]),
+        ("dc 13.2 V 40 A ac 120 V 450 W", [("dc", "V", 13.2), ("dc", "A", 40), ("ac", "V", 120), ("ac", "W", 450)]),
+        ("13.2 V 40 A dc", [("dc", "V", 13.2), ("dc", "A", 40)]),
+        ("input 12.0 V 0.5 A output 5 V 1 A", [("input", "V", 12), ("input", "A", 0.5), ("output", "V", 5), ("output", "A", 1)]),
+    ],
+)
+def test_one_rule_for_what_a_name_claims(line, read):
+    assert [(r.tap, r.quantity, r.value) for r in parse_jot(line).readings] == read
+
+
+def test_what_cannot_be_told_is_asked():
+    with pytest.raises(JotError, match="Which readings are whose"):
+        parse_jot("40 A dc 120 V ac 450 W")
+
+
+def test_readings_before_a_name_are_the_runs_own(tmp_path):
+    lines = ("@09:00 full 13.5 V", "@09:05 load on 13.2 V 10 A ac 120 V 90 W", "@12:00 13.0 V 10 A ac 120 V 90 W", "@14:10 10.9 V 10 A")
+    found = said(notes(tmp_path, *lines, cutoff="11 V"))
+    assert value(found, "mean_voltage") == pytest.approx(12.7, abs=0.4)
+
+
+@pytest.mark.parametrize("tap", ["input", "output", "bank", "load"])
+def test_readings_elsewhere_are_not_the_batterys(tmp_path, tap):
+    lines = ("@09:00 full", f"@09:05 load on {tap} 13.2 V 10 A", f"@12:00 {tap} 13.0 V 10 A", f"@14:00 {tap} 10.9 V 10 A")
+    found = said(notes(tmp_path, *lines, cutoff="11 V"))
+    assert word(found) == "not like for like"
+    assert f"metered at the {tap}" in found["sentence"]
+
+
+def test_a_counter_that_shows_what_is_left(tmp_path):
+    lines = ("@09:00 full", "@09:00 load on 20.0 Ah", "@10:00 10.0 Ah", "@10:55 0.5 Ah", "@10:55 empty")
+    found = said(notes(tmp_path, *lines, label="20 Ah 12.8 V LiFePO4"))
+    assert value(found, "charge") == pytest.approx(19.5)
+    assert any("counts down" in w for w in found["warnings"])
+
+
+def test_watt_hours_behind_an_inverter_are_at_least(tmp_path):
+    lines = ("@09:00 full", "@09:00 load on ac 0 Wh", "@12:00 ac 300 Wh", "@14:00 ac 480 Wh", "@14:00 empty")
+    found = said(notes(tmp_path, *lines))
+    assert word(found) == "cannot tell"
+    assert "behind" in found["sentence"]
+    assert value(found, "energy") == pytest.approx(480)
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_the_sign_of_a_clamp_changes_nothing(tmp_path, sign):
+    found = judged(tmp_path, [(t, v, sign * a) for t, v, a in discharge(ah=54.0)])
+    assert (word(found), value(found, "charge") > 52) == ("meets", True)
+
+
+def test_two_meters_at_one_place_that_disagree_decide_nothing(tmp_path):
+    rows = [(t, v, a, v, 1.06 * a) for t, v, a in discharge(ah=54.0)]
+    found = judged(tmp_path, rows, head=f"{HEAD},battery 2 voltage (V),battery 2 current (A)")
+    if any("Another meter" in w for w in found["warnings"]):
+        assert word(found) == "cannot tell"
