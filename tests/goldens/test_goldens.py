@@ -43,6 +43,7 @@ for _name in (name for name in FINDINGS if name.startswith("discharge")):
     DIFFERS[_name] = {**DIFFERS[_name], "sentence": AT_ITS_TEMPERATURE}
     if _name != "discharge simulated":  # its temperature was taken down, inside the label's window
         DIFFERS[_name]["label_share"] = AT_ITS_TEMPERATURE
+DIFFERS["discharge in pulses"]["every"] = "the edges of pulses are in the ±"
 COMMANDS_DIFFER = {
     "pack": "it begins with the load on: at least so much, and up to one interval more in the ±",
     "pack without a label": "the same, in its ±",

@@ -22,7 +22,13 @@ def volts(soc: float, amps: float = 0.0, ohm: float = 0.02) -> float:
 
 
 def discharge(
-    ah: float = 51.0, amps: float = 10.0, start: float = 1.0, stop_v: float = 10.8, rest_s: float = 600.0, hours: float = 30.0, every: float = 60.0
+    ah: float = 51.0,
+    amps: float = 10.0,
+    start: float = 1.0,
+    stop_v: float = 10.8,
+    rest_s: float = 600.0,
+    hours: float = 30.0,
+    every: float = 60.0,
 ) -> Rows:
     """(s, V, A) of a rest and a discharge."""
     rows: Rows = [(every * k, volts(start), 0.0) for k in range(int(rest_s / every))]

@@ -45,7 +45,11 @@ def test_charged_during_a_break_without_a_log_decides_nothing(tmp_path):
     first = discharge(hours=3.0)
     found = judged(tmp_path, [*first, (first[-1][0] + 60, 13.1, 0.0), *later(discharge(rest_s=0.0), first[-1][0] + 20_000)])
     assert word(found) == "cannot tell"
-    assert "charged meanwhile" in found["sentence"] or "lies in gaps" in found["sentence"] or "more than such batteries give" in found["sentence"]
+    assert (
+        "charged meanwhile" in found["sentence"]
+        or "lies in gaps" in found["sentence"]
+        or "more than such batteries give" in found["sentence"]
+    )
 
 
 def test_two_discharges_in_one_log_are_told_apart_and_each_can_be_chosen(tmp_path):

@@ -71,10 +71,14 @@ def test_what_cannot_be_a_draw_of_nothing(tmp_path, amps, volts, says):
 
 @pytest.mark.parametrize("slip", ["0.62 mA", "6.2 A", "62 A"])
 def test_a_typo_is_no_economy_setting(tmp_path, slip):
-    path = notes(tmp_path, "@09:00 skip", "@09:05 input 12.8 V 0.62 A", f"@09:06 input 12.8 V {slip}", label="12 V to 230 V, 300 W", method="idle")
+    path = notes(
+        tmp_path, "@09:00 skip", "@09:05 input 12.8 V 0.62 A", f"@09:06 input 12.8 V {slip}", label="12 V to 230 V, 300 W", method="idle"
+    )
     done = ubrant("analyse", path)
     assert done.returncode == 2
-    assert "one of them is a slip, or it has two settings" in done.stderr or "more than the 300 W" in done.stderr or "cannot be" in done.stderr
+    assert (
+        "one of them is a slip, or it has two settings" in done.stderr or "more than the 300 W" in done.stderr or "cannot be" in done.stderr
+    )
 
 
 def test_an_economy_setting_is_one_where_it_is_said(tmp_path):

@@ -11,10 +11,7 @@ BODY = discharge()
 
 @pytest.mark.parametrize(
     ("factor", "head", "slip", "mend"),
-    [
-        (1 / 60, "time,V,A", "are the times minutes?", "time in min"),
-        (1 / 3600, "time,V,A", "are the times hours?", "time in h"),
-    ],
+    [(1 / 60, "time,V,A", "are the times minutes?", "time in min"), (1 / 3600, "time,V,A", "are the times hours?", "time in h")],
 )
 def test_times_in_another_unit_are_asked_about_and_mended(tmp_path, factor, head, slip, mend):
     rows = [(t * factor, v, a) for t, v, a in BODY]
@@ -54,7 +51,9 @@ def test_swapped_columns(tmp_path, amps):
     assert "seem to be swapped" in refused(tmp_path, [(t, a, v) for t, v, a in rows], "--cutoff", "11 V")
 
 
-@pytest.mark.parametrize(("factor", "says"), [(0.5, "close to half"), (2.0, "close to twice"), (1 / 3, "close to a third"), (3.0, "close to three times")])
+@pytest.mark.parametrize(
+    ("factor", "says"), [(0.5, "close to half"), (2.0, "close to twice"), (1 / 3, "close to a third"), (3.0, "close to three times")]
+)
 def test_a_simple_fraction_of_the_label_is_asked_about_once(tmp_path, factor, says):
     rows = [(t, v, a * factor) for t, v, a in discharge(ah=50.96)]
     found = judged(tmp_path, rows)
@@ -86,7 +85,10 @@ def test_a_voltmeter_that_was_held(tmp_path):
 def test_watts_that_are_not_volts_times_amperes(tmp_path):
     found = judged(tmp_path, [(t, v, a, 2 * v * a) for t, v, a in BODY], head=f"{HEAD},power (W)")
     assert (word(found), "2 times volts × amperes" in found["sentence"]) == ("cannot tell", True)
-    assert word(judged(tmp_path, [(t, v, a, v * a) for t, v, a in BODY], head=f"{HEAD},power (W)", label="45 Ah 12.8 V LiFePO4")) != "cannot tell"
+    assert (
+        word(judged(tmp_path, [(t, v, a, v * a) for t, v, a in BODY], head=f"{HEAD},power (W)", label="45 Ah 12.8 V LiFePO4"))
+        != "cannot tell"
+    )
 
 
 def test_a_counter_that_says_otherwise(tmp_path):

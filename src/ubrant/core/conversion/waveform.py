@@ -96,12 +96,12 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     clean_rms = math.sqrt(max(ac_rms**2 - noise**2, 1e-30))
     crest, form = peak / clean_rms, ac_rms / mean_abs
     flat = _flat_share(ac, float(np.max(np.abs(ac))))
-    distorted = _distortion(harmonics, ac_rms, noise, float(weight.sum()), _wander(crossings))
+    steep = _slope(wave, crossings)
+    crossing_s = noise / max(steep / step_s, 1e-30)
+    distorted = _distortion(harmonics, ac_rms, noise, float(weight.sum()), _wander(crossings), math.sqrt(2) * crossing_s * frequency)
     kind = _kind(ac, distorted.with_noise, float(np.max(np.abs(ac))) / ac_rms, flat)
     averaging = mean_abs * AVERAGE_TO_RMS
     jitter = _jitter(crossings, frequency, step_s)
-    steep = _slope(wave, crossings)
-    crossing_s = noise / max(steep / step_s, 1e-30)
     between = 1.0 if steep > _EDGE * peak else _STRAIGHT  # an edge may lie anywhere between two samples; a slope is found between them
     findings = _as_findings(rms, ac_rms, frequency, jitter, form, averaging, dc, flat, cycles, gain, zero_v, step_s, crossing_s, between)
     crest_parts = (Contribution("noise at the peak", peak_u / clean_rms),)
@@ -129,6 +129,7 @@ _ORDER = ("rms", "frequency", "crest_factor", "form_factor", "thd", "thd_40", "t
 _UNSTEADY_TURNS = 0.01
 """Cycles that wander by more than so much of a turn about an even pace have no harmonics to speak of. Common practice, no source."""
 _LEVELS = 20
+_LEAKS = 0.25
 _SMOOTH = 0.03
 _EDGE, _STRAIGHT = 0.25, 0.02
 
@@ -196,8 +197,11 @@ def _wander(crossings: Array) -> float:
     return float(np.std(crossings - np.polyval(line, k))) / float(line[0])
 
 
-def _distortion(harmonics: Array, ac_rms: float, noise: float, samples: float, wander: float) -> _Distortion:
-    """Distortion with the noise taken off: noise is a part of what is left beside the first harmonic, and of every harmonic."""
+def _distortion(harmonics: Array, ac_rms: float, noise: float, samples: float, wander: float, misfit: float = 0.0) -> _Distortion:
+    """Distortion with the noise taken off: noise is a part of what is left beside the first harmonic, and of every harmonic.
+
+    ``misfit``: standard uncertainty of the number of cycles, by the noise at their ends.
+    """
     first = float(harmonics[0])
     rest = max(ac_rms**2 - first**2, 0.0)
     rest_u = noise * math.sqrt(2 / samples) * math.sqrt(noise**2 + 2 * rest)
@@ -207,7 +211,8 @@ def _distortion(harmonics: Array, ac_rms: float, noise: float, samples: float, w
     higher = float(np.sum(harmonics[1:] ** 2))
     count = int(np.count_nonzero(harmonics[1:]))
     to_40_square = max(higher - count * of_each, 0.0)
-    to_40_u = math.sqrt(count * of_each**2 + 2 * of_each * to_40_square)
+    leaks = _LEAKS * first * misfit * math.sqrt(to_40_square)  # of the first harmonic, where its whole cycles are not found quite
+    to_40_u = math.hypot(math.sqrt(count * of_each**2 + 2 * of_each * to_40_square), leaks)
     floor_all = math.sqrt(math.hypot(2 * rest_u, jumped**2)) / first
     floor_40 = math.sqrt(2 * math.sqrt(max(count, 1)) * of_each) / first
 

@@ -519,7 +519,13 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         _full_after_all,
     ),
     Check("behind", COMPLETE, AT_LEAST, "What a converter or leads lose is in no count behind them.", _behind),
-    Check("unread", COMPLETE, AT_LEAST, "What flowed before a counter's first reading and after its last is in no difference of them.", _unread),
+    Check(
+        "unread",
+        COMPLETE,
+        AT_LEAST,
+        "What flowed before a counter's first reading and after its last is in no difference of them.",
+        _unread,
+    ),
     Check(
         "off too early",
         COMPLETE,

@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.cutoff import Crossing, Cutoff
-from ubrant.core.record.gaps import Gap
+from ubrant.core.record.gaps import GAP_FACTOR, Gap
 from ubrant.core.record.integrals import Totals
 from ubrant.core.record.readings import Array, Readings
 from ubrant.core.record.typed import Widths, uncertainties
@@ -18,6 +18,12 @@ from ubrant.core.uncertainty.contributions import Contribution, Contributions, r
 from ubrant.core.wording import say
 
 _NOISE_SAMPLE = 20_000
+_PULSE_SHARE = 0.3
+"""A step of current over this share of the largest is the edge of a pulse."""
+_ALONE = 2.0
+"""Of its usual current: more is a slipped digit and no pulse."""
+_SWEPT = 2.0
+"""So many intervals between readings that the edges have to move through in a run before they average."""
 _SLOPE_READINGS = 5_000
 
 
@@ -43,6 +49,7 @@ class Budget:
     cutoff_v, cutoff_a : voltage and current at the end; 0 when it was not reached
     end_noise_s : by how much noise moves the crossing
     noise_a, noise_v : standard deviation of one reading
+    edges_ah, edges_s : what the edges of pulses add, each anywhere between two readings
     typed : what readings that a person took down add: widths (Ah, Wh), what lay between them (Ah, Wh)
     """
 
@@ -57,6 +64,8 @@ class Budget:
     interval_s: float
     gaps: tuple[Gap, ...]
     typed: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    edges_ah: float = 0.0
+    edges_s: float = 0.0
 
     def of_current(self, amps: float) -> Contributions:
         """Parts of a mean current."""
@@ -98,6 +107,7 @@ class Budget:
                 "load on", start_ah, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
             ),
             Contribution("load off", off_ah, off_text),
+            Contribution("edges of pulses", self.edges_ah, "each anywhere between two readings, ÷ √3"),
             Contribution("current noise", noise_ah, "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
             Contribution("widths of the readings", self.typed[0], "last digits and widths as taken down, ÷ √3"),
@@ -119,6 +129,7 @@ class Budget:
                 say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2)),
             ),
             Contribution("load off", off_ah * mean_v, off_text),
+            Contribution("edges of pulses", self.edges_ah * mean_v, "each anywhere between two readings, ÷ √3"),
             Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
             Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
             Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
@@ -132,6 +143,7 @@ class Budget:
                 "load on", start_s, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
             ),
             Contribution("load off", off_s, off_text),
+            Contribution("edges of pulses", self.edges_s, "each anywhere between two readings, ÷ √3"),
             Contribution("noise at the cut-off", self.end_noise_s),
         )
         return charge, energy, duration
@@ -177,6 +189,34 @@ def budget_of(
         readings.typical_interval_s,
         gaps,
         _typed(readings, widths, first, stop),
+        *(_edges(readings, first, stop) if widths is None else (0.0, 0.0)),
+    )
+
+
+def _edges(readings: Readings, first: int, stop: int) -> tuple[float, float]:
+    """(Ah, s) standard uncertainties of the edges of pulses inside: each lies anywhere between the two readings beside it.
+
+    Where a period is a whole number of readings every edge lies at the same place between two, and they do not average.
+    """
+    amps = readings.current_a[first:stop]
+    if len(amps) < 3 or amps.min() > _PULSE_SHARE * amps.max():
+        return 0.0, 0.0
+    amps = np.minimum(amps, _ALONE * float(np.median(amps[amps > 0]))) if (amps > 0).any() else amps  # what stands alone is said as that
+    steps = np.abs(np.diff(amps))
+    apart = np.diff(readings.time_s[first:stop])
+    edge = (steps > _PULSE_SHARE * float(amps.max())) & (apart <= GAP_FACTOR * readings.typical_interval_s)  # gaps are paid for as gaps
+    dt = apart[edge]
+    rising = np.flatnonzero(edge & (np.diff(amps) > 0))
+    alike = 1.0
+    if len(rising) > 2:
+        periods = np.diff(rising)
+        mean = float(rising[-1] - rising[0]) / (len(rising) - 1)
+        swept = abs(mean - round(mean)) * (len(rising) - 1)
+        if float(np.std(periods)) < 1.0 and swept < _SWEPT:
+            alike = math.sqrt(len(dt) / 2)
+    return (
+        alike * rectangular(math.sqrt(float(np.sum((dt * steps[edge] / 2) ** 2)))) / 3600,
+        alike * rectangular(math.sqrt(float(np.sum((dt / 2) ** 2)))),
     )
 
 
