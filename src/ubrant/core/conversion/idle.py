@@ -80,8 +80,9 @@ def idle_findings(
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
     watts = float(np.mean(volts * amps))
     drift = _drift(volts * amps) if course.kind != CYCLES else 0.0
+    repeats = float(max(len(volts) - 1, 1))
     if course.kind == CYCLES:
-        noise = course.spread * watts
+        noise, repeats = course.spread * watts, float(max(course.periods - 1, 1))
     if abs(drift) > _MOVES_SHARE * watts > 0:
         warnings.append(
             say(
@@ -102,7 +103,7 @@ def idle_findings(
                 ),
                 Contribution("input voltage gain", rectangular(voltage.gain) * watts),
                 Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
-                Contribution("unsteadiness", noise),
+                Contribution("unsteadiness", noise, "", repeats),
                 Contribution("between few readings", rectangular(few), "half of what they differ by, ÷ √3"),
                 Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
                 Contribution("last digit of the amperes", rectangular(half_a) * mean_v),

@@ -445,14 +445,24 @@ def _own_uncertainties(
             return ()
         middle = float(np.median(slopes))
         spread = float(np.median(np.abs(slopes - middle))) / 0.6745
-        return (Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes"),)
+        return (
+            Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes", len(slopes) - 1),
+        )
     if key == "lead_resistance":
-        return (Contribution("scatter of the points", _lead(points)[1]),)
+        return (Contribution("scatter of the points", _lead(points)[1], "", max(len(points) - 3, 1)),)
     if key == "idle_power":
         idle = _idle(points) & running
         if idle.sum() > 1:
-            return (Contribution("scatter of the points", float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))),)
-    return (Contribution("scatter of the points", factor * scatter[key], "about the fit"),) if key in scatter else ()
+            return (
+                Contribution(
+                    "scatter of the points",
+                    float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum())),
+                    "",
+                    int(idle.sum()) - 1,
+                ),
+            )
+    fitted = max(int(within.sum()) - 3, 1)
+    return (Contribution("scatter of the points", factor * scatter[key], "about the fit", fitted),) if key in scatter else ()
 
 
 def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> dict[str, float]:

@@ -268,7 +268,7 @@ def _stands_still(facts: BatteryFacts) -> tuple[str, str] | None:
         for k in big
         if moved[k] < _STILL * ohm * abs(steps[k])
         # a load that goes off may be seen a reading later by one of the two
-        and (amps[k + 1] > 0.01 * usual or abs(volts[min(k + 3, len(volts) - 1)] - volts[k]) < _STILL * ohm * abs(steps[k]))
+        and (amps[k + 1] > 0.01 * usual or abs(volts[min(int(k) + 3, len(volts) - 1)] - volts[int(k)]) < _STILL * ohm * abs(steps[k]))
     ]
     if ohm > 0 and still and still[0] + 3 < len(amps):
         k = still[0]

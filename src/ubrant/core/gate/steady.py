@@ -29,6 +29,7 @@ class Course:
     period_s : of CYCLES
     first, last : readings of the whole periods of CYCLES; all of them else
     spread : relative standard uncertainty of the mean over whole periods, by how they differ
+    periods : whole ones of CYCLES
     shortest : readings of the shortest time at the higher level
     """
 
@@ -41,6 +42,7 @@ class Course:
     last: int = 0
     spread: float = 0.0
     shortest: int = 0
+    periods: int = 0
 
 
 def course_of(time_s: Array, values: Array, noise: float = 0.0) -> Course:
@@ -85,7 +87,9 @@ def _two_levels(time_s: Array, values: Array, noise: float) -> Course | None:
             means = [float(np.mean(values[a:b])) for a, b in pairwise(rising)]
             mean = float(np.mean(means))
             spread = float(np.std(means, ddof=1)) / abs(mean) / len(means) ** 0.5 if len(means) > 1 and mean else 0.0
-            return Course(CYCLES, bottom, top, share, float(np.mean(periods)), int(rising[0]), int(rising[-1]) - 1, spread, min(inner))
+            return Course(
+                CYCLES, bottom, top, share, float(np.mean(periods)), int(rising[0]), int(rising[-1]) - 1, spread, min(inner), len(means)
+            )
     if len(edges) == 2 and min(lengths) < 3 and len(inner) == 1 and lengths[1] < 3:
         return None  # one reading that stands alone
     return Course(BURSTS, bottom, top, share, last=len(values) - 1, shortest=min(inner))

@@ -11,7 +11,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 COVERAGE = 2.0
-"""k: expanded uncertainty U = k·u, about 95 %."""
+"""k where nothing rests on few repeats: U = k·u covers 95.45 % of a normal distribution."""
+_COVERED = 0.954499736
+"""What k = 2 covers; the same is asked of Student's t."""
 
 
 @dataclass(frozen=True)
@@ -23,16 +25,19 @@ class Contribution:
     source : the error it comes from; the same name means the same error
     amount : signed standard uncertainty in the figure's own unit (sensitivity × standard uncertainty)
     why : the arithmetic, for people
+    dof : degrees of freedom behind it: repeats less what was fitted; infinite for limits of error
     """
 
     source: str
     amount: float
     why: str = ""
+    dof: float = math.inf
 
     def times(self, factor: float) -> Contribution:
-        return Contribution(self.source, self.amount * factor, self.why)
+        return Contribution(self.source, self.amount * factor, self.why, self.dof)
 
 
+_ENDLESS = 10_000
 Contributions = tuple[Contribution, ...]
 
 
@@ -49,7 +54,9 @@ def merged(contributions: Iterable[Contribution]) -> Contributions:
         if known is None:
             by_source[part.source] = part
         else:
-            by_source[part.source] = Contribution(part.source, known.amount + part.amount, _both(known.why, part.why))
+            by_source[part.source] = Contribution(
+                part.source, known.amount + part.amount, _both(known.why, part.why), min(known.dof, part.dof)
+            )
     return tuple(sorted((c for c in by_source.values() if c.amount), key=lambda c: -abs(c.amount)))
 
 
@@ -60,6 +67,23 @@ def _both(one: str, other: str) -> str:
 def combined(contributions: Iterable[Contribution]) -> float:
     """Standard uncertainty u of a figure: parts of one source add with their signs, sources add in quadrature."""
     return math.sqrt(sum(c.amount**2 for c in merged(contributions)))
+
+
+def effective_dof(contributions: Iterable[Contribution]) -> float:
+    """ν_eff = u⁴ ÷ Σ uᵢ⁴ ÷ νᵢ, for parts that are independent of each other. JCGM 100, G.4.1 (Welch-Satterthwaite)."""
+    parts = merged(contributions)
+    under = sum(c.amount**4 / c.dof for c in parts if math.isfinite(c.dof) and c.dof > 0)
+    return sum(c.amount**2 for c in parts) ** 2 / under if under else math.inf
+
+
+def coverage(contributions: Iterable[Contribution]) -> float:
+    """k for U = k·u: Student's t at 95.45 % with the effective degrees of freedom rounded down (JCGM 100, G.4.2), 2 where they are infinite."""
+    nu = effective_dof(contributions)
+    if not math.isfinite(nu) or nu > _ENDLESS:
+        return COVERAGE
+    from scipy.special import stdtrit  # slow to load, and seldom needed
+
+    return float(stdtrit(max(math.floor(nu), 1), 0.5 + _COVERED / 2))
 
 
 def of_ratio(top: float, top_parts: Contributions, bottom: float, bottom_parts: Contributions) -> Contributions:

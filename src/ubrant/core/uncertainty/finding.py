@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import plain, show, show_duration, show_with
-from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, merged
+from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, coverage, effective_dof, merged
 from ubrant.core.wording import say
 
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
@@ -46,9 +47,9 @@ class Finding:
 
     @property
     def expanded_uncertainty(self) -> float | None:
-        """U = k·u with k = 2, in the finding's unit; None when no accuracy was given."""
+        """U = k·u in the finding's unit, k = 2 unless it rests on few repeats; None when no accuracy was given."""
         u = self.standard_uncertainty
-        return None if u is None else COVERAGE * u
+        return None if u is None else coverage(self.contributions or ()) * u
 
     def for_people(self) -> Finding:
         """In the unit it is spoken of: 12.9 mΩ rather than 0.0129 Ω."""
@@ -112,5 +113,7 @@ class Finding:
             lines.append(say("{value} more, together under 1 %", value=len(parts) - len(shown)))
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
         lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
-        lines.append(f"U = 2 × {show(u, 2)} = {show(COVERAGE * u, 2)} {shown_in.unit} (about 95 %)")
+        k, nu = coverage(parts), effective_dof(parts)
+        few = "" if k == COVERAGE else say(", t for {nu:.0f} degrees of freedom", nu=math.floor(nu))
+        lines.append(f"U = {plain(k, 3)} × {show(u, 2)} = {show(k * u, 2)} {shown_in.unit} (about 95 %{few})")
         return tuple(lines)

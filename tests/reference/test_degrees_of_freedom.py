@@ -1,0 +1,35 @@
+"""Degrees of freedom and guard bands, against worked examples outside the project."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from scipy.stats import t as student
+
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, combined, coverage, effective_dof
+from ubrant.core.uncertainty.finding import Finding
+
+H1 = (("standard", 25.0, 18), ("difference", 9.7, 25.6), ("expansion", 2.9, 50), ("temperatures", 16.6, 2))
+"""JCGM 100 (the GUM), example H.1, end-gauge calibration: standard uncertainties in nm with their degrees of freedom. Values from memory."""
+
+
+def test_the_end_gauge_of_the_gum():
+    parts = tuple(Contribution(name, u, "", nu) for name, u, nu in H1)
+    assert combined(parts) == pytest.approx(32, abs=0.5)
+    assert math.floor(effective_dof(parts)) == 16
+    assert student.ppf(0.995, 16) * combined(parts) == pytest.approx(93, abs=1)  # U99 as printed there
+    assert coverage(parts) == pytest.approx(student.ppf(0.977249868, 16), rel=1e-6)
+
+
+def test_k_is_two_where_nothing_rests_on_repeats():
+    assert coverage((Contribution("limits", 1.0),)) == COVERAGE
+    assert coverage((Contribution("limits", 1.0), Contribution("repeats", 0.01, "", 2))) == COVERAGE
+
+
+@pytest.mark.parametrize(("nu", "k"), [(1, 13.97), (2, 4.53), (5, 2.65), (10, 2.28), (50, 2.05)])
+def test_student_at_95_45_percent(nu, k):
+    """JCGM 100, table G.2, column 95.45 %. Values from memory."""
+    found = Finding("x", "X", 10.0, "V", (Contribution("repeats", 1.0, "", nu),), "")
+    assert found.expanded_uncertainty == pytest.approx(k, abs=0.01)
+    assert "degrees of freedom" in found.budget()[-1]
