@@ -21,8 +21,8 @@ from queue import SimpleQueue
 
 ROOT = Path(__file__).parent.parent
 PARTS = ("src/ubrant/core", "src/ubrant/methods")
-TESTS = ("tests/core", "tests/goldens", "tests/methods", "tests/reference")
-LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "docs", "build")
+TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference")
+LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
 _COMPARISONS = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
 _HARMLESS = {"frozen", "eq", "compare", "repr", "strict", "kw_only"}
