@@ -68,6 +68,19 @@ def test_its_own_cut_off_only_where_it_was_low(tmp_path, volts, ended_by):
     assert found["ended_by"] == ended_by
 
 
+@pytest.mark.parametrize("fed_by", ["", "Block: 12 V 45 Ah lead-acid"])
+def test_watts_into_an_inverter_that_pulsates(tmp_path, fed_by):
+    lines = [
+        f"@09:0{k} input 12.{7 - k} V {a} A ac 230 V {w} W"
+        for k, (a, w) in enumerate(((0.62, 0.0), (6.25, 60.0), (12.5, 120.0), (20.0, 190.0)))
+    ]
+    found = said(notes(tmp_path, *lines, label="12 V to 230 V, 300 W", method="steps", fed_by=fed_by))
+    assert any("pulsates" in w for w in found["warnings"])
+    ohm = 0.08 * 6 / 45 if fed_by else 0.0
+    taken = 12.4 * 20.0 - ohm * 20.0**2 / 4
+    assert max(value(found, f"efficiency_{k}") for k in (3,)) == pytest.approx(100 * 190 / taken, rel=1e-3)
+
+
 def test_a_breaker_without_a_curve_is_not_held_against_one(tmp_path):
     lines = ("@09:00 34 A", "@09:10 tripped")
     found = said(notes(tmp_path, *lines, label="25 A breaker", method="trip"))

@@ -41,6 +41,7 @@ class Points:
     """Settled points in the order they were taken, (n,) each. ``output_w`` is V·A where it was not read; ``source_v`` is NaN where it was not.
 
     ``has_output``: current or power of the output was read; without either both are 0 here, and nothing is known of the efficiency.
+    ``pulsates_ohm``: what lies upstream of the voltmeter of an inverter's input, whose current pulsates.
     ``half``: by the name of a quantity, (n,) how wide each reading is to both sides, of those that a person took down.
     """
 
@@ -52,20 +53,22 @@ class Points:
     source_v: Array
     half: Mapping[str, Array] = field(default_factory=dict)
     has_output: bool = True
+    pulsates_ohm: float = 0.0
 
     def __len__(self) -> int:
         return len(self.input_v)
 
     @property
     def input_w(self) -> Array:
-        return np.asarray(self.input_v * self.input_a)
+        """V̄·Ī, less R·var(i) where the current pulsates: half of the R·Ī²/2 of a current that goes with the sine squared. Physics."""
+        return np.asarray(self.input_v * self.input_a - self.pulsates_ohm * self.input_a**2 / 4)
 
     def where(self, chosen: Mask) -> Points:
         half = {name: column[chosen] for name, column in self.half.items()}
         vin, iin, vout, iout, pout, source = (
             getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
         )
-        return Points(vin, iin, vout, iout, pout, source, half, self.has_output)
+        return Points(vin, iin, vout, iout, pout, source, half, self.has_output, self.pulsates_ohm)
 
 
 def points_of(
@@ -102,8 +105,10 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
         return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
 
     errors: list[tuple[str, float, Callable[[Points, float], Points]]] = []
+    if points.pulsates_ohm:  # anything from a smooth current to one that goes with the sine squared
+        errors.append(("pulsating input", rectangular(1.0), lambda p, u: replace(p, pulsates_ohm=p.pulsates_ohm * (1 + u))))
     if meters.output_w is not None:
-        return _errors_by_watts(points, meters, gain, zero)
+        return errors + _errors_by_watts(points, meters, gain, zero)
     assert meters.output_v and meters.output_a
     if meters.one_meter:
         errors.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))

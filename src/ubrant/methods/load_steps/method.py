@@ -24,7 +24,7 @@ from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
 from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Rows, log_columns, points_taken
 from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
@@ -229,6 +229,8 @@ class LoadStepsMethod(Method):
             parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True
         )
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
+        if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > _MAINS_V:
+            warnings.append(_pulsates(points, _upstream_ohm(record, float(np.nanmax(points.output_v)))))
         held = not live and "held_in" in findings
         return Account(
             findings,
@@ -265,6 +267,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     if not points.has_output:
         raise ReadingsError(say("The output's current or power is missing: without one of them a load step says nothing."))
     battery = setup.battery.label if setup.battery is not None else None
+    points = replace(points, pulsates_ohm=_upstream_ohm(record, float(np.nanmax(points.output_v))))
     hertz = rows.column("output", "Hz")
     if record.head.plan:
         source = Source(read_ratings(setup.unit).input_v, battery.kind_of_cell if battery else None, battery.series if battery else None)
@@ -287,6 +290,37 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
     return analyse_steps(
         points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
+    )
+
+
+_MAINS_V = 80.0
+
+
+def _upstream_ohm(record: Record, output_v: float) -> float:
+    """What lies upstream of the voltmeter at the input of an inverter, as far as it is known; 0 where the current is smooth, as the simulated bench's is.
+
+    The current of an inverter's input pulsates with twice its frequency, and the voltage with it: their means multiplied are too much.
+    """
+    setup, battery = record.head.setup, record.head.setup.battery
+    if record.head.origin.road == SIMULATED or not output_v > _MAINS_V:
+        return 0.0
+    label = battery.label if battery is not None else None
+    kind = label.kind_of_cell if label is not None else None
+    of_battery = kind.resistance_ohm_ah * label.series / label.charge_ah if kind and label and label.series and label.charge_ah else 0.0
+    return of_battery + (setup.leads.resistance_ohm if record.head.plan else 0.0)
+
+
+def _pulsates(points: Points, ohm: float) -> str:
+    """What is said of it; empty where it does not."""
+    largest = float(np.nanmax(points.input_a))
+    if ohm:
+        watts = ohm * largest**2 / 4
+        return say(
+            "The inverter's input current pulsates: R·Ī²/4 was taken off volts × amperes, ± as much ({watts} W at the most), R being what is known of battery and leads.",
+            watts=show(watts, 2),
+        )
+    return say(
+        "The inverter's input current pulsates: volts × amperes of slow meters are up to R·Ī²/2 too much, and battery and leads are not known. Say which battery feeds it."
     )
 
 
