@@ -22,6 +22,7 @@ from ubrant.methods.discharge.sums import DischargeRecord
 if TYPE_CHECKING:
     from ubrant.methods.discharge.procedure import DischargePlan
 
+_LIKE_ITS_LABEL = (0.7, 1.3)
 _COUNTED_AT = ("battery", "bank", "load", "output")
 
 
@@ -55,7 +56,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         record.accuracy("battery", "V"),
         record.accuracy("battery", "A"),
         head.setup.label,
-        head.criteria.cutoff or standard_cutoff(head.setup.label),
+        head.criteria.cutoff or standard_cutoff(head.setup.label, readings),
         head.conditions.temperature_c,
         on,
         off,
@@ -70,10 +71,12 @@ def discharge_of(record: Record) -> DischargeRecord:
     )
 
 
-def standard_cutoff(label: Label | None) -> Cutoff | None:
-    """The cut-off of the label, or the usual one of its chemistry, where a person gave none; None where neither is known."""
+def standard_cutoff(label: Label | None, readings: Readings) -> Cutoff | None:
+    """The cut-off of the label, or the usual one of its chemistry, where a person gave none; None where neither is known, or metered elsewhere."""
     kind = label.kind_of_cell if label else None
-    if label is None or kind is None or not label.series:
+    if label is None or kind is None or not label.series or not label.voltage_v:
+        return None
+    if len(readings) and not _LIKE_ITS_LABEL[0] < float(np.median(readings.voltage_v)) / label.voltage_v < _LIKE_ITS_LABEL[1]:
         return None
     return Cutoff(usual_cutoff_v(label) or kind.usual_cutoff_v * label.series)
 
