@@ -32,7 +32,7 @@ def test_close_up_the_readings_themselves_are_drawn():
 def test_loss_between_two_taps():
     path = watts(NODES, (13.0, 10.0), (12.8, 10.0), ("Meter", "Load"), 0.02, (None, None))
     assert [f.amount for f in path.flows] == [130.0, 128.0]
-    assert path.losses == (None, "−2.0 W lost", None)
+    assert path.losses == (None, "2.0 W lost", None)
 
 
 def test_a_loss_within_the_meters_uncertainty_is_not_claimed():

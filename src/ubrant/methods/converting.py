@@ -84,7 +84,7 @@ def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None
     losses: list[tuple[float, str | None]] = [(0.0, None)]
     for into, out in pairwise(flows):
         lost = max(into.amount - out.amount, 0.0) if into.amount is not None and out.amount is not None else 0.0
-        losses.append((lost, say("−{watts} W lost", watts=show(lost, 3)) if lost > 0.005 else None))
+        losses.append((lost, say("{watts} W lost", watts=show(lost, 3)) if lost > 0.005 else None))
     last = flows[-1].amount if chain[-1] == UNIT and LEADS in chain else None
     losses.append((last, say("all lost")) if last is not None else (0.0, None))
     return PowerPath(

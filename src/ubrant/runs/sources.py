@@ -100,7 +100,7 @@ def outlook_path(name: str, outlook: Outlook) -> PowerPath:
     if lost < 1e-9:
         return PowerPath((battery, load), (sink,), (None, None), (0.0, 0.0), "W")
     converter = Node("converter", "Converter", f"{plain(100 * outlook.efficiency.value)} %, idle {plain(outlook.idle_w.value)} W")
-    return PowerPath((battery, converter, load), (source, sink), (None, f"−{show(lost, 3)} W lost", None), (0.0, lost, 0.0), "W")
+    return PowerPath((battery, converter, load), (source, sink), (None, f"{show(lost, 3)} W lost", None), (0.0, lost, 0.0), "W")
 
 
 def _kept_note(outlook: Outlook) -> str:

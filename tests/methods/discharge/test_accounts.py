@@ -141,7 +141,7 @@ def test_an_outlook_without_a_converter_has_a_straight_path(logbook):
     straight = outlook_path("Pack", source.outlook(Width(60), Width(100), Width(0), Width(0), 0.1, 0.0))
     bent = outlook_path("Pack", source.outlook(Width(60), Width(80), Width(5), Width(20), 0.0, 50.0))
     assert (len(straight.nodes), len(bent.nodes)) == (2, 3)
-    assert bent.losses[1] == "−20.0 W lost"
+    assert bent.losses[1] == "20.0 W lost"
     assert bent.nodes[0].note == "50.0 Wh kept back, 20 W coming in"
 
 

@@ -14,7 +14,7 @@ def test_at_its_heaviest():
         .path()
     )
     assert [round(f.amount, 1) for f in path.flows] == [72.0, 64.6]
-    assert path.losses[1] == "−7.40 W lost"
+    assert path.losses[1] == "7.40 W lost"
 
 
 def test_loads_in_another_order_are_not_taken_for_what_was_asked():

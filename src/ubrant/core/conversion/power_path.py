@@ -101,7 +101,7 @@ def _with_loss(nodes: tuple[Node, ...], source: Flow, sink: Flow, uncertainty: f
     if (source.amount or 0.0) <= 0.05:
         text, amount = None, 0.0
     elif lost > uncertainty:
-        text, amount = f"−{show(lost, 2 if lost < 100 else 3)} {unit} lost", lost
+        text, amount = f"{show(lost, 2 if lost < 100 else 3)} {unit} lost", lost
     else:
         text, amount = f"under {show(max(uncertainty, lost, 0.001), 2)} {unit} lost", max(lost, 0.0)
     return PowerPath(nodes, (source, sink), (None, text, None), (0.0, amount, 0.0), unit)

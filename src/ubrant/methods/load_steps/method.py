@@ -431,4 +431,4 @@ def _held_path(setup: Setup, findings: Mapping[str, Finding]) -> PowerPath:
     lost = max(into - out, 0.0)
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
     flows = (Flow(into, meter=setup.meter("input").name), Flow(out, meter=output.name))
-    return PowerPath(nodes, flows, (None, say("−{wh} Wh lost", wh=show(lost, 3)), None), (0.0, lost, 0.0), "Wh")
+    return PowerPath(nodes, flows, (None, say("{wh} Wh lost", wh=show(lost, 3)), None), (0.0, lost, 0.0), "Wh")

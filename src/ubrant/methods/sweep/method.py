@@ -244,8 +244,10 @@ class SweepMethod(Method):
 
 
 def best_point(sweep: Sweep) -> int:
-    """The measured point of the best efficiency."""
-    return int(np.nanargmax(sweep.efficiency)) if np.isfinite(sweep.efficiency).any() else 0
+    """The measured point of the best efficiency, of those within tolerance where there are some."""
+    within = np.where(sweep.in_tolerance, sweep.efficiency, np.nan)
+    efficiency = within if np.isfinite(within).any() else sweep.efficiency
+    return int(np.nanargmax(efficiency)) if np.isfinite(efficiency).any() else 0
 
 
 def _drawn(
