@@ -68,3 +68,35 @@ def test_two_meters_at_one_place_that_disagree_decide_nothing(tmp_path):
     found = judged(tmp_path, rows, head=f"{HEAD},battery 2 voltage (V),battery 2 current (A)")
     if any("Another meter" in w for w in found["warnings"]):
         assert word(found) == "cannot tell"
+
+
+def test_four_loads_of_a_supply_are_known_by_their_amperes(tmp_path):
+    rows = [("0.2", "0"), ("18", "0.85"), ("35", "1.7"), ("53", "2.55"), ("70", "3.4")]
+    lines = [f"@09:0{k} input {w} W output 19.0 V {a} A" for k, (w, a) in enumerate(rows)]
+    found = said(notes(tmp_path, *lines, label="230 V to 19 V, 3.42 A", method="external-supply"))
+    assert value(found, "no_load_power") == pytest.approx(0.2)
+    assert value(found, "average_efficiency") == pytest.approx(91.4, abs=0.2)
+    lines[2] = "@09:02 input 3.5 W output 19.0 V 1.7 A"
+    slipped = said(notes(tmp_path, *lines, label="230 V to 19 V, 3.42 A", method="external-supply"))
+    assert slipped["findings"]["average_efficiency"]["value"] is None
+    assert any("more comes out than goes in" in w for w in slipped["warnings"])
+
+
+def test_an_hour_that_goes_back_is_said(tmp_path):
+    lines = ("@09:00 full 12.9 V", "@09:05 load on 12.6 V 0.36 A", "@12:00 12.4 V 0.36 A", "@11:00 12.3 V 0.36 A", "@05:00 10.4 V 0.36 A")
+    found = said(notes(tmp_path, *lines, label="12 V 7.2 Ah AGM", cutoff="10.5 V"))
+    assert any("goes back to 11:00" in w for w in found["warnings"])
+    assert value(found, "charge") == pytest.approx(7.0, abs=0.3)  # five in the morning is the next one
+
+
+def test_a_voltage_that_no_battery_has_is_named_with_its_time(tmp_path):
+    lines = ("@09:00 full 12.9 V", "@09:05 load on 12.6 V 0.36 A", "@13:00 123 V 0.36 A", "@23:00 11.4 V 0.36 A", "@05:00 10.4 V 0.36 A")
+    found = said(notes(tmp_path, *lines, label="12 V 7.2 Ah AGM", cutoff="10.5 V"))
+    assert (word(found), "123.0 V at 4 h" in found["sentence"]) == ("cannot tell", True)
+
+
+def test_one_that_a_person_found_dark_before_its_voltage_fell_is_at_least(tmp_path):
+    lines = ("@09:00 full 12.9 V", "@09:05 load on 12.6 V 0.36 A", "@12:00 12.4 V 0.36 A", "@14:00 empty")
+    found = said(notes(tmp_path, *lines, label="12 V 7.2 Ah AGM", cutoff="10.5 V"))
+    assert word(found) == "cannot tell"
+    assert "at least" in found["sentence"]

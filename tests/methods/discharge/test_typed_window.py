@@ -66,7 +66,7 @@ def test_typed_from_start_to_report(typing, qtbot, tmp_path, monkeypatch):
     window, clock = typing
     assert "Type the resting voltage" in window.run.title.text()
     type_all(window, clock, qtbot)
-    assert window.run.ledger.row("charge").accessibleName().startswith("Charge delivered: 47.")
+    qtbot.waitUntil(lambda: window.run.tick() or window.run.ledger.row("charge").accessibleName().startswith("Charge delivered: 47."))
     assert [b.text() for b in (window.run.stop_button,)] == ["The load is off"]
     click(qtbot, window.run, "The load is off")
     clock.time_s = 18_000.0

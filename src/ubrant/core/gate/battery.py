@@ -247,6 +247,30 @@ def _near(share: float) -> tuple[str, str] | None:
     return None
 
 
+_ABSURD = (0.2, 1.7)
+
+
+def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
+    """A few volts that no such battery has, among others that it may have."""
+    label, readings = facts.label, facts.readings
+    if label is None or not label.voltage_v or not len(readings):
+        return None
+    part = slice(facts.first, facts.last + 1)
+    shares = readings.voltage_v[part] / label.voltage_v
+    off = (shares < _ABSURD[0]) | (shares > _ABSURD[1])
+    if not off.any() or off.mean() > _STEP:
+        return None
+    k = facts.first + int(np.argmax(off))
+    return (
+        say(
+            "the {volts} V at {time} are no volts of such a battery: did a digit slip?",
+            volts=show(float(readings.voltage_v[k])),
+            time=show_duration(float(readings.time_s[k] - readings.time_s[0])),
+        ),
+        say("Mend the line with “fix”, or leave it out.") + if_it_is_so("absurd"),
+    )
+
+
 def _stands_still(facts: BatteryFacts) -> tuple[str, str] | None:
     """Steps in one quantity that the other does not follow: a display that was held, or a range that was changed."""
     if not facts.looks_at_steps:
@@ -474,6 +498,7 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         _share,
         asks=True,
     ),
+    Check("absurd", PLAUSIBLE, DECIDES_NOTHING, "No battery has a fifth or 1.7 times its nominal voltage under load.", _absurd, asks=True),
     Check(
         "still",
         PLAUSIBLE,

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -119,6 +119,17 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             moment = jotting.at_clock_s + day - zero
             if moment < before - _DAY_S / 2:
                 moment += _DAY_S
+            elif moment < 0 and any(e.time_s >= 0 for e in entries):  # before it began: it is the next day
+                day += _DAY_S
+                moment += _DAY_S
+            if entries and moment < before - 1e-9:
+                warnings.append(
+                    say(
+                        "Line {number} goes back to {time}, before the line above it: taken as written down late. Look whether that hour is right.",
+                        number=number,
+                        time=clock_text(jotting.at_clock_s),
+                    )
+                )
         elif jotting.after_start_s is not None:
             moment = jotting.after_start_s
         else:

@@ -162,9 +162,7 @@ def analyse(record: DischargeRecord) -> Discharge:
         not_full=against(readings, first, findings["rest_before"].value, record.label, begins_loaded=begins_loaded),
         charged_ah=put_in,
         emptied=ended_by in EMPTIED,
-        fell_plausibly=ended_by not in {GAVE_UP, "protection"}
-        or record.widths is not None
-        or fell_plausibly(readings, first, last, record.label),
+        fell_plausibly=ended_by not in {GAVE_UP, "protection"} or fell_plausibly(readings, first, last, record.label),
     )
     found = objections(AFTER_SUMS, facts, record.checked)
     about = Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone, found)

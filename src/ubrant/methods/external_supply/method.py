@@ -8,6 +8,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, power_uncertainty, supply_average, supply_efficiency
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
 from ubrant.core.record.record import Record
@@ -24,6 +25,7 @@ from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)
 _ANOTHER_LOAD, _USUAL_SHARE = 0.1, 0.88
+_SLIP_PERCENT = 103.0
 """How far a load may lie from what was asked for; efficiency that may be expected."""
 _EXAMPLE = "input 72.4 W output 19.1 V 3.4 A"
 _CHAIN = (MAINS, UNIT, LOAD)
@@ -92,10 +94,18 @@ class SupplyMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan
-        steps, no_load, half_w, slips = _steps(record, plan.rated if plan is not None else None)
+        steps, no_load, half_w, slips = _steps(record, plan.rated if plan is not None else _rated(setup))
         power = record.accuracy("input", "W")
         meters = SupplyMeters(power, record.accuracy("output", "V"), record.accuracy("output", "A"))
         findings: dict[str, Finding] = {}
+        over = [
+            say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped. It was left out.", value=100 * s)
+            for s, step in steps.items()
+            if step.percent > _SLIP_PERCENT
+        ]
+        steps = {share: step for share, step in steps.items() if step.percent <= _SLIP_PERCENT}
+        if over and not steps:
+            return Account(trouble=over[0], taken=0, planned=len(_SHARES))
         for number, (share, step) in enumerate(steps.items()):
             key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
             findings[key] = supply_efficiency(key, say("At {value:.0f} % of its current", value=100 * share), [step], meters, working)
@@ -107,11 +117,6 @@ class SupplyMethod(Method):
             findings["no_load_power"] = Finding(
                 "no_load_power", say("With no load"), no_load, "W", power_uncertainty(no_load, power, half_w), say("as the meter reads")
             )
-        over = [
-            say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped.", value=100 * s)
-            for s, step in steps.items()
-            if step.percent > 100
-        ]
         said = (
             say("Average efficiency {share}", share=average.with_uncertainty())
             if average.value is not None
@@ -137,6 +142,14 @@ class SupplyMethod(Method):
         )
 
 
+def _rated(setup: Setup) -> float | None:
+    """Amperes on its label; None where it does not say."""
+    try:
+        return read_ratings(setup.unit).amps or None
+    except ValueError:
+        return None
+
+
 def _expected(setup: Setup, amps: float) -> dict[tuple[str, str], float]:
     """What a step may be expected to read, by the label."""
     if not amps:
@@ -145,12 +158,34 @@ def _expected(setup: Setup, amps: float) -> dict[tuple[str, str], float]:
     return {("output", "A"): amps, ("output", "V"): out_v, ("input", "W"): out_v * amps / _USUAL_SHARE}
 
 
+def _by_load(record: Record, rated_a: float | None) -> list[tuple[float, tuple[float, Jotting]]]:
+    """Each line with the share of its rating that it is: in the order it was asked for, or by its amperes where each of them is another step."""
+    lines = record.answers("skip")
+    asked = list(zip(_SHARES, lines, strict=False))
+    if not rated_a:
+        return asked
+    fits = [_share_of(jotting, rated_a) for _, (_, jotting) in asked]
+    in_order = all(found is None or found == share for found, (share, _) in zip(fits, asked, strict=True))
+    if in_order or len({f for f in fits if f is not None}) < len([f for f in fits if f is not None]) or None in fits:
+        return asked
+    return [(found, line) for found, (_, line) in zip(fits, asked, strict=True) if found is not None]
+
+
+def _share_of(jotting: Jotting, rated_a: float) -> float | None:
+    """The step that these amperes are nearest to; None where they are of none."""
+    amps = next((r.value for r in jotting.readings if (r.tap, r.quantity) == ("output", "A")), None)
+    if amps is None:
+        return None
+    nearest = min(_SHARES, key=lambda share: abs(amps - share * rated_a))
+    return nearest if abs(amps - nearest * rated_a) <= max(_ANOTHER_LOAD * nearest, 0.03) * rated_a else None
+
+
 def _steps(record: Record, rated_a: float | None) -> tuple[dict[float, SupplyStep], float | None, float, list[str]]:
     """Steps by their share of the rated current, watts with no load and half of their last digit, slips."""
     steps: dict[float, SupplyStep] = {}
     slips: list[str] = []
     no_load, half_w = None, 0.0
-    for share, (_, jotting) in zip(_SHARES, record.answers("skip"), strict=False):
+    for share, (_, jotting) in _by_load(record, rated_a):
         read = {(r.tap, r.quantity): r for r in jotting.readings}
         taken = read.get(("input", "W"))
         if taken is None:
