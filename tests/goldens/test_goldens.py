@@ -54,6 +54,7 @@ COMMANDS_DIFFER = {
     "pack without a label": "the same, in its ±",
     "jot text": RANGE_IS_SAID,
     "wave": NOISE_IS_APART,
+    "sweep with one meter": "a quarter of a gain's limit does not cancel",
     "steps": PULSATES,
 }
 """By run: finding, ``every``, ``sentence`` or ``warnings``, and why it differs."""

@@ -13,6 +13,8 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.contributions import rectangular
 
+LINEARITY = 0.25
+"""Of the limit of a meter's gain, that does not cancel between two readings in one range. Common practice, no source."""
 Mask = NDArray[np.bool_]
 
 
@@ -113,6 +115,8 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Cal
     if meters.one_meter:
         errors.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
         errors.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
+        errors.append(("voltage linearity of the one meter", rectangular(LINEARITY * meters.input_v.gain), gain("output_v")))
+        errors.append(("current linearity of the one meter", rectangular(LINEARITY * meters.input_a.gain), gain("output_a")))
     else:
         for name, place, accuracy in (
             ("input voltage gain", "input_v", meters.input_v),
