@@ -163,7 +163,9 @@ def test_one_meter_moved_cancels_its_own_gain():
     v, a = Accuracy(0.01, 0.0, "V"), Accuracy(0.02, 0.0, "A")
     two = analyse_sweep(points, SweepMeters(v, a, v, a))
     one = analyse_sweep(points, SweepMeters(v, a, v, a, one_meter=True))
-    left = 2 * one.efficiency[1:] * np.hypot(0.25 * 0.01, 0.25 * 0.02) / np.sqrt(3)  # a quarter of each limit, as linearity: common practice
+    left = (
+        2 * one.efficiency[1:] * np.hypot(0.25 * 0.01, 0.25 * 0.02) / np.sqrt(3)
+    )  # a quarter of each limit, as linearity: common practice
     assert one.efficiency_u[1:] == pytest.approx(left, rel=1e-6)
     assert two.efficiency_u[1:].min() > 1.0
     assert "its own gain error cancels" in " ".join(two.warnings)
