@@ -57,7 +57,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         record.accuracy("battery", "A"),
         head.setup.label,
         head.criteria.cutoff or standard_cutoff(head.setup.label, readings),
-        head.conditions.temperature_c,
+        head.conditions.temperature_c if head.conditions.temperature_c is not None else _temperature(record, on),
         on,
         off,
         _ended(record),
@@ -69,6 +69,14 @@ def discharge_of(record: Record) -> DischargeRecord:
         power if len(power := record.either("battery", "W")) and widths is None else None,
         any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
     )
+
+
+def _temperature(record: Record, load_on_s: float | None) -> float | None:
+    """The battery's own temperature as the load came on, where it was read; None where it was not."""
+    read = record.either("battery", "°C")
+    if not len(read):
+        return None
+    return float(read.value[int(np.argmin(np.abs(read.time_s - (load_on_s if load_on_s is not None else read.time_s[0]))))])
 
 
 def standard_cutoff(label: Label | None, readings: Readings) -> Cutoff | None:

@@ -222,9 +222,20 @@ def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge,
         inside = (float(counter.series.time_s[0]) <= discharge.load_on_s + 60) and (
             float(counter.series.time_s[-1]) >= discharge.end_s - 60
         )
-        if inside and (said := agreement(made, integral, shared=True)):
+        if inside and (said := agreement(_until(counter, record, discharge, unit), integral, shared=True)):
             disagree.append(said)
     return disagree
+
+
+def _until(counter: Counter, record: DischargeRecord, discharge: Discharge, unit: str) -> Finding:
+    """What the counter says of the stretch that the integral is about: neither what came before load on, nor what came after the end."""
+    time, value = counter.series.time_s, counter.series.value
+    inside = (time > discharge.load_on_s) & (time < discharge.end_s)
+    ends = np.array([max(discharge.load_on_s, float(time[0])), min(discharge.end_s, float(time[-1]))])
+    times = np.concatenate((ends[:1], time[inside], ends[1:]))
+    half = np.full(len(times), float(np.median(counter.half_width)))
+    series = Series(times, np.interp(times, time, value))
+    return counted_finding(counted(series, half, counter.full_scale), unit, _counter_gain(record, unit))
 
 
 def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
