@@ -114,7 +114,10 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
     if typed.series and not (len(volts) and (len(amps) or len(watts))):
         taken = ", ".join(sorted({f"{unit} at the {where}" for where, unit in typed.series}))
         raise ReadingsError(
-            say("Volts with amperes or watts at one place are missing; what was taken down is {taken}. Take down “12.94 V 4.1 A”.", taken=taken)
+            say(
+                "Volts with amperes or watts at one place are missing; what was taken down is {taken}. Take down “12.94 V 4.1 A”.",
+                taken=taken,
+            )
         )
     if not len(volts) or not (len(amps) or len(watts)):
         raise ReadingsError(say("There are no readings yet: take down volts and amperes, like “12.94 V 4.1 A”."))

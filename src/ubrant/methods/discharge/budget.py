@@ -22,8 +22,8 @@ _PULSE_SHARE = 0.3
 """A step of current over this share of the largest is the edge of a pulse."""
 _ALONE = 2.0
 """Of its usual current: more is a slipped digit and no pulse."""
-_SWEPT = 2.0
-"""So many intervals between readings that the edges have to move through in a run before they average."""
+_SWEPT = 0.5
+"""How well it is known through how many intervals between readings the edges move in a run."""
 _SLOPE_READINGS = 5_000
 
 
@@ -196,7 +196,8 @@ def budget_of(
 def _edges(readings: Readings, first: int, stop: int) -> tuple[float, float]:
     """(Ah, s) standard uncertainties of the edges of pulses inside: each lies anywhere between the two readings beside it.
 
-    Where a period is a whole number of readings every edge lies at the same place between two, and they do not average.
+    Where a period is a whole number of readings every edge lies at the same place between two, and they do not average; where it is not, the
+    edges move through the interval, and average more quickly than by chance.
     """
     amps = readings.current_a[first:stop]
     if len(amps) < 3 or amps.min() > _PULSE_SHARE * amps.max():
@@ -212,8 +213,9 @@ def _edges(readings: Readings, first: int, stop: int) -> tuple[float, float]:
         periods = np.diff(rising)
         mean = float(rising[-1] - rising[0]) / (len(rising) - 1)
         swept = abs(mean - round(mean)) * (len(rising) - 1)
-        if float(np.std(periods)) < 1.0 and swept < _SWEPT:
-            alike = math.sqrt(len(dt) / 2)
+        if float(np.std(periods)) < 1.0:
+            share = min(1.0, 1 / (math.pi * max(swept - _SWEPT, 1e-9)))  # of a sine that runs through so many turns, its mean
+            alike = (len(rising) * share + 1) / math.sqrt(len(rising))
     return (
         alike * rectangular(math.sqrt(float(np.sum((dt * steps[edge] / 2) ** 2)))) / 3600,
         alike * rectangular(math.sqrt(float(np.sum((dt / 2) ** 2)))),
