@@ -140,7 +140,9 @@ def keep_discharge(book: Logbook, unit: Unit | None = None) -> Run:
     needs("discharge")
     body = falling()
     kept = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
-    told = LogOptions(said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit)
+    told = LogOptions(
+        said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit, full=True
+    )
     return keep(book, judged(kept, told), unit)
 
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from tests.command_line import said
-from tests.trust.making import LABEL, charge, discharge, judged, later, notes, refused, value, word
+from tests.trust.making import LABEL, charge, discharge, judged, later, notes, refused, value, word, write
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
 
 WEAK = 38.0
 
@@ -97,4 +101,34 @@ def test_a_counter_that_was_not_read_at_the_end_is_at_least(tmp_path):
     found = said(notes(tmp_path, *lines, label="20 Ah 12.8 V LiFePO4"))
     assert word(found) == "cannot tell"
     assert "last read 1 h before" in found["sentence"]
-    assert LABEL
+
+
+@pytest.mark.parametrize(("more", "whole"), [((), False), (("--full",), True)])
+def test_an_outlook_rests_on_the_whole_of_it_only_where_it_was_full(tmp_path, more, whole):
+    stored = read_file(
+        Path(write(tmp_path, discharge(ah=WEAK, rest_s=0.0))),
+        LogOptions(said={"rated": LABEL, "cutoff": "11 V"}, full=True if more else None),
+    )
+    energy = account_of_stored(stored.record()).energy
+    assert energy.whole is whole
+    assert energy.share == (pytest.approx(474 / 640, abs=0.01) if whole else 1.0)
+
+
+def test_no_outlook_rests_on_what_cannot_be(tmp_path):
+    rows = [(t, v, a / 2) for t, v, a in discharge(ah=50.96)]
+    stored = read_file(
+        Path(write(tmp_path, rows)), LogOptions(said={"rated": LABEL, "cutoff": "11 V"}, accuracies=("0.1 %", "0.5 %", "", ""))
+    )
+    assert account_of_stored(stored.record()).energy is None
+
+
+def test_a_counter_that_runs_on_after_the_end_is_held_against_the_same_stretch(tmp_path):
+    rows = [(t, v, a, a * max(t - 600, 0) / 3600) for t, v, a in discharge(ah=WEAK, stop_v=10.0)]
+    found = judged(tmp_path, rows, head="time (s),voltage (V),current (A),charge (Ah)")
+    assert word(found) == "spent"
+
+
+def test_a_temperature_that_was_logged_counts(tmp_path):
+    rows = [(t, v, a, 7.0) for t, v, a in discharge(ah=WEAK)]
+    found = judged(tmp_path, rows, head="time (s),voltage (V),current (A),temperature (°C)")
+    assert value(found, "label_share") == pytest.approx(100 * value(found, "charge") / 50 / (1 - 0.003 * 8), rel=1e-6)

@@ -49,7 +49,11 @@ def logged(logbook, cutoff="11 V"):
     unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
     body = falling()
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
-    return keep(logbook, judged(from_log(log), LogOptions(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit)), unit)
+    return keep(
+        logbook,
+        judged(from_log(log), LogOptions(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True)),
+        unit,
+    )
 
 
 def test_what_is_expected_is_close_to_what_then_happens(logbook, run_and_session):

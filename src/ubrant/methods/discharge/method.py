@@ -7,10 +7,10 @@ from dataclasses import replace
 from typing import Any
 
 from ubrant.core.account import Account, Ahead, Energy, Group
-from ubrant.core.battery.ending import Ends
+from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing, Trace
-from ubrant.core.gate.check import questions
+from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, questions
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import Label, LabelError, parse_label
@@ -285,10 +285,11 @@ def _cutoff(text: str) -> Cutoff | None:
 
 
 def _energy(discharge: Discharge, label: Label | None) -> Energy | None:
-    energy = discharge.findings["energy"]
-    if not energy.value:
+    """What an outlook can rest on: nothing where the gate let nothing be decided, a part of it where it is *at least* so much."""
+    energy, about = discharge.findings["energy"], discharge.about
+    if not energy.value or about.objection(DECIDES_NOTHING) is not None:
         return None
-    whole, rated = discharge.ended_by == "cut-off", label.energy_wh if label else None
+    whole, rated = discharge.ended_by in EMPTIED and about.objection(AT_LEAST) is None, label.energy_wh if label else None
     return Energy(energy.value, energy.expanded_uncertainty, whole, energy.value / rated if rated and whole else 1.0)
 
 

@@ -51,7 +51,7 @@ def peukert_of(
     """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
     mine = constant_run(data, discharge.findings, discharge.ended_by, (discharge.load_on_s, discharge.end_s), gaps=bool(discharge.gaps))
     label, cutoff = data.label, data.cutoff
-    if mine is None or cutoff is None:
+    if mine is None or cutoff is None or discharge.about.objections:
         return []
     points = [
         mine,
@@ -73,6 +73,8 @@ def peukert_of(
 def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:
     theirs = other.head.criteria.cutoff
     if other.head.method != record.head.method or theirs is None or abs(theirs.voltage_v - cutoff_v) > 0.01 * cutoff_v or account.trouble:
+        return None
+    if account.energy is None or not account.energy.whole:  # the gate let it be no capacity
         return None
     try:
         data = discharge_of(other)
