@@ -107,10 +107,14 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         return Verdict(
             SPENT,
             say(
-                "Spent: {figure} is {value:.0f} % of the {rated} on the label. Below 80 % a battery has done its work.",
+                "Spent: {figure} is {value:.0f} % of the {rated} on the label, under 80 %, the usual replacement point.",
                 figure=figure,
                 value=share.value,
                 rated=rated,
+            ),
+            say(
+                "80 % is that of IEEE 450 and IEEE 1188 for standby batteries, common practice elsewhere; the endurance tests of IEC 61960-3 and IEC 61951-2 end at 60 %. "
+                "Whether it has aged, or never was what its label says, only an earlier run tells."
             ),
         )
     if not at_least and share.value + uncertainty < 100:
@@ -303,6 +307,10 @@ def _more_on_below(share: Finding, about: Circumstances) -> str:
     kind = about.label.kind_of_cell if about.label else None
     if kind and kind.key in {"lifepo4", "li-ion"}:
         more += say(" A lithium battery gets up to five cycles before this is final (IEC 61960-3).")
+    elif kind and kind.key == "nimh":
+        more += say(" NiMH gets up to five cycles before this is final (IEC 61951-2).")
+    elif kind and kind.key == "lead-acid":
+        more += say(" A new lead-acid battery gets some cycles before this is final.")
     return more
 
 

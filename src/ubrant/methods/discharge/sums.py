@@ -471,7 +471,10 @@ def label_share(record: DischargeRecord, charge: Finding, energy: Finding, hours
         parts = (*(c.times(100 / rated / at.factor) for c in measured.contributions), *(c.times(share) for c in at.relative))
     sum_text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
     whole = f"{sum_text} {at.sentence}".strip()
-    return Finding("label_share", name, share, "%", parts, whole, (f"{whole} = {show(share)} %",))
+    rule = say(
+        "Rule: it meets the label where value − U is over 100 %, is below it where value + U is under (JCGM 106, guard band U): a wrong word in fewer than 1 of 40."
+    )
+    return Finding("label_share", name, share, "%", parts, whole, (f"{whole} = {show(share)} %", rule))
 
 
 def _c_rate(label: Label | None, sums: Totals, hours_on: float, budget: Budget | None) -> Finding:
