@@ -72,6 +72,7 @@ def analyse_log(
         [], help="A check that you have looked at, by its word: it is as it was read. What asks for it says the word."
     ),
     one_meter: bool = typer.Option(False, "--one-meter", help="One meter was moved from input to output: its own gain error cancels."),
+    check: bool = typer.Option(False, "--check", help="The ± once more, by 100 000 draws of every error (JCGM 101)."),
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """What a log, a jot text or an export says."""
@@ -79,6 +80,7 @@ def analyse_log(
     from ubrant.core.quantities.quantity import QuantityError, parse_quantity
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.methods.method import MethodError
+    from ubrant.methods.registry import method_of
     from ubrant.runs.accounts import account_of_stored
     from ubrant.runs.bringing_in import LogOptions, read_file
 
@@ -101,6 +103,9 @@ def analyse_log(
     if account.trouble:
         _refuse(f"{log.name}: {account.trouble}")
     warnings = _about_label(stored.run.label)
+    if check:
+        drawn = method_of(stored.run.method).simulate(stored.record())
+        warnings += tuple(one.sentence() for one in drawn) or ("This method has no check by draws.",)
     if as_json:
         print(_escaped(json.dumps(account_to_json(account, warnings), ensure_ascii=False, indent=2)))
     else:

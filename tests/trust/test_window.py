@@ -92,3 +92,10 @@ def test_a_draw_that_was_typed_wrongly_is_no_economy_setting(bench_window, qtbot
     account = close(window, qtbot)
     assert account.findings == {}
     assert "794" in window.findings.verdict.text()
+
+
+def test_the_uncertainty_is_checked_by_draws(window, qtbot, tmp_path):
+    brought_in(window, tmp_path, discharge(ah=54.0), temperature_c=20.0)
+    click(qtbot, window.findings, "Check the ±")
+    qtbot.waitUntil(lambda: "they agree" in window.findings.more.text(), timeout=20_000)
+    assert "by 100000 draws" in window.findings.more.text()

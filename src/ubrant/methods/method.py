@@ -19,6 +19,7 @@ from ubrant.core.record.head import Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.points import SAME_PLACE
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
+from ubrant.core.uncertainty.simulation import Simulated
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.steps import Ask, Steps, rest_of
@@ -354,6 +355,10 @@ class Method:
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""
         raise NotImplementedError
+
+    def simulate(self, record: Record) -> tuple[Simulated, ...]:
+        """The ± of its answers once more, by draws (JCGM 101); nothing where a method has no such check."""
+        return ()
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """The account with what other runs of the same unit add to it."""

@@ -80,3 +80,9 @@ def test_bad_input_is_one_sentence_and_exit_2(log, arguments, says):
     assert "Traceback" not in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
     assert done.stdout == ""
+
+
+def test_the_uncertainty_once_more_by_draws(log):
+    done = ubrant("analyse", str(log), *FULL, "--check")
+    assert "by 100000 draws" in done.stdout.replace("\n", " ")
+    assert "they agree" in done.stdout.replace("\n", " ")

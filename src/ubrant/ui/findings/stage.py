@@ -19,6 +19,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Criteria
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import HELD, STRAIGHT
+from ubrant.core.uncertainty.simulation import DRAWS, Simulated
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
@@ -33,6 +34,7 @@ from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
 
@@ -60,6 +62,7 @@ class FindingsStage(StageFrame):
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
+        self.check_button = button(self.tr("Check the ±"), self._check)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
@@ -97,6 +100,7 @@ class FindingsStage(StageFrame):
         self.export_button = button(self.tr("Export …"), self.export_wanted.emit)
         self.side.addSpacing(6)
         self.side.addLayout(row(self.report_button, self.export_button))
+        self.side.addWidget(self.check_button)
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
         self._judged = QWidget()
@@ -131,7 +135,7 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
             control.setEnabled(False)
-        for choice in (self.questions, self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
+        for choice in (self.questions, self.check_button, self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
 
     def open_run(self, run_id: int) -> None:
@@ -161,6 +165,7 @@ class FindingsStage(StageFrame):
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
         self._ask(account.questions)
+        self.check_button.setVisible(_judges_label(run) and any(f.expanded_uncertainty for f in findings.values()))
         self.ledger.show_findings(findings.values())
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
@@ -202,6 +207,24 @@ class FindingsStage(StageFrame):
     def _rank(self) -> None:
         """Which of those that were measured to take for one job."""
         RankDialog(self._bench.logbook, self).exec()
+
+    def _check(self) -> None:
+        """The ± once more, by draws of every error; said below the ledger."""
+        run, record = self._run, self.record
+        if run is None or record is None:
+            return
+
+        def told(drawn: tuple[Simulated, ...]) -> None:
+            if self._run is not None and self._run.id == run.id:
+                self.more.setText("\n".join(one.sentence() for one in drawn) or self.tr("There is no ± to check."))
+
+        method = method_of(run.method)
+        in_background(
+            self, self.tr("Drawing every error {count} times …").format(count=DRAWS), lambda: method.simulate(record), told, self._failed
+        )
+
+    def _failed(self, error: Exception) -> None:
+        self._bench.said.emit(str(error))
 
     # another cut-off
 
