@@ -30,6 +30,12 @@ def test_a_break_is_not_filled_with_what_was_read_before_it(tmp_path):
     assert value(found, "c_rate") <= 10.0 / 50 + 1e-6
 
 
+def test_volts_that_were_read_during_a_break_carry_no_current(tmp_path):
+    found = said(notes(tmp_path, *LINES, "@12:00 13.2 V", "@14:00 load on 13.0 V 10 A", "@15:00 12.9 V 10 A", "@15:00 load off"))
+    assert value(found, "charge") == pytest.approx(20.0, abs=0.2)
+    assert value(found, "duration") == pytest.approx(7200, abs=30)
+
+
 @pytest.mark.parametrize("break_h", [0.5, 4.0, 12.0])
 def test_a_logged_break_counts_as_the_time_under_load_only(tmp_path, break_h):
     first = discharge(hours=1.0)
