@@ -186,3 +186,12 @@ def test_charges_inside_are_put_in_and_not_taken_off():
     assert found.findings["charge"].value == pytest.approx(whole - 10.0 * 200 / 3600, abs=0.05)
     with pytest.raises(ReadingsError, match="seem to be swapped"):
         analyse(record(Readings(body.time_s, body.current_a, body.voltage_v)))
+
+
+@pytest.mark.parametrize(("rise", "fails"), [(0.0, False), (0.2, False), (0.35, True), (0.8, True)])
+def test_higher_after_a_break_than_before_it(rise, fails):
+    """At the same current, and a twentieth of the charge later: it was charged meanwhile."""
+    time = np.concatenate((60.0 * np.arange(40), 10_000 + 60.0 * np.arange(40)))
+    volts = np.concatenate((np.linspace(13.0, 12.5, 40), np.linspace(12.5 + rise, 12.4 + rise, 40)))
+    readings = Readings(time, volts, np.full(80, 10.0))
+    assert ("charged meanwhile" in failed(readings=readings, first=0, last=79, charge_ah=13.0)) is fails

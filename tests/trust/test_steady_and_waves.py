@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.trust.making import METER, notes, value, write
+from tests.trust.making import METER, discharge, judged, notes, value, write
 from ubrant.core.conversion.waveform import analyse_wave
 
 HEAD = "time (s),input voltage (V),input current (A)"
@@ -114,3 +114,17 @@ def test_distortion_is_found_beneath_noise():
 def test_an_unsteady_frequency_has_no_harmonics():
     found = analyse_wave(*wave(0.001, jitter=0.02)).findings
     assert found["thd"].value is None or found["thd"].expanded_uncertainty > 1.0
+
+
+def test_a_log_written_on_change_is_held_and_not_joined(tmp_path):
+    """A row where something changed: 10 A from 600 s, 5 A from 4200 s, 10 A again from 11 400 s."""
+    rows = [(0, 13.5, 0), (600, 13.2, 10), (640, 13.15, 10), (700, 13.12, 10), (4200, 13.05, 5), (4230, 13.06, 5), (11_400, 12.95, 10)]
+    rows += [(11_450, 12.94, 10), (14_000, 12.9, 10), (14_020, 12.89, 10), (16_000, 12.8, 10), (18_000, 13.1, 0)]
+    found = judged(tmp_path, rows)
+    assert value(found, "charge") == pytest.approx((10 * 3600 + 5 * 7200 + 10 * 6600) / 3600, rel=1e-3)
+    assert any("written where something changed" in w for w in found["warnings"])
+
+
+def test_a_log_at_a_fixed_pace_is_joined(tmp_path):
+    found = judged(tmp_path, discharge())
+    assert not any("written where something changed" in w for w in found["warnings"])

@@ -12,6 +12,7 @@ from ubrant.core.quantities.label import Label, usual_cutoff_v
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
 from ubrant.core.record.head import LOG
+from ubrant.core.record.on_change import as_steps, is_on_change
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
@@ -36,6 +37,7 @@ def discharge_of(record: Record) -> DischargeRecord:
     """
     head = record.head
     widths: Widths | None = None
+    on_change = False
     counted = any(len(record.either(tap, q)) > 1 for tap in (*_COUNTED_AT, "ac") for q in ("Ah", "Wh"))
     try:
         if _own_is_typed(record):
@@ -46,6 +48,8 @@ def discharge_of(record: Record) -> DischargeRecord:
         else:
             tap = head.origin.tap
             readings = join(_corrected(record, "V"), _corrected(record, "A"))
+            if head.origin.road == LOG and not head.plan and is_on_change(readings):
+                readings, on_change = as_steps(readings), True
     except ReadingsError:
         if not counted:
             raise
@@ -68,6 +72,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         head.conditions.checked,
         power if len(power := record.either("battery", "W")) and widths is None else None,
         any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
+        on_change,
     )
 
 

@@ -54,6 +54,7 @@ class DischargeRecord:
     full : how it is known that it was full at the start, in a few words; empty where nobody said so
     checked : checks of the gate that a person has looked at
     power : watts logged beside volts and amperes
+    on_change : its rows were written where something changed, and are held
     counts_from_0 : a counter beside the readings began at 0 with them
     """
 
@@ -73,6 +74,7 @@ class DischargeRecord:
     checked: tuple[str, ...] = ()
     power: Series | None = None
     counts_from_0: bool = False
+    on_change: bool = False
 
 
 @dataclass(frozen=True)
@@ -120,6 +122,8 @@ def analyse(record: DischargeRecord) -> Discharge:
         require_usable(record.readings.time_s, record.readings.voltage_v, record.readings.current_a)
         raise ReadingsError(say("Fewer than two readings: there is nothing to add up yet."))
     warnings: list[str] = []
+    if record.on_change:
+        warnings.append(say("Its rows were written where something changed: each value is held until the next."))
     if record.widths is not None and record.widths.between == HELD:
         stepped, widths = held(record.readings, record.widths)
         record = replace(record, readings=stepped, widths=widths)
