@@ -17,6 +17,7 @@ from ubrant.core.gate.battery import BATTERY_CHECKS, BatteryFacts
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, REFUSES, objections
 from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, course_of
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.readings import Readings, ReadingsError, Series
 from ubrant.methods.discharge.sums import analyse
 
@@ -195,3 +196,18 @@ def test_higher_after_a_break_than_before_it(rise, fails):
     volts = np.concatenate((np.linspace(13.0, 12.5, 40), np.linspace(12.5 + rise, 12.4 + rise, 40)))
     readings = Readings(time, volts, np.full(80, 10.0))
     assert ("charged meanwhile" in failed(readings=readings, first=0, last=79, charge_ah=13.0)) is fails
+
+
+def edges_of(period_s):
+    """What the edges of two hundred pulses add, read every 10 s."""
+    time = np.arange(0.0, 200 * period_s, 10.0)
+    amps = np.where(time % period_s < 0.6 * period_s, 10.0, 0.0)
+    found = analyse(record(Readings(time, 13.0 - 5e-5 * time, amps), load_on_s=0.0, cutoff=Cutoff(9.0)))
+    return next(c.amount for c in found.findings["charge"].contributions if c.source == "edges of pulses")
+
+
+def test_edges_at_one_place_between_two_readings_do_not_average():
+    locked, moving = edges_of(200.0), edges_of(203.3)
+    one = 10.0 * 5.0 / 3600 / 3**0.5
+    assert locked == pytest.approx(200 * 2**0.5 * one, rel=0.05)
+    assert moving < 0.1 * locked

@@ -82,6 +82,9 @@ def test_a_stop_by_hand_is_at_least(tmp_path):
     found = judged(tmp_path, body + [(body[-1][0] + 60.0 * (k + 1), 13.1, 0.0) for k in range(10)])
     assert word(found) == "cannot tell"
     assert "at least" in found["sentence"]
+    assert value(found, "c_rate") == pytest.approx(
+        0.2, rel=1e-4
+    )  # half of the interval in which it went off is in charge and duration alike
 
 
 def test_without_a_cut_off_the_usual_one_of_the_label_is_taken_and_said(tmp_path):

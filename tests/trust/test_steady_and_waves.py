@@ -111,6 +111,11 @@ def test_distortion_is_found_beneath_noise():
     assert abs(thd.value - 3.0) < thd.expanded_uncertainty < 0.3
 
 
+def test_what_noise_adds_to_the_harmonics_is_taken_off():
+    found = [analyse_wave(*wave(0.02, harmonic=0.01, seed=seed)).findings["thd_40"].value for seed in range(30)]
+    assert np.mean(found) == pytest.approx(1.0, abs=0.035)
+
+
 def test_an_unsteady_frequency_has_no_harmonics():
     found = analyse_wave(*wave(0.001, jitter=0.02)).findings
     assert found["thd"].value is None or found["thd"].expanded_uncertainty > 1.0
