@@ -133,3 +133,10 @@ def test_a_log_written_on_change_is_held_and_not_joined(tmp_path):
 def test_a_log_at_a_fixed_pace_is_joined(tmp_path):
     found = judged(tmp_path, discharge())
     assert not any("written where something changed" in w for w in found["warnings"])
+
+
+def test_two_readings_of_one_draw_that_differ_are_in_its_uncertainty(tmp_path):
+    lines = ("@09:00 skip", "@09:05 input 12.80 V 0.620 A", "@09:06 input 12.80 V 0.580 A")
+    found = said(notes(tmp_path, *lines, label="12 V to 230 V, 300 W", method="idle"))
+    assert value(found, "idle_power") == pytest.approx(7.68, abs=0.01)
+    assert found["findings"]["idle_power"]["expanded_uncertainty"] > 2 * 0.02 * 12.8 / 3**0.5
