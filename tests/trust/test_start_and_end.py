@@ -135,3 +135,10 @@ def test_a_temperature_that_was_logged_counts(tmp_path):
     rows = [(t, v, a, 7.0) for t, v, a in discharge(ah=WEAK)]
     found = judged(tmp_path, rows, head="time (s),voltage (V),current (A),temperature (°C)")
     assert value(found, "label_share") == pytest.approx(100 * value(found, "charge") / 50 / (1 - 0.003 * 8), rel=1e-6)
+
+
+def test_no_cut_off_is_taken_from_the_label_of_another_battery(tmp_path):
+    found = judged(tmp_path, discharge(), cutoff="", label="50 Ah 25.6 V LiFePO4")
+    assert not any("No cut-off was given" in w for w in found["warnings"])
+    assert value(found, "charge") == pytest.approx(50.2, abs=0.6)
+    assert word(found) in {"not like for like", "cannot tell"}
