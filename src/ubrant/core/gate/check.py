@@ -10,11 +10,11 @@ from ubrant.core.record.head import Conditions
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.wording import say
 
-COMPLETE, PLAUSIBLE, CONDITIONS = "complete", "plausible", "conditions"
-"""What a check asks: is all of it there for this question, can it be so, is it what the verdict assumes?"""
+COMPLETE, PLAUSIBLE = "complete", "plausible"
+"""What a check asks: is all of it there for this question, can it be so? Whether it is what the verdict assumes is asked by the verdict itself."""
 
-REFUSES, DECIDES_NOTHING, AT_LEAST, SAYS = "refuses", "decides nothing", "at least", "says"
-"""What follows where it fails, the strongest first: no figure at all; figures, but no verdict; a verdict only where less would do; a sentence."""
+REFUSES, DECIDES_NOTHING, AT_LEAST = "refuses", "decides nothing", "at least"
+"""What follows where it fails, the strongest first: no figure at all; figures, but no verdict; a verdict only where less would do."""
 
 ASK_FOR_FULL = frozenset({"full", "begins loaded"})
 """Keys of the checks that are answered by saying that it was full."""
@@ -31,8 +31,8 @@ class Check(Generic[Facts]):
     Attributes
     ----------
     key : by which a person says that it was looked at
-    about : COMPLETE, PLAUSIBLE or CONDITIONS
-    effect : REFUSES, DECIDES_NOTHING, AT_LEAST or SAYS
+    about : COMPLETE or PLAUSIBLE
+    effect : REFUSES, DECIDES_NOTHING or AT_LEAST
     reason : why it is made, with its source
     asks : true things may fail it too: a person who has looked can say so, and it is passed over
     """
