@@ -84,7 +84,13 @@ def test_looked_at_is_passed_over_where_it_asks():
 
 @pytest.mark.parametrize(("rest_v", "is_full"), [(13.38, True), (13.37, False), (13.3, False), (13.0, False), (12.9, False), (None, False)])
 def test_full_by_rest(rest_v, is_full):
-    assert bool(by_rest(rest_v, LABEL)) is is_full
+    assert bool(by_rest(BODY, 0.0, rest_v, LABEL)) is is_full
+
+
+@pytest.mark.parametrize(("charge_a", "rest_v", "is_full"), [(0.0, 13.5, True), (5.0, 13.5, False), (0.05, 13.5, True), (0.0, 14.2, False)])
+def test_surface_charge_is_no_proof(charge_a, rest_v, is_full):
+    readings = Readings(np.arange(600.0), np.full(600, rest_v), np.concatenate((np.full(300, -charge_a), np.zeros(300))))
+    assert bool(by_rest(readings, 600.0, rest_v, LABEL)) is is_full
 
 
 @pytest.mark.parametrize(("end_a", "is_full"), [(1.0, True), (4.9, True), (5.1, False), (9.0, False)])

@@ -19,6 +19,12 @@ def test_one_whose_rest_says_full_is_judged(tmp_path):
     assert word(judged(tmp_path, discharge(ah=54.0))) == "meets"
 
 
+def test_one_that_was_not_full_is_at_least_whatever_its_rest_says(tmp_path):
+    found = judged(tmp_path, discharge(ah=WEAK), "--not-full")
+    assert word(found) == "cannot tell"
+    assert "nothing says that it was full" in found["sentence"]
+
+
 @pytest.mark.parametrize("ah", [30.0, WEAK, 45.0])
 def test_one_that_begins_loaded_is_at_least(tmp_path, ah):
     found = judged(tmp_path, discharge(ah=ah, rest_s=0.0))

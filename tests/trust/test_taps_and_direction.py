@@ -5,8 +5,12 @@ from __future__ import annotations
 import pytest
 
 from tests.command_line import said
-from tests.trust.making import HEAD, discharge, judged, notes, value, word
+from tests.making import falling
+from tests.methods.discharge.making import record
+from tests.trust.making import discharge, judged, notes, value, word
 from ubrant.core.quantities.jot import JotError, parse_jot
+from ubrant.core.record.readings import Series
+from ubrant.methods.discharge import findings
 
 
 @pytest.mark.parametrize(
@@ -63,11 +67,13 @@ def test_the_sign_of_a_clamp_changes_nothing(tmp_path, sign):
     assert (word(found), value(found, "charge") > 52) == ("meets", True)
 
 
-def test_two_meters_at_one_place_that_disagree_decide_nothing(tmp_path):
-    rows = [(t, v, a, v, 1.06 * a) for t, v, a in discharge(ah=54.0)]
-    found = judged(tmp_path, rows, head=f"{HEAD},battery 2 voltage (V),battery 2 current (A)")
-    if any("Another meter" in w for w in found["warnings"]):
-        assert word(found) == "cannot tell"
+@pytest.mark.parametrize(("factor", "agree"), [(1.06, False), (1.001, True)])
+def test_two_meters_at_one_place_that_disagree_decide_nothing(factor, agree):
+    body = falling()
+    found = findings.judged(record(), findings.Others(other_a=Series(body.time_s, factor * body.current_a)))
+    assert any("Another meter" in w for w in found.warnings) is not agree
+    assert any(o.key == "disagree" for o in found.about.objections) is not agree
+    assert agree or found.verdict.word == "cannot tell"
 
 
 def test_four_loads_of_a_supply_are_known_by_their_amperes(tmp_path):

@@ -22,16 +22,27 @@ _BEGINS_AT = 70.0
 """By its first volts under load a full one is over this row of its chart; twice the usual resistance is allowed for."""
 _GONE = 0.5
 _SAMPLE = 20_000
+_CHARGES = 0.002
+"""Of its Ah in A: less is a meter's zero. Common practice, no source."""
+_SURFACE = 1.02
 _TAPERED = 0.5
 _END_RATE_C = 0.1
 _EMPTY_ABOVE = {"lifepo4": 1.1, "li-ion": 1.12, "lead-acid": 1.1, "nimh": 1.12}
 _FELL = 0.92
 
 
-def by_rest(rest_v: float | None, label: Label | None) -> str:
-    """A sentence where the resting voltage before says that it was full; empty where it does not, or voltage cannot tell."""
+def by_rest(readings: Readings, load_on_s: float, rest_v: float | None, label: Label | None) -> str:
+    """A sentence where the resting voltage before says that it was full; empty where it does not, or voltage cannot tell.
+
+    Not where a charge was recorded less than its kind's time of rest before, nor above the top of its chart: that is surface charge.
+    ``readings`` have discharge current positive.
+    """
     kind = label.kind_of_cell if label else None
-    if rest_v is None or label is None or kind is None or not label.series:
+    if rest_v is None or label is None or kind is None or not label.series or not kind.rest_chart:
+        return ""
+    here = slice(*np.searchsorted(readings.time_s, (load_on_s - 3600 * kind.rest_hours, load_on_s)))
+    charged = readings.current_a[here] < -_CHARGES * (label.charge_ah or 0.0)
+    if charged.any() or rest_v > _SURFACE * kind.rest_chart[0][0] * label.series:
         return ""
     percent = from_resting_voltage(rest_v, label.series, kind).percent
     if percent is None or percent < FULL_PERCENT:
@@ -104,8 +115,8 @@ def fell_plausibly(readings: Readings, first: int, last: int, label: Label | Non
     kind: Chemistry | None = label.kind_of_cell if label else None
     lowest = float(readings.voltage_v[max(last - 2, first) : last + 1].min())
     typical = float(np.median(readings.voltage_v[first : last + 1 : max(1, (last - first) // _SAMPLE)]))
-    if kind is not None and label is not None and label.series and label.voltage_v and 0.75 < typical / label.voltage_v < 1.3:
-        return lowest <= _EMPTY_ABOVE[kind.key] * kind.usual_cutoff_v * label.series
-    if label is not None and label.voltage_v and not 0.75 < typical / label.voltage_v < 1.3:
+    if label is not None and label.voltage_v and not label.is_like(typical):
         return True  # metered behind a converter: its own output stands until it goes
+    if kind is not None and label is not None and label.series:
+        return lowest <= _EMPTY_ABOVE[kind.key] * kind.usual_cutoff_v * label.series
     return lowest < _FELL * typical

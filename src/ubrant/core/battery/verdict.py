@@ -285,7 +285,7 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
                 "tap", say("it was metered at the {tap}, not at the battery", tap=about.tap), say("Meter it at the battery's terminals.")
             )
         )
-    elif mean is not None and label.voltage_v and label.charge_ah and not 0.75 < mean / label.voltage_v < 1.25:
+    elif mean is not None and label.voltage_v and label.charge_ah and not label.is_like(mean):
         differences.append(
             _Difference(
                 "tap",

@@ -90,7 +90,7 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     first = float(harmonics[0])
     if not first > 0:
         raise ReadingsError(say("There is no alternating voltage in this record."))
-    noise = _noise(wave, crossings, per_cycle)
+    noise = _noise(wave)
     peak, peak_u = _peak(wave, crossings, per_cycle, noise)
     mean_abs = float(np.average(np.abs(wave), weights=weight))
     clean_rms = math.sqrt(max(ac_rms**2 - noise**2, 1e-30))
@@ -155,8 +155,8 @@ def _grid(wave: Array, crossings: Array, per_cycle: float) -> Array:
     return np.array([np.interp(a + turns * (b - a), place, wave) for a, b in pairwise(crossings)])
 
 
-def _noise(wave: Array, crossings: Array, per_cycle: float) -> float:
-    """Standard deviation of one sample's noise, its quantisation included: by how cycles differ from each other, or by the fastest changes."""
+def _noise(wave: Array) -> float:
+    """Standard deviation of one sample's noise, its quantisation included, by the fastest changes."""
     digits = np.diff(np.unique(np.round(wave, 9)))
     digits = digits[digits > 1e-6 * float(np.ptp(wave))]
     step = float(np.median(digits)) if _LEVELS < len(digits) < len(wave) / 4 else 0.0

@@ -3,37 +3,45 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBLE, REFUSES, Check, if_it_is_so
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.readings import Array, Readings, Series, no_readings
+from ubrant.core.record.readings import Array, Readings, Series, jitter, no_readings
 from ubrant.core.wording import say
+
+
+def no_readings_of_both() -> Readings:
+    """Neither volts nor amperes."""
+    return Readings(np.empty(0), np.empty(0), np.empty(0))
+
 
 MOST_FOR_STEPS = 2_000_000
 """Longer records are not looked through step by step."""
 _SAMPLE = 20_000
 _MOST_SHARE, _MOST_SHARE_LITHIUM, _LEAST_SHARE = 150.0, 115.0, 5.0
 _NEAR = 0.04
+_ABSURD = (0.2, 1.7)
+_A_FEW = 0.5
 _RISE = 0.01
 _STILL = 0.15
 _STEP = 0.5
 _BESIDE, _OFTEN_THE_SAME = 20, 0.3
-_BY_FACTOR = {
-    50.0: say("was one lead of two clamped, or is the label that of two packs?"),
-    200.0: say("were two packs in parallel measured, or was it counted twice?"),
-    100 / 3: say("was one lead of three clamped, or is the label that of three packs?"),
-    300.0: say("were three packs in parallel measured, or was it counted three times?"),
-}
+_FRACTIONS = (
+    (50.0, "half", "was one lead of two clamped, or is the label that of two packs?"),
+    (200.0, "twice", "were two packs in parallel measured, or was it counted twice?"),
+    (100 / 3, "a third", "was one lead of three clamped, or is the label that of three packs?"),
+    (300.0, "three times", "were three packs in parallel measured, or was it counted three times?"),
+)
 """Shares of a label near which a slip is likelier than a battery."""
 
 
 @dataclass(frozen=True)
 class BatteryFacts:
-    """What the checks look at.
+    """What the checks look at; what is left out speaks against nothing.
 
     Attributes
     ----------
@@ -50,23 +58,23 @@ class BatteryFacts:
     fell_plausibly : False where it switched itself off at a voltage at which no battery is empty
     """
 
-    readings: Readings
-    first: int
-    last: int
-    label: Label | None
-    charge_ah: float
-    share: float | None
-    share_u: float
-    c_rate: float | None
-    mean_v: float | None
-    begins_loaded: bool
-    full: str
+    readings: Readings = field(default_factory=no_readings_of_both)
+    first: int = 0
+    last: int = 0
+    label: Label | None = None
+    charge_ah: float = 0.0
+    share: float | None = None
+    share_u: float = 0.0
+    c_rate: float | None = None
+    mean_v: float | None = None
+    begins_loaded: bool = False
+    full: str = ""
+    not_full: str = ""
     charged_ah: float = 0.0
     is_typed: bool = False
     power: Series | None = None
     fell_plausibly: bool = True
     disagreements: tuple[str, ...] = ()
-    not_full: str = ""
     counts_from_0: bool = False
     unread: str = ""
     behind: str = ""
@@ -115,10 +123,6 @@ def _window(label: Label) -> tuple[float, float]:
     return 0.8 * (label.voltage_v or 0.0), 1.25 * (label.voltage_v or 0.0)
 
 
-def _fits(volts: float, nominal: float) -> bool:
-    return 0.72 < volts / nominal < 1.3
-
-
 def a_charge(facts: BatteryFacts) -> tuple[str, str] | None:
     """Under load the voltage rises with the charge that flows, what the current's own changes do to it taken off."""
     if facts.last - facts.first < 2:
@@ -154,9 +158,8 @@ def _volts_of_another_size(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     part = facts.readings.voltage_v[facts.first : facts.last + 1]
     mean_v = float(np.median(np.abs(part[:: max(1, len(part) // _SAMPLE)])))
-    ratio = mean_v / label.voltage_v
     for factor, slip in ((1000.0, say("are the volts millivolts?")), (0.001, say("was a factor of a thousand lost?"))):
-        if _fits(ratio / factor, 1.0):
+        if label.is_like(mean_v / factor):
             return (
                 say(
                     "the readings are at {mean} V and the label says {label} V: {slip}",
@@ -175,44 +178,34 @@ def _rate(facts: BatteryFacts) -> tuple[str, str] | None:
     most = 10 * (kind.max_rate_c if kind else 3.0)
     if facts.c_rate is None or facts.c_rate <= most:
         return None
+    slip, mend = _slip(facts)
     return (
-        say("a mean of {rate} C is far beyond what such a battery gives: {slip}", rate=plain(facts.c_rate, 3), slip=_slip(facts)),
-        _mend(facts) + if_it_is_so("rate"),
+        say("a mean of {rate} C is far beyond what such a battery gives: {slip}", rate=plain(facts.c_rate, 3), slip=slip),
+        mend + if_it_is_so("rate"),
     )
 
 
-def _slip(facts: BatteryFacts) -> str:
-    """The likeliest slip behind a share that cannot be."""
-    share = facts.share or 0.0
-    volts = facts.mean_v or 0.0
+def _slip(facts: BatteryFacts) -> tuple[str, str]:
+    """The likeliest slip behind a share that cannot be, and how it is mended."""
+    share, volts, rate = facts.share or 0.0, facts.mean_v or 0.0, facts.c_rate or 0.0
+    columns = say("Look at the columns and at the label.")
     if share > 100:
         if 20 < share / 1000 < 160:
-            return say("are the amperes milliamperes?") if (facts.c_rate or 0.0) > 10 else say("are the times milliseconds?")
-        if volts > 1 and 60 < share / volts < 130 and (facts.c_rate or 0.0) > 0.5:
-            return say("are the amperes watts?")
-        return say("did a break in which the load was off count, or is the label wrong?")
-    for factor, slip in (
-        (60, say("are the times minutes?")),
-        (3600, say("are the times hours?")),
-        (1000, say("are the amperes kiloamperes?")),
-    ):
-        if 20 < share * factor < 160:
-            return slip
-    return say("is the label wrong, or is most of the run missing?")
+            if rate > 10:
+                return say("are the amperes milliamperes?"), _unit("current in mA")
+            return say("are the times milliseconds?"), _unit("time in ms")
+        if volts > 1 and 60 < share / volts < 130 and rate > 0.5:
+            return say("are the amperes watts?"), columns
+        return say("did a break in which the load was off count, or is the label wrong?"), columns
+    if 20 < share * 60 < 160:
+        return say("are the times minutes?"), _unit("time in min")
+    if 20 < share * 3600 < 160:
+        return say("are the times hours?"), _unit("time in h")
+    return say("is the label wrong, or is most of the run missing?"), columns
 
 
-def _mend(facts: BatteryFacts) -> str:
-    """The flag that reads it as it was meant."""
-    slip = _slip(facts)
-    for word, flag in (
-        ("milliamperes", "current in mA"),
-        ("milliseconds", "time in ms"),
-        ("minutes", "time in min"),
-        ("hours", "time in h"),
-    ):
-        if word in slip:
-            return say("Mend the unit in the column's heading, or say it with --columns “{flag}”.", flag=flag)
-    return say("Look at the columns and at the label.")
+def _unit(flag: str) -> str:
+    return say("Mend the unit in the column's heading, or say it with --columns “{flag}”.", flag=flag)
 
 
 def _share(facts: BatteryFacts) -> tuple[str, str] | None:
@@ -222,32 +215,23 @@ def _share(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     kind = facts.label.kind_of_cell
     most = _MOST_SHARE_LITHIUM if kind is not None and kind.key in {"lifepo4", "li-ion"} else _MOST_SHARE
-    if share - facts.share_u > most and not _near(share):
-        return (
-            say("it would be {share} % of the label, more than such batteries give: {slip}", share=show(share, 3), slip=_slip(facts)),
-            _mend(facts) + if_it_is_so("share"),
-        )
-    if facts.emptied and share + facts.share_u < _LEAST_SHARE:
-        return (
-            say("it would be {share} % of the label: {slip}", share=show(share, 2), slip=_slip(facts)),
-            _mend(facts) + if_it_is_so("share"),
-        )
-    if (near := _near(share)) and (facts.emptied or share > 100):
+    near, (slip, mend) = _near(share), _slip(facts)
+    if near and (facts.emptied or share > 100):
         return (
             say("it is {share} % of the label, close to {near} of it: {slip}", share=show(share, 3), near=near[0], slip=near[1]),
             say("Look how it was clamped and what the label counts.") + if_it_is_so("share"),
         )
+    if share - facts.share_u > most:
+        said = say("it would be {share} % of the label, more than such batteries give: {slip}", share=show(share, 3), slip=slip)
+        return said, mend + if_it_is_so("share")
+    if facts.emptied and share + facts.share_u < _LEAST_SHARE:
+        return say("it would be {share} % of the label: {slip}", share=show(share, 2), slip=slip), mend + if_it_is_so("share")
     return None
 
 
 def _near(share: float) -> tuple[str, str] | None:
-    for value, slip in _BY_FACTOR.items():
-        if abs(share / value - 1) < _NEAR:
-            return {50.0: say("half"), 200.0: say("twice"), 300.0: say("three times")}.get(value, say("a third")), slip
-    return None
-
-
-_ABSURD = (0.2, 1.7)
+    """The simple fraction that a share is close to, and what may be behind it."""
+    return next(((say(name), say(slip)) for value, name, slip in _FRACTIONS if abs(share / value - 1) < _NEAR), None)
 
 
 def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
@@ -255,10 +239,12 @@ def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
     label, readings = facts.label, facts.readings
     if label is None or not label.voltage_v or not len(readings):
         return None
-    part = slice(facts.first, facts.last + 1)
-    shares = readings.voltage_v[part] / label.voltage_v
-    off = (shares < _ABSURD[0]) | (shares > _ABSURD[1])
-    if not off.any() or off.mean() > _STEP:
+    volts = readings.voltage_v[facts.first : facts.last + 1]
+    low, high = (share * label.voltage_v for share in _ABSURD)
+    if volts.min() >= low and volts.max() <= high:
+        return None
+    off = (volts < low) | (volts > high)
+    if off.mean() > _A_FEW:
         return None
     k = facts.first + int(np.argmax(off))
     return (
@@ -317,11 +303,8 @@ def _resistance(facts: BatteryFacts, volts: Array, amps: Array) -> float:
 
 def _noise(values: Array) -> float:
     """Standard deviation between readings, at least the width of their digits."""
-    if len(values) < 6:
-        return 0.0
     digits = np.diff(np.unique(np.round(values[:5000], 6)))
-    width = float(digits.min()) / math.sqrt(12) if len(digits) else 0.0
-    return max(float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6), width)
+    return max(jitter(values), float(digits.min()) / math.sqrt(12) if len(digits) else 0.0)
 
 
 def _held(facts: BatteryFacts) -> tuple[str, str] | None:

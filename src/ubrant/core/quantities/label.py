@@ -70,6 +70,10 @@ class Label:
         kind = self.kind_of_cell
         return kind.standard_cutoff_v * self.series if kind and kind.standard_cutoff_v and self.series else None
 
+    def is_like(self, volts: float) -> bool:
+        """Whether such a battery, or one of its label, has so many volts in the middle of its use; False where the label gives none."""
+        return self.voltage_v is not None and _LIKE[0] < volts / self.voltage_v < _LIKE[1]
+
     def summary(self) -> str:
         """One line of what was read, for showing while a person types."""
         parts = []
@@ -104,6 +108,8 @@ class Label:
         return " · ".join(parts)
 
 
+_LIKE = (0.75, 1.25)
+"""Mean volts over nominal ones: all chemistries here are well inside. Common practice, no source."""
 _CHEMISTRY_WORDS = (
     (r"li\s*-?\s*fe\s*-?\s*po\s*4?|\blfp\b|iron[\s-]*phosphate", "lifepo4"),
     (r"lead[\s-]*acid|\b(?:agm|vrla|sla|gel)\b|\blead\b|\bpb\b", "lead-acid"),

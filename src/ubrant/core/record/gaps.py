@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ubrant.core.record.integrals import span
-from ubrant.core.record.readings import Readings, blocks
+from ubrant.core.record.readings import Readings, blocks, jitter
 
 GAP_FACTOR = 5.0
 """An interval over this many typical ones is a gap."""
@@ -84,8 +83,8 @@ def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
     last = int(np.searchsorted(time, end + length, side="right"))
     near_v, near_a = volts[first:last], amps[first:last]
     before, after = volts[first : k + 1], volts[k + 1 : last]
-    jitter = 3 * _jitter(near_v)
-    stopped = bool(near_a.min() < idle_below_a) or float(after[:5].mean()) > float(before[-5:].mean()) + jitter
+    noise = 3 * jitter(near_v)
+    stopped = bool(near_a.min() < idle_below_a) or float(after[:5].mean()) > float(before[-5:].mean()) + noise
     lowest_a = 0.0 if stopped else float(near_a.min())
     power = near_v * near_a
     lowest_w = 0.0 if stopped else float(power.min())
@@ -100,10 +99,3 @@ def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
         hours * (float(power.max()) - lowest_w) / 2,
         stopped,
     )
-
-
-def _jitter(values: np.ndarray) -> float:
-    """Standard deviation of reading-to-reading noise, from second differences (a straight trend leaves none)."""
-    if len(values) < 5:
-        return 0.0
-    return float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6)

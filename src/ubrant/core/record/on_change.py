@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.core.record.readings import Readings
+from ubrant.core.record.readings import Readings, stepped
 
 _FEWEST = 8
 _MOST = 20_000
@@ -26,11 +26,5 @@ def is_on_change(readings: Readings) -> bool:
 
 
 def as_steps(readings: Readings) -> Readings:
-    """Each value again just before the next, so that straight lines hold it; the longest time between rows is none that lacks any."""
-    time, n = readings.time_s, len(readings)
-    edge = np.minimum(1e-3, np.diff(time) / 1e3)
-    times = np.empty(2 * n - 1)
-    times[::2], times[1::2] = time, time[1:] - edge
-    return Readings(
-        times, np.repeat(readings.voltage_v, 2)[:-1], np.repeat(readings.current_a, 2)[:-1], float(np.max(np.diff(time))) if n > 1 else None
-    )
+    """Each value held until the next; the longest time between two rows is none that lacks any."""
+    return stepped(readings, float(np.max(np.diff(readings.time_s))))

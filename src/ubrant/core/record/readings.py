@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -98,6 +99,27 @@ def typical_interval(time_s: Array) -> float:
         return float(np.median(np.diff(time_s)))
     starts = np.linspace(0, n - 1001, 20).astype(int)
     return float(np.median(np.concatenate([np.diff(time_s[s : s + 1001]) for s in starts])))
+
+
+def jitter(values: Array) -> float:
+    """Standard deviation of reading-to-reading noise, from second differences: a straight trend leaves none, and a step now and then little."""
+    if len(values) < 5:
+        return 0.0
+    return float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6)
+
+
+def stepped(readings: Readings, interval_s: float | None) -> Readings:
+    """Each value again just before the next one, so that straight lines between readings hold it."""
+    time, n = readings.time_s, len(readings)
+    edge = np.minimum(1e-3, np.diff(time) / 1e3)
+    times = np.empty(2 * n - 1)
+    times[::2], times[1::2] = time, time[1:] - edge
+    return Readings(times, doubled(readings.voltage_v), doubled(readings.current_a), interval_s)
+
+
+def doubled(column: Array) -> Array:
+    """A column of what :func:`stepped` makes."""
+    return np.asarray(np.repeat(column, 2)[:-1])
 
 
 def blocks(*columns: Array) -> Iterator[tuple[Array, ...]]:

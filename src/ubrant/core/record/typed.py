@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.uncertainty.contributions import rectangular
 from ubrant.core.wording import say
 
@@ -151,15 +151,16 @@ def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
 
 def _stretches(typed: Typed, second: Series) -> tuple[tuple[float, float | None], ...]:
     """When the load was on: as it was said, from the first current read where that came before, and again from a current read after it was off."""
-    said = typed.stretches(float(second.time_s[0]))
+    usual = float(np.median(np.abs(second.value)))
+    flows = second.time_s[second.value > _FLOWS * usual]
+    said = typed.stretches(float(flows[0]) if len(flows) else float(second.time_s[0]))
     found: list[tuple[float, float | None]] = []
     for k, (on, off) in enumerate(said):
         found.append((on, off))
         until = said[k + 1][0] if k + 1 < len(said) else math.inf
         if off is None:
             continue
-        usual = float(np.median(np.abs(second.value)))
-        later = second.time_s[(second.time_s > off) & (second.time_s < until) & (second.value > _FLOWS * usual)]
+        later = flows[(flows > off) & (flows < until)]
         if len(later):  # nobody said that it came on again, and yet it drew
             found.append((float(later[0]), None if until == math.inf else float(later[-1])))
     return tuple(found)
@@ -208,17 +209,8 @@ def _filled(times: Array, series: Series, half: Array, between: str) -> tuple[Ar
 
 
 def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
-    """As steps: each value again just before the next one, so that straight lines between readings hold it."""
-    time, n = readings.time_s, len(readings)
-    edge = np.minimum(1e-3, np.diff(time) / 1e3)
-    times = np.empty(2 * n - 1)
-    times[::2], times[1::2] = time, time[1:] - edge
-
-    def doubled(column: Array) -> Array:
-        return np.repeat(column, 2)[:-1]
-
-    stepped = Readings(times, doubled(readings.voltage_v), doubled(readings.current_a), readings.interval_s)
-    return stepped, Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
+    """As steps: what was taken down holds until the next."""
+    return stepped(readings, readings.interval_s), Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
 
 
 def uncertainties(readings: Readings, widths: Widths) -> tuple[float, float, float, float]:

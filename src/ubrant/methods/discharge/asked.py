@@ -23,7 +23,6 @@ from ubrant.methods.discharge.sums import DischargeRecord
 if TYPE_CHECKING:
     from ubrant.methods.discharge.procedure import DischargePlan
 
-_LIKE_ITS_LABEL = (0.7, 1.3)
 _COUNTED_AT = ("battery", "bank", "load", "output")
 
 
@@ -73,6 +72,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         power if len(power := record.either("battery", "W")) and widths is None else None,
         any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
         on_change,
+        said_not_full=head.conditions.full is False,
     )
 
 
@@ -89,7 +89,7 @@ def standard_cutoff(label: Label | None, readings: Readings) -> Cutoff | None:
     kind = label.kind_of_cell if label else None
     if label is None or kind is None or not label.series or not label.voltage_v:
         return None
-    if len(readings) and not _LIKE_ITS_LABEL[0] < float(np.median(readings.voltage_v)) / label.voltage_v < _LIKE_ITS_LABEL[1]:
+    if len(readings) and not label.is_like(float(np.median(readings.voltage_v))):
         return None
     return Cutoff(usual_cutoff_v(label) or kind.usual_cutoff_v * label.series)
 

@@ -12,7 +12,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.record.cutoff import Crossing, Cutoff
 from ubrant.core.record.gaps import GAP_FACTOR, Gap
 from ubrant.core.record.integrals import Totals
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.record.readings import Readings, jitter
 from ubrant.core.record.typed import Widths, uncertainties
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.wording import say
@@ -165,7 +165,7 @@ def budget_of(
     first = int(np.searchsorted(readings.time_s, bounds.load_on_s))
     stop = int(np.searchsorted(readings.time_s, bounds.end_s, side="right"))
     sample = slice(first, min(stop, first + _NOISE_SAMPLE))
-    noise_v, noise_a = _noise(readings.voltage_v[sample]), _noise(readings.current_a[sample])
+    noise_v, noise_a = jitter(readings.voltage_v[sample]), jitter(readings.current_a[sample])
     if widths is not None:
         noise_v = noise_a = 0.0  # few and far between: their own widths stand for it
     seconds_per_volt = end_noise = cutoff_v = cutoff_a = 0.0
@@ -228,13 +228,6 @@ def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> 
     first = max(first - 1, 0) if first and readings.current_a[first - 1] > 0 else first
     part = slice(first, min(stop + 1, len(readings)))
     return uncertainties(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
-
-
-def _noise(values: Array) -> float:
-    """Standard deviation of reading-to-reading noise, robust against steps, from second differences."""
-    if len(values) < 6:
-        return 0.0
-    return float(np.median(np.abs(np.diff(values, 2)))) / 0.6745 / math.sqrt(6)
 
 
 def _fall_at_end(readings: Readings, first: int, after: int, cutoff_v: float, reach_v: float) -> float:

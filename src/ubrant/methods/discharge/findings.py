@@ -149,16 +149,11 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
     share = findings["label_share"]
     facts = BatteryFacts(
-        _neither(),
-        0,
-        0,
-        record.label,
-        charge.value or 0.0,
-        share.value,
-        share.expanded_uncertainty or 0.0,
-        None,
-        mean,
-        begins_loaded=False,
+        label=record.label,
+        charge_ah=charge.value or 0.0,
+        share=share.value,
+        share_u=share.expanded_uncertainty or 0.0,
+        mean_v=mean,
         full=record.full,
         unread=_unread(record, start, end),
         behind=next((c.tap for c in others.counters.values() if c.tap in _BEHIND), ""),
@@ -185,15 +180,10 @@ def _unread(record: DischargeRecord, start_s: float, end_s: float) -> str:
     return ""
 
 
-def _neither() -> Readings:
-    """Neither volts nor amperes."""
-    return Readings(np.empty(0), np.empty(0), np.empty(0))
-
-
 def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, Finding], disagree: list[str]) -> Discharge:
     """Judged again, now that two measurements of the same thing do not agree."""
     about = discharge.about
-    facts = BatteryFacts(_neither(), 0, 0, None, 0.0, None, 0.0, None, None, begins_loaded=False, full="", disagreements=tuple(disagree))
+    facts = BatteryFacts(disagreements=tuple(disagree))
     found = objections((c for c in AFTER_SUMS if c.key == "disagree"), facts, record.checked)
     about = replace(about, objections=(*found, *about.objections))
     return replace(discharge, about=about, verdict=judge(findings, about))

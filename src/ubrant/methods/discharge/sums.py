@@ -52,6 +52,7 @@ class DischargeRecord:
     widths : of readings that a person took down; None for an instrument's
     interrupted_s : when the run went on after an interruption
     full : how it is known that it was full at the start, in a few words; empty where nobody said so
+    said_not_full : a person said that it was not, whatever the readings before say
     checked : checks of the gate that a person has looked at
     power : watts logged beside volts and amperes
     on_change : its rows were written where something changed, and are held
@@ -75,6 +76,7 @@ class DischargeRecord:
     power: Series | None = None
     counts_from_0: bool = False
     on_change: bool = False
+    said_not_full: bool = False
 
 
 @dataclass(frozen=True)
@@ -151,8 +153,10 @@ def analyse(record: DischargeRecord) -> Discharge:
     _warn(warnings, record, readings, stretch, crossing, gaps, findings, ended_by)
     alone = standing_alone(readings.between(stretch.first, stretch.last))
     warnings += [_about_alone(one, stretch.bounds.load_on_s) for one in alone[:_MOST_ALONE]]
-    full = record.full or by_charge(readings, stretch.bounds.load_on_s, record.label)
-    full = full or by_rest(findings["rest_before"].value, record.label)
+    full = record.full
+    if not full and not record.said_not_full:
+        full = by_charge(readings, stretch.bounds.load_on_s, record.label)
+        full = full or by_rest(readings, stretch.bounds.load_on_s, findings["rest_before"].value, record.label)
     begins_loaded = record.load_on_s is None and first == 0
     facts = replace(
         _facts(record, readings, first, min(last, crossing.after + 1) if crossing is not None else last),
@@ -192,12 +196,6 @@ def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -
         first,
         last,
         record.label,
-        0.0,
-        None,
-        0.0,
-        None,
-        None,
-        begins_loaded=False,
         full=record.full,
         is_typed=record.widths is not None,
         power=record.power,
