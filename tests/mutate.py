@@ -1,6 +1,7 @@
 """Do the tests notice a spoilt sum? ``./dev mutate [COUNT] [SEED] [PART …]`` changes random places of core and of the methods' sums, one at a time.
 
-Each change (an operator, a comparison, a condition, a constant) is made in a copy of the project, and the tests are run there until one turns red.
+Each change (an operator, a comparison, a condition, a constant) is made in a copy of the project, and the tests that run through its line are run there until
+one turns red.
 What no test notices is printed with its place: it gets a test, or a reason why it is harmless.
 """
 
@@ -18,10 +19,16 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from pathlib import Path
 from queue import SimpleQueue
+from xml.etree import ElementTree
+
+from coverage import CoverageData
 
 ROOT = Path(__file__).parent.parent
 PARTS = ("src/ubrant/core", "src/ubrant/methods")
-TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference")
+TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference", "tests/test_cli.py")
+_PYTEST = (sys.executable, "-m", "pytest", "-m", "not slow")
+_LONGEST_S = 400.0
+_NONE_COLLECTED = 5
 LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
 _COMPARISONS = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
@@ -119,29 +126,64 @@ def chosen(count: int, seed: int, parts: tuple[str, ...]) -> list[Change]:
     return sound
 
 
-def tests_for(path: str) -> list[str]:
-    """The tests, those nearest to a file first."""
-    part, folder = Path(path).parts[2], Path(path).parent.name
-    if part not in {"core", "methods"}:
-        return [f"tests/{part}", "tests/faults"]
-    near = [f"tests/methods/{folder}"] if (ROOT / "tests" / "methods" / folder).is_dir() else []
-    return [*near, *(t for t in TESTS if t not in near)]
+@dataclass(frozen=True)
+class Cover:
+    """Which tests run through a line, and how long each file of tests takes."""
+
+    lines: dict[str, dict[int, list[str]]]
+    seconds: dict[str, float]
+
+    def tests(self, change: Change) -> Iterator[list[str]]:
+        """What to run, the likeliest to notice first: the tests that run through the line, then the files they stand in.
+
+        What is worked out once for a whole file of tests, or when a module is read, is counted to the first test that asks for it: hence the files.
+        """
+        lines = self.lines.get(change.path, {})
+        through = sorted(c.split("|")[0] for c in lines.get(change.line, ()) if c)
+        if through:
+            yield sorted(set(through), key=lambda t: self.seconds.get(_file_of(t), 0.0))
+        files = {_file_of(t) for t in through} or {_file_of(c) for contexts in lines.values() for c in contexts if c}
+        yield sorted(files, key=lambda f: self.seconds.get(f, 0.0))
 
 
-def is_noticed(copy: Path, change: Change) -> bool:
+def _file_of(test: str) -> str:
+    return test.split("::")[0]
+
+
+def covered(copy: Path) -> Cover:
+    """All tests once, with the lines each runs through."""
+    results = copy / "results.xml"
+    sources = [f"--cov={part}" for part in PARTS]
+    command = [*_PYTEST, "-n", str(os.cpu_count()), *sources, "--cov-context=test", "--cov-report=", f"--junitxml={results}", *TESTS]
+    subprocess.run(command, cwd=copy, env=_environment(copy), check=True)
+    data = CoverageData(str(copy / ".coverage"))
+    data.read()
+    lines = {str(Path(f).relative_to(copy)): data.contexts_by_lineno(f) for f in data.measured_files()}
+    seconds: dict[str, float] = {}
+    for case in ElementTree.parse(results).iter("testcase"):
+        file = case.attrib["classname"].replace(".", "/") + ".py"
+        seconds[file] = seconds.get(file, 0.0) + float(case.attrib["time"])
+    return Cover(lines, seconds)
+
+
+def _environment(copy: Path) -> dict[str, str]:
+    return {**os.environ, "PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
+
+
+def is_noticed(copy: Path, change: Change, cover: Cover) -> bool:
     """Whether a test turns red in a copy with the change in it; the copy is as it was afterwards."""
     file = copy / change.path
     before = file.read_text("utf-8")
-    environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
     file.write_text(change.made_in(before), "utf-8")
     try:
-        for tests in tests_for(change.path):
-            command = [sys.executable, "-m", "pytest", "-x", "-n0", tests]
+        for tests in cover.tests(change):
             try:
-                done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=400, check=False)
+                done = subprocess.run(
+                    [*_PYTEST, "-x", "-n0", *tests], cwd=copy, env=_environment(copy), capture_output=True, timeout=_LONGEST_S, check=False
+                )
             except subprocess.TimeoutExpired:
                 return True
-            if done.returncode:
+            if done.returncode not in {0, _NONE_COLLECTED}:
                 return True
         return False
     finally:
@@ -156,10 +198,14 @@ def main() -> None:
         for number in range(os.cpu_count() or 1):
             copies.put(shutil.copytree(ROOT, Path(folder) / str(number), ignore=LEFT_OUT))
 
+        first = copies.get()
+        cover = covered(first)
+        copies.put(first)
+
         def tried(change: Change) -> bool:
             copy = copies.get()
             try:
-                return is_noticed(copy, change)
+                return is_noticed(copy, change, cover)
             finally:
                 copies.put(copy)
 

@@ -17,11 +17,16 @@ from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.conversion.waveform import analyse_wave
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.readings import Readings, Series
+from ubrant.core.record.record import record_of
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
+from ubrant.methods.registry import method_of
 
 CASES, MORE_CASES = 300, 2000
 LABEL = parse_label("50 Ah 12.8 V LiFePO4")
@@ -274,3 +279,50 @@ def test_sweeps_by_hand(share, loads, one_meter):
         return pairs
 
     trial(f"sweep of {loads}{' by one meter' if one_meter else ''}", draw, share)
+
+
+@pytest.mark.parametrize("meters_used", [1, 2])
+def test_peukert_by_one_meter_and_by_two(share, meters_used):
+    """Two or three runs of a block that follows the law, its voltage a curve of its own; the gain of one meter for all of them is one."""
+    method = method_of("discharge")
+    block = Unit("Block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V")
+
+    def draw(rng):
+        k, capacity = rng.uniform(1.05, 1.3), rng.uniform(36, 48)
+        accuracies = [(Accuracy(rng.uniform(0.0005, 0.003), 0.005, "V"), Accuracy(rng.uniform(0.003, 0.015), 0.01, "A")) for _ in "ab"]
+        gains = [[(rng.uniform(-1, 1) * a.gain, rng.uniform(-1, 1) * a.zero) for a in pair] for pair in accuracies]
+        records = []
+        for number, amps in enumerate(rng.uniform(2.5, 4.0) * np.array([1.0, 2.2, 5.0])[: rng.integers(2, 4)]):
+            which = number % meters_used
+            (voltage, current), ((gain_v, zero_v), (gain_a, zero_a)) = accuracies[which], gains[which]
+            linear = 0.25 * rng.uniform(-1, 1) * current.gain
+            end = 3600 * 20 * (capacity / (amps * 20)) ** k
+            time = np.linspace(0, 1.04 * end, 900)
+            spent = time / end
+            volts = 12.6 - 0.7 * spent - 1.4 * spent**10 - 0.01 * amps
+            volts += 10.5 - (12.6 - 0.7 - 1.4 - 0.01 * amps)
+            meter = Meter(
+                f"Meter {which}",
+                f"{100 * voltage.gain:.9f} % + {voltage.zero} V",
+                f"{100 * current.gain:.9f} % + {current.zero} A",
+                id=which + 1,
+            )
+            at = time + 600
+            shown_v = np.concatenate(([13.1, 13.1], volts)) * (1 + gain_v) + zero_v
+            shown_a = np.concatenate(([0.0, 0.0], np.full(len(time), amps))) * (1 + gain_a + linear) + zero_a
+            at = np.concatenate(([0.0, 599.0], at))
+            noise = rng.normal(0, 1e-3, (2, len(at)))
+            head = Head(
+                "discharge", Setup(block, {"battery": meter}), {}, Criteria(Cutoff(10.5, 0.0)), Conditions(20.0, full=True), Origin(LOG)
+            )
+            records.append(
+                record_of(head, {("battery", "V"): Series(at, shown_v + noise[0]), ("battery", "A"): Series(at, shown_a + noise[1])})
+            )
+        mine, *others = [(record, method.account(record)) for record in records]
+        found = method.study(mine[1], mine[0], lambda: others).findings
+        return {
+            "k": (found["peukert"].value - k, found["peukert"]),
+            "rated": (found["rated_capacity"].value - capacity, found["rated_capacity"]),
+        }
+
+    trial(f"peukert by {meters_used}", draw, share)

@@ -11,22 +11,27 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, merged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
 class ConstantRun:
-    """A constant-current run to one cut-off: amperes, hours, and their standard uncertainties (None where there is no ±).
+    """A constant-current run to one cut-off: amperes, hours, and where their ± comes from (None where there is none).
 
-    ``u_gain`` is the part of the relative uncertainty of the current that all runs share (one meter's gain): it cancels in the exponent.
+    An error that two runs share, such as the gain of the one meter of both, has one name in both, and cancels as far as it is the same;
+    what is a run's own has a name of its own.
     """
 
     current_a: float
     hours: float
-    u_current_a: float | None = 0.0
-    u_hours: float | None = 0.0
+    of_current: Contributions | None = ()
+    of_hours: Contributions | None = ()
+
+    @property
+    def is_known(self) -> bool:
+        return self.of_current is not None and self.of_hours is not None
 
 
 def hours_at(current_a: float, charge_ah: float, rated_hours: float, exponent: float) -> float:
@@ -43,7 +48,8 @@ def hours_at(current_a: float, charge_ah: float, rated_hours: float, exponent: f
 def fit_exponent(runs: list[ConstantRun]) -> Finding:
     """Peukert's exponent from two or more runs at different currents to the same cut-off.
 
-    A straight line through ln t over ln I; its slope is −k. The ± is that of the runs' times and currents, carried through the fit.
+    A straight line through ln t over ln I; its slope is −k. The ± is that of the runs' times and currents, carried through the fit with its
+    sign, so that what all of them share cancels. How well the battery repeats itself from run to run is not in it.
 
     Raises
     ------
@@ -56,22 +62,23 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
     centred = x - x.mean()
     leverage = centred / float(np.dot(centred, centred))
     k = -float(np.dot(leverage, y))
-    parts: tuple[Contribution, ...] | None = None
-    if all(r.u_hours is not None and r.u_current_a is not None for r in runs):
-        parts = tuple(
-            Contribution(
-                f"run at {plain(r.current_a, 3)} A",
-                float(w) * math.hypot((r.u_hours or 0.0) / r.hours, k * (r.u_current_a or 0.0) / r.current_a),
-                f"{show(r.hours)} h ± {show(2 * (r.u_hours or 0.0), 2)}",
+    residual = y - y.mean() + k * centred
+    parts: Contributions | None = None
+    if all(r.is_known for r in runs):
+        by_amps = k * leverage + residual / float(np.dot(centred, centred))
+        parts = merged(
+            part
+            for run, by_time, by_amp in zip(runs, leverage.tolist(), by_amps.tolist(), strict=True)
+            for part in (
+                *(c.times(-by_time / run.hours) for c in run.of_hours or ()),
+                *(c.times(-by_amp / run.current_a) for c in run.of_current or ()),
             )
-            for w, r in zip(leverage, runs, strict=True)
         )
         # What the runs scatter about the line beyond what their own ± explains: the law does not hold exactly, or something else changed.
-        residual = y - y.mean() + k * centred
         scatter = math.sqrt(float(np.dot(residual, residual)) / (len(runs) - 2) / float(np.dot(centred, centred))) if len(runs) > 2 else 0.0
-        known = math.sqrt(sum(c.amount**2 for c in parts))
+        known = combined(parts)
         if scatter > 2 * known:
-            parts += (Contribution("scatter about the line", math.sqrt(scatter**2 - known**2)),)
+            parts += (Contribution("scatter about the line", math.sqrt(scatter**2 - known**2), dof=len(runs) - 2),)
     runs_text = ", ".join(f"{plain(r.current_a, 3)} A for {show(r.hours)} h" for r in sorted(runs, key=lambda r: r.current_a))
     return Finding(
         "peukert",
@@ -84,18 +91,21 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
     )
 
 
-def capacity_at_rated(run: ConstantRun, rated_hours: float, exponent: Finding, charge: Finding) -> Finding:
-    """Capacity at the label's own rate, from a run at another: C = I·H·(t/H)^(1/k)."""
+def capacity_at_rated(run: ConstantRun, rated_hours: float, exponent: Finding) -> Finding:
+    """Capacity at the label's own rate, from a run at another: C = I·H·(t/H)^(1/k).
+
+    The run is one of those that the exponent was made of: errors of both keep their signs. A meter's gain cancels in the exponent, not here.
+    """
     k = exponent.value or 1.0
     value = run.current_a * rated_hours * (run.hours / rated_hours) ** (1 / k)
-    parts: tuple[Contribution, ...] | None = None
-    if charge.contributions is not None and exponent.standard_uncertainty is not None and charge.value:
-        slope = -value * math.log(run.hours / rated_hours) / k**2
-        parts = (
-            *(c.times(value / charge.value) for c in charge.contributions),
-            Contribution(
-                "Peukert exponent", slope * exponent.standard_uncertainty, f"k = {show(k)} ± {show(2 * exponent.standard_uncertainty, 2)}"
-            ),
+    parts: Contributions | None = None
+    if run.is_known and exponent.contributions is not None:
+        parts = merged(
+            (
+                *(c.times(value / run.current_a) for c in run.of_current or ()),
+                *(c.times(value / (k * run.hours)) for c in run.of_hours or ()),
+                *(c.times(-value * math.log(run.hours / rated_hours) / k**2) for c in exponent.contributions),
+            )
         )
     sum_text = f"{show(run.current_a)} A × {plain(rated_hours)} h × ({show(run.hours)} h ÷ {plain(rated_hours)} h)^(1 ÷ {show(k)})"
     return Finding(

@@ -11,10 +11,8 @@ from numpy.typing import NDArray
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import rectangular
+from ubrant.core.uncertainty.contributions import LINEARITY, rectangular
 
-LINEARITY = 0.25
-"""Of the limit of a meter's gain, that does not cancel between two readings in one range. Common practice, no source."""
 Mask = NDArray[np.bool_]
 
 

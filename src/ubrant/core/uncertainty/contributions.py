@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 COVERAGE = 2.0
 """k where nothing rests on few repeats: U = k·u covers 95.45 % of a normal distribution."""
+LINEARITY = 0.25
+"""Of the limit of a meter's gain, that does not cancel between two readings in one range. Common practice, no source."""
 _COVERED = 0.954499736
 """What k = 2 covers; the same is asked of Student's t."""
 

@@ -13,9 +13,11 @@ from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_expo
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
-from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.record.events import Zeroed
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, of_ratio
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
@@ -27,10 +29,14 @@ from ubrant.methods.rehearsal import Rehearsal, rehearse
 
 _MOST_RUNS = 12
 _STEADY = 0.03
+_CURRENT_GAIN = "current gain"
+_ZEROS = frozenset({"current zero", "voltage zero"})
+_SHARED = frozenset({_CURRENT_GAIN, "voltage gain"}) | _ZEROS
+"""Errors that two runs have in common where one meter read both; its zeros only where it was not zeroed in between."""
 
 
 def constant_run(
-    data: DischargeRecord, findings: Mapping[str, Finding], ended_by: str, span: tuple[float, float], *, gaps: bool
+    record: Record, data: DischargeRecord, findings: Mapping[str, Finding], ended_by: str, span: tuple[float, float], *, gaps: bool
 ) -> ConstantRun | None:
     """A run as one point of Peukert's law; None where its current did not hold still, or it did not reach its cut-off."""
     readings, given_ah = data.readings, findings["charge"].value
@@ -39,17 +45,32 @@ def constant_run(
     loaded = readings.current_a[(readings.time_s > span[0]) & (readings.time_s < span[1])]
     if len(loaded) < 3 or float(np.std(loaded)) > _STEADY * abs(float(np.mean(loaded))):
         return None
-    duration, charge = findings["duration"], findings["charge"]
-    hours = (duration.value or 0.0) / 3600
-    u_a, u_h = charge.standard_uncertainty, duration.standard_uncertainty
-    return ConstantRun(given_ah / hours, hours, None if u_a is None else u_a / hours, None if u_h is None else u_h / 3600)
+    duration, charge = findings["duration"].in_unit("h", 1 / 3600), findings["charge"]
+    hours = duration.value or 0.0
+    if charge.contributions is None or duration.contributions is None:
+        return ConstantRun(given_ah / hours, hours, None, None)
+    of_current = of_ratio(given_ah, charge.contributions, hours, duration.contributions)
+    meter, zeroed = record.meter("battery"), record.of(Zeroed)
+    alone = say(" of the run at {amps} A, {time}", amps=plain(given_ah / hours, 3), time=show_duration(3600 * hours))
+    shared = frozenset() if not meter.id else _SHARED - _ZEROS if zeroed else _SHARED
+    if _CURRENT_GAIN in shared:  # what of it is not the same at another current does not cancel
+        gain = sum(abs(c.amount) for c in of_current if c.source == _CURRENT_GAIN)
+        of_current = (*of_current, Contribution(say("linearity of the amperes"), LINEARITY * gain, say("a quarter of the gain")))
+
+    def named(parts: Contributions) -> Contributions:
+        """Each under a name that another run's has only where it is the same error."""
+        return tuple(replace(c, source=f"{c.source} ({meter.uid})" if c.source in shared else f"{c.source}{alone}") for c in parts)
+
+    return ConstantRun(given_ah / hours, hours, named(of_current), named(duration.contributions))
 
 
 def peukert_of(
     record: Record, data: DischargeRecord, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]
 ) -> list[Finding]:
     """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
-    mine = constant_run(data, discharge.findings, discharge.ended_by, (discharge.load_on_s, discharge.end_s), gaps=bool(discharge.gaps))
+    mine = constant_run(
+        record, data, discharge.findings, discharge.ended_by, (discharge.load_on_s, discharge.end_s), gaps=bool(discharge.gaps)
+    )
     label, cutoff = data.label, data.cutoff
     if mine is None or cutoff is None or discharge.about.objections:
         return []
@@ -67,7 +88,7 @@ def peukert_of(
         return []
     if label is None or not label.charge_ah or not label.standard_rate_c:
         return [exponent]
-    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent, discharge.findings["charge"])]
+    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent)]
 
 
 def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:
@@ -80,7 +101,7 @@ def _other_point(record: Record, cutoff_v: float, other: Record, account: Accoun
         data = discharge_of(other)
     except ReadingsError:
         return None
-    return constant_run(data, account.findings, account.ended_by, account.span or (0.0, 0.0), gaps=bool(account.gaps))
+    return constant_run(other, data, account.findings, account.ended_by, account.span or (0.0, 0.0), gaps=bool(account.gaps))
 
 
 def _expected(plan: DischargePlan, prepared: Prepared) -> Rehearsal:
