@@ -27,7 +27,7 @@ ROOT = Path(__file__).parent.parent
 PARTS = ("src/ubrant/core", "src/ubrant/methods")
 TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference", "tests/test_cli.py")
 _PYTEST = (sys.executable, "-m", "pytest", "-m", "not slow")
-_LONGEST_S = 400.0
+_START_S, _SLOWER = 60.0, 6.0
 _NONE_COLLECTED = 5
 LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
@@ -128,22 +128,28 @@ def chosen(count: int, seed: int, parts: tuple[str, ...]) -> list[Change]:
 
 @dataclass(frozen=True)
 class Cover:
-    """Which tests run through a line, and how long each file of tests takes."""
+    """Which tests run through a line, and how long each takes."""
 
     lines: dict[str, dict[int, list[str]]]
     seconds: dict[str, float]
 
-    def tests(self, change: Change) -> Iterator[list[str]]:
-        """What to run, the likeliest to notice first: the tests that run through the line, then the files they stand in.
+    def tests(self, change: Change) -> list[str]:
+        """The tests that run through the line, the quickest first; and whole files of them where it was run for all the tests of a file at once.
 
-        What is worked out once for a whole file of tests, or when a module is read, is counted to the first test that asks for it: hence the files.
+        A line that runs when its module is read is one for every file of tests that runs through the module.
         """
         lines = self.lines.get(change.path, {})
-        through = sorted(c.split("|")[0] for c in lines.get(change.line, ()) if c)
-        if through:
-            yield sorted(set(through), key=lambda t: self.seconds.get(_file_of(t), 0.0))
-        files = {_file_of(t) for t in through} or {_file_of(c) for contexts in lines.values() for c in contexts if c}
-        yield sorted(files, key=lambda f: self.seconds.get(f, 0.0))
+        through = {c for c in lines.get(change.line, ()) if c}
+        if not through:
+            files = {_file_of(c) for contexts in lines.values() for c in contexts if c}
+            return sorted(files, key=lambda f: self.seconds.get(f, 0.0))
+        shared = {_file_of(c) for c in through if c.endswith("|setup")}
+        single = {c.split("|")[0] for c in through if _file_of(c) not in shared}
+        return sorted(single | shared, key=lambda t: self.seconds.get(t, 0.0))
+
+    def longest_s(self, tests: list[str]) -> float:
+        """Longer than this they take only where the change never ends."""
+        return _START_S + _SLOWER * sum(self.seconds.get(t, 1.0) for t in tests)
 
 
 def _file_of(test: str) -> str:
@@ -162,7 +168,8 @@ def covered(copy: Path) -> Cover:
     seconds: dict[str, float] = {}
     for case in ElementTree.parse(results).iter("testcase"):
         file = case.attrib["classname"].replace(".", "/") + ".py"
-        seconds[file] = seconds.get(file, 0.0) + float(case.attrib["time"])
+        for test in (file, f"{file}::{case.attrib['name']}"):
+            seconds[test] = seconds.get(test, 0.0) + float(case.attrib["time"])
     return Cover(lines, seconds)
 
 
@@ -176,16 +183,15 @@ def is_noticed(copy: Path, change: Change, cover: Cover) -> bool:
     before = file.read_text("utf-8")
     file.write_text(change.made_in(before), "utf-8")
     try:
-        for tests in cover.tests(change):
-            try:
-                done = subprocess.run(
-                    [*_PYTEST, "-x", "-n0", *tests], cwd=copy, env=_environment(copy), capture_output=True, timeout=_LONGEST_S, check=False
-                )
-            except subprocess.TimeoutExpired:
-                return True
-            if done.returncode not in {0, _NONE_COLLECTED}:
-                return True
-        return False
+        tests = cover.tests(change)
+        command = [*_PYTEST, "-x", "-n0", *tests]
+        try:
+            done = subprocess.run(
+                command, cwd=copy, env=_environment(copy), capture_output=True, timeout=cover.longest_s(tests), check=False
+            )
+        except subprocess.TimeoutExpired:
+            return True
+        return bool(tests) and done.returncode not in {0, _NONE_COLLECTED}
     finally:
         file.write_text(before, "utf-8")
 

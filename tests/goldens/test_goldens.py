@@ -48,7 +48,20 @@ for _name in (name for name in FINDINGS if name.startswith("discharge")):
     DIFFERS[_name] = {**DIFFERS[_name], "sentence": AT_ITS_TEMPERATURE}
     if _name != "discharge simulated":  # its temperature was taken down, inside the label's window
         DIFFERS[_name]["label_share"] = AT_ITS_TEMPERATURE
+SLOPE = "what the open-circuit voltage falls meanwhile is taken off"
+for _name in (
+    "discharge simulated",
+    "discharge in pulses",
+    "discharge interrupted",
+    "discharge gone on",
+    "discharge in cycles",
+    "discharge and charge",
+):
+    DIFFERS[_name] = {**DIFFERS[_name], "resistance": SLOPE}
+for _name in ("discharge in cycles", "discharge and charge"):
+    DIFFERS[_name] = {**DIFFERS[_name], "resistance_edges": FEW_REPEATS}
 DIFFERS["discharge in pulses"]["every"] = "the edges of pulses are in the ±"
+DIFFERS["discharge in pulses"]["resistance_two_step"] = "the step itself is none of its noise"
 COMMANDS_DIFFER = {
     "pack": "it begins with the load on: at least so much, and up to one interval more in the ±",
     "pack without a label": "the same, in its ±",
@@ -87,7 +100,9 @@ def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
 
 
 def same(account: Account, findings: dict[str, Any], differs: dict[str, str]) -> None:
-    assert [key for key in account.findings if key in findings or not key.startswith(("efficiency_", "thd_n"))] == list(findings)
+    assert [key for key in account.findings if key in findings or not key.startswith(("efficiency_", "thd_n", "resistance_10s"))] == list(
+        findings
+    )
     for key, (value, unit, u) in findings.items():
         found = account.findings[key]
         assert found.unit == unit

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -17,7 +17,17 @@ from ubrant.core.wording import say
 FIRST_S, SECOND_S = 10.0, 1.0
 """IEC 61960-3, DC internal resistance: 0.2 It for 10 s, then 1.0 It for 1 s. Values from memory."""
 FIRST_RATE_C, SECOND_RATE_C = 0.2, 1.0
-_STEP_SHARE = 0.1
+_STEP_SHARE, _MOST_SHARE = 0.1, 0.5
+"""Of the largest current: less is no step, and as much always is one, however noisy it looks."""
+_BESIDE = 60
+"""So many readings on each side of a step say how noisy they are."""
+_MIDDLE = (0.25, 0.5)
+_ENOUGH = 40
+"""Between which shares of the time under the current of a step its slope is taken, and of how many readings at least."""
+JOINTS_OHM = 0.01
+"""Of terminals and protection. Common practice, no source."""
+_AT_LEADS = 3.0
+"""Times the usual resistance of its kind. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -28,6 +38,7 @@ class Edge:
     ----------
     time_s : of the reading after it
     before_v, after_v, before_a, after_a : the readings on both sides
+    before_s : of the reading before it
     """
 
     time_s: float
@@ -35,6 +46,7 @@ class Edge:
     after_v: float
     before_a: float
     after_a: float
+    before_s: float = 0.0
 
     @property
     def resistance_ohm(self) -> float:
@@ -47,7 +59,14 @@ def find_edges(readings: Readings, least_a: float) -> list[Edge]:
     jumps = np.flatnonzero(np.abs(np.diff(amps)) >= least_a)
     edges = []
     for k in map(int, jumps):
-        edge = Edge(float(readings.time_s[k + 1]), float(volts[k]), float(volts[k + 1]), float(amps[k]), float(amps[k + 1]))
+        edge = Edge(
+            float(readings.time_s[k + 1]),
+            float(volts[k]),
+            float(volts[k + 1]),
+            float(amps[k]),
+            float(amps[k + 1]),
+            float(readings.time_s[k]),
+        )
         settled = k + 2 >= len(amps) or abs(amps[k + 2] - amps[k + 1]) < least_a  # a ramp caught half-way is no edge
         if settled and edge.resistance_ohm > 0:
             edges.append(edge)
@@ -71,8 +90,8 @@ def resistance_of(
     value = dv / di
     parts = None
     if voltage is not None and current is not None:
-        near = np.abs(readings.time_s - edge.time_s) < 60.0
-        noise_v, noise_a = spread(readings.voltage_v[near]), spread(readings.current_a[near])
+        after = int(np.searchsorted(readings.time_s, edge.time_s))
+        noise_v, noise_a = _noise_beside(readings.voltage_v, after), _noise_beside(readings.current_a, after)
         parts = (
             Contribution("voltage gain", rectangular(voltage.gain) * value, f"{show(100 * voltage.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
             Contribution("current gain", -rectangular(current.gain) * value, f"{show(100 * current.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
@@ -115,24 +134,26 @@ def two_step(
 
 
 def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None) -> list[Finding]:
-    """Of the first step on, and the mean over all step edges where there are several."""
+    """Of the first step, named by how long after it was read; ten seconds after it, where it was read then too; and the mean over all step edges.
+
+    What the open-circuit voltage fell meanwhile, by the slope in the middle of that load, is taken off, with half of it in the ±: the step was anywhere between
+    two readings.
+    """
     largest = float(np.max(np.abs(readings.current_a))) if len(readings) else 0.0
     if not largest > 0:
         return []
-    edges = find_edges(readings, max(_STEP_SHARE * largest, 10 * spread(readings.current_a)))
+    least = max(_STEP_SHARE * largest, min(10 * spread(readings.current_a), _MOST_SHARE * largest))
+    edges = find_edges(readings, least)
     if not edges:
         return []
-    findings = [
-        resistance_of(
-            edges[0],
-            readings,
-            voltage,
-            current,
-            "resistance",
-            "Internal resistance",
-            say("from {readings} around the first step", readings=_readings_apart(readings, edges[0])),
-        )
-    ]
+    first = edges[0]
+    findings = [_timed(readings, first, first.time_s, voltage, current, "resistance")]
+    later = _at(readings, first.before_s + FIRST_S)
+    if later is not None and readings.time_s[later] > first.time_s:
+        k = int(np.searchsorted(readings.time_s, first.time_s))
+        held = np.abs(readings.current_a[k : later + 1] - first.after_a) < least
+        if held.all():
+            findings.append(_timed(readings, first, float(readings.time_s[later]), voltage, current, "resistance_10s"))
     if len(edges) >= 3:
         values = np.array([e.resistance_ohm for e in edges])
         middle = float(np.median(values))
@@ -145,9 +166,62 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
         parts = None
         if findings[0].contributions is not None:
             gains = tuple(c.times(middle / (findings[0].value or 1.0)) for c in findings[0].contributions if "gain" in c.source)
-            parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values))))
+            parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values)), dof=len(values) - 1))
         findings.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
     return findings
+
+
+def _timed(readings: Readings, edge: Edge, moment_s: float, voltage: Accuracy | None, current: Accuracy | None, key: str) -> Finding:
+    """R of a step, read at a moment after it, the slope of the open-circuit voltage taken off."""
+    k = int(np.searchsorted(readings.time_s, moment_s))
+    after_s = moment_s - edge.before_s
+    sagged = _slope_later(readings, k, edge) * after_s / 2
+    read = Edge(moment_s, edge.before_v, float(readings.voltage_v[k]) + sagged, edge.before_a, float(readings.current_a[k]), edge.before_s)
+    name = say("Resistance R({seconds} s)", seconds=plain(after_s, 2))
+    how = say("within {seconds} s of the first step", seconds=plain(after_s, 2))
+    found = resistance_of(read, readings, voltage, current, key, name, how)
+    if not sagged:
+        return found
+    part = Contribution(
+        "open-circuit slope", rectangular(sagged) / abs(read.after_a - read.before_a), say("as much as was taken off, ÷ √3")
+    )
+    text = say(
+        "{volts} mV of it were taken off: half of what the voltage falls in {seconds} s",
+        volts=show(1000 * sagged, 2),
+        seconds=plain(after_s, 2),
+    )
+    parts = None if found.contributions is None else (*found.contributions, part)
+    return replace(found, contributions=parts, arithmetic=(*found.arithmetic, text))
+
+
+def _slope_later(readings: Readings, k: int, edge: Edge) -> float:
+    """By how much a second the voltage falls under the current of a step, once slow resistances have long settled; 0 where it was not held so long."""
+    amps = readings.current_a[k:]
+    other = np.flatnonzero(np.abs(amps - edge.after_a) > _STEP_SHARE * abs(edge.after_a - edge.before_a))
+    held = int(other[0]) if len(other) else len(amps)
+    if held < _ENOUGH:
+        return 0.0
+    since, until = (k + int(share * (held - 1)) for share in _MIDDLE)
+    fell = float(readings.voltage_v[since] - readings.voltage_v[until])
+    return max(fell, 0.0) / float(readings.time_s[until] - readings.time_s[since])
+
+
+def sag_at_leads(found: Finding, plausible_ohm: float) -> str:
+    """A question where the first sag is far more than such a battery's own resistance explains; empty where it is not."""
+    u = found.expanded_uncertainty or 0.0
+    if found.value is None or not plausible_ohm > 0 or found.value - u <= _AT_LEADS * plausible_ohm:
+        return ""
+    return say(
+        "It sagged at once as by {measured} mΩ, and about {usual} mΩ would be usual: was the voltage read at the leads and not at its terminals, or is a joint poor?",
+        measured=show(1000 * found.value, 2),
+        usual=show(1000 * plausible_ohm, 2),
+    )
+
+
+def _noise_beside(values: Array, after: int) -> float:
+    """Of one reading beside a step; the step itself is none."""
+    sides = (values[max(after - _BESIDE, 0) : after], values[after : after + _BESIDE])
+    return math.sqrt(sum(spread(side) ** 2 for side in sides) / 2)
 
 
 def spread(values: Array) -> float:
@@ -166,8 +240,3 @@ def _at(readings: Readings, moment_s: float) -> int | None:
     """The reading nearest a moment, within a tenth of a second and never after a step that follows it."""
     k = int(np.argmin(np.abs(readings.time_s - moment_s)))
     return k if abs(float(readings.time_s[k]) - moment_s) <= 0.11 else None
-
-
-def _readings_apart(readings: Readings, edge: Edge) -> str:
-    k = int(np.searchsorted(readings.time_s, edge.time_s))
-    return f"readings {show(float(readings.time_s[k] - readings.time_s[k - 1]), 2)} s apart" if k else "the readings"

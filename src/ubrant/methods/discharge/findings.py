@@ -11,7 +11,7 @@ import numpy as np
 from ubrant.core.battery.cells import cell_findings
 from ubrant.core.battery.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.battery.recharge import efficiencies, recharge_of
-from ubrant.core.battery.resistance import resistance_findings, two_step
+from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_at_leads, two_step
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
@@ -103,7 +103,7 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
         add(*cells)
         warnings += said
     _add_rest(record, discharge, add)
-    _add_resistance(record, others, discharge, add)
+    _add_resistance(record, others, discharge, add, warnings)
     _add_temperature(record, others, findings, add)
     _add_charges(record, others, discharge, add)
     _add_cycles(record, others, add)
@@ -252,7 +252,7 @@ def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
         add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
 
 
-def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharge, add: Add) -> None:
+def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> None:
     readings = record.readings
     if record.widths is not None or len(readings) < 4:
         return
@@ -265,7 +265,13 @@ def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharg
         )
         if made is not None:
             add(made)
-    add(*resistance_findings(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy))
+    found = resistance_findings(readings, discharge.load_on_s, record.voltage_accuracy, record.current_accuracy)
+    add(*found)
+    label, kind = record.label, record.label.kind_of_cell if record.label else None
+    if found and label is not None and kind is not None and label.series and label.charge_ah:
+        usual = kind.resistance_ohm_ah * label.series / label.charge_ah + JOINTS_OHM
+        if question := sag_at_leads(found[0], usual):
+            warnings.append(question)
 
 
 def _add_temperature(record: DischargeRecord, others: Others, findings: dict[str, Finding], add: Add) -> None:
