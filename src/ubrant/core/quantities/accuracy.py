@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, show, unit_factor
 from ubrant.core.wording import say
+
+ZEROED, _LEFT = 0.5, 0.1
+"""Of a maker's zero, what a zero that was read leaves; and at least, where it was read again. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -29,6 +32,11 @@ class Accuracy:
     def limit(self, value: float) -> float:
         """Largest error at a reading, in its unit, both terms at their limits."""
         return self.gain * abs(value) + self.zero
+
+    def zeroed(self, moved: float | None = None) -> Accuracy:
+        """What is left of it once its zero was read and taken off: half of the maker's, or what it ``moved`` by until it was read again at the end."""
+        left = ZEROED * self.zero if moved is None else max(abs(moved), _LEFT * self.zero)
+        return replace(self, zero=min(left, self.zero))
 
 
 def parse_accuracy(text: str, unit: str) -> Accuracy:

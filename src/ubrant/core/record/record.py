@@ -89,27 +89,58 @@ class Record:
         return self.head.setup.meter(tap)
 
     def accuracy(self, tap: str, unit: str) -> Accuracy | None:
-        return self.head.setup.accuracy(tap, unit)
+        accuracy = self.head.setup.accuracy(tap, unit)
+        zeros = self._zeros().get(tap, {}).get(unit)
+        if accuracy is None or zeros is None or self.zero_trouble():
+            return accuracy
+        return accuracy.zeroed(zeros[1] - zeros[0] if len(zeros) > 1 else None)
 
     def _details(self, tap: str) -> MeterDetails:
         """What is known of the meter at a tap, with the zero that was read in this run, where one was."""
         details = self.meter(tap).details
-        zero = self._zeros().get(tap)
-        if zero is None or self.zero_trouble():
+        zero = {quantity: sum(values) / len(values) for quantity, values in self._zeros().get(tap, {}).items()}
+        if not zero or self.zero_trouble():
             return details
         return replace(details, zero_v=zero.get("V", details.zero_v), zero_a=zero.get("A", details.zero_a))
 
-    def _zeros(self) -> dict[str, dict[str, float]]:
-        """By tap the latest zero that was read there."""
-        zeros: dict[str, dict[str, float]] = {}
+    def _zeros(self) -> dict[str, dict[str, tuple[float, ...]]]:
+        """By tap and quantity the zero that was read there, and once more at the end where it was."""
+        zeros: dict[str, dict[str, tuple[float, ...]]] = {}
         for event in self.of(Zeroed):
-            zeros[event.tap] = zeros.get(event.tap, {}) | event.values
+            at_tap = zeros.setdefault(event.tap, {})
+            for quantity, value in event.values.items():
+                first = at_tap.get(quantity, (value,))[0]
+                if quantity not in at_tap:
+                    at_tap[quantity] = (first,)
+                elif self._can_be_zero(event.tap, quantity, value - first):
+                    at_tap[quantity] = (first, value)
         return zeros
+
+    def _can_be_zero(self, tap: str, quantity: str, moved: float) -> bool:
+        """Whether two zeros of the meter there can lie so far apart."""
+        accuracy = self.head.setup.accuracy(tap, quantity)
+        return accuracy is not None and abs(moved) <= 2 * accuracy.zero
+
+    def zero_remarks(self) -> tuple[str, ...]:
+        """What has to be said of the zeros that were read: why one is none, and was not taken off."""
+        if trouble := self.zero_trouble():
+            return (trouble,)
+        zeros = self._zeros()
+        return tuple(
+            say(
+                "The zero of {value} {quantity} that was read at the end is none by what the meter may be off: something still flowed. It was left out.",
+                value=show(value),
+                quantity=quantity,
+            )
+            for event in self.of(Zeroed)
+            for quantity, value in event.values.items()
+            if value not in zeros[event.tap][quantity] and self.head.setup.accuracy(event.tap, quantity) is not None
+        )
 
     def zero_trouble(self) -> str:
         """Why a zero that was read is none, in a sentence; empty where it may be one."""
         for tap, values in self._zeros().items():
-            for quantity, value in values.items():
+            for quantity, (value, *_) in values.items():
                 read = self.at(tap, quantity).value
                 usual = float(np.median(np.abs(read))) if len(read) else 0.0
                 if quantity == "V" and usual > 0 and abs(value) > _ABSURD * usual:

@@ -229,9 +229,7 @@ class DischargeMethod(Method):
                 path=lambda: live_path(record, plan, None, 0.0) if live else None,
             )
         forecast = forecast_of(data, expected) if live else None
-        warnings = (*record.head.origin.said, *discharge.warnings)
-        if zero := record.zero_trouble():
-            warnings = (zero, *warnings)
+        warnings = (*record.zero_remarks(), *record.head.origin.said, *discharge.warnings)
         if record.head.criteria.cutoff is None and data.cutoff is not None and not live:
             taken = say("No cut-off was given: {volts} V is taken, the usual one of its label.", volts=plain(data.cutoff.voltage_v))
             warnings = (taken, *warnings)

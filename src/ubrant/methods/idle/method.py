@@ -15,6 +15,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.idle import idle_findings, idle_sentence, level
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import HandDid
@@ -154,8 +155,8 @@ class IdleMethod(Method):
                 found, said = idle_findings(
                     read.volts,
                     read.amps,
-                    setup.accuracy("input", "V"),
-                    setup.accuracy("input", "A"),
+                    record.accuracy("input", "V"),
+                    _zeroed_by_hand(record, record.accuracy("input", "A")),
                     setup.meter("input").details.floor_a,
                     battery_wh=criteria.battery_wh,
                     half_v=read.half_v,
@@ -175,8 +176,7 @@ class IdleMethod(Method):
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
         if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
             return Account(trouble=slip, drawings=lambda: (_course(traces),))
-        if zero := record.zero_trouble():
-            warnings.append(zero)
+        warnings += record.zero_remarks()
         return Account(
             findings,
             ("idle_power", "idle_energy_day", "idle_power_economy"),
@@ -288,6 +288,12 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
             time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
             settings[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
     return settings
+
+
+def _zeroed_by_hand(record: Record, accuracy: Accuracy | None) -> Accuracy | None:
+    """As it is left by a zero that was typed first."""
+    lines = record.answers("skip") if record.is_typed else []
+    return accuracy.zeroed() if accuracy is not None and lines and lines[0][1].mark != "skip" else accuracy
 
 
 def _zero(record: Record, lines: list[tuple[float, Jotting]]) -> tuple[float, float]:

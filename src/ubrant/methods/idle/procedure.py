@@ -10,6 +10,8 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.steps import Ask, ReadRest, Step, SupplyOff, SwitchOn, Zero
 
+_EMPTIES_S = 10.0
+"""Capacitors at its input are filled after it was switched off. Common practice, no source."""
 SETTINGS = ("normal", "economy")
 
 
@@ -53,4 +55,6 @@ def idle_draw(plan: IdlePlan) -> Generator[Step, str | None, None]:
         yield Ask(instruction, mains, action="on" if setting == "normal" else "economy")
         yield ReadRest(plan.seconds, plan.every_s, say("Reading the idle draw ({setting} setting) until it is steady.", setting=setting))
     yield Ask(say("Switch it off."), action="off")
+    yield ReadRest(_EMPTIES_S, plan.every_s, say("Waiting until nothing flows any more."))
+    yield Zero(say("Read the meter's zero once more: nothing flows. What it moved by stays in the ±."), quantities="A")
     yield SupplyOff(say("Supply off."))
