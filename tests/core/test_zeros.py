@@ -17,7 +17,9 @@ CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 40 mA")
 
 def record(*zeros, meter=CLAMP):
     events = [Zeroed(float(k), "", {"A": z}, "input") for k, z in enumerate(zeros)]
-    return record_of(Head("idle", Setup(HUT, {"input": meter})), {("input", "A"): Series(np.array([0.0, 1.0]), np.array([0.5, 0.5]))}, events)
+    return record_of(
+        Head("idle", Setup(HUT, {"input": meter})), {("input", "A"): Series(np.array([0.0, 1.0]), np.array([0.5, 0.5]))}, events
+    )
 
 
 @pytest.mark.parametrize(

@@ -78,6 +78,9 @@ for _name in ("discharge in cycles", "discharge and charge"):
     DIFFERS[_name] = {**DIFFERS[_name], "resistance_edges": FEW_REPEATS}
 DIFFERS["discharge in pulses"]["every"] = "the edges of pulses are in the ±"
 DIFFERS["discharge in pulses"]["resistance_two_step"] = "the step itself is none of its noise"
+JUDGED = "what is read off a display is corrected as its meter was judged"
+for _name in ("discharge typed", "discharge typed and held", "sweep typed", "sweep interrupted"):
+    DIFFERS[_name] = {**DIFFERS[_name], "values": JUDGED}
 COMMANDS_DIFFER = {
     "pack": "it begins with the load on: at least so much, and up to one interval more in the ±",
     "pack without a label": "the same, in its ±",
@@ -123,7 +126,7 @@ def same(account: Account, findings: dict[str, Any], differs: dict[str, str]) ->
         found = account.findings[key]
         assert found.unit == unit
         if "values" in differs:
-            assert found.value == value if value is None else found.value == pytest.approx(value, rel=0.05, abs=0.05), key
+            assert found.value == value if value is None else found.value == pytest.approx(value, rel=0.06, abs=0.05), key
             continue
         if key in differs:
             assert not (as_before(found.value, value) and as_before(found.expanded_uncertainty, u)), (

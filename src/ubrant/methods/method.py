@@ -15,8 +15,7 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.label import Label
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.record.points import SAME_PLACE
+from ubrant.core.record.head import SAME_PLACE, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import Simulated

@@ -8,8 +8,8 @@ from datetime import UTC, datetime, timedelta, timezone
 from typing import TYPE_CHECKING
 
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import Entry, corrected, line_of
-from ubrant.core.record.points import SAME_PLACE
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.method import Row

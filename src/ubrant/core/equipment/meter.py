@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any
 
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
+from ubrant.core.quantities.jot import JotReading
 from ubrant.core.record.readings import Series
 
 ROLES = ("meter", "load", "supply", "scope")
@@ -61,13 +62,21 @@ class MeterDetails:
 
     def correct(self, quantity: str, series: Series) -> Series:
         """Readings as they should have been shown: zero taken off, scaled as it was judged, sign turned."""
+        zero, factor = self._correction(quantity)
+        return series if (zero, factor) == (0.0, 1.0) else Series(series.time_s, (series.value - zero) * factor)
+
+    def correct_typed(self, reading: JotReading) -> JotReading:
+        """The same of one that a person read off its display."""
+        zero, factor = self._correction(reading.quantity)
+        if (zero, factor) == (0.0, 1.0) or reading.kind == "count":
+            return reading
+        return replace(reading, value=(reading.value - zero) * factor, half_width=reading.half_width * abs(factor))
+
+    def _correction(self, quantity: str) -> tuple[float, float]:
+        """What is taken off, and what the rest is multiplied by."""
         zero = {"V": self.zero_v, "A": self.zero_a}.get(quantity, 0.0)
         gain = {"V": self.gain_v, "A": self.gain_a}.get(quantity, 1.0)
-        turned = self.reversed and quantity in {"A", "W"}
-        if not (zero or turned or gain != 1.0):
-            return series
-        value = (series.value - zero) * gain
-        return Series(series.time_s, -value if turned else value)
+        return zero, -gain if self.reversed and quantity in {"A", "W"} else gain
 
 
 def details_from(told: Mapping[str, Any]) -> MeterDetails:

@@ -20,6 +20,10 @@ from ubrant.core.wording import say
 SIMULATED, INSTRUMENTS, BY_HAND, LOG = "simulated bench", "bench", "typed", "log"
 """Roads by which a record comes in, as files name them."""
 
+SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
+"""Names people use for the two ends of what converts."""
+_OF_THE_SOURCE = ("dc", "source", "battery")
+
 
 @dataclass(frozen=True)
 class Setup:
@@ -33,6 +37,13 @@ class Setup:
     def meter(self, tap: str) -> Meter:
         """The meter at a tap; one without a name or an accuracy where there is none."""
         return self.meters.get(tap) or Meter("")
+
+    def meter_named(self, tap: str) -> Meter:
+        """The meter at a tap by any name that people have for it; without one that of the run's own first tap."""
+        if not tap:
+            return next(iter(self.meters.values()), Meter(""))
+        names = (tap, SAME_PLACE.get(tap, tap), *_OF_THE_SOURCE) if tap in _OF_THE_SOURCE else (tap, SAME_PLACE.get(tap, tap))
+        return next((self.meters[name] for name in names if name in self.meters), Meter(""))
 
     def accuracy(self, tap: str, unit: str) -> Accuracy | None:
         """Of the meter at a tap, in V, A or W; None where nobody said.

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ubrant.core.conversion.points import Points, points_of
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.wording import say
@@ -25,8 +26,6 @@ QUANTITIES: tuple[Key, ...] = (
     ("output", "Hz"),
     ("source", "V"),
 )
-SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
-"""Names people use for the two ends of what converts."""
 NEEDED = QUANTITIES[:3]
 _WIDE = {
     "input_v": ("input", "V"),

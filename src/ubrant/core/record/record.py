@@ -14,7 +14,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
-from ubrant.core.record.head import BY_HAND, Head
+from ubrant.core.record.head import BY_HAND, Head, Setup
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.core.record.typed import Typed, gather
@@ -211,9 +211,15 @@ def record_of(
     ended_by: str = "",
     damage: str = "",
 ) -> Record:
-    """A record from what was kept, read so far, or brought in."""
-    ordered = tuple(sorted(lines, key=lambda e: e.time_s))
+    """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
+    ordered = tuple(sorted((_corrected(e, head.setup) for e in lines), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
+
+
+def _corrected(entry: Entry, setup: Setup) -> Entry:
+    """A typed line as the meters at its taps should have shown it."""
+    readings = tuple(setup.meter_named(r.tap).details.correct_typed(r) for r in entry.jotting.readings)
+    return entry if readings == entry.jotting.readings else replace(entry, jotting=replace(entry.jotting, readings=readings))
 
 
 def half_digit(series: Series) -> float:
