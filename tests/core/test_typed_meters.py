@@ -42,3 +42,17 @@ def test_an_idle_draw_by_a_judged_display():
     lines = ((0.0, "skip"), (10.0, "input 12.82 V 0.50 A"))
     account = method_of("idle").account(record("idle", HUT, "input", READS_LOW, *lines))
     assert account.findings["idle_power"].value == pytest.approx(12.80 * 0.4 * 1.05)
+
+
+def test_a_zero_written_without_decimals_is_as_fine_as_the_rest():
+    """*0 A* for nothing attached is no reading from −0.5 to 0.5 A."""
+    lines = (
+        (0.0, "12.00 V 0.031 A output 5.08 V 0 A"),
+        (60.0, "12.00 V 0.262 A output 5.06 V 0.50 A"),
+        (120.0, "12.00 V 0.929 A output 5.00 V 2.00 A"),
+    )
+    made = record("sweep", Unit("Step-down", "converter", "12 V to 5 V, 3 A"), "input", Meter("One", "0.5 % + 10 mV", "1 % + 2 mA"), *lines)
+    assert made.typed.half[("output", "A")] == pytest.approx([0.005, 0.005, 0.005])
+    idle = method_of("sweep").account(made).findings["idle_power"]
+    assert idle.value == pytest.approx(0.372)
+    assert idle.expanded_uncertainty < 0.1

@@ -14,11 +14,12 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.label import Label
 from ubrant.core.record.codec import decode, encode
+from ubrant.core.record.errors import errors_of, if_off
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
-from ubrant.core.uncertainty.simulation import Simulated
+from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.steps import Ask, Steps, rest_of
@@ -356,8 +357,16 @@ class Method:
         raise NotImplementedError
 
     def simulate(self, record: Record) -> tuple[Simulated, ...]:
-        """The ± of its answers once more, by draws (JCGM 101); nothing where a method has no such check."""
-        return ()
+        """The ± of its answers once more, by draws (JCGM 101): the account is made again with every error of a meter in it."""
+        account = self.account(record)
+        asked = [f for key in account.answers if (f := account.findings.get(key)) is not None and f.contributions and f.value is not None]
+        if not asked:
+            return ()
+        made = [
+            [account if not share else self.account(if_off(record, {key: off.times(share) for key, off in one.items()})) for share in NODES]
+            for one in errors_of(record)
+        ]
+        return tuple(drawn(f, [[_value(at, f.key) for at in accounts] for accounts in made]) for f in asked)
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """The account with what other runs of the same unit add to it."""
@@ -374,6 +383,11 @@ _FEW_ROWS = 4
 def clipped(meter: Meter) -> str:
     """Where a meter goes, at its pin."""
     return f"{meter.name}: V, A, W" if meter.details.power_accuracy else f"{meter.name}: V across, A through"
+
+
+def _value(account: Account, key: str) -> float | None:
+    found = account.findings.get(key)
+    return None if found is None else found.value
 
 
 def label_of(unit: Unit) -> Label | None:

@@ -97,7 +97,7 @@ def analyse_sweep(
         scaled = None if uncertainty is None else merged(c.times(factor) if c.source not in _OWN else c for c in uncertainty)
         findings[key] = Finding(key, name, found, unit, scaled, working)
     eta, eta_u = _efficiency(points, meters, running)
-    findings |= _each_efficiency(points, eta, eta_u, meters.known)
+    findings |= _each_efficiency(points, eta, meters)
     _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
     return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
 
@@ -105,8 +105,9 @@ def analyse_sweep(
 _MOST_SHOWN = 16
 
 
-def _each_efficiency(points: Points, eta: Array, eta_u: Array, known: bool) -> dict[str, Finding]:
+def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[str, Finding]:
     """Efficiency at each measured point; where there are many, at each load near the middle input voltage."""
+    parts_of = _efficiency_parts(points, meters, np.isfinite(eta), eta) if meters.known else {}
     shown = np.flatnonzero(np.isfinite(eta) & (points.output_w > IDLE_SHARE * float(points.output_w.max(initial=0.0))))
     if len(shown) > _MOST_SHOWN:
         middle = float(np.median(points.input_v[shown]))
@@ -115,7 +116,7 @@ def _each_efficiency(points: Points, eta: Array, eta_u: Array, known: bool) -> d
     found = {}
     for number, k in enumerate(shown[np.argsort(points.output_w[shown], kind="stable")].tolist(), start=1):
         key = f"efficiency_{number}"
-        parts = (Contribution("the meters", float(eta_u[k]) / 2),) if known and math.isfinite(float(eta_u[k])) else None
+        parts = merged(Contribution(source, float(column[k])) for source, column in parts_of.items()) if meters.known else None
         name = say("Efficiency at {load} W, {volts} V in", load=show(float(points.output_w[k]), 3), volts=show(float(points.input_v[k]), 3))
         working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
         found[key] = Finding(key, name, float(eta[k]), "%", parts, working)
@@ -492,20 +493,22 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     eta = np.where(on, 100 * points.output_w / np.where(on, points.input_w, 1.0), math.nan)
     if not meters.known:
         return eta, np.full(len(points), math.nan)
-    total = np.zeros(len(points))
-    for _, size, shift in errors_of(points, meters):
+    total = sum((column**2 for column in _efficiency_parts(points, meters, on, eta).values()), np.zeros(len(points)))
+    return eta, np.where(on, 2 * np.sqrt(total), math.nan)
+
+
+def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array) -> dict[str, Array]:
+    """What each error does to the efficiency at each point, in percent: (n,) by the error's name."""
+    parts: dict[str, Array] = {}
+    for name, size, shift in errors_of(points, meters):
         moved = shift(points, size)
-        total += np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0) ** 2
+        parts[name] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     for name, halves in points.half.items():
         values = getattr(points, name)
         if name != "source_v":
-            total += (
-                np.where(
-                    on & (values > 0), eta * rectangular(1.0) * np.divide(halves, values, out=np.zeros(len(values)), where=values > 0), 0.0
-                )
-                ** 2
-            )
-    return eta, np.where(on, 2 * np.sqrt(total), math.nan)
+            width = np.divide(halves, values, out=np.zeros(len(values)), where=values > 0)
+            parts[say("digits of {what}", what=name.replace("_", " "))] = np.where(on & (values > 0), eta * rectangular(1.0) * width, 0.0)
+    return parts
 
 
 def _warn(

@@ -38,12 +38,12 @@ class Setup:
         """The meter at a tap; one without a name or an accuracy where there is none."""
         return self.meters.get(tap) or Meter("")
 
-    def meter_named(self, tap: str) -> Meter:
-        """The meter at a tap by any name that people have for it; without one that of the run's own first tap."""
+    def tap_named(self, tap: str) -> str:
+        """The tap of a meter by any name that people have for its place; without one the run's own first."""
         if not tap:
-            return next(iter(self.meters.values()), Meter(""))
+            return next(iter(self.meters), "")
         names = (tap, SAME_PLACE.get(tap, tap), *_OF_THE_SOURCE) if tap in _OF_THE_SOURCE else (tap, SAME_PLACE.get(tap, tap))
-        return next((self.meters[name] for name in names if name in self.meters), Meter(""))
+        return next((name for name in names if name in self.meters), SAME_PLACE.get(tap, tap))
 
     def accuracy(self, tap: str, unit: str) -> Accuracy | None:
         """Of the meter at a tap, in V, A or W; None where nobody said.

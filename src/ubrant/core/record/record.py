@@ -17,7 +17,7 @@ from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head, Setup
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Series, no_readings
-from ubrant.core.record.typed import Typed, gather
+from ubrant.core.record.typed import Typed, gather, with_bare_zeros
 from ubrant.core.wording import say
 
 Key = tuple[str, str]
@@ -212,13 +212,13 @@ def record_of(
     damage: str = "",
 ) -> Record:
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
-    ordered = tuple(sorted((_corrected(e, head.setup) for e in lines), key=lambda e: e.time_s))
+    ordered = tuple(sorted((_corrected(e, head.setup) for e in with_bare_zeros(lines)), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
 
 
 def _corrected(entry: Entry, setup: Setup) -> Entry:
     """A typed line as the meters at its taps should have shown it."""
-    readings = tuple(setup.meter_named(r.tap).details.correct_typed(r) for r in entry.jotting.readings)
+    readings = tuple(setup.meter(setup.tap_named(r.tap)).details.correct_typed(r) for r in entry.jotting.readings)
     return entry if readings == entry.jotting.readings else replace(entry, jotting=replace(entry.jotting, readings=readings))
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ubrant.core.quantities.jot import JotReading
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.uncertainty.contributions import rectangular
@@ -19,6 +20,8 @@ STRAIGHT, HELD = "straight", "held"
 """What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
 _SOURCES = ("battery", "source", "dc", "input", "output", "load", "bank")
 _WANDERS_DIGITS = 3.0
+_BARE = 0.5
+"""Half a unit to each side: a number without decimals."""
 _FLOWS = 0.05
 """A current over this share of its usual value is none that a load which is off draws."""
 
@@ -79,6 +82,22 @@ class Typed:
     def mark_s(self, mark: str) -> float | None:
         """When this was said for the first time."""
         return next((t for t, m in self.marks if m == mark), None)
+
+
+def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
+    """A zero written without decimals, as people write *nothing*, is as fine as what else was read of that quantity at that tap."""
+    kept = list(entries)
+    finest: dict[tuple[str, str], float] = {}
+    for reading in (r for e in kept for r in e.jotting.readings if r.value and r.kind == "read"):
+        key = reading.tap, reading.quantity
+        finest[key] = min(finest.get(key, math.inf), reading.half_width)
+
+    def fine(reading: JotReading) -> JotReading:
+        half = finest.get((reading.tap, reading.quantity), reading.half_width)
+        is_bare = not reading.value and reading.kind == "read" and reading.half_width >= _BARE
+        return replace(reading, half_width=half) if is_bare and half < reading.half_width else reading
+
+    return [replace(e, jotting=replace(e.jotting, readings=tuple(map(fine, e.jotting.readings)))) for e in kept]
 
 
 def gather(entries: Iterable[Entry]) -> Typed:

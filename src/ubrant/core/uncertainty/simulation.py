@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.contributions import Contribution, merged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
@@ -64,16 +67,37 @@ class Simulated:
         )
 
 
-def uniform(rng: np.random.Generator, limit: float) -> Array:
-    """Draws of an error anywhere within its limit."""
-    return np.asarray(rng.uniform(-limit, limit, DRAWS))
+NODES = (-1.0, -0.5, 0.0, 0.5, 1.0)
+"""Shares of an error's limit at which the account is made again; between them it is read off in straight lines."""
+_REPEATED = re.compile(r"\b(?:noise|scatter|unsteadiness|steadiness)\b")
+_OF_METERS = re.compile(r"\b(?:voltage|current|power)\b.*\b(?:gain|zero|linearity)\b|\blinearity\b")
 
 
-def of_part(rng: np.random.Generator, part: Contribution, *, normal: bool) -> Array:
+def drawn(finding: Finding, by_error: Sequence[Sequence[float | None]]) -> Simulated:
+    """A finding by draws of every error: those of meters through what the account said at each of NODES, all others by their own size.
+
+    Parameters
+    ----------
+    by_error : for each error of a meter the finding's value at each of NODES; None where it said nothing there
+    """
+    rng = np.random.default_rng(SEED)
+    usual = finding.value or 0.0
+    draws = np.full(DRAWS, usual)
+    for values in by_error:
+        said = np.array([usual if v is None else v for v in values])
+        draws += np.interp(rng.uniform(-1.0, 1.0, DRAWS), NODES, said) - usual
+    for part in merged(finding.contributions or ()):
+        if not _OF_METERS.search(part.source):
+            draws += _of_part(rng, part)
+    return simulated(finding, draws)
+
+
+def _of_part(rng: np.random.Generator, part: Contribution) -> Array:
     """Draws of an error with this standard uncertainty: what was repeated as normal, a limit as rectangular."""
-    if normal:
+    if math.isfinite(part.dof) or _REPEATED.search(part.source):
         return np.asarray(rng.normal(0.0, abs(part.amount), DRAWS))
-    return uniform(rng, abs(part.amount) * 3**0.5)
+    limit = abs(part.amount) * math.sqrt(3)
+    return np.asarray(rng.uniform(-limit, limit, DRAWS))
 
 
 def simulated(finding: Finding, draws: Array) -> Simulated:

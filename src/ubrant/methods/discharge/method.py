@@ -23,7 +23,6 @@ from ubrant.core.record.integrals import charge_ah
 from ubrant.core.record.readings import ReadingsError, Series, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.simulation import Simulated
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.discharge.asked import discharge_of, others_of
@@ -34,7 +33,6 @@ from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge
-from ubrant.methods.discharge.simulation import simulate
 from ubrant.methods.discharge.study import peukert_of, rest_guess
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
@@ -256,13 +254,6 @@ class DischargeMethod(Method):
             questions=() if live else questions(discharge.about.objections),
             ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
-
-    def simulate(self, record: Record) -> tuple[Simulated, ...]:
-        try:
-            data = discharge_of(record)
-            return simulate(data, judged(data, others_of(record, self.prepared(record.head).plan)))
-        except ReadingsError:
-            return ()
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With Peukert's exponent from other runs of the unit, and a guess at what was left in it."""
