@@ -65,10 +65,10 @@ def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None
     """What stands on the path, in watts; where to clip the meters where nothing is ``known`` yet, by the place behind each tap."""
     battery, leads = setup.battery, setup.leads
     boxes = {
-        SOURCE: Node("battery", battery.name, battery.label_text) if battery is not None else Node("battery", say("Supply")),
+        SOURCE: Node("battery", battery.name, battery.printed) if battery is not None else Node("battery", say("Supply")),
         MAINS: Node("battery", say("Mains")),
         LEADS: Node("leads", say("Leads"), leads.describe()),
-        UNIT: Node("converter", setup.unit.name, setup.unit.label_text),
+        UNIT: Node("converter", setup.unit.name, setup.unit.printed),
         LOAD: Node("load", say("Load")),
     }
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")

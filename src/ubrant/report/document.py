@@ -125,7 +125,7 @@ def _conditions(run: Run, record: Record, account: Account) -> list[tuple[str, s
     if cutoff is not None:
         rows.append(("Cut-off", f"{plain(cutoff.voltage_v)} V for {show_duration(cutoff.hold_s)}"))
     if setup.battery is not None:
-        rows.append(("On the battery", f"{setup.battery.name}, {setup.battery.label_text}"))
+        rows.append(("On the battery", f"{setup.battery.name}, {setup.battery.printed}"))
     if head.plan and setup.leads.length_m:
         rows.append(("Leads", setup.leads.describe()))
     if cutoff is not None or head.conditions.temperature_c is not None:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import show
@@ -47,7 +47,7 @@ def by_rest(readings: Readings, load_on_s: float, rest_v: float | None, label: L
     percent = from_resting_voltage(rest_v, label.series, kind).percent
     if percent is None or percent < FULL_PERCENT:
         return ""
-    return say("full by its resting voltage of {rest} V ({name} chart)", rest=show(rest_v), name=kind.name)
+    return say("full by its resting voltage of {rest} V ({chart})", rest=show(rest_v), chart=chart_name(kind))
 
 
 def by_charge(readings: Readings, load_on_s: float, label: Label | None) -> str:

@@ -12,6 +12,13 @@ from ubrant.core.wording import say
 
 CHART_DOUBT_POINTS = 10.0
 """Half-width (rectangular) of what charts differ by."""
+OWN_CHART_POINTS = 5.0
+"""The same of a person's own chart of this battery. Common practice, no source."""
+
+
+def chart_name(chemistry: Chemistry) -> str:
+    """Which chart was read, for people."""
+    return say("its own chart") if chemistry.own_chart else say("the {name} chart", name=chemistry.name)
 
 
 @dataclass(frozen=True)
@@ -42,14 +49,15 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
     cell_v = voltage_v / cells
     if cell_v < volts[0]:
         return RestingCharge(0.0, None, say("Below the last row of the chart: under {value:.0f} %.", value=percents[0]))
-    if chemistry is LIFEPO4 and 13.0 / 4 <= cell_v <= 13.3 / 4:
+    if chemistry.key == LIFEPO4.key and 13.0 / 4 <= cell_v <= 13.3 / 4:
         return RestingCharge(
             None, None, say("Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.")
         )
     percent = float(np.interp(cell_v, volts, percents))
     row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)
     points_per_volt = (percents[row] - percents[row - 1]) / (volts[row] - volts[row - 1])
-    u = math.hypot(points_per_volt * voltage_u / cells, CHART_DOUBT_POINTS / math.sqrt(3))
+    doubt = OWN_CHART_POINTS if chemistry.own_chart else CHART_DOUBT_POINTS
+    u = math.hypot(points_per_volt * voltage_u / cells, doubt / math.sqrt(3))
     return RestingCharge(
         percent, 2 * u, say("About {percent:.0f} % by resting voltage (± {value:.0f} points).", percent=percent, value=2 * u)
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from ubrant.core.quantities.label import Label, parse_label
+from ubrant.core.quantities.label import RESTS_AT, Label, parse_label
 
 KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "lead")
 
@@ -26,6 +26,11 @@ class Unit:
     max_current_a: float | None = None
     stand_in: dict[str, Any] = field(default_factory=dict)
     id: int = 0
+
+    @property
+    def printed(self) -> str:
+        """What is printed on it, without what a person added."""
+        return self.label_text.partition(RESTS_AT)[0]
 
     @property
     def label(self) -> Label:

@@ -22,6 +22,7 @@ class Chemistry:
     rest_hours : how long until the resting voltage may be read
     source : of the standard rate
     rest_chart : (volts, percent) at rest, falling, for one cell, common practice; empty where voltage tells nothing
+    own_chart : its chart is the person's own of one battery
     resistance_ohm_ah : typical DC resistance of one cell times its Ah, for a first guess
     """
 
@@ -38,6 +39,7 @@ class Chemistry:
     source: str
     rest_chart: tuple[tuple[float, float], ...]
     resistance_ohm_ah: float
+    own_chart: bool = False
 
 
 def _chart(volts: str, percents: str, cells: int) -> tuple[tuple[float, float], ...]:

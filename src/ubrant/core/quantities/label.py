@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
@@ -33,6 +34,7 @@ class Label:
     queries : sentences that question the label (slips of unit, figures that disagree)
     guesses : what was taken for granted, as sentences
     unread : words not understood
+    rest_chart : (volts of one cell, percent) at rest, falling: a person's own; empty where the usual one of its kind is meant
     """
 
     text: str
@@ -50,10 +52,13 @@ class Label:
     queries: tuple[str, ...] = ()
     guesses: tuple[str, ...] = ()
     unread: str = ""
+    rest_chart: tuple[tuple[float, float], ...] = ()
 
     @property
     def kind_of_cell(self) -> Chemistry | None:
-        return CHEMISTRIES.get(self.chemistry or "")
+        """Its chemistry, with the person's own chart where there is one."""
+        kind = CHEMISTRIES.get(self.chemistry or "")
+        return kind if kind is None or not self.rest_chart else replace(kind, rest_chart=self.rest_chart, own_chart=True)
 
     @property
     def standard_rate_c(self) -> float | None:
@@ -108,6 +113,9 @@ class Label:
         return " · ".join(parts)
 
 
+RESTS_AT = "; rests at "
+"""Behind what is printed a person may write the volts at which it rests, of the whole pack: ``rests at 12.73 V 100 %, 12.50 V 80 %``."""
+_CHART_ROW = rf"({NUMBER})\s*V(?:olts?)?\s*[:=]?\s*({NUMBER})\s*%"
 _LIKE = (0.75, 1.25)
 """Mean volts over nominal ones: all chemistries here are well inside. Common practice, no source."""
 _CHEMISTRY_WORDS = (
@@ -145,7 +153,8 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     LabelError
         There is no capacity in Ah or Wh to be found.
     """
-    rest = text.replace("\u00a0", " ")
+    text, _, chart = text.replace("\u00a0", " ").partition(RESTS_AT.strip())
+    rest = text = text.rstrip("; ")
     rest = re.sub(r"(?<!\d)(\d{1,3}),(\d{3})(?=\s*m(?:Ah|Wh))", r"\1\2", rest, flags=re.I)  # 24,000 mAh: thousands, never 24.000
     numbers: dict[str, list[float]] = {"Ah": [], "Wh": [], "V": [], "kg": []}
     label = Label(text=text.strip())
@@ -202,7 +211,37 @@ def parse_label(text: str, chemistry: str | None = None) -> Label:
     if cutoff:
         cells_count = (label.series or 1) if cutoff[2] else 1
         label = replace(label, cutoff_v=parse_number(cutoff[1]) * cells_count)
-    return _check(_fill_in(label))
+    filled = _fill_in(label)
+    return _check(replace(filled, rest_chart=parse_chart(chart, filled.series)) if chart else filled)
+
+
+def parse_chart(text: str, series: int | None) -> tuple[tuple[float, float], ...]:
+    """A chart of resting volts of the whole pack, ``12.73 V 100 %, 12.50 V 80 %``: (volts of one cell, percent), falling.
+
+    Raises
+    ------
+    LabelError
+        Fewer than three rows, something that is none, or volts and percents that do not fall together.
+    """
+    rows = [(parse_number(m[1]) / (series or 1), parse_number(m[2])) for m in re.finditer(_CHART_ROW, text)]
+    left = re.sub(r"[\s,;·|]", "", re.sub(_CHART_ROW, "", text))
+    if left or len(rows) < _LEAST_ROWS:
+        raise LabelError(
+            say(
+                "A chart of resting volts has at least three rows like “12.73 V 100 %, 12.50 V 80 %, 12.24 V 40 %”; “{what}” is none.",
+                what=text.strip(),
+            )
+        )
+    rows.sort(reverse=True)
+    falls = all(a[0] > b[0] and a[1] > b[1] for a, b in pairwise(rows))
+    if not falls or rows[0][1] > 100 or rows[-1][1] < 0:
+        raise LabelError(
+            say("In a chart of resting volts less volts mean less percent, from 100 to 0: look at “{what}” again.", what=text.strip())
+        )
+    return tuple(rows)
+
+
+_LEAST_ROWS = 3
 
 
 def _side_by_side(label: Label, count: int) -> Label:

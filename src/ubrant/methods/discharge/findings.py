@@ -12,12 +12,14 @@ from ubrant.core.battery.cells import cell_findings
 from ubrant.core.battery.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.battery.recharge import efficiencies, recharge_of
 from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_at_leads, two_step
-from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.gate.battery import AFTER_SUMS, BatteryFacts
 from ubrant.core.gate.check import objections
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry
+from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
@@ -240,16 +242,31 @@ def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
         volts = discharge.findings.get(rest)
         if volts is None or volts.value is None:
             continue
-        read = from_resting_voltage(volts.value, label.series, label.kind_of_cell, volts.standard_uncertainty or 0.0)
-        if read.percent is None or read.expanded_points is None:
-            continue
-        parts = (
-            Contribution("chart and voltage", read.expanded_points / 2, "charts differ by ten points; the rest by the slope of the chart"),
-        )
-        working = say(
-            "{name} chart, if it had rested {rest_hours:g} h", name=label.kind_of_cell.name, rest_hours=label.kind_of_cell.rest_hours
-        )
-        add(Finding(key, name, read.percent, "%", parts, working, (f"{volts.value_text()} → {read.sentence}",)))
+        for kind in _charts(label):
+            read = from_resting_voltage(volts.value, label.series, kind, volts.standard_uncertainty or 0.0)
+            if read.percent is None or read.expanded_points is None:
+                continue
+            parts = (
+                Contribution("chart and voltage", read.expanded_points / 2, "what charts differ by; the rest by the slope of the chart"),
+            )
+            working = say("{chart}, if it had rested {rest_hours:g} h", chart=chart_name(kind), rest_hours=kind.rest_hours)
+            usual = len(_charts(label)) > 1 and not kind.own_chart
+            found = Finding(
+                f"{key}_usual" if usual else key,
+                say("{name}, by the usual chart", name=name) if usual else name,
+                read.percent,
+                "%",
+                parts,
+                working,
+                (say("{volts}, by {chart}: {sentence}", volts=volts.value_text(), chart=chart_name(kind), sentence=read.sentence),),
+            )
+            add(found)
+
+
+def _charts(label: Label) -> tuple[Chemistry, ...]:
+    """The person's own chart, and the usual one: where they disagree both answers stand."""
+    own = label.kind_of_cell
+    return () if own is None else (own, CHEMISTRIES[own.key]) if own.own_chart else (own,)
 
 
 def _add_resistance(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> None:

@@ -17,7 +17,7 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
     """Where to clip each meter, before anything is switched on."""
     label, leads = setup.label, setup.leads
     drop = plan.current_a * leads.resistance_ohm
-    claim = label.summary().split(" · ")[0] if label is not None else setup.unit.label_text
+    claim = label.summary().split(" · ")[0] if label is not None else setup.unit.printed
     nodes = (
         Node("battery", setup.unit.name, claim, note=say("meter at its own terminals")),
         Node("leads", say("Leads"), leads.describe()),
@@ -90,4 +90,4 @@ def _arrives(battery: tuple[float, float] | None, load: tuple[float, float] | No
 
 
 def _claim(setup: Setup) -> str:
-    return " · ".join(setup.label.summary().split(" · ")[:2]) if setup.label else setup.unit.label_text
+    return " · ".join(setup.label.summary().split(" · ")[:2]) if setup.label else setup.unit.printed

@@ -12,7 +12,7 @@ import numpy as np
 from ubrant.core.battery.conditions import at_reference
 from ubrant.core.battery.ending import EMPTIED, GAVE_UP
 from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, last_alive, went_dark
-from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.gate.battery import AFTER_SUMS, BEFORE_SUMS, BatteryFacts
 from ubrant.core.gate.check import objections, refuse
@@ -519,9 +519,9 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
         charged = from_resting_voltage(volts, label.series, kind, combined(parts or ()))
         lines.append(
             say(
-                "If it had rested {rest_hours:g} h, by the {name} chart: {lower}{value}",
+                "If it had rested {rest_hours:g} h, by {chart}: {lower}{value}",
                 rest_hours=kind.rest_hours,
-                name=kind.name,
+                chart=chart_name(kind),
                 lower=charged.sentence[0].lower(),
                 value=charged.sentence[1:],
             )

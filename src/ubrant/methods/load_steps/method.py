@@ -426,8 +426,8 @@ def _held_path(setup: Setup, findings: Mapping[str, Finding]) -> PowerPath:
     """In watt-hours over the time a load was held."""
     into, out = findings["held_in"].value or 0.0, findings["held_out"].value or 0.0
     battery = setup.battery
-    source = Node("battery", battery.name, battery.label_text) if battery else Node("battery", say("Source"))
-    nodes = (source, Node("converter", setup.unit.name, setup.unit.label_text), Node("load", say("Load")))
+    source = Node("battery", battery.name, battery.printed) if battery else Node("battery", say("Source"))
+    nodes = (source, Node("converter", setup.unit.name, setup.unit.printed), Node("load", say("Load")))
     lost = max(into - out, 0.0)
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
     flows = (Flow(into, meter=setup.meter("input").name), Flow(out, meter=output.name))

@@ -40,7 +40,7 @@ class UnitCard(QWidget):
 
     def claim(self) -> str:
         """What the label says, in a line."""
-        return self._label.summary() if self._label else self.unit.label_text
+        return self._label.summary() if self._label else self.unit.printed
 
     def measured(self) -> str:
         """What was measured, in a line."""
@@ -88,10 +88,10 @@ class UnitCard(QWidget):
         self._line(painter, 12, self.unit.name, font(NORMAL + 0.5, bold=True), "ink", wide)
         measured = self._label is None and self._summary is not None
         kind = f"{self.unit.kind} · {self._short_claim()}" if self._label is not None else self.unit.kind
-        kind = f"{self.unit.kind} · {self.unit.label_text}" if measured else kind
+        kind = f"{self.unit.kind} · {self.unit.printed}" if measured else kind
         self._line(painter, 34, kind, font(SMALL), "quiet", wide)
         if self._label is None or not self.has_bar or not self._label.charge_ah:
-            for number, line in enumerate(self._two_lines(self.measured() if measured else self.unit.label_text, wide)):
+            for number, line in enumerate(self._two_lines(self.measured() if measured else self.unit.printed, wide)):
                 self._line(painter, 56 + 17 * number, line, font(SMALL + 0.5), "ink", wide)
             return
         self._bar(painter, QRectF(14, 60, wide, 20), self._label.charge_ah)

@@ -239,7 +239,7 @@ class ShelfStage(QWidget):
             return
         found = label_of(unit)
         self._about.addWidget(label(unit.name, "heading"))
-        self._about.addWidget(label(f"{unit.kind} · {unit.label_text}", "quiet"))
+        self._about.addWidget(label(f"{unit.kind} · {unit.printed}", "quiet"))
         if found:
             summary = label(found.summary())
             summary.setWordWrap(True)

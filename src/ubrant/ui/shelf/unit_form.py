@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.chemistry import CHEMISTRIES
-from ubrant.core.quantities.label import LabelError, parse_label
+from ubrant.core.quantities.label import RESTS_AT, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
@@ -32,7 +32,7 @@ class UnitForm(QWidget):
         self.kind = Choice(self.tr("Kind"))
         self.kind.addItems(KINDS)
         self.kind.setCurrentText(self._unit.kind)
-        self.label_text = QLineEdit(self._unit.label_text)
+        self.label_text = QLineEdit(self._unit.printed)
         self.label_text.setPlaceholderText("50 Ah 12.8 V LiFePO4")
         self.label_text.setAccessibleName(self.tr("Label"))
         self.chemistry = Choice(self.tr("Chemistry"))
@@ -40,6 +40,9 @@ class UnitForm(QWidget):
         for kind in CHEMISTRIES.values():
             self.chemistry.addItem(kind.name, kind.key)
         self.chemistry.setCurrentIndex(max(0, self.chemistry.findData(self._unit.chemistry)))
+        self.chart = QLineEdit(self._unit.label_text.partition(RESTS_AT)[2])
+        self.chart.setPlaceholderText(self.tr("the usual one of its kind, or 12.73 V 100 %, 12.50 V 80 %, …"))
+        self.chart.setAccessibleName(self.tr("Its own chart of resting volts"))
         self.max_current = QuantityField("A", self.tr("Largest current"), may_be_empty=True)
         if self._unit.max_current_a:
             self.max_current.setText(f"{plain(self._unit.max_current_a)} A")
@@ -56,6 +59,7 @@ class UnitForm(QWidget):
         for signal in (
             self.name.textChanged,
             self.label_text.textChanged,
+            self.chart.textChanged,
             self.kind.currentTextChanged,
             self.chemistry.currentIndexChanged,
             self.max_current.changed,
@@ -78,6 +82,7 @@ class UnitForm(QWidget):
             ("", self._read),
             ("", self._queries),
             (self.tr("Kind of cell"), self.chemistry),
+            (self.tr("Volts at rest and what is left then"), self.chart),
             (self.tr("Largest current"), self.max_current),
             (self.tr("Note"), self.note),
             ("", self._trouble),
@@ -100,7 +105,7 @@ class UnitForm(QWidget):
 
     def _look(self) -> None:
         """Read what is there so far and say what it means."""
-        text = self.label_text.text().strip()
+        text = self._whole_label()
         trouble, read, queries = "", "", ""
         if self.kind.currentText() in _WITH_CAPACITY:
             try:
@@ -121,6 +126,11 @@ class UnitForm(QWidget):
             bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label)
         )
 
+    def _whole_label(self) -> str:
+        """What is printed, and the person's own chart behind it."""
+        printed, chart = self.label_text.text().strip(), self.chart.text().strip()
+        return f"{printed}{RESTS_AT}{chart}" if chart and self.kind.currentText() in _WITH_CAPACITY else printed
+
     def _emit(self) -> None:
         if not self._keep.isEnabled():
             return
@@ -129,7 +139,7 @@ class UnitForm(QWidget):
                 self._unit,
                 name=self.name.text().strip(),
                 kind=self.kind.currentText(),
-                label_text=self.label_text.text().strip(),
+                label_text=self._whole_label(),
                 chemistry=self.chemistry.currentData(),
                 max_current_a=self.max_current.value(),
                 note=self.note.toPlainText().strip(),
