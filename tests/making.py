@@ -90,7 +90,7 @@ def by_hand(
     """A test made by hand, its lines typed at these seconds."""
     clock = clock or WatchedClock()
     run, session = start_by_hand(book, method_of(key), on_shelf(book, made), lambda: clock)
-    while session.progress.phase == "asking" and session.progress.text != session._hand.asks[-1].text:
+    while session.progress.phase == "asking" and session.progress.text != session.hand.asks[-1].text:
         session.order(Order.DONE)
     session.order(Order.DONE)
     for moment, line in lines.items():

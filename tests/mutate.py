@@ -17,6 +17,7 @@ import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
+from itertools import accumulate
 from pathlib import Path
 from queue import SimpleQueue
 from xml.etree import ElementTree
@@ -27,7 +28,7 @@ ROOT = Path(__file__).parent.parent
 PARTS = ("src/ubrant/core", "src/ubrant/methods")
 TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference", "tests/test_cli.py")
 _PYTEST = (sys.executable, "-m", "pytest", "-m", "not slow")
-_START_S, _SLOWER = 60.0, 6.0
+_START_S, _SLOWER, _AT_MOST_S = 60.0, 6.0, 90.0
 _NONE_COLLECTED = 5
 LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
@@ -141,11 +142,16 @@ class Cover:
         lines = self.lines.get(change.path, {})
         through = {c for c in lines.get(change.line, ()) if c}
         if not through:
-            files = {_file_of(c) for contexts in lines.values() for c in contexts if c}
-            return sorted(files, key=lambda f: self.seconds.get(f, 0.0))
+            return self._quickest({_file_of(c) for contexts in lines.values() for c in contexts if c})
         shared = {_file_of(c) for c in through if c.endswith("|setup")}
         single = {c.split("|")[0] for c in through if _file_of(c) not in shared}
-        return sorted(single | shared, key=lambda t: self.seconds.get(t, 0.0))
+        return self._quickest(single | shared)
+
+    def _quickest(self, tests: set[str]) -> list[str]:
+        """As many as take a minute and a half: who waits for the last one never comes to the end."""
+        ordered = sorted(tests, key=lambda t: self.seconds.get(t, 0.0))
+        until = accumulate(self.seconds.get(t, 0.0) for t in ordered)
+        return [t for t, spent in zip(ordered, until, strict=True) if spent <= _AT_MOST_S] or ordered[:1]
 
     def longest_s(self, tests: list[str]) -> float:
         """Longer than this they take only where the change never ends."""

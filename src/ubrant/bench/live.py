@@ -76,15 +76,10 @@ class LiveReadings:
         with self._lock:
             return {key: column.series() for key, column in self._columns.items()}
 
-    def jot(self, number: int, time_s: float, line: str) -> None:
-        """A typed line with readings in it, under the number it is kept by."""
+    def jots_are(self, jots: Mapping[int, tuple[float, str]]) -> None:
+        """The typed lines that count: (seconds, line) by the number each is kept under."""
         with self._lock:
-            self._jots[number] = (time_s, line)
-
-    def take_back(self, number: int) -> None:
-        """A typed line counts no more."""
-        with self._lock:
-            self._jots.pop(number, None)
+            self._jots = dict(jots)
 
     def jots(self) -> list[tuple[float, str]]:
         """Typed lines that count, by time."""

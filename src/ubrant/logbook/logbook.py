@@ -8,6 +8,7 @@ import json
 import sqlite3
 import threading
 from collections.abc import Mapping
+from contextlib import AbstractContextManager
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -316,13 +317,25 @@ class Logbook:
             self._write("DELETE FROM summary WHERE run_id = ?", (run_id,))
         return made
 
-    def undo_jot(self, jot_id: int, *, undone: bool = True) -> None:
-        """A typed line counts no more (or again); what it replaced counts again (or no more)."""
+    def count_jot(self, jot_id: int, *, counts: bool, replaces: int = 0) -> None:
+        """A typed line counts, or counts no more; the one that it ``replaces`` the other way round."""
         with self._transaction():
-            self._write("UPDATE jot SET undone = ? WHERE id = ?", (int(undone), jot_id))
-            if undone:
-                self._write("UPDATE jot SET replaced_by = NULL WHERE replaced_by = ?", (jot_id,))
+            self._write("UPDATE jot SET undone = ? WHERE id = ?", (int(not counts), jot_id))
+            if replaces:
+                self._write("UPDATE jot SET replaced_by = ? WHERE id = ?", (jot_id if counts else None, replaces))
             self._write("DELETE FROM summary WHERE run_id = (SELECT run_id FROM jot WHERE id = ?)", (jot_id,))
+
+    def lines_before(self, run_id: int) -> dict[int, tuple[str, ...]]:
+        """What stood in the place of a typed line before it was changed, the first one first; by the number of the one that counts."""
+        rows = self._db.execute(
+            "SELECT id, line, replaced_by FROM jot WHERE run_id = ? AND replaced_by IS NOT NULL AND NOT undone ORDER BY id DESC", (run_id,)
+        ).fetchall()
+        latest: dict[int, int] = {}
+        before: dict[int, tuple[str, ...]] = {}
+        for jot_id, line, by in rows:
+            latest[jot_id] = latest.get(by, by)
+            before[latest[jot_id]] = (line, *before.get(latest[jot_id], ()))
+        return before
 
     def delete_run(self, run_id: int) -> None:
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
@@ -429,6 +442,10 @@ class Logbook:
     def _insert_pieces(self, channel_id: int, series: Series) -> None:
         insert_pieces(self._db, channel_id, series)
 
+    def together(self) -> AbstractContextManager[None]:
+        """What is written within is kept as a whole, or not at all."""
+        return self._transaction()
+
     def _transaction(self) -> _Transaction:
         return _Transaction(self._db, self.path)
 
@@ -471,11 +488,15 @@ class _Transaction:
 
     def __init__(self, db: sqlite3.Connection, path: Path) -> None:
         self._db, self._path = db, path
+        self._is_inner = db.in_transaction
 
     def __enter__(self) -> None:
-        self._db.execute("BEGIN IMMEDIATE")
+        if not self._is_inner:
+            self._db.execute("BEGIN IMMEDIATE")
 
     def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        if self._is_inner:  # the outer one keeps or drops it all
+            return
         try:
             self._db.execute("ROLLBACK" if error else "COMMIT")
         except sqlite3.Error as failed:

@@ -111,13 +111,24 @@ class Row:
 class ByHand:
     """A test as a person makes it: what is asked before the first reading, then a row after the other, at the end ``after``, over and over.
 
-    ``marks_load``: the person says when the load comes on and goes off.
+    Attributes
+    ----------
+    marks_load : the person says when the load comes on and goes off
+    reads : what is usually read, besides what its rows want
+    every_s : about how long from one reading to the next; 0 where each is made when it is ready
     """
 
     asks: tuple[Ask, ...]
     rows: tuple[Row, ...]
     after: Row
     marks_load: bool = False
+    reads: tuple[Key, ...] = ()
+    every_s: float = 0.0
+
+    @property
+    def columns(self) -> tuple[Key, ...]:
+        """What is read, in the order it is asked for."""
+        return tuple(dict.fromkeys((*(key for row in (*self.rows, self.after) for key in row.wanted), *self.reads)))
 
     def row(self, place: int) -> Row:
         return self.rows[place] if place < len(self.rows) else self.after

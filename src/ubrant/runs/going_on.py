@@ -127,8 +127,7 @@ def after_gap(logbook: Logbook, run: Run, now: datetime | None = None) -> Resume
 def begin_with(live: LiveReadings, logbook: Logbook, run: Run, before: Mapping[Key, Series]) -> None:
     """What was read, noted and typed before stands in front of what will come."""
     live.begin_with(before, [e.event for e in logbook.events(run.id)])
-    for jot in logbook.jots(run.id):
-        live.jot(jot.id, jot.time_s, jot.line)
+    live.jots_are({j.id: (j.time_s, j.line) for j in logbook.jots(run.id)})
 
 
 def close_interrupted(logbook: Logbook, run: Run) -> Run:

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta, timezone
+from datetime import datetime, timedelta, timezone
 from typing import TYPE_CHECKING
 
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import Entry, corrected, line_of
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredJot
+from ubrant.logbook.records import Run
 from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
+from ubrant.runs.edits import Change, Edits
 
 if TYPE_CHECKING:
     from ubrant.methods.rehearsal import Rehearsal
@@ -22,14 +22,25 @@ if TYPE_CHECKING:
 _DAY_S = 86_400.0
 
 
-@dataclass(frozen=True)
 class Taken:
-    """A line that was taken down: the id it is kept under, and the id of what it corrected."""
+    """A line that was taken down, and can be taken back and down again."""
 
-    jot_id: int | None
-    event_id: int | None
-    time_s: float
-    replaced: StoredJot | None = None
+    def __init__(self, logbook: Logbook, edits: Edits | None = None, event_id: int | None = None) -> None:
+        self._logbook, self._edits, self._event_id = logbook, edits, event_id
+
+    def take_back(self) -> None:
+        if self._event_id is not None:
+            self._logbook.remove_event(self._event_id)
+        if self._edits is not None:
+            self._edits.undo()
+
+    @property
+    def can_do_again(self) -> bool:
+        return self._edits is not None
+
+    def do_again(self) -> None:
+        if self._edits is not None:
+            self._edits.do()
 
 
 def grammar_for(
@@ -92,46 +103,30 @@ def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, sessio
     LogbookError
         It cannot be kept.
     """
-    moment = moment_of(jotting, run, now_s)
-    stamp = datetime.now(UTC).isoformat(timespec="seconds")
-    if jotting.corrects:
-        return _correct(logbook, run, jotting, stamp, session)
-    if not jotting.readings and not jotting.mark:
+    if not jotting.readings and not jotting.mark and not jotting.corrects:
+        moment = moment_of(jotting, run, now_s)
         if session is not None and session.running:
             session.jot(jotting.text, moment)
-            return Taken(None, None, moment)
-        return Taken(None, logbook.note(run.id, moment, jotting.text), moment)
-    made = logbook.add_jot(run.id, StoredJot(moment, line_of(jotting), stamp))
-    if session is not None:
-        session.live.jot(made, moment, line_of(jotting))
-        from ubrant.runs.typed_session import TypedSession  # there is one, so this is there too
-
-        if isinstance(session, TypedSession):
-            session.said(jotting.mark, moment, any(r.quantity in {"A", "W"} and r.value for r in jotting.readings))
-    return Taken(made, None, moment)
+            return Taken(logbook)
+        return Taken(logbook, event_id=logbook.note(run.id, moment, jotting.text))
+    edits = Edits(logbook, run, [change_for(logbook, run, jotting, now_s)], session)
+    edits.do()
+    return Taken(logbook, edits)
 
 
-def _correct(logbook: Logbook, run: Run, jotting: Jotting, stamp: str, session: Session | None) -> Taken:
+def change_for(logbook: Logbook, run: Run, jotting: Jotting, now_s: float) -> Change:
+    """What a line with readings or a mark changes: it is added, or stands for the last one typed, where it corrects that.
+
+    Raises
+    ------
+    JotError
+        Its time lies ahead, or there is nothing to correct.
+    """
+    if not jotting.corrects:
+        return Change(moment_of(jotting, run, now_s), line_of(jotting))
     before = max(logbook.jots(run.id), key=lambda j: j.id, default=None)
     found = Grammar().parse(before.line) if before is not None else None
     if before is None or found is None:
         raise JotError("There is no entry to correct.")
     entry = corrected(Entry(before.time_s, found), jotting)
-    line = line_of(entry.jotting)
-    made = logbook.add_jot(run.id, StoredJot(before.time_s, line, stamp), replaces=before.id)
-    if session is not None:
-        session.live.take_back(before.id)
-        session.live.jot(made, before.time_s, line)
-    return Taken(made, None, before.time_s, before)
-
-
-def take_back(logbook: Logbook, taken: Taken, session: Session | None = None) -> None:
-    """Undo a line that was taken down."""
-    if taken.event_id is not None:
-        logbook.remove_event(taken.event_id)
-    if taken.jot_id is not None:
-        logbook.undo_jot(taken.jot_id)
-        if session is not None:
-            session.live.take_back(taken.jot_id)
-            if taken.replaced is not None:
-                session.live.jot(taken.replaced.id, taken.replaced.time_s, taken.replaced.line)
+    return Change(before.time_s, line_of(entry.jotting), before.id)

@@ -1,4 +1,4 @@
-"""A run that a person types: no instrument at all, a line and an Enter at a time."""
+"""A run made by hand: a person sets things and reads displays, Ubrant asks, and takes down one Enter at a time."""
 
 from __future__ import annotations
 
@@ -8,13 +8,15 @@ from ubrant.bench.command_log import CommandLog
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Clock
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Run, StoredJot, entries_of
 from ubrant.methods import cautions
-from ubrant.methods.method import Method, Prepared, Row
+from ubrant.methods.method import ByHand, Method, Prepared, Row
+
+_OFF = {"load off", "empty"}
 
 
 class TypedSession:
@@ -26,20 +28,17 @@ class TypedSession:
         self.live = LiveReadings()
         self.commands: CommandLog | None = None
         self._logbook, self.run, self.clock = logbook, run, clock
-        self._hand = method.by_hand(prepared)
-        self._asks = list(self._hand.asks)
-        self._state = Progress(phase="asking", text=self._asks[0].text, cautions=self._asks[0].cautions)
+        self.hand: ByHand = method.by_hand(prepared)
+        self._asks = list(self.hand.asks)
+        self._state = Progress()
+        self.relook()
 
     def start(self) -> None:
         """It has begun: there is nothing to wait for."""
 
     @property
     def progress(self) -> Progress:
-        if self._state.phase == "ended":
-            return self._state
-        if self._state.phase == "measuring":  # a line may have been taken back
-            self._state = replace(self._state, text=self.row.text)
-        return replace(self._state, time_s=self.clock.now_s())
+        return self._state if self._state.phase == "ended" else replace(self._state, time_s=self.clock.now_s())
 
     @property
     def running(self) -> bool:
@@ -48,7 +47,7 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
-        return self._hand.row(len(self.live.jots()))
+        return self.hand.row(len(self.live.jots()))
 
     def lacks(self, jotting: Jotting) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""
@@ -58,38 +57,48 @@ class TypedSession:
         """Done goes on to the next thing asked; stop means the load is off, or closes the run; so does end."""
         phase = self._state.phase
         if order is Order.DONE and phase == "asking":
-            self._go_on()
+            self._asks.pop(0)
+            self.relook()
         elif order is Order.STOP and phase == "load on":
             self.event(LoadOff(self.clock.now_s(), say("Load off.")))
-            self._recovering(self.clock.now_s())
+            self.relook()
         elif (order is Order.STOP or order in OVER) and phase != "ended":
             self._finish("program" if order is Order.CLOSE else "person")
 
-    def _go_on(self) -> None:
-        self._asks.pop(0)
-        if self._asks:
-            self._state = replace(self._state, text=self._asks[0].text, cautions=self._asks[0].cautions)
-        if not self._hand.marks_load and not self._asks:
-            self._state = replace(self._state, phase="measuring", text=self.row.text, cautions=())
-        elif self._hand.marks_load and len(self._asks) == 1:
-            self._state = replace(self._state, phase="resting")
-
-    def said(self, mark: str, time_s: float, has_current: bool) -> None:
-        """A line was typed: the next row is called out; or it marked something, or held a first current: the load is on, or off."""
-        state = self._state
-        if not self._hand.marks_load:
-            on_s = time_s if state.load_on_s is None else state.load_on_s
-            self._state = replace(state, phase="measuring", load_on_s=on_s, text=self.row.text, cautions=())
+    def relook(self) -> None:
+        """Where it stands by what was asked and typed, however that was changed meanwhile."""
+        if self._state.phase == "ended":
             return
-        if (state.load_on_s is None and has_current) or (
-            mark == "load on" and state.phase != "load on"
-        ):  # the first time, or after a break
-            on_s = time_s if state.load_on_s is None else state.load_on_s
-            self._state = replace(
-                state, phase="load on", load_on_s=on_s, load_off_s=None, text="", cautions=(cautions.HAND_OFF, cautions.WARM)
-            )
-        if mark in {"load off", "empty"} and self._state.phase == "load on":
-            self._recovering(time_s)
+        lines = entries_of(StoredJot(t, line) for t, line in self.live.jots())
+        if not self.hand.marks_load:
+            first_s = min((e.time_s for e in lines), default=None)
+            self._state = self._asked() if self._asks and not lines else Progress("measuring", self.row.text, load_on_s=first_s)
+            return
+        edges = [(e.time_s, e.jotting.mark, any(r.quantity in {"A", "W"} and r.value for r in e.jotting.readings)) for e in lines]
+        edges += [(e.time_s, "load off", False) for e in self.live.events() if isinstance(e, LoadOff)]
+        on_s: float | None = None
+        off_s: float | None = None
+        loaded = False
+        for time_s, mark, flows in sorted(edges, key=lambda e: e[0]):
+            begins = on_s is None and flows and mark not in {*_OFF, LEFT_OUT}
+            if not loaded and (begins or mark == "load on"):
+                loaded, on_s, off_s = True, time_s if on_s is None else on_s, None
+            if loaded and mark in _OFF:
+                loaded, off_s = False, time_s
+        if on_s is None:
+            self._state = self._asked()
+        elif loaded:
+            self._state = Progress("load on", self.row.text, (cautions.HAND_OFF, cautions.WARM), load_on_s=on_s)
+        else:
+            text = say("Let it rest, take down the voltage it recovers to, then close the run. Or switch it on again, and say “load on”.")
+            self._state = Progress("recovering", text, (cautions.RECHARGE,), load_on_s=on_s, load_off_s=off_s)
+
+    def _asked(self) -> Progress:
+        """What is asked now; the last thing asked of a discharge stays while its rest is read."""
+        if len(self._asks) > self.hand.marks_load:
+            return Progress("asking", self._asks[0].text, self._asks[0].cautions)
+        last = self._asks[0] if self._asks else self.hand.asks[-1]
+        return Progress("resting", last.text, last.cautions)
 
     def event(self, event: Event) -> None:
         self._logbook.add_event(self.run.id, event)
@@ -109,16 +118,8 @@ class TypedSession:
 
     def taken_up(self) -> None:
         """Go on where the typed lines end: what was asked at the start is done, what was marked holds."""
-        while self._asks and self._state.phase == "asking":
-            self._go_on()
-        for time_s, line in self.live.jots():
-            mark = next((m for m in ("load on", "load off", "empty") if m in line), "")
-            if mark or " A" in line or not self._hand.marks_load:
-                self.said(mark, time_s, has_current=" A" in line or not self._hand.marks_load)
-
-    def _recovering(self, moment: float) -> None:
-        text = say("Let it rest, take down the voltage it recovers to, then close the run.")
-        self._state = replace(self._state, phase="recovering", load_off_s=moment, text=text, cautions=(cautions.RECHARGE,))
+        self._asks = self._asks[len(self._asks) - self.hand.marks_load :]
+        self.relook()
 
     def _finish(self, ended_by: str) -> None:
         self.run = replace(self.run, state="done", ended_by=ended_by)

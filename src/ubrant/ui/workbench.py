@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,8 @@ from ubrant.core.record.head import Conditions, Criteria
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook
-from ubrant.runs.jotting import Taken, take_back, take_down
+from ubrant.runs.edits import Change, Edits
+from ubrant.runs.jotting import Taken, take_down
 from ubrant.ui.widgets.text import in_a_menu
 
 if TYPE_CHECKING:
@@ -164,7 +165,10 @@ class Workbench(QObject):
 
         def do() -> None:
             try:
-                kept[:] = [take_down(self.logbook, run, jotting, now_s, session)]
+                if kept and kept[0].can_do_again:
+                    kept[0].do_again()
+                else:
+                    kept[:] = [take_down(self.logbook, run, jotting, now_s, session)]
             except JotError as error:
                 trouble.append(str(error))
                 raise LogbookError(str(error)) from None
@@ -173,7 +177,7 @@ class Workbench(QObject):
 
         def undo() -> None:
             if kept:
-                take_back(self.logbook, kept[0], session)
+                kept[0].take_back()
             if session is None:
                 self.run_opened.emit(run.id)
 
@@ -182,6 +186,19 @@ class Workbench(QObject):
             return ""
         self._push(f"note “{jotting.line or jotting.text}”", do, undo)
         return trouble[0] if trouble else ""
+
+    def edit_typed(self, run: Run, changes: Sequence[Change], text: str) -> None:
+        """Change what was typed, of the run that is going on or one that was kept: all of it with one undo."""
+        session = self.session if self.run is not None and self.run.id == run.id and self.is_running else None
+        edits = Edits(self.logbook, run, changes, session)
+
+        def done(step: Callable[[], None]) -> None:
+            step()
+            if session is None:
+                self.shelf_changed.emit()
+                self.run_opened.emit(run.id)
+
+        self._push(text, lambda: done(edits.do), lambda: done(edits.undo))
 
     def keep_between(self, run: Run, between: str) -> None:
         """Take what lay between typed readings as a straight line, or as held."""

@@ -26,7 +26,7 @@ from ubrant.runs.accounts import account_of
 from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.going_on import close_interrupted, go_on
 from ubrant.runs.jot_heads import export_jots
-from ubrant.runs.jotting import take_back, take_down
+from ubrant.runs.jotting import take_down
 
 
 @pytest.mark.parametrize(
@@ -230,7 +230,7 @@ def test_a_correction_supersedes_and_can_be_taken_back(logbook):
     assert [j.line for j in logbook.jots(run.id)] == ["13.43 V"]
     assert [line for _, line in session.live.jots()] == ["13.43 V"]
     assert logbook._db.execute("SELECT count(*) FROM jot").fetchone() == (2,)
-    take_back(logbook, taken, session)
+    taken.take_back()
     assert [j.line for j in logbook.jots(run.id)] == ["13.34 V"]
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head, Setup
@@ -193,8 +193,12 @@ class Record:
     # what a person typed
 
     def answers(self, *marks: str) -> list[tuple[float, Jotting]]:
-        """Typed lines that hold a reading, or one of these marks: what a person answered to what was asked of them."""
-        return [(e.time_s, e.jotting) for e in self.lines if e.jotting.readings or e.jotting.mark in marks]
+        """Typed lines that hold a reading, or one of these marks: what a person answered to what was asked of them. One left out was skipped."""
+        return [
+            (e.time_s, replace(e.jotting, mark="skip") if e.jotting.mark == LEFT_OUT else e.jotting)
+            for e in self.lines
+            if e.jotting.readings or e.jotting.mark in marks or (e.jotting.mark == LEFT_OUT and "skip" in marks)
+        ]
 
     def parts(self, name: str) -> dict[int, str]:
         """Taps like ``cell 3`` by their number."""
@@ -212,8 +216,14 @@ def record_of(
     damage: str = "",
 ) -> Record:
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
-    ordered = tuple(sorted((_corrected(e, head.setup) for e in with_bare_zeros(lines)), key=lambda e: e.time_s))
+    counting = with_bare_zeros(_as_it_counts(e) for e in lines)
+    ordered = tuple(sorted((_corrected(e, head.setup) for e in counting), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
+
+
+def _as_it_counts(entry: Entry) -> Entry:
+    """Nothing was read in a line that is left out."""
+    return entry if entry.jotting.mark != LEFT_OUT else replace(entry, jotting=replace(entry.jotting, readings=()))
 
 
 def _corrected(entry: Entry, setup: Setup) -> Entry:

@@ -32,7 +32,7 @@ from ubrant.methods.discharge.following import deviation_of, forecast_of
 from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power_of
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
-from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge
+from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge, usual_interval_s
 from ubrant.methods.discharge.study import peukert_of, rest_guess
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
@@ -158,7 +158,13 @@ class DischargeMethod(Method):
                 (cautions.HAND_OFF, cautions.WARM),
             ),
         )
-        return ByHand(asks, (), Row(""), marks_load=True)
+        every_s = usual_interval_s(prepared.plan)
+        after = say(
+            "Every {time} or so type volts and amperes, like “12.9 V 10 A”; more often once it falls towards {volts} V.",
+            time=show_duration(every_s),
+            volts=volts,
+        )
+        return ByHand(asks, (), Row(after), marks_load=True, reads=(("battery", "V"), ("battery", "A")), every_s=every_s)
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
         return each_caution_once([StepLine(ask.text, ask.cautions, by_person=True, seconds=None) for ask in self.by_hand(prepared).asks])

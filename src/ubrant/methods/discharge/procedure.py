@@ -89,6 +89,12 @@ class DischargePlan:
         return replace(self.limits, cutoff=self.cutoff)
 
 
+def usual_interval_s(plan: DischargePlan) -> float:
+    """How often a person looks in: some twenty times in a discharge, never more than once a minute, nor less than every half hour."""
+    hours = (plan.rated_ah or plan.current_a) / plan.current_a if plan.current_a > 0 else 5.0
+    return float(min(max(round(hours * 60 / 20), 1), 30) * 60)
+
+
 def own_cutoff(cutoff_v: float, current_a: float, leads: Leads) -> float:
     """The load's own cut-off: under the method's by what the leads drop, and 1 % more, so that the method comes first."""
     return round(cutoff_v * 0.99 - current_a * leads.resistance_ohm, 2)

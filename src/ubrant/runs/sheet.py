@@ -1,0 +1,372 @@
+"""What a person typed, as a table: a row a line, a column for each place and quantity that is read; and how a cell, a time, a paste is read back."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta, timezone
+
+from ubrant.core.quantities.jot import LEFT_OUT, Grammar, JotError, JotReading, Jotting
+from ubrant.core.record.head import SAME_PLACE
+from ubrant.core.record.jot_text import line_of
+from ubrant.core.record.record import Key
+from ubrant.core.wording import say
+from ubrant.logbook.records import Run, StoredJot
+from ubrant.runs.edits import Change
+
+_DAY_S = 86_400.0
+_OF_THE_RUN = {"battery"}
+"""Taps that are meant where a line names none."""
+
+
+@dataclass(frozen=True)
+class SheetRow:
+    """One typed line.
+
+    Attributes
+    ----------
+    number : it is kept by
+    time_s : that it is about, from the start of the run
+    readings : by column
+    before : what stood in its place, the first one first
+    """
+
+    number: int
+    time_s: float
+    jotting: Jotting
+    readings: Mapping[Key, JotReading]
+    before: tuple[str, ...] = ()
+
+    @property
+    def is_left_out(self) -> bool:
+        return self.jotting.mark == LEFT_OUT
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """All of them, in the order of time."""
+
+    columns: tuple[Key, ...]
+    rows: tuple[SheetRow, ...]
+
+
+def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]]) -> Sheet:
+    """The table of typed lines; ``wanted`` are the columns that a method asks for, others follow as they occur."""
+    grammar = Grammar()
+    columns = list(wanted)
+    rows = []
+    for jot in jots:
+        jotting = grammar.parse(jot.line)
+        if jotting is None:
+            continue
+        readings = {}
+        for reading in jotting.readings:
+            key = column_of(reading, columns)
+            if key not in columns:
+                columns.append(key)
+            readings[key] = reading
+        rows.append(SheetRow(jot.id, jot.time_s, jotting, readings, before.get(jot.id, ())))
+    return Sheet(tuple(columns), tuple(rows))
+
+
+def column_of(reading: JotReading, columns: Sequence[Key]) -> Key:
+    """Where a reading stands: under its own tap, another name of it, or, without one, the first column of its quantity."""
+    for tap in (reading.tap, SAME_PLACE.get(reading.tap, reading.tap)):
+        if (tap, reading.quantity) in columns:
+            return tap, reading.quantity
+    if not reading.tap:
+        return next((key for key in columns if key[1] == reading.quantity), ("battery", reading.quantity))
+    return reading.tap, reading.quantity
+
+
+def cell_text(reading: JotReading) -> str:
+    """A reading as it was written, without its place and unit."""
+    text = line_of(Jotting("", readings=(replace(reading, tap=""),)))
+    return text.rpartition(" ")[0] if reading.kind != "count" else text
+
+
+def read_cell(text: str, key: Key, columns: Sequence[Key]) -> JotReading | None:
+    """What was written into a cell; None where it was emptied.
+
+    Raises
+    ------
+    JotError
+        It is no such reading.
+    """
+    text = text.strip()
+    if not text:
+        return None
+    tap, unit = key
+    with_unit = text if re.search(r"[^\W\d_]|[%Ω°]", re.sub(r"^(?:about|peak|below|under|max)\b", "", text)) else f"{text} {unit}"
+    try:
+        found = Grammar().parse(with_unit)
+    except ValueError:
+        found = None
+    if found is None or len(found.readings) != 1 or found.text or found.mark or found.readings[0].quantity != unit:
+        raise JotError(say("“{what}” is no reading in {unit}: write a number, like 12.05.", what=text, unit=unit))
+    own = "" if tap in _OF_THE_RUN or not tap else tap
+    return replace(found.readings[0], tap=own)
+
+
+def with_cell(row: SheetRow, key: Key, text: str, columns: Sequence[Key]) -> Change | None:
+    """The row with another reading in one cell; None where it is as it was.
+
+    Raises
+    ------
+    JotError
+        What was written is no such reading, or nothing would be left in the row.
+    """
+    new, old = read_cell(text, key, columns), row.readings.get(key)
+    if new == old or (new is not None and old is not None and replace(new, tap=old.tap) == old):
+        return None
+    if new is not None and old is not None:
+        new = replace(new, tap=old.tap)
+    readings = [r for r in row.jotting.readings if r is not old]
+    if new is not None:
+        readings.insert(row.jotting.readings.index(old) if old is not None else len(readings), new)
+    return _changed(row, replace(row.jotting, readings=tuple(readings), line=""))
+
+
+def with_note(row: SheetRow, text: str) -> Change | None:
+    """The row with another note."""
+    return None if text.strip() == row.jotting.text else _changed(row, replace(row.jotting, text=text.strip(), line=""))
+
+
+def left_out(row: SheetRow, *, out: bool) -> Change | None:
+    """The row left out, or taken in again.
+
+    Raises
+    ------
+    JotError
+        It is a mark, which cannot be left out, only deleted.
+    """
+    if out == row.is_left_out:
+        return None
+    if out and row.jotting.mark:
+        raise JotError(say("“{mark}” is a mark: delete the row, if it was not so.", mark=row.jotting.mark))
+    return _changed(row, replace(row.jotting, mark=LEFT_OUT if out else "", line=""))
+
+
+def taken_out(row: SheetRow) -> Change:
+    """The row deleted."""
+    return Change(row.time_s, None, row.number)
+
+
+def at_time(row: SheetRow, moment_s: float) -> Change | None:
+    """The row at another time."""
+    return None if abs(moment_s - row.time_s) < 1e-3 else Change(moment_s, line_of(row.jotting), row.number)
+
+
+def _changed(row: SheetRow, jotting: Jotting) -> Change:
+    line = line_of(jotting)
+    if not line:
+        raise JotError(say("Nothing would be left in this row: delete it."))
+    return Change(row.time_s, line, row.number)
+
+
+# times
+
+
+def clock_at(run: Run, moment_s: float, *, days: bool = False) -> str:
+    """The time of day at the place of the run, with its date where it goes over several days."""
+    zone = timezone(timedelta(minutes=run.utc_offset_min))
+    at = datetime.fromisoformat(run.started).astimezone(zone) + timedelta(seconds=moment_s)
+    text = f"{at:%H:%M}" if at.second == 0 else f"{at:%H:%M:%S}"
+    return f"{at:%m-%d} {text}" if days else text
+
+
+def read_time(text: str, run: Run, near_s: float, now_s: float) -> float:
+    """Seconds from the start of the run of a time that was written: ``14:32``, ``14:32:05``, ``10-17 14:32``, ``2026-10-17 14:32``, ``-5min``, ``+1:20``.
+
+    Parameters
+    ----------
+    near_s : without a date the day is the one that is nearest to this
+
+    Raises
+    ------
+    JotError
+        It is no time, or lies ahead.
+    """
+    zone = timezone(timedelta(minutes=run.utc_offset_min))
+    start = datetime.fromisoformat(run.started).astimezone(zone)
+    text = text.strip().lstrip("@").strip()
+    if match := re.fullmatch(r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?(\d{1,2})[:.h](\d{2})(?::(\d{2}(?:[.,]\d+)?))?", text):
+        year, month, day, hour, minute, second = match.groups()
+        try:
+            at = start.replace(hour=int(hour), minute=int(minute), second=0, microsecond=0)
+            if month:
+                at = at.replace(year=int(year or start.year), month=int(month), day=int(day))
+        except ValueError:
+            raise JotError(say("“{what}” is no time of day: write it like 14:32.", what=text)) from None
+        moment = (at - start).total_seconds() + float((second or "0").replace(",", "."))
+        if not month:
+            moment += round((near_s - moment) / _DAY_S) * _DAY_S
+            while moment > now_s + 60:
+                moment -= _DAY_S
+    else:
+        found = Grammar().parse(text) if re.match(r"[-+]", text) else None
+        if found is None or found.text or found.readings or (not found.ago_s and found.after_start_s is None):
+            raise JotError(say("“{what}” is no time of day: write it like 14:32.", what=text))
+        moment = found.after_start_s if found.after_start_s is not None else now_s - found.ago_s
+    if moment > now_s + 60:
+        raise JotError(say("{what} lies ahead.", what=text))
+    return moment
+
+
+# whole rows
+
+
+def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") -> Jotting:
+    """What was written into the cells of a new row, as a line.
+
+    Raises
+    ------
+    JotError
+        A cell that is no such reading; nothing at all.
+    """
+    readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key, columns)) is not None)
+    made = Jotting(note.strip(), readings=readings)
+    if not readings and not note.strip():
+        raise JotError(say("There is nothing in this row yet."))
+    return replace(made, line=line_of(made))
+
+
+def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
+    """Several numbers in one cell fill the cells behind it."""
+    parts = text.split()
+    numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?", p) for p in parts)
+    if not numbers:
+        return {key: text}
+    first = list(columns).index(key)
+    return dict(zip(columns[first:], parts, strict=False))
+
+
+@dataclass(frozen=True)
+class Pasted:
+    """A row of a spreadsheet: what stood where a time stands, and its cells."""
+
+    time: str
+    cells: Mapping[Key, str]
+    note: str = ""
+
+
+_TIME_WORDS = re.compile(r"^\s*(?:time|clock|at|when|zeit)\b", re.I)
+_NOTE_WORDS = re.compile(r"^\s*(?:note|notes|remark|remarks|comment|comments)\b", re.I)
+_CLOCK = re.compile(r"^\s*(?:\d{4}-)?(?:\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:.h]\d{2}(?::\d{2}(?:[.,]\d+)?)?\s*$")
+
+
+def read_paste(text: str, columns: Sequence[Key]) -> list[Pasted]:
+    """Rows as a spreadsheet copies them, with tabs, semicolons or commas between, under headings or without.
+
+    Headings name tap and quantity (*input V*, *output current / A*); without them a first column of clock times is the time, and the rest
+    stands in the order of the table.
+
+    Raises
+    ------
+    JotError
+        There is nothing in it, or a row has more cells than the table columns; says which.
+    """
+    rows = _cells(text)
+    if not rows:
+        raise JotError(say("There is nothing to paste."))
+    places = _headed(rows[0], columns)
+    if places is not None:
+        rows = rows[1:]
+    else:
+        timed = all(_CLOCK.match(r[0]) for r in rows if r[0])
+        places = ["time", *columns] if timed else list(columns)
+        if max(len(r) for r in rows) == len(places) + 1:
+            places.append("note")
+    made = []
+    for number, row in enumerate(rows, start=1):
+        if len(row) > len(places) and any(row[len(places) :]):
+            raise JotError(
+                say(
+                    "Row {number} of what is pasted has {count} cells, and the table {columns}: give it headings.",
+                    number=number,
+                    count=len(row),
+                    columns=len(places),
+                )
+            )
+        pairs = list(zip(places, row, strict=False))
+        cells = {place: cell for place, cell in pairs if isinstance(place, tuple) and cell}
+        made.append(Pasted(next((c for p, c in pairs if p == "time"), ""), cells, next((c for p, c in pairs if p == "note"), "")))
+    return [one for one in made if one.cells or one.note]
+
+
+def _cells(text: str) -> list[list[str]]:
+    """(rows of) cells, without the empty rows."""
+    text = text.strip("\n")
+    between = "\t" if "\t" in text else ";" if ";" in text else ","
+    return [[c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=between) if any(c.strip() for c in row)]
+
+
+def _headed(row: Sequence[str], columns: Sequence[Key]) -> list[Key | str] | None:
+    """What each column is by its heading; None where the row is none of headings.
+
+    Raises
+    ------
+    JotError
+        A heading that names nothing that is read here.
+    """
+    if any(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?", c) for c in row) or not any(re.search(r"[^\W\d_]", c) for c in row):
+        return None
+    if any(_CLOCK.match(c) for c in row):
+        return None
+    places: list[Key | str] = []
+    for cell in row:
+        if _TIME_WORDS.match(cell):
+            places.append("time")
+        elif _NOTE_WORDS.match(cell):
+            places.append("note")
+        elif not cell:
+            places.append("")
+        else:
+            places.append(_key_named(cell, columns))
+    return places
+
+
+_UNITS = (
+    ("Wh", r"\bWh\b|watt.?hours?"),
+    ("Ah", r"\bAh\b|amp\w*.?hours?"),
+    ("V", r"\bV\b|volt\w*"),
+    ("A", r"\bA\b|amp\w*|current"),
+    ("W", r"\bW\b|watts?|power"),
+    ("%", r"%|percent"),
+    ("°C", r"°C|temp\w*"),
+    ("Hz", r"\bHz\b|freq\w*"),
+)
+
+
+def _key_named(heading: str, columns: Sequence[Key]) -> Key:
+    unit = next((u for u, pattern in _UNITS if re.search(pattern, heading, 0 if len(heading) < 3 else re.I)), "")
+    tap = next(
+        (
+            t
+            for t in dict.fromkeys(t for t, _ in columns)
+            if t and re.search(rf"\b{re.escape(t)}\b|\b{re.escape(_SHORT.get(t, t))}\b", heading, re.I)
+        ),
+        "",
+    )
+    fits = [key for key in columns if key[1] == unit and (not tap or key[0] == tap)]
+    if len(fits) != 1:
+        raise JotError(
+            say(
+                "“{heading}” is no column of this table: its columns are {names}.",
+                heading=heading,
+                names=", ".join(title_of(k) for k in columns),
+            )
+        )
+    return fits[0]
+
+
+_SHORT = {"input": "in", "output": "out"}
+
+
+def title_of(key: Key) -> str:
+    """What stands over a column."""
+    tap, unit = key
+    return unit if tap in {"", "battery"} else f"{_SHORT.get(tap, tap)} {unit}"
