@@ -8,17 +8,18 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ubrant.core.account import WaveAtLoad
 from ubrant.core.conversion.points import Points, SweepMeters
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.conversion.sweep import Sweep, states_of
-from ubrant.core.drawings import DOTTED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
+from ubrant.core.conversion.sweep import Sweep, efficiencies, states_of
+from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Criteria, Setup
-from ubrant.core.record.points import mean_between
+from ubrant.core.record.points import Rows, mean_between, typed_row
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -119,6 +120,28 @@ def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> 
     return flows
 
 
+# what each typed row says
+
+
+def each_efficiency(record: Record) -> dict[float, str]:
+    """Efficiency of every typed row that holds both ends, with its ±, by its time; what goes in where nothing comes out."""
+    lines = [(e.time_s, *typed_row(e.jotting)) for e in record.lines if e.jotting.readings]
+    if not lines:
+        return {}
+    times, values, half = (np.array(column) for column in zip(*lines, strict=True))
+    rows = Rows(((0.0, 0.0),) * len(lines), values, half, times, (True,) * len(lines), (None,) * len(lines))
+    points = rows.points()
+    if points is None:
+        return {}
+    found = {}
+    for time_s, into, one in zip(times.tolist(), points.input_w.tolist(), efficiencies(points, meters_of(record.head.setup)), strict=True):
+        if one is not None:
+            found[time_s] = one.with_uncertainty()
+        elif math.isfinite(into):
+            found[time_s] = say("{watts} W in", watts=show(into, 3))
+    return found
+
+
 # meters that are read along
 
 
@@ -174,6 +197,53 @@ def loss_plot(sweep: Sweep | None, *, live: bool) -> Plot:
     if live:
         layers.append(Dots(points.output_w[-1:], loss[-1:], ("",), ringed=0))
     return Plot(title, along, up, x_span, y_span, tuple(layers), description)
+
+
+_SAME_INPUT = 0.03
+_MOST_LINES = 4
+
+
+def efficiency_over_load(sweep: Sweep | None, to_come_w: Sequence[float] = ()) -> Plot:
+    """Efficiency over the load with its ±, a line for each input voltage; loads to come hollow below."""
+    title, along, up = say("Efficiency at each load"), say("load, W"), say("efficiency, %")
+    none = Plot(title, along, up, (0.0, max([1.0, *to_come_w])), (0.0, 100.0))
+    if sweep is None or not len(sweep.points):
+        return none
+    load, eta, u = sweep.points.output_w, sweep.efficiency, np.nan_to_num(sweep.efficiency_u)
+    loaded = np.isfinite(eta) & (load > 0.002 * float(load.max()))
+    if not loaded.any():
+        return none
+    low = max(float(np.min((eta - u)[loaded])), 0.0)
+    y_span = (max(low - 0.12 * (102 - low), 0.0), 102.0)
+    layers: list[Layer] = []
+    groups = _by_input(sweep.points.input_v, loaded)
+    for number, chosen in enumerate(groups):
+        chosen = chosen[np.argsort(load[chosen], kind="stable")]
+        volts = say("{volts} V in", volts=show(float(np.median(sweep.points.input_v[chosen])), 3)) if len(groups) > 1 else ""
+        layers.append(Curve(load[chosen], eta[chosen], "voltage", (SOLID, DOTTED)[number % 2], volts))
+        layers += [Curve(load[[k, k]], np.array([eta[k] - u[k], eta[k] + u[k]]), "voltage") for k in chosen if u[k] > 0]
+    shown = np.concatenate(groups)
+    states = states_of(sweep)
+    layers.append(Dots(load[shown], eta[shown], tuple(states[k] for k in shown)))
+    if len(to_come_w):
+        layers.append(Dots(np.array(to_come_w), np.full(len(to_come_w), y_span[0]), (PLANNED,) * len(to_come_w)))
+    best = int(shown[np.argmax(eta[shown])])
+    told = say("best {percent} % at {watts} W", percent=show(float(eta[best]), 3), watts=show(float(load[best]), 3))
+    return Plot(title, along, up, (0.0, 1.06 * max(float(load.max()), *to_come_w, 0.1)), y_span, tuple(layers), told)
+
+
+def _by_input(input_v: Array, loaded: NDArray[np.bool_]) -> list[NDArray[np.int64]]:
+    """Indexes of loaded points by their input voltage, the highest first; of many voltages those with most loads, spread over the range."""
+    left = np.flatnonzero(loaded)
+    groups = []
+    while len(left):
+        highest = float(input_v[left].max())
+        near = np.abs(input_v[left] - highest) <= _SAME_INPUT * abs(highest)
+        groups.append(left[near])
+        left = left[~near]
+    if len(groups) <= _MOST_LINES:
+        return groups
+    return [groups[round(k)] for k in np.linspace(0, len(groups) - 1, _MOST_LINES)]
 
 
 def output_plot(sweep: Sweep | None, tolerance: Tolerance | None) -> Plot:

@@ -62,7 +62,7 @@ class Quantities:
         return tuple(parse_quantity(part, self.unit) for part in parts if part.strip())
 
     def show(self, value: Any) -> str:
-        return ", ".join(f"{v:.12g}" for v in value) + f" {self.unit}"
+        return ", ".join(f"{v:.12g}" for v in value) + f" {self.unit}" if value else ""
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import errors_of, if_off
 from ubrant.core.record.events import PointTaken
@@ -76,6 +77,7 @@ class Row:
     example : a line as it could be
     refusal : said instead of what is lacking
     expected : what was asked for, by tap and quantity, to question slips with
+    short : what to set, in a few words, as a table has room for
     """
 
     text: str
@@ -84,6 +86,7 @@ class Row:
     example: str = ""
     refusal: str = ""
     expected: Mapping[Key, float] = field(default_factory=dict)
+    short: str = ""
 
     def lacks(self, jotting: Jotting) -> str:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""
@@ -366,6 +369,16 @@ class Method:
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""
         raise NotImplementedError
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        """What each typed row says by itself, in a few words, by its time: watts where volts and amperes were read at one place."""
+        found = {}
+        for entry in record.lines:
+            read = {(r.tap, r.quantity): r.value for r in entry.jotting.readings if r.kind in {"read", "about", "range"}}
+            watts = [read[(tap, "V")] * read[(tap, "A")] for tap, quantity in read if quantity == "V" and (tap, "A") in read]
+            if len(watts) == 1:
+                found[entry.time_s] = f"{show(watts[0])} W"
+        return found
 
     def simulate(self, record: Record) -> tuple[Simulated, ...]:
         """The ± of its answers once more, by draws (JCGM 101): the account is made again with every error of a meter in it."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -235,12 +236,22 @@ def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") 
 
 
 def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
-    """Several numbers in one cell fill the cells behind it."""
+    """Several numbers in one cell fill the cells behind it.
+
+    Raises
+    ------
+    JotError
+        There are more than cells.
+    """
     parts = text.split()
     numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?", p) for p in parts)
     if not numbers:
         return {key: text}
     first = list(columns).index(key)
+    if len(parts) > len(columns) - first:
+        raise JotError(
+            say("{count} numbers, and there are {columns} columns from here on.", count=len(parts), columns=len(columns) - first)
+        )
     return dict(zip(columns[first:], parts, strict=False))
 
 
@@ -295,6 +306,71 @@ def read_paste(text: str, columns: Sequence[Key]) -> list[Pasted]:
         cells = {place: cell for place, cell in pairs if isinstance(place, tuple) and cell}
         made.append(Pasted(next((c for p, c in pairs if p == "time"), ""), cells, next((c for p, c in pairs if p == "note"), "")))
     return [one for one in made if one.cells or one.note]
+
+
+def moments_of(rows: Sequence[Pasted], run: Run, now_s: float) -> list[float]:
+    """When each was read, seconds from the start of the run: times of day run on over midnight, and none lies ahead.
+
+    Raises
+    ------
+    JotError
+        Some have a time and some have none, or one is none; says which.
+    """
+    if not any(row.time for row in rows):
+        return [now_s - (len(rows) - 1 - place) for place in range(len(rows))]
+    moments: list[float] = []
+    for number, row in enumerate(rows, start=1):
+        if not row.time:
+            raise JotError(say("Row {number} of what is pasted has no time.", number=number))
+        near = moments[-1] if moments else now_s
+        moment = read_time(row.time, run, near, max(now_s, near + _DAY_S))
+        while moments and moment < moments[-1] and "-" not in row.time:
+            moment += _DAY_S
+        moments.append(moment)
+    back = max(math.ceil((moments[-1] - now_s - 60) / _DAY_S), 0) * _DAY_S
+    return [m - back for m in moments]
+
+
+def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, *, needs_times: bool = False) -> list[Change]:
+    """What is pasted as lines that are added.
+
+    Raises
+    ------
+    JotError
+        A row that cannot be read; says which.
+    """
+    rows = read_paste(text, columns)
+    if needs_times and not any(row.time for row in rows):
+        raise JotError(
+            say("What is pasted has no times, and without them nothing can be added up here: put clock times into the first column.")
+        )
+    changes = []
+    for number, (row, moment) in enumerate(zip(rows, moments_of(rows, run, now_s), strict=True), start=1):
+        try:
+            changes.append(Change(moment, line_of(typed_row(row.cells, columns, row.note))))
+        except JotError as error:
+            raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
+    return changes
+
+
+def as_text(sheet: Sheet, run: Run) -> str:
+    """The table as a spreadsheet takes it: headings and rows, tabs between."""
+    lines = ["\t".join([say("time"), *map(title_of, sheet.columns), say("note")])]
+    days = over_days(sheet)
+    for row in sheet.rows:
+        cells = [cell_text(row.readings[key]) if key in row.readings else "" for key in sheet.columns]
+        lines.append("\t".join([clock_at(run, row.time_s, days=days), *cells, note_of(row)]))
+    return "\n".join(lines) + "\n"
+
+
+def over_days(sheet: Sheet) -> bool:
+    """Whether times of day alone would not tell them apart."""
+    return bool(sheet.rows) and sheet.rows[-1].time_s - sheet.rows[0].time_s > _DAY_S / 2
+
+
+def note_of(row: SheetRow) -> str:
+    """Mark and note of a row."""
+    return " · ".join(part for part in (row.jotting.mark, row.jotting.text) if part)
 
 
 def _cells(text: str) -> list[list[str]]:

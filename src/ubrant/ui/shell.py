@@ -301,6 +301,7 @@ class MainWindow(QMainWindow):
         def build() -> RunStage:
             stage = RunStage(self.bench)
             stage.attention.connect(lambda text: None if self.isActiveWindow() else self.desktop.tell(self.tr("Your turn"), text))
+            stage.due.connect(self._reading_is_due)
             return stage
 
         return self._stage(RUN, build)
@@ -383,6 +384,13 @@ class MainWindow(QMainWindow):
     def _hush(self) -> None:
         """A method and no lambda: a window that is being taken apart must not be called by its timer."""
         self._message.say("bad", "")
+
+    def _reading_is_due(self, sentence: str) -> None:
+        """A band across the window, and the desktop's own notice with its sound; gone once the reading was taken."""
+        self._quiet.stop()
+        self._message.say("caution", sentence)
+        if sentence:
+            self.desktop.tell(self.tr("Your turn"), sentence)
 
     def say(self, sentence: str) -> None:
         """One sentence under the band; it goes by itself after a while."""

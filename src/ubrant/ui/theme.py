@@ -212,6 +212,10 @@ def style_sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.faint}; selection-color: {t.ink}; }}
     QTableView {{ background: {t.card}; border: 1px solid {t.line}; gridline-color: {t.faint}; }}
     QTableView::item {{ padding: 4px 8px; }}
+    QTableView#readings {{ selection-background-color: {t.faint}; selection-color: {t.ink}; }}
+    QTableView#readings::item {{ padding: 2px 6px; }}
+    QTableView#readings::item:focus {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.current}; padding: 0 4px; }}
+    QTableView#readings QLineEdit {{ border: 2px solid {t.current}; border-radius: 0; padding: 0 3px; }}
     QHeaderView::section {{ background: {t.card}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line}; padding: 6px 8px; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}

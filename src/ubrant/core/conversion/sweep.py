@@ -487,6 +487,26 @@ def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w:
     return found | ({"idle_power": found["loss_fixed"]} if "loss_fixed" in found else {})
 
 
+def efficiencies(points: Points, meters: SweepMeters) -> list[Finding | None]:
+    """Efficiency of each point by itself, with its ±; None where there is no output to speak of."""
+    loaded = points.has_output & (points.output_w > 0) & (points.input_w > 0)
+    eta, _ = _efficiency(points, meters, loaded)
+    parts = _efficiency_parts(points, meters, loaded, eta) if meters.known else None
+    return [
+        Finding(
+            "efficiency",
+            say("Efficiency"),
+            float(eta[k]),
+            "%",
+            None if parts is None else merged(Contribution(source, float(column[k])) for source, column in parts.items()),
+            "",
+        )
+        if loaded[k]
+        else None
+        for k in range(len(points))
+    ]
+
+
 def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Array, Array]:
     """(percent, expanded uncertainty) at each point; NaN where the output is off or nothing is drawn."""
     on = running & (points.input_w > 0) & points.has_output

@@ -74,6 +74,7 @@ class ApplianceMethod(Method):
                 ),
                 (("", "W"),),
                 refusal=lacking,
+                short=mode,
             )
             for mode in prepared.plan.modes
         )

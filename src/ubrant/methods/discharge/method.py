@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.conversion.power_path import PowerPath
@@ -29,7 +31,7 @@ from ubrant.methods.discharge.asked import discharge_of, others_of
 from ubrant.methods.discharge.checks import discharge_problems
 from ubrant.methods.discharge.findings import judged
 from ubrant.methods.discharge.following import deviation_of, forecast_of
-from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power_of
+from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power_of, running_charge
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge, usual_interval_s
@@ -260,6 +262,23 @@ class DischargeMethod(Method):
             questions=() if live else questions(discharge.about.objections),
             ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        """How much had flowed by then."""
+        try:
+            data = discharge_of(record)
+        except ReadingsError:
+            return {}
+        readings, on_s = data.readings, data.load_on_s
+        if len(readings) < 2 or on_s is None:
+            return {}
+        flowed = running_charge(readings)
+        before = float(np.interp(on_s, readings.time_s, flowed))
+        return {
+            e.time_s: say("{charge} Ah so far", charge=show(abs(float(np.interp(e.time_s, readings.time_s, flowed)) - before), 3))
+            for e in record.lines
+            if e.jotting.readings and on_s < e.time_s <= readings.time_s[-1]
+        }
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With Peukert's exponent from other runs of the unit, and a guess at what was left in it."""

@@ -87,7 +87,7 @@ class SupplyMethod(Method):
                 amps=plain(amps),
             )
             wanted = (("input", "W"), *((("output", "V"), ("output", "A")) if amps else ()))
-            rows.append(Row(called, wanted, example=_EXAMPLE, expected=_expected(prepared.setup, amps)))
+            rows.append(Row(called, wanted, example=_EXAMPLE, expected=_expected(prepared.setup, amps), short=put))
         after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
         return ByHand((Ask(text, (cautions.PLUG_METER,)),), tuple(rows), after)
 

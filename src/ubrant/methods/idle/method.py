@@ -115,19 +115,21 @@ class IdleMethod(Method):
                 (("input", "A"),),
                 example=_EXAMPLE,
                 expected=expected,
+                short=say("zero"),
             ),
             Row(
                 say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE),
                 _WANTED,
                 example=_EXAMPLE,
                 expected=expected,
+                short=say("switched on"),
             ),
         ]
         if prepared.plan.economy:
             text = say(
                 "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE
             )
-            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected))
+            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected, short=say("economy")))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
         return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE))
 

@@ -38,6 +38,7 @@ from ubrant.methods.converting import (
     UNIT,
     chain_path,
     disagreements,
+    each_efficiency,
     flows_at,
     gives_mains,
     ladder,
@@ -163,6 +164,7 @@ class LoadStepsMethod(Method):
                 (ANY_MARK,),
                 example,
                 expected={("input", "V"): into_v, ("output", "W"): watts},
+                short=say("{watts} W", watts=plain(watts)) if watts else say("no load"),
             )
             for k, watts in enumerate(plan.loads, start=1)
         )
@@ -183,6 +185,9 @@ class LoadStepsMethod(Method):
         except (LabelError, QuantityError) as error:
             raise MethodError("battery", str(error)) from None
         return replace(setup, battery=battery) if battery is not None else setup, output_criteria(said)
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        return each_efficiency(record)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         return self._account(record, ())

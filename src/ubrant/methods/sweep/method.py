@@ -16,7 +16,7 @@ from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Rows, points_taken
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
@@ -30,6 +30,8 @@ from ubrant.methods.converting import (
     UNIT,
     chain_path,
     disagreements,
+    each_efficiency,
+    efficiency_over_load,
     flows_at,
     ladder,
     loss_plot,
@@ -44,7 +46,7 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 from ubrant.methods.sweep.drawings import efficiency_plot, grid
-from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_loads
+from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_hand_loads, usual_loads
 from ubrant.methods.sweep.wording import sweep_sentence
 
 _MOST_POINTS = 600
@@ -68,6 +70,9 @@ GROUPS = (
 )
 
 
+_ON_BENCH = (SIMULATED, INSTRUMENTS)
+
+
 class SweepMethod(Method):
     """Of converters; on a bench supply and a load, or by hand."""
 
@@ -82,22 +87,42 @@ class SweepMethod(Method):
         ratings = read_ratings(setup.unit)
         into, out = ratings.input_v, ratings.output_v
         step = 0.5 if into <= 16 else 1.0
-        loads = ", ".join(plain(a) for a in usual_loads(ratings.amps)) + " A"
+        loads, hand_loads = (", ".join(plain(a) for a in usual(ratings.amps)) + " A" for usual in (usual_loads, usual_hand_loads))
+        lowest = f"{plain(max(round(ratings.lowest_v / step) * step, ratings.lowest_v))} V"
         return (
-            Field("highest", "Input from", Quantity("V"), f"{plain(round(ratings.highest_v, 1))} V"),
-            Field("lowest", "down to", Quantity("V"), f"{plain(max(round(ratings.lowest_v / step) * step, ratings.lowest_v))} V"),
-            Field("step", "in steps of", Quantity("V"), f"{plain(step)} V"),
-            Field("loads", "Loads", Quantities("A"), loads),
+            Field("hand_inputs", "Input", Quantities("V"), f"{plain(into)} V", "12 V, or 12, 10, 8 V from a supply", roads=(BY_HAND,)),
+            Field("hand_loads", "Loads", Quantities("A"), hand_loads, roads=(BY_HAND,)),
+            Field("highest", "Input from", Quantity("V"), f"{plain(round(ratings.highest_v, 1))} V", roads=_ON_BENCH),
+            Field("lowest", "down to", Quantity("V"), lowest, roads=_ON_BENCH),
+            Field("step", "in steps of", Quantity("V"), f"{plain(step)} V", roads=_ON_BENCH),
+            Field("loads", "Loads", Quantities("A"), loads, roads=_ON_BENCH),
             Field("tolerance", "Output may be", Allowed(), f"{plain(out * 0.95)}..{plain(out * 1.05)} V", part=CRITERIA),
             Field("rated_w", "Rated output", Quantity("W", may_be_empty=True), f"{plain(ratings.watts)} W", part=CRITERIA),
             Field("most", "Most input current", Quantity("A"), f"{plain(round(1.5 * ratings.watts / (0.6 * into), 1))} A"),
             Field("ratings", "Made for", Words(parse_ratings), "", "leads 20 A, fuse 15 A, cord 5 A", CRITERIA),
         )
 
+    def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
+        """Where only the points of a bench are said, as older notes do, they are those of a person, too."""
+        made = super().prepare(setup, typed)
+        if "hand_inputs" not in typed and {"highest", "lowest", "step", "loads"} & set(typed):
+            made = replace(made, plan=replace(made.plan, hand_inputs=(), hand_loads=()))
+        return made
+
+    def by_person(self, prepared: Prepared) -> Prepared:
+        """Few points, each once; the highest and lowest input are those of its points."""
+        plan: SweepPlan = prepared.plan
+        if not plan.hand_inputs:
+            return replace(prepared, plan=replace(plan, by_hand=True))
+        made = replace(plan, by_hand=True, highest=max(plan.hand_inputs), lowest=min(plan.hand_inputs), loads=plan.hand_loads)
+        return replace(prepared, plan=made)
+
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan: SweepPlan = prepared.plan
         ratings = read_ratings(prepared.setup.unit)
-        if not plan.highest > plan.lowest > 0 or not plan.step > 0:
+        if plan.by_hand and not plan.lowest > 0:
+            return [Problem(True, say("The input has to be over 0 V."))]
+        if not plan.by_hand and (not plan.highest > plan.lowest > 0 or not plan.step > 0):
             return [Problem(True, say("The input has to go from a higher voltage down to a lower one, in steps over 0 V."))]
         problems = []
         if plan.highest > (ratings.window[1] if ratings.window is not None else 1.3 * ratings.input_v):
@@ -155,15 +180,19 @@ class SweepMethod(Method):
         rows = tuple(
             Row(
                 say(
-                    "Point {number} of {count}: set {volts} V at the input and {amps} A at the output, wait until it holds still, and type “input {volts} V … A output … V {amps} A”.",
+                    "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
                     number=k,
                     count=len(settings),
-                    volts=plain(volts),
-                    amps=plain(amps),
+                    set=say("{volts} V at the input, {amps} A at the output", volts=plain(volts), amps=plain(amps))
+                    if amps
+                    else say("{volts} V at the input, nothing at the output", volts=plain(volts)),
                 ),
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
                 expected={("input", "V"): volts, ("output", "A"): amps},
+                short=say("{volts} V, {amps} A out", volts=plain(volts), amps=plain(amps))
+                if amps
+                else say("{volts} V, no load", volts=plain(volts)),
             )
             for k, (volts, amps) in enumerate(settings, start=1)
         )
@@ -175,14 +204,19 @@ class SweepMethod(Method):
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
             ),
+            reads=(("output", "A"),),
         )
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
-        first = self.by_hand(prepared).asks[0]
-        return [
-            StepLine(first.text, first.cautions, by_person=True, seconds=None),
-            StepLine(_all_points(prepared.plan), (), by_person=True, seconds=None),
-        ]
+        """The points put together."""
+        hand, plan = self.by_hand(prepared), prepared.plan
+        each = say(
+            "At {volts} set {loads} one after the other, wait until both meters stand still, and type the four numbers of each.",
+            volts=", ".join(plain(v) for v in dict.fromkeys(v for v, _ in plan.points())) + " V",
+            loads=", ".join(plain(a) for a in dict.fromkeys(a for _, a in plan.points())) + " A",
+        )
+        texts = ((hand.asks[0].text, hand.asks[0].cautions), (each, (cautions.WARM,)), (hand.after.text, ()))
+        return [StepLine(text, said, by_person=True, seconds=None) for text, said in texts]
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, output_criteria(said)
@@ -190,6 +224,9 @@ class SweepMethod(Method):
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))
         return self.prepare(setup, {**fields, "rated_w": fields.get("rated", "")}).plan
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        return each_efficiency(record)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         prepared = self.prepared(record.head)
@@ -250,11 +287,29 @@ def best_point(sweep: Sweep) -> int:
     return int(np.nanargmax(efficiency)) if np.isfinite(efficiency).any() else 0
 
 
+_FEW_INPUTS = 4
+"""Of more the map says more than lines do."""
+
+
 def _drawn(
     sweep: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
-    first = grid(settings, rows.asked, states_of(sweep) if sweep is not None else []) if live else efficiency_plot(sweep)
-    return (first, loss_plot(sweep, live=live), *ladder(findings, sweep.points if sweep is not None else None))
+    points = sweep.points if sweep is not None else None
+    few = len({round(v, 2) for v, _ in settings or rows.asked}) <= _FEW_INPUTS if settings or rows.asked else False
+    over_load = efficiency_over_load(sweep, _to_come_w(settings, rows, sweep) if live and few else ())
+    if few:
+        return (over_load, loss_plot(sweep, live=live), *ladder(findings, points))
+    if live:
+        return (grid(settings, rows.asked, states_of(sweep) if sweep is not None else []), over_load, *ladder(findings, points))
+    return (over_load, efficiency_plot(sweep), *ladder(findings, points))
+
+
+def _to_come_w(settings: list[tuple[float, float]], rows: Rows, sweep: Sweep | None) -> list[float]:
+    """Loads that are still to be set, in W at the output as it is."""
+    if sweep is None or not len(sweep.points):
+        return []
+    volts = float(np.median(sweep.points.output_v))
+    return [volts * amps for _, amps in settings[len(rows) :]]
 
 
 def _all_points(plan: SweepPlan) -> str:

@@ -28,6 +28,8 @@ class SweepPlan:
     highest, lowest, step : of the input, V
     loads : of the output, A, 0 for no load
     most : the supply's limit, and what leads and fuse allow, A: points that would pass it are skipped
+    hand_inputs, hand_loads : V and A of a sweep by hand, which are few
+    by_hand : a person sets the points
     settle_s, at_most_s : a point is settled once its readings hold still for so long; waited for at most so long
     """
 
@@ -38,13 +40,18 @@ class SweepPlan:
     most: float = 10.0
     settle_s: float = 2.0
     at_most_s: float = 20.0
+    hand_inputs: tuple[float, ...] = ()
+    hand_loads: tuple[float, ...] = ()
+    by_hand: bool = False
 
     def inputs_down(self) -> list[float]:
         count = max(round((self.highest - self.lowest) / self.step), 1)
         return [round(float(v), 3) for v in np.linspace(self.highest, self.lowest, count + 1)]
 
     def points(self) -> list[tuple[float, float]]:
-        """(input V, load A) in the order they are taken, as if the output never went off: for every load down, and up again."""
+        """(input V, load A) in the order they are taken, as if the output never went off: for every load down, and up again; by hand each load once."""
+        if self.by_hand and self.hand_inputs:
+            return [(v, a) for v in self.hand_inputs for a in self.hand_loads]
         down = self.inputs_down()
         return [(v, a) for a in self.loads for v in [*down, *down[-2::-1]]]
 
@@ -52,6 +59,11 @@ class SweepPlan:
 def usual_loads(rated_a: float) -> tuple[float, ...]:
     """Where points tell most: none, near idle, and near the rating."""
     return tuple(round(share * rated_a, 3) for share in (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.75, 1.0))
+
+
+def usual_hand_loads(rated_a: float) -> tuple[float, ...]:
+    """As many as a person sets by hand without losing patience."""
+    return tuple(round(share * rated_a, 3) for share in (0.0, 0.05, 0.1, 0.25, 0.5, 1.0))
 
 
 def sweep(plan: SweepPlan, tolerance: Tolerance | None = None) -> Generator[Step, str | None, None]:

@@ -101,7 +101,16 @@ class TripMethod(Method):
                 time=show_duration(plan.longest),
             )
             wanted = {("input", "A"): amps}
-            rows.append(Row(on, (("", "A"),), (), refusal=say("Type the current as you switch it on, like “45 A”."), expected=wanted))
+            rows.append(
+                Row(
+                    on,
+                    (("", "A"),),
+                    (),
+                    refusal=say("Type the current as you switch it on, like “45 A”."),
+                    expected=wanted,
+                    short=f"{plain(amps)} A",
+                )
+            )
             rows.append(Row(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
         return ByHand((ask,), tuple(rows), Row(say("That was the last overload. Switch everything off, and close the run.")))
 

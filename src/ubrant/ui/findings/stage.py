@@ -6,8 +6,8 @@ from dataclasses import replace
 from datetime import datetime
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
@@ -24,8 +24,10 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.accounts import account_of
-from ubrant.runs.going_on import can_go_on, go_on
+from ubrant.runs.edits import Change
+from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
+from ubrant.runs.sheet import sheet_of
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
@@ -33,6 +35,7 @@ from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
+from ubrant.ui.widgets.readings_table import ReadingsTable
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -53,6 +56,7 @@ class FindingsStage(StageFrame):
         self.run_box = Choice(self.tr("Run"))
         self.drawn = DrawingsView()
         self.jot_line = JotLine()
+        self.table = ReadingsTable()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
         self.questions = QWidget()
         self._answers = QHBoxLayout(self.questions)
@@ -75,12 +79,21 @@ class FindingsStage(StageFrame):
         self.run_box.activated.connect(lambda _: self.open_run(int(self.run_box.currentData())))
         self.cutoff.changed.connect(self._try_cutoff)
         self.jot_line.jotted.connect(self._jot)
+        self.table.changed.connect(self._change)
+        self.table.now_s = lambda: since_start(self._run) if self._run is not None else 0.0
         bench.shelf_changed.connect(self.offer_runs)
         self.offer_runs()
         self._show_nothing()
 
     def _build(self) -> None:
-        self.main.addWidget(self.drawn, 1)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.drawn)
+        split.addWidget(self.table)
+        split.setStretchFactor(0, 3)
+        split.setStretchFactor(1, 2)
+        self.table.setMinimumHeight(130)
+        self.main.addWidget(split, 1)
         self.main.addWidget(self.jot_line.with_hint())
         for widget in (
             self.run_box,
@@ -165,7 +178,7 @@ class FindingsStage(StageFrame):
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
         self._ask(account.questions)
-        self.check_button.setVisible(_judges_label(run) and any(f.expanded_uncertainty for f in findings.values()))
+        self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
         self.ledger.show_findings(findings.values())
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
@@ -177,6 +190,29 @@ class FindingsStage(StageFrame):
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
         self.drawn.begin()
         self.drawn.show_drawings(account.drawings())
+        self._show_table(run)
+
+    def _show_table(self, run: Run) -> None:
+        """What was typed, to be mended; hidden where nothing was."""
+        logbook, record = self._bench.logbook, self.record
+        jots = logbook.jots(run.id)
+        self.table.setVisible(bool(jots) and not record.readings if record is not None else False)
+        if self.table.isHidden() or record is None:
+            return
+        try:
+            method = method_of(run.method)
+            hand = method.by_hand(method.prepared(run.head)) if run.head.plan else None
+        except (UnknownMethodError, NotImplementedError, ValueError):
+            return
+        says = method.row_findings(record)
+        self.table.setEnabled(not logbook.read_only)
+        self.table.needs_times = hand is not None and hand.marks_load
+        sheet = sheet_of(jots, hand.columns if hand is not None else (), logbook.lines_before(run.id))
+        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows] if hand is not None else (), has_draft=False)
+
+    def _change(self, changes: list[Change], name: str) -> None:
+        if self._run is not None:
+            self._bench.edit_typed(self._run, changes, name)
 
     def _ask(self, questions: tuple[Question, ...]) -> None:
         """A button for each thing that only a person knows."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from time import perf_counter
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account
@@ -15,16 +15,19 @@ from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.wording import say
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import latest, live_account
+from ubrant.runs.accounts import latest, live_account, live_record
 from ubrant.runs.begin import Session
+from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
+from ubrant.runs.sheet import sheet_of
 from ubrant.runs.typed_session import TypedSession
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
-from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.forms import QuantityField, button, label, row
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
+from ubrant.ui.widgets.readings_table import ReadingsTable
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.workbench import Workbench
 
@@ -38,6 +41,8 @@ class RunStage(StageFrame):
 
     attention = pyqtSignal(str)
     """The person is wanted at the bench."""
+    due = pyqtSignal(str)
+    """It is time for the next reading; empty once it was taken."""
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -52,15 +57,27 @@ class RunStage(StageFrame):
         self.jot_line = JotLine()
         self.pause_button = button(self.tr("Pause load"), self._pause)
         self.stop_button = button(self.tr("Stop and rest"), self._stop, "chief")
+        self.table = ReadingsTable()
+        self.load_button = button(self.tr("The load is on"), self._switch_load)
+        self.every = QuantityField("s", self.tr("Remind me every"), may_be_empty=True)
+        self._every_row = QWidget()
+        self._sheet_of: tuple[object, ...] = ()
+        self._due_from_s = 0.0
+        self._is_due = False
         self.ask = QWidget()
         self.ask_text, self.ask_caution = label(""), Callout("caution")
         self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
         self.ledger = Ledger()
+        self.next_note = Callout("caution")
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
         self.notice_note, self.deviation_note = Callout("bad"), Callout("caution")
         self.readout = Readout(self)
         self._build()
         self.jot_line.jotted.connect(self._jot)
+        self.table.typed.connect(self._take_row)
+        self.table.changed.connect(self._change)
+        self.table.grammar = self._grammar
+        self.table.now_s = self._now_s
         self.jot_line.grammar = self._grammar
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
@@ -69,9 +86,18 @@ class RunStage(StageFrame):
         self._show_nothing()
 
     def _build(self) -> None:
-        self.main.addWidget(self.drawn, 1)
-        jotting = row(self.jot_line.with_hint(), self.pause_button, self.stop_button, stretch=0)
-        for place in (1, 2):
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.drawn)
+        split.addWidget(self.table)
+        split.setSizes([230, 250])
+        self.table.setMinimumHeight(150)
+        self.main.addWidget(split, 1)
+        every = row(label(self.tr("Remind me every")), self.every, stretch=1)
+        every.setContentsMargins(0, 0, 0, 0)
+        self._every_row.setLayout(every)
+        jotting = row(self.jot_line.with_hint(), self.load_button, self.pause_button, self.stop_button, stretch=0)
+        for place in (1, 2, 3):
             jotting.setAlignment(jotting.itemAt(place).widget(), Qt.AlignmentFlag.AlignTop)  # type: ignore[union-attr]
         self.main.addLayout(jotting)
         layout = QVBoxLayout(self.ask)
@@ -87,8 +113,10 @@ class RunStage(StageFrame):
             self.trouble_note,
             self.notice_note,
             self.ask,
+            self.next_note,
             self.deviation_note,
             self.ahead_note,
+            self._every_row,
             self._ledger_title,
             self.ledger,
             self.caution_note,
@@ -103,6 +131,8 @@ class RunStage(StageFrame):
         self.ahead_note.say("plain", self.tr("Prepare a test, and start it there."))
         for control in (self.jot_line, self.pause_button, self.stop_button):
             control.setEnabled(False)
+        for part in (self.table, self.load_button, self._every_row):
+            part.hide()
 
     def begin(self) -> None:
         """Follow the run that has just begun."""
@@ -112,14 +142,30 @@ class RunStage(StageFrame):
         self._method = method_of(run.method)
         self._prepared = self._method.prepared(run.head)
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
-        for note in (self.trouble_note, self.ahead_note, self.notice_note, self.deviation_note):
+        for note in (self.trouble_note, self.next_note, self.ahead_note, self.notice_note, self.deviation_note):
             note.say("plain", "")
         self.ledger.show_findings([])
         self.pause_button.setVisible(not session.is_typed and self._method.scene(self._prepared).battery)
         self.drawn.begin()
+        self.jot_line.setText("")
         self.jot_line.setEnabled(True)
+        self._begin_typed(session)
         self._timer.start()
         self.tick()
+
+    def _begin_typed(self, session: Session) -> None:
+        """The table, the button of the load, and the reminder of a run that is made by hand."""
+        hand = session.hand if isinstance(session, TypedSession) else None
+        self.table.clear()
+        self._sheet_of, self._is_due, self._due_from_s = (), False, 0.0
+        self.table.setVisible(hand is not None)
+        self.load_button.setVisible(hand is not None and hand.marks_load)
+        self._every_row.setVisible(hand is not None and hand.every_s > 0)
+        if hand is not None:
+            self.table.needs_times = hand.marks_load
+            self.every.setText(show_duration(hand.every_s) if hand.every_s else "")
+            self._show_table()
+            (self.table.view if hand.columns else self.jot_line).setFocus()
 
     # following
 
@@ -139,6 +185,8 @@ class RunStage(StageFrame):
         elif not session.is_typed and self._method is not None and self.drawn.trace.isVisible():
             for quantity in "VA":
                 self.drawn.trace.set_measured(quantity, session.live.series(self._method.taps[0], quantity))
+        self._show_table()
+        self._show_due(progress)
         self._show_readout()
         if ended and not self._reported:
             self._reported = True
@@ -164,8 +212,41 @@ class RunStage(StageFrame):
             self._bench.session.jot(self.tr("leaves the expected curve"), progress.time_s)
             self.attention.emit(ahead.deviation)
         self.deviation_note.say("caution", ahead.deviation)
-        if not (self._bench.session is not None and self._bench.session.is_typed and progress.phase == "measuring"):
-            self.ahead_note.say("plain", ahead.sentence)
+        self.ahead_note.say("plain", ahead.sentence)
+
+    def _show_table(self) -> None:
+        """What was typed, where that is other than it was."""
+        session, run, method = self._bench.session, self._bench.run, self._method
+        if not isinstance(session, TypedSession) or run is None or method is None:
+            return
+        running = session.progress.phase != "ended"
+        now = (session.live.jots(), running, run.id)
+        if now == self._sheet_of or self.table.is_busy:
+            return
+        self._sheet_of = now
+        logbook, hand = self._bench.logbook, session.hand
+        sheet = sheet_of(logbook.jots(run.id), hand.columns, logbook.lines_before(run.id))
+        says = method.row_findings(live_record(run, session))
+        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows], session.row.wanted, has_draft=running)
+
+    def _show_due(self, progress: Progress) -> None:
+        """How long until the next reading; that it is time."""
+        session = self._bench.session
+        every = self.every.value() if isinstance(session, TypedSession) and not self._every_row.isHidden() else None
+        if not every or progress.phase != "load on" or session is None:
+            self._remind("")
+            return
+        last_s = max([t for t, _ in session.live.jots()], default=progress.time_s)
+        left = max(last_s, self._due_from_s) + every - progress.time_s
+        self.aside_quiet.setText(
+            self.tr("next reading in {time}").format(time=show_duration(left)) if left > 0 else self.tr("a reading is due")
+        )
+        self._remind(self.tr("It is time for a reading.") if left <= 0 else "")
+
+    def _remind(self, sentence: str) -> None:
+        if bool(sentence) != self._is_due:
+            self._is_due = bool(sentence)
+            self.due.emit(sentence)
 
     def _show_phase(self, progress: Progress, session: Session) -> None:
         typed, phase = session.is_typed, progress.phase
@@ -182,17 +263,14 @@ class RunStage(StageFrame):
             self.ask_caution.say("caution", " ".join(say(c) for c in progress.cautions))
             self.done_button.setFocus()
             self.attention.emit(progress.text)
+        self.next_note.say("caution", progress.text if typed and not asking else "")
         self._show_buttons(progress, typed=typed)
         self.trouble_note.say("bad", progress.trouble)
         if phase == "measuring":
             self.aside_quiet.setText("" if typed else progress.text)
-            if typed:
-                self.ahead_note.say("plain", progress.text)
             self.caution_note.say("caution", " ".join(say(c) for c in progress.cautions))
             return
-        cautions = tuple(say(c) for c in progress.cautions)
-        said = (progress.text, *cautions) if typed and progress.load_on_s is None else cautions
-        self.caution_note.say("caution", "" if asking else " ".join(said))
+        self.caution_note.say("caution", "" if asking else " ".join(say(c) for c in progress.cautions))
         self._show_times(progress, typed=typed)
 
     def _show_times(self, progress: Progress, *, typed: bool) -> None:
@@ -243,8 +321,10 @@ class RunStage(StageFrame):
             "zeroing": self.tr("Leave it"),
         }.get(phase, self.tr("Stop and rest"))
         if typed and phase not in {"asking", "zeroing"}:
-            text = self.tr("The load is off") if loaded else self.tr("Close the run")
+            text = self.tr("Close the run")
         self.stop_button.setText(text)
+        self.load_button.setText(self.tr("The load is off") if loaded else self.tr("The load is on"))
+        self.load_button.setEnabled(phase in {"load on", "resting", "recovering"})
 
     def _show_readout(self) -> None:
         session = self._bench.session
@@ -269,19 +349,54 @@ class RunStage(StageFrame):
             session.order(Order.RESUME if session.progress.phase == "paused" else Order.PAUSE)
 
     def _stop(self) -> None:
-        self._order(Order.STOP)
+        """Nothing that was typed is dropped: what is not taken down yet is asked for first."""
+        session = self._bench.session
+        left = self.jot_line.text().strip() or self.table.unfinished()
+        if isinstance(session, TypedSession) and left and session.progress.phase != "asking":
+            self.notice_note.say(
+                "bad",
+                self.tr("“{text}” was typed and not taken down: press Enter there, or clear it; then close the run.").format(text=left),
+            )
+            return
+        self._order(Order.END if isinstance(session, TypedSession) else Order.STOP)
+
+    def _switch_load(self) -> None:
+        """The load comes on, or goes off, now: as often as one likes."""
+        session = self._bench.session
+        if session is not None and (mark := Grammar().parse("load off" if session.progress.phase == "load on" else "load on")) is not None:
+            self._jot(mark)
+
+    def _now_s(self) -> float:
+        session = self._bench.session
+        return session.progress.time_s if session is not None else 0.0
+
+    def _take_row(self, jotting: Jotting) -> None:
+        """A row of the table, as if it had been typed at the jot line."""
+        if trouble := self._take_down(jotting):
+            self.table.give_back(jotting, trouble)
+        self.tick()
+
+    def _change(self, changes: list[Change], name: str) -> None:
+        if self._bench.run is not None:
+            self._bench.edit_typed(self._bench.run, changes, name)
+        self._sums_due = 0
+        self.tick()
 
     def _jot(self, jotting: Jotting) -> None:
-        session, run = self._bench.session, self._bench.run
-        if session is None or run is None:
-            return
-        counts = (jotting.readings or jotting.mark) and not jotting.corrects
-        if isinstance(session, TypedSession) and counts and (lacks := session.lacks(jotting)):
-            self.jot_line.refuse(lacks)
-            return
-        if trouble := self._bench.jot(run, jotting, session.progress.time_s):
+        if trouble := self._take_down(jotting):
             self.jot_line.refuse(trouble)
         self.tick()
+
+    def _take_down(self, jotting: Jotting) -> str:
+        """Why a line was not taken down; empty when it was."""
+        session, run = self._bench.session, self._bench.run
+        if session is None or run is None:
+            return ""
+        counts = (jotting.readings or jotting.mark) and not jotting.corrects
+        if isinstance(session, TypedSession) and counts and (lacks := session.lacks(jotting)):
+            return lacks
+        self._sums_due = 0
+        return self._bench.jot(run, jotting, session.progress.time_s)
 
     def _grammar(self) -> Grammar:
         session = self._bench.session

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
@@ -45,6 +45,15 @@ class JotLine(QLineEdit):
         """Say why the last line was not taken down, and give it back."""
         self.setText(self._last)
         self._tell(sentence, amiss=True)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Where there is nothing of its own to undo, undo is that of the window."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            undoes = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
+            if undoes or (event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()):
+                event.ignore()
+                return False
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Up and not self.text() and self._last:
@@ -89,5 +98,5 @@ class JotLine(QLineEdit):
             self._tell(" ".join([*queries, self.tr("Enter again takes it down as it is.")]), amiss=True)
             return
         self._last, self._questioned = self.text().strip(), ""
-        self.clear()
+        self.setText("")  # and not clear(), which Ctrl+Z would take back here, where it is meant for what was taken down
         self.jotted.emit(jotting)

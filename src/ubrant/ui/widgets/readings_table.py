@@ -1,0 +1,538 @@
+"""The readings table: what a person typed, a row a line; every cell can be changed, and the row that is typed next stands at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from html import escape
+
+from PyQt6.QtCore import QAbstractTableModel, QEvent, QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
+
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.record.record import Key
+from ubrant.logbook.records import Run
+from ubrant.runs.edits import Change
+from ubrant.runs.sheet import (
+    Sheet,
+    SheetRow,
+    as_text,
+    at_time,
+    cell_text,
+    changes_of_paste,
+    clock_at,
+    left_out,
+    over_days,
+    read_time,
+    spread_over,
+    taken_out,
+    title_of,
+    typed_row,
+    with_cell,
+    with_note,
+)
+from ubrant.ui.theme import color, font
+from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.text import in_a_line, set_tip
+
+_MOST_COMING = 2
+_NUMBERS = "0123456789.,"
+
+
+@dataclass
+class Draft:
+    """The row that is being typed: its cells, its note, its time once it is fixed."""
+
+    cells: dict[Key, str] = field(default_factory=dict)
+    note: str = ""
+    time_s: float | None = None
+
+    @property
+    def is_empty(self) -> bool:
+        return not self.cells and not self.note and self.time_s is None
+
+
+class ReadingsModel(QAbstractTableModel):
+    """Rows typed, the row that is typed next, and what is to come; changes are asked of whoever keeps them."""
+
+    written = pyqtSignal(int, object, str)
+    """(row, column, text) of what was written into a cell; a column is a tap and quantity, *time* or *note*."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.sheet = Sheet((), ())
+        self.run: Run | None = None
+        self.draft: Draft | None = None
+        self.asked: Sequence[str] = ()
+        self.says: Mapping[float, str] = {}
+        self._columns: list[Key | str] = []
+
+    def show_sheet(self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool) -> None:
+        """``asked``: what the method wants at each row, those that were typed among them; ``says``: what each row says, by its time."""
+        same = (sheet.columns, len(sheet.rows), has_draft, len(asked)) == (
+            self.sheet.columns,
+            len(self.sheet.rows),
+            self.draft is not None,
+            len(self.asked),
+        )
+        if not same:
+            self.beginResetModel()
+        self.sheet, self.run, self.says, self.asked = sheet, run, says, asked
+        self.draft = (self.draft or Draft()) if has_draft else None
+        self._columns = ["time", *(["asked"] if asked else []), *sheet.columns, "says", "note"]
+        if same:
+            self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, self.columnCount() - 1))
+        else:
+            self.endResetModel()
+
+    @property
+    def draft_row(self) -> int:
+        """Its place; behind the last one where there is none."""
+        return len(self.sheet.rows)
+
+    def column_at(self, column: int) -> Key | str:
+        return self._columns[column]
+
+    def place_of(self, key: Key | str) -> int:
+        return self._columns.index(key)
+
+    # as Qt asks for it
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        coming = max(len(self.asked) - self.draft_row - 1, 0) if self.draft is not None else 0
+        return self.draft_row + (self.draft is not None) + min(coming, _MOST_COMING)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self._columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            key = self._columns[section]
+            names = {"time": self.tr("time"), "asked": self.tr("wanted"), "says": self.tr("says"), "note": self.tr("note")}
+            return title_of(key) if isinstance(key, tuple) else names[key]
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
+            return self._alignment(self._columns[section])
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        usual = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if index.row() > self.draft_row:
+            return Qt.ItemFlag.NoItemFlags
+        key = self._columns[index.column()]
+        return usual if key in {"asked", "says"} else usual | Qt.ItemFlag.ItemIsEditable
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        place, key = index.row(), self._columns[index.column()]
+        typed = self.sheet.rows[place] if place < len(self.sheet.rows) else None
+        match role:
+            case Qt.ItemDataRole.DisplayRole | Qt.ItemDataRole.EditRole | Qt.ItemDataRole.AccessibleTextRole:
+                return self._text(place, typed, key, editing=role == Qt.ItemDataRole.EditRole)
+            case Qt.ItemDataRole.TextAlignmentRole:
+                return self._alignment(key)
+            case Qt.ItemDataRole.ToolTipRole:
+                return self._tip(typed) if typed is not None and typed.before else None
+            case Qt.ItemDataRole.FontRole:
+                made = font(9.5, bold=key == "says" or place == self.draft_row)
+                made.setStrikeOut(typed is not None and typed.is_left_out)
+                return made
+            case Qt.ItemDataRole.ForegroundRole:
+                quiet = place > self.draft_row or (typed is not None and typed.is_left_out) or key == "note"
+                return QBrush(color("quiet" if quiet else "ink"))
+            case Qt.ItemDataRole.BackgroundRole:
+                return QBrush(color("caution_wash")) if place == self.draft_row and self.draft is not None else None
+        return None
+
+    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role == Qt.ItemDataRole.EditRole:
+            self.written.emit(index.row(), self._columns[index.column()], str(value))
+        return role == Qt.ItemDataRole.EditRole
+
+    def _text(self, place: int, typed: SheetRow | None, key: Key | str, *, editing: bool) -> str:
+        assert self.run is not None
+        if key == "asked":
+            return self.asked[place] if place < len(self.asked) else ""
+        if typed is None:
+            return self._draft_text(key) if place == self.draft_row else (self.tr("to come") if key == "time" else "")
+        if isinstance(key, tuple):
+            return cell_text(typed.readings[key]) if key in typed.readings else ""
+        if key == "time":
+            return clock_at(self.run, typed.time_s, days=over_days(self.sheet))
+        if key == "says":
+            return "" if typed.is_left_out else self.says.get(typed.time_s, "")
+        if editing:
+            return typed.jotting.text
+        mark = self.tr("left out") if typed.is_left_out else typed.jotting.mark
+        was = self.tr("was {line}").format(line=typed.before[-1]) if typed.before else ""
+        return in_a_line(" · ".join(part for part in (mark, typed.jotting.text, was) if part))
+
+    def _tip(self, typed: SheetRow) -> str:
+        """What stood there before, the first first."""
+        return f"<qt>{'<br>'.join(escape(in_a_line(self.tr('was {line}').format(line=line))) for line in typed.before)}</qt>"
+
+    def _draft_text(self, key: Key | str) -> str:
+        assert self.run is not None and self.draft is not None
+        if key == "time":
+            return clock_at(self.run, self.draft.time_s) if self.draft.time_s is not None else self.tr("now")
+        if key == "note":
+            return self.draft.note
+        return self.draft.cells.get(key, "") if isinstance(key, tuple) else ""
+
+    def _alignment(self, key: Key | str) -> Qt.AlignmentFlag:
+        across = Qt.AlignmentFlag.AlignRight if isinstance(key, tuple) or key == "says" else Qt.AlignmentFlag.AlignLeft
+        return across | Qt.AlignmentFlag.AlignVCenter
+
+
+class _View(QTableView):
+    """Space fixes the time of the row that is typed; numbers begin a cell; Enter goes on to the next one."""
+
+    stamped = pyqtSignal()
+    entered = pyqtSignal()
+    copied = pyqtSignal()
+    pasted = pyqtSignal()
+    asked_for = pyqtSignal(QPoint)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.copied.emit()
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            self.pasted.emit()
+        elif event.key() == Qt.Key.Key_Space and self.state() != QAbstractItemView.State.EditingState:
+            self.stamped.emit()
+        elif event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and self.state() != QAbstractItemView.State.EditingState:
+            self.entered.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.text() == "/":
+            return False  # it goes to the jot line, wherever the focus is
+        return super().event(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.asked_for.emit(event.globalPos())
+
+
+class ReadingsTable(QWidget):
+    """Asks for changes to rows that were typed, and says when a new one is whole."""
+
+    changed = pyqtSignal(list, str)
+    """Changes to what was typed, and what to call them."""
+    typed = pyqtSignal(Jotting)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.model = ReadingsModel(self)
+        self.view = _View()
+        self.view.setModel(self.model)
+        self.view.setAccessibleName(self.tr("Readings"))
+        self.message = label("", "quiet")
+        self.grammar: Callable[[], Grammar] = Grammar
+        self.now_s: Callable[[], float] = lambda: 0.0
+        self.needs_times = False
+        self._wanted: Sequence[Key] = ()
+        self._questioned: Jotting | None = None
+        self.stamp_button = button(self.tr("Stamp now"), self.stamp)
+        self.paste_button = button(self.tr("Paste rows"), self.paste)
+        self.leave_button = button(self.tr("Leave out"), self._leave_out)
+        self.delete_button = button(self.tr("Delete row"), self._delete)
+        self._build()
+        self.model.written.connect(self._written)
+        self.view.stamped.connect(self.stamp)
+        self.view.entered.connect(self._enter)
+        self.view.copied.connect(self.copy)
+        self.view.pasted.connect(self.paste)
+        self.view.asked_for.connect(self._menu)
+        selection = self.view.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(lambda *_: self._show_buttons())
+        self._show_buttons()
+
+    def _build(self) -> None:
+        view = self.view
+        view.setObjectName("readings")
+        view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
+        view.setEditTriggers(
+            QAbstractItemView.EditTrigger.AnyKeyPressed
+            | QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        view.setTabKeyNavigation(True)
+        view.setShowGrid(False)
+        view.setWordWrap(False)
+        view.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        across, down = view.horizontalHeader(), view.verticalHeader()
+        assert across is not None and down is not None
+        down.hide()
+        down.setDefaultSectionSize(28)
+        across.setHighlightSections(False)
+        across.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        across.setStretchLastSection(True)
+        self.message.setMinimumHeight(self.message.fontMetrics().height() + 2)
+        set_tip(self.stamp_button, self.tr("Space: the time of this row is now; the numbers follow when your hands are free."))
+        set_tip(self.paste_button, self.tr("Rows from a spreadsheet or a text, with a time in the first column or headings above."))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(view, 1)
+        layout.addLayout(row(self.message, self.stamp_button, self.paste_button, self.leave_button, self.delete_button, stretch=0))
+
+    def clear(self) -> None:
+        """Nothing typed is carried into another run."""
+        self.model.draft, self._questioned = None, None
+        self._tell("")
+
+    def show_sheet(
+        self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str] = (), wanted: Sequence[Key] = (), *, has_draft: bool
+    ) -> None:
+        """What was typed so far; ``wanted`` has to be in the next row before it is whole. Not while a cell is written into: see ``is_busy``."""
+        before = (self.model.sheet, self.model.draft is not None, self._wanted)
+        self._wanted = wanted
+        self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft)
+        self.stamp_button.setVisible(has_draft)
+        if before != (sheet, has_draft, wanted) and has_draft:
+            self.to_next()
+        if len(before[0].columns) != len(sheet.columns) or not before[0].rows:
+            self._set_widths()
+        self._show_buttons()
+
+    def _set_widths(self) -> None:
+        wide = self.view.fontMetrics().horizontalAdvance("0")
+        for place in range(self.model.columnCount() - 1):
+            key = self.model.column_at(place)
+            self.view.setColumnWidth(place, wide * (22 if key == "asked" else 17 if key == "says" else 13 if key == "time" else 10))
+
+    @property
+    def is_busy(self) -> bool:
+        """A cell is written into."""
+        return self.view.state() == QAbstractItemView.State.EditingState
+
+    # the row that is typed
+
+    @property
+    def draft(self) -> Draft | None:
+        return self.model.draft
+
+    def unfinished(self) -> str:
+        """What stands in the row that is not taken down yet; empty where nothing does."""
+        draft = self.draft
+        return "" if draft is None else " ".join([*draft.cells.values(), draft.note]).strip()
+
+    def to_next(self) -> None:
+        """Where the next number belongs: the first cell of the next row that is still empty."""
+        if self.draft is None:
+            return
+        empty = [k for k in self.model.sheet.columns if k not in self.draft.cells]
+        self._go(self.model.draft_row, empty[0] if empty else "note")
+
+    def _go(self, place: int, key: Key | str) -> None:
+        index = self.model.index(place, self.model.place_of(key))
+        selection = self.view.selectionModel()
+        assert selection is not None
+        selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        self.view.scrollTo(index)
+
+    def stamp(self) -> None:
+        """The row's time is now."""
+        if self.draft is not None:
+            self.draft.time_s = self.now_s()
+            self._tell(self.tr("Its time is fixed: the numbers may follow later."))
+            self._look()
+
+    def _enter(self) -> None:
+        """Enter on the row that is typed takes it down; elsewhere it begins to change the cell."""
+        index = self.view.currentIndex()
+        if self.draft is not None and index.row() == self.model.draft_row:
+            self._take_down()
+        elif index.isValid():
+            self.view.edit(index)
+
+    def _take_down(self) -> None:
+        draft = self.draft
+        assert draft is not None
+        try:
+            jotting = typed_row(draft.cells, self.model.sheet.columns, draft.note)
+        except JotError as error:
+            self._tell(str(error))
+            return
+        missing = [title_of(k) for k in self._wanted if k not in draft.cells]
+        if missing and draft.cells:
+            self._tell(self.tr("This row still lacks {what}.").format(what=", ".join(missing)))
+            self.to_next()
+            return
+        queries = self.grammar().queries(jotting)
+        if queries and self._questioned != jotting:
+            self._questioned = jotting
+            self._tell(" ".join([*queries, self.tr("Enter again takes it down as it is.")]))
+            return
+        moment = draft.time_s if draft.time_s is not None else self.now_s()
+        self.model.draft, self._questioned = Draft(), None
+        self._tell("")
+        self.typed.emit(replace(jotting, after_start_s=moment))
+
+    def give_back(self, jotting: Jotting, sentence: str) -> None:
+        """A row that could not be taken down stands again as it was typed, and why it could not."""
+        cells = {
+            key: cell_text(r)
+            for r in jotting.readings
+            for key in self.model.sheet.columns
+            if key[1] == r.quantity and key[0] in {r.tap, "battery", ""}
+        }
+        self.model.draft = Draft(cells, jotting.text, jotting.after_start_s)
+        self._tell(sentence)
+        self._look()
+
+    # what was written
+
+    def _written(self, place: int, key: Key | str, text: str) -> None:
+        try:
+            if self.draft is not None and place == self.model.draft_row:
+                self._written_anew(key, text)
+            else:
+                self._written_again(self.model.sheet.rows[place], key, text)
+        except JotError as error:
+            self._tell(str(error))
+
+    def _written_anew(self, key: Key | str, text: str) -> None:
+        draft = self.draft
+        assert draft is not None and self.model.run is not None
+        self._tell("")
+        if key == "time":
+            draft.time_s = read_time(text, self.model.run, self.now_s(), self.now_s()) if text.strip() not in {"", self.tr("now")} else None
+        elif key == "note":
+            draft.note = text.strip()
+        elif isinstance(key, tuple):
+            columns = self.model.sheet.columns
+            for place, cell in spread_over(text, key, columns).items():
+                typed_row({place: cell}, columns) if cell.strip() else None
+                if cell.strip():
+                    draft.cells[place] = cell.strip()
+                else:
+                    draft.cells.pop(place, None)
+        self._look()
+        if key != "note" and draft.cells and all(k in draft.cells for k in self.model.sheet.columns):
+            self._take_down()
+        else:
+            self.to_next()
+
+    def _written_again(self, typed: SheetRow, key: Key | str, text: str) -> None:
+        assert self.model.run is not None
+        self._tell("")
+        if key == "time":
+            change = at_time(typed, read_time(text, self.model.run, typed.time_s, self.now_s()))
+        elif key == "note":
+            change = with_note(typed, text)
+        else:
+            assert isinstance(key, tuple)
+            change = with_cell(typed, key, text, self.model.sheet.columns)
+        self._ask([change], self.tr("change a reading"))
+
+    def _ask(self, changes: Sequence[Change | None], name: str) -> None:
+        made = [c for c in changes if c is not None]
+        if made:
+            self.changed.emit(made, name)
+
+    # rows
+
+    def _chosen(self) -> list[SheetRow]:
+        """The rows of the cells that are selected, as far as they were typed."""
+        selection = self.view.selectionModel()
+        assert selection is not None
+        places = sorted({i.row() for i in selection.selectedIndexes()})
+        return [self.model.sheet.rows[p] for p in places if p < len(self.model.sheet.rows)]
+
+    def _leave_out(self) -> None:
+        chosen = self._chosen()
+        out = any(not r.is_left_out for r in chosen)
+        try:
+            self._ask([left_out(r, out=out) for r in chosen], self.tr("leave out") if out else self.tr("take in again"))
+        except JotError as error:
+            self._tell(str(error))
+
+    def _delete(self) -> None:
+        self._ask([taken_out(r) for r in self._chosen()], self.tr("delete a row"))
+
+    def _insert(self) -> None:
+        """The row that is typed next belongs before the one that is selected."""
+        chosen = self._chosen()
+        if self.draft is None or not chosen:
+            return
+        place = self.model.sheet.rows.index(chosen[0])
+        before = self.model.sheet.rows[place - 1].time_s if place else chosen[0].time_s - 120.0
+        self.draft.time_s = (before + chosen[0].time_s) / 2
+        self._tell(self.tr("Type the row that belongs before it; its time can be changed, too."))
+        self._look()
+        self.to_next()
+
+    def copy(self) -> None:
+        """The whole table, or what is selected of it, for a spreadsheet."""
+        clipboard, run = QGuiApplication.clipboard(), self.model.run
+        if clipboard is None or run is None:
+            return
+        selection = self.view.selectionModel()
+        assert selection is not None
+        indexes = selection.selectedIndexes()
+        if len(indexes) < 2:
+            clipboard.setText(as_text(self.model.sheet, run))
+            self._tell(self.tr("The table is on the clipboard."))
+            return
+        lines: dict[int, list[str]] = {}
+        for index in sorted(indexes, key=lambda i: (i.row(), i.column())):
+            lines.setdefault(index.row(), []).append(str(self.model.data(index) or ""))
+        clipboard.setText("\n".join("\t".join(cells) for cells in lines.values()) + "\n")
+
+    def paste(self) -> None:
+        """Rows of a spreadsheet, all with one undo."""
+        clipboard, run = QGuiApplication.clipboard(), self.model.run
+        if clipboard is None or run is None:
+            return
+        text = clipboard.text()
+        if (
+            self.draft is not None
+            and "\n" not in text.strip()
+            and "\t" not in text
+            and self.view.currentIndex().row() == self.model.draft_row
+        ):
+            self._written(self.model.draft_row, self.model.column_at(self.view.currentIndex().column()), text)
+            return
+        try:
+            changes = changes_of_paste(text, self.model.sheet.columns, run, self.now_s(), needs_times=self.needs_times)
+        except JotError as error:
+            self._tell(str(error))
+            return
+        self._ask(changes, self.tr("paste {count} rows").format(count=len(changes)))
+        self._tell(self.tr("{count} rows were pasted.").format(count=len(changes)))
+
+    def _menu(self, at: QPoint) -> None:
+        chosen = self._chosen()
+        menu = QMenu(self)
+        for text, do, on in (
+            (self.leave_button.text(), self._leave_out, bool(chosen)),
+            (self.tr("Insert before it"), self._insert, bool(chosen) and self.draft is not None),
+            (self.tr("Delete row"), self._delete, bool(chosen)),
+            (self.tr("Copy"), self.copy, bool(self.model.sheet.rows)),
+            (self.tr("Paste rows"), self.paste, True),
+        ):
+            action = menu.addAction(text)
+            if action is not None:
+                action.setEnabled(on)
+                action.triggered.connect(lambda _=False, do=do: do())
+        menu.exec(at)
+
+    def _show_buttons(self) -> None:
+        chosen = self._chosen()
+        self.leave_button.setEnabled(bool(chosen))
+        self.delete_button.setEnabled(bool(chosen))
+        out = bool(chosen) and all(r.is_left_out for r in chosen)
+        self.leave_button.setText(self.tr("Take in again") if out else self.tr("Leave out"))
+
+    def _look(self) -> None:
+        model = self.model
+        model.dataChanged.emit(model.index(model.draft_row, 0), model.index(model.draft_row, model.columnCount() - 1))
+
+    def _tell(self, sentence: str) -> None:
+        self.message.setText(sentence)
+        self.view.setAccessibleDescription(sentence)
