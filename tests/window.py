@@ -104,8 +104,8 @@ def prepare(window, unit: Unit, method: str, *, by_hand: bool = True, **fields) 
     window.bench.test_wanted.emit(kept.id)
     form = window.prepare.form
     form.choose_method(method)
-    if by_hand and not form.method.by_hand_only:
-        form.bench.setCurrentIndex(form.bench.findText("none: I type the readings"))
+    if not form.method.by_hand_only:
+        form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings") if by_hand else form.bench.findData(600.0))
     for name, text in fields.items():
         form.fields[name].setText(text)
     window.prepare.look()
@@ -125,6 +125,30 @@ def say_line(window, qtbot, line: str, after_s: float = 60.0) -> None:
     jot(qtbot, window.run, line, enters=2)
     window.run.jot_line.clear()
     window.run.tick()
+
+
+def typed_row(qtbot, window, line: str) -> None:
+    """Numbers typed into the row at the foot of the table, and Enter."""
+    view = window.run.table.view
+    view.setFocus()
+    qtbot.keyClicks(view, line[0])
+    editor = QApplication.focusWidget()
+    qtbot.keyClicks(editor, line[1:])
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+    QApplication.processEvents()
+    window.run.tick()
+
+
+def write_cell(qtbot, table, place: int, key, text: str) -> None:
+    """Type over one cell of a row that is there."""
+    table._go(place, key)
+    view = table.view
+    view.setFocus()
+    qtbot.keyClicks(view, text[0])
+    editor = QApplication.focusWidget()
+    qtbot.keyClicks(editor, text[1:])
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+    QApplication.processEvents()
 
 
 def close(window, qtbot):

@@ -77,7 +77,7 @@ def test_in_every_stage_and_the_report(bench_window, qtbot, tmp_path, monkeypatc
     window.prepare.form.fields["seconds"].setText("2 min")
     window.prepare.look()
     begin(window, qtbot)
-    assert "Type what it shows" in window.run.ahead_note.text()
+    assert "Type what it shows" in window.run.next_note.text()
     say_line(window, qtbot, "13.34 V")
     for _ in range(16):
         window.run.tick()

@@ -19,6 +19,7 @@ from ubrant.logbook.records import Run, StoredJot
 from ubrant.runs.edits import Change
 
 _DAY_S = 86_400.0
+_NOTHING = "nothing"
 _OF_THE_RUN = {"battery"}
 """Taps that are meant where a line names none."""
 
@@ -208,8 +209,11 @@ def read_time(text: str, run: Run, near_s: float, now_s: float) -> float:
             while moment > now_s + 60:
                 moment -= _DAY_S
     else:
-        found = Grammar().parse(text) if re.match(r"[-+]", text) else None
-        if found is None or found.text or found.readings or (not found.ago_s and found.after_start_s is None):
+        try:
+            found = Grammar().parse(f"{text} {_NOTHING}") if re.match(r"[-+]", text) else None
+        except ValueError:
+            found = None
+        if found is None or found.text != _NOTHING or found.readings or (not found.ago_s and found.after_start_s is None):
             raise JotError(say("“{what}” is no time of day: write it like 14:32.", what=text))
         moment = found.after_start_s if found.after_start_s is not None else now_s - found.ago_s
     if moment > now_s + 60:

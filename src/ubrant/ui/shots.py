@@ -19,6 +19,7 @@ from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.simulated import battery_scenario
 from ubrant.ui.application import make_application
+from ubrant.ui.prepare.form import TYPED
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 _MINUTES_IN = 122.0
@@ -142,7 +143,7 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
     bench.test_wanted.emit(unit.id)
     form = window.prepare.form
     form.meters["battery"].setCurrentIndex(form.meters["battery"].findText(CLAMP.name))
-    form.bench.setCurrentIndex(form.bench.count() - 1)
+    form.bench.setCurrentIndex(form.bench.findData(TYPED))
     settle(300)
     window.prepare.start()
     assert bench.session is not None and bench.run is not None

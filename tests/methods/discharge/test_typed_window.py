@@ -41,7 +41,7 @@ def typing(window, qtbot):
     window.bench.clock = lambda: clock
     window.bench.test_wanted.emit(unit.id)
     form = window.prepare.form
-    form.bench.setCurrentIndex(form.bench.findText("none: I type the readings"))
+    form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings"))
     type_into(qtbot, form.fields["temperature_c"], "20 °C")
     QApplication.processEvents()
     click(qtbot, window.prepare, "Start the run")
@@ -67,7 +67,7 @@ def test_typed_from_start_to_report(typing, qtbot, tmp_path, monkeypatch):
     assert "Type the resting voltage" in window.run.title.text()
     type_all(window, clock, qtbot)
     qtbot.waitUntil(lambda: window.run.tick() or window.run.ledger.row("charge").accessibleName().startswith("Charge delivered: 47."))
-    assert [b.text() for b in (window.run.stop_button,)] == ["The load is off"]
+    assert [b.text() for b in (window.run.load_button, window.run.stop_button)] == ["The load is off", "Close the run"]
     click(qtbot, window.run, "The load is off")
     clock.time_s = 18_000.0
     jot(qtbot, window.run, "12.31 V")

@@ -12,10 +12,10 @@ def test_idle_draw_by_hand(bench_window, qtbot):
     window = bench_window
     prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle", battery_wh="640 Wh")
     begin(window, qtbot)
-    assert "Nothing flows" in window.run.ahead_note.text()
+    assert "Nothing flows" in window.run.next_note.text()
     say_line(window, qtbot, "input 12.8 V 0.02 A")
     say_line(window, qtbot, "input 12.80 V 0.37 A")
-    assert "economy setting" in window.run.ahead_note.text()
+    assert "economy setting" in window.run.next_note.text()
     say_line(window, qtbot, "skip")
     view = close(window, qtbot)
     assert view.findings["idle_power"].value == pytest.approx(12.8 * 0.35)

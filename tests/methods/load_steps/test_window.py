@@ -61,7 +61,7 @@ def test_load_steps_by_hand_until_the_leads_give_up(bench_window, qtbot):
     window = bench_window
     prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "steps", loads="0, 100, 200, 250 W", hold="200 W")
     begin(window, qtbot)
-    assert "Step 1 of 4: no load" in window.run.ahead_note.text()
+    assert "Step 1 of 4: no load" in window.run.next_note.text()
     jot(qtbot, window.run, "input 12.5 V 0.4 A")
     assert "still lacks: output V, output W" in window.run.jot_line.hint.text()
     window.run.jot_line.clear()
@@ -72,7 +72,7 @@ def test_load_steps_by_hand_until_the_leads_give_up(bench_window, qtbot):
         "dc 11.05 V 25.4 A ac 227 V 250 W 50.0 Hz source 12.25 V",
     ):
         say_line(window, qtbot, line)
-    assert "Leave 200 W on" in window.run.ahead_note.text()
+    assert "Leave 200 W on" in window.run.next_note.text()
     for line in (
         "input 11.1 V 20.0 A output 228 V 200 W source 12.00 V",
         "alarm input 10.9 V",

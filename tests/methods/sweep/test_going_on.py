@@ -90,7 +90,7 @@ def test_a_sweep_by_hand_goes_on_at_the_line_where_it_was_left(logbook):
     )
     goes_on, again = go_on(logbook, interrupted(logbook, run.id))
     assert goes_on.source == BY_HAND
-    assert "Point 3 of 15: set 9 V at the input and 0 A at the output" in again.progress.text
+    assert "Point 3 of 15: 9 V at the input, nothing at the output" in again.progress.text
     assert again.progress.time_s > session.clock.time_s
     take_down(logbook, goes_on, Grammar().parse("input 9 V 0.04 A output 5.01 V 0 A"), again.progress.time_s, again)
     again.end()

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.making import setup_for
-from tests.window import click, jot, needs, type_into
+from tests.window import click, jot, needs, type_into, typed_row
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter
@@ -30,6 +30,7 @@ def prepared(window, qtbot):
     window.bench.choose_unit(unit.id)
     click(qtbot, window.shelf, "Prepare a test")
     form = window.prepare.form
+    form.bench.setCurrentIndex(form.bench.findData(600.0))
     form.meters["output"].setCurrentIndex(form.meters["output"].findText("Out"))
     for name, text in (("highest", "13 V"), ("lowest", "5 V"), ("step", "0.5 V"), ("loads", "0, 0.5, 1, 2, 3")):
         type_into(qtbot, form.fields[name], text)
@@ -84,7 +85,7 @@ def test_a_full_automatic_sweep(prepared, qtbot, tmp_path, monkeypatch):
     assert window.findings.verdict.text().startswith("Best 9")
     assert window.findings.drawn.plot("Efficiency, %").isVisible()
     assert "shuts off: 6." in window.findings.drawn.ladder.accessibleDescription()
-    assert "p₀ 0.1" in window.findings.drawn.plot("What it burns").accessibleDescription()
+    assert "best 9" in window.findings.drawn.plot("Efficiency at each load").accessibleDescription()
     path = tmp_path / "sweep.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), "CSV (*.csv)"))
     window.files.export()
@@ -120,51 +121,76 @@ def test_stopped_half_way_the_supply_is_off_and_the_points_are_kept(prepared, qt
     assert window.bench.logbook.runs()[0][0].ended_by == "person"
 
 
-def test_a_sweep_by_hand(prepared, qtbot):
-    """It calls out each setting; a line with the readings answers it."""
+def test_a_sweep_by_hand_is_four_numbers_a_point(prepared, qtbot):
+    """From the form to the efficiency at each load: six loads at one input voltage, four numbers and Enter each, and a click to begin and end."""
     window, clock = prepared, WatchedClock()
     window.bench.clock = lambda: clock
     form = window.prepare.form
-    for name, text in (("lowest", "9 V"), ("step", "2 V")):
-        type_into(qtbot, form.fields[name], text)
-    form.bench.setCurrentIndex(form.bench.count() - 1)
+    form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings"))
     window.prepare.look()
+    assert window.prepare.problems() == []
     click(qtbot, window.prepare, "Start the run")
     window.run.tick()
     click(qtbot, window.run, "Done, go on")
-    truth = scenario(window, 1)
-    converter = Converter(truth.converter)
     window.run.tick()
-    assert "Point 1 of 25: set 13 V at the input and 0 A at the output" in window.run.ahead_note.text()
-    jot(qtbot, window.run, "input 13 V")
-    assert "This point still lacks: input A, output V" in window.run.jot_line.hint.text()
-    settings = [(v, a) for a in (0.0, 0.5, 1.0, 2.0, 3.0) for v in (13.0, 11.0, 9.0, 11.0, 13.0)]
-    for volts, amps in settings:
+    converter = Converter(scenario(window, 1).converter)
+    assert "Point 1 of 6: 12 V at the input, nothing at the output" in window.run.next_note.text()
+    for amps in (0.0, 0.15, 0.3, 0.75, 1.5, 3.0):
         clock.time_s += 30.0
-        out, into = converter.output(volts, amps)
-        jot(qtbot, window.run, f"input {volts:.3f} V {into:.4f} A output {out:.3f} V {amps:.3f} A", enters=2)
-        window.run.jot_line.clear()
-    window.run.tick()
-    assert "That was the last point" in window.run.ahead_note.text()
+        out, into = converter.output(12.0, amps)
+        typed_row(qtbot, window, f"12.00 {into:.4f} {out:.3f} {amps:.3f}")
+    assert "That was the last point" in window.run.next_note.text()
+    table = window.run.table.model
+    says = [table.data(table.index(k, table.place_of("says"))) for k in range(6)]
+    assert says[0].endswith("W in")
+    assert all("±" in text and text.endswith("%") for text in says[1:])
+    assert [table.data(table.index(k, table.place_of("asked"))) for k in (0, 1)] == ["12 V, no load", "12 V, 0.15 A out"]
     click(qtbot, window.run, "Close the run")
     window.run.tick()
     QApplication.processEvents()
     found = window.findings.account
-    assert found.taken == 25
-    for key, value in (("loss_fixed", truth.converter.fixed_w), ("loss_proportional", truth.converter.proportional)):
-        assert abs(found.findings[key].value - value) <= found.findings[key].expanded_uncertainty, key
+    assert found.taken == 6
+    assert found.findings["idle_power"].value == pytest.approx(converter.parameters.fixed_w, rel=0.1)
+    assert "best" in window.findings.drawn.plot("Efficiency at each load").accessibleDescription()
+    assert window.findings.table.isVisible()
+
+
+def test_what_is_lacking_in_a_row_is_said_and_what_is_too_much(prepared, qtbot):
+    window, clock = prepared, WatchedClock()
+    window.bench.clock = lambda: clock
+    form = window.prepare.form
+    form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings"))
+    window.prepare.look()
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    click(qtbot, window.run, "Done, go on")
+    window.run.tick()
+    jot(qtbot, window.run, "input 12 V")
+    assert "This point still lacks: input A, output V" in window.run.jot_line.hint.text()
+    window.run.jot_line.setText("")
+    typed_row(qtbot, window, "12.00 0.02 5.01 0 7")
+    assert "5 numbers, and there are 4 columns" in window.run.table.message.text()
+    typed_row(qtbot, window, "12.00 fan")
+    assert "is no reading in V" in window.run.table.message.text()
+    typed_row(qtbot, window, "12.00 0.02")
+    qtbot.keyClick(window.run.table.view, Qt.Key.Key_Return)
+    assert "still lacks out V" in window.run.table.message.text()
+    assert window.run.table.unfinished() == "12.00 0.02"
+    click(qtbot, window.run, "Close the run")
+    assert "was typed and not taken down" in window.run.notice_note.text()
+    assert window.bench.is_running
 
 
 def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
     window, clock = prepared, WatchedClock()
     window.bench.clock = lambda: clock
-    window.prepare.form.bench.setCurrentIndex(window.prepare.form.bench.count() - 1)
+    window.prepare.form.bench.setCurrentIndex(window.prepare.form.bench.findText("by hand: I type the readings"))
     window.prepare.look()
     click(qtbot, window.prepare, "Start the run")
     window.run.tick()
     click(qtbot, window.run, "Done, go on")
     clock.time_s += 30.0
-    jot(qtbot, window.run, "input 13 V 0.012 A output 5.01 V 0 A", enters=2)
+    jot(qtbot, window.run, "input 12 V 0.012 A output 5.01 V 0 A", enters=2)
     run_id = window.bench.run.id
     window.bench.session._state = window.bench.session._state.__class__(phase="ended", ended_by="fault")
     window.bench.logbook._db.execute("UPDATE run SET state = 'interrupted', ended_by = 'interrupted' WHERE id = ?", (run_id,))
@@ -172,7 +198,7 @@ def test_a_sweep_by_hand_that_was_left_by_a_crash_goes_on(prepared, qtbot):
     click(qtbot, window.findings, "Go on after the gap")
     assert window.stage() == RUN
     window.run.tick()
-    assert "Point 2 of 165: set 12.5 V at the input" in window.run.ahead_note.text()
+    assert "Point 2 of 6: 12 V at the input, 0.15 A" in window.run.next_note.text()
     window.bench.session.end()
     window.run.tick()
     assert window.bench.logbook.run(run_id).state == "done"

@@ -19,7 +19,7 @@ def test_a_breaker_by_hand(bench_window, qtbot):
     say_line(window, qtbot, "held", 600)
     say_line(window, qtbot, "45 A", 300)
     say_line(window, qtbot, "tripped peak 80 A", 75)
-    assert "last overload" in window.run.ahead_note.text()
+    assert "last overload" in window.run.next_note.text()
     view = close(window, qtbot)
     assert view.findings["opens_2"].value == pytest.approx(75)
     assert view.findings["inrush"].value == 80

@@ -25,7 +25,8 @@ from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss
 
 _NO_METER = Meter("DC meter")
-_ON_INSTRUMENTS, _TYPED = -1.0, -2.0
+ON_INSTRUMENTS, TYPED = -1.0, -2.0
+"""Stand in the box of benches among the speeds of simulated ones."""
 _TAP_NAMES = {"battery": "Battery meter", "input": "Meter at the input", "output": "at the output"}
 Box = QLineEdit | Choice | QCheckBox
 
@@ -55,6 +56,7 @@ class MethodForm(QWidget):
         self._batteries: list[Unit] = []
         self._person_chose = self._more_shown = False
         self._own_trouble = ""
+        self._bench_chosen = False
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
@@ -67,13 +69,13 @@ class MethodForm(QWidget):
         for area in OHM_PER_KM:
             self.lead_area.addItem(f"{area:g} mm²", area)
         self.lead_area.setCurrentIndex(self.lead_area.findData(4.0))
+        self.bench.addItem(self.tr("by hand: I type the readings"), TYPED)
+        self.bench.addItem(self.tr("instruments"), ON_INSTRUMENTS)
         for text, speed in SPEEDS:
             self.bench.addItem(self.tr(text), speed)
-        self.bench.addItem(self.tr("instruments"), _ON_INSTRUMENTS)
-        self.bench.addItem(self.tr("none: I type the readings"), _TYPED)
-        self.bench.setCurrentIndex(speed_index())
         self.method_box.currentIndexChanged.connect(lambda _: self._method_changed())
         self.bench.currentIndexChanged.connect(lambda _: self._bench_changed())
+        self.bench.activated.connect(lambda _: setattr(self, "_bench_chosen", True))
         for box in (self.battery, self.lead_area, self.load, self.supply, self.scope):
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.also.changed.connect(self.changed)
@@ -137,9 +139,20 @@ class MethodForm(QWidget):
             self.method_box.addItem(say(entry.title), entry.key)
         self.method_box.blockSignals(False)
         self._person_chose = False
+        self._offer_bench(unit)
         self._lay_out()
         self._choose_meters()
         self.changed.emit()
+
+    def _offer_bench(self, unit: Unit) -> None:
+        """By hand, until an instrument is connected; a simulated one only for what is simulated itself. What a person chose stays."""
+        if self._bench_chosen:
+            return
+        connected = any(m.details.connection != "display" for m in self._all)
+        usual = SPEEDS[speed_index()][1] if unit.stand_in else ON_INSTRUMENTS if connected else TYPED
+        self.bench.blockSignals(True)
+        self.bench.setCurrentIndex(self.bench.findData(usual))
+        self.bench.blockSignals(False)
 
     def _choose_meters(self) -> None:
         """The meters that the method has least against."""
@@ -411,7 +424,7 @@ class MethodForm(QWidget):
     def bench_kind(self) -> str:
         if self._entries and self.method.by_hand_only:
             return BY_HAND
-        return {_ON_INSTRUMENTS: INSTRUMENTS, _TYPED: BY_HAND}.get(float(self.bench.currentData() or 1.0), SIMULATED)
+        return {ON_INSTRUMENTS: INSTRUMENTS, TYPED: BY_HAND}.get(float(self.bench.currentData() or 1.0), SIMULATED)
 
     def choice(self) -> BenchChoice:
         """The bench it will be made on."""

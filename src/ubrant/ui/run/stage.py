@@ -64,6 +64,7 @@ class RunStage(StageFrame):
         self._sheet_of: tuple[object, ...] = ()
         self._due_from_s = 0.0
         self._is_due = False
+        self._asked_for_left = ""
         self.ask = QWidget()
         self.ask_text, self.ask_caution = label(""), Callout("caution")
         self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
@@ -76,6 +77,7 @@ class RunStage(StageFrame):
         self.jot_line.jotted.connect(self._jot)
         self.table.typed.connect(self._take_row)
         self.table.changed.connect(self._change)
+        self.table.closed.connect(self._show_table)
         self.table.grammar = self._grammar
         self.table.now_s = self._now_s
         self.jot_line.grammar = self._grammar
@@ -227,7 +229,7 @@ class RunStage(StageFrame):
         logbook, hand = self._bench.logbook, session.hand
         sheet = sheet_of(logbook.jots(run.id), hand.columns, logbook.lines_before(run.id))
         says = method.row_findings(live_record(run, session))
-        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows], session.row.wanted, has_draft=running)
+        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows], session.row.wanted, hand.reads, has_draft=running)
 
     def _show_due(self, progress: Progress) -> None:
         """How long until the next reading; that it is time."""
@@ -252,9 +254,14 @@ class RunStage(StageFrame):
         typed, phase = session.is_typed, progress.phase
         asking = phase in {"asking", "zeroing", "may be on"}
         self.title.setText(self._title_of(progress, typed=typed))
+        if self.ask.isVisible() and not asking and isinstance(session, TypedSession):  # the next key belongs there
+            (self.table.view if session.hand.columns else self.jot_line).setFocus()
         self.ask.setVisible(asking)
-        if self.notice_note.text() != progress.notice:
-            self.notice_note.say("bad", progress.notice)
+        if not self._left():
+            self._asked_for_left = ""
+        notice = self._asked_for_left or progress.notice
+        if self.notice_note.text() != notice:
+            self.notice_note.say("bad", notice)
             if progress.notice:
                 self.attention.emit(progress.notice)
         self.done_button.setText(self.tr("It is off") if phase == "may be on" else self.tr("Done, go on"))
@@ -351,14 +358,18 @@ class RunStage(StageFrame):
     def _stop(self) -> None:
         """Nothing that was typed is dropped: what is not taken down yet is asked for first."""
         session = self._bench.session
-        left = self.jot_line.text().strip() or self.table.unfinished()
+        left = self._left()
         if isinstance(session, TypedSession) and left and session.progress.phase != "asking":
-            self.notice_note.say(
-                "bad",
-                self.tr("“{text}” was typed and not taken down: press Enter there, or clear it; then close the run.").format(text=left),
-            )
+            self._asked_for_left = self.tr(
+                "“{text}” was typed and not taken down: press Enter there, or clear it; then close the run."
+            ).format(text=left)
+            self.tick()
             return
         self._order(Order.END if isinstance(session, TypedSession) else Order.STOP)
+
+    def _left(self) -> str:
+        """What was typed and not taken down."""
+        return self.jot_line.text().strip() or self.table.unfinished()
 
     def _switch_load(self) -> None:
         """The load comes on, or goes off, now: as often as one likes."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from html import escape
 
-from PyQt6.QtCore import QAbstractTableModel, QEvent, QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QEvent, QItemSelectionModel, QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
 
@@ -184,12 +184,13 @@ class ReadingsModel(QAbstractTableModel):
 
 
 class _View(QTableView):
-    """Space fixes the time of the row that is typed; numbers begin a cell; Enter goes on to the next one."""
+    """Space fixes the time of the row that is typed; numbers begin a cell; Enter goes on to the next one; Escape empties the row."""
 
     stamped = pyqtSignal()
     entered = pyqtSignal()
     copied = pyqtSignal()
     pasted = pyqtSignal()
+    cleared = pyqtSignal()
     asked_for = pyqtSignal(QPoint)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -201,6 +202,8 @@ class _View(QTableView):
             self.pasted.emit()
         elif event.key() == Qt.Key.Key_Space and self.state() != QAbstractItemView.State.EditingState:
             self.stamped.emit()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.cleared.emit()
         elif event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and self.state() != QAbstractItemView.State.EditingState:
             self.entered.emit()
         else:
@@ -222,6 +225,8 @@ class ReadingsTable(QWidget):
     changed = pyqtSignal(list, str)
     """Changes to what was typed, and what to call them."""
     typed = pyqtSignal(Jotting)
+    closed = pyqtSignal()
+    """A cell was written into, and is left: the table can be shown anew."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -234,6 +239,7 @@ class ReadingsTable(QWidget):
         self.now_s: Callable[[], float] = lambda: 0.0
         self.needs_times = False
         self._wanted: Sequence[Key] = ()
+        self._whole: Sequence[Key] = ()
         self._questioned: Jotting | None = None
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
         self.paste_button = button(self.tr("Paste rows"), self.paste)
@@ -241,8 +247,15 @@ class ReadingsTable(QWidget):
         self.delete_button = button(self.tr("Delete row"), self._delete)
         self._build()
         self.model.written.connect(self._written)
+        delegate = self.view.itemDelegate()
+        assert delegate is not None
+        self._after = QTimer(self)
+        self._after.setSingleShot(True)
+        self._after.timeout.connect(self.closed)
+        delegate.closeEditor.connect(lambda: self._after.start(0))
         self.view.stamped.connect(self.stamp)
         self.view.entered.connect(self._enter)
+        self.view.cleared.connect(self._clear_draft)
         self.view.copied.connect(self.copy)
         self.view.pasted.connect(self.paste)
         self.view.asked_for.connect(self._menu)
@@ -286,11 +299,23 @@ class ReadingsTable(QWidget):
         self._tell("")
 
     def show_sheet(
-        self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str] = (), wanted: Sequence[Key] = (), *, has_draft: bool
+        self,
+        sheet: Sheet,
+        run: Run,
+        says: Mapping[float, str],
+        asked: Sequence[str] = (),
+        wanted: Sequence[Key] = (),
+        usual: Sequence[Key] = (),
+        *,
+        has_draft: bool,
     ) -> None:
-        """What was typed so far; ``wanted`` has to be in the next row before it is whole. Not while a cell is written into: see ``is_busy``."""
+        """What was typed so far. Not while a cell is written into: see ``is_busy``.
+
+        ``wanted`` has to be in the next row; with that and what is ``usual`` it is whole, and taken down at once.
+        """
         before = (self.model.sheet, self.model.draft is not None, self._wanted)
         self._wanted = wanted
+        self._whole = tuple(dict.fromkeys((*wanted, *usual))) or sheet.columns
         self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft)
         self.stamp_button.setVisible(has_draft)
         if before != (sheet, has_draft, wanted) and has_draft:
@@ -325,7 +350,7 @@ class ReadingsTable(QWidget):
         """Where the next number belongs: the first cell of the next row that is still empty."""
         if self.draft is None:
             return
-        empty = [k for k in self.model.sheet.columns if k not in self.draft.cells]
+        empty = [k for k in (*self._whole, *self.model.sheet.columns) if k in self.model.sheet.columns and k not in self.draft.cells]
         self._go(self.model.draft_row, empty[0] if empty else "note")
 
     def _go(self, place: int, key: Key | str) -> None:
@@ -341,6 +366,14 @@ class ReadingsTable(QWidget):
             self.draft.time_s = self.now_s()
             self._tell(self.tr("Its time is fixed: the numbers may follow later."))
             self._look()
+
+    def _clear_draft(self) -> None:
+        """Escape empties the row that is typed."""
+        if self.draft is not None and not self.draft.is_empty:
+            self.model.draft, self._questioned = Draft(), None
+            self._tell("")
+            self._look()
+            self.to_next()
 
     def _enter(self) -> None:
         """Enter on the row that is typed takes it down; elsewhere it begins to change the cell."""
@@ -413,7 +446,7 @@ class ReadingsTable(QWidget):
                 else:
                     draft.cells.pop(place, None)
         self._look()
-        if key != "note" and draft.cells and all(k in draft.cells for k in self.model.sheet.columns):
+        if key != "note" and draft.cells and all(k in draft.cells for k in self._whole):
             self._take_down()
         else:
             self.to_next()

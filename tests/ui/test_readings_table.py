@@ -1,0 +1,219 @@
+"""The readings table, by keys and clicks: a discharge over two evenings with breaks, typos mended in three ways, a paste, and one reading left out."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from tests.command_line import said
+from tests.trust.making import notes
+from tests.window import begin, click, close, jot, prepare, typed_row, write_cell
+from ubrant.core.equipment.unit import Unit
+
+V, A = ("battery", "V"), ("battery", "A")
+LABEL = "12 V 45 Ah lead-acid, 15 h rate, to 10.5 V"
+SOC = np.array([1.0, 0.8, 0.5, 0.2, 0.1, 0.05, 0.0])
+VOLTS = np.array([12.75, 12.5, 12.2, 11.7, 11.3, 10.9, 10.3])
+
+
+def volts(ah: float) -> str:
+    """Under 3 A, of a block of 40 Ah."""
+    return f"{float(np.interp(1 - ah / 40.0, SOC[::-1], VOLTS[::-1])):.2f}"
+
+
+@pytest.fixture
+def typing(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Evening block", "battery", LABEL), "discharge", temperature_c="22 °C")
+    click(qtbot, window.prepare, "Start the run")
+    for _ in range(2):
+        window.run.tick()
+        click(qtbot, window.run, "Done, go on")
+    window.run.tick()
+    return window
+
+
+def at(window, hours: float) -> None:
+    window.clock.time_s = 3600.0 * hours
+    window.run.tick()
+
+
+def lines(window) -> list[str]:
+    return [j.line for j in window.bench.logbook.jots(window.bench.run.id)]
+
+
+def test_a_discharge_over_two_evenings_says_what_its_log_would(typing, qtbot, tmp_path):
+    window, table = typing, typing.run.table
+    qtbot.keyClick(table.view, Qt.Key.Key_Return)
+    jot(qtbot, window.run, "12.85 V")
+    # the first evening: two hours, a break, two hours
+    readings: list[tuple[float, float]] = []  # hours on the clock, ampere-hours by then
+    at(window, 0.1)
+    click(qtbot, window.run, "The load is on")
+    for hours, ah in ((0.1, 0.0), (1.1, 3.0), (2.1, 6.0)):
+        at(window, hours)
+        typed_row(qtbot, window, f"{volts(ah)} 3.00")
+        readings.append((hours, ah))
+    click(qtbot, window.run, "The load is off")
+    at(window, 3.1)
+    click(qtbot, window.run, "The load is on")
+    for hours, ah in ((3.1, 6.0), (4.1, 9.0), (5.1, 12.0)):
+        at(window, hours)
+        typed_row(qtbot, window, f"{volts(ah)} 3.00")
+        readings.append((hours, ah))
+    click(qtbot, window.run, "The load is off")
+    # a typo that is mended in its cell, one by fix, one by undo
+    rows = table.model.sheet.rows
+    place = next(k for k, r in enumerate(rows) if abs(r.time_s - 3600 * 1.1) < 1 and r.readings)
+    write_cell(qtbot, table, place, V, "1.239")
+    assert "1.239" in lines(window)[place]
+    write_cell(qtbot, table, place, V, volts(3.0))
+    window.run.tick()
+    assert "was 1.239 V" in table.model.data(table.model.index(place, table.model.place_of("note")))
+    # the second evening
+    at(window, 24.0)
+    click(qtbot, window.run, "The load is on")
+    at(window, 24.01)
+    typed_row(qtbot, window, f"{volts(12.03)} 30.0")
+    if table.unfinished():
+        qtbot.keyClick(table.view, Qt.Key.Key_Return)
+    jot(qtbot, window.run, "fix 3.00 A", enters=2)
+    at(window, 25.0)
+    typed_row(qtbot, window, f"{volts(15.0)} 3.00")
+    at(window, 25.5)
+    typed_row(qtbot, window, "11.11 3.00")
+    window.run.jot_line.setFocus()
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    QApplication.processEvents()
+    window.run.tick()
+    assert not any("11.11" in line for line in lines(window))
+    # one that is left out
+    at(window, 26.0)
+    typed_row(qtbot, window, "12.61 3.00")
+    if table.unfinished():
+        qtbot.keyClick(table.view, Qt.Key.Key_Return)
+    table._go(len(table.model.sheet.rows) - 1, V)
+    click(qtbot, table, "Leave out")
+    assert lines(window)[-1].startswith("left out")
+    # twelve from a spreadsheet
+    pasted, ah = [], 15.0
+    for k in range(12):
+        ah = 18.0 + 2.2 * k
+        hours = 24.0 + (ah - 12.0) / 3.0
+        pasted.append((hours, ah))
+    at(window, pasted[-1][0] + 0.1)
+    start = window.bench.run.started
+    from datetime import datetime, timedelta
+
+    begun = datetime.fromisoformat(start)
+    text = "time\tvolts\tamps\n" + "".join(f"{begun + timedelta(hours=h):%Y-%m-%d %H:%M:%S}\t{volts(a)}\t3.00\n" for h, a in pasted)
+    QApplication.clipboard().setText(text)
+    before = len(lines(window))
+    click(qtbot, table, "Paste rows")
+    assert len(lines(window)) == before + 12
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(lines(window)) == before
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert len(lines(window)) == before + 12
+    window.run.tick()
+    found = close(window, qtbot)
+    jots = window.bench.logbook.jots(window.findings.shown()[0].id)
+    kept = [(j.time_s, j.line) for j in jots]
+    log = notes(
+        tmp_path, *(f"+{t:.3f}s {line}" for t, line in kept), label=LABEL, volts="0.05 % + 5 mV", amps="0.2 % + 5 mA", temperature="22 °C"
+    )
+    again = said(log)
+    assert again["findings"]["charge"]["value"] == pytest.approx(found.findings["charge"].value, rel=1e-6)
+    assert again["verdict"]["word"] == found.verdict.word
+    at_cutoff = 40.0 * (1 - float(np.interp(10.5, VOLTS[::-1], SOC[::-1])))
+    assert found.findings["charge"].value == pytest.approx(at_cutoff, rel=0.005)
+    assert found.verdict.word == "below"
+
+
+def test_a_row_can_be_deleted_and_its_time_changed(typing, qtbot):
+    window, table = typing, typing.run.table
+    at(window, 0.1)
+    jot(qtbot, window.run, "load on 12.7 V 3.0 A")
+    at(window, 1.0)
+    typed_row(qtbot, window, "12.60 3.0")
+    at(window, 2.0)
+    typed_row(qtbot, window, "12.50 3.0")
+    table._go(2, V)
+    click(qtbot, table, "Delete row")
+    assert len(lines(window)) == 2
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(lines(window)) == 3
+    window.run.tick()
+    write_cell(qtbot, table, 1, "time", "-1:00")
+    assert "is no time of day" in table.message.text()
+    write_cell(qtbot, table, 1, "time", "+0:30:00")
+    window.run.tick()
+    assert [round(j.time_s) for j in window.bench.logbook.jots(window.bench.run.id)] == [360, 1800, 7200]
+
+
+def test_stamp_now_type_after(typing, qtbot):
+    window, table = typing, typing.run.table
+    at(window, 0.1)
+    jot(qtbot, window.run, "load on 12.7 V 3.0 A")
+    at(window, 1.0)
+    table.view.setFocus()
+    qtbot.keyClick(table.view, Qt.Key.Key_Space)
+    at(window, 1.5)
+    typed_row(qtbot, window, "12.60 3.0")
+    assert window.bench.logbook.jots(window.bench.run.id)[-1].time_s == pytest.approx(3600.0)
+
+
+def test_what_was_typed_is_not_carried_into_the_next_run(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle")
+    begin(window, qtbot)
+    table = window.run.table
+    table._go(0, ("input", "V"))
+    qtbot.keyClicks(table.view, "1")
+    qtbot.keyClicks(QApplication.focusWidget(), "2.8")
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    QApplication.processEvents()
+    assert QApplication.focusWidget() is table.view
+    assert table.unfinished() == "12.8"
+    qtbot.keyClick(table.view, Qt.Key.Key_Escape)
+    assert table.unfinished() == ""
+    window.run.jot_line.setText("half a li")
+    click(qtbot, window.run, "Close the run")
+    assert "“half a li” was typed" in window.run.notice_note.text()
+    window.bench.session.end()
+    window.run.tick()
+    prepare(window, Unit("Hut two", "inverter", "12 V to 230 V sine, 300 W"), "idle")
+    click(qtbot, window.prepare, "Start the run")
+    assert window.run.jot_line.text() == ""
+
+
+def test_it_is_time_for_a_reading(typing, qtbot):
+    window = typing
+    at(window, 0.1)
+    jot(qtbot, window.run, "load on 12.7 V 3.0 A")
+    window.run.tick()
+    assert "next reading in" in window.run.aside_quiet.text()
+    at(window, 0.7)
+    assert "time for a reading" in window.said()
+    typed_row(qtbot, window, "12.60 3.0")
+    assert window.said() == ""
+
+
+def test_cells_of_a_kept_run_can_be_mended(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle")
+    begin(window, qtbot)
+    assert QApplication.focusWidget() is window.run.table.view
+    for line in ("skip", "input 12.80 V 0.37 A", "skip"):
+        window.clock.time_s += 60
+        jot(qtbot, window.run, line, enters=2)
+        window.run.tick()
+    close(window, qtbot)
+    table = window.findings.table
+    assert table.isVisible()
+    write_cell(qtbot, table, 1, ("input", "A"), "0.27")
+    assert window.findings.account.findings["idle_power"].value == pytest.approx(12.80 * 0.27)
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.findings.account.findings["idle_power"].value == pytest.approx(12.80 * 0.37)
