@@ -217,3 +217,24 @@ def test_cells_of_a_kept_run_can_be_mended(bench_window, qtbot):
     assert window.findings.account.findings["idle_power"].value == pytest.approx(12.80 * 0.27)
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.findings.account.findings["idle_power"].value == pytest.approx(12.80 * 0.37)
+
+
+def test_the_readout_shows_the_next_step_and_takes_numbers(bench_window, qtbot):
+    """From two metres, by number pad alone."""
+    window = bench_window
+    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle")
+    begin(window, qtbot)
+    readout = window.run.readout
+    readout.show()
+    window.run.tick()
+    assert readout.lines()[0] == "zero"
+    for line in ("0.02", "12.80 0.37"):
+        window.clock.time_s += 60
+        qtbot.keyClicks(readout, line)
+        window.run.tick()
+        assert line in readout.lines()[1]
+        qtbot.keyClick(readout, Qt.Key.Key_Enter)
+        window.run.tick()
+    assert lines(window) == ["input 0.02 A", "input 12.80 V 0.37 A"]
+    assert readout.lines()[0] == "economy"
+    readout.hide()

@@ -11,7 +11,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import QUANTITIES, Jotting
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
@@ -130,8 +130,10 @@ class ByHand:
 
     @property
     def columns(self) -> tuple[Key, ...]:
-        """What is read, in the order it is asked for."""
-        return tuple(dict.fromkeys((*(key for row in (*self.rows, self.after) for key in row.wanted), *self.reads)))
+        """What is read: place after place as they are asked for, at each volts before amperes before watts."""
+        keys = dict.fromkeys((*(key for row in (*self.rows, self.after) for key in row.wanted), *self.reads))
+        taps = list(dict.fromkeys(tap for tap, _ in keys))
+        return tuple(sorted(keys, key=lambda key: (taps.index(key[0]), QUANTITIES.index(key[1]))))
 
     def row(self, place: int) -> Row:
         return self.rows[place] if place < len(self.rows) else self.after

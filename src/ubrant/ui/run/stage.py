@@ -78,6 +78,7 @@ class RunStage(StageFrame):
         self.table.typed.connect(self._take_row)
         self.table.changed.connect(self._change)
         self.table.closed.connect(self._show_table)
+        self.readout.entered.connect(self.table.take_typed)
         self.table.grammar = self._grammar
         self.table.now_s = self._now_s
         self.jot_line.grammar = self._grammar
@@ -92,7 +93,7 @@ class RunStage(StageFrame):
         split.setChildrenCollapsible(False)
         split.addWidget(self.drawn)
         split.addWidget(self.table)
-        split.setSizes([230, 250])
+        split.setSizes([260, 220])
         self.table.setMinimumHeight(150)
         self.main.addWidget(split, 1)
         every = row(label(self.tr("Remind me every")), self.every, stretch=1)
@@ -337,10 +338,14 @@ class RunStage(StageFrame):
         session = self._bench.session
         if session is None or not self.readout.isVisible():
             return
+        foot = " · ".join(part for part in (self.title.text(), self.aside.text(), self.aside_quiet.text()) if part)
+        if isinstance(session, TypedSession):
+            step = session.row.short or session.progress.text
+            self.readout.show_step(step, self.table.unfinished(), self.table.message.text() or foot)
+            return
         read = latest(session)
         tap = next((t for t in ("battery", "input", "output") if (t, "V") in read), "")
         if tap:
-            foot = f"{self.title.text()} · {self.aside.text()}"
             amps = f"{show(read[(tap, 'A')], 4)} A" if (tap, "A") in read else ""
             self.readout.show_values(f"{show(read[(tap, 'V')], 4)} V", amps, foot)
 

@@ -406,6 +406,16 @@ class ReadingsTable(QWidget):
         self._tell("")
         self.typed.emit(replace(jotting, after_start_s=moment))
 
+    def take_typed(self, text: str) -> None:
+        """Numbers that were typed elsewhere for the row at the foot; nothing means that it is whole."""
+        if self.draft is None:
+            return
+        if not text:
+            self._take_down()
+            return
+        empty = [k for k in self._whole if k not in self.draft.cells]
+        self._written(self.model.draft_row, empty[0] if empty else "note", text)
+
     def give_back(self, jotting: Jotting, sentence: str) -> None:
         """A row that could not be taken down stands again as it was typed, and why it could not."""
         cells = {
