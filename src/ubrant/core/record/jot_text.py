@@ -175,7 +175,17 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
 
 def line_of(jotting: Jotting) -> str:
     """The line again without its time: as typed where it was typed, put together otherwise."""
+    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
+    if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
+        return typed
+    short = _put_together(jotting, each_tap=False)
+    return short if _says_the_same(short, jotting) else _put_together(jotting, each_tap=True)
+
+
+def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
+    """Mark, readings and note; a tap that holds for several readings is named once where that will do."""
     parts = []
+    held = ""
     for reading in jotting.readings:
         decimals = max(0, -_exponent_of(2 * reading.half_width)) if reading.half_width else 0
         value = f"{reading.value:.{decimals}f}"
@@ -191,15 +201,13 @@ def line_of(jotting: Jotting) -> str:
         }.get(reading.kind, f"{value} {unit}")
         if reading.tap.startswith("cell "):
             text = f"{reading.tap.replace('cell ', 'cell')} {text}"
-        elif reading.tap:
+        elif reading.tap and (each_tap or reading.tap != held):
             text = f"{reading.tap} {text}"
+        held = reading.tap
         parts.append(text)
     if jotting.mark:
         parts.insert(0, jotting.mark)
     note = f'"{jotting.text}"' if jotting.text and (parts or re.match(r"[-+@\d~<]", jotting.text)) else jotting.text
-    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
-    if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
-        return typed
     return " ".join([*parts, note]).strip()
 
 
