@@ -115,6 +115,9 @@ def _swapped(facts: BatteryFacts) -> tuple[str, str] | None:
     return None
 
 
+_OF_A_CELL = (0.97, 1.05)
+
+
 def _window(label: Label) -> tuple[float, float]:
     """Between which volts such a battery is while it is used."""
     kind = label.kind_of_cell
@@ -170,6 +173,27 @@ def _volts_of_another_size(facts: BatteryFacts) -> tuple[str, str] | None:
                 say("Mend the unit in the column's heading, or say it with --columns “voltage in mV”."),
             )
     return None
+
+
+def _beyond_its_kind(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Near the label's volts, and still none that so many cells of its kind have while they give."""
+    label, volts = facts.label, facts.mean_v
+    kind = label.kind_of_cell if label else None
+    if label is None or kind is None or not label.series or not volts or facts.behind or not label.is_like(volts):
+        return None
+    lowest, highest = (share * cell_v * label.series for share, cell_v in zip(_OF_A_CELL, (kind.usual_cutoff_v, kind.full_v), strict=True))
+    if lowest <= volts <= highest:
+        return None
+    return (
+        say(
+            "a mean of {volts} V under load is {what} than {count} {name} cells have: is it another battery, or the label wrong?",
+            volts=show(volts),
+            what=say("more") if volts > highest else say("less"),
+            count=label.series,
+            name=kind.name,
+        ),
+        say("Look at the label, and count its cells.") + if_it_is_so("kind"),
+    )
 
 
 def _rate(facts: BatteryFacts) -> tuple[str, str] | None:
@@ -469,6 +493,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
     ),
     Check(
         "direction", PLAUSIBLE, REFUSES, "A battery that gives has less voltage as it empties (its open-circuit voltage falls).", a_charge
+    ),
+    Check(
+        "kind",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "Under load the mean voltage lies between a cell's usual cut-off, less 3 %, and its volts at rest when full, and 5 %.",
+        _beyond_its_kind,
+        asks=True,
     ),
     Check(
         "rate", PLAUSIBLE, DECIDES_NOTHING, "Ten times the highest rate of its chemistry: milliamperes read as amperes.", _rate, asks=True
