@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -140,6 +141,14 @@ def each_efficiency(record: Record) -> dict[float, str]:
         elif math.isfinite(into):
             found[time_s] = say("{watts} W in", watts=show(into, 3))
     return found
+
+
+_MOST_ANSWERS = 8
+
+
+def efficiency_keys(findings: Mapping[str, Finding]) -> list[str]:
+    """Of the efficiency at each load: the answer of whoever measures one."""
+    return [key for key in findings if re.fullmatch(r"efficiency_\d+", key)][:_MOST_ANSWERS]
 
 
 # meters that are read along

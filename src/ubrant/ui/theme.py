@@ -197,6 +197,9 @@ def style_sheet(t: Theme) -> str:
     QPushButton#link {{ background: transparent; border: none; color: {t.voltage}; padding: 2px 3px; text-align: left; }}
     QPushButton#link:hover {{ text-decoration: underline; }}
     QPushButton#link:focus {{ border: 1px solid {t.voltage}; padding: 1px 2px; }}
+    QPushButton#fold {{ background: transparent; border: none; border-top: 1px solid {t.line}; border-radius: 0; text-align: left; padding: 7px 6px; }}
+    QPushButton#fold:hover {{ background: {t.plain_wash}; }}
+    QPushButton#fold:focus {{ border: 1px solid {t.voltage}; padding: 6px 5px; }}
     QPushButton#stage {{ background: transparent; border: none; border-radius: 3px; color: {t.band_text}; padding: 13px 16px; font-size: 11pt; }}
     QPushButton#stage:hover {{ color: {t.here}; }}
     QPushButton#stage:focus {{ border: 2px solid {t.here}; padding: 11px 14px; }}

@@ -39,6 +39,7 @@ from ubrant.methods.converting import (
     chain_path,
     disagreements,
     each_efficiency,
+    efficiency_keys,
     flows_at,
     gives_mains,
     ladder,
@@ -72,6 +73,7 @@ _GROUPS = (
     Group(
         "Losses",
         (
+            "peak_at",
             "loss_fixed",
             "loss_proportional",
             "loss_resistive",
@@ -239,7 +241,7 @@ class LoadStepsMethod(Method):
         held = not live and "held_in" in findings
         return Account(
             findings,
-            ("peak_efficiency", "idle_power", "cutoff_input", "overload"),
+            ("peak_efficiency", "idle_power", "cutoff_input", "overload", *efficiency_keys(findings)),
             _GROUPS,
             None,
             steps.sentence,

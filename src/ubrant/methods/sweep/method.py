@@ -31,6 +31,7 @@ from ubrant.methods.converting import (
     chain_path,
     disagreements,
     each_efficiency,
+    efficiency_keys,
     efficiency_over_load,
     flows_at,
     ladder,
@@ -56,6 +57,7 @@ GROUPS = (
     Group(
         "Losses",
         (
+            "peak_at",
             "loss_fixed",
             "loss_proportional",
             "loss_resistive",
@@ -266,7 +268,7 @@ class SweepMethod(Method):
         shown = points if live else used
         return Account(
             findings,
-            ("peak_efficiency", "peak_at", "idle_power"),
+            ("peak_efficiency", "idle_power", *efficiency_keys(findings)),
             GROUPS,
             None,
             sweep_sentence(sweep),

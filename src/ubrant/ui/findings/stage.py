@@ -178,7 +178,7 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", account.settle)
         self._ask(account.questions)
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
-        self.ledger.show_findings(findings.values())
+        self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
         self.aside.setText(self._ended(account))

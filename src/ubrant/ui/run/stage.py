@@ -202,7 +202,7 @@ class RunStage(StageFrame):
         if drawings:
             self.drawn.show_drawings(drawings)
         self._ledger_title.setVisible(bool(account.findings))
-        self.ledger.show_findings(account.findings.values())
+        self.ledger.show_account(account)
         if (path := account.path()) is not None:
             self.path_view.show_path(path)
         if account.planned is not None:
