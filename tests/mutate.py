@@ -33,6 +33,8 @@ _NONE_COLLECTED = 5
 LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
 _COMPARISONS = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
+_WORDS = {"say", "words", "show", "plain", "show_duration", "show_with", "grouped", "Group", "Field"}
+"""What is put into words is no sum: how many digits are shown, and what a form offers."""
 _HARMLESS = {"frozen", "eq", "compare", "repr", "strict", "kw_only"}
 """Keywords that say nothing of a sum."""
 
@@ -61,6 +63,8 @@ def _nodes(tree: ast.AST) -> Iterator[ast.expr]:
                 yield from _nodes(child.value)
             continue
         if isinstance(child, ast.keyword) and child.arg in _HARMLESS:
+            continue
+        if isinstance(child, ast.Call) and isinstance(child.func, ast.Name) and child.func.id in _WORDS:
             continue
         if isinstance(child, ast.arg | ast.JoinedStr) or (isinstance(child, ast.expr) and child is getattr(tree, "returns", None)):
             continue

@@ -238,3 +238,25 @@ def test_the_readout_shows_the_next_step_and_takes_numbers(bench_window, qtbot):
     assert lines(window) == ["input 0.02 A", "input 12.80 V 0.37 A"]
     assert readout.lines()[0] == "economy"
     readout.hide()
+
+
+def test_the_same_again_on_another_unit(bench_window, qtbot):
+    """One test over several candidates: method, bench, meters and fields stay, the unit is another."""
+    window = bench_window
+    window.bench.keep_unit(Unit("Hut two", "inverter", "12 V to 230 V sine, 600 W"))
+    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle", seconds="2 min")
+    begin(window, qtbot)
+    for line in ("skip", "input 12.80 V 0.37 A", "skip"):
+        window.clock.time_s += 60
+        jot(qtbot, window.run, line, enters=2)
+        window.run.tick()
+    close(window, qtbot)
+    click(qtbot, window.findings, "Same again …")
+    box = window.prepare.unit_box
+    box.setCurrentIndex(box.findText("Hut two"))
+    form = window.prepare.form
+    assert form.method.key == "idle"
+    assert form.fields["seconds"].text() == "2 min"
+    assert form.bench.currentText() == "by hand: I type the readings"
+    click(qtbot, window.prepare, "Start the run")
+    assert window.bench.run.head.setup.unit.name == "Hut two"

@@ -247,6 +247,7 @@ class MainWindow(QMainWindow):
                 widget.deleteLater()
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
         self.bench.test_wanted.connect(self._prepare_test)
+        self.bench.again_wanted.connect(self._prepare_again)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
         self.bench.run_ended.connect(self._after_run)
@@ -335,6 +336,10 @@ class MainWindow(QMainWindow):
                 self._stack.removeWidget(empty)
                 empty.deleteLater()
         return self._built[index]  # type: ignore[return-value]  # built by the same index
+
+    def _prepare_again(self, run_id: int) -> None:
+        self.go_to(PREPARE)
+        self.prepare.again(self.bench.logbook.run(run_id))
 
     def _prepare_test(self, unit_id: int) -> None:
         self.prepare.choose(unit_id)

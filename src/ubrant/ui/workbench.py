@@ -35,6 +35,8 @@ class Workbench(QObject):
     unit_chosen = pyqtSignal(int)
     test_wanted = pyqtSignal(int)
     """Prepare a test of this unit."""
+    again_wanted = pyqtSignal(int)
+    """Prepare the same as in this run."""
     run_started = pyqtSignal()
     run_ended = pyqtSignal(int)
     run_opened = pyqtSignal(int)

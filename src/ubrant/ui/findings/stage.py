@@ -67,6 +67,7 @@ class FindingsStage(StageFrame):
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
+        self.again_button = button(self.tr("Same again …"), self._want_again)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
@@ -112,7 +113,7 @@ class FindingsStage(StageFrame):
         self.export_button = button(self.tr("Export …"), self.export_wanted.emit)
         self.side.addSpacing(6)
         self.side.addLayout(row(self.report_button, self.export_button))
-        self.side.addWidget(self.check_button)
+        self.side.addLayout(row(self.again_button, self.check_button))
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
         self._judged = QWidget()
@@ -177,6 +178,7 @@ class FindingsStage(StageFrame):
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
         self._ask(account.questions)
+        self.again_button.setEnabled(bool(run.head.plan))
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
         self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
@@ -242,6 +244,10 @@ class FindingsStage(StageFrame):
     def _rank(self) -> None:
         """Which of those that were measured to take for one job."""
         RankDialog(self._bench.logbook, self).exec()
+
+    def _want_again(self) -> None:
+        if self._run is not None:
+            self._bench.again_wanted.emit(self._run.id)
 
     def _check(self) -> None:
         """The ± once more, by draws of every error; said below the ledger."""

@@ -13,6 +13,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
 from ubrant.core.wording import say
+from ubrant.logbook.records import Run
 from ubrant.methods.form import Choice as OneOf
 from ubrant.methods.form import Field, FieldError, Phases, YesNo
 from ubrant.methods.method import Method, Prepared, label_of
@@ -164,6 +165,28 @@ class MethodForm(QWidget):
             box.setCurrentIndex(max(0, box.findData(chosen[tap].uid)))
             box.blockSignals(False)
         self._offer_also()
+
+    def fill_as(self, run: Run) -> None:
+        """The same again: method, bench, meters and fields as in a run, as far as they are on offer for this unit."""
+        head = run.head
+        if self.method_box.findData(head.method) < 0 or not head.plan:
+            return
+        self.choose_method(head.method)
+        kind = {BY_HAND: TYPED, INSTRUMENTS: ON_INSTRUMENTS}.get(head.origin.road)
+        if kind is not None:
+            self.bench.setCurrentIndex(self.bench.findData(kind))
+        for tap, box in self.meters.items():
+            box.setCurrentIndex(max(0, box.findData(head.setup.meter(tap).uid)))
+        self.lead_length.setText(f"{head.setup.leads.length_m:g} m")
+        self.lead_area.setCurrentIndex(max(0, self.lead_area.findData(head.setup.leads.area_mm2)))
+        for key, text in self.method.typed(self.method.prepared(head)).items():
+            match self.fields.get(key):
+                case QLineEdit() as line:
+                    line.setText(text)
+                case QCheckBox() as tick:
+                    tick.setChecked(bool(self._specs[key].kind.read(text)))
+                case Choice() as choice:
+                    choice.setCurrentIndex(max(0, choice.findData(self._specs[key].kind.read(text))))
 
     def choose_method(self, key: str) -> None:
         self.method_box.setCurrentIndex(self.method_box.findData(key))

@@ -9,6 +9,7 @@ from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import BY_HAND
 from ubrant.logbook.file import LogbookError
+from ubrant.logbook.records import Run
 from ubrant.methods.method import Prepared, Problem
 from ubrant.methods.registry import suiting
 from ubrant.methods.rehearsal import Rehearsal
@@ -38,6 +39,7 @@ class PrepareStage(StageFrame):
         self._problems = QVBoxLayout()
         self._problems.setSpacing(6)
         self.start_button = button(self.tr("Start the run"), self.start, "chief")
+        self._again: Run | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(120)
@@ -83,6 +85,22 @@ class PrepareStage(StageFrame):
     def choose(self, unit_id: int) -> None:
         self.unit_box.setCurrentIndex(self.unit_box.findData(unit_id))
 
+    def again(self, run: Run) -> None:
+        """The same test once more: on the same unit, or on another one that is chosen now."""
+        self._again = run
+        if run.unit_id:
+            self.choose(run.unit_id)
+        self._fill_again()
+        self.unit_box.setFocus()
+
+    def _fill_again(self) -> None:
+        if self._again is not None and self._unit is not None:
+            try:
+                self.form.fill_as(self._again)
+            except ValueError:
+                self._again = None  # a plan of an older version that does not fit here
+            self.look()
+
     def _unit_changed(self) -> None:
         unit_id = self.unit_box.currentData()
         unit = self._bench.logbook.unit(unit_id) if unit_id else None
@@ -96,6 +114,8 @@ class PrepareStage(StageFrame):
             except ValueError as error:
                 self._show_nothing(str(error))
                 return
+        if self._again is not None:
+            self._fill_again()
         self.look()
 
     # what follows from it
@@ -171,4 +191,5 @@ class PrepareStage(StageFrame):
         except LogbookError as error:
             self._show_problems([Problem(True, str(error))])
             return
+        self._again = None
         bench.begin(run, session, self._expected)
