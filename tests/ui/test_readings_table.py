@@ -260,3 +260,72 @@ def test_the_same_again_on_another_unit(bench_window, qtbot):
     assert form.bench.currentText() == "by hand: I type the readings"
     click(qtbot, window.prepare, "Start the run")
     assert window.bench.run.head.setup.unit.name == "Hut two"
+
+
+def careless(window, qtbot, line: str) -> str:
+    """What is said of a row that was typed wrongly; it is not taken down."""
+    before = lines(window)
+    typed_row(qtbot, window, line)
+    told = window.run.table.message.text()
+    assert lines(window) == before
+    qtbot.keyClick(window.run.table.view, Qt.Key.Key_Escape)
+    return told
+
+
+def test_careless_rows_are_asked_about(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Step-down", "converter", "12 V to 5 V, 3 A"), "sweep", hand_loads="0, 1, 2 A")
+    begin(window, qtbot)
+    assert "the wrong way round" in careless(window, qtbot, "0.031 12.05 5.04 0")
+    assert "a factor of 1000 away. Did you mean" in careless(window, qtbot, "12050 0.03 5.0 0")
+    assert "is no reading in V" in careless(window, qtbot, "12.05 262mA 5.06 0.5")
+    assert "with that sign" in careless(window, qtbot, "-12.0 0.03 5.0 0")
+    assert "5 numbers, and there are 4 columns" in careless(window, qtbot, "12 0.03 5.0 0 0")
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "nothing to paste"),
+        ("hello world", "is no reading in V"),
+        ("time,foo,bar\n12:00,1,2", "“foo” is no column of this table"),
+        ("12.05\t0.03\t5.0\t0\t9\t9\n", "has 6 cells"),
+        ("25:00\t12.4\t0.1\t5\t0\n", "“25:00” is no time of day"),
+    ],
+)
+def test_what_cannot_be_pasted_is_said(bench_window, qtbot, text, says):
+    window = bench_window
+    prepare(window, Unit("Step-down", "converter", "12 V to 5 V, 3 A"), "sweep", hand_loads="0, 1, 2 A")
+    begin(window, qtbot)
+    QApplication.clipboard().setText(text)
+    click(qtbot, window.run.table, "Paste rows")
+    assert says in window.run.table.message.text()
+    assert lines(window) == []
+
+
+def test_rows_with_decimal_commas_and_no_headings_are_pasted_once(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Step-down", "converter", "12 V to 5 V, 3 A"), "sweep", hand_loads="0, 0.5, 2 A")
+    begin(window, qtbot)
+    window.clock.time_s = 7200.0
+    text = "12:00;12,05;0,031;5,04;0\n12:05;12,04;0,262;5,03;0,5\n"
+    for said_of_it in ("2 rows were pasted.", "2 of them stood there already, and were not taken twice."):
+        QApplication.clipboard().setText(text)
+        click(qtbot, window.run.table, "Paste rows")
+        assert window.run.table.message.text() == said_of_it
+        window.run.tick()
+    assert lines(window) == ["input 12.05 V 0.031 A output 5.04 V 0 A", "input 12.04 V 0.262 A output 5.03 V 0.5 A"]
+
+
+def test_the_table_is_copied_as_a_spreadsheet_takes_it(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle")
+    begin(window, qtbot)
+    jot(qtbot, window.run, "skip")
+    jot(qtbot, window.run, "input 12.80 V 0.37 A fan on", enters=2)
+    window.run.tick()
+    window.run.table.view.setFocus()
+    qtbot.keyClick(window.run.table.view, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
+    assert rows[0] == ["time", "in V", "in A", "note"]
+    assert rows[2][1:] == ["12.80", "0.37", "fan on"]

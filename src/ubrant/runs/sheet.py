@@ -270,7 +270,8 @@ class Pasted:
 
 _TIME_WORDS = re.compile(r"^\s*(?:time|clock|at|when|zeit)\b", re.I)
 _NOTE_WORDS = re.compile(r"^\s*(?:note|notes|remark|remarks|comment|comments)\b", re.I)
-_CLOCK = re.compile(r"^\s*(?:\d{4}-)?(?:\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:.h]\d{2}(?::\d{2}(?:[.,]\d+)?)?\s*$")
+_CLOCK = re.compile(r"^\s*(?:\d{4}-)?(?:\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:h]\d{2}(?::\d{2}(?:[.,]\d+)?)?\s*$")
+"""Not with a full stop, as a time may be written elsewhere: among numbers 12.05 is twelve volts."""
 
 
 def read_paste(text: str, columns: Sequence[Key]) -> list[Pasted]:
@@ -355,6 +356,12 @@ def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, 
         except JotError as error:
             raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
     return changes
+
+
+def not_there_yet(changes: Sequence[Change], sheet: Sheet) -> list[Change]:
+    """Those whose line does not stand in the table at that time already."""
+    there = {(round(row.time_s), line_of(row.jotting)) for row in sheet.rows}
+    return [c for c in changes if (round(c.time_s), c.line) not in there]
 
 
 def as_text(sheet: Sheet, run: Run) -> str:

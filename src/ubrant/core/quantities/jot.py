@@ -166,7 +166,25 @@ class Grammar:
 
     def queries(self, jotting: Jotting) -> list[str]:
         """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another."""
+        if swapped := self._swapped(jotting):
+            return [swapped]
         return [q for r in jotting.readings if (q := self._query(r))]
+
+    def _swapped(self, jotting: Jotting) -> str:
+        """Amperes that are what the volts should be, beside volts that are not."""
+        read = {(r.tap, r.quantity): r for r in jotting.readings if r.kind == "read"}
+        for (tap, quantity), amps in read.items():
+            volts = read.get((tap, "V"))
+            expected = self._near(volts) if quantity == "A" and volts is not None else None
+            if volts is None or not expected or 0.75 < volts.value / expected < 1.25 or not 0.75 < amps.value / expected < 1.25:
+                continue
+            return say(
+                "{volts} V and {amps} A, the wrong way round? About {expected} V was expected.",
+                volts=plain(volts.value, 5),
+                amps=plain(amps.value, 5),
+                expected=plain(expected, 3),
+            )
+        return ""
 
     def _query(self, reading: JotReading) -> str:
         if reading.kind not in {"read", "about"}:
@@ -182,13 +200,13 @@ class Grammar:
             return say("{said}, with that sign? {upper}{value}.", said=said, upper=about[0].upper(), value=about[1:])
         ratio = abs(reading.value / same)
         if 300 < ratio < 3000 or 1 / 3000 < ratio < 1 / 300:
-            meant = f"m{reading.quantity}" if ratio > 1 else f"{reading.quantity}"
+            value, meant = (reading.value, f"m{reading.quantity}") if ratio > 1 else (1000 * reading.value, reading.quantity)
             return say(
                 "{said}? {upper}{value}: a factor of 1000 away. Did you mean {value_2} {meant}?",
                 said=said,
                 upper=about[0].upper(),
                 value=about[1:],
-                value_2=plain(reading.value, 5),
+                value_2=plain(value, 5),
                 meant=meant,
             )
         if ratio > 3 or ratio < 1 / 3:

@@ -23,6 +23,7 @@ from ubrant.runs.sheet import (
     changes_of_paste,
     clock_at,
     left_out,
+    not_there_yet,
     over_days,
     read_time,
     spread_over,
@@ -533,6 +534,9 @@ class ReadingsTable(QWidget):
         if clipboard is None or run is None:
             return
         text = clipboard.text()
+        if not text.strip():
+            self._tell(self.tr("There is nothing to paste: copy rows first."))
+            return
         if (
             self.draft is not None
             and "\n" not in text.strip()
@@ -546,8 +550,12 @@ class ReadingsTable(QWidget):
         except JotError as error:
             self._tell(str(error))
             return
-        self._ask(changes, self.tr("paste {count} rows").format(count=len(changes)))
-        self._tell(self.tr("{count} rows were pasted.").format(count=len(changes)))
+        new = not_there_yet(changes, self.model.sheet)
+        self._ask(new, self.tr("paste {count} rows").format(count=len(new)))
+        again = len(changes) - len(new)
+        said = self.tr("{count} rows were pasted.").format(count=len(new)) if new else ""
+        twice = self.tr("{count} of them stood there already, and were not taken twice.").format(count=again) if again else ""
+        self._tell(" ".join(part for part in (said, twice) if part))
 
     def _menu(self, at: QPoint) -> None:
         chosen = self._chosen()
