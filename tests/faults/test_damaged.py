@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import shutil
 import sqlite3
@@ -9,13 +10,15 @@ import sqlite3
 import pytest
 from PyQt6.QtWidgets import QFileDialog
 
-from tests.making import falling
+from tests.making import HUT, falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.logbook.file import DamagedError, LogbookError, salvage
+from ubrant.core.record.head import Head, Setup
+from ubrant.logbook.file import DamagedError, LogbookError, connect, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.seals import damage_of
+from ubrant.logbook.records import new_run
+from ubrant.logbook.seals import damage_of, teach
 from ubrant.runs.accounts import account_of
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 
@@ -176,3 +179,20 @@ def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound
     after = said_of(book)
     book.close()
     assert (after[1], after[2], after[3]) == (("damaged",), before[2], before[3])
+
+
+def test_what_is_written_while_all_of_it_is_read_is_no_damage(logbook):
+    """A run that goes on is written between one question and the next."""
+    run = logbook.start_run(new_run(Head("idle", Setup(HUT)), "typed"))
+    with contextlib.closing(connect(logbook.path, read_only=True)) as db:
+        teach(db)
+        written: list[str] = []
+
+        def write(sql: str) -> None:
+            if "FROM run_seal" in sql:
+                written.append(sql)
+                logbook.note(run.id, float(len(written)), "meanwhile")
+
+        db.set_trace_callback(write)
+        assert damage_of(db) == []
+        assert written

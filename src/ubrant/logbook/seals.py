@@ -5,9 +5,11 @@ Whoever writes through :func:`keep_sealed` need not think of it: triggers of tha
 
 from __future__ import annotations
 
+import contextlib
 import sqlite3
 import struct
 import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ubrant.core.wording import say
@@ -125,6 +127,24 @@ def damage_of(db: sqlite3.Connection, run: int | None = None) -> list[Damage]:
     sqlite3.DatabaseError
         It cannot even be read.
     """
+    with _one_state(db):
+        return _damage_of(db, run)
+
+
+@contextlib.contextmanager
+def _one_state(db: sqlite3.Connection) -> Iterator[None]:
+    """What is read within is of one moment, whatever is written meanwhile."""
+    if db.in_transaction:
+        yield
+        return
+    db.execute("BEGIN")
+    try:
+        yield
+    finally:
+        db.execute("ROLLBACK")
+
+
+def _damage_of(db: sqlite3.Connection, run: int | None) -> list[Damage]:
     found: list[Damage] = []
     seen: dict[int, tuple[int, int]] = {}
     for table, (key, owner) in TABLES.items():

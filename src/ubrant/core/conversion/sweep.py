@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
@@ -28,6 +29,7 @@ IDLE_SHARE = 0.01
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
 _SAME_VOLTS = 0.02
+_SAME_LOAD = 0.02
 
 
 @dataclass(frozen=True)
@@ -114,13 +116,22 @@ def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[st
         near = float(points.input_v[shown][np.argmin(np.abs(points.input_v[shown] - middle))])
         shown = shown[np.abs(points.input_v[shown] - near) < _SAME_VOLTS * near][:_MOST_SHOWN]
     found = {}
-    for number, k in enumerate(shown[np.argsort(points.output_w[shown], kind="stable")].tolist(), start=1):
+    for number, k in enumerate(_each_load_once(points.output_w, shown), start=1):
         key = f"efficiency_{number}"
         parts = merged(Contribution(source, float(column[k])) for source, column in parts_of.items()) if meters.known else None
         name = say("Efficiency at {load} W, {volts} V in", load=show(float(points.output_w[k]), 3), volts=show(float(points.input_v[k]), 3))
         working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
         found[key] = Finding(key, name, float(eta[k]), "%", parts, working)
     return found
+
+
+def _each_load_once(load_w: Array, chosen: NDArray[np.int64]) -> list[int]:
+    """Of points at the same load and input, as down and up again give them, the first; by their load."""
+    once: list[int] = []
+    for k in chosen[np.argsort(load_w[chosen], kind="stable")].tolist():
+        if not once or load_w[k] - load_w[once[-1]] > _SAME_LOAD * load_w[k]:
+            once.append(k)
+    return once
 
 
 Figures = Callable[[Points], dict[str, float | None]]
