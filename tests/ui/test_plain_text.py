@@ -10,11 +10,12 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QTableWidget, QWidget
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QDialog, QLabel, QTableWidget, QWidget
 
 from tests.command_line import ubrant
-from tests.window import keep_discharge, needs
+from tests.window import click, keep_discharge, needs
 from ubrant.bench.command_log import CommandLog
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
@@ -170,3 +171,30 @@ def test_json_escapes_what_a_terminal_obeys(tmp_path):
     assert done.returncode == 0, done.stderr
     assert not set("\x9b\u202e") & set(done.stdout)
     assert json.loads(done.stdout)
+
+
+def test_no_markup_of_our_own_is_shown_as_text(stocked, qtbot):
+    """The sign before a caution is a sign, and no tag."""
+    click(qtbot, stocked.shelf, "Prepare a test")
+    shown = [label.text() for label in stocked.prepare.findChildren(QLabel) if label.isVisible()]
+    assert "⚠" in shown
+    assert not [text for text in shown if "<" in text and ">" in text]
+
+
+def test_the_wheel_over_a_closed_drop_down_changes_nothing(stocked, qtbot):
+    click(qtbot, stocked.shelf, "Prepare a test")
+    box = stocked.prepare.form.bench
+    before = box.currentText()
+    middle = QPointF(box.rect().center())
+    wheel = QWheelEvent(
+        middle,
+        QPointF(box.mapToGlobal(box.rect().center())),
+        QPoint(0, -120),
+        QPoint(0, -120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(box, wheel)
+    assert box.currentText() == before

@@ -329,3 +329,13 @@ def test_the_table_is_copied_as_a_spreadsheet_takes_it(bench_window, qtbot):
     rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
     assert rows[0] == ["time", "in V", "in A", "note"]
     assert rows[2][1:] == ["12.80", "0.37", "fan on"]
+
+
+def test_volts_times_amperes_of_mains_are_not_called_watts(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Lamp", "load", "230 V, 52 W"), "appliance", modes="on")
+    begin(window, qtbot)
+    jot(qtbot, window.run, "231 V 0.39 A 51 W", enters=2)
+    window.run.tick()
+    model = window.run.table.model
+    assert model.data(model.index(0, model.place_of("says"))) == ""

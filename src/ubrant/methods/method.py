@@ -378,7 +378,8 @@ class Method:
         for entry in record.lines:
             read = {(r.tap, r.quantity): r.value for r in entry.jotting.readings if r.kind in {"read", "about", "range"}}
             watts = [read[(tap, "V")] * read[(tap, "A")] for tap, quantity in read if quantity == "V" and (tap, "A") in read]
-            if len(watts) == 1:
+            mains = any(quantity == "W" or (quantity == "V" and value > _MAINS_V) for (_, quantity), value in read.items())
+            if len(watts) == 1 and not mains:  # on AC volts × amperes are no watts
                 found[entry.time_s] = f"{show(watts[0])} W"
         return found
 
@@ -404,6 +405,7 @@ class Method:
 
 
 _FEW_ROWS = 4
+_MAINS_V = 60.0
 
 
 def clipped(meter: Meter) -> str:

@@ -14,12 +14,7 @@ from ubrant.ui.widgets.forms import Choice, button, label, row
 
 GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
 CHARGES = (("Ah", "Ah"), ("mAh", "mAh"))
-SPEEDS = (
-    ("simulated, as fast as it can", math.inf),
-    ("simulated, 600 × the clock", 600.0),
-    ("simulated, 60 × the clock", 60.0),
-    ("simulated, in real time", 1.0),
-)
+SPEEDS = (("simulated, at once", math.inf), ("simulated, 600 ×", 600.0), ("simulated, 60 ×", 60.0), ("simulated, in real time", 1.0))
 
 
 def ground() -> str:

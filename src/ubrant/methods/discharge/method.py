@@ -121,7 +121,7 @@ class DischargeMethod(Method):
         return {("battery", "A"): prepared.plan.current_a} if prepared.plan is not None else {}
 
     def preview(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[Drawing, ...]:
-        return (_expected_trace(expected, prepared.plan.cutoff, "V"),)
+        return (_expected_trace(expected, prepared.plan.cutoff),)
 
     def heading(self, prepared: Prepared, name: str) -> str:
         return say("Discharge {name} to {volts} V", name=name, volts=plain(prepared.plan.cutoff.voltage_v))
@@ -342,13 +342,13 @@ def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected
 # what it is drawn as
 
 
-def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None, quantities: str = "VAW") -> Trace:
+def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None) -> Trace:
     limit = cutoff.voltage_v if cutoff is not None else None
     if expected is None or expected.load_on_s is None or not expected.until_s:
         return Trace(limit_v=limit)
     readings = expected.readings
     columns = {"V": readings.voltage_v, "A": readings.current_a, "W": power_of(readings)}
-    series = {key: Series(readings.time_s, column) for key, column in columns.items() if key in quantities}
+    series = {key: Series(readings.time_s, column) for key, column in columns.items()}
     return Trace({}, series, expected.load_on_s, (0.0, expected.length_s), limit)
 
 

@@ -23,7 +23,7 @@ class StepList(QWidget):
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(5)
         self._grid.setColumnStretch(1, 3)
-        self._grid.setColumnStretch(2, 4)
+        self._grid.setColumnStretch(3, 4)
 
     def show_steps(self, lines: list[StepLine]) -> None:
         if lines == self._lines:
@@ -44,8 +44,8 @@ class StepList(QWidget):
             )
             self._grid.addWidget(self._text(line.text + length, "ink"), number, 1, top)
             if line.cautions:
-                sign = f"<span style='color: {color('caution').name()}'>⚠</span> "
-                self._grid.addWidget(self._text(sign + " ".join(say(c) for c in line.cautions), "ink"), number, 2, top)
+                self._grid.addWidget(self._text("⚠", "caution", bold=True), number, 2, top)
+                self._grid.addWidget(self._text(" ".join(say(c) for c in line.cautions), "ink"), number, 3, top)
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.accuracy import parse_accuracy
@@ -75,14 +76,28 @@ def check_accuracy(field: QLineEdit, unit: str) -> str:
     return trouble
 
 
+_SCROLL_BAR = 24
+
+
 class Choice(QComboBox):
-    """A drop-down that takes the room it is given, however long its entries are."""
+    """A drop-down that takes the room it is given, however long its entries are; opened, it shows them whole. The wheel turns it only then."""
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """A page that is scrolled under the pointer changes nothing that was chosen."""
+        if event is not None:
+            event.ignore()
+
+    def showPopup(self) -> None:
+        view = self.view()
+        if view is not None:
+            view.setMinimumWidth(view.sizeHintForColumn(0) + 2 * view.frameWidth() + _SCROLL_BAR)
+        super().showPopup()
 
     def addItem(self, text: str | None, data: object = None) -> None:  # type: ignore[override]
         super().addItem(in_a_line(text or ""), data)
