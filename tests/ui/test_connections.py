@@ -143,6 +143,41 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     assert len(window.bench.logbook.runs()) == 2
 
 
+def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, qtbot, tmp_path):
+    """Times in minutes under a heading of seconds: *are the times minutes?*, and a box for the unit of each column."""
+    needs("discharge")
+    path = tmp_path / "minutes.csv"
+    rows = [(k, 13.3 - 0.5 * k / 300 - (1.9 if k >= 300 else 0.0), 10.0) for k in range(302)]
+    path.write_text("Time (s),Voltage (V),Current (A)\n" + "".join(f"{t},{v:.3f},{a}\n" for t, v, a in rows))
+    window.bench.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    said: list[str] = []
+
+    def choose(dialog: MappingDialog) -> None:
+        assert dialog.boxes["time"].currentData() == 1
+        dialog.units["time"].setCurrentIndex(dialog.units["time"].findData("min"))
+        answered(window, ImportDialog, keep)
+        click(qtbot, dialog, "Use these")
+
+    def keep(dialog: ImportDialog) -> None:
+        dialog._show_verdict()
+        said.append(dialog.says.text())
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    def doubt(dialog: ImportDialog) -> None:
+        dialog.full_box.setCurrentIndex(1)
+        dialog._show_verdict()
+        said.append(dialog.says.text())
+        answered(window, MappingDialog, choose)
+        click(qtbot, dialog, "Columns and units …")
+
+    answered(window, ImportDialog, doubt)
+    window.import_log(path)
+    qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
+    assert "are the times minutes?" in said[0]
+    assert "minutes" not in said[1]
+    assert window.findings.account.findings["charge"].value == pytest.approx(50.0, rel=0.01)
+
+
 def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
     needs("discharge")
     path = tmp_path / "two.csv"

@@ -471,21 +471,21 @@ class MainWindow(QMainWindow):
             self,
             self.tr("Reading {name} …").format(name=path.name),
             lambda: read_any(path),
-            self._was_read,
+            lambda found: self._was_read(path, found),
             lambda error: self._ask_for_columns(path, error),
         )
 
-    def _was_read(self, found: StoredRun | list[LogFile]) -> None:
+    def _was_read(self, path: Path, found: StoredRun | list[LogFile]) -> None:
         """A run that Ubrant exported is kept as it was; the rest is asked about."""
         if isinstance(found, StoredRun):
             from ubrant.runs.bringing_in import keep, unit_for
 
             self.bench.keep_import(lambda: keep(self.bench.logbook, found, unit_for(self.bench.logbook, found)))
         else:
-            self._ask_about(found)
+            self._ask_about(path, found)
 
-    def _ask_about(self, logs: list[LogFile]) -> None:
-        """Whose each log is and how it is judged; the rest can be kept like the first."""
+    def _ask_about(self, path: Path, logs: list[LogFile]) -> None:
+        """Whose each log is and how it is judged; the rest can be kept like the first. Its columns can be mended from there."""
         from ubrant.ui.findings.import_dialog import ImportDialog
 
         before: ImportDialog | None = None
@@ -495,25 +495,32 @@ class MainWindow(QMainWindow):
                 dialog.take()
             else:
                 dialog.exec()
+            if dialog.columns_wanted:
+                self._mend_columns(path, "")
+                return
             before = dialog
 
     def _ask_for_columns(self, path: Path, error: Exception) -> None:
         """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""
+        if isinstance(error, ColumnsError):
+            self._mend_columns(path, str(error))
+        else:
+            self.say(str(error))
+
+    def _mend_columns(self, path: Path, why: str) -> None:
+        """Which column is what, and in which unit."""
+        from ubrant.logbook.logs.read import sheet_of
         from ubrant.ui.findings.mapping_dialog import MappingDialog
 
-        text = str(error)
         sheet = None
-        if isinstance(error, ColumnsError):
-            from ubrant.logbook.logs.read import sheet_of
-
-            with contextlib.suppress(LogError):
-                sheet = sheet_of(path)
+        with contextlib.suppress(LogError):
+            sheet = sheet_of(path)
         if sheet is None or len(sheet.headings) < 2:
-            self.say(text)
+            self.say(why or self.tr("{name} has no columns to choose from.").format(name=path.name))
             return
-        dialog = MappingDialog(path, sheet, text, self)
+        dialog = MappingDialog(path, sheet, why, self)
         if dialog.exec():
-            self._ask_about(dialog.logs)
+            self._ask_about(path, dialog.logs)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

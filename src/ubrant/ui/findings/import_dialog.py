@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
@@ -13,16 +14,18 @@ from ubrant.core.quantities.quantity import QuantityError, show_duration
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.method import label_of
 from ubrant.methods.registry import method_of, suiting
+from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 
 _NEW, _NONE = -1, 0
+_LOOKS_AFTER_MS, _MOST_TRIED = 300, 200_000
 
 
 class ImportDialog(QDialog):
@@ -57,7 +60,12 @@ class ImportDialog(QDialog):
         self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))
         self.volts.setPlaceholderText(self.tr("0.1 % + 3 mV"))
         self.amps.setPlaceholderText(self.tr("0.5 % + 5 mA"))
-        self._trouble = Callout("bad")
+        self._trouble, self.says = Callout("bad"), Callout("plain")
+        self.columns_wanted = False
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LOOKS_AFTER_MS)
+        self._later.timeout.connect(self._show_verdict)
         self.keep = button(self.tr("Keep it as a run"), self._accept, "chief")
         self.keep.setDefault(True)
         self.all_alike = QCheckBox(self.tr("Keep the other {count} runs of this file in the same way").format(count=more))
@@ -67,6 +75,7 @@ class ImportDialog(QDialog):
         self._build()
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
         self.meter_box.currentIndexChanged.connect(self._meter_changed)
+        self.full_box.currentIndexChanged.connect(lambda _: self._later.start())
         for field in (self.new_label, self.volts, self.amps, self.cutoff, self.temperature):
             field.textChanged.connect(self._look)
         self._unit_changed()
@@ -159,11 +168,34 @@ class ImportDialog(QDialog):
         sentences = [*log.warnings, log.left_out_sentence()]
         layout.addWidget(Callout("caution", "\n".join(s for s in sentences if s)))
         layout.addLayout(grid)
+        layout.addWidget(self.says)
         layout.addWidget(self._trouble)
         if self._more:
             layout.addWidget(self.all_alike)
             self.all_alike.setVisible(True)
-        layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.keep, stretch=0))
+        mend = button(self.tr("Columns and units …"), self._mend)
+        mend.setEnabled(not log.entries and not log.about)
+        layout.addLayout(row(mend, QWidget(), button(self.tr("Leave it"), self.reject), self.keep, stretch=1))
+
+    def _mend(self) -> None:
+        """Its columns are others than they were taken for, or in other units."""
+        self.columns_wanted = True
+        self.reject()
+
+    def _show_verdict(self) -> None:
+        """What it would say as the answers stand: a slip is seen before it is kept."""
+        if not self.keep.isEnabled() or len(self._log.time_s) > _MOST_TRIED:
+            self.says.say("plain", "")
+            return
+        made = self._as_answered(self._unit_as_answered())
+        account = account_of_stored(made.record())
+        tone = VERDICT_TONES[account.verdict.word] if account.verdict is not None else "plain"
+        self.says.say("bad" if account.trouble else tone, account.trouble or account.sentence)
+
+    def _unit_as_answered(self) -> Unit | None:
+        if self.unit_box.currentData() == _NEW:
+            return Unit(self._log.name.rsplit(".", 1)[0], "battery", self.new_label.text().strip())
+        return self._chosen_unit()
 
     def _chosen_unit(self) -> Unit | None:
         unit_id = self.unit_box.currentData()
@@ -197,13 +229,20 @@ class ImportDialog(QDialog):
                 trouble = trouble or str(error)
         self._trouble.say("bad", trouble)
         self.keep.setEnabled(not trouble)
+        self._later.start()
 
     def _accept(self) -> None:
         if not self.keep.isEnabled():
             return
-        unit = self._chosen_unit()
-        if self.unit_box.currentData() == _NEW:
-            unit = self._bench.keep_unit(Unit(self._log.name.rsplit(".", 1)[0], "battery", self.new_label.text().strip()))
+        unit = self._unit_as_answered()
+        if unit is not None and not unit.id:
+            unit = self._bench.keep_unit(unit)
+        made = self._as_answered(unit)
+        self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made, unit))
+        self.accept()
+
+    def _as_answered(self, unit: Unit | None) -> StoredRun:
+        """The log as the answers say."""
         volts = self.cutoff.value()
         meter: Meter | None = self.meter_box.currentData()
         made = from_log(self._log)
@@ -220,5 +259,4 @@ class ImportDialog(QDialog):
             if self.full_box.currentData() is not None:
                 known = replace(known, full=self.full_box.currentData())
             head = replace(head, criteria=criteria, conditions=known)
-        self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made.under(head), unit))
-        self.accept()
+        return made.under(head)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.record.readings import Series
+from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet
@@ -19,6 +20,8 @@ from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.trace import Trace
 
 _ROWS = 8
+UNITS = {"time": ("s", "ms", "min", "h"), "voltage": ("V", "mV"), "current": ("A", "mA"), "power": ("W", "mW")}
+"""What a column may be in where its heading does not say it, or says it wrongly."""
 
 
 class MappingDialog(QDialog):
@@ -46,13 +49,18 @@ class MappingDialog(QDialog):
                 box.addItem(self.tr("none"), 0)
             for number, heading in enumerate(sheet.headings, start=1):
                 box.addItem(f"{number}: {in_a_line(heading)}", number)
+        self.units = {key: Choice(self.tr("Unit of {what}").format(what=self.boxes[key].accessibleName())) for key in UNITS}
+        for key, box in self.units.items():
+            box.addItem(self.tr("as its heading says"), "")
+            for unit in UNITS[key]:
+                box.addItem(unit, unit)
         self.split = QCheckBox(self.tr("A very long gap ends one run and begins the next"))
         self.trace = Trace(quantities="VA")
         self.said, self.trouble = Callout("plain"), Callout("bad", why)
         self.use = button(self.tr("Use these"), self.accept, "chief")
         self._build()
         self._guess()
-        for box in self.boxes.values():
+        for box in (*self.boxes.values(), *self.units.values()):
             box.currentIndexChanged.connect(lambda _: self.look())
         self.split.toggled.connect(lambda _: self.look())
         self.look()
@@ -67,9 +75,11 @@ class MappingDialog(QDialog):
             for column, cell in enumerate(cells[: len(self._sheet.headings)]):
                 table.setItem(line, column, QTableWidgetItem(in_a_line(cell.strip())))
         grid = QGridLayout()
-        for line, box in enumerate(self.boxes.values()):
+        for line, (key, box) in enumerate(self.boxes.items()):
             grid.addWidget(label(box.accessibleName()), line, 0)
             grid.addWidget(box, line, 1)
+            if key in self.units:
+                grid.addWidget(self.units[key], line, 2)
         grid.setColumnStretch(1, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
@@ -83,18 +93,26 @@ class MappingDialog(QDialog):
         layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.use, stretch=0))
 
     def _guess(self) -> None:
-        """The first three columns, unless a heading begins like what is wanted."""
+        """By the headings where they say it; else the first three columns, unless a heading begins like what is wanted."""
+        named = {quantity: self._sheet.headings.index(text) + 1 for quantity, text in self._named().items() if text in self._sheet.headings}
         for place, (key, box) in enumerate(self.boxes.items()):
             if key in {"power", "run"}:
                 continue
-            like = next((k for k, h in enumerate(self._sheet.headings, start=1) if h[:1].lower() == key[:1]), place + 1)
+            like = named.get(key) or next((k for k, h in enumerate(self._sheet.headings, start=1) if h[:1].lower() == key[:1]), place + 1)
             box.setCurrentIndex(box.findData(min(like, len(self._sheet.headings))))
+
+    def _named(self) -> dict[str, str]:
+        """What the headings say by themselves; empty where they do not say enough."""
+        try:
+            return columns_of(self._sheet).used()
+        except LogError:
+            return {}
 
     def look(self) -> None:
         """Read the log by what is chosen, and draw it."""
         chosen = {key: int(box.currentData() or 0) for key, box in self.boxes.items()}
         self.columns = ",".join(
-            f"{key}={number}" for key, number in chosen.items() if number and not (key == "current" and chosen["power"])
+            f"{key}={number}{self._unit_of(key)}" for key, number in chosen.items() if number and not (key == "current" and chosen["power"])
         )
         try:
             self.logs = [part for log in read_logs(self._path, self.columns, split_gaps=self.split.isChecked()) for part in parts_of(log)]
@@ -112,6 +130,10 @@ class MappingDialog(QDialog):
         self.trace.set_measured("V", Series(log.time_s, log.voltage_v))
         self.trace.set_measured("A", Series(log.time_s, log.current_a))
         self.trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
+
+    def _unit_of(self, key: str) -> str:
+        unit = str(self.units[key].currentData() or "") if key in self.units else ""
+        return f" in {unit}" if unit else ""
 
     def accept(self) -> None:
         remember(self._sheet.headings, self.columns)
