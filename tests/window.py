@@ -135,8 +135,14 @@ def typed_row(qtbot, window, line: str) -> None:
     editor = QApplication.focusWidget()
     qtbot.keyClicks(editor, line[1:])
     qtbot.keyClick(editor, Qt.Key.Key_Return)
-    QApplication.processEvents()
+    settle()
     window.run.tick()
+
+
+def settle() -> None:
+    """A cell is left, then what was written into it is looked at, then the table is shown anew: each in its turn."""
+    for _ in range(3):
+        QApplication.processEvents()
 
 
 def write_cell(qtbot, table, place: int, key, text: str) -> None:
@@ -148,7 +154,7 @@ def write_cell(qtbot, table, place: int, key, text: str) -> None:
     editor = QApplication.focusWidget()
     qtbot.keyClicks(editor, text[1:])
     qtbot.keyClick(editor, Qt.Key.Key_Return)
-    QApplication.processEvents()
+    settle()
 
 
 def close(window, qtbot):

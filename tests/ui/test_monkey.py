@@ -28,10 +28,7 @@ PASTES = (
     "12.9 V 4.1 A",
     "",
 )
-KEYS = [
-    *"0123456789.,-+/ VAWxe",
-    *(Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Backspace, Qt.Key.Key_Delete),
-]
+KEYS = [*"0123456789.,-+/ VAWxe", *(Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Backspace, Qt.Key.Key_Delete)]
 KEYS += [Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_F2, Qt.Key.Key_Home]
 
 
@@ -59,6 +56,9 @@ class Monkey:
         self.clock.time_s += self.chance.uniform(0.1, 60.0)
         if not bench.is_running and QApplication.activeModalWidget() is None and self.chance.random() < 0.05:
             self.begin()
+        if (popup := QApplication.activePopupWidget()) is not None and self.chance.random() < 0.5:
+            popup.close()
+            return
         top = QApplication.activeModalWidget() or self.window
         shown = [w for w in top.findChildren(QWidget) if w.isVisible() and w.isEnabled() and not isinstance(w, QMenu | QMenuBar)]
         if not shown:
@@ -108,8 +108,8 @@ def let_loose(window, monkeypatch, actions: int, seed: int) -> Monkey:
 
     def step() -> None:
         number = next(left, None)
-        if number is None and (dialog := QApplication.activeModalWidget()) is not None:
-            dialog.close()  # each is a loop of its own within this one
+        if number is None and (above := QApplication.activePopupWidget() or QApplication.activeModalWidget()) is not None:
+            above.close()  # each is a loop of its own within this one
             QTimer.singleShot(0, step)
             return
         if number is None:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.command_line import said
 from tests.trust.making import notes
-from tests.window import begin, click, close, jot, prepare, typed_row, write_cell
+from tests.window import begin, click, close, jot, prepare, settle, typed_row, write_cell
 from ubrant.core.equipment.unit import Unit
 
 V, A = ("battery", "V"), ("battery", "A")
@@ -174,7 +174,7 @@ def test_what_was_typed_is_not_carried_into_the_next_run(bench_window, qtbot):
     qtbot.keyClicks(table.view, "1")
     qtbot.keyClicks(QApplication.focusWidget(), "2.8")
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
-    QApplication.processEvents()
+    settle()
     assert QApplication.focusWidget() is table.view
     assert table.unfinished() == "12.8"
     qtbot.keyClick(table.view, Qt.Key.Key_Escape)

@@ -15,7 +15,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.logbook.records import StoredOutlook
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
-from ubrant.ui.shell import PREPARE
+from ubrant.ui.shell import FINDINGS, PREPARE
 
 
 def seen(widget) -> str:
@@ -150,3 +150,20 @@ def test_what_is_not_worked_out_yet_is_between_events(window, qtbot):
     assert window.shelf.cards()[0].measured() == "being worked out …"
     qtbot.waitUntil(lambda: window.shelf.cards()[0].measured().startswith("48.7"), timeout=10_000)
     assert window.bench.logbook.summary(run.id) is not None
+
+
+def test_the_stages_follow_what_is_selected_on_the_shelf(stocked, qtbot):
+    needs("discharge")
+    window, book = stocked, stocked.bench.logbook
+    packs = [book.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4")) for name in ("Pack A", "Pack B")]
+    for pack in packs:
+        keep_discharge(book, pack)
+    window.bench.shelf_changed.emit()
+    for pack in (*packs, packs[0]):
+        window.bench.choose_unit(pack.id)
+        window.go_to(PREPARE)
+        assert window.prepare.unit_box.currentText() == pack.name
+        window.go_to(FINDINGS)
+        assert window.findings.title.text().startswith(pack.name)
+    window.bench.run_opened.emit(book.latest_run(packs[1].id).id)  # what was asked for by itself stays
+    assert window.findings.title.text().startswith("Pack B")

@@ -246,6 +246,8 @@ class MainWindow(QMainWindow):
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
+        self._to_follow: set[int] = set()
+        self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.again_wanted.connect(self._prepare_again)
         self.bench.run_started.connect(self._run_started)
@@ -273,12 +275,26 @@ class MainWindow(QMainWindow):
         self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
+        self._follow(stage)
         self._stack.setCurrentWidget(
             (lambda: self.shelf, lambda: self.prepare, lambda: self.run, lambda: self.findings, lambda: self.outlook)[stage]()
         )
         self._buttons[stage].setChecked(True)
         if self.focusWidget() is None or self.focusWidget() in self._buttons:
             self._buttons[stage].setFocus()
+
+    def _unit_chosen(self, unit_id: int) -> None:
+        """What is selected on the shelf is what the other stages show from the next time they are gone to."""
+        self._to_follow = {PREPARE, FINDINGS} if unit_id else set()
+
+    def _follow(self, stage: int) -> None:
+        if stage not in self._to_follow:
+            return
+        self._to_follow.discard(stage)
+        if stage == PREPARE:
+            self.prepare.choose(self.bench.unit_id)
+        elif (run := self.bench.logbook.latest_run(self.bench.unit_id)) is not None:
+            self.findings.open_run(run.id)
 
     def stage(self) -> int:
         return self._stack.currentIndex()
@@ -338,10 +354,12 @@ class MainWindow(QMainWindow):
         return self._built[index]  # type: ignore[return-value]  # built by the same index
 
     def _prepare_again(self, run_id: int) -> None:
+        self._to_follow.discard(PREPARE)
         self.go_to(PREPARE)
         self.prepare.again(self.bench.logbook.run(run_id))
 
     def _prepare_test(self, unit_id: int) -> None:
+        self._to_follow.discard(PREPARE)
         self.prepare.choose(unit_id)
         self.go_to(PREPARE)
 
@@ -351,10 +369,12 @@ class MainWindow(QMainWindow):
         self.desktop.keep_awake(self.tr("A run is going on"))
 
     def _show_run(self, run_id: int) -> None:
+        self._to_follow.discard(FINDINGS)
         self.findings.open_run(run_id)
         self.go_to(FINDINGS)
 
     def _after_run(self, run_id: int) -> None:
+        self._to_follow.discard(FINDINGS)
         self.desktop.let_sleep()
         watching = self.stage() == RUN
         self.findings.open_run(run_id)

@@ -143,7 +143,8 @@ class FindingsStage(StageFrame):
         for words in (self.more, self.aside, self.aside_quiet):
             words.setText("")
         self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
-        self.drawn.begin()
+        self.drawn.hide()
+        self.table.hide()
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
@@ -189,6 +190,7 @@ class FindingsStage(StageFrame):
         self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more))
         self.rank_button.setVisible(account.candidate is not None)
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
+        self.drawn.show()
         self.drawn.begin()
         self.drawn.show_drawings(account.drawings())
         self._show_table(run)

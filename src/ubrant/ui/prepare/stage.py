@@ -83,7 +83,9 @@ class PrepareStage(StageFrame):
         self._unit_changed()
 
     def choose(self, unit_id: int) -> None:
-        self.unit_box.setCurrentIndex(self.unit_box.findData(unit_id))
+        """Prepare this one, where there is a test for it."""
+        if (place := self.unit_box.findData(unit_id)) >= 0:
+            self.unit_box.setCurrentIndex(place)
 
     def again(self, run: Run) -> None:
         """The same test once more: on the same unit, or on another one that is chosen now."""

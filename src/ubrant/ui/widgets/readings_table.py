@@ -98,7 +98,9 @@ class ReadingsTable(QWidget):
         self.leave_button = button(self.tr("Leave out"), self._leave_out)
         self.delete_button = button(self.tr("Delete row"), self._delete)
         self._build()
-        self.model.written.connect(self._written)
+        self.model.written.connect(
+            self._written, Qt.ConnectionType.QueuedConnection
+        )  # once the cell is left: what follows shows the table anew
         delegate = self.view.itemDelegate()
         assert delegate is not None
         self._after = QTimer(self)
