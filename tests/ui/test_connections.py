@@ -130,7 +130,7 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
         click(qtbot, dialog, "Use these")
 
     seen = answered(window, MappingDialog, choose)
-    window.import_log(path)
+    window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert seen
     assert window.findings.account.findings["charge"].value == pytest.approx(16.5)
@@ -138,7 +138,7 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     answered(
         window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))
     )
-    window.import_log(path)
+    window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert len(window.bench.logbook.runs()) == 2
 
@@ -171,7 +171,7 @@ def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, q
         click(qtbot, dialog, "Columns and units …")
 
     answered(window, ImportDialog, doubt)
-    window.import_log(path)
+    window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert "are the times minutes?" in said[0]
     assert "minutes" not in said[1]
@@ -192,7 +192,7 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     answered(window, ImportDialog, keep)
-    window.import_log(path)
+    window.imports.import_log(path)
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
     assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
 
@@ -211,7 +211,7 @@ def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_p
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     answered(window, ImportDialog, keep)
-    window.import_log(path)
+    window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert any("2 lines were left out: lines 5 to 6 (voltage: over the meter's range)." in t for t in told)
     assert "2 lines were left out" in window.findings.notes.text()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import sys
+import traceback
 from pathlib import Path
 
 import pytest
@@ -102,7 +103,7 @@ def let_loose(window, monkeypatch, actions: int, seed: int) -> Monkey:
     monkey = Monkey(window, seed)
     for name in ("getOpenFileName", "getSaveFileName"):
         monkeypatch.setattr(QFileDialog, name, lambda *a, **k: ("", ""))
-    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: monkey.broken.append(f"{kind.__name__}: {error}"))
+    monkeypatch.setattr(sys, "excepthook", lambda *what: monkey.broken.append("".join(traceback.format_exception(*what)[-3:])))
     before = qInstallMessageHandler(lambda kind, where, text: None if "plugin does not support" in text else monkey.broken.append(text))
     loop, left = QEventLoop(), iter(range(1, actions + 1))
 

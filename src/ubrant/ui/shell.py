@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -30,9 +29,8 @@ from ubrant.bench.orders import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
-from ubrant.logbook.records import StoredRun
 from ubrant.ui.desktop import Desktop
+from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.logbook_watch import LogbookWatch
 from ubrant.ui.opening import open_or_ask
@@ -44,7 +42,6 @@ from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
-from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -61,25 +58,6 @@ _MOST_RECENT = 8
 def recent() -> list[Path]:
     """Logbooks opened before, the last one first, as far as they are still there."""
     return [p for p in map(Path, QSettings().value("recent", [], list) or []) if p.exists()]
-
-
-def read_with(path: Path) -> list[LogFile]:
-    """A log by the columns that were chosen for its like before, or else by its headings."""
-    from ubrant.runs.bringing_in import logs_in
-    from ubrant.ui.findings.mapping_dialog import remembered
-
-    columns = remembered(path)
-    if columns is not None:
-        with contextlib.suppress(LogError):
-            return logs_in(path, columns)
-    return logs_in(path)
-
-
-def read_any(path: Path) -> StoredRun | list[LogFile]:
-    """A run that Ubrant exported, or else the logs of a file."""
-    from ubrant.runs.bringing_in import own_run  # loads the readers, which nobody needs before
-
-    return own_run(path) or read_with(path)
 
 
 def remember(path: Path) -> None:
@@ -245,6 +223,7 @@ class MainWindow(QMainWindow):
             if widget is not None:
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
+        self.imports = Imports(self)
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
         self._to_follow: set[int] = set()
         self.bench.unit_chosen.connect(self._unit_chosen)
@@ -485,63 +464,6 @@ class MainWindow(QMainWindow):
         if path:
             TapsDialog(self.bench, Path(path), self).exec()
 
-    def import_log(self, path: Path) -> None:
-        """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings. What Ubrant exported is kept as it was."""
-        in_background(
-            self,
-            self.tr("Reading {name} …").format(name=path.name),
-            lambda: read_any(path),
-            lambda found: self._was_read(path, found),
-            lambda error: self._ask_for_columns(path, error),
-        )
-
-    def _was_read(self, path: Path, found: StoredRun | list[LogFile]) -> None:
-        """A run that Ubrant exported is kept as it was; the rest is asked about."""
-        if isinstance(found, StoredRun):
-            from ubrant.runs.bringing_in import keep, unit_for
-
-            self.bench.keep_import(lambda: keep(self.bench.logbook, found, unit_for(self.bench.logbook, found)))
-        else:
-            self._ask_about(path, found)
-
-    def _ask_about(self, path: Path, logs: list[LogFile]) -> None:
-        """Whose each log is and how it is judged; the rest can be kept like the first. Its columns can be mended from there."""
-        from ubrant.ui.findings.import_dialog import ImportDialog
-
-        before: ImportDialog | None = None
-        for place, log in enumerate(logs):
-            dialog = ImportDialog(self.bench, log, self, like=before, more=len(logs) - place - 1)
-            if before is not None and before.all_alike.isChecked():
-                dialog.take()
-            else:
-                dialog.exec()
-            if dialog.columns_wanted:
-                self._mend_columns(path, "")
-                return
-            before = dialog
-
-    def _ask_for_columns(self, path: Path, error: Exception) -> None:
-        """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""
-        if isinstance(error, ColumnsError):
-            self._mend_columns(path, str(error))
-        else:
-            self.say(str(error))
-
-    def _mend_columns(self, path: Path, why: str) -> None:
-        """Which column is what, and in which unit."""
-        from ubrant.logbook.logs.read import sheet_of
-        from ubrant.ui.findings.mapping_dialog import MappingDialog
-
-        sheet = None
-        with contextlib.suppress(LogError):
-            sheet = sheet_of(path)
-        if sheet is None or len(sheet.headings) < 2:
-            self.say(why or self.tr("{name} has no columns to choose from.").format(name=path.name))
-            return
-        dialog = MappingDialog(path, sheet, why, self)
-        if dialog.exec():
-            self._ask_about(path, dialog.logs)
-
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
         if event is not None and data is not None and data.hasUrls():
@@ -561,7 +483,7 @@ class MainWindow(QMainWindow):
                 self.open_path(path)
                 return
         for path in paths:
-            self.import_log(path)
+            self.imports.import_log(path)
 
     # the end
 

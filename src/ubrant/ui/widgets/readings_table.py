@@ -98,15 +98,14 @@ class ReadingsTable(QWidget):
         self.leave_button = button(self.tr("Leave out"), self._leave_out)
         self.delete_button = button(self.tr("Delete row"), self._delete)
         self._build()
-        self.model.written.connect(
-            self._written, Qt.ConnectionType.QueuedConnection
-        )  # once the cell is left: what follows shows the table anew
+        self._to_read: list[tuple[int, Key | str, str]] = []
+        self._once_left = QTimer(self)
+        self._once_left.setSingleShot(True)
+        self._once_left.timeout.connect(self._left_cell)
+        self.model.written.connect(lambda place, key, text: self._to_read.append((place, key, text)))
         delegate = self.view.itemDelegate()
         assert delegate is not None
-        self._after = QTimer(self)
-        self._after.setSingleShot(True)
-        self._after.timeout.connect(self.closed)
-        delegate.closeEditor.connect(lambda: self._after.start(0))
+        delegate.closeEditor.connect(lambda: self._once_left.start(0))
         self.view.stamped.connect(self.stamp)
         self.view.entered.connect(self._enter)
         self.view.cleared.connect(self._clear_draft)
@@ -283,6 +282,13 @@ class ReadingsTable(QWidget):
         self._look()
 
     # what was written
+
+    def _left_cell(self) -> None:
+        """What was written is looked at once the cell is left: what follows shows the table anew."""
+        written, self._to_read = self._to_read, []
+        for place, key, text in written:
+            self._written(place, key, text)
+        self.closed.emit()
 
     def _written(self, place: int, key: Key | str, text: str) -> None:
         try:

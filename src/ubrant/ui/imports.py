@@ -1,0 +1,98 @@
+"""Files from elsewhere, brought in: read in the background, asked about, kept."""
+
+from __future__ import annotations
+
+import contextlib
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
+from ubrant.logbook.records import StoredRun
+from ubrant.ui.widgets.work import in_background
+
+if TYPE_CHECKING:
+    from ubrant.ui.findings.import_dialog import ImportDialog
+    from ubrant.ui.shell import MainWindow
+
+
+def read_with(path: Path) -> list[LogFile]:
+    """A log by the columns that were chosen for its like before, or else by its headings."""
+    from ubrant.runs.bringing_in import logs_in
+    from ubrant.ui.findings.mapping_dialog import remembered
+
+    columns = remembered(path)
+    if columns is not None:
+        with contextlib.suppress(LogError):
+            return logs_in(path, columns)
+    return logs_in(path)
+
+
+def read_any(path: Path) -> StoredRun | list[LogFile]:
+    """A run that Ubrant exported, or else the logs of a file."""
+    from ubrant.runs.bringing_in import own_run  # loads the readers, which nobody needs before
+
+    return own_run(path) or read_with(path)
+
+
+class Imports:
+    """Brings a log, a Data Package or a run that Ubrant exported into the logbook of a window."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._window = window
+
+    def import_log(self, path: Path) -> None:
+        """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings. What Ubrant exported is kept as it was."""
+        in_background(
+            self._window,
+            self._window.tr("Reading {name} …").format(name=path.name),
+            lambda: read_any(path),
+            lambda found: self._was_read(path, found),
+            lambda error: self._ask_for_columns(path, error),
+        )
+
+    def _was_read(self, path: Path, found: StoredRun | list[LogFile]) -> None:
+        """A run that Ubrant exported is kept as it was; the rest is asked about."""
+        if isinstance(found, StoredRun):
+            from ubrant.runs.bringing_in import keep, unit_for
+
+            self._window.bench.keep_import(lambda: keep(self._window.bench.logbook, found, unit_for(self._window.bench.logbook, found)))
+        else:
+            self._ask_about(path, found)
+
+    def _ask_about(self, path: Path, logs: list[LogFile]) -> None:
+        """Whose each log is and how it is judged; the rest can be kept like the first. Its columns can be mended from there."""
+        from ubrant.ui.findings.import_dialog import ImportDialog
+
+        before: ImportDialog | None = None
+        for place, log in enumerate(logs):
+            dialog = ImportDialog(self._window.bench, log, self._window, like=before, more=len(logs) - place - 1)
+            if before is not None and before.all_alike.isChecked():
+                dialog.take()
+            else:
+                dialog.exec()
+            if dialog.columns_wanted:
+                self._mend_columns(path, "")
+                return
+            before = dialog
+
+    def _ask_for_columns(self, path: Path, error: Exception) -> None:
+        """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""
+        if isinstance(error, ColumnsError):
+            self._mend_columns(path, str(error))
+        else:
+            self._window.say(str(error))
+
+    def _mend_columns(self, path: Path, why: str) -> None:
+        """Which column is what, and in which unit."""
+        from ubrant.logbook.logs.read import sheet_of
+        from ubrant.ui.findings.mapping_dialog import MappingDialog
+
+        sheet = None
+        with contextlib.suppress(LogError):
+            sheet = sheet_of(path)
+        if sheet is None or len(sheet.headings) < 2:
+            self._window.say(why or self._window.tr("{name} has no columns to choose from.").format(name=path.name))
+            return
+        dialog = MappingDialog(path, sheet, why, self._window)
+        if dialog.exec():
+            self._ask_about(path, dialog.logs)
