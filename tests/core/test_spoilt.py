@@ -8,20 +8,26 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.making import STEP_DOWN, prepared, record_for
+from tests.making import METER, PACK, STEP_DOWN, prepared, record_for
 from tests.trust.making import discharge, judged, word
 from ubrant.core.battery.fullness import went_dark
+from ubrant.core.battery.outlook import Outlook, Width, what_buys_time
+from ubrant.core.conversion.appliance import Mode, SupplyMeters, SupplyStep, appliance_findings, supply_efficiency
 from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.gate.steady import CYCLES, course_of
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.quantities.tolerance import parse_tolerance
+from ubrant.core.record.events import Zeroed
+from ubrant.core.record.head import Head, Setup
 from ubrant.core.record.points import points_taken
-from ubrant.core.record.readings import Readings
+from ubrant.core.record.readings import Readings, Series
+from ubrant.core.record.record import record_of
 from ubrant.core.record.typed import Widths, uncertainties
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import method_of
@@ -129,3 +135,67 @@ def test_a_display_judged_by_pairs_that_scatter():
     scatter = math.sqrt(float(np.sum((metered - line.slope * shown - line.intercept) ** 2)) / 3)
     at_end = scatter * math.sqrt(1 / 5 + 4 / 10)
     assert found.accuracy.zero == pytest.approx(math.sqrt(3) * math.hypot(at_end, 0.0005 / math.sqrt(3)), rel=1e-3)
+
+
+def test_amperes_that_were_not_read_carry_no_volt_amperes():
+    """20 W at 230 V and nothing about the current is no slip; with 0.05 A it is one."""
+    found, warnings = appliance_findings([Mode("on", 230.0, None, 20.0)])
+    assert not any("can carry" in w for w in warnings)
+    assert found
+    _, warnings = appliance_findings([Mode("on", 230.0, 0.01, 60.0), Mode("off", 230.0, 0.2, 30.0)])
+    assert any("can carry" in w for w in warnings)
+
+
+def test_digits_of_a_supply_by_hand():
+    """72.0 ± 0.05 W in, 19.1 ± 0.05 V and 3.0 ± 0.05 A out: each its share of the efficiency, rectangular."""
+    exact = Accuracy(0.0, 0.0, "W"), Accuracy(0.0, 0.0, "V"), Accuracy(0.0, 0.0, "A")
+    step = SupplyStep(72.0, 19.1, 3.0, (0.05, 0.05, 0.05))
+    found = supply_efficiency("e", "Efficiency", [step], SupplyMeters(*exact), "")
+    relative = math.sqrt((0.05 / 72.0) ** 2 + (0.05 / 19.1) ** 2 + (0.05 / 3.0) ** 2)
+    assert found.standard_uncertainty == pytest.approx(found.value * relative / math.sqrt(3), rel=1e-9)
+
+
+def test_a_threshold_is_known_to_half_of_its_bracket():
+    """On at 8 V, off at 7 V: 7.5 V, anywhere within half a volt (JCGM 100, 4.3.7)."""
+    volts = np.array([12.0, 8.0, 7.0])
+    points = points_of(volts, np.array([1.0, 1.5, 0.0]), np.array([5.0, 5.0, 0.0]), np.array([2.0, 2.0, 0.0]))
+    exact = SweepMeters(*(Accuracy(0.0, 0.0, u) for u in "VAVA"))
+    found = analyse_sweep(points, exact, parse_tolerance("4.75..5.25 V")).findings["shutoff_voltage"]
+    assert found.value == pytest.approx(7.5)
+    assert found.standard_uncertainty == pytest.approx(0.5 / math.sqrt(3))
+
+
+def test_bursts_by_whole_periods_scatter_by_their_means():
+    """Four periods whose means are 1, 1.2, 1 and 1.2 A of a mean of 1.1: the mean of them is known to s ÷ √4."""
+    one = [0.0] * 10
+    values = np.array([x for mean in (1.0, 1.2, 1.0, 1.2, 1.0) for x in (*one, *[2 * mean] * 10)])
+    course = course_of(np.arange(len(values), dtype=float), values, 0.001)
+    assert course.kind == CYCLES
+    assert course.periods == 4
+    assert course.spread == pytest.approx(float(np.std(np.array([1.0, 1.2, 1.0, 1.2]), ddof=1)) / 1.1 / 2, rel=0.02)
+
+
+@pytest.mark.parametrize(("zero", "is_one"), [(0.3, True), (6.0, False)])
+def test_a_zero_of_volts_that_cannot_be_one_is_not_taken_off(zero, is_one):
+    head = Head("discharge", Setup(PACK, {"battery": METER}))
+    kept = record_of(
+        head, {("battery", "V"): Series(np.array([0.0, 1.0]), np.array([12.8, 12.8]))}, [Zeroed(0.0, "", {"V": zero}, "battery")]
+    )
+    assert bool(kept.zero_trouble()) == (not is_one)
+    assert kept.corrected("battery", "V").value[0] == pytest.approx(12.8 - zero * is_one)
+
+
+@pytest.mark.parametrize(("volts", "asked"), [(2.9, False), (2.4, True), (21.0, False), (22.5, True)])
+def test_single_volts_that_no_such_battery_has_are_asked_about(tmp_path, volts, asked):
+    """Under a fifth, or over 1.7 times, of 12.8 V."""
+    rows = discharge()
+    rows[100] = (rows[100][0], volts, rows[100][2])
+    found = judged(tmp_path, rows, "--full")
+    assert ("are no volts of such a battery" in found["verdict"]["sentence"]) == asked
+
+
+def test_a_tenth_less_of_load_buys_more_than_a_tenth_of_time_back():
+    """t = E ÷ P: at 0.9 P it is a ninth longer."""
+    made = Outlook(100.0, 0.0, "measured", Width(10.0))
+    hours = dict(what_buys_time(made))["Load 10 % smaller"]
+    assert hours == pytest.approx(10.0 / 9.0, rel=1e-6)
