@@ -339,3 +339,38 @@ def test_volts_times_amperes_of_mains_are_not_called_watts(bench_window, qtbot):
     window.run.tick()
     model = window.run.table.model
     assert model.data(model.index(0, model.place_of("says"))) == ""
+
+
+def test_what_flowed_before_the_first_reading_is_in_so_far(typing, qtbot):
+    """Load on, and read half an hour later: what the row says is what the ledger says."""
+    window = typing
+    at(window, 0.1)
+    click(qtbot, window.run, "The load is on")
+    at(window, 0.6)
+    typed_row(qtbot, window, "12.60 4.00")
+    at(window, 1.6)
+    typed_row(qtbot, window, "12.50 4.00")
+    model = window.run.table.model
+    says = [model.data(model.index(k, model.place_of("says"))) for k in range(3)]
+    assert says == ["", "2.00 Ah so far", "6.00 Ah so far"]
+    for _ in range(20):
+        window.run.tick()
+    assert "6.0" in window.run.ledger.row("charge").accessibleName()
+
+
+def test_rows_typed_faster_than_they_are_looked_at_are_all_kept(typing, qtbot):
+    """A keyboard that sends whole lines: the next row is typed before the last one was looked at."""
+    window, view = typing, typing.run.table.view
+    at(window, 0.1)
+    click(qtbot, window.run, "The load is on")
+    view.setFocus()
+    for line in ("12.60 4.00", "12.50 4.01", "12.40 4.02"):
+        window.clock.time_s += 60
+        qtbot.keyClicks(view, line[0])
+        editor = QApplication.focusWidget()
+        qtbot.keyClicks(editor, line[1:])
+        qtbot.keyClick(editor, Qt.Key.Key_Return)
+        QApplication.processEvents()
+    settle()
+    window.run.tick()
+    assert [line for line in lines(window) if "V" in line] == ["12.60 V 4.00 A", "12.50 V 4.01 A", "12.40 V 4.02 A"]

@@ -22,7 +22,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, mark_of
 from ubrant.core.record.head import Conditions, Criteria, Setup
 from ubrant.core.record.integrals import charge_ah
-from ubrant.core.record.readings import ReadingsError, Series, no_readings
+from ubrant.core.record.readings import Readings, ReadingsError, Series, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -270,14 +270,17 @@ class DischargeMethod(Method):
         except ReadingsError:
             return {}
         readings, on_s = data.readings, data.load_on_s
-        if len(readings) < 2 or on_s is None:
+        if len(readings) < 2 or on_s is None or on_s >= readings.time_s[-1]:
             return {}
         flowed = running_charge(readings)
-        before = float(np.interp(on_s, readings.time_s, flowed))
+        first = int(np.searchsorted(readings.time_s, on_s))
+        unread = readings.current_a[first] * (readings.time_s[first] - on_s) / 3600  # from load on to the first reading under it
         return {
-            e.time_s: say("{charge} Ah so far", charge=show(abs(float(np.interp(e.time_s, readings.time_s, flowed)) - before), 3))
+            e.time_s: say(
+                "{charge} Ah so far", charge=show(abs(float(np.interp(e.time_s, readings.time_s, flowed) - flowed[first] + unread)), 3)
+            )
             for e in record.lines
-            if e.jotting.readings and on_s < e.time_s <= readings.time_s[-1]
+            if e.jotting.readings and readings.time_s[first] <= e.time_s <= readings.time_s[-1]
         }
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
@@ -362,8 +365,25 @@ def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal |
     return replace(made, measured=measured, zero_s=zero, span=made.span or (0.0, 600.0))
 
 
+def _from_load_on(data: DischargeRecord) -> Readings:
+    """For drawing: the current of the first typed reading under load flowed from load on, and none before it."""
+    readings, on_s = data.readings, data.load_on_s
+    if data.widths is None or on_s is None or not len(readings) or not readings.time_s[0] < on_s < readings.time_s[-1]:
+        return readings
+    k = int(np.searchsorted(readings.time_s, on_s))
+    if k >= len(readings) or readings.time_s[k] == on_s:
+        return readings
+    at = [k, k]
+    return Readings(
+        np.insert(readings.time_s, at, on_s),
+        np.insert(readings.voltage_v, at, [readings.voltage_v[k - 1], readings.voltage_v[k]]),
+        np.insert(readings.current_a, at, [readings.current_a[k - 1], readings.current_a[k]]),
+        readings.interval_s,
+    )
+
+
 def _trace(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> Trace:
-    readings = data.readings
+    readings = _from_load_on(data)
     live = record.state == "running"
     measured = {
         "V": Series(readings.time_s, readings.voltage_v),

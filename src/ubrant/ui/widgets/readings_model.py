@@ -36,7 +36,7 @@ class ReadingsModel(QAbstractTableModel):
     """Rows typed, the row that is typed next, and what is to come; changes are asked of whoever keeps them."""
 
     written = pyqtSignal(int, object, str)
-    """(row, column, text) of what was written into a cell; a column is a tap and quantity, *time* or *note*."""
+    """(number of the line, column, text) of what was written into a cell, 0 for the row that is typed; a column is a tap and quantity, *time* or *note*."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -124,7 +124,9 @@ class ReadingsModel(QAbstractTableModel):
 
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
         if role == Qt.ItemDataRole.EditRole:
-            self.written.emit(index.row(), self._columns[index.column()], str(value))
+            rows = self.sheet.rows
+            number = rows[index.row()].number if index.row() < len(rows) else 0
+            self.written.emit(number, self._columns[index.column()], str(value))
         return role == Qt.ItemDataRole.EditRole
 
     def _text(self, place: int, typed: SheetRow | None, key: Key | str, *, editing: bool) -> str:

@@ -102,7 +102,7 @@ class ReadingsTable(QWidget):
         self._once_left = QTimer(self)
         self._once_left.setSingleShot(True)
         self._once_left.timeout.connect(self._left_cell)
-        self.model.written.connect(lambda place, key, text: self._to_read.append((place, key, text)))
+        self.model.written.connect(lambda number, key, text: self._to_read.append((number, key, text)))
         delegate = self.view.itemDelegate()
         assert delegate is not None
         delegate.closeEditor.connect(lambda: self._once_left.start(0))
@@ -267,7 +267,7 @@ class ReadingsTable(QWidget):
             self._take_down()
             return
         empty = [k for k in self._whole if k not in self.draft.cells]
-        self._written(self.model.draft_row, empty[0] if empty else "note", text)
+        self._written(0, empty[0] if empty else "note", text)
 
     def give_back(self, jotting: Jotting, sentence: str) -> None:
         """A row that could not be taken down stands again as it was typed, and why it could not."""
@@ -286,16 +286,19 @@ class ReadingsTable(QWidget):
     def _left_cell(self) -> None:
         """What was written is looked at once the cell is left: what follows shows the table anew."""
         written, self._to_read = self._to_read, []
-        for place, key, text in written:
-            self._written(place, key, text)
+        for number, key, text in written:
+            self._written(number, key, text)
         self.closed.emit()
 
-    def _written(self, place: int, key: Key | str, text: str) -> None:
+    def _written(self, number: int, key: Key | str, text: str) -> None:
+        row = next((r for r in self.model.sheet.rows if r.number == number), None)
         try:
-            if self.draft is not None and place == self.model.draft_row:
+            if not number and self.draft is not None:
                 self._written_anew(key, text)
+            elif row is not None:
+                self._written_again(row, key, text)
             else:
-                self._written_again(self.model.sheet.rows[place], key, text)
+                self._tell(self.tr("“{text}” was not taken: that row has changed meanwhile.").format(text=text))
         except JotError as error:
             self._tell(str(error))
 
@@ -402,7 +405,7 @@ class ReadingsTable(QWidget):
             and "\t" not in text
             and self.view.currentIndex().row() == self.model.draft_row
         ):
-            self._written(self.model.draft_row, self.model.column_at(self.view.currentIndex().column()), text)
+            self._written(0, self.model.column_at(self.view.currentIndex().column()), text)
             return
         try:
             changes = changes_of_paste(text, self.model.sheet.columns, run, self.now_s(), needs_times=self.needs_times)
