@@ -56,7 +56,7 @@ class IdleMethod(Method):
             Field("input", "Input", Quantity("V"), f"{plain(round(min(ratings.input_v * 1.067, ratings.highest_v), 1))} V"),
             Field("seconds", "Read for", Quantity("s"), "5 min"),
             Field("economy", "Economy setting too", YesNo(), "yes" if setup.unit.kind == "inverter" else "no"),
-            Field("battery_wh", "On a battery of", Quantity("Wh", may_be_empty=True), "640 Wh", part=CRITERIA),
+            Field("battery_wh", "On a battery of", Quantity("Wh", may_be_empty=True), "", "640 Wh", part=CRITERIA),
         )
 
     def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
