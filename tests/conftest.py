@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -55,3 +56,14 @@ def logbook(tmp_path: Path):  # type: ignore[no-untyped-def]
     opened = Logbook(tmp_path / "bench.ubrant")
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path):  # type: ignore[no-untyped-def]
+    """A disk of 1 MB, where one may be mounted."""
+    folder = tmp_path / "small"
+    folder.mkdir()
+    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(folder)], capture_output=True, check=False).returncode:
+        pytest.skip("no small disk can be mounted here")
+    yield folder
+    subprocess.run(["umount", "-l", str(folder)], check=False)

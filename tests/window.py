@@ -129,32 +129,29 @@ def say_line(window, qtbot, line: str, after_s: float = 60.0) -> None:
 
 def typed_row(qtbot, window, line: str) -> None:
     """Numbers typed into the row at the foot of the table, and Enter."""
-    view = window.run.table.view
-    view.setFocus()
-    qtbot.keyClicks(view, line[0])
-    editor = QApplication.focusWidget()
-    qtbot.keyClicks(editor, line[1:])
-    qtbot.keyClick(editor, Qt.Key.Key_Return)
-    settle()
+    _type_over(qtbot, window.run.table.view, line)
     window.run.tick()
-
-
-def settle() -> None:
-    """A cell is left, then what was written into it is looked at, then the table is shown anew: each in its turn."""
-    for _ in range(3):
-        QApplication.processEvents()
 
 
 def write_cell(qtbot, table, place: int, key, text: str) -> None:
     """Type over one cell of a row that is there."""
     table._go(place, key)
-    view = table.view
+    _type_over(qtbot, table.view, text)
+
+
+def _type_over(qtbot, view, text: str) -> None:
     view.setFocus()
     qtbot.keyClicks(view, text[0])
     editor = QApplication.focusWidget()
     qtbot.keyClicks(editor, text[1:])
     qtbot.keyClick(editor, Qt.Key.Key_Return)
     settle()
+
+
+def settle() -> None:
+    """A cell is left, then what was written into it is looked at, then the table is shown anew: each in its turn."""
+    for _ in range(3):
+        QApplication.processEvents()
 
 
 def close(window, qtbot):

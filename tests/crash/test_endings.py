@@ -72,17 +72,6 @@ def test_a_signal_to_an_idle_window_leaves_one_file(tmp_path):
     assert [p.name for p in tmp_path.iterdir()] == ["bench.ubrant"]
 
 
-@pytest.fixture
-def small_disk(tmp_path):
-    """A disk of 1 MB, where one may be mounted."""
-    folder = tmp_path / "small"
-    folder.mkdir()
-    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(folder)], capture_output=True, check=False).returncode:
-        pytest.skip("no small disk can be mounted here")
-    yield folder
-    subprocess.run(["umount", "-l", str(folder)], check=False)
-
-
 def test_a_full_disk_is_said_and_what_was_kept_is_safe(small_disk):
     logbook = Logbook(small_disk / "bench.ubrant")
     run = logbook.start_run(RUN)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import subprocess
 
 import pytest
 
@@ -23,17 +22,12 @@ PACK = Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4")
 
 
 @pytest.fixture
-def full(tmp_path):
-    """A disk of 1 MB with a logbook in it, and nothing else free; where one may be mounted."""
-    folder = tmp_path / "small"
-    folder.mkdir()
-    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(folder)], capture_output=True, check=False).returncode:
-        pytest.skip("no small disk can be mounted here")
-    logbook = Logbook(folder / "bench.ubrant")
+def full(small_disk):
+    """A logbook on a small disk, and nothing else free."""
+    logbook = Logbook(small_disk / "bench.ubrant")
     logbook.keep_unit(PACK)
     logbook.close()
-    yield folder
-    subprocess.run(["umount", "-l", str(folder)], check=False)
+    return small_disk
 
 
 def fill(folder) -> None:

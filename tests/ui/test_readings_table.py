@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QApplication
 from tests.command_line import said
 from tests.trust.making import notes
 from tests.window import begin, click, close, jot, prepare, settle, typed_row, write_cell
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.demo.kit import WatchedClock
 
 V, A = ("battery", "V"), ("battery", "A")
 LABEL = "12 V 45 Ah lead-acid, 15 h rate, to 10.5 V"
@@ -374,3 +376,72 @@ def test_rows_typed_faster_than_they_are_looked_at_are_all_kept(typing, qtbot):
     settle()
     window.run.tick()
     assert [line for line in lines(window) if "V" in line] == ["12.60 V 4.00 A", "12.50 V 4.01 A", "12.40 V 4.02 A"]
+
+
+class Counted:
+    """Clicks and keys other than the numbers themselves."""
+
+    def __init__(self, qtbot) -> None:
+        self.qtbot, self.count = qtbot, 0
+
+    def click(self, within, text: str) -> None:
+        self.count += 1
+        click(self.qtbot, within, text)
+
+    def row(self, window, line: str) -> None:
+        self.count += 1  # Enter
+        window.clock.time_s += 60.0
+        typed_row(self.qtbot, window, line)
+
+
+@pytest.fixture
+def two_meters(window):
+    """A bench with two multimeters that cannot talk, and a clock that the test turns."""
+    for name in ("Multimeter one", "Multimeter two"):
+        window.bench.keep_meter(Meter(name, "0.5 % + 10 mV", "1 % + 5 mA", max_v=600, max_a=20))
+    window.clock = WatchedClock()
+    window.bench.clock = lambda: window.clock
+    return window
+
+
+def test_a_converter_by_hand_in_twelve_keys_and_clicks_besides_its_numbers(two_meters, qtbot):
+    window, hand = two_meters, Counted(qtbot)
+    unit = window.bench.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 3 A"))
+    window.bench.choose_unit(unit.id)
+    hand.click(window.shelf, "Prepare a test")
+    assert not any("refus" in p for p in window.prepare.problems())
+    assert {box.currentText() for box in window.prepare.form.meters.values()} == {"Multimeter one", "Multimeter two"}
+    hand.click(window.prepare, "Start the run")
+    window.run.tick()
+    hand.click(window.run, "Done, go on")
+    window.run.tick()
+    for amps, into in ((0, 0.031), (0.15, 0.09), (0.3, 0.16), (0.75, 0.35), (1.5, 0.69), (3, 1.42)):
+        hand.row(window, f"12.00 {into:.3f} 5.00 {amps:.3f}")
+    hand.click(window.run, "Close the run")
+    window.run.tick()
+    QApplication.processEvents()
+    found = window.findings.account
+    assert [key for key in found.answers if key.startswith("efficiency_")] == [f"efficiency_{k}" for k in range(1, 6)]
+    assert all(found.findings[f"efficiency_{k}"].expanded_uncertainty for k in range(1, 6))
+    assert hand.count <= 12
+
+
+def test_an_idle_draw_of_an_inverter_in_under_ten(two_meters, qtbot):
+    window, hand = two_meters, Counted(qtbot)
+    unit = window.bench.keep_unit(Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"))
+    window.bench.choose_unit(unit.id)
+    hand.click(window.shelf, "Prepare a test")
+    hand.count += 2  # the drop-down, and the method in it
+    window.prepare.form.choose_method("idle")
+    window.prepare.look()
+    hand.click(window.prepare, "Start the run")
+    window.run.tick()
+    hand.click(window.run, "Done, go on")
+    window.run.tick()
+    for line in ("0.00", "12.80 0.37", "12.80 0.04"):
+        hand.row(window, line)
+    hand.click(window.run, "Close the run")
+    window.run.tick()
+    QApplication.processEvents()
+    assert window.findings.account.findings["idle_power"].value == pytest.approx(12.80 * 0.37)
+    assert hand.count < 10

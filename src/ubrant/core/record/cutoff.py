@@ -58,6 +58,10 @@ class Crossing:
     bracket_s: float
 
 
+_NEVER = 1e9
+"""So many intervals between readings: where the voltage never came back."""
+
+
 def find_crossing(
     readings: Readings, cutoff: Cutoff, first: int, last: int, idle_below_a: float, tolerance_v: float = 0.0
 ) -> Crossing | None:
@@ -109,8 +113,8 @@ def _lengths(readings: Readings, limit: float, begins: Array, ends: Array, first
     time, volts = readings.time_s, readings.voltage_v
     before, after = np.maximum(begins - 1, first), np.minimum(ends + 1, len(time) - 1)
     with np.errstate(divide="ignore", invalid="ignore"):
-        fall = np.nan_to_num((volts[before] - limit) / (volts[before] - volts[begins]))
-        rise = np.nan_to_num((limit - volts[ends]) / (volts[after] - volts[ends]))
+        fall = np.nan_to_num((volts[before] - limit) / (volts[before] - volts[begins]), posinf=_NEVER, neginf=-_NEVER)
+        rise = np.nan_to_num((limit - volts[ends]) / (volts[after] - volts[ends]), posinf=_NEVER, neginf=-_NEVER)
     down = time[before] + fall * (time[begins] - time[before])
     up = time[ends] + rise * (time[after] - time[ends])
     return np.asarray(up - down)

@@ -6,8 +6,8 @@ from dataclasses import replace
 from datetime import datetime
 from functools import partial
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
@@ -87,13 +87,7 @@ class FindingsStage(StageFrame):
         self._show_nothing()
 
     def _build(self) -> None:
-        split = QSplitter(Qt.Orientation.Vertical)
-        split.setChildrenCollapsible(False)
-        split.addWidget(self.drawn)
-        split.addWidget(self.table)
-        split.setSizes([310, 190])
-        self.table.setMinimumHeight(130)
-        self.main.addWidget(split, 1)
+        self.add_split(self.drawn, self.table, (310, 190), 130)
         self.main.addWidget(self.jot_line.with_hint())
         for widget in (
             self.run_box,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from time import perf_counter
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account
@@ -89,13 +89,7 @@ class RunStage(StageFrame):
         self._show_nothing()
 
     def _build(self) -> None:
-        split = QSplitter(Qt.Orientation.Vertical)
-        split.setChildrenCollapsible(False)
-        split.addWidget(self.drawn)
-        split.addWidget(self.table)
-        split.setSizes([260, 220])
-        self.table.setMinimumHeight(150)
-        self.main.addWidget(split, 1)
+        self.add_split(self.drawn, self.table, (260, 220), 150)
         every = row(label(self.tr("Remind me every")), self.every, stretch=1)
         every.setContentsMargins(0, 0, 0, 0)
         self._every_row.setLayout(every)

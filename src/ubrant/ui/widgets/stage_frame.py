@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from ubrant.ui.widgets.forms import label, row, side_panel
 from ubrant.ui.widgets.power_path_view import PowerPathView
@@ -33,6 +34,16 @@ class StageFrame(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self.path_view)
         layout.addLayout(below, 1)
+
+    def add_split(self, above: QWidget, below: QWidget, heights: tuple[int, int], least: int) -> None:
+        """Two parts of the middle, the border between them to be drawn along; the lower one is never lower than ``least``."""
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        split.addWidget(above)
+        split.addWidget(below)
+        split.setSizes(list(heights))
+        below.setMinimumHeight(least)
+        self.main.addWidget(split, 1)
 
     def add_footer(self, widget: QWidget) -> None:
         """A widget at the foot of the panel that stays there however the panel is scrolled."""
