@@ -90,3 +90,17 @@ def test_recovery_is_read_before_the_charge_that_follows(tmp_path):
     rows = body + [(end + 60.0 * (k + 1), 12.2, 0.0) for k in range(20)] + charge(end + 1260)
     assert value(judged(tmp_path, rows), "rest_after") == pytest.approx(12.2)
     assert volts(1.0) == 13.5
+
+
+def test_a_line_left_out_counts_for_nothing_and_stays(tmp_path):
+    """By jot text as in the window; a mark at it would be one of its own."""
+    lines = [
+        "@09:00 load on 12.6 V 4.0 A",
+        "@10:00 12.5 V 4.0 A",
+        "@10:30 left out 12.4 V 40 A",
+        "@11:00 12.4 V 4.0 A",
+        "@12:00 12.3 V 4.0 A",
+    ]
+    found = said(notes(tmp_path, *lines, label="12 V 45 Ah lead-acid"))
+    assert value(found, "charge") == pytest.approx(12.0)
+    assert not any("stands alone" in w for w in found["warnings"])
