@@ -8,7 +8,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from tests.making import crossing_s, falling
-from tests.window import click, start, type_into
+from tests.window import click, keep_discharge, start, type_into
 from ubrant.bench.simulated import open_simulated
 from ubrant.runs import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
@@ -212,3 +212,19 @@ def test_stages_by_keyboard(window, qtbot):
         assert window.stage() == stage
     assert "No run chosen" in window.findings.title.text()
     assert "No run is going on" in window.run.title.text()
+
+
+def test_the_temperature_can_be_said_afterwards(stocked, qtbot):
+    """It is in the ± as long as nobody knows it; said later, the run is judged at it, and that can be undone."""
+    window = stocked
+    keep_discharge(window.bench.logbook, window.bench.logbook.units()[0])
+    run, _ = window.bench.logbook.runs()[0]
+    window.bench.run_opened.emit(run.id)
+    before = window.findings.account.findings["label_share"].expanded_uncertainty
+    type_into(qtbot, window.findings.temperature, "20 °C")
+    qtbot.keyClick(window.findings.temperature, Qt.Key.Key_Return)
+    assert window.findings.account.findings["label_share"].expanded_uncertainty < 0.8 * before
+    assert window.bench.logbook.run(run.id).head.conditions.temperature_c == 20.0
+    window.bench.undo.undo()
+    assert window.findings.account.findings["label_share"].expanded_uncertainty == pytest.approx(before)
+    assert window.findings.temperature.text() == ""

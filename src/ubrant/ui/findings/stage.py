@@ -64,6 +64,9 @@ class FindingsStage(StageFrame):
         self.ledger = Ledger()
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
+        self.temperature = QuantityField("°C", self.tr("The battery was at"), may_be_empty=True)
+        self.temperature.setPlaceholderText(self.tr("not known"))
+        self.temperature.editingFinished.connect(self._keep_temperature)
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
@@ -81,6 +84,8 @@ class FindingsStage(StageFrame):
         self.cutoff.changed.connect(self._try_cutoff)
         self.jot_line.jotted.connect(self._jot)
         self.table.changed.connect(self._change)
+        self.table.closed.connect(self._show_waiting)
+        self._table_waits = False
         self.table.now_s = lambda: since_start(self._run) if self._run is not None else 0.0
         bench.shelf_changed.connect(self.offer_runs)
         self.offer_runs()
@@ -115,6 +120,11 @@ class FindingsStage(StageFrame):
         judged.setContentsMargins(0, 0, 0, 0)
         self._judged.setLayout(judged)
         self.side.addWidget(self._judged)
+        self._was_at = QWidget()
+        was_at = row(label(self.tr("The battery was at")), self.temperature, stretch=1)
+        was_at.setContentsMargins(0, 0, 0, 0)
+        self._was_at.setLayout(was_at)
+        self.side.addWidget(self._was_at)
         self.side.addWidget(self.more)
         self.side.addStretch(1)
 
@@ -169,6 +179,9 @@ class FindingsStage(StageFrame):
         for control, wanted in ((self.report_button, bool(findings)), (self.export_button, True), (self.cutoff, bool(findings))):
             control.setEnabled(wanted)
         self._judged.setVisible(_judges_label(run))
+        self._was_at.setVisible(_judges_label(run) and not self._bench.logbook.read_only)
+        celsius = run.head.conditions.temperature_c
+        self.temperature.setText("" if celsius is None else f"{plain(celsius)} °C")
         tone = VERDICT_TONES[account.verdict.word] if account.verdict is not None else "plain" if findings else "caution"
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
@@ -191,6 +204,9 @@ class FindingsStage(StageFrame):
 
     def _show_table(self, run: Run) -> None:
         """What was typed, to be mended; hidden where nothing was."""
+        self._table_waits = self.table.is_busy
+        if self._table_waits:  # what is being written is left first
+            return
         logbook, record = self._bench.logbook, self.record
         jots = logbook.jots(run.id)
         self.table.setVisible(bool(jots) and not record.readings if record is not None else False)
@@ -206,6 +222,10 @@ class FindingsStage(StageFrame):
         self.table.needs_times = hand is not None and hand.marks_load
         sheet = sheet_of(jots, hand.columns if hand is not None else (), logbook.lines_before(run.id))
         self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows] if hand is not None else (), has_draft=False)
+
+    def _show_waiting(self) -> None:
+        if self._table_waits and self._run is not None:
+            self._show_table(self._run)
 
     def _change(self, changes: list[Change], name: str) -> None:
         if self._run is not None:
@@ -272,6 +292,14 @@ class FindingsStage(StageFrame):
         kept = self._run.cutoff
         self._show(replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0)))
         self.judge_again.setVisible(kept is None or kept.voltage_v != volts)
+
+    def _keep_temperature(self) -> None:
+        """What nobody wrote down before: from now on the run is judged at it."""
+        if self._run is None or self.temperature.trouble:
+            return
+        kept, celsius = self._run.head.conditions, self.temperature.value()
+        if celsius != kept.temperature_c:
+            self._bench.keep_conditions(self._run, replace(kept, temperature_c=celsius))
 
     def _keep_cutoff(self) -> None:
         volts = self.cutoff.value()

@@ -47,6 +47,12 @@ class ReadingsModel(QAbstractTableModel):
         self.says: Mapping[float, str] = {}
         self._columns: list[Key | str] = []
 
+    def clear(self) -> None:
+        """Nothing was typed, and nothing is."""
+        self.beginResetModel()
+        self.sheet, self.draft = Sheet((), ()), None
+        self.endResetModel()
+
     def show_sheet(self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool) -> None:
         """``asked``: what the method wants at each row, those that were typed among them; ``says``: what each row says, by its time."""
         same = (sheet.columns, len(sheet.rows), has_draft, len(asked)) == (

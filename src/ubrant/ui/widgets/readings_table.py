@@ -148,7 +148,8 @@ class ReadingsTable(QWidget):
 
     def clear(self) -> None:
         """Nothing typed is carried into another run."""
-        self.model.draft, self._questioned = None, None
+        self.model.clear()
+        self._questioned = None
         self._tell("")
 
     def show_sheet(
