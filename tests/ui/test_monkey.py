@@ -116,7 +116,7 @@ def let_loose(window, monkeypatch, actions: int, seed: int) -> Monkey:
         if number is None:
             loop.quit()
             return
-        QTimer.singleShot(0, step)
+        QTimer.singleShot(1, step)  # what an action has set going is done before the next one: nobody is quicker than the event loop
         monkey.act()
         if number % 100 == 0 or number == actions:
             monkey.look(number)

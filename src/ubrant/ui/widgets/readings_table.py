@@ -99,6 +99,7 @@ class ReadingsTable(QWidget):
         self.delete_button = button(self.tr("Delete row"), self._delete)
         self._build()
         self._to_read: list[tuple[int, Key | str, str]] = []
+        self._discards = False
         self._once_left = QTimer(self)
         self._once_left.setSingleShot(True)
         self._once_left.timeout.connect(self._left_cell)
@@ -148,7 +149,9 @@ class ReadingsTable(QWidget):
 
     def clear(self) -> None:
         """Nothing typed is carried into another run."""
-        self.model.clear()
+        self._discards = self.is_busy
+        if not self._discards:
+            self.model.clear()
         self._questioned = None
         self._tell("")
 
@@ -287,6 +290,9 @@ class ReadingsTable(QWidget):
     def _left_cell(self) -> None:
         """What was written is looked at once the cell is left: what follows shows the table anew."""
         written, self._to_read = self._to_read, []
+        if self._discards:  # it was begun in a run before this one
+            self._discards, written = False, []
+            self.model.clear()
         for number, key, text in written:
             self._written(number, key, text)
         self.closed.emit()
