@@ -90,7 +90,7 @@ def cell_text(reading: JotReading) -> str:
     return text.rpartition(" ")[0] if reading.kind != "count" else text
 
 
-def read_cell(text: str, key: Key, columns: Sequence[Key]) -> JotReading | None:
+def read_cell(text: str, key: Key) -> JotReading | None:
     """What was written into a cell; None where it was emptied.
 
     Raises
@@ -113,7 +113,7 @@ def read_cell(text: str, key: Key, columns: Sequence[Key]) -> JotReading | None:
     return replace(found.readings[0], tap=own)
 
 
-def with_cell(row: SheetRow, key: Key, text: str, columns: Sequence[Key]) -> Change | None:
+def with_cell(row: SheetRow, key: Key, text: str) -> Change | None:
     """The row with another reading in one cell; None where it is as it was.
 
     Raises
@@ -121,7 +121,7 @@ def with_cell(row: SheetRow, key: Key, text: str, columns: Sequence[Key]) -> Cha
     JotError
         What was written is no such reading, or nothing would be left in the row.
     """
-    new, old = read_cell(text, key, columns), row.readings.get(key)
+    new, old = read_cell(text, key), row.readings.get(key)
     if new == old or (new is not None and old is not None and replace(new, tap=old.tap) == old):
         return None
     if new is not None and old is not None:
@@ -232,7 +232,7 @@ def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") 
     JotError
         A cell that is no such reading; nothing at all.
     """
-    readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key, columns)) is not None)
+    readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key)) is not None)
     made = Jotting(note.strip(), readings=readings)
     if not readings and not note.strip():
         raise JotError(say("There is nothing in this row yet."))

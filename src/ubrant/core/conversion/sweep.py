@@ -66,7 +66,7 @@ def analyse_sweep(
         Too few points, or output above input nearly everywhere: the meters are swapped.
     """
     meters = meters or SweepMeters()
-    points, warnings = _usable(points, meters)
+    points, warnings = _usable(points, meters, rated_w)
     if not points.has_output:
         warnings.append(
             say("The output's current was not read: nothing is said of its efficiency, only where it held and where it did not.")
@@ -225,7 +225,7 @@ OF_MODEL = (
 )
 
 
-def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
+def _usable(points: Points, meters: SweepMeters, rated_w: float | None) -> tuple[Points, list[str]]:
     good = np.isfinite(points.input_v) & np.isfinite(points.input_a) & np.isfinite(points.output_v) & np.isfinite(points.output_w)
     warnings = []
     if not good.all():
@@ -250,6 +250,7 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
     if float(np.median(points.input_a)) < 0:
         points = replace(points, input_a=-points.input_a)
         warnings.append(say("The input current was logged as negative; it is taken the other way round here."))
+    points = _without_burnt(points, rated_w, warnings)
     loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
     uncertainty = _power_uncertainty(loaded, meters)
     above = loaded.output_w > loaded.input_w + 2 * uncertainty
@@ -266,6 +267,37 @@ def _usable(points: Points, meters: SweepMeters) -> tuple[Points, list[str]]:
         all_above = points.output_w > points.input_w + 2 * _power_uncertainty(points, meters)
         points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
     return points, warnings
+
+
+def _without_burnt(points: Points, rated_w: float | None, warnings: list[str]) -> Points:
+    """Without those that would lose more than any such converter can carry off.
+
+    The worst that works is a linear regulator: rated output × (input V ÷ output V - 1). Common practice, no source.
+    """
+    if not rated_w:
+        return points
+    ratio = np.divide(points.input_v, points.output_v, out=np.full(len(points), math.inf), where=points.output_v > 0)
+    burnt = points.input_w - points.output_w > rated_w * np.maximum(ratio, 1.0)
+    if not burnt.any():
+        return points
+    worst = int(np.argmax(np.where(burnt, points.input_w, -math.inf)))
+    shown = {"watts": plain(float(points.input_w[worst]), 3), "out": plain(float(points.output_w[worst]), 3), "rated": plain(rated_w, 3)}
+    if len(points) - int(burnt.sum()) < 2 or burnt.mean() > 0.5:
+        raise ReadingsError(
+            say(
+                "{watts} W in and {out} W out: a converter rated {rated} W cannot lose so much. Are milliamperes written as amperes? Mend the input’s readings.",
+                **shown,
+            )
+        )
+    warnings.append(
+        say(
+            "At {count} of {all} points more is lost than a converter rated {rated} W can carry off ({watts} W in, {out} W out): look whether milliamperes stand there as amperes. They were left out.",
+            count=int(burnt.sum()),
+            all=len(points),
+            **shown,
+        )
+    )
+    return points.where(~burnt)
 
 
 _BEYOND_SWAPPED = 20.0

@@ -63,6 +63,7 @@ class ImportDialog(QDialog):
         self._trouble, self.says = Callout("bad"), Callout("plain")
         self.columns_wanted = False
         self._later = QTimer(self)
+        self.finished.connect(self._later.stop)
         self._later.setSingleShot(True)
         self._later.setInterval(_LOOKS_AFTER_MS)
         self._later.timeout.connect(self._show_verdict)

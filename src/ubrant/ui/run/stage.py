@@ -62,7 +62,6 @@ class RunStage(StageFrame):
         self.every = QuantityField("s", self.tr("Remind me every"), may_be_empty=True)
         self._every_row = QWidget()
         self._sheet_of: tuple[object, ...] = ()
-        self._due_from_s = 0.0
         self._is_due = False
         self._asked_for_left = ""
         self.ask = QWidget()
@@ -154,7 +153,7 @@ class RunStage(StageFrame):
         """The table, the button of the load, and the reminder of a run that is made by hand."""
         hand = session.hand if isinstance(session, TypedSession) else None
         self.table.clear()
-        self._sheet_of, self._is_due, self._due_from_s = (), False, 0.0
+        self._sheet_of, self._is_due = (), False
         self.table.setVisible(hand is not None)
         self.load_button.setVisible(hand is not None and hand.marks_load)
         self._every_row.setVisible(hand is not None and hand.every_s > 0)
@@ -234,7 +233,7 @@ class RunStage(StageFrame):
             self._remind("")
             return
         last_s = max([t for t, _ in session.live.jots()], default=progress.time_s)
-        left = max(last_s, self._due_from_s) + every - progress.time_s
+        left = last_s + every - progress.time_s
         self.aside_quiet.setText(
             self.tr("next reading in {time}").format(time=show_duration(left)) if left > 0 else self.tr("a reading is due")
         )

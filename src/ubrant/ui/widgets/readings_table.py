@@ -20,8 +20,10 @@ from ubrant.runs.sheet import (
     at_time,
     cell_text,
     changes_of_paste,
+    column_of,
     left_out,
     not_there_yet,
+    read_cell,
     read_time,
     spread_over,
     taken_out,
@@ -275,12 +277,8 @@ class ReadingsTable(QWidget):
 
     def give_back(self, jotting: Jotting, sentence: str) -> None:
         """A row that could not be taken down stands again as it was typed, and why it could not."""
-        cells = {
-            key: cell_text(r)
-            for r in jotting.readings
-            for key in self.model.sheet.columns
-            if key[1] == r.quantity and key[0] in {r.tap, "battery", ""}
-        }
+        columns = self.model.sheet.columns
+        cells = {key: cell_text(r) for r in jotting.readings if (key := column_of(r, columns)) in columns}
         self.model.draft = Draft(cells, jotting.text, jotting.after_start_s)
         self._tell(sentence)
         self._look()
@@ -318,10 +316,8 @@ class ReadingsTable(QWidget):
         elif key == "note":
             draft.note = text.strip()
         elif isinstance(key, tuple):
-            columns = self.model.sheet.columns
-            for place, cell in spread_over(text, key, columns).items():
-                typed_row({place: cell}, columns) if cell.strip() else None
-                if cell.strip():
+            for place, cell in spread_over(text, key, self.model.sheet.columns).items():
+                if read_cell(cell, place) is not None:
                     draft.cells[place] = cell.strip()
                 else:
                     draft.cells.pop(place, None)
@@ -340,7 +336,7 @@ class ReadingsTable(QWidget):
             change = with_note(typed, text)
         else:
             assert isinstance(key, tuple)
-            change = with_cell(typed, key, text, self.model.sheet.columns)
+            change = with_cell(typed, key, text)
         self._ask([change], self.tr("change a reading"))
 
     def _ask(self, changes: Sequence[Change | None], name: str) -> None:

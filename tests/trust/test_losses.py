@@ -1,0 +1,56 @@
+"""A converter that would lose more than it can carry off: milliamperes were written as amperes."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from ubrant.core.conversion.points import points_of
+from ubrant.core.conversion.sweep import analyse_sweep
+from ubrant.core.record.readings import ReadingsError
+
+INTO = np.array([0.031, 0.262, 0.52])
+
+
+def swept(input_a, input_v=12.0, output_v=5.0, output_a=(0.0, 0.5, 1.0), rated_w=15.0):
+    count = len(input_a)
+    return analyse_sweep(
+        points_of(np.full(count, input_v), np.array(input_a), np.full(count, output_v), np.array(output_a)), rated_w=rated_w
+    )
+
+
+def test_all_of_them_in_milliamperes_are_refused():
+    with pytest.raises(ReadingsError, match=r"6240 W in and 5 W out: a converter rated 15 W cannot lose so much"):
+        swept(1000 * INTO)
+
+
+def test_one_of_them_is_left_out_and_said():
+    sweep = swept([0.031, 26.2, 0.52])
+    assert len(sweep.points) == 2
+    assert any("At 1 of 3 points more is lost" in said and "milliamperes" in said for said in sweep.warnings)
+    assert sweep.findings["efficiency_1"].value == pytest.approx(100 * 5 / 6.24)
+
+
+def test_as_many_wrong_as_right_leave_too_few():
+    with pytest.raises(ReadingsError, match="cannot lose so much"):
+        swept([0.031, 262.0], output_a=(0.0, 0.5))
+
+
+def test_a_linear_regulator_at_its_rated_load_is_no_slip():
+    sweep = swept([0.01, 1.51, 3.01], output_a=(0.0, 1.5, 3.0))
+    assert len(sweep.points) == 3
+    assert not any("milliamperes" in said for said in sweep.warnings)
+
+
+def test_a_shorted_output_is_no_slip():
+    points = points_of(np.full(4, 12.0), np.array([0.1, 1.4, 2.8, 4.5]), np.array([5.0, 5.0, 5.0, 0.05]), np.array([0.0, 3.0, 3.0, 4.4]))
+    assert not any("milliamperes" in said for said in analyse_sweep(points, rated_w=15.0).warnings)
+
+
+def test_where_the_label_says_nothing_it_is_not_judged():
+    assert not any("milliamperes" in said for said in swept(INTO, rated_w=None).warnings)
+
+
+def test_an_inverter_that_loses_more_than_it_is_rated():
+    with pytest.raises(ReadingsError, match="cannot lose so much"):
+        swept([6.0, 40.0, 80.0], output_v=230.0, output_a=(0.0, 0.2, 0.4), rated_w=150.0)
