@@ -54,3 +54,13 @@ def test_where_the_label_says_nothing_it_is_not_judged():
 def test_an_inverter_that_loses_more_than_it_is_rated():
     with pytest.raises(ReadingsError, match="cannot lose so much"):
         swept([6.0, 40.0, 80.0], output_v=230.0, output_a=(0.0, 0.2, 0.4), rated_w=150.0)
+
+
+def test_a_good_inverter_is_none_though_it_steps_up():
+    sweep = swept([0.5, 5.0, 9.5], output_v=230.0, output_a=(0.0, 0.2, 0.4), rated_w=150.0)
+    assert len(sweep.points) == 3
+
+
+def test_most_of_them_wrong_are_refused_though_two_are_left():
+    with pytest.raises(ReadingsError, match="cannot lose so much"):
+        swept([0.031, 0.262, 520.0, 790.0, 1060.0], output_a=(0.0, 0.5, 1.0, 1.5, 2.0))
