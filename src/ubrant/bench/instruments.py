@@ -24,6 +24,8 @@ _COMMAS = 3
 """In the answer to ``*IDN?`` (IEEE 488.2): maker, model, serial number, firmware."""
 _POURS_S, _QUIET_S = 0.05, 0.15
 """How long something may send unasked before that is called pouring; how long a silence has to be to count as one."""
+_LISTENS_S = 0.02
+"""How long one that cannot say who it is is listened to behind its answer: nothing else would tell a stray line."""
 _FLOOR_A, _FLOOR_SHARE = 0.05, 0.02
 """What a meter may show with nothing flowing: so much, or this share of what flowed."""
 _FALLS_S = (0.05, 0.15, 0.3, 0.0)
@@ -106,7 +108,7 @@ class ScpiConnection:
                 return self._between_identities(command, limit, until)
             self._opened().send(command.encode() + b"\n", until)
             answer = self._answer(command, limit, until)
-            if self._stray() or self._is_short(command, answer):
+            if self._stray(0.0 if self._identity else _LISTENS_S) or self._is_short(command, answer):
                 return self._between_identities(command, limit, self._until())
         except LineError:
             self.close()
@@ -165,6 +167,7 @@ class ScpiConnection:
         who, identity = self._command("identify"), self._identity
         if not who or identity is None:
             self._until_quiet()
+            until = self._until()
             self._opened().send(command.encode() + b"\n", until)
             answer = self._answer(command, limit, until)
         else:
@@ -179,7 +182,7 @@ class ScpiConnection:
                 raise InstrumentError(
                     f"{self._name} sends lines that nobody asked for: switch its printing off. What it sent was not taken."
                 )
-        if self._stray():
+        if self._stray(0.0 if who else _LISTENS_S):
             raise InstrumentError(f"{self._name} sends more than it is asked for: switch its printing off. What it sent was not taken.")
         self._in_doubt = False
         return answer
@@ -205,9 +208,11 @@ class ScpiConnection:
             self.close()
         raise InstrumentError(why)
 
-    def _stray(self) -> bool:
-        """Throw away what came unasked; whether there was any."""
+    def _stray(self, listens_s: float = 0.0) -> bool:
+        """Throw away what came unasked, or comes within so many seconds; whether there was any."""
         stray, self._pending = bool(self._pending.strip()), b""
+        if not stray and listens_s:
+            stray = bool(self._opened().receive(self._until(listens_s)).strip())
         until = time.monotonic() + _POURS_S
         while data := self._opened().waiting():
             stray = stray or bool(data.strip())
@@ -227,7 +232,7 @@ class ScpiConnection:
     def _until_quiet(self) -> None:
         """Nothing for a while: what was late has come."""
         until = self._until()
-        while self._opened().receive(min(until, time.monotonic() + _QUIET_S)):
+        while self._opened().receive(time.monotonic() + _QUIET_S):
             if time.monotonic() >= until:
                 raise InstrumentError(f"{self._name} sends without being asked and without a stop: switch its printing off.")
         self._pending = b""
