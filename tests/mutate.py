@@ -26,7 +26,7 @@ from coverage import CoverageData
 
 ROOT = Path(__file__).parent.parent
 PARTS = ("src/ubrant/core", "src/ubrant/methods")
-TESTS = ("tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference", "tests/test_cli.py")
+TESTS = ("tests/said", "tests/core", "tests/trust", "tests/goldens", "tests/methods", "tests/reference", "tests/test_cli.py")
 _PYTEST = (sys.executable, "-m", "pytest", "-m", "not slow")
 _START_S, _SLOWER, _AT_MOST_S = 60.0, 6.0, 90.0
 _NONE_COLLECTED = 5
@@ -209,6 +209,7 @@ def is_noticed(copy: Path, change: Change, cover: Cover) -> bool:
 def main() -> None:
     count, seed = (int(a) for a in (*sys.argv[1:3], *("200", "1")[len(sys.argv[1:3]) :]))
     changes = chosen(count, seed, tuple(sys.argv[3:]) or PARTS)
+    lines = {change: (ROOT / change.path).read_text("utf-8").splitlines()[change.line - 1].strip() for change in changes}
     with tempfile.TemporaryDirectory() as folder:
         copies: SimpleQueue[Path] = SimpleQueue()
         for number in range(os.cpu_count() or 1):
@@ -231,9 +232,8 @@ def main() -> None:
             for number, future in enumerate(as_completed(waited_for), 1):
                 change = waited_for[future]
                 survived += not future.result()
-                line = (ROOT / change.path).read_text("utf-8").splitlines()[change.line - 1].strip()
                 word = "noticed" if future.result() else "NOT NOTICED"
-                print(f"{number} of {count}: {word}: {change.path}:{change.line}: {line}   →   {change.instead.strip()}", flush=True)
+                print(f"{number} of {count}: {word}: {change.path}:{change.line}: {lines[change]}   →   {change.instead.strip()}", flush=True)
     print(f"{len(changes) - survived} of {len(changes)} noticed")
 
 

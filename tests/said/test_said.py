@@ -1,0 +1,66 @@
+"""Records, labels, typed lines and tests of every kind: word for word and number for number what is said of them.
+
+A sum that is changed on purpose changes what stands in ``said.txt``: ``./dev said`` writes it anew, and the difference is what people will read from then on.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+
+import pytest
+
+from tests.said import saying
+
+_OF: dict[str, Callable[[str], Iterator[str]]] = {
+    "records": lambda line: saying.of_record(saying.record_from(line)),
+    "tests": saying.of_test,
+    "labels": saying.of_label,
+    "lines": saying.of_typed,
+    "accuracies": saying.of_accuracy,
+    "durations": saying.of_duration,
+}
+ASKED = [
+    (f"{kind} {number}", kind, text)
+    for kind in _OF
+    for number, text in enumerate((saying.HERE / f"{kind}.txt").read_text("utf-8").splitlines(), 1)
+]
+_TOLD = saying.HERE / "said.txt"
+_HEADING = "== "
+
+
+def _told() -> dict[str, list[str]]:
+    """What was said before, by the number of what was asked."""
+    told: dict[str, list[str]] = {}
+    for line in _TOLD.read_text("utf-8").splitlines():
+        if line.startswith(_HEADING):
+            told[line.removeprefix(_HEADING)] = said = []
+        else:
+            said.append(line)
+    return told
+
+
+@pytest.fixture(scope="module")
+def told() -> dict[str, list[str]]:
+    return _told()
+
+
+@pytest.mark.parametrize(("name", "kind", "text"), ASKED, ids=[name.replace(" ", "-") for name, _, _ in ASKED])
+def test_it_says_what_it_said(told, name, kind, text):
+    said = list(_OF[kind](text))
+    before = told[name]
+    differ = [(now, then) for now, then in zip(said, before, strict=False) if not saying.is_same(now, then)]
+    assert not differ, f"it says, where it said before ({len(differ)} of {len(said)} lines): {differ[:3]}"
+    assert len(said) == len(before), f"lines that are new or gone: {(said[len(before) :] or before[len(said) :])[:3]}"
+
+
+def write() -> None:
+    """Everything anew, for ``./dev said``."""
+    parts = []
+    for name, kind, text in ASKED:
+        parts += [_HEADING + name, *(line for said in _OF[kind](text) for line in said.splitlines() or [""])]
+    _TOLD.write_text("\n".join(parts) + "\n", "utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(write())
