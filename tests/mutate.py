@@ -233,7 +233,9 @@ def main() -> None:
                 change = waited_for[future]
                 survived += not future.result()
                 word = "noticed" if future.result() else "NOT NOTICED"
-                print(f"{number} of {count}: {word}: {change.path}:{change.line}: {lines[change]}   →   {change.instead.strip()}", flush=True)
+                print(
+                    f"{number} of {count}: {word}: {change.path}:{change.line}: {lines[change]}   →   {change.instead.strip()}", flush=True
+                )
     print(f"{len(changes) - survived} of {len(changes)} noticed")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -66,7 +67,7 @@ def analyse_log(
     output_voltage_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
     output_current_accuracy: str = typer.Option("", help="Of the meter at the output, where it is another."),
     battery: str = typer.Option("", help="The battery that fed it, like “50 Ah 12.8 V LiFePO4”."),
-    temperature: str = typer.Option("", help="Of the battery at the start, like “21 °C”."),
+    temperature: str = typer.Option("", help="Of the battery at the start, like “21 °C”; or between what the room was: “17 to 23 °C”."),
     full: bool | None = typer.Option(None, "--full/--not-full", help="It was charged fully before, or it was not."),
     checked: list[str] = typer.Option(
         [], help="A check that you have looked at, by its word: it is as it was read. What asks for it says the word."
@@ -78,6 +79,7 @@ def analyse_log(
     """What a log, a jot text or an export says."""
     from ubrant.core.account import account_to_json
     from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+    from ubrant.core.record.head import parse_room
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.methods.method import MethodError
     from ubrant.methods.registry import method_of
@@ -89,10 +91,11 @@ def analyse_log(
     stated = {"rated": rated, "cutoff": cutoff, "chemistry": chemistry, "tolerance": tolerance, "battery": battery}
     accuracies = (voltage_accuracy, current_accuracy, output_voltage_accuracy, output_current_accuracy)
     try:
-        celsius = parse_quantity(temperature, "°C") if temperature else None
+        room_c = parse_room(temperature) if re.search(r"\d\s*°?\s*C?\s*(to|–|\.\.|…)", temperature) else None
+        celsius = parse_quantity(temperature, "°C") if temperature and room_c is None else None
     except QuantityError as error:
         _refuse(f"--temperature: {error}")
-    options = LogOptions(method, stated, accuracies, one_meter, temperature_c=celsius, full=full, checked=tuple(checked))
+    options = LogOptions(method, stated, accuracies, one_meter, temperature_c=celsius, room_c=room_c, full=full, checked=tuple(checked))
     try:
         stored = read_file(log, options, columns or None, run)
     except LogError as error:

@@ -34,7 +34,9 @@ _MOST_STEPS, _FEW = 400, 6
 def record_from(line: str) -> Record:
     """A record from its line."""
     kept = json.loads(line)
-    readings = {tuple(key.split("|")): Series(_times(times), np.array(values, dtype=float)) for key, (times, values) in kept["readings"].items()}
+    readings = {
+        tuple(key.split("|")): Series(_times(times), np.array(values, dtype=float)) for key, (times, values) in kept["readings"].items()
+    }
     events = [event_from_json(time_s, data) for time_s, data in kept["events"]]
     lines = entries_of(StoredJot(time_s, text) for time_s, text in kept["lines"])
     return record_of(head_from_json(kept["head"]), readings, events, lines, kept["state"], kept["ended_by"])
@@ -45,7 +47,9 @@ def line_from(record: Record) -> str:
     return json.dumps(
         {
             "head": head_to_json(record.head),
-            "readings": {"|".join(key): (_from_times(s.time_s), [float(f"{v:.6g}") for v in s.value]) for key, s in record.readings.items()},
+            "readings": {
+                "|".join(key): (_from_times(s.time_s), [float(f"{v:.6g}") for v in s.value]) for key, s in record.readings.items()
+            },
             "events": [(round(e.time_s, 3), event_to_json(e)) for e in record.events],
             "lines": [(round(e.time_s, 3), e.jotting.line) for e in record.lines],
             "state": record.state,
@@ -224,7 +228,8 @@ def is_same(said: str, told: str) -> bool:
         return True
     one, other = _SPLIT.split(said), _SPLIT.split(told)
     return len(one) == len(other) and all(
-        a == b if k % 2 == 0 else abs(_value(a) - _value(b)) <= 1e-5 * abs(_value(b)) + 1e-9 for k, (a, b) in enumerate(zip(one, other, strict=True))
+        a == b if k % 2 == 0 else abs(_value(a) - _value(b)) <= 1e-5 * abs(_value(b)) + 1e-9
+        for k, (a, b) in enumerate(zip(one, other, strict=True))
     )
 
 

@@ -45,3 +45,28 @@ def test_cannot_tell_says_what_is_sure(tmp_path):
     assert "It is not spent." in found["sentence"]
     assert " to " in found["sentence"]
     assert "% of it" in found["sentence"]
+
+
+def test_a_room_that_is_known_is_less_doubt_than_any_room(tmp_path):
+    """Inside the window of lithium's label it is no term; half in and half out the part outside is one."""
+    any_room, known, warm = (
+        u(judged(tmp_path, discharge(ah=52.0), *more)) for more in ((), ("--temperature", "17 to 23 °C"), ("--temperature", "21 to 29 °C"))
+    )
+    at_20 = judged(tmp_path, discharge(ah=52.0), "--temperature", "20 °C")
+    inside, share = u(at_20), value(at_20, "label_share")
+    assert known == pytest.approx(inside)
+    assert inside < warm < any_room
+    assert warm**2 - inside**2 == pytest.approx((2 * share * 0.003 * 4 / 3**0.5) ** 2, rel=0.01)
+
+
+def test_lead_acid_is_judged_at_the_middle_of_a_known_room(tmp_path):
+    rows = [(t, v - 0.6, a) for t, v, a in discharge(ah=45.0, amps=2.25, every=240.0, stop_v=11.0)]
+    found, at_11 = (judged(tmp_path, rows, "--temperature", t, label=LEAD, cutoff="10.5 V") for t in ("8 to 14 °C", "11 °C"))
+    assert value(found, "label_share") == pytest.approx(value(at_11, "label_share"), rel=1e-6)
+    assert u(found) ** 2 - u(at_11) ** 2 == pytest.approx((2 * value(found, "label_share") * 0.006) ** 2 * (9 - 1) / 3, rel=0.02)
+
+
+@pytest.mark.parametrize("room", ["-60 to 20 °C", "17 to 90 °C"])
+def test_no_room_for_people_is_refused(tmp_path, room):
+    with pytest.raises(AssertionError, match="is no room"):
+        judged(tmp_path, discharge(ah=52.0), "--temperature", room)

@@ -18,7 +18,7 @@ import numpy as np
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.codec import CodecError
+from ubrant.core.record.codec import CodecError, decode
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Conditions, Criteria, Head, head_from_json, head_to_json
 from ubrant.core.record.readings import Array, Series
@@ -218,6 +218,7 @@ class Logbook:
     def start_run(self, run: Run) -> Run:
         """Keep a run that begins; returns it with its id."""
         _ = self.place  # its writer opens the file by its name
+        run = self._in_its_room(run)
         return replace(run, id=self._insert_run(run))
 
     def kept(self, run: Run) -> StoredRun:
@@ -265,7 +266,8 @@ class Logbook:
 
     def _keep_whole(self, whole: StoredRun) -> Run:
         with self._transaction():
-            kept = replace(whole.run, id=self._insert_run(whole.run))
+            run = self._in_its_room(whole.run)
+            kept = replace(run, id=self._insert_run(run))
             for (tap, quantity), column in whole.readings.items():
                 channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
                 self._insert_pieces(int(channel or 0), column)
@@ -346,6 +348,36 @@ class Logbook:
         changed = replace(run, told=replace(head, criteria=criteria or head.criteria, conditions=conditions or head.conditions))
         self.update_run(changed)
         return changed
+
+    def keep_room(self, room_c: tuple[float, float] | None) -> dict[int, Conditions]:
+        """Between what the room is, for every run whose temperature nobody wrote down; returns by run what was known before."""
+        with self._transaction():
+            kept = [run for run, _ in self.runs(limit=_ALL) if run.state != "running"]
+            untold = {run.id: run.head.conditions for run in kept if run.head.conditions.temperature_c is None}
+            self._judge_all({run_id: replace(known, room_c=room_c) for run_id, known in untold.items()})
+        return untold
+
+    def put_back(self, known: Mapping[int, Conditions]) -> None:
+        """What was known of these runs once more."""
+        with self._transaction():
+            self._judge_all(known)
+
+    def _judge_all(self, known: Mapping[int, Conditions]) -> None:
+        for run_id, conditions in known.items():
+            if (run := self.find_run(run_id)) is not None:
+                self.judge(run, conditions=conditions)
+
+    def _in_its_room(self, run: Run) -> Run:
+        """A new run is made in the room that was said last."""
+        known = run.head.conditions
+        if known.temperature_c is not None or known.room_c is not None:
+            return run
+        told = "CASE WHEN json_valid(head) THEN json_extract(head, '$.conditions.room_c') END"
+        row = self._db.execute(f"SELECT {told} FROM run WHERE {told} IS NOT NULL ORDER BY id DESC LIMIT 1").fetchone()
+        if row is None:
+            return run
+        room_c = decode(Conditions, {"room_c": json.loads(row[0])}).room_c
+        return replace(run, told=replace(run.head, conditions=replace(known, room_c=room_c)))
 
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
         """All readings of one channel; empty when there are none."""
@@ -481,6 +513,7 @@ def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series) -> No
 
 
 _USUAL_CHECKPOINT = 1000
+_ALL = -1
 
 
 class _Transaction:

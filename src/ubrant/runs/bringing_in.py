@@ -61,6 +61,7 @@ class LogOptions:
     load_w: float | None = None
     full: bool | None = None
     checked: tuple[str, ...] = ()
+    room_c: tuple[float, float] | None = None
 
 
 def read_file(path: Path, options: LogOptions, columns: str | None = None, number: int | None = None) -> StoredRun:
@@ -278,6 +279,8 @@ def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
     conditions = head.conditions
     if options.temperature_c is not None:
         conditions = replace(conditions, temperature_c=options.temperature_c)
+    if options.room_c is not None:
+        conditions = replace(conditions, room_c=options.room_c)
     if options.load_w is not None:
         conditions = replace(conditions, load_w=options.load_w)
     if options.full is not None:

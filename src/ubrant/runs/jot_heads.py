@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
-from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup, parse_room, show_room
 from ubrant.core.record.jot_text import Entry, write_jot_text
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.logbook.exporting import ExportError
@@ -63,7 +63,8 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     }
     full = {"yes": True, "no": False}.get(headings.get("full", "").lower())
     checked = tuple(filter(None, (word.strip() for word in headings.get("checked", "").split(","))))
-    conditions = Conditions(_quantity(log, headings, "temperature", "°C"), headings.get("start", ""), full=full, checked=checked)
+    celsius, room = _quantity(log, headings, "temperature", "°C"), _room(log, headings)
+    conditions = Conditions(celsius, headings.get("start", ""), full=full, checked=checked, room_c=room)
     origin = Origin(BY_HAND, between, said=tuple(log.warnings))
     cutoff_v = _quantity(log, headings, "cutoff", "V")
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
@@ -96,6 +97,14 @@ def _quantity(log: LogFile, headings: Mapping[str, str], heading: str, unit: str
         return parse_quantity(text if re.search(r"[^\d.,\s+-]", text) else f"{text} {unit}", unit)
     except QuantityError:
         raise LogError(f"{log.name}: “{text}” after {heading} is not understood: write it like “{heading}: {_LIKE[heading]}”.") from None
+
+
+def _room(log: LogFile, headings: Mapping[str, str]) -> tuple[float, float] | None:
+    """Between what the room is."""
+    try:
+        return parse_room(headings.get("room", ""))
+    except QuantityError as error:
+        raise LogError(f"{log.name}, room: {error}") from None
 
 
 _NONE = "none"
@@ -178,6 +187,7 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
         "full": {True: "yes", False: "no", None: ""}[head.conditions.full],
         "checked": ", ".join(head.conditions.checked),
         "temperature": f"{head.conditions.temperature_c:.12g} °C" if head.conditions.temperature_c is not None else "",
+        "room": show_room(head.conditions.room_c),
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
     }
     for tap, meter in setup.meters.items():

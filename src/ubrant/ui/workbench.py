@@ -159,6 +159,24 @@ class Workbench(QObject):
 
         self._push("what is known of it", lambda: under(conditions), lambda: under(before))
 
+    def keep_room(self, run: Run, room_c: tuple[float, float] | None) -> None:
+        """Between what the room is, for every run whose temperature nobody wrote down; ``run`` is shown."""
+        before: dict[int, Conditions] = {}
+
+        def do() -> None:
+            before.update(self.logbook.keep_room(room_c))
+            self._others_changed(run)
+
+        def undo() -> None:
+            self.logbook.put_back(before)
+            self._others_changed(run)
+
+        self._push("what the room is", do, undo)
+
+    def _others_changed(self, run: Run) -> None:
+        self.shelf_changed.emit()
+        self.run_opened.emit(run.id)
+
     def jot(self, run: Run, jotting: Jotting, now_s: float) -> str:
         """Take a line down, about the run that is going on or one that was kept; returns why it was not, empty when it was."""
         session = self.session if self.run is not None and self.run.id == run.id and self.is_running else None

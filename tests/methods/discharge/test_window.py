@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.making import crossing_s, falling
 from tests.window import click, keep_discharge, start, type_into
 from ubrant.bench.simulated import open_simulated
+from ubrant.core.record.head import Conditions
 from ubrant.runs import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.shelf.unit_form import UnitForm
@@ -221,10 +222,33 @@ def test_the_temperature_can_be_said_afterwards(stocked, qtbot):
     run, _ = window.bench.logbook.runs()[0]
     window.bench.run_opened.emit(run.id)
     before = window.findings.account.findings["label_share"].expanded_uncertainty
-    type_into(qtbot, window.findings.temperature, "20 °C")
-    qtbot.keyClick(window.findings.temperature, Qt.Key.Key_Return)
+    type_into(qtbot, window.findings.warmth.temperature, "20 °C")
+    qtbot.keyClick(window.findings.warmth.temperature, Qt.Key.Key_Return)
     assert window.findings.account.findings["label_share"].expanded_uncertainty < 0.8 * before
     assert window.bench.logbook.run(run.id).head.conditions.temperature_c == 20.0
     window.bench.undo.undo()
     assert window.findings.account.findings["label_share"].expanded_uncertainty == pytest.approx(before)
-    assert window.findings.temperature.text() == ""
+    assert window.findings.warmth.temperature.text() == ""
+
+
+def test_the_room_is_asked_once_for_a_logbook(stocked, qtbot):
+    """Said at one run it counts for all whose temperature nobody wrote down, and for those that come; undone, for none."""
+    window = stocked
+    book = window.bench.logbook
+    for _ in range(2):
+        keep_discharge(book, book.units()[0])
+    first, second = (run for run, _ in book.runs()[:2])
+    book.judge(second, conditions=Conditions(temperature_c=20.0))
+    window.bench.run_opened.emit(first.id)
+    before = window.findings.account.findings["label_share"].expanded_uncertainty
+    type_into(qtbot, window.findings.warmth.room, "17 bis 23")
+    qtbot.keyClick(window.findings.warmth.room, Qt.Key.Key_Return)
+    assert "17 to 23 °C" in window.findings.warmth.room.toolTip()
+    type_into(qtbot, window.findings.warmth.room, "17 to 23 °C")
+    qtbot.keyClick(window.findings.warmth.room, Qt.Key.Key_Return)
+    assert window.findings.account.findings["label_share"].expanded_uncertainty < 0.8 * before
+    keep_discharge(book, book.units()[0])
+    assert [run.head.conditions.room_c for run, _ in book.runs()] == [(17.0, 23.0), (17.0, 23.0), None]
+    window.bench.undo.undo()
+    assert book.run(first.id).head.conditions.room_c is None
+    assert window.findings.warmth.room.text() == ""

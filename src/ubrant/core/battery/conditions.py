@@ -47,15 +47,23 @@ def reference_c(label: Label) -> tuple[float, float]:
     return 22.5, 2.5
 
 
-def at_reference(label: Label, temperature_c: float | None, hours: float) -> AtReference:
+def at_reference(label: Label, temperature_c: float | None, hours: float, room_c: tuple[float, float] | None = None) -> AtReference:
     """What a battery at this temperature (None where nobody wrote it down) gave, compared with its label's.
+
+    Where the room is known to lie between two temperatures the battery had that of its middle, within half of them.
 
     References
     ----------
     C_ref = C ÷ (1 + λ(θ − θ_ref)), IEC 60896-21 (coefficients from memory).
     """
+    within = Contribution("battery's temperature", rectangular(THERMOMETER_C), say("± 1 °C ÷ √3"))
+    if temperature_c is None and room_c is not None:
+        low, high = room_c
+        temperature_c = (low + high) / 2
+        why = say("a room of {low} to {high} °C, ÷ √3", low=plain(low), high=plain(high))
+        within = Contribution("battery's temperature", rectangular((high - low) / 2), why)
     if label.chemistry == "lead-acid":
-        return _lead_acid(label, temperature_c, hours)
+        return _lead_acid(label, temperature_c, hours, within)
     if temperature_c is None:
         half = PER_DEGREE * (ROOM_C[1] - ROOM_C[0]) / 2
         why = say("nobody wrote it down: {low} to {high} °C, {per} % per °C, ÷ √3", low=ROOM_C[0], high=ROOM_C[1], per=100 * PER_DEGREE)
@@ -63,16 +71,15 @@ def at_reference(label: Label, temperature_c: float | None, hours: float) -> AtR
     low, high = WINDOW_C
     apart = max(low - temperature_c, temperature_c - high, 0.0)
     if not apart:
-        return AtReference(1.0, (), "")
+        outside = max(low - min(room_c), max(room_c) - high, 0.0) if room_c is not None else 0.0
+        of_room = Contribution("battery's temperature", rectangular(PER_DEGREE * outside), within.why)
+        return AtReference(1.0, (of_room,) if outside else (), "")
     sign = -1.0 if temperature_c < low else 1.0
     factor = 1 + sign * PER_DEGREE * apart
     why = say("± {half} % per °C × {apart} °C ÷ √3", half=100 * PER_DEGREE_HALF, apart=plain(apart, 3))
     return AtReference(
         factor,
-        (
-            Contribution("temperature coefficient", rectangular(PER_DEGREE_HALF) * apart, why),
-            Contribution("battery's temperature", rectangular(THERMOMETER_C) * PER_DEGREE, say("± 1 °C ÷ √3")),
-        ),
+        (Contribution("temperature coefficient", rectangular(PER_DEGREE_HALF) * apart, why), within.times(PER_DEGREE)),
         say(
             "÷ {factor} for {celsius} °C ({per} ± {half} % per °C outside {low} to {high} °C)",
             factor=show(factor),
@@ -85,7 +92,7 @@ def at_reference(label: Label, temperature_c: float | None, hours: float) -> AtR
     )
 
 
-def _lead_acid(label: Label, temperature_c: float | None, hours: float) -> AtReference:
+def _lead_acid(label: Label, temperature_c: float | None, hours: float, within: Contribution) -> AtReference:
     reference, half = reference_c(label)
     per_degree = SLOW if hours >= 3 else FAST
     of_reference = (
@@ -103,7 +110,7 @@ def _lead_acid(label: Label, temperature_c: float | None, hours: float) -> AtRef
         factor,
         (
             Contribution("temperature coefficient", rectangular(LAMBDA_HALF) * abs(apart), say("λ ± {half} ÷ √3", half=LAMBDA_HALF)),
-            Contribution("battery's temperature", rectangular(THERMOMETER_C) * per_degree, say("± 1 °C ÷ √3")),
+            within.times(per_degree),
             *of_reference,
         ),
         say(

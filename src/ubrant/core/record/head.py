@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -11,6 +12,7 @@ from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label, LabelError
+from ubrant.core.quantities.quantity import QuantityError, parse_number, plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.codec import CodecError, decode, encode
 from ubrant.core.record.cutoff import Cutoff
@@ -98,6 +100,7 @@ class Conditions:
     Attributes
     ----------
     temperature_c : of the battery at the start
+    room_c : between what the room is, where the battery's own temperature was not written down
     start : what is known of the start, in words
     load_w : that a wave was made at
     full : whether it was charged fully before
@@ -109,6 +112,34 @@ class Conditions:
     load_w: float | None = None
     full: bool | None = None
     checked: tuple[str, ...] = ()
+    room_c: tuple[float, float] | None = None
+
+
+def parse_room(text: str) -> tuple[float, float] | None:
+    """Between what a room is: ``17 to 23 °C``; None for nothing written.
+
+    Raises
+    ------
+    QuantityError
+        It is no such thing, or no room for people.
+    """
+    if not text.strip():
+        return None
+    match = re.fullmatch(r"\s*([-−+]?[\d.,]+)\s*(?:°?\s*C)?\s*(?:to|–|\.\.|…|-)\s*([-−+]?[\d.,]+)\s*°?\s*C?\s*", text)
+    if not match:
+        raise QuantityError(say("“{room}” is not understood: write it like “17 to 23 °C”.", room=text.strip()))
+    low, high = sorted((parse_number(match[1]), parse_number(match[2])))
+    if low < _COLDEST_C or high > _HOTTEST_C:
+        raise QuantityError(say("{low} to {high} °C is no room that a battery is tested in.", low=plain(low), high=plain(high)))
+    return low, high
+
+
+def show_room(room_c: tuple[float, float] | None) -> str:
+    """As it could have been typed; empty where nobody knows."""
+    return "" if room_c is None else f"{plain(room_c[0])} to {plain(room_c[1])} °C"
+
+
+_COLDEST_C, _HOTTEST_C = -30.0, 55.0
 
 
 @dataclass(frozen=True)

@@ -29,6 +29,7 @@ HEADINGS = (
     "hold",
     "between",
     "temperature",
+    "room",
     "start",
     "full",
     "checked",

@@ -73,6 +73,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
         on_change,
         said_not_full=head.conditions.full is False,
+        room_c=head.conditions.room_c,
     )
 
 

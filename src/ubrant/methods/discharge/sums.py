@@ -45,7 +45,7 @@ class DischargeRecord:
     voltage_accuracy, current_accuracy : of the meter; None for unknown, and then there is no ±
     label : what the maker claims
     cutoff : the voltage the discharge is judged to
-    temperature_c : of the battery at the start
+    temperature_c, room_c : of the battery at the start; between what the room is, where the battery's was not written down
     load_on_s, load_off_s : when the load came on and went off, if that was recorded; otherwise found from the current
     ended : what ended a run on the bench (``cut-off``, ``person``, ``protection``, …); None for a log
     tap : where it was metered; anything but ``battery`` is not like for like
@@ -77,6 +77,7 @@ class DischargeRecord:
     counts_from_0: bool = False
     on_change: bool = False
     said_not_full: bool = False
+    room_c: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -466,7 +467,7 @@ def label_share(record: DischargeRecord, charge: Finding, energy: Finding, hours
     measured, rated = next(((m, r) for m, r in pairs if m.value is not None and r), (charge, None))
     if not rated or measured.value is None:
         return Finding("label_share", name, None, "%", None, say("the label gives no capacity"))
-    at = at_reference(label, record.temperature_c, hours)
+    at = at_reference(label, record.temperature_c, hours, record.room_c)
     share = 100 * measured.value / rated / at.factor
     parts = None
     if measured.contributions is not None:
@@ -573,5 +574,5 @@ def _warn(
         )
     if crossing is not None and crossing.bracket_s == 0.0 and crossing.time_s <= stretch.bounds.load_on_s:
         warnings.append(say("The voltage was below the cut-off from the first reading under load."))
-    if record.temperature_c is None and record.label is not None and record.ended is None:
+    if record.temperature_c is None and record.room_c is None and record.label is not None and record.ended is None:
         warnings.append(say("The battery's temperature is not known; capacities are quoted at 20 °C."))

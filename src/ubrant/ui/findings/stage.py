@@ -29,6 +29,7 @@ from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.sheet import sheet_of
 from ubrant.ui.findings.rank_dialog import RankDialog
+from ubrant.ui.findings.warmth import Warmth
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.drawn import DrawingsView
@@ -64,9 +65,7 @@ class FindingsStage(StageFrame):
         self.ledger = Ledger()
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
-        self.temperature = QuantityField("°C", self.tr("The battery was at"), may_be_empty=True)
-        self.temperature.setPlaceholderText(self.tr("not known"))
-        self.temperature.editingFinished.connect(self._keep_temperature)
+        self.warmth = Warmth(bench)
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
@@ -120,11 +119,7 @@ class FindingsStage(StageFrame):
         judged.setContentsMargins(0, 0, 0, 0)
         self._judged.setLayout(judged)
         self.side.addWidget(self._judged)
-        self._was_at = QWidget()
-        was_at = row(label(self.tr("The battery was at")), self.temperature, stretch=1)
-        was_at.setContentsMargins(0, 0, 0, 0)
-        self._was_at.setLayout(was_at)
-        self.side.addWidget(self._was_at)
+        self.side.addWidget(self.warmth)
         self.side.addWidget(self.more)
         self.side.addStretch(1)
 
@@ -179,9 +174,8 @@ class FindingsStage(StageFrame):
         for control, wanted in ((self.report_button, bool(findings)), (self.export_button, True), (self.cutoff, bool(findings))):
             control.setEnabled(wanted)
         self._judged.setVisible(_judges_label(run))
-        self._was_at.setVisible(_judges_label(run) and not self._bench.logbook.read_only)
-        celsius = run.head.conditions.temperature_c
-        self.temperature.setText("" if celsius is None else f"{plain(celsius)} °C")
+        self.warmth.setVisible(_judges_label(run) and not self._bench.logbook.read_only)
+        self.warmth.show_run(run)
         tone = VERDICT_TONES[account.verdict.word] if account.verdict is not None else "plain" if findings else "caution"
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
@@ -292,14 +286,6 @@ class FindingsStage(StageFrame):
         kept = self._run.cutoff
         self._show(replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0)))
         self.judge_again.setVisible(kept is None or kept.voltage_v != volts)
-
-    def _keep_temperature(self) -> None:
-        """What nobody wrote down before: from now on the run is judged at it."""
-        if self._run is None or self.temperature.trouble:
-            return
-        kept, celsius = self._run.head.conditions, self.temperature.value()
-        if celsius != kept.temperature_c:
-            self._bench.keep_conditions(self._run, replace(kept, temperature_c=celsius))
 
     def _keep_cutoff(self) -> None:
         volts = self.cutoff.value()
