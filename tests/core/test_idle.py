@@ -24,3 +24,16 @@ def test_what_is_said_of_it(zero_a, says):
     assert idle_sentence(found) == says
     assert ("days_to_empty" in found) == ("empties" in says)
     assert bool(warnings) == ("anywhere" in says)
+
+
+def test_the_input_current_of_an_inverter_pulsates():
+    """A current that goes with the sine squared, behind 50 mΩ: the mean of v·i lies inside what is said, volts × amperes above its middle."""
+    phase = np.linspace(0, 2 * np.pi, 1000, endpoint=False)
+    amps = 10.0 * 2 * np.sin(phase) ** 2
+    volts = 12.8 - 0.05 * amps
+    true = float(np.mean(volts * amps))
+    read = np.full(20, float(np.mean(volts))), np.full(20, 10.0)
+    found = idle_findings(*read, Accuracy(0, 0, "V"), Accuracy(0, 0, "A"), upstream_ohm=0.05)[0]["idle_power"]
+    assert found.value == pytest.approx(float(read[0][0]) * 10 - 0.05 * 100 / 4)
+    assert found.expanded_uncertainty == pytest.approx(2 * 0.05 * 100 / 4 / 3**0.5)
+    assert abs(found.value - true) < found.expanded_uncertainty

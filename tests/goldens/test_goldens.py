@@ -52,6 +52,7 @@ for _name in ("sweep simulated", "sweep with one meter", "load steps overload"):
     DIFFERS[_name] = {**DIFFERS.get(_name, {}), **dict.fromkeys(("every", "sentence", "warnings"), FEW_REPEATS)}
 PULSATES = "the input current of an inverter pulsates: half of what that may make of the watts is taken off"
 DIFFERS["load steps typed"] = dict.fromkeys(("values", "sentence", "warnings"), PULSATES)
+DIFFERS["idle typed"] = dict.fromkeys(("values", "sentence", "warnings"), PULSATES)
 RANGE_IS_SAID = "it says now between what shares of the label it lies"
 DIFFERS["discharge typed"] = DIFFERS["discharge typed and held"] = {"sentence": RANGE_IS_SAID}
 DIFFERS["discharge by counters"] = {"sentence": "one that gave up has given what it gives", "verdict": "it is judged by that"}

@@ -19,7 +19,7 @@ from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dot
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Rows, mean_between, typed_row
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Record
@@ -45,6 +45,20 @@ def meters_of(setup: Setup) -> SweepMeters:
         setup.one_meter,
         setup.accuracy(output, "W"),
     )
+
+
+def upstream_ohm(record: Record) -> float:
+    """What lies upstream of the voltmeter at the input of an inverter, as far as it is known; 0 where the current is smooth, as the simulated bench's is.
+
+    The current of an inverter's input pulsates with twice its frequency, and the voltage with it: their means multiplied are too much.
+    """
+    setup, battery = record.head.setup, record.head.setup.battery
+    if record.head.origin.road == SIMULATED:
+        return 0.0
+    label = battery.label if battery is not None else None
+    kind = label.kind_of_cell if label is not None else None
+    of_battery = kind.resistance_ohm_ah * label.series / label.charge_ah if kind and label and label.series and label.charge_ah else 0.0
+    return of_battery + (setup.leads.resistance_ohm if record.head.plan else 0.0)
 
 
 # the path

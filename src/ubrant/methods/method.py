@@ -23,6 +23,7 @@ from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
+from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.steps import Ask, Steps, rest_of
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
@@ -378,7 +379,7 @@ class Method:
         for entry in record.lines:
             read = {(r.tap, r.quantity): r.value for r in entry.jotting.readings if r.kind in {"read", "about", "range"}}
             watts = [read[(tap, "V")] * read[(tap, "A")] for tap, quantity in read if quantity == "V" and (tap, "A") in read]
-            mains = any(quantity == "W" or (quantity == "V" and value > _MAINS_V) for (_, quantity), value in read.items())
+            mains = any(quantity == "W" or (quantity == "V" and value > MAINS_V) for (_, quantity), value in read.items())
             if len(watts) == 1 and not mains:  # on AC volts × amperes are no watts
                 found[entry.time_s] = f"{show(watts[0])} W"
         return found
@@ -405,7 +406,6 @@ class Method:
 
 
 _FEW_ROWS = 4
-_MAINS_V = 60.0
 
 
 def clipped(meter: Meter) -> str:

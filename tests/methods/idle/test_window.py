@@ -18,6 +18,6 @@ def test_idle_draw_by_hand(bench_window, qtbot):
     assert "economy setting" in window.run.next_note.text()
     say_line(window, qtbot, "skip")
     view = close(window, qtbot)
-    assert view.findings["idle_power"].value == pytest.approx(12.8 * 0.35)
+    assert view.findings["idle_power"].value == pytest.approx(12.8 * 0.35, rel=2e-4)
     assert "a day: alone it empties the battery in" in window.findings.verdict.text()
     assert "normal" in window.findings.drawn.plot("Power taken in").accessibleDescription()

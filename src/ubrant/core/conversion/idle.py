@@ -37,6 +37,7 @@ def idle_findings(
     half_v: float = 0.0,
     half_a: float = 0.0,
     time_s: Array | None = None,
+    upstream_ohm: float = 0.0,
 ) -> tuple[dict[str, Finding], list[str]]:
     """Watts with ±, watt-hours a day, days until it alone empties a battery; and warnings.
 
@@ -45,6 +46,7 @@ def idle_findings(
     voltage_v, current_a : (n,) at the input, nothing attached; what comes before it is steady is left out
     floor_a : below this the meter shows nothing
     half_v, half_a : half of the last digit of what a person took down
+    upstream_ohm : what lies upstream of the voltmeter of an inverter, whose input current pulsates
     time_s : (n,) seconds; without them readings count as evenly spaced
 
     Raises
@@ -78,7 +80,8 @@ def idle_findings(
     if first:
         warnings.append(say("The first {first} readings were left out: it was not steady yet.", first=first))
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
-    watts = float(np.mean(volts * amps))
+    pulsates = upstream_ohm * mean_a**2 / 4  # half of R·var(i) of a current that goes with the sine squared. Physics.
+    watts = float(np.mean(volts * amps)) - pulsates
     drift = _drift(volts * amps) if course.kind != CYCLES else 0.0
     repeats = float(max(len(volts) - 1, 1))
     if course.kind == CYCLES:
@@ -103,6 +106,7 @@ def idle_findings(
                 ),
                 Contribution("input voltage gain", rectangular(voltage.gain) * watts),
                 Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
+                Contribution("pulsating input", rectangular(pulsates), "R·Ī²/4 ± as much, ÷ √3"),
                 Contribution("unsteadiness", noise, "", repeats),
                 Contribution("between few readings", rectangular(few), "half of what they differ by, ÷ √3"),
                 Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
@@ -131,7 +135,7 @@ def idle_findings(
         "W",
         parts,
         f"{show(mean_a)} A × {show(mean_v)} V, " + (say("over whole periods") if course.kind == CYCLES else say("steady")),
-        (say("mean of V·I over {volts} readings = {watts} W", volts=len(volts), watts=show(watts)),),
+        _arithmetic(len(volts), watts, pulsates),
     )
     u = idle.expanded_uncertainty
     if u is not None and watts > 0 and u > 0.4 * watts and not (floor_a and mean_a <= floor_a):
@@ -164,6 +168,14 @@ def idle_findings(
             "half_arrives", say("Costs under half from"), half, "W", None if model is not None else parts, how
         )
     return findings, warnings
+
+
+def _arithmetic(count: int, watts: float, pulsates_w: float) -> tuple[str, ...]:
+    mean = say("mean of V·I over {count} readings = {watts} W", count=count, watts=show(watts + pulsates_w))
+    if not pulsates_w:
+        return (mean,)
+    less = say("less R·Ī²/4 = {less} W, as its current pulsates: {watts} W", less=show(pulsates_w, 2), watts=show(watts))
+    return mean, less
 
 
 def _drawn(amps: Array, current: Accuracy | None, warnings: list[str]) -> Array:

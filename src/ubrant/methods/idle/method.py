@@ -26,7 +26,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains
+from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains, upstream_ohm
 from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
@@ -164,6 +164,7 @@ class IdleMethod(Method):
                     half_v=read.half_v,
                     half_a=read.half_a,
                     time_s=read.time_s,
+                    upstream_ohm=upstream_ohm(record) if gives_mains(setup) else 0.0,
                 )
             except ReadingsError as error:
                 trouble = trouble or str(error)

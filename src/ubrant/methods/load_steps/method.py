@@ -47,6 +47,7 @@ from ubrant.methods.converting import (
     meters_of,
     output_criteria,
     output_plot,
+    upstream_ohm,
     wave_plot,
 )
 from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
@@ -54,7 +55,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import ANY_MARK, TAP_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene, refusals_first
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import MAINS_V, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 from ubrant.methods.steps import Steps as Procedure
@@ -236,8 +237,8 @@ class LoadStepsMethod(Method):
             parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True
         )
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
-        if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > _MAINS_V:
-            warnings.append(_pulsates(points, _upstream_ohm(record, float(np.nanmax(points.output_v)))))
+        if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > MAINS_V:
+            warnings.append(_pulsates(points, upstream_ohm(record)))
         held = not live and "held_in" in findings
         return Account(
             findings,
@@ -274,7 +275,8 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     if not points.has_output:
         raise ReadingsError(say("The output's current or power is missing: without one of them a load step says nothing."))
     battery = setup.battery.label if setup.battery is not None else None
-    points = replace(points, pulsates_ohm=_upstream_ohm(record, float(np.nanmax(points.output_v))))
+    if float(np.nanmax(points.output_v)) > MAINS_V:
+        points = replace(points, pulsates_ohm=upstream_ohm(record))
     hertz = rows.column("output", "Hz")
     if record.head.plan:
         source = Source(read_ratings(setup.unit).input_v, battery.kind_of_cell if battery else None, battery.series if battery else None)
@@ -298,23 +300,6 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     return analyse_steps(
         points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
     )
-
-
-_MAINS_V = 80.0
-
-
-def _upstream_ohm(record: Record, output_v: float) -> float:
-    """What lies upstream of the voltmeter at the input of an inverter, as far as it is known; 0 where the current is smooth, as the simulated bench's is.
-
-    The current of an inverter's input pulsates with twice its frequency, and the voltage with it: their means multiplied are too much.
-    """
-    setup, battery = record.head.setup, record.head.setup.battery
-    if record.head.origin.road == SIMULATED or not output_v > _MAINS_V:
-        return 0.0
-    label = battery.label if battery is not None else None
-    kind = label.kind_of_cell if label is not None else None
-    of_battery = kind.resistance_ohm_ah * label.series / label.charge_ah if kind and label and label.series and label.charge_ah else 0.0
-    return of_battery + (setup.leads.resistance_ohm if record.head.plan else 0.0)
 
 
 def _pulsates(points: Points, ohm: float) -> str:
