@@ -77,7 +77,7 @@ def of_record(record: Record) -> Iterator[str]:
     account = method.account(record)
     yield from of_account(account)
     for time_s, text in method.row_findings(record).items():
-        yield f"row at {_number(time_s)}: {text}"
+        yield f"row at {number(time_s)}: {text}"
 
 
 def of_account(account: Account) -> Iterator[str]:
@@ -95,8 +95,8 @@ def of_account(account: Account) -> Iterator[str]:
 
 
 def _of_finding(key: str, found: Finding) -> Iterator[str]:
-    within = f" ± {_number(found.expanded_uncertainty)}" if found.expanded_uncertainty is not None else ""
-    value = "none" if found.value is None else _number(found.value)
+    within = f" ± {number(found.expanded_uncertainty)}" if found.expanded_uncertainty is not None else ""
+    value = "none" if found.value is None else number(found.value)
     yield f"{key}: {value}{within} {found.unit}".rstrip()
     for step in found.arithmetic or (found.working,):
         if step:
@@ -117,7 +117,7 @@ def _text(value: Any) -> str:
         if value.dtype.kind not in "fiub":
             return f"[{', '.join(map(str, value))}]"
         numbers = value[np.isfinite(value)].astype(float)
-        return f"[{value.size}: {_number(numbers.sum())}, {_number(numbers @ np.linspace(1.0, 2.0, len(numbers)))}]"
+        return f"[{value.size}: {number(numbers.sum())}, {number(numbers @ np.linspace(1.0, 2.0, len(numbers)))}]"
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         parts = (f"{f.name} {_text(v)}" for f in dataclasses.fields(value) if f.compare and _says(v := getattr(value, f.name)))
         return f"{type(value).__name__}({', '.join(parts)})"
@@ -127,7 +127,7 @@ def _text(value: Any) -> str:
         ordered = value if isinstance(value, tuple | list) else sorted(value)
         return "(" + ", ".join(map(_text, ordered)) + ")"
     if isinstance(value, float | np.floating) and not isinstance(value, bool):
-        return _number(float(value))
+        return number(float(value))
     return type(value).__name__ if " at 0x" in str(value) else str(value)
 
 
@@ -135,7 +135,7 @@ def _says(value: Any) -> bool:
     return not callable(value) and not (isinstance(value, str | tuple | Mapping) and len(value) == 0) and value is not None
 
 
-def _number(value: float) -> str:
+def number(value: float) -> str:
     return f"{value:.{_DIGITS}g}"
 
 
@@ -173,7 +173,7 @@ def of_accuracy(text: str) -> Iterator[str]:
 
 def of_duration(text: str) -> Iterator[str]:
     try:
-        yield _number(parse_quantity(text, "s"))
+        yield number(parse_quantity(text, "s"))
     except ValueError as error:
         yield str(error)
 
@@ -198,7 +198,7 @@ def of_test(head_line: str) -> Iterator[str]:
     yield from _in_short([f"row: {_text(row)}" for row in (*hand.rows, hand.after)])
     yield f"columns: {hand.columns} every {hand.every_s}"
     length = method.length_s(made)
-    yield f"length: {length if length is None else _number(length)}"
+    yield f"length: {length if length is None else number(length)}"
     yield f"usual: {_text(method.usual_readings(made))}"
     yield f"facts: {method.facts(made, None)}"
     try:
@@ -216,7 +216,7 @@ def _in_short(lines: list[str]) -> Iterator[str]:
     """The first few, and what the numbers in all of them add up to."""
     yield from lines[:_FEW]
     if len(lines) > _FEW:
-        yield f"{len(lines)} such, their numbers together {_number(sum(_value(n) for line in lines for n in _SPLIT.findall(line)))}"
+        yield f"{len(lines)} such, their numbers together {number(sum(_value(n) for line in lines for n in _SPLIT.findall(line)))}"
 
 
 _SPLIT = re.compile(r"([-−+]?\d+(?:\.\d+)?(?:e[-+]?\d+)?)")

@@ -11,22 +11,34 @@ from collections.abc import Callable, Iterator
 import pytest
 
 from tests.said import saying
+from tests.said.varied import VARIANTS, in_a_line, varied
 
 _OF: dict[str, Callable[[str], Iterator[str]]] = {
     "records": lambda line: saying.of_record(saying.record_from(line)),
+    "variants": lambda line: _variants(line),
     "tests": saying.of_test,
     "labels": saying.of_label,
     "lines": saying.of_typed,
     "accuracies": saying.of_accuracy,
     "durations": saying.of_duration,
 }
+_FILES = {"variants": "records"}
 ASKED = [
     (f"{kind} {number}", kind, text)
     for kind in _OF
-    for number, text in enumerate((saying.HERE / f"{kind}.txt").read_text("utf-8").splitlines(), 1)
+    for number, text in enumerate((saying.HERE / f"{_FILES.get(kind, kind)}.txt").read_text("utf-8").splitlines(), 1)
 ]
 _TOLD = saying.HERE / "said.txt"
 _HEADING = "== "
+
+
+def _variants(line: str) -> Iterator[str]:
+    record = saying.record_from(line)
+    for seed in range(VARIANTS):
+        try:
+            yield in_a_line(varied(record, seed))
+        except ValueError as error:  # a line that cannot be typed is none
+            yield f"no record: {error}"
 
 
 def _told() -> dict[str, list[str]]:

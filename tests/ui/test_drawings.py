@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QApplication
 
 from tests.making import record_for
 from tests.methods.samples import BY_HAND, SAMPLES
-from ubrant.core.drawings import Bars, Ladder, Plot
+from ubrant.core.drawings import DASHED, Bars, Curve, Ladder, Plot
 from ubrant.methods.registry import method_of
 from ubrant.ui import theme
 from ubrant.ui.widgets.axes import ticks
 from ubrant.ui.widgets.drawn import DrawingsView
+from ubrant.ui.widgets.plot import PlotView
 
 
 def colours(widget) -> int:
@@ -99,3 +101,12 @@ def test_what_is_drawn_after_an_empty_page_fills_it(shown, key):
     if page.trace.isVisible():
         assert len(page.trace.scene().items()) > 20
         assert page.trace.height() > 500
+
+
+def test_what_lies_a_million_spans_away_is_drawn_all_the_same(qtbot):
+    """A dashed line over 10⁹ pixels would never be done."""
+    x = np.array([0.0, 1e9, np.nan, 1.0])
+    view = PlotView(Plot("Plot", "along", "up", (0.0, 1.0), (0.0, 1.0), (Curve(x, -x * 1e3, style=DASHED),)))
+    qtbot.addWidget(view)
+    view.resize(400, 300)
+    assert not view.grab().isNull()

@@ -47,7 +47,7 @@ class SettingsDialog(QDialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(self.tr("Settings"))
-        self.setMinimumWidth(460)
+        self.setMinimumWidth(620)
         self.ground, self.charge, self.speed = Choice(self.tr("Ground")), Choice(self.tr("Charge in")), Choice(self.tr("Simulated bench"))
         for key, name in GROUNDS:
             self.ground.addItem(self.tr(name), key)

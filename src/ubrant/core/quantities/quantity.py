@@ -146,11 +146,14 @@ def plain(value: float, significant: int = 4) -> str:
 
 
 def show_with(value: float, uncertainty: float | None) -> tuple[str, str]:
-    """Value and ± as text, both to the decimals that the uncertainty deserves."""
+    """Value and ± as text, both to the decimals that the uncertainty deserves, at most six: a smaller ± is a millionth then."""
     if uncertainty is None:
         return show(value), ""
-    decimals = min(decimals_for(uncertainty), 9)
-    return grouped(value, decimals), grouped(uncertainty, decimals)
+    decimals = min(decimals_for(uncertainty), _MOST_DECIMALS)
+    return grouped(value, decimals), grouped(max(uncertainty, 10.0**-_MOST_DECIMALS) if uncertainty else 0.0, decimals)
+
+
+_MOST_DECIMALS = 6
 
 
 def show_duration(seconds: float) -> str:

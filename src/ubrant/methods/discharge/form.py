@@ -19,7 +19,7 @@ from ubrant.methods.form import CONDITIONS, ORIGIN, Choice, Factor, Field, Field
 NO_CHARGE, BEFORE, AFTER, CYCLES = "", "before", "after", "cycles"
 _ON_BENCH = (SIMULATED, INSTRUMENTS)
 _CHARGES = Choice((("none recorded", NO_CHARGE), ("before", BEFORE), ("after", AFTER), ("in cycles", CYCLES)))
-_BETWEEN = Choice((("a straight line between readings", STRAIGHT), ("held until the next reading", HELD)))
+_BETWEEN = Choice((("straight between readings", STRAIGHT), ("held until the next reading", HELD)))
 
 
 @dataclass(frozen=True)

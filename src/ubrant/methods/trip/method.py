@@ -26,7 +26,7 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.trip.procedure import TripPlan, trip
 
-_LIKE_CURVE = "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"
+_LIKE_CURVE = "1.35: 60 s..30 min; 2: 4 s..60 s"
 _ROUND_S = (0.01, 0.1, 1.0, 10.0, 60.0, 600.0, 3600.0, 36000.0)
 _BY_HAND_S = 0.5
 """How well a person catches the moment at which it opens."""

@@ -51,6 +51,7 @@ class MappingDialog(QDialog):
                 box.addItem(f"{number}: {in_a_line(heading)}", number)
         self.units = {key: Choice(self.tr("Unit of {what}").format(what=self.boxes[key].accessibleName())) for key in UNITS}
         for key, box in self.units.items():
+            box.setMinimumContentsLength(20)
             box.addItem(self.tr("as its heading says"), "")
             for unit in UNITS[key]:
                 box.addItem(unit, unit)

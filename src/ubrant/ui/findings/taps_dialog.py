@@ -40,7 +40,7 @@ class TapsDialog(QDialog):
         for unit in bench.logbook.units():
             self.unit_box.addItem(unit.name, unit.id)
         self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(bench.unit_id)))
-        self.columns = plain_field(self.tr("Columns"), hint=self.tr("where headings do not say it: input voltage=…, output current=…"))
+        self.columns = plain_field(self.tr("Columns"), hint=self.tr("input voltage=…, output current=…"))
         self.volts = plain_field(self.tr("Volts accurate to"), hint=self.tr("0.1 % + 3 mV; empty: no ±"))
         self.amps = plain_field(self.tr("Amperes accurate to"), hint=self.tr("0.5 % + 5 mA; empty: no ±"))
         self.out_volts = plain_field(self.tr("Volts at the output"), hint=self.tr("where another meter was there"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.conversion.power_path import PowerPath
@@ -23,12 +24,15 @@ from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.workbench import Workbench
 
+_PANEL = 416
+"""Wide enough for loads in a row and the longest choice."""
+
 
 class PrepareStage(StageFrame):
     """Choose, look, start."""
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent, _PANEL)
         self._bench = bench
         self._unit: Unit | None = None
         self._expected: Rehearsal | None = None
@@ -36,8 +40,11 @@ class PrepareStage(StageFrame):
         self.form = MethodForm()
         self.drawn = DrawingsView()
         self.steps = StepList()
-        self._problems = QVBoxLayout()
+        self._said = QWidget()
+        self._problems = QVBoxLayout(self._said)
+        self._problems.setContentsMargins(0, 0, 0, 0)
         self._problems.setSpacing(6)
+        self._saying = scrolled(self._said)
         self.start_button = button(self.tr("Start the run"), self.start, "chief")
         self._again: Run | None = None
         self._later = QTimer(self)
@@ -54,7 +61,9 @@ class PrepareStage(StageFrame):
         self.offer_units()
 
     def _build(self) -> None:
-        self.main.addLayout(self._problems)
+        self._said.setObjectName("ground")
+        self._saying.setObjectName("ground")
+        self.main.addWidget(self._saying)
         self.main.addWidget(self.drawn, 4)
         self.main.addWidget(label(self.tr("Step by step"), "heading"))
         area = scrolled(self.steps)
@@ -176,6 +185,17 @@ class PrepareStage(StageFrame):
         for problem in problems:
             self._problems.addWidget(Callout("bad" if problem.refused else "caution", problem.text))
         self.start_button.setEnabled(not any(p.refused for p in problems))
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Problems are shown whole up to a third of the height; more of them scroll."""
+        self._saying.setVisible(self._problems.count() > 0)
+        high = self._problems.heightForWidth(self._saying.width())
+        self._saying.setFixedHeight(min(max(high, 0), max(self.height() // 3, 60)))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._make_room)  # once the column below has its new width
 
     def problems(self) -> list[str]:
         """What is named at the moment, as a person reads it."""

@@ -41,7 +41,7 @@ class UnitForm(QWidget):
             self.chemistry.addItem(kind.name, kind.key)
         self.chemistry.setCurrentIndex(max(0, self.chemistry.findData(self._unit.chemistry)))
         self.chart = QLineEdit(self._unit.label_text.partition(RESTS_AT)[2])
-        self.chart.setPlaceholderText(self.tr("the usual one of its kind, or 12.73 V 100 %, 12.50 V 80 %, …"))
+        self.chart.setPlaceholderText(self.tr("the usual one, or 12.73 V 100 %, 12.50 V …"))
         self.chart.setAccessibleName(self.tr("Its own chart of resting volts"))
         self.max_current = QuantityField("A", self.tr("Largest current"), may_be_empty=True)
         if self._unit.max_current_a:

@@ -14,6 +14,14 @@ from ubrant.ui.theme import SMALL, color, font
 _LEFT, _RIGHT, _TOP, _BOTTOM = 58, 14, 30, 40
 
 
+def _near(share: float) -> float:
+    """Of the span, at most a few spans outside; what is no number, at the edge."""
+    return min(max(share, -_FAR), _FAR) if share == share else 0.0
+
+
+_FAR = 4.0
+
+
 class Axes(QWidget):
     """Draws ground, grid lines and titles; ``draw`` is what a drawing adds. ``spans`` are (low, high) of x and y; ``up_marks`` names places on the
     axis upward where round numbers would not do. ``by_root``: the axis along goes by the square root, so that small values have room."""
@@ -31,14 +39,13 @@ class Axes(QWidget):
         self._title, self._along, self._up, self.by_root = title, along, up, by_root
 
     def place(self, x: float, y: float) -> QPointF:
-        """Where a point of the data stands in the widget."""
+        """Where a point of the data stands in the widget; what lies far outside, just outside: a dashed line over a million pixels is never done."""
         (x0, x1), (y0, y1) = self.spans
         area = self._area()
         if self.by_root:
             x, x0, x1 = (math.sqrt(max(value, 0.0)) for value in (x, x0, x1))
-        return QPointF(
-            area.left() + (x - x0) / max(x1 - x0, 1e-12) * area.width(), area.bottom() - (y - y0) / max(y1 - y0, 1e-12) * area.height()
-        )
+        along, up = (x - x0) / max(x1 - x0, 1e-12), (y - y0) / max(y1 - y0, 1e-12)
+        return QPointF(area.left() + _near(along) * area.width(), area.bottom() - _near(up) * area.height())
 
     def _area(self) -> QRectF:
         return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - _RIGHT, 10), max(self.height() - _TOP - _BOTTOM, 10))

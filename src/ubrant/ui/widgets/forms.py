@@ -148,7 +148,10 @@ def scrolled(inside: QWidget) -> QScrollArea:
     return area
 
 
-def side_panel(width: int = 352) -> tuple[QWidget, QVBoxLayout]:
+PANEL = 352
+
+
+def side_panel(width: int = PANEL) -> tuple[QWidget, QVBoxLayout]:
     """The panel at the right of a stage: a scrolling column."""
     inside = QWidget()
     layout = QVBoxLayout(inside)

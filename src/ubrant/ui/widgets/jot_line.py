@@ -26,7 +26,7 @@ class JotLine(QLineEdit):
         self._questioned = ""
         self._last = ""
         self.setAccessibleName(self.tr("Jot line"))
-        self.setPlaceholderText(self.tr("Jot something down ( / ):  12.94 V 4.1 A   ·   bank 38 %   ·   -5min fan started"))
+        self.setPlaceholderText(self.tr("Jot it down ( / ):  12.94 V 4.1 A  ·  -5min fan started"))
         self.setMinimumHeight(36)
         self.returnPressed.connect(self._record)
         self.textChanged.connect(self._look)

@@ -5,14 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
-from ubrant.ui.widgets.forms import label, row, side_panel
+from ubrant.ui.widgets.forms import PANEL, label, row, side_panel
 from ubrant.ui.widgets.power_path_view import PowerPathView
 
 
 class StageFrame(QWidget):
     """``path_view`` over the width; ``main`` is the column under the title; ``side`` the column at the right."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, panel_width: int = PANEL) -> None:
         super().__init__(parent)
         self.path_view = PowerPathView()
         self.title, self.aside, self.aside_quiet = label("", "title"), label(""), label("", "quiet")
@@ -20,8 +20,9 @@ class StageFrame(QWidget):
         self.main = QVBoxLayout()
         self.main.setContentsMargins(20, 12, 18, 12)
         self.main.setSpacing(10)
-        self.main.addLayout(row(self.title, QWidget(), self.aside, self.aside_quiet, stretch=1))
-        self.panel, self.side = side_panel()
+        self.title.setWordWrap(True)
+        self.main.addLayout(row(self.title, self.aside, self.aside_quiet, stretch=0))
+        self.panel, self.side = side_panel(panel_width)
         ground = QWidget()
         ground.setObjectName("ground")
         ground.setLayout(self.main)
