@@ -27,6 +27,7 @@ from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.taps_dialog import TapsDialog
+from ubrant.ui.guide import AboutDialog, GuideDialog
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.settings import SettingsDialog
@@ -112,6 +113,8 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
     return [
         SettingsDialog(window),
         KeysDialog(window),
+        GuideDialog(window),
+        AboutDialog(window),
         JudgeDialog(name, book.meters(), window),
         LinesDialog(meter, window),
         ProfileDialog(meter, window),

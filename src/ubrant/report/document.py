@@ -44,13 +44,20 @@ def write_report(run: Run, record: Record, account: Account, name: str, path: Pa
         raise ReportError(f"{path.name}: a report is written as .pdf or .html; give the file such a name.")
     page = html_of(run, record, account, name)
     try:
-        whole = page.encode() if path.suffix.lower() == ".html" else _pdf_of(page)
+        whole = page.encode() if path.suffix.lower() == ".html" else pdf_of(page)
         write_whole(path, lambda beside: beside.write_bytes(whole))
     except OSError as error:
         raise ReportError(f"{path} could not be written: {error.strerror or error}.") from None
 
 
-def _pdf_of(page: str) -> bytes:
+def pdf_of(page: str) -> bytes:
+    """The page as a PDF.
+
+    Raises
+    ------
+    ReportError
+        A system library is missing.
+    """
     try:
         from weasyprint import HTML  # slow to import, and only reports need it
     except OSError as error:
@@ -74,7 +81,7 @@ def html_of(run: Run, record: Record, account: Account, name: str) -> str:
         verdict=account.sentence or account.trouble,
         settle=account.settle,
         warnings=list(account.warnings),
-        conditions=_conditions(run, record, account),
+        conditions=conditions_of(run, record, account),
         events=_events(record, account),
     )
 
@@ -85,7 +92,7 @@ def _page(run: Run, name: str, findings: Mapping[str, Finding], heading: str, fi
 
     environment = Environment(loader=PackageLoader("ubrant.report", "."), autoescape=select_autoescape(["html"]), finalize=_plain)
     shown = [f for f in findings.values() if f.value is not None]
-    started = _local(run.started, run.utc_offset_min)
+    started = started_at(run)
     return environment.get_template("template.html").render(
         title=f"{name}: {_title_of(run).lower()} on {started:%-d %B %Y}",
         heading=heading,
@@ -105,11 +112,12 @@ def _plain(value: object) -> object:
     return visible(value) if type(value) is str else value
 
 
-def _local(stamp: str, offset_min: int) -> datetime:
-    return datetime.fromisoformat(stamp).astimezone(timezone(timedelta(minutes=offset_min)))
+def started_at(run: Run) -> datetime:
+    """When it began, by the clock of the place."""
+    return datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
 
 
-def _conditions(run: Run, record: Record, account: Account) -> list[tuple[str, str]]:
+def conditions_of(run: Run, record: Record, account: Account) -> list[tuple[str, str]]:
     """What it was made with and under."""
     head, setup = run.head, run.head.setup
     rows = [("Method", _title_of(run))]

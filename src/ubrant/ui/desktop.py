@@ -3,8 +3,9 @@ where there is none, nothing happens."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QMetaType, QObject
+from PyQt6.QtCore import QMetaType, QObject, QUrl
 from PyQt6.QtDBus import QDBusArgument, QDBusConnection, QDBusMessage, QDBusPendingCallWatcher, QDBusPendingReply
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication
 
 _POWER = ("org.freedesktop.PowerManagement", "/org/freedesktop/PowerManagement/Inhibit", "org.freedesktop.PowerManagement.Inhibit")
@@ -55,6 +56,11 @@ class Desktop(QObject):
         actions.add([], QMetaType.Type.QStringList.value)  # type: ignore[arg-type]  # the stub knows no enum values
         hints = {"sound-name": "complete", "desktop-entry": "org.ubrant.Ubrant"}
         self._bus.asyncCall(_call(_NOTES, "Notify", ["Ubrant", _unsigned(0), "org.ubrant.Ubrant", title, text, actions, hints, -1]))
+
+
+def open_with_desktop(path: str) -> None:
+    """A file, or a folder, with whatever the desktop opens it with."""
+    QDesktopServices.openUrl(QUrl.fromLocalFile(path))
 
 
 def _call(where: tuple[str, str, str], method: str, arguments: list[object]) -> QDBusMessage:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
-from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.forms import button, label, row, scrolled
 
 KEYS = (
     ("Ctrl+1 … Ctrl+5", "Shelf, Prepare, Run, Findings, Outlook"),
@@ -16,13 +16,15 @@ KEYS = (
     ("F11", "volts and amperes, or by hand the next step, across the whole screen"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
     ("Ctrl+I", "import a log (or drop it on the window)"),
-    ("Ctrl+P", "save a report of the run that is shown"),
+    ("Ctrl+P", "print a report of the run that is shown"),
+    ("Ctrl+Shift+S", "save that report"),
+    ("Ctrl+Shift+A", "copy the answer card: text and picture"),
     ("Ctrl+E", "export the run that is shown"),
     ("Ctrl+Shift+C", "copy the ledger"),
     ("Ctrl+N, Ctrl+O", "new logbook, open a logbook"),
     ("Ctrl+L", "what was said to the instruments, and what they answered"),
     ("Ctrl+,", "settings"),
-    ("F1", "this page"),
+    ("F1, Ctrl+F1", "the guide, this page"),
     ("Ctrl+Q", "quit; a run that is going on is asked about first"),
 )
 
@@ -33,6 +35,7 @@ class KeysDialog(QDialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(self.tr("Keys"))
+        self.resize(700, 600)
         grid = QGridLayout()
         grid.setHorizontalSpacing(24)
         for line, (keys, meaning) in enumerate(KEYS):
@@ -42,5 +45,8 @@ class KeysDialog(QDialog):
         layout.setContentsMargins(20, 16, 20, 16)
         layout.setSpacing(12)
         layout.addWidget(label(self.tr("Keys"), "title"))
-        layout.addLayout(grid)
+        page = QWidget()
+        page.setLayout(grid)
+        grid.setContentsMargins(0, 0, 12, 0)
+        layout.addWidget(scrolled(page), 1)
         layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.record.record import Record
@@ -28,6 +28,7 @@ class RunFiles(QObject):
     def __init__(self, window: QWidget, bench: Workbench, shown: Callable[[], Shown | None]) -> None:
         super().__init__(window)
         self._window, self._bench, self._look = window, bench, shown
+        self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
 
     def report(self) -> None:
         """Save a report of the run that is shown."""
@@ -42,7 +43,50 @@ class RunFiles(QObject):
         if path is None:
             return
         self._write(self.tr("Writing the report …"), path, lambda target: write_report(run, record, account, name, target))
+        self._state(run, account)
+
+    def print_report(self) -> None:
+        """The report of the run that is shown on paper, looked at first."""
+        shown = self._shown()
+        if shown is None:
+            return
+        try:
+            from ubrant.ui.printing import preview
+        except ImportError as error:
+            self._failed(
+                RuntimeError(
+                    self.tr("Printing needs a system library ({error}): save the report as a PDF and print that.").format(error=error)
+                )
+            )
+            return
+        from ubrant.report.document import html_of, pdf_of
+
+        run, record, account = shown
+        name = self._name_of(run)
+        in_background(
+            self._window,
+            self.tr("Laying out the pages …"),
+            lambda: pdf_of(html_of(run, record, account, name)),
+            lambda pdf: preview(pdf, self.tr("Print {name}").format(name=name), self._window, self.open_dialog),
+            self._failed,
+        )
+        self._state(run, account)
+
+    def _state(self, run: Run, account: Account) -> None:
+        """What a report said, and by which sums, stays known."""
         self._bench.logbook.keep_statement(run.id, datetime.now(UTC).isoformat(timespec="seconds"), account.findings, account.sentence)
+
+    def copy_card(self) -> None:
+        """The answer with its ±, conditions and working on the clipboard, as text and as a picture."""
+        shown = self._shown()
+        if shown is None:
+            return
+        from ubrant.report.card import card_of
+        from ubrant.ui import answer_card
+
+        run, record, account = shown
+        answer_card.copy(card_of(run, record, account, self._name_of(run)))
+        self._bench.told.emit(self.tr("The answer card is on the clipboard, as text and as a picture."))
 
     def export(self) -> None:
         """Export the readings of the run that is shown."""
@@ -153,7 +197,7 @@ class RunFiles(QObject):
         in_background(self._window, sentence, lambda: write(unfinished), done, self._failed)
 
     def _done(self, path: Path, lost: str = "") -> None:
-        self._bench.told.emit(" ".join((self.tr("Saved as {path}.").format(path=path), lost)).strip())
+        self._bench.saved.emit(" ".join((self.tr("Saved as {path}.").format(path=path), lost)).strip(), str(path))
 
     def _failed(self, error: Exception) -> None:
         self._bench.said.emit(str(error))

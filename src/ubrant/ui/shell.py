@@ -29,7 +29,7 @@ from ubrant.bench.orders import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
-from ubrant.ui.desktop import Desktop
+from ubrant.ui.desktop import Desktop, open_with_desktop
 from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.logbook_watch import LogbookWatch
@@ -40,12 +40,14 @@ from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.stage import ShelfStage
 from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
     from ubrant.ui.findings.stage import FindingsStage
+    from ubrant.ui.guide import GuideDialog
     from ubrant.ui.outlook.stage import OutlookStage
     from ubrant.ui.prepare.stage import PrepareStage
     from ubrant.ui.run.stage import RunStage
@@ -81,6 +83,7 @@ class MainWindow(QMainWindow):
         self._stack = QStackedWidget()
         self._built: dict[int, QWidget] = {}
         self.reminders: list[QTimer] = []
+        self.guide: GuideDialog | None = None
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
@@ -146,7 +149,9 @@ class MainWindow(QMainWindow):
         assert file is not None and self._edit is not None and view is not None and aid is not None
         self._add(view, self.tr("&Readout across the screen"), "F11", lambda: self.run.readout.toggle())
         self._add(view, self.tr("&Commands and answers"), "Ctrl+L", self._show_commands)
-        self._add(aid, self.tr("&Keys"), "F1", lambda: KeysDialog(self).exec())
+        self._add(aid, self.tr("&Guide"), "F1", self._show_guide)
+        self._add(aid, self.tr("&Keys"), "Ctrl+F1", lambda: KeysDialog(self).exec())
+        self._add(aid, self.tr("&About Ubrant"), "", self._show_about)
         self._add(aid, self.tr("Copy &diagnostics"), "", self._copy_diagnostics)
         self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
@@ -158,7 +163,9 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", self._choose_wave)
         self._add(file, self.tr("Rank for a &job …"), "", self._rank)
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
-        self._add(file, self.tr("Save a re&port …"), "Ctrl+P", lambda: self.files.report())
+        self._add(file, self.tr("Save a re&port …"), "Ctrl+Shift+S", lambda: self.files.report())
+        self._add(file, self.tr("&Print the report …"), "Ctrl+P", lambda: self.files.print_report())
+        self._add(file, self.tr("Copy the &answer card"), "Ctrl+Shift+A", lambda: self.files.copy_card())
         self._add(file, self.tr("Save the &figures …"), "", lambda: self.files.figures())
         self._add(file, self.tr("Copy the &ledger"), "Ctrl+Shift+C", lambda: self.files.copy_ledger())
         file.addSeparator()
@@ -171,6 +178,20 @@ class MainWindow(QMainWindow):
         made.setShortcut(QKeySequence(keys))
         made.triggered.connect(lambda: do())
         menu.addAction(made)
+
+    def _show_guide(self) -> None:
+        """Beside the window: what is read there can be done here."""
+        from ubrant.ui.guide import GuideDialog
+
+        if self.guide is None:
+            self.guide = GuideDialog(self)
+        self.guide.show()
+        self.guide.raise_()
+
+    def _show_about(self) -> None:
+        from ubrant.ui.guide import AboutDialog
+
+        AboutDialog(self).exec()
 
     def _copy_diagnostics(self) -> None:
         clipboard = QGuiApplication.clipboard()
@@ -235,6 +256,7 @@ class MainWindow(QMainWindow):
         self.bench.remind.connect(self._remind)
         self.bench.said.connect(self.say)
         self.bench.told.connect(self.tell)
+        self.bench.saved.connect(self._say_saved)
         self._fill_recent()
         self._fill_edit_menu()
         self._leaving = False
@@ -310,6 +332,7 @@ class MainWindow(QMainWindow):
             stage = FindingsStage(self.bench)
             stage.report_wanted.connect(self.files.report)
             stage.export_wanted.connect(self.files.export)
+            stage.card_wanted.connect(self.files.copy_card)
             return stage
 
         return self._stage(FINDINGS, build)
@@ -405,6 +428,15 @@ class MainWindow(QMainWindow):
         """One sentence of good news, for a little while."""
         self._message.say("good", sentence)
         self._quiet.start(6_000)
+
+    def _say_saved(self, sentence: str, path: str) -> None:
+        """A file was written: it can be opened, or its folder, from there."""
+        self._message.say("good", sentence)
+        self._message.offer(
+            button(self.tr("Open"), lambda: open_with_desktop(path), "link"),
+            button(self.tr("Show in folder"), lambda: open_with_desktop(str(Path(path).parent)), "link"),
+        )
+        self._quiet.start(20_000)
 
     def said(self) -> str:
         return self._message.text()

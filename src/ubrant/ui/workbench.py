@@ -47,6 +47,8 @@ class Workbench(QObject):
     """What went wrong, in a sentence, from anywhere."""
     told = pyqtSignal(str)
     """What went well, in a sentence."""
+    saved = pyqtSignal(str, str)
+    """A file was written: a sentence, and its path, to be opened or shown in its folder."""
     remind = pyqtSignal(float)
     """Remind the person to look in after so many seconds."""
 

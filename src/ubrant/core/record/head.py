@@ -104,6 +104,7 @@ class Conditions:
     start : what is known of the start, in words
     load_w : that a wave was made at
     full : whether it was charged fully before
+    guess : what a person thought it would be, before; in no sum
     checked : checks of the gate that a person has looked at: it is so, as it was read
     """
 
@@ -113,6 +114,7 @@ class Conditions:
     full: bool | None = None
     checked: tuple[str, ...] = ()
     room_c: tuple[float, float] | None = None
+    guess: str = ""
 
 
 def parse_room(text: str) -> tuple[float, float] | None:

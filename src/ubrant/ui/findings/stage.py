@@ -13,6 +13,7 @@ from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.gate.check import Question
+from ubrant.core.guess import beside
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.cutoff import Cutoff
@@ -47,6 +48,7 @@ class FindingsStage(StageFrame):
 
     report_wanted = pyqtSignal()
     export_wanted = pyqtSignal()
+    card_wanted = pyqtSignal()
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -63,6 +65,7 @@ class FindingsStage(StageFrame):
         self._answers = QHBoxLayout(self.questions)
         self._answers.setContentsMargins(0, 0, 0, 0)
         self.ledger = Ledger()
+        self.guess = label("", "quiet")
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.warmth = Warmth(bench)
@@ -97,6 +100,7 @@ class FindingsStage(StageFrame):
             self.run_box,
             self.verdict,
             self.settle,
+            self.guess,
             self.questions,
             self.trouble,
             self.go_on,
@@ -110,7 +114,8 @@ class FindingsStage(StageFrame):
         self.report_button = button(self.tr("Report …"), self.report_wanted.emit)
         self.export_button = button(self.tr("Export …"), self.export_wanted.emit)
         self.side.addSpacing(6)
-        self.side.addLayout(row(self.report_button, self.export_button))
+        self.card_button = button(self.tr("Answer card"), self.card_wanted.emit)
+        self.side.addLayout(row(self.report_button, self.export_button, self.card_button))
         self.side.addLayout(row(self.again_button, self.check_button))
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
@@ -139,14 +144,14 @@ class FindingsStage(StageFrame):
         for note in (self.verdict, self.notes, self.trouble):
             note.say("plain", "")
         self.ledger.show_findings([])
-        for words in (self.more, self.aside, self.aside_quiet):
+        for words in (self.more, self.aside, self.aside_quiet, self.guess):
             words.setText("")
         self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
         self.drawn.hide()
         self.table.hide()
         self.title.setText(self.tr("No run chosen"))
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
-        for control in (self.jot_line, self.report_button, self.export_button, self.cutoff):
+        for control in (self.jot_line, self.report_button, self.export_button, self.card_button, self.cutoff):
             control.setEnabled(False)
         for choice in (self.questions, self.check_button, self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
             choice.hide()
@@ -171,7 +176,12 @@ class FindingsStage(StageFrame):
         self._show_choices(run)
         self.record, self.account = account_of(self._bench.logbook, run, criteria)
         account, findings = self.account, self.account.findings
-        for control, wanted in ((self.report_button, bool(findings)), (self.export_button, True), (self.cutoff, bool(findings))):
+        for control, wanted in (
+            (self.report_button, bool(findings)),
+            (self.card_button, bool(findings)),
+            (self.export_button, True),
+            (self.cutoff, bool(findings)),
+        ):
             control.setEnabled(wanted)
         self._judged.setVisible(_judges_label(run))
         self.warmth.setVisible(_judges_label(run) and not self._bench.logbook.read_only)
@@ -179,6 +189,8 @@ class FindingsStage(StageFrame):
         tone = VERDICT_TONES[account.verdict.word] if account.verdict is not None else "plain" if findings else "caution"
         self.verdict.say(tone, account.sentence or account.trouble or self.tr("Nothing was taken."))
         self.settle.say("plain", account.settle)
+        self.guess.setText(beside(run.head.conditions.guess, account))
+        self.guess.setVisible(bool(self.guess.text()))
         self._ask(account.questions)
         self.again_button.setEnabled(bool(run.head.plan))
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))

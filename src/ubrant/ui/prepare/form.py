@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -24,6 +25,7 @@ from ubrant.runs.load_profile import ProfileFileError, read_load_profile
 from ubrant.ui.settings import SPEEDS, speed_index
 from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss
+from ubrant.ui.widgets.plain_field import plain_field
 
 _NO_METER = Meter("DC meter")
 ON_INSTRUMENTS, TYPED = -1.0, -2.0
@@ -39,6 +41,8 @@ class MethodForm(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.guess = plain_field(self.tr("Your guess"), hint=self.tr("if you like: it is in no sum"))
+        self.guess.textChanged.connect(lambda _: self.changed.emit())
         self.method_box, self.bench, self.battery = Choice(self.tr("Method")), Choice(self.tr("Bench")), Choice(self.tr("On the battery"))
         self.load, self.supply, self.scope = Choice(self.tr("Load")), Choice(self.tr("Supply")), Choice(self.tr("Scope"))
         self._roles = ((self.load, "load"), (self.supply, "supply"), (self.scope, "scope"))
@@ -133,6 +137,7 @@ class MethodForm(QWidget):
         ValueError
             It does not say enough.
         """
+        self.guess.clear()
         self._unit, self._entries = unit, [e for e in suiting(unit) if e.method.is_started]
         self.method_box.blockSignals(True)
         self.method_box.clear()
@@ -244,6 +249,7 @@ class MethodForm(QWidget):
             (self.tr("Scope"), self.scope, False),
             (self.tr("Read along"), self.also, False),
         ]
+        rows.append((self.tr("Your guess"), self.guess, False))
         self._place(rows, [spec for spec in specs if spec.folded])
         self._show_what_is_asked()
 
@@ -346,7 +352,7 @@ class MethodForm(QWidget):
         )
         for widget, wanted in shown:
             self._set_shown(widget, on_bench and wanted)
-        for widget in (self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):
+        for widget in (self.guess, self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):
             widget.setVisible(self._grid.indexOf(widget) >= 0)
 
     def _set_shown(self, widget: QWidget, shown: bool) -> None:
@@ -442,7 +448,8 @@ class MethodForm(QWidget):
             if self.method.has_leads
             else Leads(0.0)
         )
-        return self.method.prepare(Setup(self._unit, meters, leads, battery), self._texts())
+        made = self.method.prepare(Setup(self._unit, meters, leads, battery), self._texts())
+        return replace(made, conditions=replace(made.conditions, guess=self.guess.text().strip()))
 
     def bench_kind(self) -> str:
         if self._entries and self.method.by_hand_only:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.ui.theme import color
@@ -23,9 +23,11 @@ class Callout(QWidget):
         self._label = Text(text)
         self._label.setWordWrap(True)
         self._label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(17, 9, 12, 10)
-        layout.addWidget(self._label)
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(17, 9, 12, 10)
+        self._layout.setSpacing(14)
+        self._layout.addWidget(self._label, 1)
+        self._offered: list[QWidget] = []
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         if not text:
             self.hide()  # never shown here: without a parent yet it would be a window of its own
@@ -35,6 +37,7 @@ class Callout(QWidget):
 
     def say(self, tone: str, text: str) -> None:
         """Show this; nothing at all when the text is empty."""
+        self._offer_nothing()
         if (tone, text) == (self._tone, self._label.text()):
             return
         self._tone = tone
@@ -42,6 +45,19 @@ class Callout(QWidget):
         self.setAccessibleName(text)
         self.setVisible(bool(text))
         self.update()
+
+    def offer(self, *things: QWidget) -> None:
+        """What can be done about it, at its right, until something else is said."""
+        for thing in things:
+            self._layout.addWidget(thing, alignment=Qt.AlignmentFlag.AlignTop)
+            self._offered.append(thing)
+
+    def _offer_nothing(self) -> None:
+        while self._offered:
+            thing = self._offered.pop()
+            self._layout.removeWidget(thing)
+            thing.hide()
+            thing.deleteLater()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -1,0 +1,117 @@
+"""The guide that is shipped with Ubrant, read inside; and who made what it is made of."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QImage, QTextCursor, QTextDocument
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QTextBrowser, QVBoxLayout, QWidget
+
+from ubrant import __version__
+from ubrant.ui.widgets.forms import button, label, row
+
+FOLDER = Path(str(resources.files("ubrant"))) / "guide"
+FIRST = "guide.md"
+
+
+class Page(QTextBrowser):
+    """A page of the guide, its pictures no wider than there is room for."""
+
+    def loadResource(self, kind: int, name: QUrl) -> object:
+        if kind == QTextDocument.ResourceType.ImageResource.value:
+            picture = QImage(str(FOLDER / name.path()))
+            viewport = self.viewport()
+            room = max((viewport.width() if viewport is not None else 600) - 40, 200)
+            return picture.scaledToWidth(room, Qt.TransformationMode.SmoothTransformation) if picture.width() > room else picture
+        return super().loadResource(kind, name)
+
+
+class GuideDialog(QDialog):
+    """Its headings at the left, the page at the right. It can stay open beside the window."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("Guide"))
+        self.resize(980, 680)
+        self.headings = QListWidget()
+        self.headings.setAccessibleName(self.tr("Headings"))
+        self.headings.setFixedWidth(250)
+        self.headings.setWordWrap(True)
+        self.page = Page()
+        self.page.setAccessibleName(self.tr("Guide"))
+        self.page.setOpenLinks(False)
+        self.page.anchorClicked.connect(self._follow)
+        self.headings.currentRowChanged.connect(self._go_to)
+        self.back = button(self.tr("Back to the guide"), lambda: self.open_page(FIRST))
+        side = QVBoxLayout()
+        side.addWidget(self.headings, 1)
+        side.addWidget(self.back)
+        inside = QHBoxLayout()
+        inside.addLayout(side)
+        inside.addWidget(self.page, 1)
+        layout = QVBoxLayout(self)
+        layout.addLayout(inside, 1)
+        layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))
+        self._places: list[int] = []
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        if not self._places:
+            self.open_page(FIRST)
+
+    def open_page(self, name: str) -> None:
+        """One of the shipped pages."""
+        self.page.setMarkdown((FOLDER / name).read_text("utf-8"))
+        self.back.setVisible(name != FIRST)
+        self.headings.blockSignals(True)
+        self.headings.clear()
+        self._places = []
+        document = self.page.document()
+        block = document.firstBlock() if document is not None else None
+        while block is not None and block.isValid():
+            if block.blockFormat().headingLevel():
+                self.headings.addItem(block.text())
+                self._places.append(block.position())
+            block = block.next()
+        self.headings.blockSignals(False)
+        self.page.moveCursor(QTextCursor.MoveOperation.Start)
+
+    def _go_to(self, place: int) -> None:
+        if not 0 <= place < len(self._places):
+            return
+        cursor = QTextCursor(self.page.document())
+        cursor.setPosition(self._places[place])
+        self.page.moveCursor(QTextCursor.MoveOperation.End)  # from below, so that the heading comes to stand at the top
+        self.page.setTextCursor(cursor)
+
+    def _follow(self, link: QUrl) -> None:
+        """A page of ours is opened here; anything else is none of this window's."""
+        name = Path(link.path()).name
+        if name.endswith(".md") and (FOLDER / name).is_file():
+            self.open_page(name)
+
+
+class AboutDialog(QDialog):
+    """What it is, which version, whose type."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("About Ubrant"))
+        self.setFixedWidth(520)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 20, 20, 16)
+        layout.setSpacing(10)
+        layout.addWidget(label(f"Ubrant {__version__}", "title"))
+        for text in (
+            self.tr("A bench log that does the sums, says how sure it is, and tells you what to do with the answer."),
+            self.tr(
+                "Free software under the GNU General Public License, version 3 or later. It comes without any warranty: what you connect, charge and load is yours to judge, and mains and fixed wiring are for a licensed electrician."
+            ),
+            self.tr("Type: B612, under the SIL Open Font License. Sums: NumPy and SciPy. Window: Qt."),
+        ):
+            words = label(text)
+            words.setWordWrap(True)
+            layout.addWidget(words)
+        layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))
