@@ -29,6 +29,7 @@ from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.taps_dialog import TapsDialog
 from ubrant.ui.guide import AboutDialog, GuideDialog
 from ubrant.ui.keys import KeysDialog
+from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
@@ -115,6 +116,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         KeysDialog(window),
         GuideDialog(window),
         AboutDialog(window),
+        AwayDialog(name, name, 600.0, window),
         JudgeDialog(name, book.meters(), window),
         LinesDialog(meter, window),
         ProfileDialog(meter, window),

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account
+from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
@@ -72,7 +73,13 @@ def _careful(record: Record, make: Callable[[], Account]) -> Account:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
-    return _as_far_as_sound(account, record)
+    return _as_far_as_sound(_with_marks(account, record), record)
+
+
+def _with_marks(account: Account, record: Record) -> Account:
+    """What a person marked is told of any method: how long it was from one to the next."""
+    found = between_marks(record)
+    return account if not found or account.trouble else replace(account, findings={**account.findings, **found})
 
 
 def _as_far_as_sound(account: Account, record: Record) -> Account:
@@ -102,7 +109,8 @@ def live_record(run: Run, session: Session) -> Record:
 
 def live_account(run: Run, session: Session, expected: Rehearsal | None = None) -> Account:
     """A run that is going on, from what was taken so far."""
-    return method_of(run.method).account(live_record(run, session), expected)
+    record = live_record(run, session)
+    return _with_marks(method_of(run.method).account(record, expected), record)
 
 
 def latest(session: Session) -> dict[tuple[str, str], float]:

@@ -9,6 +9,7 @@ from ubrant.bench.live import LiveReadings
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
@@ -47,11 +48,17 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
-        return self.hand.row(len(self.live.jots()))
+        answers = sum(not self.is_aside(e.jotting) for e in entries_of(StoredJot(t, line) for t, line in self.live.jots()))
+        return self.hand.row(answers)
+
+    def is_aside(self, jotting: Jotting) -> bool:
+        """A mark beside what is asked for: its moment counts, and no row is answered by it."""
+        asked = {mark for row in (*self.hand.rows, self.hand.after) for mark in row.marks}
+        return not jotting.readings and jotting.mark in BY_HAND and jotting.mark not in asked
 
     def lacks(self, jotting: Jotting) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""
-        return self.row.lacks(jotting)
+        return "" if self.is_aside(jotting) else self.row.lacks(jotting)
 
     def order(self, order: Order) -> None:
         """Done goes on to the next thing asked; stop means the load is off, or closes the run; so does end."""

@@ -33,7 +33,7 @@ QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω")
 _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
 """The mark of a line that counts no more, and stays to be seen."""
-_MARKS = (LEFT_OUT, "full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "skip")
+_MARKS = (LEFT_OUT, "full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "back", "skip")
 _SECONDS = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 _N = r"[+\-−]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?(?:[eE][+-]?\d+)?|[+\-−]?[.,]\d+"
 _N = f"(?:{_N})"

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from time import perf_counter
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account
@@ -21,6 +22,7 @@ from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.sheet import sheet_of
 from ubrant.runs.typed_session import TypedSession
+from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
@@ -60,6 +62,7 @@ class RunStage(StageFrame):
         self.table = ReadingsTable()
         self.load_button = button(self.tr("The load is on"), self._switch_load)
         self.every = QuantityField("s", self.tr("Remind me every"), may_be_empty=True)
+        self.away_button = button(self.tr("I am away …"), self._ask_away)
         self._every_row = QWidget()
         self._sheet_of: tuple[object, ...] = ()
         self._is_due = False
@@ -72,6 +75,7 @@ class RunStage(StageFrame):
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
         self.notice_note, self.deviation_note = Callout("bad"), Callout("caution")
         self.readout = Readout(self)
+        self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
         self._build()
         self.jot_line.jotted.connect(self._jot)
         self.table.typed.connect(self._take_row)
@@ -89,7 +93,7 @@ class RunStage(StageFrame):
 
     def _build(self) -> None:
         self.add_split(self.drawn, self.table, (260, 220), 150)
-        every = row(label(self.tr("Remind me every")), self.every, stretch=1)
+        every = row(label(self.tr("Remind me every")), self.every, self.away_button, stretch=1)
         every.setContentsMargins(0, 0, 0, 0)
         self._every_row.setLayout(every)
         jotting = row(self.jot_line.with_hint(), self.load_button, self.pause_button, self.stop_button, stretch=0)
@@ -223,7 +227,10 @@ class RunStage(StageFrame):
         logbook, hand = self._bench.logbook, session.hand
         sheet = sheet_of(logbook.jots(run.id), hand.columns, logbook.lines_before(run.id))
         says = method.row_findings(live_record(run, session))
-        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows], session.row.wanted, hand.reads, has_draft=running)
+        coming = iter(hand.rows)
+        asked = ["" if session.is_aside(r.jotting) else getattr(next(coming, None), "short", "") for r in sheet.rows]
+        asked += [r.short for r in coming]
+        self.table.show_sheet(sheet, run, says, asked, session.row.wanted, hand.reads, has_draft=running)
 
     def _show_due(self, progress: Progress) -> None:
         """How long until the next reading; that it is time."""
@@ -384,6 +391,16 @@ class RunStage(StageFrame):
         if trouble := self._take_down(jotting):
             self.table.give_back(jotting, trouble)
         self.tick()
+
+    def _ask_away(self) -> None:
+        """Until when, and what ends it by itself; noted, and said again when the person is back."""
+        session = self._bench.session
+        if not isinstance(session, TypedSession):
+            return
+        dialog = AwayDialog(self._unit_name, session.progress.text, self.every.value() or 0.0, self)
+        if self.open_dialog(dialog):
+            session.jot(dialog.note())
+            self._bench.remind.emit(dialog.away_s())
 
     def _change(self, changes: list[Change], name: str) -> None:
         if self._bench.run is not None:

@@ -36,6 +36,9 @@ from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.readings_model import Draft, ReadingsModel
 from ubrant.ui.widgets.text import set_tip
 
+_MARK_KEYS = {"a": "alarm", "t": "tripped", "b": "back"}
+"""What a single key takes down, at this moment."""
+
 
 class _View(QTableView):
     """Space fixes the time of the row that is typed; numbers begin a cell; Enter goes on to the next one; Escape empties the row."""
@@ -46,6 +49,7 @@ class _View(QTableView):
     pasted = pyqtSignal()
     cleared = pyqtSignal()
     asked_for = pyqtSignal(QPoint)
+    marked = pyqtSignal(str)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -56,12 +60,20 @@ class _View(QTableView):
             self.pasted.emit()
         elif event.key() == Qt.Key.Key_Space and self.state() != QAbstractItemView.State.EditingState:
             self.stamped.emit()
+        elif (mark := _MARK_KEYS.get(event.text().lower())) and self._takes_marks():
+            self.marked.emit(mark)
         elif event.key() == Qt.Key.Key_Escape:
             self.cleared.emit()
         elif event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and self.state() != QAbstractItemView.State.EditingState:
             self.entered.emit()
         else:
             super().keyPressEvent(event)
+
+    def _takes_marks(self) -> bool:
+        """Letters begin a note, and nothing else."""
+        model, index = self.model(), self.currentIndex()
+        is_note = model is not None and index.column() == model.columnCount() - 1
+        return self.state() != QAbstractItemView.State.EditingState and not is_note
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.text() == "/":
@@ -71,6 +83,10 @@ class _View(QTableView):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
             self.asked_for.emit(event.globalPos())
+
+
+def _marked(mark: str) -> Jotting:
+    return Jotting("", mark=mark, line=mark)
 
 
 class ReadingsTable(QWidget):
@@ -96,6 +112,7 @@ class ReadingsTable(QWidget):
         self._whole: Sequence[Key] = ()
         self._questioned: Jotting | None = None
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
+        self.mark_button = button(self.tr("Mark"), lambda: None)
         self.paste_button = button(self.tr("Paste rows"), self.paste)
         self.leave_button = button(self.tr("Leave out"), self._leave_out)
         self.delete_button = button(self.tr("Delete row"), self._delete)
@@ -115,6 +132,7 @@ class ReadingsTable(QWidget):
         self.view.copied.connect(self.copy)
         self.view.pasted.connect(self.paste)
         self.view.asked_for.connect(self._menu)
+        self.view.marked.connect(self._mark)
         selection = self.view.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda *_: self._show_buttons())
@@ -142,12 +160,21 @@ class ReadingsTable(QWidget):
         across.setStretchLastSection(True)
         self.message.setMinimumHeight(self.message.fontMetrics().height() + 2)
         set_tip(self.stamp_button, self.tr("Space: the time of this row is now; the numbers follow when your hands are free."))
+        menu = QMenu(self)
+        for key, mark in _MARK_KEYS.items():
+            action = menu.addAction(f"{mark.capitalize()}    {key.upper()}")
+            assert action is not None
+            action.triggered.connect(lambda _=False, mark=mark: self._mark(mark))
+        self.mark_button.setMenu(menu)
+        set_tip(self.mark_button, self.tr("A, T or B in the table: alarm, tripped, back, at this moment. The time between is a finding."))
         set_tip(self.paste_button, self.tr("Rows from a spreadsheet or a text, with a time in the first column or headings above."))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(view, 1)
-        layout.addLayout(row(self.message, self.stamp_button, self.paste_button, self.leave_button, self.delete_button, stretch=0))
+        layout.addLayout(
+            row(self.message, self.stamp_button, self.mark_button, self.paste_button, self.leave_button, self.delete_button, stretch=0)
+        )
 
     def clear(self) -> None:
         """Nothing typed is carried into another run."""
@@ -177,6 +204,7 @@ class ReadingsTable(QWidget):
         self._whole = tuple(dict.fromkeys((*wanted, *usual))) or sheet.columns
         self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft)
         self.stamp_button.setVisible(has_draft)
+        self.mark_button.setVisible(has_draft)
         if before != (sheet, has_draft, wanted) and has_draft:
             self.to_next()
         if len(before[0].columns) != len(sheet.columns) or not before[0].rows:
@@ -225,6 +253,12 @@ class ReadingsTable(QWidget):
             self.draft.time_s = self.now_s()
             self._tell(self.tr("Its time is fixed: the numbers may follow later."))
             self._look()
+
+    def _mark(self, mark: str) -> None:
+        """Taken down at this moment, as a line of its own; the row that is typed stays as it is."""
+        if self.draft is not None:
+            self.typed.emit(replace(_marked(mark), after_start_s=self.now_s()))
+            self._tell(self.tr("{mark}: taken down.").format(mark=mark.capitalize()))
 
     def _clear_draft(self) -> None:
         """Escape empties the row that is typed."""

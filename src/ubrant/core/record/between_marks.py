@@ -1,0 +1,38 @@
+"""The time between marks that a person made: from the alarm to the trip, from the trip until it was back."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+from ubrant.core.quantities.quantity import show_duration
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.contributions import Contribution, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+BY_HAND = ("alarm", "tripped", "back")
+"""Marks that stand for something the person saw or heard."""
+_OTHERS = ("load on", "load off", "full", "empty")
+_CATCHES_S = 0.5
+"""How well a person catches a moment. Common practice, no source."""
+
+
+def between_marks(record: Record) -> dict[str, Finding]:
+    """A duration for every two marks in a row of which at least one is by ear or eye; by key, in the order of time."""
+    marks = [(t, mark) for t, mark in record.typed.marks if mark in BY_HAND or mark in _OTHERS]
+    found: dict[str, Finding] = {}
+    for (start_s, first), (end_s, then) in pairwise(sorted(marks)):
+        if first not in BY_HAND and then not in BY_HAND:
+            continue
+        key = f"from_{first}_to_{then}".replace(" ", "_")
+        number = sum(k == key or k.startswith(f"{key}_") for k in found) + 1
+        name = say("From {first} to {then}", first=say(first), then=say(then)) + (f" ({number})" if number > 1 else "")
+        parts = tuple(
+            Contribution(f"moment of {mark} {moment:g}", sign * rectangular(_CATCHES_S), say("± 0.5 s ÷ √3"))
+            for sign, mark, moment in ((-1, first, start_s), (1, then, end_s))
+        )
+        working = say("marked by hand, {seconds} apart", seconds=show_duration(end_s - start_s))
+        found[key if number == 1 else f"{key}_{number}"] = Finding(
+            key if number == 1 else f"{key}_{number}", name, end_s - start_s, "s", parts, working
+        )
+    return found
