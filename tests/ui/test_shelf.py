@@ -5,14 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QLabel
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 
 from tests.window import click, keep_discharge, needs, type_into
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.head import SIMULATED
 from ubrant.logbook.records import StoredOutlook
+from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE
@@ -167,3 +169,137 @@ def test_the_stages_follow_what_is_selected_on_the_shelf(stocked, qtbot):
         assert window.findings.title.text().startswith(pack.name)
     window.bench.run_opened.emit(book.latest_run(packs[1].id).id)  # what was asked for by itself stays
     assert window.findings.title.text().startswith("Pack B")
+
+
+def headings(window) -> list[str]:
+    return [title.text() for title, _ in window.shelf._headings if title is not None]
+
+
+def furnish(window) -> dict[str, int]:
+    """A pack that was tested, one that was not, and an inverter."""
+    book, made = window.bench.logbook, {}
+    for unit in (
+        Unit("Zinc hall", "inverter", "12 V to 230 V, 300 W"),
+        Unit("Pack B", "battery", "50 Ah 12.8 V LiFePO4"),
+        Unit("Pack A", "battery", "60 Ah 12.8 V LiFePO4"),
+    ):
+        made[unit.name] = window.bench.keep_unit(unit).id
+    keep_discharge(book, book.unit(made["Pack B"]))
+    window.bench.shelf_changed.emit()
+    return made
+
+
+def test_the_shelf_is_in_the_order_that_is_wanted(window, qtbot):
+    """By kind with headings, by name, tested last, by verdict with the worst first; and only what is wanted of it."""
+    furnish(window)
+    qtbot.waitUntil(lambda: any(c.verdict() for c in window.shelf.cards()), timeout=10_000)
+    shelf = window.shelf
+    assert headings(window) == ["Batteries", "Inverters"]
+    assert names(window) == ["Pack B", "Pack A", "Zinc hall"]
+    shelf.order.setCurrentIndex(shelf.order.findData("name"))
+    assert names(window) == ["Pack A", "Pack B", "Zinc hall"]
+    shelf.order.setCurrentIndex(shelf.order.findData("date"))
+    assert names(window)[0] == "Pack B"
+    shelf.order.setCurrentIndex(shelf.order.findData("verdict"))
+    assert headings(window) == [shelf.cards()[0].verdict(), "no verdict"]
+    for group, there in (
+        ("inverter", ["Zinc hall"]),
+        ("tested", ["Pack B"]),
+        ("not tested", ["Pack A", "Zinc hall"]),
+        ("", ["Pack B", "Pack A", "Zinc hall"]),
+    ):
+        shelf.group.setCurrentIndex(shelf.group.findData(group))
+        assert names(window) == there
+
+
+def test_search_knows_kinds_verdicts_methods_and_dates(window, qtbot):
+    furnish(window)
+    qtbot.waitUntil(lambda: any(c.verdict() for c in window.shelf.cards()), timeout=10_000)
+    verdict = next(c.verdict() for c in window.shelf.cards() if c.verdict())
+    day = window.bench.logbook.runs()[0][0].started[:10]
+    for words, there in (("inverter", ["Zinc hall"]), (verdict, ["Pack B"]), ("discharge", ["Pack B"]), (day, ["Pack B"])):
+        qtbot.keyClick(window, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+        assert window.shelf.search.hasFocus()
+        type_into(qtbot, window.shelf.search, words)
+        assert names(window) == there, words
+    qtbot.keyClick(window.shelf.search, Qt.Key.Key_Escape)
+    assert len(names(window)) == 3
+
+
+def test_a_name_is_written_over_where_it_stands(window, qtbot):
+    made = furnish(window)
+    card = window.shelf.cards()[0]
+    card.setFocus()
+    qtbot.keyClick(card, Qt.Key.Key_F2)
+    field = card.findChild(QLineEdit)
+    type_into(qtbot, field, "Pack C")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert window.bench.logbook.unit(made["Pack B"]).name == "Pack C"
+    window.bench.undo.undo()
+    assert window.bench.logbook.unit(made["Pack B"]).name == "Pack B"
+    card = window.shelf.cards()[0]
+    card.rename()
+    field = card.findChild(QLineEdit)
+    qtbot.keyClicks(field, "something else")
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    QApplication.processEvents()
+    assert window.bench.logbook.unit(made["Pack B"]).name == "Pack B"
+
+
+def test_several_are_chosen_and_removed_with_one_undo(window, qtbot):
+    furnish(window)
+    qtbot.waitUntil(lambda: any(c.verdict() for c in window.shelf.cards()), timeout=10_000)
+    cards = window.shelf.cards()
+    qtbot.mouseClick(cards[0], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(cards[1], Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier)
+    assert [c.is_chosen for c in cards] == [True, True, False]
+    assert "2 chosen" in seen(window.shelf)
+    click(qtbot, window.shelf, "Remove these")
+    assert names(window) == ["Zinc hall"]
+    window.bench.undo.undo()
+    assert sorted(names(window)) == ["Pack A", "Pack B", "Zinc hall"]
+    qtbot.mouseClick(window.shelf.cards()[0], Qt.MouseButton.LeftButton)
+    assert not window.shelf.several
+
+
+def test_a_card_says_what_can_be_done_with_it(window):
+    made = furnish(window)
+    said = {a.text(): a.isEnabled() for a in window.shelf.menu_of(made["Pack A"]).actions()}
+    assert said == {
+        "Prepare a test": True,
+        "Open the newest run": False,
+        "Same again …": False,
+        "Rename    F2": True,
+        "Edit": True,
+        "Remove": True,
+    }
+    next(a for a in window.shelf.menu_of(made["Pack B"]).actions() if a.text() == "Open the newest run").trigger()
+    assert window.stage() == FINDINGS
+    assert window.findings.title.text().startswith("Pack B")
+
+
+def test_rehearsals_of_a_real_unit_are_dropped_together(window, qtbot):
+    book = window.bench.logbook
+    unit = window.bench.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
+    measured = keep_discharge(book, unit)
+    for _ in range(2):
+        rehearsed = keep_discharge(book, unit)
+        book.update_run(replace(rehearsed, told=rehearsed.head.at(SIMULATED)))
+    window.bench.choose_unit(unit.id)
+    click(qtbot, window.shelf, "Drop its 2 rehearsals")
+    assert [run.id for run, _ in book.runs()] == [measured.id]
+    window.bench.undo.undo()
+    assert len(book.runs()) == 3
+    assert all(len(book.kept(run).readings) == 2 for run, _ in book.runs())
+
+
+def test_a_long_answer_ends_with_a_whole_clause(dressed):
+    text = "The output went off at 10.51 V at the inverter's terminals, with 21.3 A flowing; best 91.2 ± 0.4 % at 120 W; idle draw 6.8 W"
+    lines = UnitCard._lines(text, 230.0)
+    assert len(lines) <= 3
+    assert [line.replace("\u00a0", " ") for line in lines] == [
+        "The output went off at 10.51 V at the",
+        "inverter's terminals, with 21.3 A",
+        "flowing",
+    ]
+    assert " ".join(UnitCard._lines("one " * 60 + "end; two", 230.0)).startswith("one one")

@@ -134,6 +134,7 @@ class Summary:
     sentence, short, verdict : over all; in a few words; the word, empty where the method gives none
     bar : capacity in Ah and its ±, to be drawn against the label's; None without
     energy : what an outlook can rest on (Wh, its ±, whether that is all of it, measured over label); None without
+    sketch : the curve that is drawn of it, as points between 0 and 1; empty without one
     """
 
     sentence: str
@@ -141,9 +142,17 @@ class Summary:
     verdict: str = ""
     bar: tuple[float, float | None] | None = None
     energy: tuple[float, float | None, bool, float] | None = None
+    sketch: tuple[tuple[float, float], ...] = ()
 
     def to_json(self) -> dict[str, Any]:
-        return {"sentence": self.sentence, "short": self.short, "verdict": self.verdict, "bar": self.bar, "energy": self.energy}
+        return {
+            "sentence": self.sentence,
+            "short": self.short,
+            "verdict": self.verdict,
+            "bar": self.bar,
+            "energy": self.energy,
+            "sketch": self.sketch,
+        }
 
 
 def summary_from_json(data: Mapping[str, Any]) -> Summary:
@@ -155,4 +164,5 @@ def summary_from_json(data: Mapping[str, Any]) -> Summary:
         str(data.get("verdict", "")),
         tuple(bar) if bar else None,
         tuple(energy) if energy else None,
+        tuple((float(x), float(y)) for x, y in data.get("sketch", ())),
     )

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account
+from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.head import Criteria
@@ -134,9 +135,10 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
         run.id,
         Summary(
             account.sentence,
-            account.short,
+            in_short(account),
             account.verdict.word if account.verdict is not None else "",
             account.bar,
             (energy.energy_wh, energy.energy_u, energy.whole, energy.share) if energy is not None else None,
+            sketch_of(account),
         ),
     )

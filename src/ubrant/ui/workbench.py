@@ -105,6 +105,43 @@ class Workbench(QObject):
 
         self._push(f"remove {unit.name}", do, undo)
 
+    def remove_units(self, units: Sequence[Unit]) -> None:
+        """Take several off the shelf at once."""
+        if len(units) == 1:
+            self.remove_unit(units[0])
+            return
+
+        def do() -> None:
+            with self.logbook.together():
+                for unit in units:
+                    self.logbook.remove_unit(unit.id)
+            self._changed(0)
+
+        def undo() -> None:
+            with self.logbook.together():
+                for unit in units:
+                    self.logbook.keep_unit(unit)
+            self._changed(units[0].id)
+
+        self._push(f"remove {len(units)} units", do, undo)
+
+    def drop_runs(self, runs: Sequence[Run]) -> None:
+        """Take runs out of the logbook; undone, they are there again with all that was read."""
+        whole = [self.logbook.kept(run) for run in runs]
+        ids = [run.id for run in runs]
+
+        def do() -> None:
+            with self.logbook.together():
+                for run_id in ids:
+                    self.logbook.delete_run(run_id)
+            self.shelf_changed.emit()
+
+        def undo() -> None:
+            ids[:] = [self.logbook.keep_import(kept).id for kept in whole]
+            self.shelf_changed.emit()
+
+        self._push(f"drop {len(runs)} rehearsals", do, undo)
+
     def keep_meter(self, meter: Meter) -> None:
         """Add or edit a meter."""
         before = next((m for m in self.logbook.meters() if m.id == meter.id), None)

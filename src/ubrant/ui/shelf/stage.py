@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
+from PyQt6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.accuracy import show_accuracy
 from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.method import label_of
 from ubrant.methods.registry import UnknownMethodError, entry_of, suiting
 from ubrant.runs.accounts import summary_of
+from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import button, clear, label, row, scrolled, side_panel
+from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
 from ubrant.ui.widgets.text import set_tip
 from ubrant.ui.workbench import Workbench
 
@@ -31,6 +34,7 @@ if TYPE_CHECKING:
 
 _MOST_RUNS = 40
 _ROOM = 38
+_CHOICE = 116
 _FORM = "open form"
 
 
@@ -47,10 +51,19 @@ class ShelfStage(QWidget):
         self._work.setSingleShot(True)
         self._work.timeout.connect(self._work_out_one)
         self.search = QLineEdit()
-        self.search.setPlaceholderText(self.tr("Search units, labels, jottings"))
+        self.search.setPlaceholderText(self.tr("Search (Ctrl+F)"))
         self.search.setAccessibleName(self.tr("Search"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.refresh)
+        self.order, self.group = Choice(self.tr("In what order")), Choice(self.tr("Which"))
+        for text, key in ORDERS:
+            self.order.addItem(say(text), key)
+        self.order.currentIndexChanged.connect(lambda _: self.refresh())
+        self.group.currentIndexChanged.connect(lambda _: self.refresh())
+        self._headings: list[tuple[QLabel | None, list[UnitCard]]] = []
+        self.several: set[int] = set()
+        QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.search.setFocus)
+        QShortcut(QKeySequence("Escape"), self).activated.connect(self._clear)
         self.add = button(self.tr("Add a unit"), self.start_adding, "chief")
         self._grid = QGridLayout()
         self._grid.setSpacing(12)
@@ -71,8 +84,10 @@ class ShelfStage(QWidget):
         column = QVBoxLayout(inside)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(12)
-        self.search.setMinimumWidth(260)
-        column.addLayout(row(label(self.tr("On the shelf"), "title"), QWidget(), self.search, self.add, stretch=1))
+        self.search.setMinimumWidth(150)
+        for choice in (self.order, self.group):
+            choice.setFixedWidth(_CHOICE)
+        column.addLayout(row(label(self.tr("On the shelf"), "title"), self.search, self.group, self.order, self.add, stretch=1))
         column.addWidget(self._empty)
         column.addWidget(self.first_test, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addLayout(self._grid)
@@ -100,24 +115,67 @@ class ShelfStage(QWidget):
 
     def refresh(self) -> None:
         """Show what is in the logbook now, as far as it fits the search."""
-        words = self.search.text().strip().lower()
+        words = self.search.text().strip()
         logbook = self._bench.logbook
-        units = [u for u in logbook.units() if words in f"{u.name} {u.kind} {u.label_text} {u.note}".lower()]
-        if words:
-            jotted = {run.unit_id for run, _ in logbook.runs(words)}
-            units += [u for u in logbook.units() if u.id in jotted and u not in units]
-        for card in self._cards:
-            self._grid.removeWidget(card)
-            card.hide()
-            card.deleteLater()
-        self._cards = [self._card(unit) for unit in units]
+        every = self._on_shelf()
+        self._offer_groups(every)
+        jotted = {run.unit_id for run, _ in logbook.runs(words)} if words else set()
+        group = str(self.group.currentData() or "")
+        shown = [one for one in every if one.is_of(group) and (one.fits(words) or one.unit.id in jotted)]
+        self._drop_cards()
+        for heading, those in arranged(shown, str(self.order.currentData())):
+            cards = [self._card(one) for one in those]
+            self._headings.append((label(heading, "heading") if heading else None, cards))
+            self._cards += cards
         self._place_cards()
+        units = [one.unit for one in shown]
+        self.several &= {unit.id for unit in units}
         self._empty.say("plain", "" if units else self._empty_words(words))
         self.first_test.setVisible(not units and not words and not logbook.read_only)
         self._show_meters()
         self._mark_chosen()
         if not self._form_is_open():
             self._show_unit(self._bench.unit_id)
+
+    def _on_shelf(self) -> list[OnShelf]:
+        """Every unit with what is known of it."""
+        logbook = self._bench.logbook
+        runs: dict[int, list[Run]] = {}
+        for run, _ in logbook.runs(limit=-1):
+            runs.setdefault(run.unit_id or 0, []).append(run)
+        every = []
+        for unit in logbook.units():
+            own = runs.get(unit.id, [])
+            every.append(OnShelf(unit, own[0] if own else None, self._summary(own[0]) if own else None, own))
+        return every
+
+    def _offer_groups(self, every: list[OnShelf]) -> None:
+        """Everything, each kind that is there, and what was tested or not."""
+        kinds = [kind for kind in KINDS if any(one.unit.kind == kind for one in every)]
+        wanted = ["", *kinds, TESTED, NOT_TESTED]
+        if [self.group.itemData(k) for k in range(self.group.count())] == wanted:
+            return
+        kept = self.group.currentData()
+        self.group.blockSignals(True)
+        self.group.clear()
+        for key in wanted:
+            self.group.addItem(say(key) if key else self.tr("everything"), key)
+        self.group.setCurrentIndex(max(0, self.group.findData(kept)))
+        self.group.blockSignals(False)
+
+    def _drop_cards(self) -> None:
+        for widget in (*self._cards, *(title for title, _ in self._headings if title is not None)):
+            self._grid.removeWidget(widget)
+            widget.hide()
+            widget.deleteLater()
+        self._cards, self._headings = [], []
+
+    def _clear(self) -> None:
+        """Escape: nothing sought, nothing chosen together."""
+        self.several.clear()
+        self.search.clear()
+        self._mark_chosen()
+        self._show_unit(self._bench.unit_id)
 
     def _empty_words(self, words: str) -> str:
         if words:
@@ -134,13 +192,62 @@ class ShelfStage(QWidget):
         unit = self._bench.keep_unit(Unit("Trial pack", "battery", "2 Ah 12.8 V LiFePO4", note="Simulated, to try things out."))
         self._bench.test_wanted.emit(unit.id)
 
-    def _card(self, unit: Unit) -> UnitCard:
-        run = self._bench.logbook.latest_run(unit.id)
-        summary = self._summary(run) if run else None
-        card = UnitCard(unit, label_of(unit), summary, waits=run is not None and run.id in self._due)
-        card.chosen.connect(self._bench.choose_unit)
+    def _card(self, one: OnShelf) -> UnitCard:
+        unit = one.unit
+        card = UnitCard(unit, label_of(unit), one.summary, waits=one.newest is not None and one.newest.id in self._due)
+        card.chosen.connect(self._choose)
+        card.added.connect(self._add_to_chosen)
         card.opened.connect(self._bench.test_wanted)
+        card.named.connect(self._rename)
+        card.asked_for.connect(self._menu)
         return card
+
+    def _choose(self, unit_id: int) -> None:
+        self.several.clear()
+        self._bench.choose_unit(unit_id)
+
+    def _add_to_chosen(self, unit_id: int) -> None:
+        """Several at once: the one that was chosen before is among them."""
+        if not self.several and self._bench.unit_id and self._bench.unit_id != unit_id:
+            self.several.add(self._bench.unit_id)
+        self.several ^= {unit_id}
+        self._mark_chosen()
+        self._show_unit(self._bench.unit_id)
+
+    def _rename(self, unit_id: int, name: str) -> None:
+        unit = self._bench.logbook.unit(unit_id)
+        if name != unit.name:
+            self._bench.keep_unit(replace(unit, name=name))
+
+    def _menu(self, unit_id: int, at: QPoint) -> None:
+        """What can be done with a card."""
+        if unit_id not in self.several:
+            self._choose(unit_id)
+        self.menu_of(unit_id).exec(at)
+
+    def menu_of(self, unit_id: int) -> QMenu:
+        unit, newest = self._bench.logbook.unit(unit_id), self._bench.logbook.latest_run(unit_id)
+        card = next((c for c in self._cards if c.unit.id == unit_id), None)
+        menu = QMenu(self)
+        for text, do, on in (
+            (self.tr("Prepare a test"), partial(self._bench.test_wanted.emit, unit_id), bool(suiting(unit))),
+            (self.tr("Open the newest run"), partial(self._bench.run_opened.emit, newest.id if newest else 0), newest is not None),
+            (self.tr("Same again …"), partial(self._bench.again_wanted.emit, newest.id if newest else 0), newest is not None),
+            (self.tr("Rename    F2"), card.rename if card is not None else self._clear, card is not None),
+            (self.tr("Edit"), lambda: self._open_form(UnitForm(unit)), True),
+            (self.tr("Remove"), self._remove_chosen, True),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.setEnabled(on and not (self._bench.logbook.read_only and text != self.tr("Open the newest run")))
+            action.triggered.connect(lambda _=False, do=do: do())
+        return menu
+
+    def _remove_chosen(self) -> None:
+        """The one that is chosen, or all that are, with one undo."""
+        ids = self.several or {self._bench.unit_id}
+        self.several = set()
+        self._bench.remove_units([u for u in self._bench.logbook.units() if u.id in ids])
 
     def _summary(self, run: Run) -> Summary | None:
         """What is kept of a run's account; what is not there yet is worked out between events, one after the other, and shown then."""
@@ -160,14 +267,18 @@ class ShelfStage(QWidget):
             self.refresh()
 
     def _place_cards(self) -> None:
-        """Those that hold energy first, then the small cards of all the rest."""
+        """Group below group, each with its heading; in a group those with a bar first, so that the rows are even."""
         columns = max(1, (self.width() - self._side.width() - 40) // 282)
-        row = 0
-        for group in (True, False):
-            cards = [card for card in self._cards if card.has_bar is group]
-            for place, card in enumerate(cards):
-                self._grid.addWidget(card, row + place // columns, place % columns)
-            row += -(-len(cards) // columns)
+        line = 0
+        for title, those in self._headings:
+            if title is not None:
+                self._grid.addWidget(title, line, 0, 1, columns)
+                line += 1
+            for tall in (True, False):
+                cards = [card for card in those if card.has_bar is tall]
+                for place, card in enumerate(cards):
+                    self._grid.addWidget(card, line + place // columns, place % columns)
+                line += -(-len(cards) // columns)
         for column in range(8):
             self._grid.setColumnStretch(column, 1 if column < columns else 0)
 
@@ -180,7 +291,7 @@ class ShelfStage(QWidget):
 
     def _mark_chosen(self) -> None:
         for card in self._cards:
-            card.set_chosen(card.unit.id == self._bench.unit_id)
+            card.set_chosen(card.unit.id in self.several if self.several else card.unit.id == self._bench.unit_id)
 
     def _show_meters(self) -> None:
         clear(self._meters)
@@ -229,8 +340,14 @@ class ShelfStage(QWidget):
     def _show_unit(self, unit_id: int) -> None:
         """The chosen unit at the right, or the latest runs when none is chosen."""
         self._mark_chosen()
+        focused = self.focusWidget()
+        if focused is not None and self._side.isAncestorOf(focused):  # it goes: the next key must not land in the search
+            next((card for card in self._cards if card.is_chosen), self.add).setFocus()
         clear(self._about)
         units = {u.id: u for u in self._bench.logbook.units()}
+        if len(self.several) > 1:
+            self._show_several([u for u in units.values() if u.id in self.several])
+            return
         unit = units.get(unit_id)
         if unit is None:
             self._about.addWidget(label(self.tr("Latest runs"), "heading"))
@@ -256,7 +373,29 @@ class ShelfStage(QWidget):
         self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
-        self._show_runs([(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id][:_MOST_RUNS], name_units=False)
+        own = [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id]
+        self._show_runs(own[:_MOST_RUNS], name_units=False)
+        rehearsals = [r for r, _ in own if r.head.origin.road == SIMULATED and r.state != "running"]
+        if rehearsals and not unit.stand_in:
+            drop = button(
+                self.tr("Drop its {count} rehearsals").format(count=len(rehearsals)), lambda: self._bench.drop_runs(rehearsals), "link"
+            )
+            drop.setEnabled(not self._bench.logbook.read_only)
+            self._about.addWidget(drop)
+        self._about.addStretch(1)
+
+    def _show_several(self, units: list[Unit]) -> None:
+        """What was measured of each, one below the other."""
+        self._about.addWidget(label(self.tr("{count} chosen").format(count=len(units)), "heading"))
+        cards = {card.unit.id: card for card in self._cards}
+        for unit in units:
+            self._about.addWidget(label(unit.name))
+            said = [cards[unit.id].measured(), cards[unit.id].verdict()] if unit.id in cards else []
+            self._about.addWidget(label(" · ".join(filter(None, said)) or self.tr("not tested yet"), "quiet"))
+        self._about.addSpacing(6)
+        remove = button(self.tr("Remove these"), self._remove_chosen)
+        remove.setEnabled(not self._bench.logbook.read_only)
+        self._about.addLayout(row(remove, button(self.tr("Choose none"), self._clear)))
         self._about.addStretch(1)
 
     def _show_runs(self, runs: list[tuple[Run, str]], *, name_units: bool) -> None:

@@ -1,0 +1,76 @@
+"""In what order a shelf is shown, and what a search finds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.wording import say, words
+from ubrant.logbook.records import Run, Summary
+from ubrant.methods.registry import UnknownMethodError, entry_of
+
+BY_KIND, BY_NAME, BY_DATE, BY_VERDICT = "kind", "name", "date", "verdict"
+ORDERS = ((words("by kind"), BY_KIND), (words("by name"), BY_NAME), (words("tested last"), BY_DATE), (words("by verdict"), BY_VERDICT))
+TESTED, NOT_TESTED = "tested", "not tested"
+_GROUPS = {
+    "battery": words("Batteries"),
+    "bank": words("Banks"),
+    "station": words("Stations"),
+    "converter": words("Converters"),
+    "inverter": words("Inverters"),
+    "charger": words("Chargers"),
+    "load": words("Loads"),
+    "lead": words("Leads, fuses, breakers"),
+}
+_WORST_FIRST = ("spent", "below", "cannot tell", "not like for like", "meets", "")
+
+
+@dataclass(frozen=True)
+class OnShelf:
+    """A unit with its newest run and the little that is known of that, and all of its runs for a search."""
+
+    unit: Unit
+    newest: Run | None = None
+    summary: Summary | None = None
+    runs: Sequence[Run] = field(default=())
+
+    @property
+    def verdict(self) -> str:
+        return self.summary.verdict if self.summary is not None else ""
+
+    def fits(self, sought: str) -> bool:
+        """Whether each word is somewhere in its name, kind, label, note, verdict, or in the methods and dates of its runs."""
+        unit = self.unit
+        told = [unit.name, unit.kind, unit.label_text, unit.note, self.verdict, TESTED if self.runs else NOT_TESTED]
+        if self.summary is not None:
+            told.append(self.summary.sentence)
+        told += [f"{_title(run)} {run.started[:10]} {run.source}" for run in self.runs]
+        whole = " ".join(told).lower()
+        return all(word in whole for word in sought.lower().split())
+
+    def is_of(self, group: str) -> bool:
+        """Whether it belongs to a kind, or was tested, or was not; an empty group is everything."""
+        return group in {"", self.unit.kind, TESTED if self.runs else NOT_TESTED}
+
+
+def arranged(shelf: Sequence[OnShelf], order: str) -> list[tuple[str, list[OnShelf]]]:
+    """(heading, what stands under it), in this order; one group without a heading where it is not by kind or verdict."""
+    by_name = sorted(shelf, key=lambda one: one.unit.name.lower())
+    if order == BY_NAME:
+        return [("", by_name)]
+    if order == BY_DATE:
+        return [("", sorted(by_name, key=lambda one: one.newest.started if one.newest is not None else "", reverse=True))]
+    if order == BY_VERDICT:
+        groups = [(word or say("no verdict"), [one for one in by_name if one.verdict == word]) for word in _WORST_FIRST]
+    else:
+        groups = [(say(_GROUPS[kind]), [one for one in shelf if one.unit.kind == kind]) for kind in KINDS]
+        groups.append((say("Others"), [one for one in shelf if one.unit.kind not in KINDS]))
+    return [(heading, those) for heading, those in groups if those]
+
+
+def _title(run: Run) -> str:
+    try:
+        return say(entry_of(run.method).title)
+    except UnknownMethodError:
+        return run.method
