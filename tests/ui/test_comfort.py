@@ -303,3 +303,13 @@ app.exec()
     assert said[1] == "inhibit Ubrant | A run is going on"
     assert said[2] == "release 77"
     assert said[3].startswith("notify susssasa{sv}i Ubrant | Dome pack | Meets its label")
+
+
+def test_the_stages_in_the_band_stand_still(window):
+    """Whatever the logbook is called and whatever is said at the right."""
+    QApplication.processEvents()
+    before = [b.mapTo(window, b.rect().topLeft()).x() for b in window._buttons]
+    window._status.setText("simulated bench · load off: an instrument is away")
+    window._name.setText("A logbook with quite a long name")
+    QApplication.processEvents()
+    assert [b.mapTo(window, b.rect().topLeft()).x() for b in window._buttons] == before

@@ -14,6 +14,7 @@ from ubrant.methods.registry import method_of
 from ubrant.ui import theme
 from ubrant.ui.widgets.axes import ticks
 from ubrant.ui.widgets.drawn import DrawingsView
+from ubrant.ui.widgets.label_places import room_for
 from ubrant.ui.widgets.plot import PlotView
 
 
@@ -110,3 +111,14 @@ def test_what_lies_a_million_spans_away_is_drawn_all_the_same(qtbot):
     qtbot.addWidget(view)
     view.resize(400, 300)
     assert not view.grab().isNull()
+
+
+def test_words_lie_on_no_curve_and_on_no_other_words():
+    x = np.linspace(0.0, 10.0, 50)
+    curve = (x, np.full(50, 5.0))
+    low, middle, high = ((2.0, 4.0, y, y + 1.0) for y in (1.0, 4.5, 8.0))
+    assert room_for([middle, low, high], [curve], []) == 1
+    assert room_for([middle, low, high], [curve], [(3.0, 5.0, 0.0, 2.0)]) == 2
+    assert room_for([middle], [curve], []) == 0
+    spike = (x, np.where(abs(x - 3) < 0.2, 1.5, 9.5))
+    assert room_for([low, (6.0, 8.0, 1.0, 2.0)], [spike], []) == 1

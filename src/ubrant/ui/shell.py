@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -68,6 +68,26 @@ def remember(path: Path) -> None:
     QSettings().setValue("recent", paths[:_MOST_RECENT])
 
 
+_NAME_FROM = 1180
+
+
+def _side_of_band(*widgets: QWidget) -> QHBoxLayout:
+    made = QHBoxLayout()
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(10)
+    for widget in widgets:
+        made.addWidget(widget, alignment=Qt.AlignmentFlag.AlignVCenter)
+    return made
+
+
+def _equally_wide(layout: QHBoxLayout) -> QWidget:
+    """As wide as the other side, whatever stands in it: what is between them stands still."""
+    side = QWidget()
+    side.setLayout(layout)
+    side.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+    return side
+
+
 class MainWindow(QMainWindow):
     """One logbook in one window."""
 
@@ -120,10 +140,10 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(band)
         row.setContentsMargins(20, 0, 20, 0)
         row.setSpacing(10)
-        row.addWidget(brand)
-        row.addWidget(menus, alignment=Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(self._name)
-        row.addStretch(1)
+        left, right = _side_of_band(brand, menus, self._name), _side_of_band(self._status)
+        left.addStretch(1)
+        right.insertStretch(0, 1)
+        row.addWidget(_equally_wide(left), 1)
         for index, text in enumerate((self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Outlook"))):
             stage = QPushButton(text)
             stage.setObjectName("stage")
@@ -134,9 +154,12 @@ class MainWindow(QMainWindow):
             QShortcut(QKeySequence(f"Ctrl+{index + 1}"), self).activated.connect(lambda k=index: self.go_to(k))
             self._buttons.append(stage)
             row.addWidget(stage)
-        row.addStretch(1)
-        row.addWidget(self._status)
+        row.addWidget(_equally_wide(right), 1)
         return band
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._name.setVisible(self.width() >= _NAME_FROM)  # the title of the window says it too
 
     def _menus(self) -> QMenuBar:
         bar = QMenuBar()

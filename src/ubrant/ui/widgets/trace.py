@@ -7,19 +7,30 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QBrush, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QFocusEvent, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.drawings import Trace as TraceData
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.pyramid import Pyramid
-from ubrant.core.record.readings import Series, no_readings
+from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.ui.theme import SMALL, color, font
+from ubrant.ui.widgets.label_places import Box, room_for
 from ubrant.ui.widgets.text import in_a_line
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
 _DENSE = 200_000
 _UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
+
+
+_HEIGHTS = (0.62, 0.5, 0.4, 0.3, 0.2, 0.74, 0.86, 0.1, 0.94)
+_ALONG = (0.015, 0.25, 0.45, 0.65, 0.8)
+"""Where the words of a mark may stand, and those of the limit, as shares of height and width."""
+
+
+def _box(x0: float, x1: float, share: float, tall: float, bottom: float, top: float) -> Box:
+    middle, half = bottom + share * (top - bottom), tall * (top - bottom) / 2
+    return x0, x1, middle - half, middle + half
 
 
 class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is untyped
@@ -222,18 +233,69 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
                 )
                 self._mark(plot, band)
             low, high = self._first.vb.viewRange()[0]
-            for place, (moment, text) in enumerate(self._events):
-                side = 1 if self._x(moment) > low + 0.85 * (high - low) else 0  # near the right edge the words stand to the left
+            places = self._places_of_words() if key == "V" else []
+            for number, (moment, text) in enumerate(self._events):
+                side = self._side(moment, low, high)
                 line = pg.InfiniteLine(
                     self._x(moment),
                     angle=90,
                     pen=pg.mkPen(color("caution"), width=2),
                     label=in_a_line(text).replace("{", "{{").replace("}", "}}") if key == "V" else None,  # it is a format
-                    labelOpts={"position": 0.62 - 0.13 * (place % 4), "anchors": [(side, 0.5), (side, 0.5)], "color": color("caution")},
+                    labelOpts={
+                        "position": places[number] if places else 0.5,
+                        "anchors": [(side, 0.5), (side, 0.5)],
+                        "color": color("caution"),
+                    },
                 )
                 if key == "V":
                     line.label.setFont(font(SMALL + 0.5))
                 self._mark(plot, line)
+
+    def _side(self, moment: float, low: float, high: float) -> int:
+        """Near the right edge the words stand to the left of their mark."""
+        return 1 if self._x(moment) > low + 0.85 * (high - low) else 0
+
+    def _places_of_words(self) -> list[float]:
+        """How high up the words of each mark stand, as a share of the height: where no curve goes and nothing else is written."""
+        lines = self._lines()
+        values = [v for _, y in lines for v in (np.nanmin(y), np.nanmax(y))] + ([self._cutoff_v] if self._cutoff_v is not None else [])
+        if not values or not max(values) > min(values):
+            return [0.62 - 0.13 * (number % 4) for number in range(len(self._events))]
+        bottom, top = min(values), max(values)
+        low, high = self._first.vb.viewRange()[0]
+        view, metrics = self._plots["V"].vb, QFontMetricsF(font(SMALL + 0.5))
+        per_x, tall = (high - low) / max(view.width(), 100.0), metrics.height() / max(view.height(), 60.0)
+        taken, places = self._place_of_limit(lines, per_x, tall, bottom, top), []
+        for moment, text in self._events:
+            wide = per_x * (metrics.horizontalAdvance(in_a_line(text)) + 8)
+            x = self._x(moment)
+            x0 = x - wide if self._side(moment, low, high) else x
+            boxes = [_box(x0, x0 + wide, share, tall, bottom, top) for share in _HEIGHTS]
+            best = room_for(boxes, lines, taken)
+            taken.append(boxes[best])
+            places.append(_HEIGHTS[best])
+        return places
+
+    def _lines(self) -> list[tuple[Array, Array]]:
+        """Volts as they are drawn, measured and expected."""
+        drawn = [item.getData() for item in (self._measured["V"], self._expected["V"])]
+        return [(x, y) for x, y in drawn if x is not None and len(x) and np.isfinite(y).any()]
+
+    def _place_of_limit(self, lines: list[tuple[Array, Array]], per_x: float, tall: float, bottom: float, top: float) -> list[Box]:
+        """The words of the limit go where no mark crosses them; what they take."""
+        if self._cutoff_line is None or self._cutoff_v is None:
+            return []
+        low, high = self._first.vb.viewRange()[0]
+        wide = per_x * (QFontMetricsF(font(SMALL + 0.5)).horizontalAdvance(self._cutoff_line.label.format) + 12)
+        share = (self._cutoff_v - bottom) / (top - bottom)
+        boxes = []
+        for place in _ALONG:
+            x0 = low + place * (high - low)
+            boxes.append(_box(x0, x0 + wide, share + tall / 2, tall, bottom, top))
+        marks = [(self._x(t) - per_x, self._x(t) + per_x, bottom - 1e9, top + 1e9) for t, _ in self._events]
+        best = room_for(boxes, lines, marks)
+        self._cutoff_line.label.setPosition(_ALONG[best])
+        return [boxes[best]]
 
     def _mark(self, plot: pg.PlotItem, item: pg.GraphicsObject) -> None:
         plot.addItem(item, ignoreBounds=True)
