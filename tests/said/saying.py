@@ -98,6 +98,8 @@ def _of_finding(key: str, found: Finding) -> Iterator[str]:
     within = f" ± {number(found.expanded_uncertainty)}" if found.expanded_uncertainty is not None else ""
     value = "none" if found.value is None else number(found.value)
     yield f"{key}: {value}{within} {found.unit}".rstrip()
+    yield f"  {found.value_text()} {found.uncertainty_text()}".rstrip()
+    yield from (f"  {line}" for line in found.budget())
     for step in found.arithmetic or (found.working,):
         if step:
             yield f"  {step}"
@@ -108,10 +110,10 @@ def _lines(name: str, value: Any) -> Iterator[str]:
         for part in value:
             yield from _lines(name, part)
     else:
-        yield f"{name}: {_text(value)}"
+        yield f"{name}: {text_of(value)}"
 
 
-def _text(value: Any) -> str:
+def text_of(value: Any) -> str:
     """Anything in one line: of an array its length and two sums that its values and their order change."""
     if isinstance(value, np.ndarray):
         if value.dtype.kind not in "fiub":
@@ -119,13 +121,13 @@ def _text(value: Any) -> str:
         numbers = value[np.isfinite(value)].astype(float)
         return f"[{value.size}: {number(numbers.sum())}, {number(numbers @ np.linspace(1.0, 2.0, len(numbers)))}]"
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        parts = (f"{f.name} {_text(v)}" for f in dataclasses.fields(value) if f.compare and _says(v := getattr(value, f.name)))
+        parts = (f"{f.name} {text_of(v)}" for f in dataclasses.fields(value) if f.compare and _says(v := getattr(value, f.name)))
         return f"{type(value).__name__}({', '.join(parts)})"
     if isinstance(value, Mapping):
-        return "{" + ", ".join(f"{k}: {_text(v)}" for k, v in value.items()) + "}"
+        return "{" + ", ".join(f"{k}: {text_of(v)}" for k, v in value.items()) + "}"
     if isinstance(value, tuple | list | set | frozenset):
         ordered = value if isinstance(value, tuple | list) else sorted(value)
-        return "(" + ", ".join(map(_text, ordered)) + ")"
+        return "(" + ", ".join(map(text_of, ordered)) + ")"
     if isinstance(value, float | np.floating) and not isinstance(value, bool):
         return number(float(value))
     return type(value).__name__ if " at 0x" in str(value) else str(value)
@@ -146,7 +148,7 @@ def of_label(text: str) -> Iterator[str]:
     except ValueError as error:
         yield str(error)
     else:
-        yield f"{_text(label)} cut-off {usual_cutoff_v(label)}"
+        yield f"{text_of(label)} cut-off {usual_cutoff_v(label)}"
 
 
 def of_typed(text: str) -> Iterator[str]:
@@ -156,7 +158,7 @@ def of_typed(text: str) -> Iterator[str]:
     except ValueError as error:
         yield str(error)
     else:
-        yield _text(dataclasses.replace(jotting, line=""))
+        yield text_of(dataclasses.replace(jotting, line=""))
         yield jotting.understood()
 
 
@@ -168,7 +170,7 @@ def of_accuracy(text: str) -> Iterator[str]:
         except ValueError as error:
             yield f"{unit}: {error}"
         else:
-            yield f"{unit}: {_text(accuracy)} {_text([accuracy.limit(a) for a in amounts])}"
+            yield f"{unit}: {text_of(accuracy)} {text_of([accuracy.limit(a) for a in amounts])}"
 
 
 def of_duration(text: str) -> Iterator[str]:
@@ -189,25 +191,25 @@ def of_test(head_line: str) -> Iterator[str]:
     except ValueError as error:
         yield str(error)
         return
-    yield f"plan: {_text(made.plan)} {_text(made.criteria)} {_text(made.conditions)}"
-    yield from (f"problem: {_text(p)}" for load in (LoadRating(), LoadRating(10.0, 60.0, 150.0)) for p in method.checks(made, load))
+    yield f"plan: {text_of(made.plan)} {text_of(made.criteria)} {text_of(made.conditions)}"
+    yield from (f"problem: {text_of(p)}" for load in (LoadRating(), LoadRating(10.0, 60.0, 150.0)) for p in method.checks(made, load))
     if any(p.refused for p in method.checks(made, LoadRating())):
         return
     hand = method.by_hand(made)
-    yield from (f"ask: {_text(ask)}" for ask in hand.asks)
-    yield from _in_short([f"row: {_text(row)}" for row in (*hand.rows, hand.after)])
+    yield from (f"ask: {text_of(ask)}" for ask in hand.asks)
+    yield from _in_short([f"row: {text_of(row)}" for row in (*hand.rows, hand.after)])
     yield f"columns: {hand.columns} every {hand.every_s}"
     length = method.length_s(made)
     yield f"length: {length if length is None else number(length)}"
-    yield f"usual: {_text(method.usual_readings(made))}"
+    yield f"usual: {text_of(method.usual_readings(made))}"
     yield f"facts: {method.facts(made, None)}"
     try:
         expected = method.expect(made)
         if expected is not None:
-            yield f"expected: {_text(expected)}"
+            yield f"expected: {text_of(expected)}"
         steps: list[Any] = []
         walk(method.steps(made), lambda step: steps.append(step) if len(steps) < _MOST_STEPS else None)
-        yield from _in_short([f"step: {_text(step)}" for step in steps])
+        yield from _in_short([f"step: {text_of(step)}" for step in steps])
     except (ValueError, NotImplementedError) as error:
         yield f"no steps: {error}"
 

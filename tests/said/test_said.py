@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 
-from tests.said import saying
+from tests.said import modelled, saying
 from tests.said.varied import VARIANTS, in_a_line, varied
 
 _OF: dict[str, Callable[[str], Iterator[str]]] = {
@@ -23,11 +23,21 @@ _OF: dict[str, Callable[[str], Iterator[str]]] = {
     "durations": saying.of_duration,
 }
 _FILES = {"variants": "records"}
+_RECORDS = (saying.HERE / "records.txt").read_text("utf-8").splitlines()
+_WHOLE: dict[str, Callable[[], Iterator[str]]] = {
+    **{f"chemistry {key}": (lambda key=key: modelled.of_chemistry(key)) for key in modelled.MODELLED},
+    "converters": modelled.of_converters,
+    "outlooks": modelled.of_outlooks,
+    "ranking": lambda: modelled.of_ranking(_RECORDS),
+    "study": lambda: modelled.of_study(_RECORDS),
+    "texts": modelled.of_texts,
+}
+"""What needs no text to be asked about."""
 ASKED = [
     (f"{kind} {number}", kind, text)
     for kind in _OF
     for number, text in enumerate((saying.HERE / f"{_FILES.get(kind, kind)}.txt").read_text("utf-8").splitlines(), 1)
-]
+] + [(name, name, "") for name in _WHOLE]
 _TOLD = saying.HERE / "said.txt"
 _HEADING = "== "
 
@@ -39,6 +49,11 @@ def _variants(line: str) -> Iterator[str]:
             yield in_a_line(varied(record, seed))
         except ValueError as error:  # a line that cannot be typed is none
             yield f"no record: {error}"
+
+
+def _said(kind: str, text: str) -> list[str]:
+    told = _WHOLE[kind]() if kind in _WHOLE else _OF[kind](text)
+    return [line for said in told for line in said.splitlines() or [""]]
 
 
 def _told() -> dict[str, list[str]]:
@@ -59,7 +74,7 @@ def told() -> dict[str, list[str]]:
 
 @pytest.mark.parametrize(("name", "kind", "text"), ASKED, ids=[name.replace(" ", "-") for name, _, _ in ASKED])
 def test_it_says_what_it_said(told, name, kind, text):
-    said = list(_OF[kind](text))
+    said = _said(kind, text)
     before = told[name]
     differ = [(now, then) for now, then in zip(said, before, strict=False) if not saying.is_same(now, then)]
     assert not differ, f"it says, where it said before ({len(differ)} of {len(said)} lines): {differ[:3]}"
@@ -70,7 +85,7 @@ def write() -> None:
     """Everything anew, for ``./dev said``."""
     parts = []
     for name, kind, text in ASKED:
-        parts += [_HEADING + name, *(line for said in _OF[kind](text) for line in said.splitlines() or [""])]
+        parts += [_HEADING + name, *_said(kind, text)]
     _TOLD.write_text("\n".join(parts) + "\n", "utf-8")
 
 
