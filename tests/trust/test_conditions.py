@@ -5,6 +5,8 @@ from __future__ import annotations
 import pytest
 
 from tests.trust.making import discharge, judged, value, word
+from ubrant.core.battery.peukert import ConstantRun, fit_exponent, why_no_exponent
+from ubrant.core.uncertainty.contributions import Contribution
 
 LEAD = "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"
 
@@ -70,3 +72,15 @@ def test_lead_acid_is_judged_at_the_middle_of_a_known_room(tmp_path):
 def test_no_room_for_people_is_refused(tmp_path, room):
     with pytest.raises(AssertionError, match="is no room"):
         judged(tmp_path, discharge(ah=52.0), "--temperature", room)
+
+
+@pytest.mark.parametrize(
+    ("hours", "says"),
+    [((9.0, 4.6), ""), ((9.0, 3.95), ""), ((7.0, 4.9), "more the faster"), ((30.0, 4.0), "far less than any"), ((9.0, 4.51), "")],
+)
+def test_runs_that_were_of_no_one_battery_in_one_state_give_no_exponent(hours, says):
+    """One of them from another pack, or years later: at twice the current 1.43 or 7.5 times less long is no law of Peukert's."""
+    errors = [(Contribution(f"time of {n}", 0.005 * h),) for n, h in enumerate(hours)]
+    runs = [ConstantRun(amps, h, (), u) for amps, h, u in zip((5.0, 10.0), hours, errors, strict=True)]
+    why = why_no_exponent(fit_exponent(runs))
+    assert (says in why) if says else not why

@@ -34,6 +34,24 @@ class ConstantRun:
         return self.of_current is not None and self.of_hours is not None
 
 
+LEAST_K, MOST_K = 0.97, 1.8
+"""A battery that gives more the faster it is emptied is none in one state; lead-acid lies at 1.05 to 1.5. Common practice, no source."""
+
+
+def why_no_exponent(exponent: Finding) -> str:
+    """Why runs with this exponent are not of one battery in one state, in a sentence; empty where they may be."""
+    k, u = exponent.value or 0.0, exponent.expanded_uncertainty or 0.0
+    if k + u >= LEAST_K and k - u <= MOST_K:
+        return ""
+    more = say("it would give more the faster it is emptied") if k < 1 else say("it would give far less than any battery does")
+    return say(
+        "By its runs at other currents {more} (k = {k}; {runs}): they were not of the same battery in the same state, and no Peukert exponent is given.",
+        more=more,
+        k=show(k, 3),
+        runs=exponent.working,
+    )
+
+
 def hours_at(current_a: float, charge_ah: float, rated_hours: float, exponent: float) -> float:
     """Hours until empty at a constant current; never more than rated below I = C/H.
 

@@ -292,10 +292,10 @@ class DischargeMethod(Method):
             discharge = judged(data, others_of(record, self.prepared(record.head).plan))
         except ReadingsError:
             return account
-        added = peukert_of(record, data, discharge, others)
+        added, why_not = peukert_of(record, data, discharge, others)
         guess = rest_guess(self.prepared(record.head), data, discharge)
         findings = {**account.findings, **{f.key: f for f in added}}
-        return replace(account, findings=findings, warnings=(*account.warnings, *([guess] if guess else [])))
+        return replace(account, findings=findings, warnings=(*account.warnings, *filter(None, (guess, why_not))))
 
 
 def _cutoff(text: str) -> Cutoff | None:

@@ -9,7 +9,7 @@ from itertools import islice
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_exponent
+from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_exponent, why_no_exponent
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
@@ -66,14 +66,14 @@ def constant_run(
 
 def peukert_of(
     record: Record, data: DischargeRecord, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]
-) -> list[Finding]:
-    """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it."""
+) -> tuple[list[Finding], str]:
+    """Peukert's exponent from this and the other runs of the unit to the same cut-off, and the capacity at the label's own rate by it; why there is none."""
     mine = constant_run(
         record, data, discharge.findings, discharge.ended_by, (discharge.load_on_s, discharge.end_s), gaps=bool(discharge.gaps)
     )
     label, cutoff = data.label, data.cutoff
     if mine is None or cutoff is None or discharge.about.objections:
-        return []
+        return [], ""
     points = [
         mine,
         *(
@@ -85,10 +85,12 @@ def peukert_of(
     try:
         exponent = fit_exponent(points)
     except ValueError:
-        return []
+        return [], ""
+    if why := why_no_exponent(exponent):
+        return [], why
     if label is None or not label.charge_ah or not label.standard_rate_c:
-        return [exponent]
-    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent)]
+        return [exponent], ""
+    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent)], ""
 
 
 def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:
