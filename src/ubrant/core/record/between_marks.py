@@ -18,11 +18,12 @@ _CATCHES_S = 0.5
 
 
 def between_marks(record: Record) -> dict[str, Finding]:
-    """A duration for every two marks in a row of which at least one is by ear or eye; by key, in the order of time."""
-    marks = [(t, mark) for t, mark in record.typed.marks if mark in BY_HAND or mark in _OTHERS]
+    """A duration for every two marks in a row of which at least one is by ear or eye, and is a line of its own; by key, in the order of time."""
+    alone = {e.time_s for e in record.lines if not e.jotting.readings}
+    marks = [(t, mark) for t, mark in record.typed.marks if (mark in BY_HAND and t in alone) or mark in _OTHERS]
     found: dict[str, Finding] = {}
     for (start_s, first), (end_s, then) in pairwise(sorted(marks)):
-        if first not in BY_HAND and then not in BY_HAND:
+        if first == then or (first not in BY_HAND and then not in BY_HAND):
             continue
         key = f"from_{first}_to_{then}".replace(" ", "_")
         number = sum(k == key or k.startswith(f"{key}_") for k in found) + 1
