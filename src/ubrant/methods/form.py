@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from ubrant.core.quantities.hand_loads import parse_loads
 from ubrant.core.quantities.jot import JotError
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show_duration
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
@@ -63,6 +64,19 @@ class Quantities:
 
     def show(self, value: Any) -> str:
         return ", ".join(f"{v:.12g}" for v in value) + f" {self.unit}" if value else ""
+
+
+@dataclass(frozen=True)
+class Loads:
+    """What hangs on an output of so many volts, in A: ``0, 0.5 A, 4.7 Ω 10 W, heater low``; NaN for what nobody knows."""
+
+    output_v: float
+
+    def read(self, text: str) -> tuple[float, ...]:
+        return tuple(load.amps for load in parse_loads(text, self.output_v))
+
+    def show(self, value: Any) -> str:
+        return ", ".join(f"{v:.12g}" for v in value) + " A" if value else ""
 
 
 @dataclass(frozen=True)

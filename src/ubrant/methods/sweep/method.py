@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
@@ -39,7 +40,7 @@ from ubrant.methods.converting import (
     meters_of,
     output_criteria,
 )
-from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
+from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, Quantity, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
 from ubrant.methods.ratings import read_ratings
@@ -75,6 +76,11 @@ GROUPS = (
 _ON_BENCH = (SIMULATED, INSTRUMENTS)
 
 
+def _known(plan: SweepPlan) -> tuple[float, ...]:
+    """What its loads take, as far as somebody knows."""
+    return tuple(load.amps for load in plan.hung() if load.amps == load.amps)
+
+
 class SweepMethod(Method):
     """Of converters; on a bench supply and a load, or by hand."""
 
@@ -93,7 +99,7 @@ class SweepMethod(Method):
         lowest = f"{plain(max(round(ratings.lowest_v / step) * step, ratings.lowest_v))} V"
         return (
             Field("hand_inputs", "Input", Quantities("V"), f"{plain(into)} V", "12 V, or 12, 10, 8 V from a supply", roads=(BY_HAND,)),
-            Field("hand_loads", "Loads", Quantities("A"), hand_loads, roads=(BY_HAND,)),
+            Field("hand_loads", "Loads", Loads(out), hand_loads, "0, 1 A, 4.7 Ω 10 W, heater low", roads=(BY_HAND,)),
             Field("highest", "Input from", Quantity("V"), f"{plain(round(ratings.highest_v, 1))} V", roads=_ON_BENCH),
             Field("lowest", "down to", Quantity("V"), lowest, roads=_ON_BENCH),
             Field("step", "in steps of", Quantity("V"), f"{plain(step)} V", roads=_ON_BENCH),
@@ -108,15 +114,24 @@ class SweepMethod(Method):
         """Where only the points of a bench are said, as older notes do, they are those of a person, too."""
         made = super().prepare(setup, typed)
         if "hand_inputs" not in typed and {"highest", "lowest", "step", "loads"} & set(typed):
-            made = replace(made, plan=replace(made.plan, hand_inputs=(), hand_loads=()))
+            return replace(made, plan=replace(made.plan, hand_inputs=(), hand_loads=()))
+        written = [part.strip() for part in typed.get("hand_loads", "").split(",") if part.strip()]
+        if any(re.search(r"[^\W\d]", part.removesuffix("A")) for part in written):  # other than amperes
+            out = read_ratings(setup.unit).output_v
+            made = replace(made, plan=replace(made.plan, hand_loads=(), hand_texts=tuple(written), hand_v=out))
         return made
+
+    def typed(self, prepared: Prepared) -> dict[str, str]:
+        texts = super().typed(prepared)
+        plan: SweepPlan = prepared.plan
+        return texts | {"hand_loads": ", ".join(plan.hand_texts)} if plan.hand_texts else texts
 
     def by_person(self, prepared: Prepared) -> Prepared:
         """Few points, each once; the highest and lowest input are those of its points."""
         plan: SweepPlan = prepared.plan
         if not plan.hand_inputs:
             return replace(prepared, plan=replace(plan, by_hand=True))
-        made = replace(plan, by_hand=True, highest=max(plan.hand_inputs), lowest=min(plan.hand_inputs), loads=plan.hand_loads)
+        made = replace(plan, by_hand=True, highest=max(plan.hand_inputs), lowest=min(plan.hand_inputs), loads=_known(plan))
         return replace(prepared, plan=made)
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
@@ -134,9 +149,10 @@ class SweepMethod(Method):
                 label=plain(ratings.window[1] if ratings.window is not None else ratings.input_v),
             )
             problems.append(Problem(True, text))
-        if len(plan.loads) < 2:
+        if len(plan.hung() if plan.by_hand and plan.hand_inputs else plan.loads) < 2:
             problems.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
-        most_a = max(plan.loads, default=0.0)
+        most_a = max((a for a in plan.loads if a == a), default=0.0)
+        problems += [Problem(False, said) for load in plan.hung() if plan.by_hand and (said := load.caution())]
         if ratings.amps and most_a > 1.1 * ratings.amps:
             problems.append(
                 Problem(False, say("{amps} A is over its rating of {rated} A.", amps=plain(most_a), rated=plain(ratings.amps, 3)))
@@ -160,7 +176,7 @@ class SweepMethod(Method):
         return say("{count} points", count=len(prepared.plan.points())), say("about {time}", time=show_duration(length or 0.0))
 
     def preview(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[Drawing, ...]:
-        return (grid(prepared.plan.points()),)
+        return (grid([point for point in prepared.plan.points() if point[1] == point[1]]),)
 
     def wiring(self, prepared: Prepared) -> PowerPath:
         return chain_path(prepared.setup, _CHAIN, None)
@@ -172,7 +188,7 @@ class SweepMethod(Method):
         return each_caution_once([lines[0], middle, *lines[-2:]])
 
     def by_hand(self, prepared: Prepared) -> ByHand:
-        settings = prepared.plan.points()
+        settings, hung = prepared.plan.points(), prepared.plan.hung() if prepared.plan.hand_inputs else ()
         ask = Ask(
             say(
                 "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off."
@@ -185,18 +201,19 @@ class SweepMethod(Method):
                     "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
                     number=k,
                     count=len(settings),
-                    set=say("{volts} V at the input, {amps} A at the output", volts=plain(volts), amps=plain(amps))
+                    set=say("{volts} V at the input, {load} at the output", volts=plain(volts), load=load)
                     if amps
                     else say("{volts} V at the input, nothing at the output", volts=plain(volts)),
                 ),
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
-                expected={("input", "V"): volts, ("output", "A"): amps},
-                short=say("{volts} V, {amps} A out", volts=plain(volts), amps=plain(amps))
+                expected={("input", "V"): volts} | ({("output", "A"): amps} if amps == amps else {}),
+                short=say("{volts} V, {load} out", volts=plain(volts), load=load)
                 if amps
                 else say("{volts} V, no load", volts=plain(volts)),
             )
             for k, (volts, amps) in enumerate(settings, start=1)
+            for load in [hung[(k - 1) % len(hung)].named() if hung else f"{plain(amps)} A"]
         )
         return ByHand(
             (ask,),
@@ -215,7 +232,9 @@ class SweepMethod(Method):
         each = say(
             "At {volts} set {loads} one after the other, wait until both meters stand still, and type the four numbers of each.",
             volts=", ".join(plain(v) for v in dict.fromkeys(v for v, _ in plan.points())) + " V",
-            loads=", ".join(plain(a) for a in dict.fromkeys(a for _, a in plan.points())) + " A",
+            loads=", ".join(load.named() for load in hung)
+            if plan.hand_inputs and (hung := plan.hung())
+            else ", ".join(plain(a) for a in dict.fromkeys(a for _, a in plan.points())) + " A",
         )
         texts = ((hand.asks[0].text, hand.asks[0].cautions), (each, (cautions.WARM,)), (hand.after.text, ()))
         return [StepLine(text, said, by_person=True, seconds=None) for text, said in texts]
@@ -297,6 +316,7 @@ def _drawn(
     sweep: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
     points = sweep.points if sweep is not None else None
+    settings = [point for point in settings if point[1] == point[1]]  # what a load takes that nobody knows is seen when it is read
     few = len({round(v, 2) for v, _ in settings or rows.asked}) <= _FEW_INPUTS if settings or rows.asked else False
     over_load = efficiency_over_load(sweep, _to_come_w(settings, rows, sweep) if live and few else ())
     if few:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.quantities.hand_loads import HandLoad, parse_loads
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.wording import say
@@ -29,6 +30,7 @@ class SweepPlan:
     loads : of the output, A, 0 for no load
     most : the supply's limit, and what leads and fuse allow, A: points that would pass it are skipped
     hand_inputs, hand_loads : V and A of a sweep by hand, which are few
+    hand_texts, hand_v : its loads as they were written, instead of amperes, and the output's volts they are meant for
     by_hand : a person sets the points
     settle_s, at_most_s : a point is settled once its readings hold still for so long; waited for at most so long
     """
@@ -43,6 +45,14 @@ class SweepPlan:
     hand_inputs: tuple[float, ...] = ()
     hand_loads: tuple[float, ...] = ()
     by_hand: bool = False
+    hand_texts: tuple[str, ...] = ()
+    hand_v: float = 0.0
+
+    def hung(self) -> tuple[HandLoad, ...]:
+        """What a person hangs on the output, one after the other."""
+        if self.hand_texts:
+            return parse_loads(", ".join(self.hand_texts), self.hand_v)
+        return tuple(HandLoad(f"{plain(amps)} A", amps, 0.0) for amps in self.hand_loads)
 
     def inputs_down(self) -> list[float]:
         count = max(round((self.highest - self.lowest) / self.step), 1)
@@ -51,7 +61,7 @@ class SweepPlan:
     def points(self) -> list[tuple[float, float]]:
         """(input V, load A) in the order they are taken, as if the output never went off: for every load down, and up again; by hand each load once."""
         if self.by_hand and self.hand_inputs:
-            return [(v, a) for v in self.hand_inputs for a in self.hand_loads]
+            return [(v, load.amps) for v in self.hand_inputs for load in self.hung()]
         down = self.inputs_down()
         return [(v, a) for a in self.loads for v in [*down, *down[-2::-1]]]
 
