@@ -73,7 +73,7 @@ class Loads:
     output_v: float
 
     def read(self, text: str) -> tuple[float, ...]:
-        return tuple(load.amps for load in parse_loads(text, self.output_v))
+        return tuple(load.amps for load in parse_loads(text, self.output_v)) if text.strip() else ()
 
     def show(self, value: Any) -> str:
         return ", ".join(f"{v:.12g}" for v in value) + " A" if value else ""
