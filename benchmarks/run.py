@@ -127,9 +127,9 @@ def start_up() -> str:
     import tempfile
     from pathlib import Path
 
-    from ubrant.demo.dome import demo_path, make_demo
+    from ubrant.demo.dome import demo_path, is_whole, make_demo
 
-    if not demo_path().exists():
+    if not is_whole(demo_path()):
         make_demo(demo_path())
     script = Path(__file__).with_name("window.py")
     with tempfile.TemporaryDirectory() as folder:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+import sys
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
 import platformdirs
@@ -20,8 +22,8 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
-from ubrant.demo.others import make_others
+from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
+from ubrant.demo.others import begin_others
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -156,36 +158,73 @@ def demo_path() -> Path:
     return platformdirs.user_cache_path("ubrant") / f"demo-{__version__}-{FORMAT}-{FINDINGS_VERSION}.ubrant"
 
 
+def furnish(path: Path) -> None:
+    """A logbook with everything that lies on the shelf, and no run yet; marked as one that is being made."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    being_made(path).touch()
+    logbook = Logbook(path)
+    for meter in METERS:
+        logbook.keep_meter(meter)
+    for unit in UNITS:
+        logbook.keep_unit(unit)
+    logbook.close()
+
+
+def being_made(path: Path) -> Path:
+    """A file that stands beside a demo logbook as long as runs of it are missing."""
+    return path.with_suffix(".making")
+
+
+def is_whole(path: Path) -> bool:
+    """Whether it is there with all of its runs."""
+    return path.exists() and not being_made(path).exists()
+
+
 def make_demo(path: Path, tell: Callable[[str], None] = lambda _: None) -> None:
     """Write the demo logbook; it appears under its name only once it is whole."""
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_suffix(f".{os.getpid()}.part")
     with unfinished_file(unfinished):
-        _make(unfinished, tell)
+        make_runs(unfinished, lambda _, name: tell(name))
         unfinished.rename(path)
+    being_made(path).unlink(missing_ok=True)
 
 
-def _make(path: Path, tell: Callable[[str], None]) -> None:
+def make_runs(path: Path, tell: Callable[[int, str], None]) -> None:
+    """All runs of the demo in a logbook at ``path``, the newest first; tells of each once it is whole (its number, and its unit's name).
+
+    They are numbered in one order whatever is made first: what a simulated meter is off by hangs on the number.
+    """
     logbook = Logbook(path)
-    for meter in (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER):
+    for meter in METERS:
         logbook.keep_meter(meter)
     units = {unit.name: logbook.keep_unit(unit) for unit in UNITS}
     _type_a_run(logbook, units["Exit-light backup"])
-    make_others(logbook, units, tell)
-    sessions: list[tuple[_Planned, Run, RunSession]] = []
+    waiting = begin_others(logbook, units)
     for planned in RUNS:
-        wait_for_room([session for _, _, session in sessions])
-        tell(planned.unit)
-        sessions.append((planned, *_begin(logbook, units[planned.unit], planned)))
-    for planned, run, session in sessions:
-        session.join()
-        for moment, text in planned.jottings:
-            logbook.note(run.id, moment, text)
-        if planned.then:
-            _interrupt(logbook, run, go_on=planned.then == "gone on")
+        run, session = _begin(logbook, units[planned.unit], planned)
+        waiting.append(Coming(run, session, partial(_finish, logbook, planned)))
+    names = {run.id: name for run, name in logbook.runs()}
     for run, _ in logbook.runs():
-        summary_of(logbook, run)
+        if run.state == "done":
+            _tell(logbook, run.id, names, tell)
+    for done in carried_out(sorted(waiting, key=lambda one: one.run.started, reverse=True)):
+        done.finish(done.run)
+        _tell(logbook, done.run.id, names, tell)
     logbook.close()
+
+
+def _tell(logbook: Logbook, run_id: int, names: Mapping[int, str], tell: Callable[[int, str], None]) -> None:
+    summary_of(logbook, logbook.run(run_id))
+    tell(run_id, names[run_id])
+
+
+def _finish(logbook: Logbook, planned: _Planned, run: Run) -> None:
+    """What was noted meanwhile, and what became of it."""
+    for moment, text in planned.jottings:
+        logbook.note(run.id, moment, text)
+    if planned.then:
+        _interrupt(logbook, run, go_on=planned.then == "gone on")
 
 
 def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSession]:
@@ -198,7 +237,6 @@ def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSes
     )
     for _ in range(2):
         session.order(Order.DONE)
-    session.start()
     return run, session
 
 
@@ -257,3 +295,12 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
     look_in(0.5, "load off")
     look_in(30, "{v:.2f} V")
     session.end()
+
+
+def main() -> None:
+    """``python -m ubrant.demo.dome LOGBOOK``: makes the runs, and says the number of each once it is whole."""
+    make_runs(Path(sys.argv[1]), lambda run_id, _: print(run_id, flush=True))
+
+
+if __name__ == "__main__":
+    main()

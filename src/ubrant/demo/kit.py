@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 
 from ubrant.bench.session import RunSession
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.logbook.records import Run
 
 BENCH_METER = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
 BENCH_METER_TWO = Meter("Bench meter two", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0)
@@ -22,14 +24,35 @@ PLUG_METER = Meter(
 LEADS = Leads(1.5, 4.0)
 
 
+METERS = (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER)
 _AT_ONCE = 3
 """Runs made at the same time: each is a thread that mostly waits, and a world in a process of its own."""
 
 
-def wait_for_room(going: Sequence[RunSession]) -> None:
-    """Wait until another run may begin."""
-    while sum(session.running for session in going) >= _AT_ONCE:
-        next(session for session in going if session.running).join(0.02)
+@dataclass(frozen=True)
+class Coming:
+    """A run that is begun and not started; ``finish`` is what is done once it has ended."""
+
+    run: Run
+    session: RunSession
+    finish: Callable[[Run], None] = lambda run: None
+
+
+def carried_out(coming: Sequence[Coming]) -> Iterator[Coming]:
+    """Each as it is over, begun in this order, a few at the same time."""
+    waiting, going = list(coming), list[Coming]()
+    while waiting or going:
+        while waiting and len(going) < _AT_ONCE:
+            going.append(waiting.pop(0))
+            going[-1].session.start()
+        over = [one for one in going if not one.session.running]
+        if not over:
+            going[0].session.join(0.02)
+        for one in over:
+            going.remove(one)
+            one.session.join()
+            assert not one.session.progress.trouble, one.session.progress.trouble
+            yield one
 
 
 class WatchedClock:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 import numpy as np
 
 from ubrant.bench.orders import Order
-from ubrant.bench.session import RunSession
 from ubrant.bench.standins.noise import shown
 from ubrant.bench.standins.scenario import Channel, drawn_inside
 from ubrant.core.equipment.leads import Leads
@@ -20,7 +19,7 @@ from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import Setup
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, WatchedClock, wait_for_room
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming, WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of
@@ -97,26 +96,18 @@ _PROJECTOR_DAY, _BRICK_DAY = datetime(2026, 11, 8, 14, 0, tzinfo=UTC), datetime(
 _BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, output_ohm=0.03)
 
 
-def make_others(logbook: Logbook, units: Mapping[str, Unit], tell: Callable[[str], None]) -> None:
-    """Everything in TESTS, then the projector's modes and the laptop's brick, typed off a plug-in meter."""
-    going: list[RunSession] = []
+def begin_others(logbook: Logbook, units: Mapping[str, Unit]) -> list[Coming]:
+    """Everything in TESTS, to be carried out; and at once the projector's modes and the laptop's brick, typed off a plug-in meter."""
+    coming: list[Coming] = []
     for planned in TESTS:
-        wait_for_room(going)
-        tell(planned.unit)
         method = method_of(planned.method)
         meters = dict(zip(method.taps, planned.meters, strict=False))
         setup = Setup(units[planned.unit], meters, planned.leads, units.get(planned.battery))
         choice = BenchChoice(unattended=True)
-        _, session = start_by_itself(logbook, method, method.prepare(setup, planned.changes), choice, started=planned.day)
-        session.start()
-        going.append(session)
-    for session in going:
-        session.join()
-        assert session.progress.ended_by == "done", session.progress.trouble
-    tell("Projector")
+        coming.append(Coming(*start_by_itself(logbook, method, method.prepare(setup, planned.changes), choice, started=planned.day)))
     _type_modes(logbook, units["Projector"])
-    tell("Laptop's brick")
     _type_brick(logbook, units["Laptop's brick"])
+    return coming
 
 
 def _type_modes(logbook: Logbook, unit: Unit) -> None:

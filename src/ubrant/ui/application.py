@@ -7,7 +7,6 @@ import signal
 import socket
 import sys
 import threading
-from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 from types import TracebackType
@@ -15,7 +14,7 @@ from types import TracebackType
 import platformdirs
 from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QApplication, QProgressDialog
+from PyQt6.QtWidgets import QApplication
 
 from ubrant.bench.orders import Order
 from ubrant.diagnostics import keep_log, unexpected
@@ -54,46 +53,17 @@ def open_window(path: Path | None = None) -> int:
 
 
 def open_demo() -> int:
-    """The demo logbook, made first where there is none."""
-    from ubrant.demo.dome import demo_path, make_demo
+    """The demo logbook; where it is not there yet its shelf is shown at once, and its runs as they are made."""
+    from ubrant.demo.dome import being_made, demo_path, furnish
 
     app = make_application()
     path = demo_path()
-    if not path.exists() and (trouble := _make_with_progress(lambda tell: make_demo(path, tell))):
-        print(trouble, file=sys.stderr)
-        return 2
-    return _show(app, path, "Star-dome kit", remember=False)
+    if not path.exists():
+        furnish(path)
+    return _show(app, path, "Star-dome kit", remember=False, grows=being_made(path).exists())
 
 
-def _make_with_progress(make: Callable[[Callable[[str], None]], None]) -> str:
-    """Do it beside a small window that says how far it is; returns what went wrong, in a sentence."""
-    dialog = QProgressDialog("The demo is being made on the simulated bench: some twenty seconds, once.", "", 0, 0)
-    dialog.setWindowTitle("Ubrant")
-    dialog.setCancelButton(None)
-    dialog.setMinimumWidth(520)
-    dialog.show()
-    phases: list[str] = []
-    trouble: list[str] = []
-
-    def work() -> None:
-        try:
-            make(phases.append)
-        except Exception as error:
-            unexpected("the demo", error)
-            trouble.append(f"The demo could not be made: {error}.")
-
-    worker = threading.Thread(target=work)
-    worker.start()
-    while worker.is_alive():
-        if phases:
-            dialog.setLabelText(f"The demo is being made on the simulated bench, once: {phases[-1]} …")
-        QApplication.processEvents()
-        worker.join(0.05)
-    dialog.close()
-    return trouble[0] if trouble else ""
-
-
-def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
+def _show(app: QApplication, path: Path, title: str, *, remember: bool, grows: bool = False) -> int:
     logbook = open_or_ask(path, None)
     if logbook is None:
         return 2
@@ -102,6 +72,10 @@ def _show(app: QApplication, path: Path, title: str, *, remember: bool) -> int:
     window = MainWindow(logbook, title)
     guard(app, window)
     window.show()
+    if grows and not logbook.read_only:
+        from ubrant.ui.growing import GrowingDemo
+
+        QTimer.singleShot(0, GrowingDemo(window.bench, window).start)
     return app.exec()
 
 

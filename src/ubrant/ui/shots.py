@@ -14,7 +14,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
 from ubrant.core.quantities.jot import Grammar, Jotting
-from ubrant.demo.dome import demo_path, make_demo
+from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.simulated import battery_scenario
@@ -30,7 +30,7 @@ def take(folder: Path) -> list[Path]:
     """Write the pictures; returns their paths."""
     app = make_application()
     folder.mkdir(parents=True, exist_ok=True)
-    if not demo_path().exists():
+    if not is_whole(demo_path()):
         make_demo(demo_path())
     taken: list[Path] = []
     with tempfile.TemporaryDirectory() as spare:
