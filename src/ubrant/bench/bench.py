@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply
+from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply, VoltsAmps
 from ubrant.bench.streams import Stream
 from ubrant.core.protocols import Clock
 from ubrant.core.record.readings import Array
@@ -68,9 +68,10 @@ def channels_of(
 ) -> tuple[Channel, ...]:
     """The channels of a meter at a tap."""
     line = meter.connection
+    both = VoltsAmps(meter) if meter.profile.command("volts_amps") and "VA" in quantities else meter
     made = {
-        "V": Channel(tap, "V", meter.name, meter.voltage_v, max_v, line),
-        "A": Channel(tap, "A", meter.name, meter.current_a, max_a, line),
+        "V": Channel(tap, "V", meter.name, both.voltage_v, max_v, line),
+        "A": Channel(tap, "A", meter.name, both.current_a, max_a, line),
         "T": Channel(tap, "°C", meter.name, meter.temperature_c, None, line),
         "W": Channel(tap, "W", meter.name, meter.power_w, None, line),
         "F": Channel(tap, "Hz", meter.name, meter.frequency_hz, None, line),

@@ -257,7 +257,28 @@ def ask_number(connection: Connection, name: str, command: str) -> float:
     InstrumentError
         The answer is not one.
     """
+    return _number_in(connection.ask(command), name, command)
+
+
+def ask_pair(connection: Connection, name: str, command: str) -> tuple[float, float]:
+    """Two finite numbers from one question, with a semicolon between them (SCPI-99, compound messages).
+
+    Raises
+    ------
+    InstrumentError
+        The answer is not two numbers.
+    """
     answer = connection.ask(command)
+    first, _, second = answer.partition(";")
+    value = _number_in(first, name, command)
+    if not second or ";" in second:
+        raise InstrumentError(
+            f"{name} answered “{answer[:40]}” to {command}, which is not two readings: take volts_amps out of its profile."
+        )
+    return value, _number_in(second, name, command)
+
+
+def _number_in(answer: str, name: str, command: str) -> float:
     try:
         value = float(answer)
     except ValueError:
@@ -298,6 +319,25 @@ class DcMeter:
 
     def frequency_hz(self) -> float:
         return ask_number(self.connection, self.name, self.profile.command("frequency"))
+
+
+class VoltsAmps:
+    """Volts and amperes of one moment, by one question: asked for the volts, the amperes come with them."""
+
+    def __init__(self, meter: DcMeter) -> None:
+        self._meter = meter
+        self._amps: float | None = None
+
+    def voltage_v(self) -> float:
+        self._amps = None
+        meter = self._meter
+        volts, self._amps = ask_pair(meter.connection, meter.name, meter.profile.command("volts_amps"))
+        return volts
+
+    def current_a(self) -> float:
+        """What came with the last volts, once; asked for anew after that."""
+        amps, self._amps = self._amps, None
+        return self._meter.current_a() if amps is None else amps
 
 
 class Scope:

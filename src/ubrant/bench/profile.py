@@ -24,6 +24,7 @@ _KNOWN = {
     "error",
     "voltage",
     "current",
+    "volts_amps",
     "temperature",
     "power",
     "mode_current",

@@ -64,6 +64,16 @@ def _liner(world: WorldProcess, lines: list[Connection], log: CommandLog, timeou
     return line
 
 
+def _profile(kind: str) -> Profile:
+    """The shipped one; a stand-in answers two questions in one message as well."""
+    from ubrant.bench.profile import shipped  # slow to import, and needed only with a bench
+
+    made = shipped(kind)
+    if not made.command("voltage") or not made.command("current"):
+        return made
+    return made.model_copy(update={"commands": {**made.commands, "volts_amps": "MEAS:VOLT?;:MEAS:CURR?"}})
+
+
 @dataclass(frozen=True)
 class Around:
     """What stands around a simulated converter besides its load and the meter at its input: names as the person gave them, empty for not there."""
@@ -80,8 +90,6 @@ def open_simulated_converter(
     scenario: ConverterScenario, speed: float = math.inf, around: Around | None = None, timeout_s: float = 3.0
 ) -> Bench:
     """A bench with a simulated supply or battery, converter, inverter or breaker, a load, and meters around it."""
-    from ubrant.bench.profile import shipped  # slow to import, and needed only with a bench
-
     around = around or Around()
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
@@ -89,20 +97,20 @@ def open_simulated_converter(
     line = _liner(world, lines, log, timeout_s)
 
     def meter(name: str, port: str, kind: str = "meter") -> DcMeter:
-        return DcMeter(name, line(name, port, shipped(kind)), shipped(kind))
+        return DcMeter(name, line(name, port, _profile(kind)), _profile(kind))
 
-    load = ElectronicLoad("Load", line("Load", "load", shipped("load")))
+    load = ElectronicLoad("Load", line("Load", "load", _profile("load")), _profile("load"))
     channels = channels_of(meter(around.input_meter, "meter"), "input")
     if around.plug_meter:
         channels += channels_of(meter(around.plug_meter, "plug", "plug"), "output", quantities="VAWF")
     elif around.output_meter:
         channels += channels_of(meter(around.output_meter, "meter2"), "output")
-    supply = Supply(around.supply, line(around.supply, "supply", shipped("supply"))) if around.supply else None
+    supply = Supply(around.supply, line(around.supply, "supply", _profile("supply"))) if around.supply else None
     if supply is not None and not around.source_meter:
         channels += channels_of(supply, "source", quantities="V")
     if around.source_meter:
         channels += channels_of(meter(around.source_meter, "meter3"), "source", quantities="V")
-    scope = Scope(around.scope, line(around.scope, "scope", shipped("scope"))) if around.scope else None
+    scope = Scope(around.scope, line(around.scope, "scope", _profile("scope"))) if around.scope else None
     clock = WorldClock(world.addresses["clock"], speed)
 
     def close() -> None:
@@ -125,19 +133,17 @@ def open_simulated(
     max_a: float | None = None,
 ) -> Bench:
     """A bench with a simulated load and meter, and where wanted a charger and a thermometer, at ``speed`` times the wall clock."""
-    from ubrant.bench.profile import shipped
-
     world, log = WorldProcess(scenario), CommandLog()
     lines: list[Connection] = []
 
     line = _liner(world, lines, log, timeout_s)
 
-    load = ElectronicLoad(load_name, line(load_name, "load", shipped("load")))
-    meter = DcMeter(meter_name, line(meter_name, "meter", shipped("meter")))
+    load = ElectronicLoad(load_name, line(load_name, "load", _profile("load")), _profile("load"))
+    meter = DcMeter(meter_name, line(meter_name, "meter", _profile("meter")), _profile("meter"))
     channels = battery_and_load(meter, load, max_v, max_a)
     if thermometer:
-        channels += channels_of(DcMeter("Thermometer", line("Thermometer", "thermometer", shipped("meter"))), "battery", quantities="T")
-    supply = Supply("Charger", line("Charger", "supply", shipped("supply"))) if charger else None
+        channels += channels_of(DcMeter("Thermometer", line("Thermometer", "thermometer", _profile("meter"))), "battery", quantities="T")
+    supply = Supply("Charger", line("Charger", "supply", _profile("supply"))) if charger else None
     clock = WorldClock(world.addresses["clock"], speed)
 
     def close() -> None:
