@@ -31,6 +31,7 @@ TESTS = ("tests/said", "tests/core", "tests/trust", "tests/goldens", "tests/meth
 _PYTEST = (sys.executable, "-m", "pytest", "-m", "not slow")
 _START_S, _SLOWER, _AT_MOST_S = 60.0, 6.0, 60.0
 _NONE_COLLECTED = 5
+_FIRST = "tests/said/test_said.py"
 LEFT_OUT = shutil.ignore_patterns(".git", ".venv", ".mypy_cache", ".ruff_cache", ".hypothesis", "__pycache__", "build")
 _OPERATORS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*"}
 _COMPARISONS = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
@@ -165,8 +166,8 @@ class Cover:
         return self._quickest(single | shared)
 
     def _quickest(self, tests: set[str]) -> list[str]:
-        """As many as take a minute: who waits for the last one never comes to the end."""
-        ordered = sorted(tests, key=lambda t: self.seconds.get(t, 0.0))
+        """As many as take a minute: who waits for the last one never comes to the end. What is told word for word notices most, and comes first."""
+        ordered = sorted(tests, key=lambda t: (not t.startswith(_FIRST), self.seconds.get(t, 0.0)))
         until = accumulate(self.seconds.get(t, 0.0) for t in ordered)
         return [t for t, spent in zip(ordered, until, strict=True) if spent <= _AT_MOST_S] or ordered[:1]
 

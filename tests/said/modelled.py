@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -17,7 +18,11 @@ from ubrant.core.models.circuit import Circuit
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.events import LoadOn
+from ubrant.core.record.head import SIMULATED, Origin, head_from_json
 from ubrant.core.record.jot_text import is_jot_text
+from ubrant.core.record.readings import Series
+from ubrant.core.record.record import record_of
 from ubrant.methods.registry import method_of
 
 _OF_A_CHEMISTRY = {
@@ -87,6 +92,7 @@ def of_converters() -> Iterator[str]:
             230.0, 6.0, 0.06, 0.0002, 12.8, 1.0, shutoff_v=10.5, restart_v=12.0, limit_a=1.4, hertz=50.0, wave="stepped", economy_w=1.0
         ),
         ConverterParameters(230.0, 6.0, 0.06, 0.0002, 12.8, 1.0, hertz=60.0, wave="square"),
+        ConverterParameters(120.0, 4.0, 0.05, 0.0003, 25.6, 0.5, hertz=60.0),
     ):
         made = Converter(parameters)
         for volts in (13.8, 12.0, 9.0, 7.2, 5.5, 7.0, 8.5, 12.5):
@@ -125,6 +131,32 @@ def of_study(lines: list[str]) -> Iterator[str]:
         studied = method.study(account, record, lambda others=others: iter(others))
         new = {key: f for key, f in studied.findings.items() if key not in account.findings or f is not account.findings[key]}
         yield f"{number}: {saying.text_of(list(new.values()))} {studied.sentence if studied.sentence != account.sentence else ''}"
+
+
+def of_live(lines: list[str]) -> Iterator[str]:
+    """A discharge that is going on, at a third and at two thirds of what is expected: where it is heading, and what is drawn of it."""
+    method = method_of("discharge")
+    for line in lines:
+        kept = json.loads(line)
+        head = head_from_json(kept["head"])
+        if head.method != "discharge" or not head.setup.meters:
+            continue
+        try:
+            made = method.prepare(head.setup, kept["typed"])
+            expected = method.expect(made)
+        except ValueError:
+            continue
+        if expected is None or expected.load_on_s is None or not expected.until_s:
+            continue
+        for share, weaker in ((0.33, 1.0), (0.66, 1.0), (0.66, 0.97), (0.9, 1.0)):
+            until = expected.load_on_s + share * expected.until_s[0]
+            part = expected.readings.time_s <= until
+            time, volts, amps = expected.readings.time_s[part], expected.readings.voltage_v[part], expected.readings.current_a[part]
+            readings = {("battery", "V"): Series(time, volts * weaker), ("battery", "A"): Series(time, amps)}
+            record = record_of(method.head(made, Origin(SIMULATED)), readings, (LoadOn(expected.load_on_s),), (), "running")
+            account = method.account(record, expected)
+            yield f"{head.setup.unit.label_text} at {share}: {saying.text_of(account.ahead)} {account.trouble}"
+            yield from map(saying.text_of, account.drawings())
 
 
 def of_texts() -> Iterator[str]:

@@ -25,6 +25,7 @@ from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
 from ubrant.methods.steps import walk
+from ubrant.runs.accounts import account_of_stored
 
 HERE = Path(__file__).parent
 _DIGITS = 7
@@ -74,7 +75,7 @@ def _from_times(time_s: Any) -> Any:
 def of_record(record: Record) -> Iterator[str]:
     """All that a window, a report or the command line would show of it."""
     method = method_of(record.head.method)
-    account = method.account(record)
+    account = account_of_stored(record)
     yield from of_account(account)
     for time_s, text in method.row_findings(record).items():
         yield f"row at {number(time_s)}: {text}"

@@ -30,6 +30,7 @@ _WHOLE: dict[str, Callable[[], Iterator[str]]] = {
     "outlooks": modelled.of_outlooks,
     "ranking": lambda: modelled.of_ranking(_RECORDS),
     "study": lambda: modelled.of_study(_RECORDS),
+    "live": lambda: modelled.of_live((saying.HERE / "tests.txt").read_text("utf-8").splitlines()),
     "texts": modelled.of_texts,
 }
 """What needs no text to be asked about."""
