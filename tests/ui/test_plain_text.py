@@ -31,6 +31,7 @@ from ubrant.ui.guide import AboutDialog, GuideDialog
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.commands import CommandsDialog
+from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
@@ -117,6 +118,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         GuideDialog(window),
         AboutDialog(window),
         AwayDialog(name, name, 600.0, window),
+        SeriesDialog(window.bench, window.bench.logbook.runs()[0][0], window),
         JudgeDialog(name, book.meters(), window),
         LinesDialog(meter, window),
         ProfileDialog(meter, window),

@@ -266,7 +266,7 @@ class Logbook:
 
     def _keep_whole(self, whole: StoredRun) -> Run:
         with self._transaction():
-            run = self._in_its_room(whole.run)
+            run = self._in_its_room(_of_no_series(whole.run))
             kept = replace(run, id=self._insert_run(run))
             for (tap, quantity), column in whole.readings.items():
                 channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
@@ -545,6 +545,12 @@ def event_row(event: Event) -> tuple[float, str, str, str]:
     """Time, kind, text and data of an event's row."""
     data = event_to_json(event)
     return event.time_s, str(data["kind"]), event.text, json.dumps(data, ensure_ascii=False)
+
+
+def _of_no_series(run: Run) -> Run:
+    """What comes from elsewhere: the numbers of runs there mean nothing here."""
+    origin = run.head.origin
+    return run if not origin.series else replace(run, told=replace(run.head, origin=replace(origin, series=0)))
 
 
 def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:

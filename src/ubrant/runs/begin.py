@@ -32,12 +32,14 @@ def start(
     started: datetime | None = None,
     clock: Callable[[], Clock] = RealClock,
     changes: dict[str, Any] | None = None,
+    series: int = 0,
 ) -> tuple[Run, Session]:
     """Begin a run, and its keeping in the logbook. The session still has to be started.
 
     Parameters
     ----------
     clock : what a run made by hand goes by
+    series : number of the first run of the series that it belongs to
     changes : alters the simulated scenario, for demonstrations and tests
 
     Raises
@@ -49,7 +51,7 @@ def start(
     if by_person(choice):
         prepared = method.by_person(prepared)
     prepared = replace(prepared, setup=on_instruments(prepared.setup, choice))
-    head = method.head(prepared, Origin(choice.kind, prepared.between, instruments=roles_of(choice)))
+    head = method.head(prepared, Origin(choice.kind, prepared.between, instruments=roles_of(choice), series=series))
     run = logbook.start_run(new_run(head, choice.kind, started))
     if choice.kind == BY_HAND:
         return run, TypedSession(logbook, run, method, prepared, clock())

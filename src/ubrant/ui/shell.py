@@ -296,6 +296,8 @@ class MainWindow(QMainWindow):
         undo.setShortcut(QKeySequence.StandardKey.Undo)
         redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         self._edit.addActions([undo, redo])
+        self._edit.addSeparator()
+        self._add(self._edit, self.tr("Same &again …"), "Ctrl+R", self._same_again)
         self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
@@ -377,6 +379,15 @@ class MainWindow(QMainWindow):
                 self._stack.removeWidget(empty)
                 empty.deleteLater()
         return self._built[index]  # type: ignore[return-value]  # built by the same index
+
+    def _same_again(self) -> None:
+        """Of the run that is shown, or the newest of the unit that is chosen."""
+        shown = self.findings.shown() if FINDINGS in self._built and self.stage() == FINDINGS else None
+        run = shown[0] if shown is not None else self.bench.logbook.latest_run(self.bench.unit_id) if self.bench.unit_id else None
+        if run is None or not run.head.plan:
+            self.say(self.tr("Choose a run that was planned here first: open it in Findings, or choose its unit."))
+        else:
+            self.bench.again_wanted.emit(run.id)
 
     def _prepare_again(self, run_id: int) -> None:
         self._to_follow.discard(PREPARE)

@@ -156,6 +156,7 @@ class Origin:
     timed : False for a log without a column of time, whose lines are points
     columns : headings of a log, by quantity
     said : sentences about what was taken for granted or left out
+    series : number of the run that this was made as the same again of; 0 where it was not
     instruments : the meter that did each role (load, supply, scope), by what tells it from others
     """
 
@@ -166,6 +167,7 @@ class Origin:
     columns: dict[str, str] = field(default_factory=dict)
     said: tuple[str, ...] = ()
     instruments: dict[str, str] = field(default_factory=dict)
+    series: int = 0
 
 
 @dataclass(frozen=True)

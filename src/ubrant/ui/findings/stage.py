@@ -28,9 +28,11 @@ from ubrant.runs.accounts import account_of
 from ubrant.runs.edits import Change
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
+from ubrant.runs.series import series_of
 from ubrant.runs.sheet import sheet_of
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
+from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.drawn import DrawingsView
@@ -116,7 +118,9 @@ class FindingsStage(StageFrame):
         self.side.addSpacing(6)
         self.card_button = button(self.tr("Answer card"), self.card_wanted.emit)
         self.side.addLayout(row(self.report_button, self.export_button, self.card_button))
-        self.side.addLayout(row(self.again_button, self.check_button))
+        self.series_button = button(self.tr("Side by side …"), self._show_series)
+        self.side.addLayout(row(self.again_button, self.series_button))
+        self.side.addWidget(self.check_button)
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
         self._judged = QWidget()
@@ -153,7 +157,16 @@ class FindingsStage(StageFrame):
         self.settle.say("plain", self.tr("Choose a run above or on the shelf, or drop a log file (CSV) on this window."))
         for control in (self.jot_line, self.report_button, self.export_button, self.card_button, self.cutoff):
             control.setEnabled(False)
-        for choice in (self.questions, self.check_button, self.rank_button, self.judge_again, self.go_on, self.leave_it, self.between):
+        for choice in (
+            self.questions,
+            self.check_button,
+            self.series_button,
+            self.rank_button,
+            self.judge_again,
+            self.go_on,
+            self.leave_it,
+            self.between,
+        ):
             choice.hide()
 
     def open_run(self, run_id: int) -> None:
@@ -193,6 +206,7 @@ class FindingsStage(StageFrame):
         self.guess.setVisible(bool(self.guess.text()))
         self._ask(account.questions)
         self.again_button.setEnabled(bool(run.head.plan))
+        self.series_button.setVisible(len(series_of(self._bench.logbook, run)) > 1)
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
         self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
@@ -298,6 +312,12 @@ class FindingsStage(StageFrame):
         kept = self._run.cutoff
         self._show(replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0)))
         self.judge_again.setVisible(kept is None or kept.voltage_v != volts)
+
+    def _show_series(self) -> None:
+        """Every run that was made as the same again, side by side; it stays open."""
+        if self._run is not None:
+            self.series = SeriesDialog(self._bench, self._run, self)
+            self.series.show()
 
     def _keep_cutoff(self) -> None:
         volts = self.cutoff.value()

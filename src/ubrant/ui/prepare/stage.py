@@ -16,6 +16,7 @@ from ubrant.methods.registry import suiting
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.begin import start
 from ubrant.runs.benches import bench_checks, by_person, load_rating
+from ubrant.runs.series import first_of
 from ubrant.ui.prepare.form import MethodForm
 from ubrant.ui.prepare.step_list import StepList
 from ubrant.ui.widgets.callout import Callout
@@ -202,6 +203,11 @@ class PrepareStage(StageFrame):
         widgets = [self._problems.itemAt(k) for k in range(self._problems.count())]
         return [w.widget().text() for w in widgets if w is not None and isinstance(w.widget(), Callout)]  # type: ignore[union-attr]
 
+    def _series(self) -> int:
+        """Of what it is the same again; another method begins anew."""
+        again = self._again
+        return first_of(again) if again is not None and again.method == self.form.method.key else 0
+
     def start(self) -> None:
         """Begin the run."""
         self.look()
@@ -209,7 +215,7 @@ class PrepareStage(StageFrame):
             return
         form, bench = self.form, self._bench
         try:
-            run, session = start(bench.logbook, form.method, form.prepared(), form.choice(), clock=bench.clock)
+            run, session = start(bench.logbook, form.method, form.prepared(), form.choice(), clock=bench.clock, series=self._series())
         except LogbookError as error:
             self._show_problems([Problem(True, str(error))])
             return
