@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QLabel
 
 from tests.window import click, keep_discharge, type_into
 from ubrant import __version__
-from ubrant.core.record.head import Conditions
+from ubrant.core.record.head import SIMULATED, Conditions
+from ubrant.report.card import card_of
 from ubrant.runs.accounts import account_of
 from ubrant.ui.guide import FIRST, FOLDER, AboutDialog
 from ubrant.ui.printing import Pages
@@ -41,9 +42,19 @@ def test_the_answer_card_by_one_key(shown, qtbot):
         "Cut-off: 11 V",
     ):
         assert part in text
+    assert text.count("Cut-off:") == 1
+    assert "× 4.874 h = 48.74 Ah" in text
     picture = data.imageData()
     assert picture.width() == 1240
     assert picture.height() > 500
+
+
+def test_a_rehearsal_says_so_on_its_card(shown):
+    """A card that is passed on must not pass for a measurement."""
+    run, record, account = shown.findings.shown()
+    assert "simulated" not in card_of(run, record, account, "Pack").text()
+    rehearsed = record.judged_by(record.head.at(SIMULATED))
+    assert card_of(replace(run, source="simulated bench"), rehearsed, account, "Pack").heading.endswith(" · simulated bench")
 
 
 def test_the_report_on_paper_is_looked_at_first(shown, qtbot, tmp_path):

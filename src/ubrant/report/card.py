@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from ubrant.core.account import Account
 from ubrant.core.guess import beside
+from ubrant.core.record.head import SIMULATED
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.records import Run
@@ -56,12 +57,16 @@ def card_of(run: Run, record: Record, account: Account, name: str) -> Card:
         conditions.insert(0, ("Label", run.label_text))
     if guess := beside(run.head.conditions.guess, account):
         conditions.append(("Before", guess))
-    heading = f"{name}, {started_at(run):%-d %B %Y}"
-    return Card(heading, account.sentence or account.trouble, tuple(map(_answer, shown)), tuple(conditions))
+    rehearsed = f" · {run.source}" if record.head.origin.road == SIMULATED else ""  # it must never pass for a measurement
+    heading = f"{name}, {started_at(run):%-d %B %Y}{rehearsed}"
+    by_title = dict(conditions)  # the plan's cut-off, and the one it is judged to: the latter
+    return Card(heading, account.sentence or account.trouble, tuple(map(_answer, shown)), tuple(by_title.items()))
 
 
 _MOST = 8
 
 
 def _answer(found: Finding) -> Answer:
-    return Answer(found.name, found.value_text(), found.uncertainty_text(), found.arithmetic[0] if found.arithmetic else found.working)
+    """With the last line of its arithmetic that is a sum."""
+    sums = [line for line in found.arithmetic if " = " in line]
+    return Answer(found.name, found.value_text(), found.uncertainty_text(), sums[-1] if sums else found.working)

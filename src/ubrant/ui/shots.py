@@ -13,11 +13,13 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
+from ubrant.core.models.converter import Converter
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.simulated import battery_scenario
+from ubrant.runs.simulated import battery_scenario, converter_of
+from ubrant.runs.typed_session import TypedSession
 from ubrant.ui.application import make_application
 from ubrant.ui.prepare.form import TYPED
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
@@ -54,6 +56,7 @@ def take(folder: Path) -> list[Path]:
 
         shot_discharge(window, settle, shot)
         shot_typed(window, settle, shot)
+        shot_converter_by_hand(window, settle, shot)
         shot_sweep(window, settle, shot)
         shot_outlook(window, shot)
         window.close()
@@ -174,6 +177,36 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
         window.run.tick()
     shot("typed", RUN)
     window.run.jot_line.clear()
+    bench.session.end()
+    settle(600)
+
+
+def shot_converter_by_hand(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A converter by two displays, half of its loads typed: what a simulated one gives, to the digits a display has."""
+    bench, clock = window.bench, WatchedClock()
+    unit = next(u for u in bench.logbook.units() if u.name == "Step-down one")
+    bench.clock = lambda: clock
+    bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.choose_method("sweep")
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Bench meter two"))
+    form.bench.setCurrentIndex(form.bench.findData(TYPED))
+    form.fields["hand_loads"].setText("0, 0.15, 0.3 A, 6.8 Ω 10 W, 1.5, 3 A")  # type: ignore[union-attr]
+    settle(300)
+    window.prepare.start()
+    assert isinstance(bench.session, TypedSession)
+    bench.session.order(Order.DONE)
+    converter = Converter(converter_of(unit))
+    for row in bench.session.hand.rows[:4]:
+        amps = row.expected.get(("output", "A"), 0.0)
+        out, into = converter.output(12.0, amps)
+        clock.time_s += 75.0
+        jotting = Grammar().parse(f"input 12.00 V {into:.3f} A output {out:.3f} V {amps:.3f} A")
+        assert jotting is not None
+        window.run.jot_line.jotted.emit(jotting)
+    for _ in range(20):
+        window.run.tick()
+    shot("by-hand", RUN)
     bench.session.end()
     settle(600)
 

@@ -42,6 +42,10 @@ class HandLoad:
             return self.text
         return say("{what} ({watts} W in it{hot})", what=self.text, watts=show(self.watts, 3), hot=say(": hot") if self.is_hot else "")
 
+    def short(self) -> str:
+        """As a table has room for: ``4.7 Ω 10 W, hot``."""
+        return say("{what}, hot", what=self.text) if self.is_hot else self.text
+
     def caution(self) -> str:
         """What has to be said of a resistor that takes more than it is made for; empty where it does not."""
         if not self.is_over:

@@ -15,6 +15,7 @@ from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.quantities.hand_loads import HandLoad
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, Setup
@@ -201,19 +202,19 @@ class SweepMethod(Method):
                     "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
                     number=k,
                     count=len(settings),
-                    set=say("{volts} V at the input, {load} at the output", volts=plain(volts), load=load)
+                    set=say("{volts} V at the input, {load} at the output", volts=plain(volts), load=load.named())
                     if amps
                     else say("{volts} V at the input, nothing at the output", volts=plain(volts)),
                 ),
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
                 expected={("input", "V"): volts} | ({("output", "A"): amps} if amps == amps else {}),
-                short=say("{volts} V, {load} out", volts=plain(volts), load=load)
+                short=say("{volts} V, {load} out", volts=plain(volts), load=load.short())
                 if amps
                 else say("{volts} V, no load", volts=plain(volts)),
             )
             for k, (volts, amps) in enumerate(settings, start=1)
-            for load in [hung[(k - 1) % len(hung)].named() if hung else f"{plain(amps)} A"]
+            for load in [hung[(k - 1) % len(hung)] if hung else HandLoad(f"{plain(amps)} A", amps, 0.0)]
         )
         return ByHand(
             (ask,),
