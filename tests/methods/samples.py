@@ -32,6 +32,7 @@ def _each(*lines: str) -> dict[float, str]:
 
 
 SAMPLES = {
+    "notes": Sample(Unit("", ""), {}, _each("12.9 V 5 A", "12.8 V 5.1 A load on", "12.7 V 5 A", "load off"), (DC,)),
     "discharge": Sample(
         Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4"),
         {"load": "0.5 A", "cutoff": "11 V", "temperature_c": "20 °C", "start": "charged overnight"},

@@ -131,7 +131,7 @@ def look(account) -> None:
 @given(st.integers(0, 2**32), st.sampled_from(KEYS))
 def test_every_method_by_hand_on_any_lines(seed: int, key: str) -> None:
     entry = next(e for e in entries() if e.key == key)
-    unit = next(u for u in UNITS if entry.suits(u))
+    unit = next((u for u in UNITS if entry.suits(u)), BLOCK)
     meters = (PLUG, METER) if unit in (BRICK, PROJECTOR) else (METER, PLUG)
     made = prepared(key, unit, meters, BLOCK)
     typed = {10.0 * k: line for k, line in enumerate(lines(random.Random(seed)))}

@@ -301,6 +301,12 @@ class Logbook:
         )
         self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
 
+    def rename_run(self, run: Run) -> None:
+        """Keep a run under another method."""
+        with self._transaction():
+            self._write("UPDATE run SET method = ? WHERE id = ?", (run.method, run.id))
+            self.update_run(run)
+
     # lines typed by a person
 
     def jots(self, run_id: int) -> list[StoredJot]:

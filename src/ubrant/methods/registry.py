@@ -28,6 +28,7 @@ class Entry:
     suits : whether it can be tried on a unit
     body : ``package.module:Class``, loaded when it is first wanted
     formerly : keys it had in older logbooks
+    begins : what a run is before anybody said what it is of
     ranks : its accounts hold candidates for choosing
     """
 
@@ -38,6 +39,7 @@ class Entry:
     body: str
     formerly: tuple[str, ...] = ()
     ranks: bool = False
+    begins: bool = False
 
     @cached_property
     def method(self) -> Method:
@@ -88,6 +90,11 @@ def method_of(key: str) -> Method:
 def suiting(unit: Unit) -> list[Entry]:
     """What can be tried on a unit, the usual one first; one whose form cannot be filled from its label is still among them."""
     return [e for e in entries() if e.suits(unit)]
+
+
+def unnamed() -> Entry | None:
+    """What a run is before anybody said what it is of."""
+    return next((e for e in entries() if e.begins), None)
 
 
 def usual() -> Entry:

@@ -14,7 +14,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import JotError, Jotting
-from ubrant.core.record.head import Conditions, Criteria
+from ubrant.core.record.head import Conditions, Criteria, Head
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook
@@ -197,6 +197,17 @@ class Workbench(QObject):
             self.run_opened.emit(run.id)
 
         self._push("what is known of it", lambda: under(conditions), lambda: under(before))
+
+    def name_run(self, run: Run, head: Head, unit_id: int) -> None:
+        """What a run was, and of what, now that it was said."""
+        before = self.logbook.run(run.id)
+        after = replace(before, told=head, method=head.method, unit_id=unit_id)
+
+        def be(kept: Run) -> None:
+            self.logbook.rename_run(kept)
+            self._others_changed(run)
+
+        self._push("what it was", lambda: be(after), lambda: be(before))
 
     def keep_room(self, run: Run, room_c: tuple[float, float] | None) -> None:
         """Between what the room is, for every run whose temperature nobody wrote down; ``run`` is shown."""

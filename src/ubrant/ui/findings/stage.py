@@ -30,8 +30,10 @@ from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.series import series_of
 from ubrant.runs.sheet import sheet_of
+from ubrant.runs.what_it_was import is_unnamed
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
+from ubrant.ui.findings.what_it_was import WhatItWas
 from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
@@ -71,6 +73,7 @@ class FindingsStage(StageFrame):
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.warmth = Warmth(bench)
+        self.what_it_was = WhatItWas(bench)
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
@@ -104,6 +107,7 @@ class FindingsStage(StageFrame):
             self.settle,
             self.guess,
             self.questions,
+            self.what_it_was,
             self.trouble,
             self.go_on,
             self.leave_it,
@@ -158,6 +162,7 @@ class FindingsStage(StageFrame):
         for control in (self.jot_line, self.report_button, self.export_button, self.card_button, self.cutoff):
             control.setEnabled(False)
         for choice in (
+            self.what_it_was,
             self.questions,
             self.check_button,
             self.series_button,
@@ -205,7 +210,10 @@ class FindingsStage(StageFrame):
         self.guess.setText(beside(run.head.conditions.guess, account))
         self.guess.setVisible(bool(self.guess.text()))
         self._ask(account.questions)
-        self.again_button.setEnabled(bool(run.head.plan))
+        self.what_it_was.setVisible(is_unnamed(run) and not self._bench.logbook.read_only)
+        if is_unnamed(run):
+            self.what_it_was.show_run(run, self.record)
+        self.again_button.setEnabled(bool(run.head.plan) and not is_unnamed(run))
         self.series_button.setVisible(len(series_of(self._bench.logbook, run)) > 1)
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
         self.ledger.show_account(account)

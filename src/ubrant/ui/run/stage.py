@@ -14,6 +14,7 @@ from ubrant.core.battery.verdict import ending_text
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.wording import say
+from ubrant.logbook.file import LogbookError
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of
 from ubrant.runs.accounts import latest, live_account, live_record
@@ -22,6 +23,7 @@ from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.sheet import sheet_of
 from ubrant.runs.typed_session import TypedSession
+from ubrant.runs.what_it_was import begin_unnamed
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
@@ -128,9 +130,15 @@ class RunStage(StageFrame):
         self.title.setText(self.tr("No run is going on"))
         self.ask.hide()
         self._ledger_title.hide()
-        self.ahead_note.say("plain", self.tr("Prepare a test, and start it there."))
-        for control in (self.jot_line, self.pause_button, self.stop_button):
+        self.ahead_note.say(
+            "plain",
+            self.tr(
+                "Prepare a test, and start it there. Or type a reading below: a run begins with it, and what it was is asked afterwards."
+            ),
+        )
+        for control in (self.pause_button, self.stop_button):
             control.setEnabled(False)
+        self.jot_line.setEnabled(not self._bench.logbook.read_only)
         for part in (self.table, self.load_button, self._every_row):
             part.hide()
 
@@ -408,7 +416,21 @@ class RunStage(StageFrame):
         self._sums_due = 0
         self.tick()
 
+    def _begin_with(self, jotting: Jotting) -> str:
+        """A run that begins with a reading; why it does not, in a sentence."""
+        if not jotting.readings:
+            return self.tr("No run is going on: a reading begins one, like “12.9 V 5 A”. A note belongs to a run.")
+        try:
+            run, session = begin_unnamed(self._bench.logbook, self._bench.clock())
+        except LogbookError as error:
+            return str(error)
+        self._bench.begin(run, session, None)
+        return ""
+
     def _jot(self, jotting: Jotting) -> None:
+        if not self._bench.is_running and (trouble := self._begin_with(jotting)):
+            self.jot_line.refuse(trouble)
+            return
         if trouble := self._take_down(jotting):
             self.jot_line.refuse(trouble)
         self.tick()
