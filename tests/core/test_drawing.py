@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from tests.making import AMPS, VOLTS, falling
+from ubrant.core.conversion.efficiency_map import EfficiencyMap, levels
 from ubrant.core.conversion.power_path import Node, watt_hours, watts
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.pyramid import Pyramid
@@ -80,3 +81,8 @@ def test_course_sentence_does_not_judge_too_early():
 def test_running_charge_ends_at_the_total():
     body = falling()
     assert running_charge(body)[-1] == pytest.approx(50.0)
+
+
+def test_a_map_with_nothing_on_it_has_no_lines():
+    """A sweep that was stopped before two loads were taken at the same voltages."""
+    assert levels(EfficiencyMap(np.array([1.0, 2.0]), np.array([11.0, 12.0]), np.full((2, 2), np.nan))) == []

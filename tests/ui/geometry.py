@@ -111,6 +111,7 @@ def main() -> int:
     said: dict[str, str] = {}
     seen: set[str] = set()
     window = MainWindow(Logbook(Path(tempfile.mkdtemp()) / "geometry.ubrant"))
+    window._beat.stop()  # what it says at the right would change between laying out and looking
     window.show()
 
     def settle() -> None:

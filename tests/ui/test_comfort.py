@@ -195,7 +195,7 @@ def test_readout_across_the_screen(stocked, qtbot):
     dialog = CommandsDialog(stocked.bench.session.commands, stocked)
     qtbot.addWidget(dialog)
     assert "Load: SOUR:VOLT:LIM:LOW" in dialog.text.toPlainText()
-    assert "Bench meter: MEAS:VOLT?  →  1" in dialog.text.toPlainText()
+    assert "Bench meter: MEAS:VOLT?;:MEAS:CURR?  →  1" in dialog.text.toPlainText()
 
 
 def test_first_test_in_a_minute(window, qtbot):

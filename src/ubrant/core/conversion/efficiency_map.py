@@ -65,6 +65,8 @@ def _rows(volts: Array) -> list[np.ndarray]:
 
 def levels(efficiencies: EfficiencyMap) -> list[float]:
     """Percentages to draw contours at, closer together the higher they are: the same for every converter, so that maps can be compared, unless too few of them fall into it."""
+    if not np.isfinite(efficiencies.percent).any():  # stopped before two loads were taken at the same voltages
+        return []
     low, high = float(np.nanmin(efficiencies.percent)), float(np.nanmax(efficiencies.percent))
     usual = [level for level in _LEVELS if low < level < high][-_MOST_LEVELS:]
     if len(usual) >= _FEWEST_LEVELS:
