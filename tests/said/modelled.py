@@ -130,7 +130,9 @@ def of_study(lines: list[str]) -> Iterator[str]:
         others = [pair for k, pair in enumerate(pairs) if k != number and abs(k - number) < 12]
         studied = method.study(account, record, lambda others=others: iter(others))
         new = {key: f for key, f in studied.findings.items() if key not in account.findings or f is not account.findings[key]}
-        yield f"{number}: {saying.text_of(list(new.values()))} {studied.sentence if studied.sentence != account.sentence else ''}"
+        warned = [w for w in studied.warnings if w not in account.warnings]
+        if new or warned:
+            yield f"{number}: {saying.text_of(list(new.values()))} {' '.join(warned)}"
 
 
 def of_live(lines: list[str]) -> Iterator[str]:

@@ -204,10 +204,14 @@ def of_test(head_line: str) -> Iterator[str]:
     yield f"length: {length if length is None else number(length)}"
     yield f"usual: {text_of(method.usual_readings(made))}"
     yield f"facts: {method.facts(made, None)}"
+    yield f"scene: {text_of(method.scene(made))}"
+    yield from (f"told by hand: {text_of(line)}" for line in method.hand_lines(made))
     try:
         expected = method.expect(made)
         if expected is not None:
             yield f"expected: {text_of(expected)}"
+        yield from (f"told on a bench: {text_of(line)}" for line in method.step_lines(made, expected))
+        yield f"wired: {text_of(method.wiring(made))}"
         steps: list[Any] = []
         walk(method.steps(made), lambda step: steps.append(step) if len(steps) < _MOST_STEPS else None)
         yield from _in_short([f"step: {text_of(step)}" for step in steps])
@@ -216,8 +220,9 @@ def of_test(head_line: str) -> Iterator[str]:
 
 
 def _in_short(lines: list[str]) -> Iterator[str]:
-    """The first few, and what the numbers in all of them add up to."""
+    """The first few and the last, and what the numbers in all of them add up to."""
     yield from lines[:_FEW]
+    yield from lines[max(_FEW, len(lines) - _FEW) :]
     if len(lines) > _FEW:
         yield f"{len(lines)} such, their numbers together {number(sum(_value(n) for line in lines for n in _SPLIT.findall(line)))}"
 

@@ -71,3 +71,19 @@ def test_without_a_shelf_it_says_what_to_do(window, qtbot):
     assert "Put it on the shelf first" in window.findings.what_it_was.trouble.text()
     assert not window.findings.what_it_was.keep.isEnabled()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+
+def test_what_was_read_without_a_place_may_be_an_idle_draw(window, qtbot):
+    """Of an inverter: its one place is where it was read."""
+    window.bench.logbook.keep_meter(METER)
+    window.bench.keep_unit(Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"))
+    window.clock = WatchedClock()
+    window.bench.clock = lambda: window.clock
+    window.go_to(RUN)
+    jot(qtbot, window.run, "12.8 V 0 A", enters=2)
+    say_line(window, qtbot, "12.80 V 0.37 A")
+    close(window, qtbot)
+    box = window.findings.what_it_was
+    assert [box.method.itemText(k) for k in range(box.method.count())] == ["Idle draw"]
+    click(qtbot, window.findings, "It was that")
+    assert window.findings.account.findings["idle_power"].value == pytest.approx(12.8 * 0.37, rel=1e-3)

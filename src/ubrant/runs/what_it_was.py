@@ -41,11 +41,19 @@ def is_unnamed(run: Run) -> bool:
 
 
 def fitting(record: Record, unit: Unit) -> list[Entry]:
-    """The methods of a unit that what was read may have been, those all of whose places were read first."""
-    read = {_PLACES.get(tap, tap) or "battery" for tap, _ in (*record.readings, *record.typed.series)}
+    """The methods of a unit that what was read may have been, those all of whose places were read first.
+
+    What was read without a place is of the one place that a method has.
+    """
+    read = {_PLACES.get(tap, tap) for tap, _ in (*record.readings, *record.typed.series)}
+
+    def places(entry: Entry) -> set[str]:
+        taps = entry.method.taps
+        return read | {taps[0]} if "" in read and len(taps) == 1 else read
+
     suits = suiting(unit)
-    whole = [e for e in suits if set(e.method.taps) <= read]
-    return whole + [e for e in suits if e not in whole and set(e.method.taps) & read]
+    whole = [e for e in suits if set(e.method.taps) <= places(e)]
+    return whole + [e for e in suits if e not in whole and set(e.method.taps) & places(e)]
 
 
 def named(logbook: Logbook, run: Run, unit: Unit, entry: Entry, meter: Meter | None) -> tuple[Head, int]:

@@ -26,6 +26,7 @@ from ubrant.methods.registry import method_of
         ("4.7 ohm 10 W", 5 / 4.7, "4.7 ohm 10 W (5.32 W in it: hot)"),
         ("1k Ω", 0.005, "1k Ω (0.0250 W in it)"),
         ("100 R", 0.05, "100 R (0.250 W in it)"),
+        ("; 0.5 A;", 0.5, "0.5 A"),
     ],
 )
 def test_a_load_as_it_is_written(text, amps, named):

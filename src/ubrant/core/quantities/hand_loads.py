@@ -65,7 +65,7 @@ def parse_loads(text: str, output_v: float) -> tuple[HandLoad, ...]:
     QuantityError
         There is none, or a resistor of nothing.
     """
-    loads = tuple(_one(part.strip(), output_v) for part in text.split(",") if part.strip())
+    loads = tuple(_one(part.strip(), output_v) for part in re.split("[,;]", text) if part.strip())
     if not loads:
         raise QuantityError(say("Say what is hung on the output: “0, 0.5, 1 A”, “4.7 Ω 10 W”, “heater low”."))
     return loads

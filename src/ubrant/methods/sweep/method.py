@@ -116,7 +116,7 @@ class SweepMethod(Method):
         made = super().prepare(setup, typed)
         if "hand_inputs" not in typed and {"highest", "lowest", "step", "loads"} & set(typed):
             return replace(made, plan=replace(made.plan, hand_inputs=(), hand_loads=()))
-        written = [part.strip() for part in typed.get("hand_loads", "").split(",") if part.strip()]
+        written = [part.strip() for part in re.split("[,;]", typed.get("hand_loads", "")) if part.strip()]
         if any(re.search(r"[^\W\d]", part.removesuffix("A")) for part in written):  # other than amperes
             out = read_ratings(setup.unit).output_v
             made = replace(made, plan=replace(made.plan, hand_loads=(), hand_texts=tuple(written), hand_v=out))
