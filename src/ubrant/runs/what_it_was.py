@@ -45,7 +45,8 @@ def fitting(record: Record, unit: Unit) -> list[Entry]:
 
     What was read without a place is of the one place that a method has.
     """
-    read = {_PLACES.get(tap, tap) for tap, _ in (*record.readings, *record.typed.series)}
+    named = {r.tap for e in record.lines for r in e.jotting.readings} | {tap for tap, _ in record.readings}
+    read = {_PLACES.get(tap, tap) for tap in named}
 
     def places(entry: Entry) -> set[str]:
         taps = entry.method.taps
