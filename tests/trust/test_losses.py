@@ -64,3 +64,28 @@ def test_a_good_inverter_is_none_though_it_steps_up():
 def test_most_of_them_wrong_are_refused_though_two_are_left():
     with pytest.raises(ReadingsError, match="cannot lose so much"):
         swept([0.031, 0.262, 520.0, 790.0, 1060.0], output_a=(0.0, 0.5, 1.0, 1.5, 2.0))
+
+
+def test_ten_times_too_much_at_one_point_is_left_out_at_any_load():
+    """12 to 5 V, 0.262 A written as 2.62 A: at a sixth of the rating it would pass 8 %."""
+    sweep = swept([0.031, 2.62, 0.52, 1.42], output_a=(0.0, 0.5, 1.0, 2.8))
+    assert len(sweep.points) == 3
+    assert any("At 1 of 4 points more is lost" in said and "ten times too much" in said for said in sweep.warnings)
+    assert sweep.findings["efficiency_1"].value == pytest.approx(100 * 5 / 6.24)
+
+
+def test_ten_times_too_much_at_all_of_them_is_refused():
+    with pytest.raises(ReadingsError, match=r"Look whether the input current is ten times too much"):
+        swept(10 * INTO)
+
+
+@pytest.mark.parametrize(("output_a", "input_a"), [(0.16, 0.25), (0.14, 0.3), (0.3, 0.31)])
+def test_a_poor_converter_at_a_small_load_is_no_slip(output_a, input_a):
+    """Half an ampere of idle, a load under a twentieth, a linear regulator."""
+    sweep = swept([0.11, input_a, 0.55], output_a=(0.0, output_a, 1.0))
+    assert len(sweep.points) == 3
+
+
+def test_an_inverter_at_a_tenth_of_its_rating_that_takes_a_third_for_itself_is_no_slip():
+    sweep = swept([0.9, 3.1, 9.0], output_v=230.0, output_a=(0.0, 0.087, 0.35), rated_w=200.0)
+    assert len(sweep.points) == 3

@@ -18,7 +18,7 @@ import numpy as np
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.codec import CodecError, decode
+from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Conditions, Criteria, Head, head_from_json, head_to_json
 from ubrant.core.record.readings import Array, Series
@@ -27,6 +27,7 @@ from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
+from ubrant.logbook.new_runs import in_its_room, of_no_series
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.seals import Damage, damage_of, damage_text
 from ubrant.writing import write_whole
@@ -218,7 +219,7 @@ class Logbook:
     def start_run(self, run: Run) -> Run:
         """Keep a run that begins; returns it with its id."""
         _ = self.place  # its writer opens the file by its name
-        run = self._in_its_room(run)
+        run = in_its_room(self._db, run)
         return replace(run, id=self._insert_run(run))
 
     def kept(self, run: Run) -> StoredRun:
@@ -266,7 +267,7 @@ class Logbook:
 
     def _keep_whole(self, whole: StoredRun) -> Run:
         with self._transaction():
-            run = self._in_its_room(_of_no_series(whole.run))
+            run = in_its_room(self._db, of_no_series(whole.run))
             kept = replace(run, id=self._insert_run(run))
             for (tap, quantity), column in whole.readings.items():
                 channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
@@ -294,18 +295,12 @@ class Logbook:
         return [(r[0], r[1]) for r in self._db.execute("SELECT tap, quantity FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
 
     def update_run(self, run: Run) -> None:
-        """Keep how a run stands: its state, what ended it, its trouble and head."""
+        """Keep how a run stands: its state, what ended it, its trouble, method and head."""
         self._write(
-            "UPDATE run SET state = ?, ended_by = ?, trouble = ?, head = ?, unit_id = ?, label = ? WHERE id = ?",
-            (run.state, run.ended_by, run.trouble, json.dumps(head_to_json(run.head)), run.unit_id, run.label_text, run.id),
+            "UPDATE run SET method = ?, state = ?, ended_by = ?, trouble = ?, head = ?, unit_id = ?, label = ? WHERE id = ?",
+            (run.method, run.state, run.ended_by, run.trouble, json.dumps(head_to_json(run.head)), run.unit_id, run.label_text, run.id),
         )
         self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
-
-    def rename_run(self, run: Run) -> None:
-        """Keep a run under another method."""
-        with self._transaction():
-            self._write("UPDATE run SET method = ? WHERE id = ?", (run.method, run.id))
-            self.update_run(run)
 
     # lines typed by a person
 
@@ -354,36 +349,6 @@ class Logbook:
         changed = replace(run, told=replace(head, criteria=criteria or head.criteria, conditions=conditions or head.conditions))
         self.update_run(changed)
         return changed
-
-    def keep_room(self, room_c: tuple[float, float] | None) -> dict[int, Conditions]:
-        """Between what the room is, for every run whose temperature nobody wrote down; returns by run what was known before."""
-        with self._transaction():
-            kept = [run for run, _ in self.runs(limit=_ALL) if run.state != "running"]
-            untold = {run.id: run.head.conditions for run in kept if run.head.conditions.temperature_c is None}
-            self._judge_all({run_id: replace(known, room_c=room_c) for run_id, known in untold.items()})
-        return untold
-
-    def put_back(self, known: Mapping[int, Conditions]) -> None:
-        """What was known of these runs once more."""
-        with self._transaction():
-            self._judge_all(known)
-
-    def _judge_all(self, known: Mapping[int, Conditions]) -> None:
-        for run_id, conditions in known.items():
-            if (run := self.find_run(run_id)) is not None:
-                self.judge(run, conditions=conditions)
-
-    def _in_its_room(self, run: Run) -> Run:
-        """A new run is made in the room that was said last."""
-        known = run.head.conditions
-        if known.temperature_c is not None or known.room_c is not None:
-            return run
-        told = "CASE WHEN json_valid(head) THEN json_extract(head, '$.conditions.room_c') END"
-        row = self._db.execute(f"SELECT {told} FROM run WHERE {told} IS NOT NULL ORDER BY id DESC LIMIT 1").fetchone()
-        if row is None:
-            return run
-        room_c = decode(Conditions, {"room_c": json.loads(row[0])}).room_c
-        return replace(run, told=replace(run.head, conditions=replace(known, room_c=room_c)))
 
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
         """All readings of one channel; empty when there are none."""
@@ -519,7 +484,6 @@ def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series) -> No
 
 
 _USUAL_CHECKPOINT = 1000
-_ALL = -1
 
 
 class _Transaction:
@@ -551,12 +515,6 @@ def event_row(event: Event) -> tuple[float, str, str, str]:
     """Time, kind, text and data of an event's row."""
     data = event_to_json(event)
     return event.time_s, str(data["kind"]), event.text, json.dumps(data, ensure_ascii=False)
-
-
-def _of_no_series(run: Run) -> Run:
-    """What comes from elsewhere: the numbers of runs there mean nothing here."""
-    origin = run.head.origin
-    return run if not origin.series else replace(run, told=replace(run.head, origin=replace(origin, series=0)))
 
 
 def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:

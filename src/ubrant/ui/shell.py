@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMenuBar,
-    QMessageBox,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -25,13 +24,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.bench.orders import Order
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.desktop import Desktop, open_with_desktop
 from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
+from ubrant.ui.leaving import Leaving
 from ubrant.ui.logbook_watch import LogbookWatch
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.run.commands import CommandsDialog
@@ -42,7 +41,7 @@ from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
-from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu, message_box
+from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -107,7 +106,6 @@ class MainWindow(QMainWindow):
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
-        self._leaving = False
         self.watch = LogbookWatch(self, self._warn)
         self._beat = QTimer(self)
         self._beat.setInterval(500)
@@ -282,7 +280,7 @@ class MainWindow(QMainWindow):
         self.bench.saved.connect(self._say_saved)
         self._fill_recent()
         self._fill_edit_menu()
-        self._leaving = False
+        self._leaving_asked = Leaving(self, self.bench)
         self._beat.start()
         self.watch.begin(self.bench.logbook)
         self._show_status()
@@ -417,7 +415,7 @@ class MainWindow(QMainWindow):
         self.desktop.tell(self.findings.title.text(), self.findings.trouble.text() or self.findings.verdict.text())
         if watching:
             self.go_to(FINDINGS)
-        if self._leaving:
+        if self._leaving_asked.wanted:
             QTimer.singleShot(0, self.close)
 
     def _remind(self, seconds: float) -> None:
@@ -556,7 +554,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if self.bench.is_running and not self._leaves_run():
+        if self.bench.is_running and not self._leaving_asked.may_close():
             event.ignore()
             return
         self._beat.stop()
@@ -568,42 +566,3 @@ class MainWindow(QMainWindow):
         self.watch.last_look()
         self.bench.close()
         event.accept()
-
-    def _leaves_run(self) -> bool:
-        """Whether the run is over, or is left. It is ended once the person wants that, and the window closes when it has: nothing is waited for here."""
-        session = self.bench.session
-        assert session is not None
-        if self._leaving:
-            if session.progress.phase != "may be on" or not self._may_leave_on():
-                return False
-            session.end()
-            return True
-        if not self._may_stop():
-            return False
-        self._leaving = True
-        session.order(Order.END)
-        self.tell(self.tr("The run is being ended; the window closes once the load is off."))
-        return not self.bench.is_running
-
-    def _may_leave_on(self) -> bool:
-        return self._agrees(
-            self.tr("The load may still be on"),
-            self.tr("Nothing confirms that the load is off. Switch it off by hand before you close."),
-            self.tr("Close all the same"),
-            self.tr("Stay and look"),
-        )
-
-    def _may_stop(self) -> bool:
-        return self._agrees(
-            self.tr("A run is going on"),
-            self.tr("A run is going on. If you close now the load goes off; what was read is kept."),
-            self.tr("Stop and close"),
-            self.tr("Let it run"),
-        )
-
-    def _agrees(self, title: str, text: str, yes: str, no: str) -> bool:
-        box = message_box(self, title, text)
-        agreed = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(no, QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is agreed

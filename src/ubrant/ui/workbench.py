@@ -20,6 +20,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook
 from ubrant.runs.edits import Change, Edits
 from ubrant.runs.jotting import Taken, take_down
+from ubrant.runs.room import keep_room, put_back
 from ubrant.ui.widgets.text import in_a_menu
 
 if TYPE_CHECKING:
@@ -204,7 +205,7 @@ class Workbench(QObject):
         after = replace(before, told=head, method=head.method, unit_id=unit_id)
 
         def be(kept: Run) -> None:
-            self.logbook.rename_run(kept)
+            self.logbook.update_run(kept)
             self._others_changed(run)
 
         self._push("what it was", lambda: be(after), lambda: be(before))
@@ -214,11 +215,11 @@ class Workbench(QObject):
         before: dict[int, Conditions] = {}
 
         def do() -> None:
-            before.update(self.logbook.keep_room(room_c))
+            before.update(keep_room(self.logbook, room_c))
             self._others_changed(run)
 
         def undo() -> None:
-            self.logbook.put_back(before)
+            put_back(self.logbook, before)
             self._others_changed(run)
 
         self._push("what the room is", do, undo)

@@ -13,6 +13,7 @@ from ubrant.bench.simulated import open_simulated
 from ubrant.core.record.head import Conditions
 from ubrant.runs import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.leaving import Leaving
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE, RUN
 
@@ -105,7 +106,7 @@ def test_closing_the_window_ends_the_run_and_keeps_it(stocked, qtbot, monkeypatc
     start(stocked, qtbot, speed=60.0, every="1 s")
     session, path = stocked.bench.session, stocked.bench.logbook.path
     qtbot.waitUntil(lambda: session.progress.load_on_s is not None, timeout=LONG_MS)
-    monkeypatch.setattr(type(stocked), "_may_stop", lambda self: False)
+    monkeypatch.setattr(Leaving, "_may_stop", lambda self: False)
     stocked.close()
     assert stocked.isVisible()
     monkeypatch.setattr(type(stocked), "_may_stop", lambda self: True)

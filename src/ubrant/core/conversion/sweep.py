@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
+from ubrant.core.conversion.slips import more_out_than_in, without_lost
 from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.quantities.quantity import plain, show
@@ -250,12 +251,12 @@ def _usable(points: Points, meters: SweepMeters, rated_w: float | None) -> tuple
     if float(np.median(points.input_a)) < 0:
         points = replace(points, input_a=-points.input_a)
         warnings.append(say("The input current was logged as negative; it is taken the other way round here."))
-    points = _without_burnt(points, rated_w, warnings)
+    points = without_lost(points, rated_w, warnings)
     loaded = points.where(points.output_w > IDLE_SHARE * float(points.output_w.max()))
     uncertainty = _power_uncertainty(loaded, meters)
     above = loaded.output_w > loaded.input_w + 2 * uncertainty
     if len(loaded) and above.mean() > 0.7:
-        raise ReadingsError(_more_out_than_in(loaded, int(above.sum())))
+        raise ReadingsError(more_out_than_in(loaded, int(above.sum())))
     if above.any():
         warnings.append(
             say(
@@ -267,56 +268,6 @@ def _usable(points: Points, meters: SweepMeters, rated_w: float | None) -> tuple
         all_above = points.output_w > points.input_w + 2 * _power_uncertainty(points, meters)
         points = points.where(~(all_above & (points.output_w > IDLE_SHARE * float(points.output_w.max()))))
     return points, warnings
-
-
-def _without_burnt(points: Points, rated_w: float | None, warnings: list[str]) -> Points:
-    """Without those that would lose more than any such converter can carry off.
-
-    The worst that works is a linear regulator: rated output × (input V ÷ output V - 1). Common practice, no source.
-    """
-    if not rated_w:
-        return points
-    ratio = np.divide(points.input_v, points.output_v, out=np.full(len(points), math.inf), where=points.output_v > 0)
-    burnt = points.input_w - points.output_w > rated_w * np.maximum(ratio, 1.0)
-    if not burnt.any():
-        return points
-    worst = int(np.argmax(np.where(burnt, points.input_w, -math.inf)))
-    shown = {"watts": plain(float(points.input_w[worst]), 3), "out": plain(float(points.output_w[worst]), 3), "rated": plain(rated_w, 3)}
-    if len(points) - int(burnt.sum()) < 2 or burnt.mean() > 0.5:
-        raise ReadingsError(
-            say(
-                "{watts} W in and {out} W out: a converter rated {rated} W cannot lose so much. Are milliamperes written as amperes? Mend the input’s readings.",
-                **shown,
-            )
-        )
-    warnings.append(
-        say(
-            "At {count} of {all} points more is lost than a converter rated {rated} W can carry off ({watts} W in, {out} W out): look whether milliamperes stand there as amperes. They were left out.",
-            count=int(burnt.sum()),
-            all=len(points),
-            **shown,
-        )
-    )
-    return points.where(~burnt)
-
-
-_BEYOND_SWAPPED = 20.0
-
-
-def _more_out_than_in(loaded: Points, above: int) -> str:
-    """The likeliest slip behind it."""
-    ratio = float(np.median(loaded.output_w / np.maximum(np.abs(loaded.input_w), 1e-12)))
-    if ratio > _BEYOND_SWAPPED:
-        return say(
-            "{ratio} times as much comes out as goes in: is one of the currents in milliamperes? Mend its heading, or say its unit with --columns “output current in mA”.",
-            ratio=plain(ratio, 2),
-        )
-    return say(
-        "More comes out than goes in at {above} of {loaded} points, {ratio} times as much: input and output look swapped, or one of the meters was on another range. Look at the columns and the meters.",
-        above=above,
-        loaded=len(loaded),
-        ratio=plain(ratio, 3),
-    )
 
 
 def _power_uncertainty(points: Points, meters: SweepMeters) -> Array:

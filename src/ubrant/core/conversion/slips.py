@@ -1,0 +1,83 @@
+"""Slips that show in what a converter loses: more than it can carry off, or less than nothing."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ubrant.core.conversion.points import Mask, Points
+from ubrant.core.quantities.quantity import plain
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.wording import say
+
+_WORST_SHARE, _LOADED_SHARE = 0.25, 0.05
+"""From a twentieth of its rating on, a converter that works passes more than a quarter of what a linear regulator would. Common practice, no source."""
+_THOUSAND = 100.0
+"""From so many times more in than out on, milliamperes are likelier than a slipped digit."""
+
+
+def without_lost(points: Points, rated_w: float | None, warnings: list[str]) -> Points:
+    """Without those that would lose more than any such converter does: a thousand, or ten times too much was written.
+
+    The worst that works is a linear regulator: rated output × (input V ÷ output V - 1) at its rating, efficiency output V ÷ input V. Common
+    practice, no source.
+
+    Raises
+    ------
+    ReadingsError
+        Most of them are so, or fewer than two are left.
+    """
+    if not rated_w:
+        return points
+    ratio = np.divide(points.input_v, points.output_v, out=np.full(len(points), math.inf), where=points.output_v > 0)
+    worst = np.maximum(ratio, 1.0)
+    burnt = points.input_w - points.output_w > rated_w * worst
+    wasted = (points.output_w > _LOADED_SHARE * rated_w) & (points.output_w < _WORST_SHARE * points.input_w / worst)
+    lost = burnt | wasted
+    if not lost.any():
+        return points
+    shown = _shown(points, lost, rated_w)
+    if len(points) - int(lost.sum()) < 2 or lost.mean() > 0.5:
+        raise ReadingsError(
+            say(
+                "{watts} W in and {out} W out: a converter rated {rated} W cannot lose so much. Look whether {slip}, and mend the input’s readings.",
+                **shown,
+            )
+        )
+    warnings.append(
+        say(
+            "At {count} of {all} points more is lost than a converter rated {rated} W can lose ({watts} W in, {out} W out): look whether {slip}. They were left out.",
+            count=int(lost.sum()),
+            all=len(points),
+            **shown,
+        )
+    )
+    return points.where(~lost)
+
+
+def _shown(points: Points, lost: Mask, rated_w: float) -> dict[str, str]:
+    """The worst of them, and the likeliest slip behind it."""
+    worst = int(np.argmax(np.where(lost, points.input_w, -math.inf)))
+    into, out = float(points.input_w[worst]), float(points.output_w[worst])
+    slip = say("milliamperes stand there as amperes") if into > _THOUSAND * out else say("the input current is ten times too much")
+    return {"watts": plain(into, 3), "out": plain(out, 3), "rated": plain(rated_w, 3), "slip": slip}
+
+
+_BEYOND_SWAPPED = 20.0
+
+
+def more_out_than_in(loaded: Points, above: int) -> str:
+    """The likeliest slip behind it."""
+    ratio = float(np.median(loaded.output_w / np.maximum(np.abs(loaded.input_w), 1e-12)))
+    if ratio > _BEYOND_SWAPPED:
+        return say(
+            "{ratio} times as much comes out as goes in: is one of the currents in milliamperes? Mend its heading, or say its unit with --columns “output current in mA”.",
+            ratio=plain(ratio, 2),
+        )
+    return say(
+        "More comes out than goes in at {above} of {loaded} points, {ratio} times as much: input and output look swapped, or one of the meters was on another range. Look at the columns and the meters.",
+        above=above,
+        loaded=len(loaded),
+        ratio=plain(ratio, 3),
+    )
