@@ -109,7 +109,7 @@ def test_closing_the_window_ends_the_run_and_keeps_it(stocked, qtbot, monkeypatc
     monkeypatch.setattr(Leaving, "_may_stop", lambda self: False)
     stocked.close()
     assert stocked.isVisible()
-    monkeypatch.setattr(type(stocked), "_may_stop", lambda self: True)
+    monkeypatch.setattr(Leaving, "_may_stop", lambda self: True)
     stocked.close()
     qtbot.waitUntil(lambda: not stocked.isVisible(), timeout=LONG_MS)
     assert (session.running, session.progress.ended_by) == (False, "person")
