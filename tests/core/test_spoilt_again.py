@@ -9,14 +9,21 @@ import numpy as np
 import pytest
 
 from tests.making import METER, PACK, prepared, problems, record_for
+from ubrant.core.battery.counters import energy_per_point
 from ubrant.core.conversion.points import Points
+from ubrant.core.conversion.power_path import Node, watt_hours
 from ubrant.core.conversion.protection import Overload, parse_curve, trip_findings
 from ubrant.core.conversion.sweep import _lead
+from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
+from ubrant.core.record.cutoff import Cutoff, find_crossing
 from ubrant.core.record.events import HeldOn, WentOff, event_from_json
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.jot_text import line_of
+from ubrant.core.record.readings import Readings
+from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.finding import Finding
 from ubrant.methods.registry import method_of
 from ubrant.methods.sweep.method import best_point
 
@@ -87,3 +94,59 @@ def test_a_counter_counts_from_two_readings_on(readings, counted):
     lines = {600.0 * k: f"12.{9 - k} V 5 A {0.83 * k:.2f} Ah" if k < readings else f"12.{9 - k} V 5 A" for k in range(5)}
     account = method_of("discharge").account(record_for("discharge", prepared("discharge", PACK), lines={0.0: "load on", **lines}))
     assert any("count" in key for key in account.findings) == counted
+
+
+def sine(lengths, per_s=20_000.0, volts=325.0):
+    """A sine whose cycles have these lengths in s."""
+    ends = np.concatenate(([0.0], np.cumsum(lengths)))
+    time = np.arange(0.0, ends[-1], 1 / per_s)
+    k = np.clip(np.searchsorted(ends, time, side="right") - 1, 0, len(lengths) - 1)
+    return time, volts * np.sin(2 * np.pi * (time - ends[k]) / np.asarray(lengths)[k])
+
+
+def test_a_frequency_that_wanders_is_less_sure_by_the_root_of_its_cycles():
+    """Cycles of 19 and 21 ms in turn: their frequencies lie about 2.6 Hz around 50, over eight whole ones."""
+    lengths = [0.019, 0.021] * 5
+    found = analyse_wave(*sine(lengths)).findings["frequency"]
+    (steady,) = [c for c in found.contributions if c.source == "steadiness"]
+    cycles = len(lengths) - 2
+    between = [1 / one for one in lengths[1 : 1 + cycles]]
+    assert steady.amount == pytest.approx(np.std(between, ddof=1) / cycles**0.5, rel=0.15)
+
+
+@pytest.mark.parametrize(("low", "high", "clipped"), [(-1.0, 1.0, False), (-0.9, 0.9, True)])
+def test_tops_that_are_cut_off_are_seen(low, high, clipped):
+    time, volts = sine([0.02] * 5)
+    found = analyse_wave(time, np.clip(volts, 325 * low, 325 * high) + 1e-4 * np.sin(1e4 * time) * (abs(volts) < 250))
+    assert any("looks clipped" in said for said in found.warnings) == clipped
+
+
+@pytest.mark.parametrize(("percent", "asked"), [("0 %", False), ("0.5 %", False), ("100 %", False), ("101 %", True), ("-1 %", True)])
+def test_a_percentage_lies_between_0_and_100(percent, asked):
+    jotting = Grammar().parse(f"bank {percent}")
+    assert bool(Grammar().queries(jotting)) == asked
+
+
+def test_watt_hours_a_point_have_a_doubt_only_where_both_have():
+    known = Finding("energy", "Energy", 50.0, "Wh", (Contribution("gain", 1.0),), "")
+    points = Finding("points", "Points", 25.0, "", (Contribution("step", 0.5),), "")
+    assert energy_per_point(known, points).expanded_uncertainty == pytest.approx(2 * 2.0 * np.hypot(0.02, 0.02))
+    assert energy_per_point(known, replace(points, contributions=None)).expanded_uncertainty is None
+    assert energy_per_point(replace(known, contributions=None), points).expanded_uncertainty is None
+
+
+def test_a_load_that_was_never_read_meanwhile_got_nothing():
+    nodes = tuple(Node(kind, kind) for kind in ("battery", "leads", "load"))
+    load = Readings(np.array([0.0, 10.0]), np.full(2, 12.0), np.full(2, 5.0))
+    path = watt_hours(nodes, 100.0, 1.0, load, (100.0, 200.0), ("a", "b"))
+    assert path.flows[-1].amount == 0.0
+
+
+def test_how_it_fell_is_taken_from_the_last_five_steps():
+    """Volts that bend: the load went off at 11.2 V, and by the slope of the last five steps it would have been at 11 V 10 s later."""
+    fall = np.array([0.5, 0.5, 0.02, 0.02, 0.02, 0.02, 0.02])
+    volts = np.concatenate(([11.2 + fall.sum()], 11.2 + fall.sum() - np.cumsum(fall)))
+    readings = Readings(10.0 * np.arange(9), np.append(volts, 12.5), np.append(np.full(8, 5.0), 0.0))
+    found = find_crossing(readings, Cutoff(11.195), 0, 7, 0.1)
+    assert found is not None
+    assert found.time_s == pytest.approx(70.0 + 0.005 / 0.002)
