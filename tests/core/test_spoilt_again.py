@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
-from tests.making import METER, PACK, prepared, problems, record_for
+from tests.making import HUT, METER, PACK, prepared, problems, record_for, setup_for, walked
 from ubrant.core.battery.counters import energy_per_point
 from ubrant.core.conversion.points import Points
 from ubrant.core.conversion.power_path import Node, watt_hours
@@ -24,7 +24,9 @@ from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.readings import Readings
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.methods.load_steps.method import _held_path
 from ubrant.methods.registry import method_of
+from ubrant.methods.steps import ReadRest
 from ubrant.methods.sweep.method import best_point
 
 
@@ -150,3 +152,23 @@ def test_how_it_fell_is_taken_from_the_last_five_steps():
     found = find_crossing(readings, Cutoff(11.195), 0, 7, 0.1)
     assert found is not None
     assert found.time_s == pytest.approx(70.0 + 0.005 / 0.002)
+
+
+def test_a_line_is_kept_as_it_was_written_as_long_as_it_says_the_same():
+    assert line_of(Grammar().parse("@14:32 12.90 V, 5.0 A; case warm")) == "12.90 V, 5.0 A; case warm"
+
+
+@pytest.mark.parametrize(("every", "resting"), [("0.2 s", 1.0), ("4 s", 4.0), ("60 s", 10.0)])
+def test_a_rest_is_read_every_second_to_every_ten(every, resting):
+    made = prepared("discharge", PACK, every=every, rest_after="600 s")
+    steps = [step for step in walked(method_of("discharge").steps(made)) if isinstance(step, ReadRest)]
+    assert steps[-1].every_s == resting
+
+
+def test_a_small_loss_over_a_held_load_is_drawn_as_it_is():
+    held = {key: Finding(key, key, value, "Wh", None, "") for key, value in (("held_in", 10.2), ("held_out", 9.9))}
+    path = _held_path(setup_for("steps", HUT), held)
+    assert path.loss_amounts == pytest.approx((0.0, 0.3, 0.0))
+    assert path.losses[1] == "0.300 Wh lost"
+    over = _held_path(setup_for("steps", HUT), {**held, "held_out": replace(held["held_out"], value=11.0)})
+    assert over.loss_amounts[1] == 0.0
