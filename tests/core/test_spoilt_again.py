@@ -163,6 +163,10 @@ def test_a_rest_is_read_every_second_to_every_ten(every, resting):
     made = prepared("discharge", PACK, every=every, rest_after="600 s")
     steps = [step for step in walked(method_of("discharge").steps(made)) if isinstance(step, ReadRest)]
     assert steps[-1].every_s == resting
+    cycles = {"charge": "in cycles", "charge_a": "2 A", "charge_v": "14.4 V", "charge_end": "0.2 A", "cycles": "2", "stop_share": ""}
+    made = prepared("discharge", PACK, every=every, rest_after="600 s", **cycles)
+    between = [s for s in walked(method_of("discharge").steps(made)) if isinstance(s, ReadRest) and s.text.startswith("Rest 10 min")]
+    assert [step.every_s for step in between] == [resting]
 
 
 def test_a_small_loss_over_a_held_load_is_drawn_as_it_is():
