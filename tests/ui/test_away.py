@@ -8,7 +8,7 @@ import pytest
 from icalendar import Calendar
 
 from tests.making import PACK
-from tests.window import begin, click, prepare
+from tests.window import begin, click, needs, prepare
 from ubrant.core.record.events import Note
 from ubrant.runs.away import back_at, times_until
 from ubrant.ui.run.away import AwayDialog
@@ -81,6 +81,7 @@ def test_reading_times_as_a_calendar(dialog, tmp_path):
 
 
 def test_it_is_noted_in_the_run_and_said_when_the_time_has_come(bench_window, qtbot):
+    needs("discharge")
     window = bench_window
     prepare(window, PACK, "discharge")
     begin(window, qtbot)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.command_line import said
 from tests.trust.making import notes
-from tests.window import begin, click, close, jot, prepare, say_line, settle, typed_row, write_cell
+from tests.window import begin, click, close, jot, needs, prepare, say_line, settle, typed_row, write_cell
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
@@ -449,6 +449,7 @@ def test_an_idle_draw_of_an_inverter_in_under_ten(two_meters, qtbot):
 
 def test_alarm_tripped_back_are_single_keys_and_the_time_between_is_a_finding(bench_window, qtbot):
     """They answer no row of a sweep, whatever is half typed stays, and in a note a letter is a letter."""
+    needs("idle")
     window = bench_window
     prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle", battery_wh="640 Wh")
     begin(window, qtbot)

@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 
-from tests.window import begin, click, close, prepare, say_line
+from tests.window import begin, click, close, needs, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.runs.series import series_of, side_by_side
 from ubrant.ui.series import SeriesDialog
@@ -25,6 +25,7 @@ def measured(window, qtbot, *lines: str) -> None:
 @pytest.fixture
 def two(bench_window, qtbot):
     """An idle draw of one inverter, and the same again begun of another."""
+    needs("idle")
     window = bench_window
     window.bench.keep_unit(SECOND)
     prepare(window, FIRST, "idle", battery_wh="640 Wh")

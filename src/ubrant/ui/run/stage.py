@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
 from ubrant.methods.method import Method, Prepared
-from ubrant.methods.registry import method_of
+from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.accounts import latest, live_account, live_record
 from ubrant.runs.begin import Session
 from ubrant.runs.edits import Change
@@ -418,6 +418,8 @@ class RunStage(StageFrame):
 
     def _begin_with(self, jotting: Jotting) -> str:
         """A run that begins with a reading; why it does not, in a sentence."""
+        if unnamed() is None:
+            return self.tr("No run is going on: prepare a test, and start it there.")
         if not jotting.readings:
             return self.tr("No run is going on: a reading begins one, like “12.9 V 5 A”. A note belongs to a run.")
         try:

@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from tests.making import METER, PACK, STEP_DOWN
-from tests.window import click, close, jot, say_line
+from tests.window import click, close, jot, needs, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.ui.shell import FINDINGS, RUN
@@ -17,6 +17,7 @@ LINES = ("load on 13.1 V 10 A", "12.95 V 10 A", "12.8 V 10.1 A", "12.5 V 9.9 A",
 @pytest.fixture
 def begun(window, qtbot):
     """An hour apart, from a line of the person's own."""
+    needs("discharge")
     for meter in (METER,):
         window.bench.logbook.keep_meter(meter)
     for unit in (PACK, STEP_DOWN, Unit("Blower", "load", "12 V, 65 W")):
@@ -75,6 +76,7 @@ def test_without_a_shelf_it_says_what_to_do(window, qtbot):
 
 def test_what_was_read_without_a_place_may_be_an_idle_draw(window, qtbot):
     """Of an inverter: its one place is where it was read."""
+    needs("idle")
     window.bench.logbook.keep_meter(METER)
     window.bench.keep_unit(Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"))
     window.clock = WatchedClock()
