@@ -176,3 +176,10 @@ def test_a_small_loss_over_a_held_load_is_drawn_as_it_is():
     assert path.losses[1] == "0.300 Wh lost"
     over = _held_path(setup_for("steps", HUT), {**held, "held_out": replace(held["held_out"], value=11.0)})
     assert over.loss_amounts[1] == 0.0
+
+
+@pytest.mark.parametrize(("when", "share"), [("before", 0.3), ("after", 1.0), ("", 1.0)])
+def test_a_battery_that_is_charged_first_begins_at_a_third(when, share):
+    fields = {"charge": when, "charge_a": "2 A", "charge_v": "14.4 V", "charge_end": "0.2 A"} if when else {}
+    made = prepared("discharge", PACK, **fields)
+    assert method_of("discharge").scene(made).full_share == share
