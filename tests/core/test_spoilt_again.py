@@ -16,6 +16,7 @@ from ubrant.core.conversion.protection import Overload, parse_curve, trip_findin
 from ubrant.core.conversion.sweep import _lead
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.cutoff import Cutoff, find_crossing
 from ubrant.core.record.events import HeldOn, WentOff, event_from_json
@@ -183,3 +184,5 @@ def test_a_battery_that_is_charged_first_begins_at_a_third(when, share):
     fields = {"charge": when, "charge_a": "2 A", "charge_v": "14.4 V", "charge_end": "0.2 A"} if when else {}
     made = prepared("discharge", PACK, **fields)
     assert method_of("discharge").scene(made).full_share == share
+    rest_v = Pack(pack_from_label(made.setup.label), share).open_circuit_v()
+    assert method_of("discharge").expect(made).readings.voltage_v[0] == pytest.approx(rest_v, abs=0.02)
