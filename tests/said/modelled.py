@@ -150,11 +150,11 @@ def of_live(lines: list[str]) -> Iterator[str]:
             continue
         if expected is None or expected.load_on_s is None or not expected.until_s:
             continue
-        for share, weaker in ((0.33, 1.0), (0.66, 1.0), (0.66, 0.97), (0.9, 1.0)):
+        for share, weaker in ((0.33, 0.0), (0.66, 0.0), (0.66, 0.06), (0.9, 0.0)):
             until = expected.load_on_s + share * expected.until_s[0]
             part = expected.readings.time_s <= until
             time, volts, amps = expected.readings.time_s[part], expected.readings.voltage_v[part], expected.readings.current_a[part]
-            readings = {("battery", "V"): Series(time, volts * weaker), ("battery", "A"): Series(time, amps)}
+            readings = {("battery", "V"): Series(time, volts * (1 - weaker * (time / until) ** 3)), ("battery", "A"): Series(time, amps)}
             record = record_of(method.head(made, Origin(SIMULATED)), readings, (LoadOn(expected.load_on_s),), (), "running")
             account = method.account(record, expected)
             yield f"{head.setup.unit.label_text} at {share}: {saying.text_of(account.ahead)} {account.trouble}"

@@ -76,8 +76,10 @@ def test_a_meter_left_on_another_range_for_a_while(tmp_path, factor):
     assert "the voltage does not move" in found["sentence"]
 
 
-def test_a_voltmeter_that_was_held(tmp_path):
-    rows = [(t, 12.987 if 3000 < t < 9000 else v + 0.001 * (k % 7), a) for k, (t, v, a) in enumerate(BODY)]
+@pytest.mark.parametrize(("from_s", "to_s"), [(3000, 9000), (0, 6000)])
+def test_a_voltmeter_that_was_held(tmp_path, from_s, to_s):
+    """In the middle of the run, or from its first reading on."""
+    rows = [(t, 12.987 if from_s < t < to_s else v + 0.001 * (k % 7), a) for k, (t, v, a) in enumerate(BODY)]
     found = judged(tmp_path, rows)
     assert (word(found), "was its display held" in found["sentence"]) == ("cannot tell", True)
 
