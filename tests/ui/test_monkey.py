@@ -29,7 +29,7 @@ PASTES = (
     "12.9 V 4.1 A",
     "",
 )
-KEYS = [*"0123456789.,-+/ VAWxe", *(Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Backspace, Qt.Key.Key_Delete)]
+KEYS = [*"0123456789.,-+/ VAWxeatb", *(Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Backspace, Qt.Key.Key_Delete)]
 KEYS += [Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_F2, Qt.Key.Key_Home]
 
 
@@ -81,6 +81,8 @@ class Monkey:
             clipboard = QApplication.clipboard()
             clipboard.setText(self.chance.choice(PASTES))
             QTest.keyClick(focus, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        elif what < 0.92:
+            QTest.keyClick(focus, self.chance.choice((Qt.Key.Key_R, Qt.Key.Key_F, Qt.Key.Key_C)), Qt.KeyboardModifier.ControlModifier)
         elif what < 0.97:
             shift = Qt.KeyboardModifier.ShiftModifier if self.chance.random() < 0.4 else Qt.KeyboardModifier.NoModifier
             QTest.keyClick(focus, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | shift)
