@@ -17,15 +17,27 @@ _OF: dict[str, Callable[[str], Iterator[str]]] = {
     "records": lambda line: saying.of_record(saying.record_from(line)),
     "variants": lambda line: _variants(line),
     "tests": saying.of_test,
+}
+_FILES = {"variants": "records"}
+_RECORDS = (saying.HERE / "records.txt").read_text("utf-8").splitlines()
+_SHORT: dict[str, Callable[[str], Iterator[str]]] = {
     "labels": saying.of_label,
     "lines": saying.of_typed,
     "accuracies": saying.of_accuracy,
     "durations": saying.of_duration,
 }
-_FILES = {"variants": "records"}
-_RECORDS = (saying.HERE / "records.txt").read_text("utf-8").splitlines()
+"""All of a kind are told together: each is a line or two."""
+
+
+def _each(kind: str) -> Iterator[str]:
+    for text in (saying.HERE / f"{kind}.txt").read_text("utf-8").splitlines():
+        yield f"{kind}: {text}"
+        yield from _SHORT[kind](text)
+
+
 _WHOLE: dict[str, Callable[[], Iterator[str]]] = {
     **{f"chemistry {key}": (lambda key=key: modelled.of_chemistry(key)) for key in modelled.MODELLED},
+    **{kind: (lambda kind=kind: _each(kind)) for kind in _SHORT},
     "converters": modelled.of_converters,
     "outlooks": modelled.of_outlooks,
     "ranking": lambda: modelled.of_ranking(_RECORDS),

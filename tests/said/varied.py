@@ -15,7 +15,7 @@ from ubrant.core.record.record import Record, record_of
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.registry import method_of
 
-VARIANTS = 6
+VARIANTS = 4
 _READ = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?)(?= ?(V|A|W|Ah|Wh)\b)")
 _FACTORS = {"V": (0.85, 1.18), "A": (0.25, 3.0), "W": (0.4, 2.5), "Ah": (0.4, 1.6), "Wh": (0.4, 1.6)}
 

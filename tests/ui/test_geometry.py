@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 
-@pytest.mark.parametrize("scale", ["1", "1.5", "2"])
+@pytest.mark.parametrize("scale", [pytest.param("1", marks=pytest.mark.slow), "1.5", pytest.param("2", marks=pytest.mark.slow)])
 def test_every_control_is_inside_and_whole(scale):
     environment = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
     command = [sys.executable, "-m", "tests.ui.geometry"]
