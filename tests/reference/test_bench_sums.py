@@ -70,6 +70,7 @@ def test_peukert_fit_finds_the_exponent_of_the_model(k):
 def test_peukert_wants_two_currents():
     with pytest.raises(ValueError, match="clearly different currents"):
         fit_exponent([ConstantRun(5.0, 9.0), ConstantRun(5.1, 8.8)])
+    assert fit_exponent([ConstantRun(5.0, 9.0), ConstantRun(6.1, 7.2)]).value == pytest.approx(np.log(9.0 / 7.2) / np.log(6.1 / 5.0))
 
 
 @pytest.mark.parametrize(
