@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from scipy.special import chdtri
 
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
@@ -354,6 +355,12 @@ def _jitter(crossings: Array, frequency: float, step_s: float) -> float:
     return float(np.std(1 / (lengths * step_s), ddof=1)) if len(lengths) >= 3 else 0.0
 
 
+def _wandering(jitter: float, by_noise: float, cycles: int) -> float:
+    """How much single cycles differ beyond what noise at their crossings explains, hertz; what chance may do (95 % of χ²) is no wandering."""
+    chance = float(chdtri(max(cycles - 1, 1), 0.05)) / max(cycles - 1, 1)
+    return math.sqrt(jitter**2 - by_noise**2) if jitter**2 > chance * by_noise**2 else 0.0
+
+
 def _as_findings(
     rms: float,
     ac_rms: float,
@@ -378,7 +385,7 @@ def _as_findings(
         )
     hertz = (
         Contribution("sampling", frequency**2 * step_s * between / max(cycles, 1) / math.sqrt(6), "where between two samples it crossed"),
-        Contribution("steadiness", math.sqrt(max(jitter**2 - 2 * (frequency**2 * crossing_s) ** 2, 0.0) / max(cycles, 1))),
+        Contribution("steadiness", _wandering(jitter, math.sqrt(2) * frequency**2 * crossing_s, cycles) / math.sqrt(max(cycles, 1))),
         Contribution("noise at the crossings", math.sqrt(2) * frequency**2 * crossing_s / max(cycles, 1)),
     )
     over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
