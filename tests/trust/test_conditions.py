@@ -5,7 +5,9 @@ from __future__ import annotations
 import pytest
 
 from tests.trust.making import discharge, judged, value, word
+from ubrant.core.battery.conditions import at_reference
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, why_no_exponent
+from ubrant.core.quantities.label import parse_label
 from ubrant.core.uncertainty.contributions import Contribution
 
 LEAD = "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"
@@ -84,3 +86,9 @@ def test_runs_that_were_of_no_one_battery_in_one_state_give_no_exponent(hours, s
     runs = [ConstantRun(amps, h, (), u) for amps, h, u in zip((5.0, 10.0), hours, errors, strict=True)]
     why = why_no_exponent(fit_exponent(runs))
     assert (says in why) if says else not why
+
+
+def test_a_room_adds_no_doubt_to_a_battery_that_was_measured():
+    """The battery had its thermometer: what the room was does not matter."""
+    label = parse_label("12.8 V 50 Ah LiFePO4")
+    assert at_reference(label, 20.0, 5.0, (5.0, 30.0)) == at_reference(label, 20.0, 5.0)

@@ -27,7 +27,7 @@ from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
-from ubrant.logbook.new_runs import in_its_room, of_no_series
+from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
 from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.seals import Damage, damage_of, damage_text
 from ubrant.writing import write_whole
@@ -203,6 +203,9 @@ class Logbook:
 
     def run(self, run_id: int) -> Run:
         return _run(self._db.execute(f"{_ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone())
+
+    def series_of(self, first: int) -> list[Run]:
+        return [self.run(run_id) for run_id in series_ids(self._db, first)]
 
     def find_run(self, run_id: int) -> Run | None:
         """A run, or None where it was taken out."""

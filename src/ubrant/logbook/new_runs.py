@@ -1,4 +1,4 @@
-"""What a run that comes into a logbook takes on there: the room that was said last, and none of another logbook's numbers."""
+"""What a run that comes into a logbook takes on there: the room that was said last, and none of another logbook's numbers; its series."""
 
 from __future__ import annotations
 
@@ -28,3 +28,9 @@ def of_no_series(run: Run) -> Run:
     """What comes from elsewhere: the numbers of runs there mean nothing here."""
     origin = run.head.origin
     return run if not origin.series else replace(run, told=replace(run.head, origin=replace(origin, series=0)))
+
+
+def series_ids(db: sqlite3.Connection, first: int) -> list[int]:
+    """Of a run and all that were made as the same again, the oldest first."""
+    told = "CASE WHEN json_valid(head) THEN json_extract(head, '$.origin.series') END"
+    return [i for (i,) in db.execute(f"SELECT id FROM run WHERE id = ?1 OR {told} = ?1 ORDER BY started, id", (first,))]

@@ -43,13 +43,13 @@ def first_of(run: Run) -> int:
 
 def series_of(logbook: Logbook, run: Run) -> list[Run]:
     """All runs of its series, the first one first; only the run where nothing was made as the same again."""
-    first = first_of(run)
-    return sorted((r for r, _ in logbook.runs(limit=-1) if first_of(r) == first), key=lambda r: (r.started, r.id))
+    return logbook.series_of(first_of(run))
 
 
-def side_by_side(logbook: Logbook, runs: Sequence[Run], live: Callable[[Run], Account | None] = lambda run: None) -> Table:
-    """What each run found; ``live`` gives the account of one that is going on."""
-    made = [Beside(run, _heading(logbook, run, runs), live(run) or _account(logbook, run)) for run in runs]
+def side_by_side(logbook: Logbook, runs: Sequence[Run], account: Callable[[Run], Account] | None = None) -> Table:
+    """What each run found; ``account`` gives what is known better than the logbook knows it."""
+    known = account or (lambda run: kept_account(logbook, run))
+    made = [Beside(run, _heading(logbook, run, runs), known(run)) for run in runs]
     keys: dict[str, str] = {}
     for one in made:
         answers = [k for k in one.account.answers if k in one.account.findings]
@@ -62,7 +62,8 @@ def side_by_side(logbook: Logbook, runs: Sequence[Run], live: Callable[[Run], Ac
     return Table(tuple(b.heading for b in made), tuple(row for row in rows if any(row[1])))
 
 
-def _account(logbook: Logbook, run: Run) -> Account:
+def kept_account(logbook: Logbook, run: Run) -> Account:
+    """What the logbook knows of it; nothing while it is going on."""
     return Account() if run.state == "running" else account_of(logbook, run)[1]
 
 

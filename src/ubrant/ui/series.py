@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QGuiApplication, QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import live_account
-from ubrant.runs.series import Table, series_of, side_by_side
+from ubrant.runs.series import Table, kept_account, series_of, side_by_side
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.workbench import Workbench
@@ -24,6 +24,7 @@ class SeriesDialog(QDialog):
         super().__init__(parent)
         self._bench, self._run = bench, run
         self.shown = Table((), ())
+        self._kept: dict[int, Account] = {}
         self.setWindowTitle(self.tr("Series"))
         self.resize(820, 560)
         self.said = label("", "quiet")
@@ -44,17 +45,29 @@ class SeriesDialog(QDialog):
         self._timer = QTimer(self)
         self._timer.setInterval(_EVERY_MS)
         self._timer.timeout.connect(self.look)
-        bench.shelf_changed.connect(self.look)
+        bench.shelf_changed.connect(self._look_anew)
         bench.closing.connect(self.close)
         self.look()
+
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        super().showEvent(a0)
+        self._look_anew()
         self._timer.start()
+
+    def hideEvent(self, a0: QHideEvent | None) -> None:
+        super().hideEvent(a0)
+        self._timer.stop()
+
+    def _look_anew(self) -> None:
+        self._kept.clear()
+        self.look()
 
     def look(self) -> None:
         """As it stands now."""
         if not self.isVisible() and self.shown.headings:
             return
         runs = series_of(self._bench.logbook, self._run)
-        made = side_by_side(self._bench.logbook, runs, self._live)
+        made = side_by_side(self._bench.logbook, runs, self._account)
         if made == self.shown:
             return
         self.shown = made
@@ -68,11 +81,16 @@ class SeriesDialog(QDialog):
         if (header := self.table.horizontalHeader()) is not None:
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
 
-    def _live(self, run: Run) -> Account | None:
+    def _account(self, run: Run) -> Account:
+        """Of the run that is going on as it stands; of an ended one worked out once."""
         bench = self._bench
-        if bench.run is None or bench.session is None or bench.run.id != run.id or not bench.is_running:
-            return None
-        return live_account(bench.run, bench.session, bench.expected)
+        if bench.run is not None and bench.session is not None and bench.run.id == run.id and bench.is_running:
+            return live_account(bench.run, bench.session, bench.expected)
+        if run.state == "running":
+            return Account()
+        if run.id not in self._kept:
+            self._kept[run.id] = kept_account(bench.logbook, run)
+        return self._kept[run.id]
 
     def copy(self) -> None:
         """For a spreadsheet."""

@@ -93,3 +93,14 @@ def test_a_sweep_with_resistors_and_a_heater_by_hand(bench_window, qtbot):
     assert [key for key in account.findings if key.startswith("efficiency_")] != []
     assert account.findings["peak_efficiency"].value == pytest.approx(100 * 5.047 * 1.071 / (12.0 * 0.486), rel=0.02)
     assert account.taken == 4
+
+
+@pytest.mark.parametrize("text", ["0,5 A", "0,5,1", "0, 1,5 A"])
+def test_a_comma_between_digits_is_asked_about(text):
+    """Half an ampere, or none and five of them."""
+    with pytest.raises(QuantityError, match="may be one load or two"):
+        parse_loads(text, 5.0)
+
+
+def test_loads_with_points_need_no_room_between_them():
+    assert [load.amps for load in parse_loads("0.5,1.25,2 A", 5.0)] == [0.5, 1.25, 2.0]

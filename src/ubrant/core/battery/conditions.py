@@ -50,14 +50,16 @@ def reference_c(label: Label) -> tuple[float, float]:
 def at_reference(label: Label, temperature_c: float | None, hours: float, room_c: tuple[float, float] | None = None) -> AtReference:
     """What a battery at this temperature (None where nobody wrote it down) gave, compared with its label's.
 
-    Where the room is known to lie between two temperatures the battery had that of its middle, within half of them.
+    Where only the room is known to lie between two temperatures the battery had that of its middle, within half of them.
 
     References
     ----------
     C_ref = C ÷ (1 + λ(θ − θ_ref)), IEC 60896-21 (coefficients from memory).
     """
     within = Contribution("battery's temperature", rectangular(THERMOMETER_C), say("± 1 °C ÷ √3"))
-    if temperature_c is None and room_c is not None:
+    if temperature_c is not None:
+        room_c = None
+    if room_c is not None:
         low, high = room_c
         temperature_c = (low + high) / 2
         why = say("a room of {low} to {high} °C, ÷ √3", low=plain(low), high=plain(high))

@@ -63,8 +63,13 @@ def parse_loads(text: str, output_v: float) -> tuple[HandLoad, ...]:
     Raises
     ------
     QuantityError
-        There is none, or a resistor of nothing.
+        There is none, a resistor of nothing, or a comma between digits: a decimal comma, or two loads.
     """
+    if match := re.search(r"(?<![\d.])\d+,\d+(?![\d.])", text):
+        left, right = match[0].split(",")
+        raise QuantityError(
+            say("“{both}” may be one load or two: write “{left}.{right}”, or “{left}, {right}”.", both=match[0], left=left, right=right)
+        )
     loads = tuple(_one(part.strip(), output_v) for part in re.split("[,;]", text) if part.strip())
     if not loads:
         raise QuantityError(say("Say what is hung on the output: “0, 0.5, 1 A”, “4.7 Ω 10 W”, “heater low”."))
