@@ -124,12 +124,13 @@ class Account:
 
 def finding_to_json(finding: Finding) -> dict[str, Any]:
     """One finding, as files and the command line give it."""
-    return {
+    made = {
         "value": finding.value,
         "unit": finding.unit or "1",
         "expanded_uncertainty": finding.expanded_uncertainty,
         "working": "; ".join(finding.arithmetic) or finding.working,
     }
+    return made | ({"bound": finding.bound} if finding.bound else {})
 
 
 def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[str, Any]:

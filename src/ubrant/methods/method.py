@@ -11,7 +11,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import QUANTITIES, Jotting
+from ubrant.core.quantities.jot import FATES, QUANTITIES, Jotting
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
@@ -79,6 +79,7 @@ class Row:
     refusal : said instead of what is lacking
     expected : what was asked for, by tap and quantity, to question slips with
     short : what to set, in a few words, as a table has room for
+    or_fate : of what is wanted that for which *runs*, *falters* or *off* may stand
     """
 
     text: str
@@ -88,6 +89,11 @@ class Row:
     refusal: str = ""
     expected: Mapping[Key, float] = field(default_factory=dict)
     short: str = ""
+    or_fate: tuple[Key, ...] = ()
+
+    def wanted_with(self, mark: str) -> tuple[Key, ...]:
+        """What has to be read beside a mark."""
+        return tuple(key for key in self.wanted if key not in self.or_fate) if mark in FATES else self.wanted
 
     def lacks(self, jotting: Jotting) -> str:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""
@@ -97,7 +103,7 @@ class Row:
         anywhere = {quantity for _, quantity in read}
         missing = [
             f"{tap} {quantity}".strip()
-            for tap, quantity in self.wanted
+            for tap, quantity in self.wanted_with(jotting.mark)
             if not ((tap, quantity) in read or (not tap and quantity in anywhere))
         ]
         if self.wanted and not missing:

@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import LEFT_OUT, Grammar, JotError, JotReading, Jotting
+from ubrant.core.quantities.jot import FATES, LEFT_OUT, Grammar, JotError, JotReading, Jotting
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.record import Key
@@ -133,8 +133,24 @@ def with_cell(row: SheetRow, key: Key, text: str) -> Change | None:
 
 
 def with_note(row: SheetRow, text: str) -> Change | None:
-    """The row with another note."""
-    return None if text.strip() == row.jotting.text else _changed(row, replace(row.jotting, text=text.strip(), line=""))
+    """The row with another note; *runs*, *falters*, *off* at its beginning is what became of the load."""
+    if text.strip() == written_note(row):
+        return None
+    fate, rest = fate_and_rest(text)
+    mark = fate if fate or row.jotting.mark in FATES else row.jotting.mark
+    return _changed(row, replace(row.jotting, mark=mark, text=rest, line=""))
+
+
+def written_note(row: SheetRow) -> str:
+    """The note of a row, to be written anew."""
+    fate = row.jotting.mark if row.jotting.mark in FATES else ""
+    return ", ".join(part for part in (fate, row.jotting.text) if part)
+
+
+def fate_and_rest(note: str) -> tuple[str, str]:
+    """What a note says became of the load, empty for nothing, and the rest of it."""
+    match = re.fullmatch(rf"\s*({'|'.join(FATES)})\b[\s.]*(?:[,;:]\s*(.*))?", note, re.I)
+    return (match[1].lower(), (match[2] or "").strip()) if match else ("", note.strip())
 
 
 def left_out(row: SheetRow, *, out: bool) -> Change | None:
@@ -147,9 +163,12 @@ def left_out(row: SheetRow, *, out: bool) -> Change | None:
     """
     if out == row.is_left_out:
         return None
+    if row.jotting.mark in FATES:
+        return _changed(row, replace(row.jotting, mark=LEFT_OUT, text=written_note(row), line=""))
     if out and row.jotting.mark:
         raise JotError(say("“{mark}” is a mark: delete the row, if it was not so.", mark=row.jotting.mark))
-    return _changed(row, replace(row.jotting, mark=LEFT_OUT if out else "", line=""))
+    fate, rest = ("", row.jotting.text) if out else fate_and_rest(row.jotting.text)
+    return _changed(row, replace(row.jotting, mark=LEFT_OUT if out else fate, text=rest, line=""))
 
 
 def taken_out(row: SheetRow) -> Change:
@@ -233,7 +252,10 @@ def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") 
         A cell that is no such reading; nothing at all.
     """
     readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key)) is not None)
-    made = Jotting(note.strip(), readings=readings)
+    fate, rest = fate_and_rest(note)
+    made = Jotting(rest, readings=readings, mark=fate)
+    if fate and not readings:
+        raise JotError(say("“{fate}” at which input? Type its volts in this row, too.", fate=fate))
     if not readings and not note.strip():
         raise JotError(say("There is nothing in this row yet."))
     return replace(made, line=line_of(made))
@@ -257,6 +279,12 @@ def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
             say("{count} numbers, and there are {columns} columns from here on.", count=len(parts), columns=len(columns) - first)
         )
     return dict(zip(columns[first:], parts, strict=False))
+
+
+def numbers_and_fate(text: str) -> tuple[str, str]:
+    """What stands in a cell, and *runs*, *falters* or *off* behind it."""
+    match = re.fullmatch(rf"(.*?)\s*\b({'|'.join(FATES)})\s*", text, re.I)
+    return (match[1], match[2].lower()) if match else (text, "")
 
 
 @dataclass(frozen=True)

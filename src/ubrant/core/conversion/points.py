@@ -42,6 +42,7 @@ class Points:
 
     ``has_output``: current or power of the output was read; without either both are 0 here, and nothing is known of the efficiency.
     ``pulsates_ohm``: what lies upstream of the voltmeter of an inverter's input, whose current pulsates.
+    ``fates``: what a person said became of the load at each, empty for nothing said.
     ``half``: by the name of a quantity, (n,) how wide each reading is to both sides, of those that a person took down.
     """
 
@@ -54,6 +55,7 @@ class Points:
     half: Mapping[str, Array] = field(default_factory=dict)
     has_output: bool = True
     pulsates_ohm: float = 0.0
+    fates: tuple[str, ...] = ()
 
     def __len__(self) -> int:
         return len(self.input_v)
@@ -68,7 +70,12 @@ class Points:
         vin, iin, vout, iout, pout, source = (
             getattr(self, name)[chosen] for name in ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
         )
-        return Points(vin, iin, vout, iout, pout, source, half, self.has_output, self.pulsates_ohm)
+        fates = tuple(fate for fate, there in zip(self.fates, chosen, strict=True) if there) if self.fates else ()
+        return Points(vin, iin, vout, iout, pout, source, half, self.has_output, self.pulsates_ohm, fates)
+
+    def is_fate(self, *fates: str) -> Mask:
+        """(n,) whether a person said so of the load."""
+        return np.array([fate in fates for fate in self.fates] or [False] * len(self), dtype=bool)
 
 
 def points_of(

@@ -18,6 +18,8 @@ from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, 
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
 from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
+from ubrant.core.quantities.jot import FALTERS
+from ubrant.core.quantities.jot import OFF as OFF_FATE
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
@@ -77,7 +79,12 @@ def analyse_sweep(
         if (points.output_v > 0).any()
         else np.zeros(len(points), bool)
     )
-    within = running & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
+    running &= ~points.is_fate(OFF_FATE)
+    within = (
+        running
+        & ~points.is_fate(FALTERS)
+        & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
+    )
     regime = running & _near_usual(points.output_v, running)
     brackets = brackets_of(points, running, within, tolerance)
     figures = _figures(tolerance, rated_w, running, within, regime, brackets, _nearest(points, within, tolerance), points.input_w)

@@ -34,6 +34,9 @@ _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
 """The mark of a line that counts no more, and stays to be seen."""
 _MARKS = (LEFT_OUT, "full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "back", "skip")
+RUNS, FALTERS, OFF = "runs", "falters", "off"
+FATES = (RUNS, FALTERS, OFF)
+"""What a person says of a load behind its readings, where nothing reads the output: ``9.2 V falters``."""
 _SECONDS = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 _N = r"[+\-−]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?(?:[eE][+-]?\d+)?|[+\-−]?[.,]\d+"
 _N = f"(?:{_N})"
@@ -159,6 +162,8 @@ class Grammar:
         readings, rest = self._readings(rest)
         if not mark:
             mark, rest = _mark(rest)
+        if readings and not mark and (fate := re.fullmatch(rf"[\s,;]*({'|'.join(FATES)})\b[\s.]*(?:[,;:]\s*(.*)|(\".*\"))?", rest, re.I)):
+            mark, rest = fate[1].lower(), fate[2] or fate[3] or ""
         text = rest.strip().strip('"“”').strip()
         if not (readings or mark or text):
             return None if not rest and line.strip().startswith(("-", "+", "@")) else replace(found, text="", line=line.strip())

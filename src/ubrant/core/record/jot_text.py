@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.jot import FATES, Grammar, JotError, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -207,7 +207,7 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
         held = reading.tap
         parts.append(text)
     if jotting.mark:
-        parts.insert(0, jotting.mark)
+        parts.insert(len(parts) if jotting.mark in FATES else 0, jotting.mark)
     note = f'"{jotting.text}"' if jotting.text and (parts or re.match(r"[-+@\d~<]", jotting.text)) else jotting.text
     return " ".join([*parts, note]).strip()
 

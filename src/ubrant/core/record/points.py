@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.conversion.points import Points, points_of
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import FATES, Jotting
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.readings import Array, ReadingsError, Series
@@ -40,6 +40,25 @@ _SAME_SETTING = 0.015
 Setting = tuple[float, float]
 
 
+@dataclass(frozen=True)
+class Try:
+    """A typed row: what was tried at which input, and what became of it.
+
+    Attributes
+    ----------
+    place : of its setting
+    input_v, half_v : at the terminals, and how wide to both sides
+    output_v : NaN where it was not read
+    fate : *runs*, *falters*, *off*, or empty
+    """
+
+    place: int
+    input_v: float
+    half_v: float
+    output_v: float
+    fate: str
+
+
 @dataclass(frozen=True, eq=False)
 class Rows:
     """Points as they were taken.
@@ -52,6 +71,8 @@ class Rows:
     settled : (n,) whether it held still
     waves : (from, to) of a scope's record at each, None without
     said : sentences
+    fates : what a person said became of the load at each; empty where nobody said anything at all
+    tries : every typed row with volts at the input, also those that are no whole point
     """
 
     asked: tuple[Setting, ...]
@@ -61,6 +82,8 @@ class Rows:
     settled: tuple[bool, ...]
     waves: tuple[tuple[float, float] | None, ...]
     said: tuple[str, ...] = ()
+    fates: tuple[str, ...] = ()
+    tries: tuple[Try, ...] = ()
 
     def __len__(self) -> int:
         return len(self.values)
@@ -72,6 +95,9 @@ class Rows:
         """What the sums take; None for no row. Watts that were read stand; amperes that were not are worked out."""
         if not len(self):
             return None
+        return replace(self._numbers(), fates=self.fates)
+
+    def _numbers(self) -> Points:
         vin, iin, vout, iout, pout, _, source = self.values.T
         if not self.asked:
             there = [None if not np.isfinite(c).any() else c for c in (iout, pout)]
@@ -144,18 +170,23 @@ def mean_between(series: Series | None, from_s: float, to_s: float) -> float:
 
 def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
     """A point a line: what it reads at both ends. A line marked ``skip`` leaves its point out."""
-    asked, rows, halves, moments = [], [], [], []
+    asked, rows, halves, moments, fates, tries = [], [], [], [], [], []
     lines = record.answers("skip")
     for place, (moment, jotting) in enumerate(lines if not record.head.plan else lines[: len(settings)]):
         row, half = typed_row(jotting)
         setting = settings[place] if record.head.plan else (row[0], row[3])
+        fate = jotting.mark if jotting.mark in FATES else ""
+        if jotting.mark != "skip" and math.isfinite(row[0]):
+            tries.append(Try(place, row[0], half[0], row[2], fate))
         if jotting.mark == "skip" or not all(math.isfinite(row[k]) for k in range(len(NEEDED))):
             continue
         asked.append(setting)
         rows.append(row)
         halves.append(half)
         moments.append(moment)
-    return _rows(asked, rows, halves, moments, [True] * len(rows), [None] * len(rows))
+        fates.append(fate)
+    made = _rows(asked, rows, halves, moments, [True] * len(rows), [None] * len(rows))
+    return replace(made, fates=tuple(fates) if any(fates) else (), tries=tuple(tries))
 
 
 def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:

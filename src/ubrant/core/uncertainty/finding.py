@@ -12,6 +12,7 @@ from ubrant.core.wording import say
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
 """What people write a small value in, a thousandth of the unit it is kept in."""
 _SMALL_UNDER = 0.1
+AT_LEAST, AT_MOST = "at least", "at most"
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,7 @@ class Finding:
     contributions : where the ± comes from; None when no accuracy was given, and then there is no ±
     working : one line, for the ledger
     arithmetic : the sum with its numbers put in, a line a step
+    bound : AT_LEAST or AT_MOST where only that is known; the value is the bound, with its doubt already in it
     """
 
     key: str
@@ -35,6 +37,7 @@ class Finding:
     contributions: Contributions | None
     working: str
     arithmetic: tuple[str, ...] = ()
+    bound: str = ""
 
     def in_unit(self, unit: str, factor: float) -> Finding:
         """The same finding in another unit; the working keeps the units it was worked out in."""
@@ -60,6 +63,9 @@ class Finding:
         """Value with its unit: ``48.87 Ah``, ``4 h 53 min``; a dash when there is none."""
         if self.value is None:
             return "–"
+        if self.bound:
+            amount = show_duration(self.value) if self.unit == "s" else f"{plain(self.value, 3)} {self.unit}".rstrip()
+            return say("at least {amount}", amount=amount) if self.bound == AT_LEAST else say("at most {amount}", amount=amount)
         if self.unit == "s":
             return show_duration(self.value)
         shown = self.for_people()
@@ -70,7 +76,7 @@ class Finding:
 
     def uncertainty_text(self) -> str:
         """``± 0.29`` in the unit of the value, ``no ±`` when no accuracy was given."""
-        if self.value is None:
+        if self.value is None or self.bound:
             return ""
         if self.expanded_uncertainty is None:
             return "no ±"
@@ -83,7 +89,7 @@ class Finding:
 
     def with_uncertainty(self) -> str:
         """``48.87 ± 0.29 Ah``, for a sentence."""
-        if self.value is None or not self.expanded_uncertainty or self.unit == "s":
+        if self.value is None or not self.expanded_uncertainty or self.unit == "s" or self.bound:
             return f"{self.value_text()} {self.uncertainty_text()}".strip()
         shown = self.for_people()
         value, uncertainty = show_with(shown.value or 0.0, shown.expanded_uncertainty)

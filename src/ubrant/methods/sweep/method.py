@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping
 from dataclasses import replace
@@ -11,6 +12,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.candidates import candidate_of
+from ubrant.core.conversion.holding import lowest_held
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
@@ -22,7 +24,7 @@ from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, S
 from ubrant.core.record.points import Rows, points_taken
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import (
@@ -44,7 +46,7 @@ from ubrant.methods.converting import (
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, Quantity, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import UnitRatings, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
@@ -53,6 +55,7 @@ from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_hand_loads, u
 from ubrant.methods.sweep.wording import sweep_sentence
 
 _MOST_POINTS = 600
+_OR_FATE = (("input", "A"), ("output", "V"))
 _CHAIN = (SOURCE, LEADS, UNIT, LOAD)
 _WANTED = (("input", "V"), ("input", "A"), ("output", "V"))
 GROUPS = (
@@ -150,7 +153,10 @@ class SweepMethod(Method):
                 label=plain(ratings.window[1] if ratings.window is not None else ratings.input_v),
             )
             problems.append(Problem(True, text))
-        if len(plan.hung() if plan.by_hand and plan.hand_inputs else plan.loads) < 2:
+        if plan.by_hand and plan.hand_inputs and len(plan.hung()) == 1:
+            if len(plan.hand_inputs) < _STEPPED:
+                problems.append(Problem(True, _step_the_input(ratings)))
+        elif len(plan.hung() if plan.by_hand and plan.hand_inputs else plan.loads) < 2:
             problems.append(Problem(True, say("At least two loads are needed, 0 A and another one.")))
         most_a = max((a for a in plan.loads if a == a), default=0.0)
         problems += [Problem(False, said) for load in plan.hung() if plan.by_hand and (said := load.caution())]
@@ -199,7 +205,7 @@ class SweepMethod(Method):
         rows = tuple(
             Row(
                 say(
-                    "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
+                    "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers; or what you can read, and “runs”, “falters” or “off”.",
                     number=k,
                     count=len(settings),
                     set=say("{volts} V at the input, {load} at the output", volts=plain(volts), load=load.named())
@@ -212,6 +218,7 @@ class SweepMethod(Method):
                 short=say("{volts} V, {load} out", volts=plain(volts), load=load.short())
                 if amps
                 else say("{volts} V, no load", volts=plain(volts)),
+                or_fate=_OR_FATE,
             )
             for k, (volts, amps) in enumerate(settings, start=1)
             for load in [hung[(k - 1) % len(hung)] if hung else HandLoad(f"{plain(amps)} A", amps, 0.0)]
@@ -224,7 +231,7 @@ class SweepMethod(Method):
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
             ),
-            reads=(("output", "A"),),
+            reads=(("output", "A"), *((("source", "V"),) if hung and len(settings) > len(hung) else ())),
         )
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
@@ -261,6 +268,19 @@ class SweepMethod(Method):
             points = rows.points()
         except ReadingsError as error:
             return Account(trouble=str(error), planned=planned)
+        low, low_said = _lowest(record, rows, prepared.plan)
+        if low is not None and (points is None or len(points) < 2):
+            return Account(
+                {low.key: low},
+                (low.key,),
+                sentence=_held_sentence(low),
+                warnings=(*record.head.origin.said, *low_said),
+                taken=len(rows.tries),
+                planned=planned,
+                short=f"{low.name.lower()}: {low.with_uncertainty()}",
+                drawings=lambda: _drawn(None, settings, rows, {}, live),
+                path=lambda: chain_path(record.head.setup, _CHAIN, None),
+            )
         if points is None:
             return Account(
                 trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live)
@@ -275,9 +295,9 @@ class SweepMethod(Method):
                 drawings=lambda: _drawn(None, settings, rows, {}, live),
                 path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, points, len(points) - 1)),
             )
-        findings = {**sweep.findings, **_unsteady(rows)}
+        findings = {**({low.key: low} if low is not None else {}), **sweep.findings, **_unsteady(rows)}
         used = sweep.points
-        warnings = [*record.head.origin.said, *rows.said, *sweep.warnings, *_unsteady_said(rows)]
+        warnings = [*record.head.origin.said, *rows.said, *low_said, *sweep.warnings, *_unsteady_said(rows)]
         if planned is not None and len(points) < planned and not live and record.ended_by != "done":
             warnings.append(say("{taken} of {planned} points were taken: it holds for these.", taken=len(points), planned=planned))
         warnings += (
@@ -288,10 +308,10 @@ class SweepMethod(Method):
         shown = points if live else used
         return Account(
             findings,
-            ("peak_efficiency", "idle_power", *efficiency_keys(findings)),
+            (*(key for key in ("lowest_held",) if key in findings), "peak_efficiency", "idle_power", *efficiency_keys(findings)),
             GROUPS,
             None,
-            sweep_sentence(sweep),
+            " ".join((*([_held_sentence(low)] if low is not None else []), sweep_sentence(sweep))),
             (*warnings, *disagreements(record)),
             taken=len(points),
             planned=planned,
@@ -300,6 +320,38 @@ class SweepMethod(Method):
             path=lambda: chain_path(record.head.setup, _CHAIN, flows_at(record.head.setup, shown, best)),
             candidate=candidate_of(record.head.setup.unit.name, sweep, findings),
         )
+
+
+def _lowest(record: Record, rows: Rows, plan: SweepPlan | None) -> tuple[Finding | None, tuple[str, ...]]:
+    """The lowest input at which it held, where a person said what became of the load."""
+    hung = plan.hung() if plan is not None else ()
+    loads = {one.place: hung[one.place % len(hung)].text for one in rows.tries} if hung else {}
+    return lowest_held(rows.tries, loads, record.head.setup.accuracy("input", "V"), record.head.criteria.tolerance)
+
+
+def _held_sentence(low: Finding) -> str:
+    if low.bound == AT_LEAST:
+        return say("It held at no input that was tried, up to {volts} V.", volts=plain(low.value or 0.0))
+    if low.bound == AT_MOST:
+        return say("It held at every input that was tried, down to {volts} V.", volts=plain(low.value or 0.0))
+    return say("Output and load hold down to {volts} at the input.", volts=low.with_uncertainty())
+
+
+_STEPPED = 3
+"""Inputs of one load: full, middle and near empty of the battery it will live on."""
+
+
+def _step_the_input(ratings: UnitRatings) -> str:
+    low, high = ratings.window if ratings.window is not None else (0.0, math.inf)
+    steps = [plain(min(max(round(share * ratings.input_v, 1), low), high)) for share in _SHARES]
+    return say(
+        "One load at one input says little: step the input instead, full, middle and near empty of the battery it will live on, like {steps} V.",
+        steps=", ".join(steps),
+    )
+
+
+_SHARES = (1.07, 1.0, 0.9)
+"""Of the nominal voltage of a battery: full and at rest, in the middle, near empty. Common practice, no source."""
 
 
 def best_point(sweep: Sweep) -> int:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
-from ubrant.runs.sheet import Sheet, SheetRow, cell_text, clock_at, over_days, title_of
+from ubrant.runs.sheet import Sheet, SheetRow, cell_text, clock_at, over_days, title_of, written_note
 from ubrant.ui.theme import color, font
 from ubrant.ui.widgets.text import in_a_line
 
@@ -148,7 +148,7 @@ class ReadingsModel(QAbstractTableModel):
         if key == "says":
             return "" if typed.is_left_out else self.says.get(typed.time_s, "")
         if editing:
-            return typed.jotting.text
+            return written_note(typed)
         mark = self.tr("left out") if typed.is_left_out else typed.jotting.mark
         was = self.tr("was {line}").format(line=typed.before[-1]) if typed.before else ""
         return in_a_line(" · ".join(part for part in (mark, typed.jotting.text, was) if part))

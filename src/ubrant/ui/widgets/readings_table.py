@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, QPoint, Qt, QTimer, pyqtSi
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import FATES, Grammar, JotError, Jotting
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
 from ubrant.runs.edits import Change
@@ -23,6 +23,7 @@ from ubrant.runs.sheet import (
     column_of,
     left_out,
     not_there_yet,
+    numbers_and_fate,
     read_cell,
     read_time,
     spread_over,
@@ -110,6 +111,7 @@ class ReadingsTable(QWidget):
         self.needs_times = False
         self._wanted: Sequence[Key] = ()
         self._whole: Sequence[Key] = ()
+        self._or_fate: Sequence[Key] = ()
         self._questioned: Jotting | None = None
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
         self.mark_button = button(self.tr("Mark"), lambda: None)
@@ -192,13 +194,16 @@ class ReadingsTable(QWidget):
         asked: Sequence[str] = (),
         wanted: Sequence[Key] = (),
         usual: Sequence[Key] = (),
+        or_fate: Sequence[Key] = (),
         *,
         has_draft: bool,
     ) -> None:
         """What was typed so far. Not while a cell is written into: see ``is_busy``.
 
-        ``wanted`` has to be in the next row; with that and what is ``usual`` it is whole, and taken down at once.
+        ``wanted`` has to be in the next row; with that and what is ``usual`` it is whole, and taken down at once. A word of what became of
+        the load stands for ``or_fate``.
         """
+        self._or_fate = or_fate
         before = (self.model.sheet, self.model.draft is not None, self._wanted)
         self._wanted = wanted
         self._whole = tuple(dict.fromkeys((*wanted, *usual))) or sheet.columns
@@ -284,7 +289,7 @@ class ReadingsTable(QWidget):
         except JotError as error:
             self._tell(str(error))
             return
-        missing = [title_of(k) for k in self._wanted if k not in draft.cells]
+        missing = [title_of(k) for k in self._wanted if k not in draft.cells and not (jotting.mark in FATES and k in self._or_fate)]
         if missing and draft.cells:
             self._tell(self.tr("This row still lacks {what}.").format(what=", ".join(missing)))
             self.to_next()
@@ -345,18 +350,22 @@ class ReadingsTable(QWidget):
         draft = self.draft
         assert draft is not None and self.model.run is not None
         self._tell("")
+        fate = ""
         if key == "time":
             draft.time_s = read_time(text, self.model.run, self.now_s(), self.now_s()) if text.strip() not in {"", self.tr("now")} else None
         elif key == "note":
             draft.note = text.strip()
         elif isinstance(key, tuple):
-            for place, cell in spread_over(text, key, self.model.sheet.columns).items():
+            numbers, fate = numbers_and_fate(text)
+            for place, cell in spread_over(numbers, key, self.model.sheet.columns).items() if numbers or not fate else ():
                 if read_cell(cell, place) is not None:
                     draft.cells[place] = cell.strip()
                 else:
                     draft.cells.pop(place, None)
+            draft.note = fate or draft.note
         self._look()
-        if key != "note" and draft.cells and all(k in draft.cells for k in self._whole):
+        whole = [k for k in self._wanted if k not in self._or_fate] if fate else self._whole
+        if key != "note" and draft.cells and all(k in draft.cells for k in whole):
             self._take_down()
         else:
             self.to_next()
