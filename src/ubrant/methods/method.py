@@ -79,6 +79,7 @@ class Row:
     refusal : said instead of what is lacking
     expected : what was asked for, by tap and quantity, to question slips with
     short : what to set, in a few words, as a table has room for
+    spared : of what is wanted that which may be lacking all the same, once a person says so by Enter
     or_fate : of what is wanted that for which *runs*, *falters* or *off* may stand
     """
 
@@ -89,11 +90,13 @@ class Row:
     refusal: str = ""
     expected: Mapping[Key, float] = field(default_factory=dict)
     short: str = ""
+    spared: tuple[Key, ...] = ()
     or_fate: tuple[Key, ...] = ()
 
     def wanted_with(self, mark: str) -> tuple[Key, ...]:
         """What has to be read beside a mark."""
-        return tuple(key for key in self.wanted if key not in self.or_fate) if mark in FATES else self.wanted
+        spared = {*self.spared, *(self.or_fate if mark in FATES else ())}
+        return tuple(key for key in self.wanted if key not in spared)
 
     def lacks(self, jotting: Jotting) -> str:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""

@@ -92,7 +92,7 @@ def test_a_fixed_load_by_hand_without_amperes(bench_window, qtbot):
     window = bench_window
     prepare(window, STEP_DOWN, "sweep", hand_inputs="12.8, 12, 10.8, 9, 8 V", hand_loads="the board itself")
     begin(window, qtbot)
-    assert [row.short for row in window.bench.session.hand.rows][0] == "12.8 V, the board itself out"
+    assert next(row.short for row in window.bench.session.hand.rows) == "12.8 V, the board itself out"
     for line in ("12.79 runs", "12.02 0.35 runs", "10.81 runs", "9.03 runs", "8.01 off"):
         typed_row(qtbot, window, line)
         window.clock.time_s += 60.0

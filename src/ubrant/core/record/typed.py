@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.uncertainty.contributions import rectangular
@@ -119,10 +120,17 @@ def gather(entries: Iterable[Entry]) -> Typed:
     return Typed(series, half, tuple(marks), tuple(notes))
 
 
-def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readings, Widths]:
+def only_amps(typed: Typed) -> str:
+    """The tap nearest the battery at which amperes were taken down and nowhere volts, watts or counters; empty where there is none."""
+    if any(quantity in {"V", "W", "Ah", "Wh"} for _, quantity in typed.series):
+        return ""
+    return next((tap for tap in _SOURCES if len(typed.at(tap, "A"))), "")
+
+
+def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT, stands_in: StandIn | None = None) -> tuple[Readings, Widths]:
     """Volts and amperes of a tap at every time at which either was taken down, each held or in a straight line meanwhile.
 
-    Watts over volts stand in for amperes that nobody took down.
+    Watts over volts stand in for amperes that nobody took down; ``stands_in`` for volts.
 
     Raises
     ------
@@ -130,11 +138,14 @@ def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT) -> tuple[Readin
         There are no volts, or neither amperes nor watts.
     """
     volts, amps, watts = typed.at(tap, "V"), typed.at(tap, "A"), typed.at(tap, "W")
+    if stands_in is not None and len(amps) and not len(volts):
+        volts = Series(amps.time_s, np.full(len(amps), stands_in.middle_v))
+        typed = replace(typed, half=typed.half | {(tap, "V"): np.full(len(amps), stands_in.half_v)})
     if typed.series and not (len(volts) and (len(amps) or len(watts))):
         taken = ", ".join(sorted({f"{unit} at the {where}" for where, unit in typed.series}))
         raise ReadingsError(
             say(
-                "Volts with amperes or watts at one place are missing; what was taken down is {taken}. Take down “12.94 V 4.1 A”.",
+                "Volts with amperes or watts at one place are missing; what was taken down is {taken}. Take down “12.94 V 4.1 A”, or give the label its volts.",
                 taken=taken,
             )
         )

@@ -8,14 +8,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ubrant.core.battery.ending import GAVE_UP
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label, usual_cutoff_v
+from ubrant.core.quantities.stand_in import StandIn, of_label
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
 from ubrant.core.record.head import LOG
 from ubrant.core.record.on_change import as_steps, is_on_change
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
-from ubrant.core.record.typed import Widths, on_one_base
+from ubrant.core.record.typed import Typed, Widths, on_one_base, only_amps
 from ubrant.core.wording import say
 from ubrant.methods.discharge.findings import Counter, Others
 from ubrant.methods.discharge.sums import DischargeRecord
@@ -43,6 +45,8 @@ def discharge_of(record: Record) -> DischargeRecord:
             tap = record.typed.source_tap()
             pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
             typed = replace(record.typed, marks=tuple(sorted((*record.typed.marks, *pressed))))
+            if only_amps(typed) and (volts := of_label(head.setup.label)) is not None:
+                return _by_amperes(record, typed, only_amps(typed), volts)
             readings, widths = on_one_base(typed, tap, head.origin.between)
         else:
             tap = head.origin.tap
@@ -74,6 +78,30 @@ def discharge_of(record: Record) -> DischargeRecord:
         on_change,
         said_not_full=head.conditions.full is False,
         room_c=head.conditions.room_c,
+    )
+
+
+def _by_amperes(record: Record, typed: Typed, tap: str, volts: StandIn) -> DischargeRecord:
+    """What the sums need where nobody read volts: those of the system stand in, and no cut-off can be looked for."""
+    head = record.head
+    readings, widths = on_one_base(typed, tap, head.origin.between, volts)
+    on, off = record.switched()
+    return DischargeRecord(
+        readings,
+        Accuracy(0.0, 0.0, "V"),
+        record.accuracy("battery", "A"),
+        head.setup.label,
+        temperature_c=head.conditions.temperature_c,
+        load_on_s=on,
+        load_off_s=off,
+        ended=_ended(record),
+        tap="battery" if tap in ("source", "dc") else tap,
+        widths=widths,
+        full=_full(record),
+        checked=head.conditions.checked,
+        said_not_full=head.conditions.full is False,
+        room_c=head.conditions.room_c,
+        stands_in=volts,
     )
 
 

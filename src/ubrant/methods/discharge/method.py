@@ -330,7 +330,11 @@ def _short(discharge: Discharge) -> str:
 
 def _higher(data: DischargeRecord, discharge: Discharge) -> tuple[Finding, ...]:
     """Capacities to a few higher cut-offs."""
-    pairs = charges_to_higher(data, discharge.findings["mean_voltage"].value or 0.0) if not discharge.by_counters else []
+    pairs = (
+        charges_to_higher(data, discharge.findings["mean_voltage"].value or 0.0)
+        if not discharge.by_counters and data.stands_in is None
+        else []
+    )
     return tuple(replace(charge, key=f"charge_to_{volts:g}", name=say("to {volts} V", volts=plain(volts))) for volts, charge in pairs)
 
 

@@ -19,6 +19,7 @@ from ubrant.core.gate.check import objections, refuse
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import grouped, show, show_duration
+from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.gaps import Gap, find_gaps
@@ -56,6 +57,7 @@ class DischargeRecord:
     checked : checks of the gate that a person has looked at
     power : watts logged beside volts and amperes
     on_change : its rows were written where something changed, and are held
+    stands_in : what stands in for volts that nobody read
     counts_from_0 : a counter beside the readings began at 0 with them
     """
 
@@ -78,6 +80,7 @@ class DischargeRecord:
     on_change: bool = False
     said_not_full: bool = False
     room_c: tuple[float, float] | None = None
+    stands_in: StandIn | None = None
 
 
 @dataclass(frozen=True)
@@ -147,6 +150,10 @@ def analyse(record: DischargeRecord) -> Discharge:
         record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
     )
     findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
+    if record.stands_in is not None:
+        warnings.append(record.stands_in.sentence())
+        findings |= {key: _not_read(findings[key]) for key in ("mean_voltage", "rest_before", "rest_after")}
+        findings["energy"] = _stood_in(findings["energy"], record.stands_in)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
     if dark and crossing is None and ended_by in {"end of log", "person"}:
@@ -171,7 +178,9 @@ def analyse(record: DischargeRecord) -> Discharge:
         not_full=against(readings, first, findings["rest_before"].value, record.label, begins_loaded=begins_loaded),
         charged_ah=put_in,
         emptied=ended_by in EMPTIED,
-        fell_plausibly=ended_by not in {GAVE_UP, "protection"} or fell_plausibly(readings, first, last, record.label),
+        fell_plausibly=record.stands_in is not None
+        or ended_by not in {GAVE_UP, "protection"}
+        or fell_plausibly(readings, first, last, record.label),
     )
     found = objections(AFTER_SUMS, facts, record.checked)
     about = Circumstances(record.label, record.cutoff, ended_by, record.temperature_c, record.tap, gaps, alone, found)
@@ -188,6 +197,16 @@ def analyse(record: DischargeRecord) -> Discharge:
         alone=alone,
         full=full,
     )
+
+
+def _not_read(found: Finding) -> Finding:
+    return replace(found, value=None, contributions=None, working=say("no volts were read"), arithmetic=())
+
+
+def _stood_in(energy: Finding, volts: StandIn) -> Finding:
+    """Energy by the volts of the system, which is said in its working."""
+    text = say("charge × {middle} V, which stand in for volts that nobody read", middle=show(volts.middle_v))
+    return replace(energy, working=text, arithmetic=(volts.sentence(), *energy.arithmetic[1:]))
 
 
 def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -> BatteryFacts:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
@@ -18,6 +18,7 @@ from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import Setup
 from ubrant.core.record.points import QUANTITIES, table_of, typed_row
@@ -30,7 +31,7 @@ from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, 
 from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, label_of, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
@@ -38,6 +39,7 @@ from ubrant.methods.steps import Ask, Steps
 _EXAMPLE = "input 12.81 V 0.18 A"
 _CHAIN = (SOURCE, LEADS, UNIT)
 _WANTED = (("input", "V"), ("input", "A"))
+_SPARED = _WANTED[:1]
 NORMAL, ECONOMY = "normal", "economy"
 
 
@@ -123,15 +125,16 @@ class IdleMethod(Method):
                 example=_EXAMPLE,
                 expected=expected,
                 short=say("switched on"),
+                spared=_SPARED,
             ),
         ]
         if prepared.plan.economy:
             text = say(
                 "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE
             )
-            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected, short=say("economy")))
+            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected, short=say("economy"), spared=_SPARED))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
-        return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE))
+        return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE, spared=_SPARED))
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))
@@ -149,6 +152,7 @@ class IdleMethod(Method):
             settings = _settings(record, has_economy=plan is None or plan.economy)
         except ReadingsError as error:
             return Account(trouble=str(error))
+        stands_in = _stands_in(record, record.answers("skip")[1:]) if record.is_typed else None
         for setting, read in settings.items():
             if not len(read.volts):
                 continue
@@ -157,7 +161,7 @@ class IdleMethod(Method):
                 found, said = idle_findings(
                     read.volts,
                     read.amps,
-                    record.accuracy("input", "V"),
+                    record.accuracy("input", "V") if stands_in is None else Accuracy(0.0, 0.0, "V"),
                     _zeroed_by_hand(record, record.accuracy("input", "A")),
                     setup.meter("input").details.floor_a,
                     battery_wh=criteria.battery_wh,
@@ -179,6 +183,8 @@ class IdleMethod(Method):
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
         if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
             return Account(trouble=slip, drawings=lambda: (_course(traces),))
+        if stands_in is not None:
+            warnings.insert(0, stands_in.sentence())
         warnings += record.zero_remarks()
         return Account(
             findings,
@@ -276,10 +282,13 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
         return {}
     volt_at, amp_at = QUANTITIES.index(("input", "V")), QUANTITIES.index(("input", "A"))
     zero_a, zero_half = _zero(record, lines)
+    stands_in = _stands_in(record, lines[1:])
     rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
     for place, (moment, jotting) in enumerate(lines[1:]):
         if jotting.mark != "skip":
             row, half = typed_row(jotting)
+            if stands_in is not None and not math.isfinite(row[volt_at]):
+                row[volt_at], half[volt_at] = stands_in.middle_v, stands_in.half_v
             _nothing_attached(row)
             width = float(np.hypot(half[amp_at], zero_half))
             rows[ECONOMY if place and has_economy and (record.head.plan or _SLEEPS.search(jotting.text)) else NORMAL].append(
@@ -291,6 +300,20 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
             time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
             settings[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
     return settings
+
+
+def _stands_in(record: Record, lines: Sequence[tuple[float, Jotting]]) -> StandIn | None:
+    """What stands in for the volts at the input, where nobody read any; None where they were read, or nobody knows the system's."""
+    volt_at = QUANTITIES.index(("input", "V"))
+    if not lines or any(math.isfinite(typed_row(jotting)[0][volt_at]) for _, jotting in lines):
+        return None
+    setup = record.head.setup
+    if setup.battery is not None and (found := of_label(label_of(setup.battery))) is not None:
+        return found
+    try:
+        return stand_in(read_ratings(setup.unit).input_v)
+    except ValueError:
+        return None
 
 
 def _zeroed_by_hand(record: Record, accuracy: Accuracy | None) -> Accuracy | None:

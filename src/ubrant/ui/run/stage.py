@@ -238,7 +238,7 @@ class RunStage(StageFrame):
         coming = iter(hand.rows)
         asked = ["" if session.is_aside(r.jotting) else getattr(next(coming, None), "short", "") for r in sheet.rows]
         asked += [r.short for r in coming]
-        self.table.show_sheet(sheet, run, says, asked, session.row.wanted, hand.reads, session.row.or_fate, has_draft=running)
+        self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running)
 
     def _show_due(self, progress: Progress) -> None:
         """How long until the next reading; that it is time."""

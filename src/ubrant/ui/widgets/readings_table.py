@@ -9,9 +9,10 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, QPoint, Qt, QTimer, pyqtSi
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
 
-from ubrant.core.quantities.jot import FATES, Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
+from ubrant.methods.method import Row
 from ubrant.runs.edits import Change
 from ubrant.runs.sheet import (
     Sheet,
@@ -109,9 +110,8 @@ class ReadingsTable(QWidget):
         self.grammar: Callable[[], Grammar] = Grammar
         self.now_s: Callable[[], float] = lambda: 0.0
         self.needs_times = False
-        self._wanted: Sequence[Key] = ()
+        self._row: Row | None = None
         self._whole: Sequence[Key] = ()
-        self._or_fate: Sequence[Key] = ()
         self._questioned: Jotting | None = None
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
         self.mark_button = button(self.tr("Mark"), lambda: None)
@@ -192,25 +192,24 @@ class ReadingsTable(QWidget):
         run: Run,
         says: Mapping[float, str],
         asked: Sequence[str] = (),
-        wanted: Sequence[Key] = (),
+        next_row: Row | None = None,
         usual: Sequence[Key] = (),
-        or_fate: Sequence[Key] = (),
         *,
         has_draft: bool,
     ) -> None:
         """What was typed so far. Not while a cell is written into: see ``is_busy``.
 
-        ``wanted`` has to be in the next row; with that and what is ``usual`` it is whole, and taken down at once. A word of what became of
-        the load stands for ``or_fate``.
+        What ``next_row`` wants has to be in it; with that and what is ``usual`` it is whole, and taken down at once.
         """
-        self._or_fate = or_fate
-        before = (self.model.sheet, self.model.draft is not None, self._wanted)
-        self._wanted = wanted
-        self._whole = tuple(dict.fromkeys((*wanted, *usual))) or sheet.columns
+        before = (self.model.sheet, self.model.draft is not None, self._row)
+        self._row = next_row
+        self._whole = (
+            tuple(key for key in sheet.columns if key in {*(next_row.wanted if next_row is not None else ()), *usual}) or sheet.columns
+        )
         self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft)
         self.stamp_button.setVisible(has_draft)
         self.mark_button.setVisible(has_draft)
-        if before != (sheet, has_draft, wanted) and has_draft:
+        if before != (sheet, has_draft, next_row) and has_draft:
             self.to_next()
         if len(before[0].columns) != len(sheet.columns) or not before[0].rows:
             self._set_widths()
@@ -289,7 +288,7 @@ class ReadingsTable(QWidget):
         except JotError as error:
             self._tell(str(error))
             return
-        missing = [title_of(k) for k in self._wanted if k not in draft.cells and not (jotting.mark in FATES and k in self._or_fate)]
+        missing = [title_of(k) for k in self._wanted(jotting.mark) if k not in draft.cells]
         if missing and draft.cells:
             self._tell(self.tr("This row still lacks {what}.").format(what=", ".join(missing)))
             self.to_next()
@@ -303,6 +302,9 @@ class ReadingsTable(QWidget):
         self.model.draft, self._questioned = Draft(), None
         self._tell("")
         self.typed.emit(replace(jotting, after_start_s=moment))
+
+    def _wanted(self, mark: str) -> Sequence[Key]:
+        return self._row.wanted_with(mark) if self._row is not None else ()
 
     def take_typed(self, text: str) -> None:
         """Numbers that were typed elsewhere for the row at the foot; nothing means that it is whole."""
@@ -364,7 +366,7 @@ class ReadingsTable(QWidget):
                     draft.cells.pop(place, None)
             draft.note = fate or draft.note
         self._look()
-        whole = [k for k in self._wanted if k not in self._or_fate] if fate else self._whole
+        whole = self._wanted(fate) if fate else self._whole
         if key != "note" and draft.cells and all(k in draft.cells for k in whole):
             self._take_down()
         else:
