@@ -6,7 +6,7 @@ import gc
 import math
 
 import pytest
-from PyQt6.QtCore import Qt, QThreadPool
+from PyQt6.QtCore import Qt, QThreadPool, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tests.making import PLUG, falling
@@ -160,6 +160,22 @@ def close(window, qtbot):
     QApplication.processEvents()
     assert window.stage() == FINDINGS
     return window.findings.account
+
+
+def answered(kind, answer) -> list:
+    """Answer the next dialog of a kind."""
+    seen = []
+
+    def look() -> None:
+        for widget in QApplication.topLevelWidgets():
+            if isinstance(widget, kind) and widget.isVisible():
+                seen.append(widget)
+                answer(widget)
+                return
+        QTimer.singleShot(20, look)
+
+    QTimer.singleShot(20, look)
+    return seen
 
 
 def keep_discharge(book: Logbook, unit: Unit | None = None) -> Run:

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
 
-from tests.window import click, needs, type_into
+from tests.window import answered, click, needs, type_into
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.equipment.meter import Meter, MeterDetails
@@ -97,22 +96,6 @@ def test_a_run_on_instruments_is_refused_until_all_is_there(window, qtbot):
     assert form.load.currentText() == "a person switches it"
 
 
-def answered(window, kind, answer) -> list:
-    """Answer the next dialog of a kind."""
-    seen = []
-
-    def look() -> None:
-        for widget in QApplication.topLevelWidgets():
-            if isinstance(widget, kind) and widget.isVisible():
-                seen.append(widget)
-                answer(widget)
-                return
-        QTimer.singleShot(20, look)
-
-    QTimer.singleShot(20, look)
-    return seen
-
-
 def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     needs("discharge")
     path = tmp_path / "odd.csv"
@@ -124,20 +107,16 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
         dialog.boxes["time"].setCurrentIndex(dialog.boxes["time"].findData(1))
         dialog.boxes["voltage"].setCurrentIndex(dialog.boxes["voltage"].findData(2))
         dialog.boxes["current"].setCurrentIndex(dialog.boxes["current"].findData(3))
-        answered(
-            window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))
-        )
+        answered(ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
         click(qtbot, dialog, "Use these")
 
-    seen = answered(window, MappingDialog, choose)
+    seen = answered(MappingDialog, choose)
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert seen
     assert window.findings.account.findings["charge"].value == pytest.approx(16.5)
     window.go_to(0)
-    answered(
-        window, ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return))
-    )
+    answered(ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert len(window.bench.logbook.runs()) == 2
@@ -155,7 +134,7 @@ def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, q
     def choose(dialog: MappingDialog) -> None:
         assert dialog.boxes["time"].currentData() == 1
         dialog.units["time"].setCurrentIndex(dialog.units["time"].findData("min"))
-        answered(window, ImportDialog, keep)
+        answered(ImportDialog, keep)
         click(qtbot, dialog, "Use these")
 
     def keep(dialog: ImportDialog) -> None:
@@ -167,10 +146,10 @@ def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, q
         dialog.full_box.setCurrentIndex(1)
         dialog._show_verdict()
         said.append(dialog.says.text())
-        answered(window, MappingDialog, choose)
+        answered(MappingDialog, choose)
         click(qtbot, dialog, "Columns and units …")
 
-    answered(window, ImportDialog, doubt)
+    answered(ImportDialog, doubt)
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert "are the times minutes?" in said[0]
@@ -191,7 +170,7 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
         dialog.all_alike.click()
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
-    answered(window, ImportDialog, keep)
+    answered(ImportDialog, keep)
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
     assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
@@ -210,7 +189,7 @@ def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_p
         dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
-    answered(window, ImportDialog, keep)
+    answered(ImportDialog, keep)
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert any("2 lines were left out: lines 5 to 6 (voltage: over the meter's range)." in t for t in told)

@@ -18,6 +18,7 @@ from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE
+from ubrant.ui.widgets.forms import sentence_beneath
 
 
 def seen(widget) -> str:
@@ -123,7 +124,7 @@ def test_a_meter_is_entered_with_its_accuracy(window, qtbot):
     form = window.shelf.findChild(MeterForm)
     qtbot.keyClicks(form.name, "Bench meter")
     qtbot.keyClicks(form.volts, "0.1 % + 3 digits")
-    assert "of what size?" in form.trouble()
+    assert "of what size?" in sentence_beneath(form.volts)
     type_into(qtbot, form.volts, "0.1 % + 3 mV")
     qtbot.keyClicks(form.amps, "0.5 % + 5 mA")
     click(qtbot, form, "Keep it")

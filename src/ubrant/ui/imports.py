@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.records import StoredRun
+from ubrant.methods.method import label_of
 from ubrant.ui.widgets.work import in_background
 
 if TYPE_CHECKING:
@@ -70,17 +71,27 @@ class Imports:
                 dialog.take()
             else:
                 dialog.exec()
+            dialog.deleteLater()
             if dialog.columns_wanted:
                 self._mend_columns(path, "")
+                return
+            if dialog.looks_anew:
+                self.import_log(path)
                 return
             before = dialog
 
     def _ask_for_columns(self, path: Path, error: Exception) -> None:
         """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""
         if isinstance(error, ColumnsError):
-            self._mend_columns(path, str(error))
+            self._mend_columns(path, error.sentence)
         else:
             self._window.say(str(error))
+
+    def _volts(self) -> list[float]:
+        """Of the labels on the shelf, that of the unit which is shown first."""
+        bench = self._window.bench
+        units = sorted(bench.logbook.units(), key=lambda u: u.id != bench.unit_id)
+        return [found.voltage_v for unit in units if (found := label_of(unit)) is not None and found.voltage_v]
 
     def _mend_columns(self, path: Path, why: str) -> None:
         """Which column is what, and in which unit."""
@@ -93,6 +104,8 @@ class Imports:
         if sheet is None or len(sheet.headings) < 2:
             self._window.say(why or self._window.tr("{name} has no columns to choose from.").format(name=path.name))
             return
-        dialog = MappingDialog(path, sheet, why, self._window)
-        if dialog.exec():
+        dialog = MappingDialog(path, sheet, why, self._window, self._volts())
+        used = dialog.exec()
+        dialog.deleteLater()
+        if used:
             self._ask_about(path, dialog.logs)

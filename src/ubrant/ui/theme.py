@@ -172,6 +172,7 @@ def style_sheet(t: Theme) -> str:
     QLabel, QCheckBox, QRadioButton, QGroupBox {{ color: {t.ink}; }}
     QWidget#band QLabel {{ color: {t.band_text}; }}
     QLabel#quiet {{ color: {t.quiet}; font-size: {SMALL}pt; }}
+    QLabel#beneath {{ color: {t.loss}; font-size: {SMALL}pt; }}
     QLabel#title {{ font-size: {TITLE}pt; font-weight: bold; }}
     QLabel#heading {{ font-size: {LARGE}pt; font-weight: bold; }}
     QMenuBar {{ background: {t.band}; color: {t.band_quiet}; border: none; padding: 0; }}

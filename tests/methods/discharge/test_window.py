@@ -8,11 +8,12 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from tests.making import crossing_s, falling
-from tests.window import click, keep_discharge, start, type_into
+from tests.window import answered, click, keep_discharge, start, type_into
 from ubrant.bench.simulated import open_simulated
 from ubrant.core.record.head import Conditions
 from ubrant.runs import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.leaving import Leaving
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.shell import FINDINGS, PREPARE, RUN
@@ -199,12 +200,23 @@ def test_another_cutoff_can_be_tried_and_kept(window, qtbot, log):
     assert window.bench.logbook.run(1).cutoff.voltage_v == 12.0
 
 
-def test_a_broken_log_is_refused_in_a_sentence_and_nothing_changes(window, qtbot, tmp_path):
+def test_a_broken_log_is_asked_about_and_nothing_changes(window, qtbot, tmp_path):
     broken = tmp_path / "broken.csv"
-    broken.write_text("Time (s),Voltage (V),Current (A)\n0,12.8,1\n1,x,1\n")
+    broken.write_text("Time (s),Voltage (V),Current (A)\n0,12.8,1\n1,x,1\n2,12.7,1\n3,12.6,1\n")
+    told = []
+
+    def leave(dialog) -> None:
+        told.extend((dialog.trouble.text(), dialog.beneath["voltage"].text(), dialog.use.isEnabled()))
+        dialog.leave_out.setChecked(True)
+        told.extend((dialog.trouble.text(), dialog.said.text(), dialog.use.isEnabled()))
+        click(qtbot, dialog, "Leave it")
+
+    answered(MappingDialog, leave)
     drop(window, broken)
-    qtbot.waitUntil(lambda: bool(window.said()), timeout=LONG_MS)
-    assert "broken.csv, line 3, column 2 (Voltage (V)): “x” is not a number" in window.said()
+    qtbot.waitUntil(lambda: len(told) == 6, timeout=LONG_MS)
+    assert told[0] == "broken.csv, line 3, column 2 (Voltage (V)): “x” is not a number. Leave such lines out, or correct it."
+    assert told[1:3] == ["“x” is not a number", False]
+    assert told[3:] == ["", "1 line was left out: line 3 (“x” is not a number).", True]
     assert window.bench.logbook.runs() == []
 
 

@@ -13,12 +13,16 @@ from ubrant.logbook.logs.text import Sheet
 
 NEEDED = ("time", "voltage", "current")
 LIKE = {"time": "Time (s)", "voltage": "Voltage (V)", "current": "Current (A)", "power": "Power (W)", "run": "Run"}
+LEAVE_OUT = "bad lines left out"
 _UNITS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "run": ""}
 
 
 @dataclass(frozen=True)
 class Columns:
-    """Headings by what they hold. ``current`` may be missing where ``power`` is there; ``date`` stands beside a time of day."""
+    """Headings by what they hold. ``current`` may be missing where ``power`` is there; ``date`` stands beside a time of day.
+
+    ``leaves_out``: a line with a cell that cannot be read is left out; else the log is refused.
+    """
 
     time: Heading
     voltage: Heading
@@ -28,6 +32,7 @@ class Columns:
     event: Heading | None = None
     run: Heading | None = None
     others: dict[tuple[str, str], Heading] = field(default_factory=dict)
+    leaves_out: bool = False
 
     def used(self) -> dict[str, str]:
         """Headings by quantity, for showing."""
@@ -41,18 +46,22 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
     Parameters
     ----------
     wanted : ``time=…,voltage=…,current=…``, headings or column numbers, where the headings do not say it; ``time in min``, ``current=3 in mA``
-        where they do not say the unit, or a wrong one
+        where they do not say the unit, or a wrong one; LEAVE_OUT at its end
 
     Raises
     ------
     LogError
         One is missing, could be several, or is in a unit that cannot be.
     """
+    if wanted and (match := re.fullmatch(rf"(.*?)[\s,]*{LEAVE_OUT}\s*", wanted)):
+        return replace(columns_of(sheet, match[1] or None), leaves_out=True)
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     wanted, units = said_units(wanted or "", _UNITS)
     where = f"{sheet.name}, line {sheet.heading_line}"
     if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
-        raise ColumnsError(f"{where}: there are no column headings. Put a line like “Time (s),Voltage (V),Current (A)” above the readings.")
+        raise ColumnsError(
+            f"{where}: there are no column headings.", 'Say which column is what, with --columns "time=1,voltage=2,current=3".'
+        )
     said = _said(wanted, headings, where) if wanted else {}
     chosen: dict[str, Heading] = {}
     power = said.get("power") or next((h for h in headings if h.has_unit and h.unit == "W" and beside(h)), None)
@@ -68,12 +77,12 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
         if not chosen_heading:
             seen = ", ".join(f"“{h.text}”" for h in headings[:8])
             raise ColumnsError(
-                f"{where}: no column for {quantity} among {seen}. Name it with --columns or in the heading, like “{LIKE[quantity]}”."
+                f"{where}: no column for {quantity} among {seen}.", f"Name it with --columns or in the heading, like “{LIKE[quantity]}”."
             )
         if len(chosen_heading) > 1:
             both = " and ".join(f"“{h.text}”" for h in chosen_heading[:3])
             raise ColumnsError(
-                f'{where}: {both} could all be the {quantity}. Say which, with --columns "{quantity}={chosen_heading[0].text}".'
+                f"{where}: {both} could all be the {quantity}.", f'Say which, with --columns "{quantity}={chosen_heading[0].text}".'
             )
         chosen[quantity] = chosen_heading[0]
     chosen = {quantity: in_unit(heading, units.get(quantity, "")) for quantity, heading in chosen.items()}
@@ -81,7 +90,11 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
         power = in_unit(power, units["power"])
     for heading in chosen.values():
         if heading.trouble:
-            raise ColumnsError(f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading.")
+            raise ColumnsError(
+                f"{where}, column {heading.index + 1} ({heading.text}): {heading.trouble}.",
+                f'Say its unit, like --columns "{heading.quantity} in {_UNITS.get(heading.quantity or "", "")}".',
+                heading.index,
+            )
     return _with_others(chosen, power, headings, said)
 
 

@@ -17,7 +17,19 @@ class LogError(SentenceError):
 
 
 class ColumnsError(LogError):
-    """Which column is what cannot be told from the headings: a person can say it."""
+    """Which column is what, or what becomes of a cell, cannot be told: a person can say it.
+
+    Attributes
+    ----------
+    sentence : as a window says it, which offers what to do
+    flag : what to write on the command line instead
+    column : that it is about, from 0; None for none
+    what : is amiss with a cell, in a few words
+    """
+
+    def __init__(self, sentence: str, flag: str = "", column: int | None = None, what: str = "") -> None:
+        super().__init__(f"{sentence} {flag}".strip())
+        self.sentence, self.flag, self.column, self.what = sentence, flag, column, what
 
 
 @dataclass(frozen=True)

@@ -13,9 +13,9 @@ import numpy as np
 from ubrant.core.quantities.quantity import plain, unit_factor
 from ubrant.core.record.readings import Array, Series
 from ubrant.logbook.logs.cells import DAY_FIRST, Moment, NoNumber, read_cell, read_moment
-from ubrant.logbook.logs.columns import Columns
+from ubrant.logbook.logs.columns import LEAVE_OUT, Columns
 from ubrant.logbook.logs.headings import Heading
-from ubrant.logbook.logs.log_file import LeftOut, LogError, LogFile
+from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError, LogFile
 from ubrant.logbook.logs.text import Sheet
 
 EPOCH_FROM = 1e8
@@ -217,7 +217,13 @@ def _gather(sheet: Sheet, columns: Columns, clock: _Clock) -> tuple[list[_Rows],
         if len(cells) <= needed and not event:
             left_out.append(LeftOut(line, "too few cells"))
             continue
-        moment_s = _time_of(sheet, columns, clock, cells, line)
+        try:
+            moment_s = _time_of(sheet, columns, clock, cells, line)
+        except ColumnsError as error:
+            if not columns.leaves_out:
+                raise
+            left_out.append(LeftOut(line, error.what))
+            continue
         if moment_s is None:
             left_out.append(LeftOut(line, "no time"))
             continue
@@ -242,7 +248,12 @@ def _gather(sheet: Sheet, columns: Columns, clock: _Clock) -> tuple[list[_Rows],
         if event:
             rows.events.append((moment_s, event))
             continue
-        _add(sheet, columns, rows, cells, line, moment_s, left_out)
+        try:
+            _add(sheet, columns, rows, cells, line, moment_s, left_out)
+        except ColumnsError as error:
+            if not columns.leaves_out:
+                raise
+            left_out.append(LeftOut(line, error.what))
     return runs, left_out
 
 
@@ -258,9 +269,7 @@ def _time_of(sheet: Sheet, columns: Columns, clock: _Clock, cells: list[str], li
     try:
         moment = read_moment(text, decimal_comma=sheet.decimal_comma, month_first=clock.month_first)
     except NoNumber:
-        raise LogError(
-            f"{_where(sheet, line, columns.time)}: “{text}” is neither a number nor a time. Correct it or delete the line."
-        ) from None
+        raise _bad(sheet, line, columns.time, f"“{text}” is neither a number nor a time") from None
     return None if moment is None else clock.seconds(moment, _where(sheet, line, columns.time), text)
 
 
@@ -293,18 +302,21 @@ def _value(sheet: Sheet, heading: Heading, cells: list[str], line: int, *, stric
     except NoNumber:
         if not strict:
             return 0.0, "no number"
-        raise LogError(f"{_where(sheet, line, heading)}: “{text}” is not a number. Correct it or delete the line.") from None
+        raise _bad(sheet, line, heading, f"“{text}” is not a number") from None
     if cell.gone:
         return 0.0, cell.gone
     factor = heading.factor
     if cell.unit and (known := unit_factor(cell.unit)) is not None:
         wanted = heading.unit
         if known.unit != wanted and strict:
-            raise LogError(
-                f"{_where(sheet, line, heading)}: “{text}” is in {known.unit}, and a value in {wanted} belongs here. Correct it or delete the line."
-            )
+            raise _bad(sheet, line, heading, f"“{text}” is in {known.unit}, and a value in {wanted} belongs here")
         factor = known.value
     return cell.value * factor, ""
+
+
+def _bad(sheet: Sheet, line: int, heading: Heading, what: str) -> ColumnsError:
+    sentence = f"{_where(sheet, line, heading)}: {what}. Leave such lines out, or correct it."
+    return ColumnsError(sentence, f'To leave them out: --columns "{LEAVE_OUT}".', heading.index, what)
 
 
 def _cell(cells: list[str], heading: Heading | None) -> str:

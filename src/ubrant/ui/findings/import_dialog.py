@@ -19,8 +19,9 @@ from ubrant.methods.method import label_of
 from ubrant.methods.registry import method_of, suiting
 from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.ui.findings.mapping_dialog import forget, learnt
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
-from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
+from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, mark_amiss, row, sentence_beneath
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
 
@@ -60,8 +61,8 @@ class ImportDialog(QDialog):
         self.amps.setAccessibleName(self.tr("Accuracy of its amperes"))
         self.volts.setPlaceholderText(self.tr("0.1 % + 3 mV"))
         self.amps.setPlaceholderText(self.tr("0.5 % + 5 mA"))
-        self._trouble, self.says = Callout("bad"), Callout("plain")
-        self.columns_wanted = False
+        self.says = Callout("plain")
+        self.columns_wanted = self.looks_anew = False
         self._later = QTimer(self)
         self.finished.connect(self._later.stop)
         self._later.setSingleShot(True)
@@ -141,7 +142,7 @@ class ImportDialog(QDialog):
             trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
         columns = ", ".join(f"{quantity} from “{heading}”" for quantity, heading in log.columns.items())
         grid = QGridLayout()
-        grid.setVerticalSpacing(7)
+        grid.setVerticalSpacing(1)
         pairs = (
             (self.tr("It is a log of"), self.unit_box),
             (self.tr("Its label says"), self.new_label),
@@ -153,8 +154,10 @@ class ImportDialog(QDialog):
             (self.tr("accurate to, amperes"), self.amps),
         )
         for line, (title, field) in enumerate(pairs):
-            grid.addWidget(label(title), line, 0)
-            grid.addWidget(field, line, 1)
+            grid.addWidget(label(title), 2 * line, 0)
+            grid.addWidget(field, 2 * line, 1)
+            if isinstance(field, QLineEdit):
+                grid.addWidget(Beneath(field), 2 * line + 1, 1)
         grid.setColumnStretch(1, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
@@ -165,18 +168,26 @@ class ImportDialog(QDialog):
                 self.tr("{count} readings over {length}: {columns}.").format(count=len(log.time_s), length=length, columns=columns), "quiet"
             )
         )
+        if said := learnt(log.shape):
+            told = self.tr("Read as you said before for logs with these headings: {columns}.").format(columns=said.replace(",", ", "))
+            layout.addLayout(row(label(told, "quiet"), button(self.tr("Forget that"), self._forget, "link"), stretch=0))
         layout.addWidget(trace, 1)
         sentences = [*log.warnings, log.left_out_sentence()]
         layout.addWidget(Callout("caution", "\n".join(s for s in sentences if s)))
         layout.addLayout(grid)
         layout.addWidget(self.says)
-        layout.addWidget(self._trouble)
         if self._more:
             layout.addWidget(self.all_alike)
             self.all_alike.setVisible(True)
         mend = button(self.tr("Columns and units …"), self._mend)
         mend.setEnabled(not log.entries and not log.about)
         layout.addLayout(row(mend, QWidget(), button(self.tr("Leave it"), self.reject), self.keep, stretch=1))
+
+    def _forget(self) -> None:
+        """Its columns are looked at anew, as if nobody had said anything."""
+        forget(self._log.shape)
+        self.looks_anew = True
+        self.reject()
 
     def _mend(self) -> None:
         """Its columns are others than they were taken for, or in other units."""
@@ -219,16 +230,19 @@ class ImportDialog(QDialog):
         self._look()
 
     def _look(self) -> None:
-        trouble = self.cutoff.trouble or self.temperature.trouble
         if self.cutoff.value() is not None and not (self.cutoff.value() or 0) > 0:
-            trouble = self.tr("A cut-off of 0 V would never be reached.")
-        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A")
+            mark_amiss(self.cutoff, self.tr("A cut-off of 0 V would never be reached."))
+        elif not self.cutoff.trouble:
+            mark_amiss(self.cutoff, "")
+        label_trouble = ""
         if self.unit_box.currentData() == _NEW:
             try:
                 parse_label(self.new_label.text())
             except (LabelError, QuantityError) as error:
-                trouble = trouble or str(error)
-        self._trouble.say("bad", trouble)
+                label_trouble = str(error)
+        mark_amiss(self.new_label, label_trouble)
+        wrong = (label_trouble, check_accuracy(self.volts, "V"), check_accuracy(self.amps, "A"), self.temperature.trouble)
+        trouble = any(wrong) or bool(sentence_beneath(self.cutoff))
         self.keep.setEnabled(not trouble)
         self._later.start()
 

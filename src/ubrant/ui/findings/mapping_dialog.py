@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.record.readings import Series
-from ubrant.logbook.logs.columns import columns_of
-from ubrant.logbook.logs.log_file import LogError, LogFile
+from ubrant.logbook.logs.columns import LEAVE_OUT, columns_of
+from ubrant.logbook.logs.guessing import guess
+from ubrant.logbook.logs.headings import read_heading
+from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet
 from ubrant.runs.bringing_in import parts_of
@@ -27,13 +30,13 @@ UNITS = {"time": ("s", "ms", "min", "h"), "voltage": ("V", "mV"), "current": ("A
 class MappingDialog(QDialog):
     """``logs`` are the runs as they were read by the columns chosen; ``columns`` how."""
 
-    def __init__(self, path: Path, sheet: Sheet, why: str, parent: QWidget | None = None) -> None:
+    def __init__(self, path: Path, sheet: Sheet, why: str, parent: QWidget | None = None, label_v: Sequence[float] = ()) -> None:
         super().__init__(parent)
-        self._path, self._sheet = path, sheet
+        self._path, self._sheet, self._label_v = path, sheet, label_v
         self.logs: list[LogFile] = []
         self.columns = ""
         self.setWindowTitle(self.tr("Which column is what"))
-        self.resize(860, 680)
+        self.resize(900, 680)
         self.boxes = {
             key: Choice(name)
             for key, name in (
@@ -56,6 +59,8 @@ class MappingDialog(QDialog):
             for unit in UNITS[key]:
                 box.addItem(unit, unit)
         self.split = QCheckBox(self.tr("A very long gap ends one run and begins the next"))
+        self.leave_out = QCheckBox(self.tr("Lines with a cell that cannot be read are left out"))
+        self.beneath = {key: label("", "beneath") for key in self.boxes}
         self.trace = Trace(quantities="VA")
         self.said, self.trouble = Callout("plain"), Callout("bad", why)
         self.use = button(self.tr("Use these"), self.accept, "chief")
@@ -64,43 +69,49 @@ class MappingDialog(QDialog):
         for box in (*self.boxes.values(), *self.units.values()):
             box.currentIndexChanged.connect(lambda _: self.look())
         self.split.toggled.connect(lambda _: self.look())
+        self.leave_out.toggled.connect(lambda _: self.look())
         self.look()
 
     def _build(self) -> None:
         table = QTableWidget(min(_ROWS, len(self._sheet.first_rows(_ROWS))), len(self._sheet.headings))
         table.setHorizontalHeaderLabels([f"{k}: {h}" for k, h in enumerate(self._sheet.headings, start=1)])
         table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        table.setMaximumHeight(190)
+        table.setMaximumHeight(132)
         table.setAccessibleName(self.tr("The first lines"))
         for line, cells in enumerate(self._sheet.first_rows(_ROWS)[:_ROWS]):
             for column, cell in enumerate(cells[: len(self._sheet.headings)]):
                 table.setItem(line, column, QTableWidgetItem(in_a_line(cell.strip())))
         grid = QGridLayout()
+        grid.setVerticalSpacing(1)
         for line, (key, box) in enumerate(self.boxes.items()):
-            grid.addWidget(label(box.accessibleName()), line, 0)
-            grid.addWidget(box, line, 1)
+            grid.addWidget(label(box.accessibleName()), 2 * line, 0)
+            grid.addWidget(box, 2 * line, 1)
             if key in self.units:
-                grid.addWidget(self.units[key], line, 2)
+                grid.addWidget(self.units[key], 2 * line, 2)
+            grid.addWidget(self.beneath[key], 2 * line + 1, 1, 1, 2)
         grid.setColumnStretch(1, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.addWidget(label(self._sheet.name, "title"))
         layout.addWidget(table)
         layout.addLayout(grid)
-        layout.addWidget(self.split)
+        layout.addLayout(row(self.split, self.leave_out, QWidget(), stretch=2))
         layout.addWidget(self.trace, 1)
         layout.addWidget(self.said)
         layout.addWidget(self.trouble)
         layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.use, stretch=0))
 
     def _guess(self) -> None:
-        """By the headings where they say it; else the first three columns, unless a heading begins like what is wanted."""
-        named = {quantity: self._sheet.headings.index(text) + 1 for quantity, text in self._named().items() if text in self._sheet.headings}
-        for place, (key, box) in enumerate(self.boxes.items()):
-            if key in {"power", "run"}:
-                continue
-            like = named.get(key) or next((k for k, h in enumerate(self._sheet.headings, start=1) if h[:1].lower() == key[:1]), place + 1)
-            box.setCurrentIndex(box.findData(min(like, len(self._sheet.headings))))
+        """By the headings where they say it, else by what stands in the columns; their place only where neither tells."""
+        named = {quantity: self._sheet.headings.index(text) for quantity, text in self._named().items() if text in self._sheet.headings}
+        alone = {h.quantity: h.index for k, text in enumerate(self._sheet.headings) if (h := read_heading(text, k)).quantity}
+        like = guess(self._sheet, self._label_v) | alone | named
+        free = (k for k in range(len(self._sheet.headings)) if k not in like.values())
+        for key, box in self.boxes.items():
+            if key in like:
+                box.setCurrentIndex(box.findData(like[key] + 1))
+            elif key not in {"power", "run"}:
+                box.setCurrentIndex(box.findData(next(free, 0) + 1))
 
     def _named(self) -> dict[str, str]:
         """What the headings say by themselves; empty where they do not say enough."""
@@ -115,11 +126,14 @@ class MappingDialog(QDialog):
         self.columns = ",".join(
             f"{key}={number}{self._unit_of(key)}" for key, number in chosen.items() if number and not (key == "current" and chosen["power"])
         )
+        self.columns += f",{LEAVE_OUT}" if self.leave_out.isChecked() else ""
+        for beneath in self.beneath.values():
+            beneath.setText("")
         try:
             self.logs = [part for log in read_logs(self._path, self.columns, split_gaps=self.split.isChecked()) for part in parts_of(log)]
         except LogError as error:
             self.logs = []
-            self.trouble.say("bad", str(error))
+            self._say(error, chosen)
             self.use.setEnabled(False)
             return
         log = self.logs[0]
@@ -131,6 +145,21 @@ class MappingDialog(QDialog):
         self.trace.set_measured("V", Series(log.time_s, log.voltage_v))
         self.trace.set_measured("A", Series(log.time_s, log.current_a))
         self.trace.set_span(float(log.time_s[0]), float(log.time_s[-1]))
+
+    def _say(self, error: LogError, chosen: dict[str, int]) -> None:
+        """What is amiss, beneath the column that it is about."""
+        sentence = error.sentence if isinstance(error, ColumnsError) else str(error)
+        about = next(
+            (
+                k
+                for k, number in chosen.items()
+                if isinstance(error, ColumnsError) and error.column is not None and number == error.column + 1
+            ),
+            None,
+        )
+        if about is not None and isinstance(error, ColumnsError):
+            self.beneath[about].setText(in_a_line(error.what or error.sentence))
+        self.trouble.say("bad", sentence)
 
     def _unit_of(self, key: str) -> str:
         unit = str(self.units[key].currentData() or "") if key in self.units else ""
@@ -146,13 +175,23 @@ def remember(headings: tuple[str, ...], columns: str) -> None:
     QSettings().setValue(f"columns/{_shape(headings)}", columns)
 
 
+def learnt(headings: tuple[str, ...]) -> str:
+    """Which column is what in logs under these headings, as it was said before; empty where nobody said so."""
+    return str(QSettings().value(f"columns/{_shape(headings)}", "") or "")
+
+
+def forget(headings: tuple[str, ...]) -> None:
+    """The next log of this shape is looked at anew."""
+    QSettings().remove(f"columns/{_shape(headings)}")
+
+
 def remembered(path: Path) -> str | None:
     """The columns chosen before for a log of this shape."""
     try:
         sheet = sheet_of(path)
     except LogError:
         return None
-    return str(QSettings().value(f"columns/{_shape(sheet.headings)}", "") or "") or None if sheet is not None else None
+    return learnt(sheet.headings) or None if sheet is not None else None
 
 
 def _shape(headings: tuple[str, ...]) -> str:

@@ -24,7 +24,7 @@ from ubrant.runs.choosing import best_meters
 from ubrant.runs.load_profile import ProfileFileError, read_load_profile
 from ubrant.ui.settings import SPEEDS, speed_index
 from ubrant.ui.widgets.also_read import AlsoRead
-from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss
+from ubrant.ui.widgets.forms import Beneath, Choice, button, label, mark_amiss
 from ubrant.ui.widgets.plain_field import plain_field
 
 _NO_METER = Meter("DC meter")
@@ -54,6 +54,7 @@ class MethodForm(QWidget):
         self.meters: dict[str, Choice] = {}
         self._specs: dict[str, Field] = {}
         self._titles: dict[QWidget, QLabel] = {}
+        self._beneath: dict[QWidget, Beneath] = {}
         self._made: list[QWidget] = []
         self._unit: Unit | None = None
         self._entries: list[Entry] = []
@@ -65,7 +66,7 @@ class MethodForm(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(5)
+        self._grid.setVerticalSpacing(2)
         for column in (1, 2, 3):
             self._grid.setColumnStretch(column, 1)
         self._fill_boxes()
@@ -260,10 +261,10 @@ class MethodForm(QWidget):
             if is_beside and beside:
                 beside[-1].append(widget)
                 continue
-            line += 1
+            line += 2
             if folded and widget is self.fields[folded[0].key]:
                 self._grid.addWidget(self.more_button, line, 0, 1, 4)
-                line += 1
+                line += 2
             beside.append([widget])
             if isinstance(widget, QCheckBox):
                 self._grid.addWidget(widget, line, 0, 1, 4)
@@ -278,6 +279,10 @@ class MethodForm(QWidget):
             for column, widget in enumerate(group, start=1):
                 last = column == len(group)
                 self._grid.addWidget(widget, row, column, 1, 4 - column if last else 1)
+            if typed := [widget for widget in group if isinstance(widget, QLineEdit)]:
+                self._beneath[group[0]] = Beneath(*typed)
+                self._made.append(self._beneath[group[0]])
+                self._grid.addWidget(self._beneath[group[0]], row + 1, 1, 1, 3)
         self.more_button.setVisible(bool(folded))
 
     def _row_of(self, widget: QWidget) -> int:
@@ -290,7 +295,7 @@ class MethodForm(QWidget):
         for widget in self._made:
             widget.setParent(None)
             widget.deleteLater()
-        self._made, self._titles = [], {}
+        self._made, self._titles, self._beneath = [], {}, {}
 
     def _box_for(self, spec: Field) -> Box:
         box: Box
@@ -359,6 +364,8 @@ class MethodForm(QWidget):
         widget.setVisible(shown)
         if widget in self._titles:
             self._titles[widget].setVisible(shown)
+        if widget in self._beneath:
+            self._beneath[widget].setVisible(shown)
 
     def _mark(self, key: str) -> None:
         """Frame a field that cannot be read."""

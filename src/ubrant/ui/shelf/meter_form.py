@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import Choice, QuantityField, button, check_accuracy, label, row
+from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 
 _TAPS = ("battery", "load", "source", "input", "output", "case")
@@ -144,6 +144,8 @@ class MeterForm(QWidget):
                 for widget in widgets:
                     self._titles[widget] = name
             layout.addLayout(row(*widgets))
+            if typed := [w for w in widgets if isinstance(w, QLineEdit) and w is not self.name]:
+                layout.addWidget(Beneath(*typed))
         layout.addWidget(self._trouble)
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
@@ -194,9 +196,10 @@ class MeterForm(QWidget):
         return self._trouble.text()
 
     def _look(self) -> None:
-        trouble = next((q.trouble for q in self._quantities() if q.trouble), "")
-        trouble = trouble or check_accuracy(self.volts, "V") or check_accuracy(self.amps, "A") or check_accuracy(self.watts, "W")
-        if not trouble and self.connection.currentData() == "lines":
+        wrong = [check_accuracy(self.volts, "V"), check_accuracy(self.amps, "A"), check_accuracy(self.watts, "W")]
+        amiss = any(wrong) or any(q.trouble for q in self._quantities())
+        trouble = ""
+        if not amiss and self.connection.currentData() == "lines":
             try:
                 LinePattern(self.profile.currentText())
             except PatternError as error:
@@ -204,7 +207,7 @@ class MeterForm(QWidget):
         if not trouble and self.role.currentData() != "meter" and self.connection.currentData() in {"lines", "file"}:
             trouble = self.tr("A load or a supply has to be told things: it is asked by SCPI, or a person switches it.")
         self._trouble.say("bad", trouble)
-        self._keep.setEnabled(bool(self.name.text().strip()) and not trouble)
+        self._keep.setEnabled(bool(self.name.text().strip()) and not trouble and not amiss)
 
     def meter(self) -> Meter:
         """The meter as it stands in the form."""

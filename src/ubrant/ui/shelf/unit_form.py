@@ -12,7 +12,7 @@ from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import RESTS_AT, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, label, mark_amiss, row
 
 _WITH_CAPACITY = {"battery", "bank", "station"}
 
@@ -53,7 +53,6 @@ class UnitForm(QWidget):
         self.note.setAccessibleName(self.tr("Note"))
         self._read = label("", "quiet")
         self._queries = Callout("caution")
-        self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
         self._build()
         for signal in (
@@ -85,13 +84,15 @@ class UnitForm(QWidget):
             (self.tr("Volts at rest and what is left then"), self.chart),
             (self.tr("Largest current"), self.max_current),
             (self.tr("Note"), self.note),
-            ("", self._trouble),
         )
         for title, field in rows:
             if title:
                 layout.addSpacing(5)
                 layout.addWidget(label(title))
             layout.addWidget(field)
+            if field in (self.label_text, self.max_current):
+                assert isinstance(field, QLineEdit)
+                layout.addWidget(Beneath(field))
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
@@ -120,7 +121,6 @@ class UnitForm(QWidget):
         self._read.setText(read)
         self._queries.say("caution", queries)
         mark_amiss(self.label_text, trouble)
-        self._trouble.say("bad", trouble or self.max_current.trouble)
         needs_label = self.kind.currentText() in _WITH_CAPACITY
         self._keep.setEnabled(
             bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from weakref import WeakKeyDictionary
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.accuracy import parse_accuracy
@@ -62,6 +63,8 @@ def mark_amiss(field: QLineEdit, trouble: str) -> None:
             style.polish(field)
     set_tip(field, trouble)
     field.setAccessibleDescription(trouble)
+    if (beneath := _BENEATH.get(field)) is not None:
+        beneath.say(field, trouble)
 
 
 def check_accuracy(field: QLineEdit, unit: str) -> str:
@@ -74,6 +77,47 @@ def check_accuracy(field: QLineEdit, unit: str) -> str:
             trouble = str(error)
     mark_amiss(field, trouble)
     return trouble
+
+
+class Beneath(QLabel):
+    """What is amiss with the fields above it, in a line of its own that is there when nothing is, so that nothing jumps."""
+
+    def __init__(self, *fields: QLineEdit) -> None:
+        super().__init__()
+        self.setObjectName("beneath")
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setFixedHeight(self.fontMetrics().height() - 2)
+        self._said: dict[QLineEdit, str] = {}
+        for field in fields:
+            _BENEATH[field] = self
+
+    def say(self, field: QLineEdit, sentence: str) -> None:
+        """One line; the whole of it to whoever rests there."""
+        self._said[field] = in_a_line(sentence)
+        set_tip(self, sentence)
+        self._fit()
+
+    def sentence(self) -> str:
+        return next(filter(None, self._said.values()), "")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
+
+    def _fit(self) -> None:
+        self.setText(self.fontMetrics().elidedText(self.sentence(), Qt.TextElideMode.ElideRight, max(self.width(), 40)))
+
+
+_BENEATH: WeakKeyDictionary[QLineEdit, Beneath] = WeakKeyDictionary()
+
+
+def sentence_beneath(field: QLineEdit) -> str:
+    """What is said of a field beneath it; empty where nothing is amiss."""
+    beneath = _BENEATH.get(field)
+    return beneath.sentence() if beneath is not None else ""
 
 
 _SCROLL_BAR = 24
