@@ -85,3 +85,13 @@ def test_a_log_without_headings_is_read_without_touching_the_file(window, qtbot,
     qtbot.waitUntil(lambda: "anew" in told, timeout=10_000)
     assert told[2:] == ["time=4,voltage=3,current=2", "anew"]
     settle()
+
+
+def test_no_reading_is_lost_to_headings_that_are_none(tmp_path):
+    """A column called 1, and the value 1 in the first line, are told apart; the first line is a reading."""
+    from tests.command_line import said
+
+    path = tmp_path / "plain.csv"
+    path.write_text("0,12.8,1\n3600,12.7,1\n7200,12.6,1\n10800,12.5,1\n")
+    found = said(str(path), "--columns", "time=1,voltage=2,current=3", "--rated", "5 Ah 12.8 V LiFePO4")
+    assert found["findings"]["charge"]["value"] == pytest.approx(3.0)

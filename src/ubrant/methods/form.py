@@ -17,11 +17,11 @@ PLAN, CRITERIA, CONDITIONS, ORIGIN = "plan", "criteria", "conditions", "origin"
 
 
 class FieldError(QuantityError):
-    """A field that cannot be read; ``key`` says which."""
+    """A field that cannot be read; ``key`` says which, ``what`` why without naming it."""
 
-    def __init__(self, key: str, sentence: str) -> None:
+    def __init__(self, key: str, sentence: str, what: str = "") -> None:
         super().__init__(sentence)
-        self.key = key
+        self.key, self.what = key, what or sentence
 
 
 class Kind(Protocol):
@@ -212,7 +212,7 @@ class Field:
         try:
             return self.kind.read(text)
         except (QuantityError, JotError) as error:
-            raise FieldError(self.key, f"{self.title}: {error}") from None
+            raise FieldError(self.key, f"{self.title}: {error}", str(error)) from None
 
 
 def read_fields(fields: tuple[Field, ...], typed: Mapping[str, str]) -> dict[str, dict[str, Any]]:

@@ -58,7 +58,7 @@ def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     wanted, units = said_units(wanted or "", _UNITS)
     where = f"{sheet.name}, line {sheet.heading_line}"
-    if all(re.fullmatch(r"\s*[+-]?\d[\d.,:eE+-]*\s*", h.text) for h in headings if h.text) and not wanted:
+    if sheet.headless and not wanted:
         raise ColumnsError(
             f"{where}: there are no column headings.", 'Say which column is what, with --columns "time=1,voltage=2,current=3".'
         )

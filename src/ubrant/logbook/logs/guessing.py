@@ -53,6 +53,11 @@ def guess(sheet: Sheet, label_v: Sequence[float] = ()) -> dict[str, int]:
     return found
 
 
+def shape_of(sheet: Sheet) -> tuple[str, ...]:
+    """What tells logs of one make from others: their headings; without any, what seems to stand in their columns."""
+    return (*sheet.headings, *(f"{key} {k}" for key, k in guess(sheet).items())) if sheet.headless else sheet.headings
+
+
 def _is_clock(sheet: Sheet, rows: Sequence[Sequence[str]], place: int) -> bool:
     """Times of day, or dates."""
     kinds = []

@@ -57,7 +57,7 @@ class LogFile:
     left_out : lines that gave no reading
     run_name : which of several runs in one file this is; empty for the only one
     entries : lines of a jot text, where it is one
-    shape : the headings as they stand, by which a mapping is remembered
+    shape : what tells logs of one make from others: their headings; without any, what seems to stand in their columns
     """
 
     name: str

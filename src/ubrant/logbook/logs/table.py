@@ -14,6 +14,7 @@ from ubrant.core.quantities.quantity import plain, unit_factor
 from ubrant.core.record.readings import Array, Series
 from ubrant.logbook.logs.cells import DAY_FIRST, Moment, NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import LEAVE_OUT, Columns
+from ubrant.logbook.logs.guessing import shape_of
 from ubrant.logbook.logs.headings import Heading
 from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError, LogFile
 from ubrant.logbook.logs.text import Sheet
@@ -473,7 +474,7 @@ def finished(
         left_out,
         run_name,
         (),
-        sheet.headings,
+        shape_of(sheet),
     )
 
 

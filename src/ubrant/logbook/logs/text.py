@@ -34,6 +34,7 @@ class Sheet:
     separator : between cells; empty for a sheet of a workbook
     data : the whole text in UTF-8, for the fast reader; empty for a sheet
     first_line : of the readings, counted from 1
+    headless : it has no headings; its columns are called after their places
     """
 
     name: str
@@ -44,6 +45,7 @@ class Sheet:
     data: bytes = b""
     first_line: int = 2
     kept_rows: tuple[tuple[int, list[str]], ...] = ()
+    headless: bool = False
 
     def rows(self) -> Iterator[tuple[int, list[str]]]:
         """Lines of readings; comments and empty lines are none."""
@@ -154,6 +156,11 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
         place = start, _separator(lines[start], after)
     start, separator = place
     headings = [h.strip().strip('"').lstrip("#").strip() for h in split(lines[start], separator)]
+    if headless := bool(headings) and all(re.fullmatch(r"[-+\d.,:eETZ/ ]*", h) for h in headings) and any(headings):
+        body = [lines[k] for k in usable if k >= start and not lines[k].lstrip().startswith("#")][:200]
+        cells = [c for row in split_all(body, separator) for c in row]
+        named = tuple(f"column {k}" for k, _ in enumerate(headings, start=1))
+        return Sheet(name, named, start + 1, uses_decimal_comma(cells, separator), separator, data, start + 1, headless=headless)
     first = start + 1
     units = next((k for k in usable if k > start), None)
     if units is not None and (found := _units_line(split(lines[units], separator))) is not None:

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.columns import LEAVE_OUT, columns_of
-from ubrant.logbook.logs.guessing import guess
+from ubrant.logbook.logs.guessing import guess, shape_of
 from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
@@ -36,7 +36,7 @@ class MappingDialog(QDialog):
         self.logs: list[LogFile] = []
         self.columns = ""
         self.setWindowTitle(self.tr("Which column is what"))
-        self.resize(900, 680)
+        self.resize(980, 640)
         self.boxes = {
             key: Choice(name)
             for key, name in (
@@ -54,8 +54,8 @@ class MappingDialog(QDialog):
                 box.addItem(f"{number}: {in_a_line(heading)}", number)
         self.units = {key: Choice(self.tr("Unit of {what}").format(what=self.boxes[key].accessibleName())) for key in UNITS}
         for key, box in self.units.items():
-            box.setMinimumContentsLength(20)
-            box.addItem(self.tr("as its heading says"), "")
+            box.setMinimumContentsLength(9)
+            box.addItem(self.tr("as headed"), "")
             for unit in UNITS[key]:
                 box.addItem(unit, unit)
         self.split = QCheckBox(self.tr("A very long gap ends one run and begins the next"))
@@ -88,15 +88,23 @@ class MappingDialog(QDialog):
             grid.addWidget(box, 2 * line, 1)
             if key in self.units:
                 grid.addWidget(self.units[key], 2 * line, 2)
+            self.beneath[key].setFixedHeight(self.beneath[key].fontMetrics().height() - 2)
             grid.addWidget(self.beneath[key], 2 * line + 1, 1, 1, 2)
         grid.setColumnStretch(1, 1)
+        left = QVBoxLayout()
+        left.addLayout(grid)
+        left.addWidget(self.split)
+        left.addWidget(self.leave_out)
+        left.addStretch(1)
+        beside = QHBoxLayout()
+        beside.setSpacing(16)
+        beside.addLayout(left)
+        beside.addWidget(self.trace, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.addWidget(label(self._sheet.name, "title"))
         layout.addWidget(table)
-        layout.addLayout(grid)
-        layout.addLayout(row(self.split, self.leave_out, QWidget(), stretch=2))
-        layout.addWidget(self.trace, 1)
+        layout.addLayout(beside, 1)
         layout.addWidget(self.said)
         layout.addWidget(self.trouble)
         layout.addLayout(row(QWidget(), button(self.tr("Leave it"), self.reject), self.use, stretch=0))
@@ -166,23 +174,23 @@ class MappingDialog(QDialog):
         return f" in {unit}" if unit else ""
 
     def accept(self) -> None:
-        remember(self._sheet.headings, self.columns)
+        remember(shape_of(self._sheet), self.columns)
         super().accept()
 
 
-def remember(headings: tuple[str, ...], columns: str) -> None:
+def remember(shape: tuple[str, ...], columns: str) -> None:
     """Keep which column is what for logs of this shape."""
-    QSettings().setValue(f"columns/{_shape(headings)}", columns)
+    QSettings().setValue(_key(shape), columns)
 
 
-def learnt(headings: tuple[str, ...]) -> str:
-    """Which column is what in logs under these headings, as it was said before; empty where nobody said so."""
-    return str(QSettings().value(f"columns/{_shape(headings)}", "") or "")
+def learnt(shape: tuple[str, ...]) -> str:
+    """Which column is what in logs of this shape, as it was said before; empty where nobody said so."""
+    return str(QSettings().value(_key(shape), "") or "")
 
 
-def forget(headings: tuple[str, ...]) -> None:
+def forget(shape: tuple[str, ...]) -> None:
     """The next log of this shape is looked at anew."""
-    QSettings().remove(f"columns/{_shape(headings)}")
+    QSettings().remove(_key(shape))
 
 
 def remembered(path: Path) -> str | None:
@@ -191,8 +199,8 @@ def remembered(path: Path) -> str | None:
         sheet = sheet_of(path)
     except LogError:
         return None
-    return learnt(sheet.headings) or None if sheet is not None else None
+    return learnt(shape_of(sheet)) or None if sheet is not None else None
 
 
-def _shape(headings: tuple[str, ...]) -> str:
-    return hashlib.sha256("\n".join(headings).encode()).hexdigest()[:16]
+def _key(shape: tuple[str, ...]) -> str:
+    return f"columns/{hashlib.sha256(chr(10).join(shape).encode()).hexdigest()[:16]}"

@@ -282,7 +282,7 @@ class MethodForm(QWidget):
             if typed := [widget for widget in group if isinstance(widget, QLineEdit)]:
                 self._beneath[group[0]] = Beneath(*typed)
                 self._made.append(self._beneath[group[0]])
-                self._grid.addWidget(self._beneath[group[0]], row + 1, 1, 1, 3)
+                self._grid.addWidget(self._beneath[group[0]], row + 1, 0, 1, 4)
         self.more_button.setVisible(bool(folded))
 
     def _row_of(self, widget: QWidget) -> int:
@@ -375,7 +375,7 @@ class MethodForm(QWidget):
         try:
             spec.read(box.text())
         except FieldError as error:
-            mark_amiss(box, str(error))
+            mark_amiss(box, error.what)
         else:
             mark_amiss(box, "")
 
