@@ -52,6 +52,7 @@ class MappingDialog(QDialog):
                 box.addItem(self.tr("none"), 0)
             for number, heading in enumerate(sheet.headings, start=1):
                 box.addItem(f"{number}: {in_a_line(heading)}", number)
+            box.setMinimumContentsLength(15)
         self.units = {key: Choice(self.tr("Unit of {what}").format(what=self.boxes[key].accessibleName())) for key in UNITS}
         for key, box in self.units.items():
             box.setMinimumContentsLength(9)

@@ -66,7 +66,7 @@ class MethodForm(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(2)
+        self._grid.setVerticalSpacing(1)
         for column in (1, 2, 3):
             self._grid.setColumnStretch(column, 1)
         self._fill_boxes()

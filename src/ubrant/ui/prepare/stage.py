@@ -192,6 +192,7 @@ class PrepareStage(StageFrame):
         """Problems are shown whole up to a third of the height; more of them scroll."""
         self._saying.setVisible(self._problems.count() > 0)
         high = self._problems.heightForWidth(self._saying.width())
+        self._said.setFixedHeight(max(high, 0))  # what wraps would ask for the height it has where it is narrow
         self._saying.setFixedHeight(min(max(high, 0), max(self.height() // 3, 60)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

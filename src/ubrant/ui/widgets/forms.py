@@ -86,7 +86,8 @@ class Beneath(QLabel):
         super().__init__()
         self.setObjectName("beneath")
         self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setFixedHeight(self.fontMetrics().height() - 2)
+        self.setFixedHeight(self.fontMetrics().ascent())
+        self.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._said: dict[QLineEdit, str] = {}
         for field in fields:
             _BENEATH[field] = self
