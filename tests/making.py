@@ -47,17 +47,28 @@ PACK = Unit("Pack", "battery", "12.8 V 50 Ah LiFePO4")
 
 
 def setup_for(
-    key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None
+    key: str,
+    unit: Unit,
+    meters: tuple[Meter, ...] = (METER, METER),
+    battery: Unit | None = None,
+    leads: Leads | None = None,
+    device: Unit | None = None,
 ) -> Setup:
     """What stands on the path, a meter at every tap of the method."""
-    return Setup(unit, dict(zip(method_of(key).taps, meters, strict=False)), leads or Leads(), battery)
+    return Setup(unit, dict(zip(method_of(key).taps, meters, strict=False)), leads or Leads(), battery, device)
 
 
 def prepared(
-    key: str, unit: Unit, meters: tuple[Meter, ...] = (METER, METER), battery: Unit | None = None, leads: Leads | None = None, **typed: str
+    key: str,
+    unit: Unit,
+    meters: tuple[Meter, ...] = (METER, METER),
+    battery: Unit | None = None,
+    leads: Leads | None = None,
+    device: Unit | None = None,
+    **typed: str,
 ) -> Prepared:
     """A test as a form would prepare it, what is not said as it is usual."""
-    return method_of(key).prepare(setup_for(key, unit, meters, battery, leads), typed)
+    return method_of(key).prepare(setup_for(key, unit, meters, battery, leads, device), typed)
 
 
 def problems(key: str, made: Prepared, load: LoadRating = SIMULATED_LOAD) -> list[tuple[bool, str]]:

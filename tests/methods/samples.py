@@ -22,9 +22,12 @@ class Sample:
     meters: tuple[Meter, ...] = (DC, DC)
     battery: Unit | None = None
     on_bench: dict[str, str] = field(default_factory=dict)
+    device: Unit | None = None
 
     def prepared(self, key: str, *, by_hand: bool = False) -> Prepared:
-        return prepared(key, self.unit, self.meters, self.battery, **(self.typed if by_hand else {**self.typed, **self.on_bench}))
+        return prepared(
+            key, self.unit, self.meters, self.battery, device=self.device, **(self.typed if by_hand else {**self.typed, **self.on_bench})
+        )
 
 
 def _each(*lines: str) -> dict[float, str]:
@@ -85,5 +88,12 @@ SAMPLES = {
         (AC, DC),
     ),
 }
+SAMPLES["recharge"] = Sample(
+    Unit("Bank", "bank", "20000 mAh 3.7 V"),
+    {},
+    _each("source 97 % device empty", "source 80 % device 41 %", "source 55 % device full"),
+    (DC,),
+    device=Unit("Reader", "load", "5 Ah 3.85 V"),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -130,7 +130,11 @@ def finding_to_json(finding: Finding) -> dict[str, Any]:
         "expanded_uncertainty": finding.expanded_uncertainty,
         "working": "; ".join(finding.arithmetic) or finding.working,
     }
-    return made | ({"bound": finding.bound} if finding.bound else {})
+    if finding.bound:
+        made["bound"] = finding.bound
+    if any(finding.sides) and finding.span is not None:
+        made["low"], made["high"] = finding.span
+    return made
 
 
 def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[str, Any]:

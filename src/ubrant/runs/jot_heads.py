@@ -10,14 +10,14 @@ from pathlib import Path
 
 from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
 from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup, parse_room, show_room
-from ubrant.core.record.jot_text import Entry, write_jot_text
+from ubrant.core.record.jot_text import Entry, names_on_path, write_jot_text
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.logbook.exporting import ExportError
 from ubrant.logbook.logs.log_file import LogError, LogFile
@@ -41,7 +41,7 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     LogError
         A line of it that cannot be read; says which and what to write.
     """
-    headings: Mapping[str, str] = log.about.get("head", {})
+    headings: Mapping[str, str] = _named_units(log.about.get("head", {}))
     key = method_key or headings.get("method", "") or usual().key
     try:
         method = method_of(key)
@@ -56,7 +56,9 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     fed = headings.get("fed by", "")
     name, _, label = fed.partition(": ")
     battery = Unit(name, "battery", label) if fed else None
-    setup = Setup(unit, meters, _leads(log, headings.get("leads", "")), battery)
+    name, _, label = headings.get("to", "").partition(": ")
+    device = Unit(name, "load", label) if name else None
+    setup = Setup(unit, meters, _leads(log, headings.get("leads", "")), battery, device)
     between = HELD if headings.get("between", "").lower().startswith("h") else STRAIGHT
     typed = {
         heading.removeprefix("plan "): "" if text == _NONE else text for heading, text in headings.items() if heading.startswith("plan ")
@@ -71,6 +73,22 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
     return Head(method.key, setup, plan, criteria, conditions, origin), log.started
+
+
+def _named_units(headings: Mapping[str, str]) -> Mapping[str, str]:
+    """``method recharge: bank -> tablet`` and ``unit bank: 24000 mAh 3.7 V`` as what they stand for: method, unit, label, to."""
+    said = next((key for key in headings if key.startswith("method ")), None)
+    if said is None:
+        return headings
+    names = names_on_path(headings[said])
+    labels = {key.removeprefix("unit "): text for key, text in headings.items() if key.startswith("unit ")}
+    made = {"method": said.removeprefix("method ").strip()}
+    if names:
+        kind = names[0].lower() if names[0].lower() in KINDS else "bank"
+        made |= {"unit": names[0], "kind": kind, "label": labels.get(names[0].lower(), "")}
+    if len(names) > 1:
+        made["to"] = f"{names[-1]}: {labels.get(names[-1].lower(), '')}"
+    return made | {key: text for key, text in headings.items() if not key.startswith(("method ", "unit "))}
 
 
 def _plan(log: LogFile, method: Method, setup: Setup, typed: Mapping[str, str]) -> tuple[Mapping[str, object], Criteria]:
@@ -188,6 +206,7 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
         "checked": ", ".join(head.conditions.checked),
         "temperature": f"{head.conditions.temperature_c:.12g} °C" if head.conditions.temperature_c is not None else "",
         "room": show_room(head.conditions.room_c),
+        "to": f"{setup.device.name}: {setup.device.label_text}" if setup.device is not None else "",
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
     }
     for tap, meter in setup.meters.items():

@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import FATES, LEFT_OUT, Grammar, JotError, JotReading, Jotting
+from ubrant.core.quantities.jot import EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, JotReading, Jotting, state_of
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.record import Key
@@ -86,6 +86,8 @@ def column_of(reading: JotReading, columns: Sequence[Key]) -> Key:
 
 def cell_text(reading: JotReading) -> str:
     """A reading as it was written, without its place and unit."""
+    if reading.kind == "state":
+        return FULL if reading.value else EMPTY
     text = line_of(Jotting("", readings=(replace(reading, tap=""),)))
     return text.rpartition(" ")[0] if reading.kind != "count" else text
 
@@ -102,6 +104,8 @@ def read_cell(text: str, key: Key) -> JotReading | None:
     if not text:
         return None
     tap, unit = key
+    if unit == "%" and tap and text.lower() in {FULL, EMPTY}:
+        return state_of(tap, full=text.lower() == FULL)
     with_unit = text if re.search(r"[^\W\d_]|[%Ω°]", re.sub(r"^(?:about|peak|below|under|max)\b", "", text)) else f"{text} {unit}"
     try:
         found = Grammar().parse(with_unit)

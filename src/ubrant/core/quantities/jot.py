@@ -24,6 +24,7 @@ TAPS: dict[str, tuple[str, ...]] = {
     "dc": (),
     "ac": (),
     "charger": ("chg",),
+    "device": ("dev",),
     "case": (),
     "room": (),
 }
@@ -34,6 +35,7 @@ _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
 """The mark of a line that counts no more, and stays to be seen."""
 _MARKS = (LEFT_OUT, "full", "empty", "load on", "load off", "counter reset", "tripped", "held", "reset", "alarm", "back", "skip")
+FULL, EMPTY = "full", "empty"
 RUNS, FALTERS, OFF = "runs", "falters", "off"
 FATES = (RUNS, FALTERS, OFF)
 """What a person says of a load behind its readings, where nothing reads the output: ``9.2 V falters``."""
@@ -61,7 +63,7 @@ class JotReading:
     quantity : one of QUANTITIES, or the name of what was counted (``lamps``)
     value : in the base unit
     half_width : it lies anywhere within ± so much, rectangular: half of the last digit written, or the width said
-    kind : ``read``, ``about``, ``range``, ``peak``, ``below``, ``count``
+    kind : ``read``, ``about``, ``range``, ``peak``, ``below``, ``count``; ``state`` for what is known to be full (100 %) or empty (0 %)
     """
 
     tap: str
@@ -80,8 +82,14 @@ class JotReading:
             "peak": f"at most {decimals}",
             "below": f"below {plain(2 * self.value, 5)}{unit}",
             "count": f"{decimals} {self.quantity}",
+            "state": FULL if self.value else EMPTY,
         }.get(self.kind, decimals)
         return f"{self.tap} {text}".strip()
+
+
+def state_of(tap: str, *, full: bool) -> JotReading:
+    """What is known to be full or empty, as nothing that a display shows: there is no last digit in it."""
+    return JotReading(tap, "%", 100.0 if full else 0.0, 0.0, "state")
 
 
 @dataclass(frozen=True)
@@ -136,11 +144,13 @@ class Grammar:
     taps : names besides the usual ones
     expected : (tap, quantity) → the value expected about now, to take a bare number by and to question slips with
     alike : other names for the taps in ``expected``
+    aliases : what people call a tap in this run: the name of the unit that stands there
     """
 
     taps: Sequence[str] = ()
     expected: Mapping[tuple[str, str], float] = field(default_factory=dict)
     alike: Mapping[str, str] = field(default_factory=dict)
+    aliases: Mapping[str, str] = field(default_factory=dict)
 
     def parse(self, line: str) -> Jotting | None:
         """Take one line down; None when there is nothing in it.
@@ -241,7 +251,7 @@ class Grammar:
 
     def _names(self) -> dict[str, str]:
         names = {short: tap for tap, shorts in TAPS.items() for short in (tap, *shorts)}
-        return names | {tap.lower(): tap for tap in self.taps}
+        return names | {tap.lower(): tap for tap in self.taps} | {name.lower(): tap for name, tap in self.aliases.items()}
 
     def _readings(self, rest: str) -> tuple[list[JotReading], str]:
         names = self._names()
@@ -260,6 +270,10 @@ class Grammar:
                 if name in _AFTER and len(readings) > fresh and not readings[-1].tap and self._stand_behind(rest, pattern):
                     readings[fresh:] = [replace(r, tap=name) for r in readings[fresh:]]
                     tap, fresh, rest = "", len(readings), ahead
+                    continue
+                if name != "battery" and (state := re.match(rf"({FULL}|{EMPTY})\b[\s,;.]*", ahead, re.I)):
+                    readings.append(state_of(name, full=state[1].lower() == FULL))
+                    rest = ahead[state.end() :]
                     continue
                 item, after = self._item(ahead, name)
                 if item is None:

@@ -22,19 +22,20 @@ from ubrant.core.wording import say
 SIMULATED, INSTRUMENTS, BY_HAND, LOG = "simulated bench", "bench", "typed", "log"
 """Roads by which a record comes in, as files name them."""
 
-SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output"}
+SAME_PLACE = {"dc": "input", "ac": "output", "battery": "source", "load": "output", "bank": "source", "station": "source"}
 """Names people use for the two ends of what converts."""
 _OF_THE_SOURCE = ("dc", "source", "battery")
 
 
 @dataclass(frozen=True)
 class Setup:
-    """What stands on the path: the unit under test, the meters by the tap each is read at, the leads, the battery that feeds it."""
+    """What stands on the path: the unit under test, the meters by the tap each is read at, the leads, the battery that feeds it, what it feeds."""
 
     unit: Unit
     meters: Mapping[str, Meter] = field(default_factory=dict)
     leads: Leads = field(default_factory=Leads)
     battery: Unit | None = None
+    device: Unit | None = None
 
     def meter(self, tap: str) -> Meter:
         """The meter at a tap; one without a name or an accuracy where there is none."""
@@ -192,6 +193,8 @@ def head_to_json(head: Head) -> dict[str, Any]:
     made: dict[str, Any] = {"method": head.method, "unit": _unit_to_json(setup.unit)}
     if setup.battery is not None:
         made["battery"] = _unit_to_json(setup.battery)
+    if setup.device is not None:
+        made["device"] = _unit_to_json(setup.device)
     made["leads"] = {"length_m": setup.leads.length_m, "area_mm2": setup.leads.area_mm2}
     made["meters"] = {tap: _meter_to_json(meter) for tap, meter in setup.meters.items()}
     parts = {
@@ -212,13 +215,14 @@ def head_from_json(data: Mapping[str, Any]) -> Head:
         It does not hold together.
     """
     try:
-        battery = data.get("battery")
+        battery, device = data.get("battery"), data.get("device")
         meters = {str(tap): _meter_from_json(about) for tap, about in data.get("meters", {}).items()}
         setup = Setup(
             _unit_from_json(data.get("unit", {})),
             meters,
             decode(Leads, data.get("leads", {})),
             _unit_from_json(battery) if battery else None,
+            _unit_from_json(device) if device else None,
         )
         return Head(
             str(data["method"]),

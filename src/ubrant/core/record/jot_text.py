@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.quantities.jot import FATES, Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.jot import EMPTY, FATES, FULL, Grammar, JotError, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -18,6 +18,7 @@ HEADINGS = (
     "label",
     "chemistry",
     "fed by",
+    "to",
     "leads",
     "meter",
     "volts",
@@ -37,8 +38,10 @@ HEADINGS = (
     "note",
 )
 """What the head of a file may name, each as ``name: value``; a meter's also for a tap, as ``volts output``; and ``plan …`` for a field of the method."""
-_HEADING = re.compile(r"((?:meter|volts|amps|watts|details|plan)\s+\w[\w .-]*?|fed by|[A-Za-z]+)\s*:\s*(.*)", re.I)
-_OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan) ")
+_HEADING = re.compile(r"((?:meter|volts|amps|watts|details|plan|unit|method)\s+\w[\w .-]*?|fed by|[A-Za-z]+)\s*:\s*(.*)", re.I)
+_OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan|unit|method) ")
+_ENDS = ("source", "device")
+"""What the first and the last of ``bank -> tablet`` are on the path."""
 _DAY_S = 86_400.0
 
 
@@ -99,7 +102,9 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             key = re.sub(r"\s+", " ", named[1].lower())
             head[key] = named[2].strip()
             if key == "taps":
-                grammar = Grammar(tuple(t.strip() for t in named[2].split(",") if t.strip()))
+                grammar = replace(grammar, taps=tuple(t.strip() for t in named[2].split(",") if t.strip()))
+            if key.startswith("method "):
+                grammar = replace(grammar, aliases=dict(zip(names_on_path(named[2]), _ENDS, strict=False)))
             if key == "started":
                 start = _started(named[2], name, number)
                 zero = start.hour * 3600.0 + start.minute * 60 + start.second
@@ -145,6 +150,12 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
     started = _started(head["started"], name, 1) if "started" in head else None
     return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
+
+
+def names_on_path(text: str) -> tuple[str, ...]:
+    """The first and the last of ``bank -> tablet``, as they are called in the lines that follow."""
+    names = tuple(part.strip() for part in re.split(r"->|→", text) if part.strip())
+    return names if len(names) < 2 else (names[0], names[-1])
 
 
 def _is_heading(name: str) -> bool:
@@ -200,7 +211,9 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
             "below": f"<{2 * reading.value:g} {unit}",
             "count": f"{reading.value:g} of {reading.value:g} {unit}",
         }.get(reading.kind, f"{value} {unit}")
-        if reading.tap.startswith("cell "):
+        if reading.kind == "state":
+            text = f"{reading.tap} {FULL if reading.value else EMPTY}"
+        elif reading.tap.startswith("cell "):
             text = f"{reading.tap.replace('cell ', 'cell')} {text}"
         elif reading.tap and (each_tap or reading.tap != held):
             text = f"{reading.tap} {text}"

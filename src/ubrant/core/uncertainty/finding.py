@@ -27,6 +27,7 @@ class Finding:
     contributions : where the ± comes from; None when no accuracy was given, and then there is no ±
     working : one line, for the ledger
     arithmetic : the sum with its numbers put in, a line a step
+    sides : by how much it may be lower, and higher, than the value for reasons that lie on one side only, such as a label's doubt; in its unit
     bound : AT_LEAST or AT_MOST where only that is known; the value is the bound, with its doubt already in it
     """
 
@@ -38,11 +39,29 @@ class Finding:
     working: str
     arithmetic: tuple[str, ...] = ()
     bound: str = ""
+    sides: tuple[float, float] = (0.0, 0.0)
 
     def in_unit(self, unit: str, factor: float) -> Finding:
         """The same finding in another unit; the working keeps the units it was worked out in."""
         parts = None if self.contributions is None else tuple(c.times(factor) for c in self.contributions)
-        return replace(self, value=None if self.value is None else self.value * factor, unit=unit, contributions=parts)
+        sides = (self.sides[0] * factor, self.sides[1] * factor)
+        return replace(self, value=None if self.value is None else self.value * factor, unit=unit, contributions=parts, sides=sides)
+
+    @property
+    def span(self) -> tuple[float, float] | None:
+        """Between what it lies, about 95 %: ± U, and what lies on one side only; None without a value or a ±."""
+        u = self.expanded_uncertainty
+        if self.value is None or u is None:
+            return None
+        return self.value - math.hypot(u, self.sides[0]), self.value + math.hypot(u, self.sides[1])
+
+    def _span_text(self) -> str:
+        """``94 to 150``, in the unit of the value."""
+        shown = self.for_people()
+        assert shown.span is not None
+        low, high = shown.span
+        figures = 3 if high - low < 0.3 * abs(shown.value or 0.0) else 2
+        return say("{low} to {high}", low=show(low, figures), high=show(high, figures))
 
     @property
     def standard_uncertainty(self) -> float | None:
@@ -70,6 +89,8 @@ class Finding:
             return show_duration(self.value)
         shown = self.for_people()
         assert shown.value is not None
+        if shown.span is not None and any(shown.sides):
+            return f"{show_with(shown.value, (shown.span[1] - shown.span[0]) / 2)[0]} {shown.unit}".rstrip()
         if shown.expanded_uncertainty == 0:  # nothing in doubt: a count, a form of a wave
             return f"{plain(shown.value)} {shown.unit}".rstrip()
         return f"{show_with(shown.value, shown.expanded_uncertainty)[0]} {shown.unit}".rstrip()
@@ -80,6 +101,8 @@ class Finding:
             return ""
         if self.expanded_uncertainty is None:
             return "no ±"
+        if any(self.sides):
+            return say("({span})", span=self._span_text())
         if not self.expanded_uncertainty:
             return ""
         if self.unit == "s":
@@ -89,7 +112,7 @@ class Finding:
 
     def with_uncertainty(self) -> str:
         """``48.87 ± 0.29 Ah``, for a sentence."""
-        if self.value is None or not self.expanded_uncertainty or self.unit == "s" or self.bound:
+        if self.value is None or not self.expanded_uncertainty or self.unit == "s" or self.bound or any(self.sides):
             return f"{self.value_text()} {self.uncertainty_text()}".strip()
         shown = self.for_people()
         value, uncertainty = show_with(shown.value or 0.0, shown.expanded_uncertainty)

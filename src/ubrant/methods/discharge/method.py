@@ -46,7 +46,7 @@ from ubrant.methods.summary import StepLine, each_caution_once, summarise
 _GROUPS = (
     Group("State of charge", ("soc_before", "soc_after", "rest_before", "rest_after", "points", "energy_per_point")),
     Group("Resistance", ("resistance", "resistance_10s", "resistance_edges", "resistance_two_step")),
-    Group("Charge", ("recharge", "recharge_energy", "end_current", "coulombic_efficiency", "energy_efficiency")),
+    Group("Charge", ("charge_in", "energy_in", "end_current", "coulombic_efficiency", "energy_efficiency")),
 )
 _MOST_MARKS = 40
 

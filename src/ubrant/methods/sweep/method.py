@@ -205,13 +205,14 @@ class SweepMethod(Method):
         rows = tuple(
             Row(
                 say(
-                    "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers; or what you can read, and “runs”, “falters” or “off”.",
+                    "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
                     number=k,
                     count=len(settings),
                     set=say("{volts} V at the input, {load} at the output", volts=plain(volts), load=load.named())
                     if amps
                     else say("{volts} V at the input, nothing at the output", volts=plain(volts)),
-                ),
+                )
+                + (say(" Or what you can read, and “runs”, “falters” or “off”.") if amps != amps or len(hung) == 1 else ""),
                 _WANTED,
                 example="input 12.5 V 0.93 A output 5.01 V 2 A",
                 expected={("input", "V"): volts} | ({("output", "A"): amps} if amps == amps else {}),

@@ -44,6 +44,7 @@ class MethodForm(QWidget):
         self.guess = plain_field(self.tr("Your guess"), hint=self.tr("if you like: it is in no sum"))
         self.guess.textChanged.connect(lambda _: self.changed.emit())
         self.method_box, self.bench, self.battery = Choice(self.tr("Method")), Choice(self.tr("Bench")), Choice(self.tr("On the battery"))
+        self.device = Choice(self.tr("Device"))
         self.load, self.supply, self.scope = Choice(self.tr("Load")), Choice(self.tr("Supply")), Choice(self.tr("Scope"))
         self._roles = ((self.load, "load"), (self.supply, "supply"), (self.scope, "scope"))
         self.also = AlsoRead(())
@@ -60,6 +61,7 @@ class MethodForm(QWidget):
         self._entries: list[Entry] = []
         self._all: list[Meter] = []
         self._batteries: list[Unit] = []
+        self._units: list[Unit] = []
         self._person_chose = self._more_shown = False
         self._own_trouble = ""
         self._bench_chosen = False
@@ -82,7 +84,7 @@ class MethodForm(QWidget):
         self.method_box.currentIndexChanged.connect(lambda _: self._method_changed())
         self.bench.currentIndexChanged.connect(lambda _: self._bench_changed())
         self.bench.activated.connect(lambda _: setattr(self, "_bench_chosen", True))
-        for box in (self.battery, self.lead_area, self.load, self.supply, self.scope):
+        for box in (self.battery, self.device, self.lead_area, self.load, self.supply, self.scope):
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.also.changed.connect(self.changed)
         self.lead_length.textChanged.connect(lambda _: self.changed.emit())
@@ -121,7 +123,7 @@ class MethodForm(QWidget):
         return ("battery", "load", "source", "case") if "battery" in self.meters else ("source", "input", "output")
 
     def offer_batteries(self, units: list[Unit]) -> None:
-        kept = self.battery.currentText()
+        kept, self._units = self.battery.currentText(), units
         self._batteries = [u for u in units if u.kind in {"battery", "bank", "station"} and label_of(u) is not None]
         self.battery.blockSignals(True)
         self.battery.clear()
@@ -129,6 +131,18 @@ class MethodForm(QWidget):
             self.battery.addItem(unit.name)
         self.battery.setCurrentIndex(max(0, self.battery.findText(kept)))
         self.battery.blockSignals(False)
+
+    def _offer_devices(self) -> None:
+        """What the method may feed besides, out of the shelf."""
+        kept = self.device.currentData()
+        self.device.blockSignals(True)
+        self.device.clear()
+        kinds = self.method.device_kinds
+        fit = [u for u in self._units if u.kind in kinds and (self._unit is None or u.id != self._unit.id)]
+        for unit in sorted(fit, key=lambda u: kinds.index(u.kind)):
+            self.device.addItem(unit.name, unit.id)
+        self.device.setCurrentIndex(max(0, self.device.findData(kept)))
+        self.device.blockSignals(False)
 
     def suggest(self, unit: Unit) -> None:
         """Offer what suits the unit, filled in as its label asks for.
@@ -238,6 +252,9 @@ class MethodForm(QWidget):
             rows.append((self.tr("Bench"), self.bench, False))
         if self.method.on_battery:
             rows.append((self.tr("On the battery"), self.battery, False))
+        if self.method.device:
+            self._offer_devices()
+            rows.append((say(self.method.device), self.device, False))
         rows += [(say(spec.title), self.fields[spec.key], spec.beside) for spec in specs if not spec.folded]
         if self.method.has_leads:
             rows += [(self.tr("Leads, one way"), self.lead_length, False), ("", self.lead_area, True)]
@@ -357,7 +374,7 @@ class MethodForm(QWidget):
         )
         for widget, wanted in shown:
             self._set_shown(widget, on_bench and wanted)
-        for widget in (self.guess, self.method_box, self.bench, self.battery, self.lead_length, self.lead_area):
+        for widget in (self.guess, self.method_box, self.bench, self.battery, self.device, self.lead_length, self.lead_area):
             widget.setVisible(self._grid.indexOf(widget) >= 0)
 
     def _set_shown(self, widget: QWidget, shown: bool) -> None:
@@ -455,7 +472,9 @@ class MethodForm(QWidget):
             if self.method.has_leads
             else Leads(0.0)
         )
-        made = self.method.prepare(Setup(self._unit, meters, leads, battery), self._texts())
+        chosen = self.device.currentData() if self.method.device else None
+        device = next((u for u in self._units if chosen is not None and u.id == chosen), None)
+        made = self.method.prepare(Setup(self._unit, meters, leads, battery, device), self._texts())
         return replace(made, conditions=replace(made.conditions, guess=self.guess.text().strip()))
 
     def bench_kind(self) -> str:

@@ -1,0 +1,264 @@
+"""One device charged from another thing: Wh for each recharge, how much of it arrives, how many charges there are from full."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ubrant.core.battery.label_doubt import Holds, in_quarters, product
+from ubrant.core.battery.percent import Change, points_finding, too_small
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, combined, merged, rectangular
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.wording import say
+
+OTHER_DEVICE = 0.1
+"""A chain that was measured with one device may differ by so much with another, rectangular. Common practice, no source."""
+NO_APPROVAL_WH, WITH_APPROVAL_WH = 100.0, 160.0
+"""IATA Dangerous Goods Regulations, spare lithium batteries in the cabin; from memory."""
+
+
+@dataclass(frozen=True)
+class Recharge:
+    """One, or several in a row: what the source's display did meanwhile, and the device's.
+
+    Attributes
+    ----------
+    source : None where its percent was not read
+    device : from empty to full, as far as it went
+    counted_wh : by a meter's counter between source and device, with its contributions; None without
+    """
+
+    source: Change | None
+    device: Change
+    counted_wh: float | None = None
+    counted_parts: Contributions | None = None
+
+    @property
+    def hours(self) -> float:
+        return (self.device.to_s - self.device.from_s) / 3600
+
+
+def recharge_findings(
+    made: Sequence[Recharge], source: Holds | None, device: Holds | None, idle_w: float | None = None
+) -> tuple[dict[str, Finding], list[str]]:
+    """Findings of one recharge after the other; their means stand for one from empty to full.
+
+    Parameters
+    ----------
+    source, device : what both hold; None where nobody knows
+    idle_w : what an inverter between them burns by itself
+    """
+    found: dict[str, Finding] = {}
+    said: list[str] = []
+    for number, one in enumerate(made, start=1):
+        suffix = "" if number == 1 else f"_{number}"
+        found |= {f"{f.key}{suffix}": _as(f, f"{f.key}{suffix}", number) for f in _one(one, source, device, idle_w)}
+        if one.source is not None and (small := too_small(one.source)):
+            said.append(small)
+        if one.source is not None and one.source.hidden:
+            said.append(
+                say(
+                    "It stood at 100 % for a while: what it held above that is in no figure, so that it may have taken up to {points} points more.",
+                    points=show(one.source.hidden, 2),
+                )
+            )
+    return found, said
+
+
+def _as(found: Finding, key: str, number: int) -> Finding:
+    name = found.name if number == 1 else say("{name}, number {number}", name=found.name, number=number)
+    return Finding(key, name, found.value, found.unit, found.contributions, found.working, found.arithmetic, found.bound, found.sides)
+
+
+def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: float | None) -> list[Finding]:
+    found: list[Finding] = []
+    taken: Finding | None = None
+    gained = -one.device.points
+    if one.source is not None:
+        found.append(points_finding("source_points", say("Points of the source"), one.source))
+        taken = _taken(one.source, source)
+    if one.counted_wh is not None:
+        taken = Finding(
+            "recharge_energy", say("Wh for one recharge"), one.counted_wh, "Wh", one.counted_parts, say("by the counter between them")
+        )
+    if taken is not None:
+        found.append(taken)
+    stored: Finding | None = None
+    if device is not None:
+        working = say("{points} points of {why}", points=plain(gained), why=device.why)
+        stored = product(
+            "stored_energy",
+            say("Wh stored in the device"),
+            device.energy_wh * gained / 100,
+            "Wh",
+            (
+                (_signed(one.device, -1), gained, 0.0, 0.0),
+                (device.contributions, device.energy_wh, device.lower_wh / device.energy_wh, 0.0),
+            ),
+            working,
+        )
+        found.append(stored)
+    if taken is not None and stored is not None and taken.value and not taken.bound:
+        found.append(_efficiency(taken, stored))
+        if idle_w and one.hours > 0:
+            found += _without_idle(taken, stored, idle_w, one.hours)
+    if one.source is not None:
+        found.append(_charges(one))
+    found.append(Finding("duration", say("Charging took"), 3600 * one.hours, "s", (), say("from its first reading to its last")))
+    return found
+
+
+def _signed(change: Change, sign: int) -> Contributions:
+    """Of a rise, in points, by ends of their own: those of the device are not those of the source."""
+    return tuple(Contribution(f"device: {c.source}", sign * c.amount, c.why) for c in change.contributions)
+
+
+def _taken(change: Change, source: Holds | None) -> Finding | None:
+    if source is None:
+        return None
+    points = change.points
+    if not points > 0:
+        most = _most_points(change)
+        working = say("its display never moved: under {points} points of {why}", points=show(most, 2), why=source.why)
+        return Finding("recharge_energy", say("Wh for one recharge"), source.energy_wh * most / 100, "Wh", (), working, bound=AT_MOST)
+    working = say("{points} points of {why}", points=plain(points), why=source.why)
+    return product(
+        "recharge_energy",
+        say("Wh for one recharge"),
+        source.energy_wh * points / 100,
+        "Wh",
+        (
+            (change.contributions, points, 0.0, change.hidden / points if points else 0.0),
+            (source.contributions, source.energy_wh, source.lower_wh / source.energy_wh, 0.0),
+        ),
+        working,
+    )
+
+
+def _efficiency(taken: Finding, stored: Finding, key: str = "chain_efficiency", name: str = "") -> Finding:
+    assert taken.value and stored.value is not None
+    value = 100 * stored.value / taken.value
+    low, high = (side / taken.value for side in taken.sides)
+    below = stored.sides[0] / stored.value if stored.value else 0.0
+    raised = low / (1 - low) if low < 1 else 1e9
+    parts = None
+    if taken.contributions is not None and stored.contributions is not None:
+        parts = merged(
+            (*(c.times(100 / taken.value) for c in stored.contributions), *(c.times(-value / taken.value) for c in taken.contributions))
+        )
+    working = f"{show(stored.value)} Wh ÷ {show(taken.value)} Wh"
+    lowered = (below**2 + (high / (1 + high)) ** 2) ** 0.5
+    u = Finding(key, "", value, "%", parts, "").expanded_uncertainty or 0.0
+    most = max((100 - value) ** 2 - u**2, 0.0) ** 0.5 / value if value else 0.0  # no more arrives than went in
+    raised = min(raised, most)
+    return Finding(key, name or say("Arrives of it"), value, "%", parts, working, sides=(lowered * value, raised * value))
+
+
+def _without_idle(taken: Finding, stored: Finding, idle_w: float, hours: float) -> list[Finding]:
+    assert taken.value is not None
+    burnt = Finding("idle_energy", say("Burnt by idling meanwhile"), idle_w * hours, "Wh", None, f"{show(idle_w)} W × {show(hours)} h")
+    left = Finding("", "", taken.value - idle_w * hours, "Wh", taken.contributions, "", sides=taken.sides)
+    if not left.value or left.value <= 0:
+        return [burnt]
+    return [burnt, _efficiency(left, stored, "efficiency_without_idle", say("Arrives, idling left out"))]
+
+
+def _charges(one: Recharge) -> Finding:
+    """From full, and to full: both labels are in neither."""
+    assert one.source is not None
+    points, gained = one.source.points, -one.device.points
+    if not points > 0:
+        most = _most_points(one.source)
+        working = say(
+            "its display never moved: under {points} points for {gained} of the device", points=show(most, 2), gained=plain(gained)
+        )
+        return Finding("charges_from_full", say("Charges from full"), gained / most, "", (), working, bound=AT_LEAST)
+    value = gained / points
+    hidden = one.source.hidden / points
+    made = product(
+        "charges_from_full",
+        say("Charges from full"),
+        value,
+        "",
+        ((_inverse(one.source), points, hidden / (1 + hidden), 0.0), (_signed(one.device, -1), gained, 0.0, 0.0)),
+        "",
+    )
+    working = (
+        say("100 points ÷ {points}", points=plain(points))
+        if gained > 99.9
+        else say("{gained} points of it ÷ {points} of the source", gained=plain(gained), points=plain(points))
+    )
+    return Finding(made.key, made.name, value, "", made.contributions, f"{working}: {in_quarters(value)}", sides=made.sides)
+
+
+def _most_points(change: Change) -> float:
+    """Under so many points were used where a display never moved."""
+    return COVERAGE * combined(change.contributions)
+
+
+def _inverse(change: Change) -> Contributions:
+    return tuple(c.times(-1.0) for c in change.contributions)
+
+
+def other_device(charges: Finding, device: Holds, other: Holds, name: str) -> Finding:
+    """Charges of another device by its label alone: what the source holds is in neither."""
+    assert charges.value is not None
+    value = charges.value * device.energy_wh / other.energy_wh
+    doubt = (Contribution(say("measured with another device"), rectangular(OTHER_DEVICE)),)
+    lower, higher = device.lower_wh / device.energy_wh, other.lower_wh / other.energy_wh
+    return product(
+        "charges_of_another",
+        say("Charges of {name}", name=name),
+        value,
+        "",
+        (
+            (charges.contributions, charges.value, charges.sides[0] / charges.value, 0.0),
+            (doubt, 1.0, 0.0, 0.0),
+            (device.contributions, device.energy_wh, lower, 0.0),
+            (other.contributions, -other.energy_wh, 0.0, higher / (1 - higher) if higher < 1 else 0.0),
+        ),
+        say(
+            "{charges} × {wh} Wh ÷ {other} Wh, measured with another device",
+            charges=show(charges.value),
+            wh=show(device.energy_wh),
+            other=show(other.energy_wh),
+        ),
+    )
+
+
+def rules_of_thumb(source: Label | None, device: Label | None) -> list[Finding]:
+    """What people reckon where nothing was measured; no ±: they are for then only."""
+    found = []
+    if source is not None and device is not None and source.charge_ah and device.charge_ah:
+        ratio = source.charge_ah / device.charge_ah
+        ah = f"{show(source.charge_ah)} Ah ÷ {show(device.charge_ah)} Ah"
+        found.append(Finding("charges_two_thirds", say("By “two thirds of the mAh”"), ratio * 2 / 3, "", None, f"⅔ × {ah}"))
+        found.append(Finding("charges_twice", say("By “buy twice the mAh”"), ratio / 2, "", None, f"½ × {ah}"))
+    if source is not None and device is not None and source.energy_wh and device.energy_wh:
+        working = say(
+            "{a} Wh ÷ {b} Wh on the labels; the device's own charging loss is not in it", a=show(source.energy_wh), b=show(device.energy_wh)
+        )
+        found.append(Finding("charges_by_labels", say("By both labels' Wh"), source.energy_wh / device.energy_wh, "", None, working))
+    return found
+
+
+def to_buy(charges: Finding, label_wh: float, wanted: float) -> Finding:
+    """Wh on the label of what gives so many charges, of things like this one."""
+    assert charges.value
+    value = wanted * label_wh / charges.value
+    parts = None if charges.contributions is None else tuple(c.times(-value / charges.value) for c in charges.contributions)
+    low = charges.sides[0] / charges.value
+    working = say("{n} × {wh} Wh ÷ {charges} charges", n=plain(wanted), wh=show(label_wh), charges=show(charges.value))
+    name = say("Label for {n} charges", n=plain(wanted))
+    return Finding("label_wanted", name, value, "Wh", parts, working, sides=(0.0, value * (low / (1 - low) if low < 1 else 0.0)))
+
+
+def may_fly(label_wh: float) -> str:
+    """What airlines say of it as a spare battery."""
+    if label_wh <= NO_APPROVAL_WH:
+        return say("{wh} Wh on its label may fly in the cabin without asking (up to 100 Wh, IATA).", wh=show(label_wh, 3))
+    if label_wh <= WITH_APPROVAL_WH:
+        return say("{wh} Wh on its label may fly only with the airline's approval (100 to 160 Wh, IATA).", wh=show(label_wh, 3))
+    return say("{wh} Wh on its label may not fly as a spare battery (over 160 Wh, IATA).", wh=show(label_wh, 3))

@@ -1,0 +1,119 @@
+"""What a percent display says: how far it fell or rose, and how well that is known."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.readings import Array, Series
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+LINEARITY_POINTS = 3.0
+"""A display may be off by so many points at each end until its linearity was measured, rectangular. Common practice, no source."""
+_STANDS = 99.5
+"""From here on a display stands at its top."""
+WANTED_SHARE = 0.1
+"""A drop is called too small where its ± is over twice this share of it."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """From one reading of a display to a later one.
+
+    Attributes
+    ----------
+    start, end : in percent
+    start_half, end_half : half of the last digit; 0 for an end that is known to be full or empty
+    from_s, to_s : when
+    stood_s : how long it stood at its top, loaded, before it moved
+    """
+
+    start: float
+    end: float
+    start_half: float
+    end_half: float
+    from_s: float
+    to_s: float
+    stood_s: float = 0.0
+
+    @property
+    def points(self) -> float:
+        """Positive where it fell."""
+        return self.start - self.end
+
+    @property
+    def contributions(self) -> Contributions:
+        """In points: rounding and linearity of each end, none at an end that is known."""
+        parts = []
+        for name, half in ((say("at the start"), self.start_half), (say("at the end"), self.end_half)):
+            if half:
+                parts.append(Contribution(say("whole points {when}", when=name), rectangular(half), say("half of the last digit ÷ √3")))
+                linear = Contribution(say("display not linear {when}", when=name), rectangular(LINEARITY_POINTS), say("± 3 points ÷ √3"))
+                parts.append(linear)
+        return tuple(parts)
+
+    @property
+    def coarse_u(self) -> float:
+        """Expanded uncertainty by the coarseness alone, in points."""
+        return COVERAGE * math.hypot(rectangular(self.start_half), rectangular(self.end_half))
+
+    @property
+    def hidden(self) -> float:
+        """Points by which it may have fallen more: what was taken while it stood at its top, at the pace of the rest."""
+        moving = self.to_s - self.from_s - self.stood_s
+        return abs(self.points) * self.stood_s / moving if self.stood_s > 0 and moving > 0 else 0.0
+
+
+def change_between(series: Series, half: Array, from_s: float, to_s: float) -> Change | None:
+    """What a display did from the reading nearest to one moment to the one nearest to another; None where it was not read twice."""
+    if len(series) < 2:
+        return None
+    first = int(np.argmin(np.abs(series.time_s - from_s)))
+    last = len(series) - 1 - int(np.argmin(np.abs(series.time_s[::-1] - to_s)))
+    if first >= last:
+        return None
+    stood = 0.0
+    if half[first] and series.value[first] >= _STANDS:
+        held = np.flatnonzero(series.value[first : last + 1] < _STANDS)
+        still = first + int(held[0]) - 1 if len(held) else last
+        stood = float(series.time_s[still] - series.time_s[first])
+    value = series.value
+    return Change(
+        float(value[first]),
+        float(value[last]),
+        float(half[first]),
+        float(half[last]),
+        float(series.time_s[first]),
+        float(series.time_s[last]),
+        stood,
+    )
+
+
+def points_finding(key: str, name: str, change: Change) -> Finding:
+    """The points, with the ± by coarseness alone beside it."""
+    points = abs(change.points)
+    working = say("from {start} % to {end} %", start=plain(change.start), end=plain(change.end))
+    beside = say("by its coarseness alone ± {u} points", u=show(change.coarse_u, 2)) if change.coarse_u else say("both ends are known")
+    return Finding(key, name, points, "points", change.contributions, f"{working}; {beside}", sides=(0.0, change.hidden))
+
+
+def too_small(change: Change, share: float = WANTED_SHARE) -> str:
+    """That a drop is too small to say much, and which one would do; empty where it is not."""
+    u = COVERAGE * math.sqrt(sum(c.amount**2 for c in change.contributions))
+    points = abs(change.points)
+    if not u or u <= 2 * share * points:
+        return ""
+    wanted = min(u / share, 100.0)
+    return say(
+        "A drop of {points} points is small for a display that may be off by {limit} at each end: it is known to ± {share} % of itself. A drop of {wanted} would be known to ± {then} %.",
+        points=plain(points),
+        limit=plain(LINEARITY_POINTS),
+        share=show(100 * u / max(points, 1e-9), 2),
+        wanted=plain(math.ceil(wanted)),
+        then=show(100 * u / wanted, 2),
+    )

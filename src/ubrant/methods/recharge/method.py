@@ -1,0 +1,330 @@
+"""Recharging a device as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.account import Account, Group
+from ubrant.core.battery.counters import counted
+from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
+from ubrant.core.battery.label_doubt import Holds, in_quarters, measured, of_label
+from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
+from ubrant.core.quantities.label import Label, LabelError, parse_label
+from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import Array, Series, no_readings
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import Field, Quantity, Words
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_EXAMPLE = "source 97 % device empty"
+_SOURCE, _DEVICE = ("source", "%"), ("device", "%")
+_SOURCES = ("source", "bank", "station", "battery")
+_COUNTED_AT = ("output", "source", "input")
+_RISE = 3.0
+"""Points by which a device has to fall for another one to have been plugged in."""
+_NEARLY_FULL = 99.0
+GROUPS = (
+    Group("How it was measured", ("source_points", "duration", "idle_energy", "efficiency_without_idle")),
+    Group("Rules of thumb, for when nothing was measured", ("charges_two_thirds", "charges_twice", "charges_by_labels")),
+    Group("What to buy", ("label_wanted", "charges_of_another")),
+)
+
+
+def _other(text: str) -> None:
+    if text.strip():
+        parse_label(text)
+
+
+@dataclass(frozen=True)
+class RechargePlan:
+    """What a person said besides.
+
+    Attributes
+    ----------
+    wanted : charges to buy for
+    usable, usable_u : Wh that the source was measured to give, and its ±; None for its label
+    idle_w : W that what stands between burns by itself; None for nothing
+    other : label of another device, as printed; empty for none
+    """
+
+    wanted: float
+    usable: float | None = None
+    usable_u: float | None = None
+    idle_w: float | None = None
+    other: str = ""
+
+
+class RechargeMethod(Method):
+    """Of banks, stations and batteries; typed."""
+
+    key = "recharge"
+    title = "Recharging a device"
+    Plan = RechargePlan
+    taps = ("source",)
+    by_hand_only = True
+    has_leads = False
+    plan_from_label = True
+    device = "Device"
+    device_kinds = ("load", "battery", "bank")
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return (
+            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "empty: its label"),
+            Field("usable_u", "±", Quantity("Wh", may_be_empty=True), "", "Wh", beside=True),
+            Field("idle_w", "Idle draw between", Quantity("W", may_be_empty=True), "", "of an inverter, say", folded=True),
+            Field("wanted", "Charges wanted", Quantity(""), "3", folded=True),
+            Field("other", "Another device", Words(_other), "", "its label, like 11 Wh", folded=True),
+        )
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        setup, plan = prepared.setup, prepared.plan
+        problems = []
+        if _holds(setup, plan) is None:
+            problems.append(Problem(False, say("The label of {name} has no Wh: then it is charges only, and no Wh.", name=setup.unit.name)))
+        if setup.device is None:
+            problems.append(
+                Problem(True, say("Put the device on the shelf first, with what the label of its battery says, like “7.6 Ah 3.85 V”."))
+            )
+        elif _device(setup) is None:
+            problems.append(
+                Problem(
+                    False,
+                    say(
+                        "The label of {name} has no Wh: what arrives in it cannot be said. Write it like “7.6 Ah 3.85 V”.",
+                        name=setup.device.name,
+                    ),
+                )
+            )
+        return refusals_first(problems)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("two lines at least"), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        names = {"source": prepared.setup.unit.name, "device": prepared.setup.device.name if prepared.setup.device else say("the device")}
+        ask = Ask(
+            say(
+                "Empty {device} first, gently: until it switches itself off, or its protection trips, and write down how. Leave everything else off {source}.",
+                **names,
+            ),
+            (cautions.LOOK_FIRST, cautions.NOT_COLD),
+        )
+        first = Row(
+            say(
+                "Before you plug in: type what {source} shows and that {device} is empty, like “{example}”; or its percent.",
+                **names,
+                example=_EXAMPLE,
+            ),
+            (_SOURCE, _DEVICE),
+            example=_EXAMPLE,
+            short=say("before"),
+        )
+        after = Row(
+            say(
+                "Look in now and then, like “source 80 % device 40 %”. When it is full: “source 54 % device full”. The next device the same way, or close the run."
+            ),
+            (),
+            short=say("now and then"),
+        )
+        return ByHand((ask,), (first,), after, reads=(_SOURCE, _DEVICE), every_s=1800.0)
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan or RechargePlan(3.0)
+        source, device = _at(record, *_SOURCES), _at(record, "device", "load")
+        drawings: tuple[Drawing, ...] = (_course(source[0], device[0], setup),)
+        if trouble := _trouble(source[0], device, setup):
+            return Account(trouble=trouble, drawings=lambda: drawings)
+        made = _recharges(record, source, device)
+        holds, in_device = _holds(setup, plan), _device(setup)
+        findings, said = recharge_findings(made, holds, in_device, plan.idle_w)
+        said += _remarks(made, setup, plan)
+        charges = findings.get("charges_from_full")
+        label, own = label_of(setup.unit), label_of(setup.device) if setup.device is not None else None
+        if charges is not None and charges.value and in_device is not None and plan.other:
+            other = parse_label(plan.other).energy_wh
+            if other:
+                findings["charges_of_another"] = other_device(charges, in_device, of_label(other), plan.other)
+        if charges is not None and charges.value and label is not None and label.energy_wh and plan.wanted > 0:
+            findings["label_wanted"] = to_buy(charges, label.energy_wh, plan.wanted)
+            said.append(may_fly(label.energy_wh))
+        findings |= {f.key: f for f in rules_of_thumb(label, own)}
+        if charges is not None and len(findings) and "charges_two_thirds" in findings:
+            said.append(say("It was measured: trust that, and no rule of thumb."))
+        energy = findings.get("recharge_energy")
+        stored = findings.get("stored_energy")
+        return Account(
+            findings,
+            ("charges_from_full", "recharge_energy", "chain_efficiency", "stored_energy"),
+            GROUPS,
+            None,
+            _sentence(findings, setup),
+            (*record.head.origin.said, *said),
+            drawings=lambda: drawings,
+            path=lambda: _path(setup, (energy, stored)),
+            short=say("{n} charges", n=in_quarters(charges.value)) if charges is not None and charges.value else "",
+        )
+
+
+def _at(record: Record, *taps: str) -> tuple[Series, Array]:
+    """Percent at a place by any of its names, and half of its last digit, 0 where it is known."""
+    for tap in taps:
+        series = record.either(tap, "%")
+        if len(series):
+            half = record.half_width(tap, "%")
+            return series, np.full(len(series), half) if isinstance(half, float) else half
+    return no_readings(), np.empty(0)
+
+
+def _trouble(source: Series, device: tuple[Series, Array], setup: Setup) -> str:
+    """Why nothing can be said, in a sentence; empty where something can."""
+    if not len(device[0]):
+        return say("The device's percent is missing: type “device empty” before, and “device full” when it is.")
+    if len(device[0]) < 2:
+        return say("One reading of the device only: type “device full”, or its percent, when it has been charged.")
+    rises = float(device[0].value[-1] - device[0].value[0]), float(np.max(np.diff(device[0].value)))
+    falls = float(source.value[0] - source.value[-1]) if len(source) > 1 else 0.0
+    if rises[1] <= 0 and len(source) > 1 and falls < 0:
+        return say(
+            "The source's percent rises and the device's falls: are they swapped? The source is what gives, the device what is charged."
+        )
+    if rises[1] <= 0:
+        return say("The device's percent never rose: nothing was charged, or it is a display that never moves.")
+    if len(source) > 1 and falls < 0:
+        return say("The source's percent rises while it charges something: was it charged meanwhile? Then nothing can be said.")
+    return ""
+
+
+def _recharges(record: Record, source: tuple[Series, Array], device: tuple[Series, Array]) -> list[Recharge]:
+    """A recharge is a rise of the device; where it falls back another one was plugged in."""
+    series, half = device
+    starts = [0, *(k for k in range(1, len(series)) if series.value[k] < series.value[k - 1] - _RISE), len(series)]
+    found = []
+    for first, after in itertools.pairwise(starts):
+        if after - first < 2 or series.value[after - 1] <= series.value[first]:
+            continue
+        part = Series(series.time_s[first:after], series.value[first:after])
+        gained = Change(
+            float(part.value[0]),
+            float(part.value[-1]),
+            float(half[first]),
+            float(half[after - 1]),
+            float(part.time_s[0]),
+            float(part.time_s[-1]),
+        )
+        taken = change_between(*source, gained.from_s, gained.to_s)
+        counted_wh, parts = _counted(record, gained.from_s, gained.to_s)
+        found.append(Recharge(taken, gained, counted_wh, parts))
+    return found
+
+
+def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, Contributions | None]:
+    """Wh by a meter's counter meanwhile."""
+    for tap in _COUNTED_AT:
+        series = record.either(tap, "Wh")
+        inside = (series.time_s >= from_s - 1.0) & (series.time_s <= to_s + 1.0)
+        if inside.sum() > 1:
+            half = record.half_width(tap, "Wh")
+            digits = np.full(len(series), half) if isinstance(half, float) else half
+            count = counted(Series(series.time_s[inside], series.value[inside]), digits[inside])
+            volts, amps = record.accuracy("source", "V"), record.accuracy("source", "A")
+            if volts is None or amps is None:
+                return count.amount, None
+            gain = rectangular(volts.gain + amps.gain) * count.amount
+            return count.amount, (Contribution("counter's digits", count.standard_uncertainty), Contribution("counter's gain", gain))
+    return None, None
+
+
+def _holds(setup: Setup, plan: RechargePlan) -> Holds | None:
+    if plan.usable:
+        return measured(plan.usable, plan.usable_u)
+    label = label_of(setup.unit)
+    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
+
+
+def _device(setup: Setup) -> Holds | None:
+    label = _label(setup)
+    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
+
+
+def _label(setup: Setup) -> Label | None:
+    try:
+        return setup.device.label if setup.device is not None else None
+    except (LabelError, QuantityError):
+        return None
+
+
+def _remarks(made: list[Recharge], setup: Setup, plan: RechargePlan) -> list[str]:
+    said = []
+    first = made[0].device
+    if first.start_half and first.start > 0:
+        said.append(
+            say("It was not known to be empty: {percent} % is what its display showed.", percent=plain(first.start))
+            if first.start < 100
+            else say("The device was full already.")
+        )
+    if made[-1].device.end < _NEARLY_FULL:
+        said.append(say("It was not charged to full: the last points charge slowly, so the time to full is not reckoned from this pace."))
+    if any(one.source is not None and one.source.points == 0 for one in made):
+        said.append(say("The source's display never moved: it took less than a point, or the display is blind to what it drew."))
+    if not plan.usable and _holds(setup, plan) is not None:
+        said.append(say("{name} was not measured: 65 to 100 % of its label may come out. Charges do not hang on it.", name=setup.unit.name))
+    said.append(say("Until a display's linearity was measured ± {points} points stand at each end.", points=plain(LINEARITY_POINTS)))
+    return said
+
+
+def _sentence(findings: dict[str, Finding], setup: Setup) -> str:
+    parts = []
+    energy, charges, share = (findings.get(key) for key in ("recharge_energy", "charges_from_full", "chain_efficiency"))
+    if energy is not None and energy.value:
+        parts.append(say("One recharge takes {wh} of {name}", wh=energy.with_uncertainty(), name=setup.unit.name))
+    if charges is not None and charges.value:
+        parts.append(
+            say("{quarters} charges from full ({exact})", quarters=in_quarters(charges.value), exact=charges.with_uncertainty().strip())
+        )
+    if share is not None and share.value:
+        parts.append(say("{share} of it arrives", share=share.with_uncertainty()))
+    text = "; ".join(parts)
+    return f"{text[0].upper()}{text[1:]}." if text else say("The source was not read: only how long it took is known.")
+
+
+def _course(source: Series, device: Series, setup: Setup) -> Plot:
+    """Percent of both over hours."""
+    names = (setup.unit.name or say("source"), setup.device.name if setup.device is not None else say("device"))
+    end = max([float(s.time_s[-1]) for s in (source, device) if len(s)], default=3600.0) / 3600
+    layers = tuple(
+        Curve(s.time_s / 3600, s.value, tint, style, name)
+        for s, tint, style, name in ((source, "voltage", SOLID, names[0]), (device, "current", DASHED, names[1]))
+        if len(s)
+    )
+    return Plot(say("Percent shown"), say("time, h"), "%", (0.0, max(end, 0.1)), (0.0, 104.0), layers)
+
+
+def _path(setup: Setup, energies: tuple[Finding | None, Finding | None] | None) -> PowerPath:
+    """Source → device, in Wh once it is known."""
+    nodes = (
+        Node("battery", setup.unit.name, setup.unit.printed),
+        Node("converter", say("On the way")),
+        Node("load", setup.device.name if setup.device is not None else say("Device"), setup.device.printed if setup.device else ""),
+    )
+    if energies is None:
+        return PowerPath(nodes, (Flow(None, meter=say("its percent")), Flow(None, meter=say("its percent"))), (None,) * 3, (0.0,) * 3, "Wh")
+    taken, stored = (f.value if f is not None else None for f in energies)
+    lost = max(taken - stored, 0.0) if taken is not None and stored is not None else 0.0
+    text = say("{wh} Wh lost", wh=show(lost, 3)) if lost else None
+    return PowerPath(nodes, (Flow(taken), Flow(stored)), (None, text, None), (0.0, lost, 0.0), "Wh")
