@@ -95,5 +95,11 @@ SAMPLES["recharge"] = Sample(
     (DC,),
     device=Unit("Reader", "load", "5 Ah 3.85 V"),
 )
+SAMPLES["source"] = Sample(
+    Unit("Odd cells", "source", ""),
+    {},
+    _each("6.31 V 0 A", "6.02 V 0.10 A", "5.71 V 0.20 A", "5.10 V 0.40 A", "3.90 V 0.80 A", "3.00 V 1.10 A", "2.10 V 1.40 A"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 import ubrant
+from ubrant.core.quantities.jot import TAPS
 from ubrant.methods.registry import entries
 
 SRC = Path(ubrant.__file__).parent
@@ -51,7 +52,7 @@ def test_no_key_of_a_method_stands_outside_its_folder(entry):
         for name, tree in modules()
         if not name.startswith(folder) and not any(name == f or name.startswith(f"{f}/") for f in FREE) and name != OLDER
         for line, text in strings(tree)
-        if text == entry.key and (name, text) not in HOMONYMS
+        if text == entry.key and (name, text) not in HOMONYMS and text not in TAPS  # a place to meter at may be called as a method is
     ]
     assert found == []
 

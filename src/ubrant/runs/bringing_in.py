@@ -237,7 +237,7 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> StoredR
         return StoredRun(
             new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
         )
-    log = read_taps(path, columns)
+    log = read_taps(path, columns, method.taps[0] if len(method.taps) == 1 else "")
     marks = older.marks_in(path)
     if older.HANDS in marks:
         raise LogError(f"{path.name}: {_WITHOUT_POINTS}")

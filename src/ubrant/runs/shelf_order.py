@@ -21,6 +21,7 @@ _GROUPS = {
     "inverter": words("Inverters"),
     "charger": words("Chargers"),
     "load": words("Loads"),
+    "source": words("Panels and other sources"),
     "lead": words("Leads, fuses, breakers"),
 }
 _WORST_FIRST = ("spent", "below", "cannot tell", "not like for like", "meets", "")

@@ -7,7 +7,7 @@ from typing import Any
 
 from ubrant.core.quantities.label import RESTS_AT, Label, parse_label
 
-KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "lead")
+KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "source", "lead")
 
 
 @dataclass(frozen=True)

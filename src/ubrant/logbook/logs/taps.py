@@ -31,12 +31,14 @@ class TapLog:
         return self.columns.get((tap, quantity))
 
 
-def read_taps(path: Path, columns: str | None = None) -> TapLog:
+def read_taps(path: Path, columns: str | None = None, alone: str = "") -> TapLog:
     """Read a log with taps in its headings.
 
     Parameters
     ----------
     columns : ``time=…,input voltage=…,output current=…``, headings or column numbers, where the headings do not say it; ``input current in mA``
+
+    alone : the one tap there is, which a heading of volts or amperes need not name
 
     Raises
     ------
@@ -55,6 +57,8 @@ def read_taps(path: Path, columns: str | None = None) -> TapLog:
                 f"{sheet.name}, line {sheet.heading_line}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading."
             )
         found = beside(heading)
+        if alone and found is None and heading.quantity in {"voltage", "current"}:
+            found = alone, "V" if heading.quantity == "voltage" else "A", heading.factor
         if found is not None and found[:2] not in chosen:
             chosen[found[:2]] = Heading(heading.text, heading.index, heading.quantity, found[1], found[2], heading.has_unit)
     if not chosen:

@@ -81,7 +81,7 @@ class RechargeMethod(Method):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
-            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "empty: its label"),
+            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "its label"),
             Field("usable_u", "±", Quantity("Wh", may_be_empty=True), "", "Wh", beside=True),
             Field("idle_w", "Idle draw between", Quantity("W", may_be_empty=True), "", "of an inverter, say", folded=True),
             Field("wanted", "Charges wanted", Quantity(""), "3", folded=True),

@@ -1,0 +1,205 @@
+"""A source loaded more and more: open-circuit voltage, internal resistance, how straight it is, and the largest power that was measured."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged
+from ubrant.core.uncertainty.finding import AT_LEAST, Finding
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
+from ubrant.core.wording import say
+
+OPEN_SHARE = 0.01
+"""Under this share of the largest current nothing flows."""
+BENT_SHARE = 0.02
+"""Points that stray from a straight line by more than this share of the voltage it loses, and by more than the digits, are bent."""
+_LEAST = 3
+
+
+@dataclass(frozen=True)
+class Curve:
+    """What V against I says.
+
+    Attributes
+    ----------
+    findings : by key
+    is_bent : a straight line does not fit
+    volts, amps : (n,) in the order of the current
+    warnings : sentences
+    """
+
+    findings: Mapping[str, Finding]
+    is_bent: bool
+    volts: Array
+    amps: Array
+    warnings: tuple[str, ...]
+
+
+def analyse_curve(
+    volts: Array, amps: Array, voltage: Accuracy | None, current: Accuracy | None, half: Mapping[str, Array] | None = None
+) -> Curve:
+    """Findings of a source.
+
+    Parameters
+    ----------
+    volts, amps : (n,) at its terminals; current positive out of it
+    half : ``V`` and ``A``: (n,) how wide each is to both sides
+
+    Raises
+    ------
+    ReadingsError
+        Too few points, or all at one current.
+    """
+    good = np.isfinite(volts) & np.isfinite(amps)
+    order = np.flatnonzero(good)[np.argsort(amps[good], kind="stable")]
+    volts, amps = volts[order], amps[order]
+    half = {key: column[order] for key, column in (half or {}).items()}
+    warnings: list[str] = []
+    if len(amps) and float(np.median(amps)) < 0:
+        amps = -amps[::-1]
+        volts = volts[::-1]
+        half = {key: column[::-1] for key, column in half.items()}
+        warnings.append(say("The current was read as negative; it is taken the other way round here."))
+    if len(amps) < _LEAST or not float(np.ptp(amps)) > 0.05 * float(np.max(np.abs(amps), initial=0.0)):
+        raise ReadingsError(
+            say(
+                "{count} points at about one current: read volts and amperes with nothing attached, and with at least two loads.",
+                count=len(amps),
+            )
+        )
+    slope = float(np.polyfit(amps, volts, 1)[0])
+    if slope > 0:
+        raise ReadingsError(
+            say("Its voltage rises with the current: volts and amperes are swapped, the clamp is on backwards, or it is being charged.")
+        )
+    values = {"V": volts, "A": amps}
+    known = voltage is not None and current is not None
+    errors = (*errors_of_meter("voltage", voltage, "V"), *errors_of_meter("current", current, "A")) if voltage and current else ()
+    base, parts = by_errors(_figures, values, errors, half)
+    scatter = _scatter(amps, volts)
+    bent = _is_bent(amps, volts, half.get("V"))
+    findings = {}
+    for key, (name, unit, working) in _NAMES.items():
+        value = base[key]
+        own = merged((*parts[key], *scatter.get(key, ()))) if known else None
+        findings[key] = Finding(key, say(name), value, unit, own, say(working))
+    findings = _bounded(findings, volts, amps, bent, warnings)
+    if bent:
+        warnings.append(
+            say(
+                "It is bent: a straight line misses it by {mv} mV. Its resistance is a mean over {low} to {high} A.",
+                mv=show(1000 * _stray(amps, volts), 2),
+                low=plain(float(amps[0]), 3),
+                high=plain(float(amps[-1]), 3),
+            )
+        )
+    if not known:
+        warnings.append(say("No accuracy was given for the meter: the figures have no ±."))
+    return Curve(findings, bent, volts, amps, tuple(warnings))
+
+
+_NAMES = {
+    "open_circuit_voltage": ("Open-circuit voltage", "V", "read with nothing attached, or where the line meets no current"),
+    "internal_resistance": ("Internal resistance", "Ω", "slope of a straight line through all points"),
+    "maximum_power": ("Largest power measured", "W", "largest V × I, a parabola through it and its neighbours"),
+    "maximum_power_current": ("At a current of", "A", "where the largest power is"),
+    "maximum_power_voltage": ("At a voltage of", "V", "where the largest power is"),
+    "matched_power": ("Largest power of a straight line", "W", "OCV² ÷ 4R"),
+}
+
+
+def _figures(values: Columns) -> dict[str, float | None]:
+    volts, amps = values["V"], values["A"]
+    slope, ocv = (float(x) for x in np.polyfit(amps, volts, 1))
+    unloaded = amps <= OPEN_SHARE * float(amps.max())
+    ocv_read = float(np.mean(volts[unloaded])) if unloaded.any() else ocv
+    at_a, at_w, at_v = _peak(volts, amps)
+    return {
+        "open_circuit_voltage": ocv_read,
+        "internal_resistance": -slope,
+        "maximum_power": at_w,
+        "maximum_power_current": at_a,
+        "maximum_power_voltage": at_v,
+        "matched_power": ocv**2 / (4 * -slope) if slope < 0 else None,
+    }
+
+
+def _peak(volts: Array, amps: Array) -> tuple[float, float, float]:
+    """(A, W, V) of the largest power, by a parabola through the largest point and its neighbours; at an end, that point."""
+    watts = volts * amps
+    k = int(np.argmax(watts))
+    near = [j for j in (k - 1, k, k + 1) if 0 <= j < len(amps)]
+    if len(near) == 3 and len({float(amps[j]) for j in near}) == 3:
+        x, y = amps[near] - amps[k], watts[near]
+        a, b, c = (float(v) for v in np.polyfit(x, y, 2))
+        if a < 0 and x[0] <= (at := -b / (2 * a)) <= x[2]:
+            top = c - b * b / (4 * a)
+            current = float(amps[k]) + at
+            return current, top, top / current
+    return float(amps[k]), float(watts[k]), float(volts[k])
+
+
+def _stray(amps: Array, volts: Array) -> float:
+    """Root mean square of what a straight line leaves."""
+    left = volts - np.polyval(np.polyfit(amps, volts, 1), amps)
+    return float(np.sqrt(np.mean(left**2)))
+
+
+def _is_bent(amps: Array, volts: Array, half_v: Array | None) -> bool:
+    """Whether a curve of the second degree fits far better than a line, by more than the digits explain."""
+    if len(amps) < _LEAST + 1:
+        return False
+    lost = float(np.ptp(volts))
+    digit = float(np.median(half_v)) if half_v is not None and len(half_v) else 0.0
+    return _stray(amps, volts) > max(BENT_SHARE * lost, 2 * digit)
+
+
+def _scatter(amps: Array, volts: Array) -> dict[str, Contributions]:
+    """What the points stray by, in the figures of the straight line."""
+    n = len(amps)
+    if n < _LEAST + 1:
+        return {}
+    left = volts - np.polyval(np.polyfit(amps, volts, 1), amps)
+    var = float(np.dot(left, left)) / (n - 2)
+    centred = amps - amps.mean()
+    square = float(np.dot(centred, centred))
+    name, dof = "scatter of the points", float(n - 2)
+    unloaded = int((amps <= OPEN_SHARE * float(amps.max())).sum())
+    u_ocv = math.sqrt(var / unloaded) if unloaded else math.sqrt(var * (1 / n + float(amps.mean()) ** 2 / square))
+    return {
+        "internal_resistance": (Contribution(name, math.sqrt(var / square), "", dof),),
+        "open_circuit_voltage": (Contribution(name, u_ocv, "", dof),),
+    }
+
+
+def _bounded(findings: dict[str, Finding], volts: Array, amps: Array, bent: bool, warnings: list[str]) -> dict[str, Finding]:
+    """The largest power at the end of what was measured is a bound; that of a straight line is said where it lies beyond."""
+    watts = volts * amps
+    made = dict(findings)
+    matched = made.pop("matched_power")
+    if int(np.argmax(watts)) == len(watts) - 1:
+        largest = made["maximum_power"]
+        u = largest.expanded_uncertainty or 0.0
+        least = (largest.value or 0.0) - u
+        working = say("the heaviest load was the largest power: more may be there; less its ±")
+        made["maximum_power"] = Finding("maximum_power", largest.name, least, "W", (), working, bound=AT_LEAST)
+        if matched.value is not None and not bent:
+            name = say("Of a straight line it would be")
+            beyond = say("OCV² ÷ 4R, beyond what was measured")
+            made["matched_power"] = Finding("matched_power", name, matched.value, "W", matched.contributions, beyond)
+            warnings.append(say("Its largest power lies beyond what was measured: load it more, if it may be."))
+    return made
+
+
+def cells_for(watts: float, volts: float, power: Finding, at_v: Finding) -> tuple[int, int]:
+    """How many in series and side by side for a load of so many W at so many V, each at its largest power: no loss by stacking is in it."""
+    assert power.value and at_v.value
+    series = max(math.ceil(volts / at_v.value - 1e-9), 1)
+    return series, max(math.ceil(watts / (power.value * series) - 1e-9), 1)

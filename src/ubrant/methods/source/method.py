@@ -1,0 +1,211 @@
+"""Volts against amperes as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.account import Account, Group
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.record import Record
+from ubrant.core.sources.curve import Curve as SourceCurve
+from ubrant.core.sources.curve import analyse_curve, cells_for
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import Field, Quantity
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_EXAMPLE = "5.92 V 0.35 A"
+_V, _A = ("source", "V"), ("source", "A")
+_NAMES = {"": "source", "battery": "source", "output": "source", "load": "source", "bank": "source", "input": "source"}
+GROUPS = (Group("The straight line", ("matched_power",)), Group("For a load", ("in_series", "side_by_side")))
+
+
+@dataclass(frozen=True)
+class SourcePlan:
+    """``points`` that are wanted at least; ``load_w`` and ``load_v`` of what it is to run, None for nothing."""
+
+    points: float
+    load_w: float | None = None
+    load_v: float | None = None
+
+
+class SourceMethod(Method):
+    """Of panels, cells and other sources; typed, or from a table."""
+
+    key = "source"
+    title = "Volts against amperes"
+    Plan = SourcePlan
+    taps = ("source",)
+    by_hand_only = True
+    has_leads = False
+    plan_from_label = True
+    log = TAP_LOG
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return (
+            Field("points", "Loads, at least", Quantity(""), "6"),
+            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W, if you know"),
+            Field("load_v", "at", Quantity("V", may_be_empty=True), "", "V", beside=True),
+        )
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        if not prepared.plan.points >= 3:
+            return [Problem(True, say("At least three points are needed: nothing attached, and two loads."))]
+        return []
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} points", count=plain(prepared.plan.points)), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        count = int(prepared.plan.points)
+        ask = Ask(
+            say(
+                "Meter at its terminals, volts across and amperes through; loads ready from light to heavy: resistors, lamps. A panel: one light for all points."
+            ),
+            (cautions.LOOK_FIRST, cautions.PANELS, cautions.HOT_RESISTORS),
+        )
+        rows = [
+            Row(
+                say("Nothing attached: type its volts and no amperes, like “6.31 V 0 A”."),
+                (_V, _A),
+                example="6.31 V 0 A",
+                short=say("nothing attached"),
+            )
+        ]
+        rows += [
+            Row(
+                say(
+                    "Point {number} of {count}: a heavier load, wait until both stand still, and type “{example}”.",
+                    number=k,
+                    count=count,
+                    example=_EXAMPLE,
+                ),
+                (_V, _A),
+                example=_EXAMPLE,
+                short=say("a heavier load"),
+            )
+            for k in range(2, count + 1)
+        ]
+        after = say("That is enough. Go on where the power is largest, as close as you like, or close the run.")
+        return ByHand((ask,), tuple(rows), Row(after, (_V, _A), example=_EXAMPLE), reads=(_V, _A))
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        return setup, Criteria()
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan
+        table = points_at(record, (_V, _A), _NAMES)
+        if not len(table):
+            return Account(trouble=say("No point was taken yet: type volts and amperes, like “{example}”.", example=_EXAMPLE))
+        try:
+            curve = analyse_curve(
+                table.values[_V],
+                table.values[_A],
+                record.accuracy("source", "V"),
+                record.accuracy("source", "A"),
+                {"V": table.half[_V], "A": table.half[_A]},
+            )
+        except ReadingsError as error:
+            return Account(trouble=str(error), taken=len(table))
+        findings = dict(curve.findings)
+        warnings = [*record.head.origin.said, *curve.warnings]
+        findings |= _stacked(plan, findings, warnings)
+        return Account(
+            findings,
+            ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current"),
+            GROUPS,
+            None,
+            _sentence(findings),
+            tuple(warnings),
+            taken=len(curve.amps),
+            planned=int(plan.points) if plan is not None else None,
+            drawings=lambda: (_drawn(curve),),
+            path=lambda: _path(setup, findings["maximum_power"].value),
+            shown_at=say("At its largest power"),
+            short=say("{watts}, {ohm}", watts=findings["maximum_power"].value_text(), ohm=findings["internal_resistance"].value_text()),
+        )
+
+
+def _stacked(plan: SourcePlan | None, findings: dict[str, Finding], warnings: list[str]) -> dict[str, Finding]:
+    """How many it takes for a load."""
+    power, at_v = findings["maximum_power"], findings["maximum_power_voltage"]
+    if plan is None or not plan.load_w or not plan.load_v or not power.value or not at_v.value or power.value <= 0:
+        return {}
+    series, beside = cells_for(plan.load_w, plan.load_v, power, at_v)
+    warnings.append(say("Weak sources in a stack give less than so many times one: measure the stack before you trust it."))
+    working = say(
+        "{w} W at {v} V, each {p} W at {u} V", w=plain(plan.load_w), v=plain(plan.load_v), p=show(power.value, 3), u=show(at_v.value, 3)
+    )
+    return {
+        "in_series": Finding("in_series", say("In series"), float(series), "", (), working),
+        "side_by_side": Finding("side_by_side", say("Rows side by side"), float(beside), "", (), working),
+    }
+
+
+def _sentence(findings: dict[str, Finding]) -> str:
+    ocv, ohm, power, at = (findings[k] for k in ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current"))
+    return say(
+        "{ocv} with nothing attached, {ohm} inside; {power} at {at}.",
+        ocv=ocv.with_uncertainty(),
+        ohm=ohm.with_uncertainty(),
+        power=power.with_uncertainty(),
+        at=at.value_text(),
+    )
+
+
+def _drawn(curve: SourceCurve) -> Drawing:
+    """Its line with the largest rectangle under it."""
+    volts, amps = curve.volts, curve.amps
+    at_a, at_v = (curve.findings[k].value or 0.0 for k in ("maximum_power_current", "maximum_power_voltage"))
+    slope, ocv = np.polyfit(amps, volts, 1)
+    ends = np.array([0.0, float(amps[-1])])
+    high = 1.08 * max(float(volts.max()), float(ocv))
+    label = say("{watts} W", watts=show(at_a * at_v, 3))
+    layers = (
+        Area(np.array([0.0, at_a]), np.zeros(2), np.array([at_v, at_v]), "power", 0, label),
+        Curve(ends, slope * ends + ocv, "quiet", DASHED, say("a straight line")),
+        Curve(amps, volts, "voltage", SOLID),
+        Dots(amps, volts),
+    )
+    told = say(
+        "{n} points from {a} to {b} A; the largest power is {w} W",
+        n=len(amps),
+        a=show(float(amps[0])),
+        b=show(float(amps[-1])),
+        w=show(at_a * at_v, 3),
+    )
+    return Plot(
+        say("Volts against amperes, and its largest rectangle"),
+        say("current, A"),
+        say("V"),
+        (0.0, 1.06 * float(amps[-1])),
+        (0.0, high),
+        layers,
+        told,
+    )
+
+
+def _path(setup: Setup, watts: float | None) -> PowerPath:
+    nodes = (Node("battery", setup.unit.name or say("Source"), setup.unit.printed), Node("load", say("Loads")))
+    flow = (
+        Flow(None, meter=clipped(setup.meter("source")))
+        if watts is None or math.isnan(watts)
+        else Flow(watts, meter=setup.meter("source").name)
+    )
+    return PowerPath(nodes, (flow,), (None, None), (0.0, 0.0), "W")
