@@ -101,5 +101,11 @@ SAMPLES["source"] = Sample(
     _each("6.31 V 0 A", "6.02 V 0.10 A", "5.71 V 0.20 A", "5.10 V 0.40 A", "3.90 V 0.80 A", "3.00 V 1.10 A", "2.10 V 1.40 A"),
     (DC,),
 )
+SAMPLES["capacitor"] = Sample(
+    Unit("Exit buffer", "source", "100 F 5.4 V"),
+    {},
+    _each("5.40 V 0 A", "5.35 V 1.00 A", "4.15 V 1.00 A", "2.95 V 1.00 A", "1.75 V 1.00 A", "1.80 V 0 A"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -26,6 +26,7 @@ def floor_caution(chemistry: Chemistry | None, series: int | None) -> str:
 NOT_COLD = words("No charging of lithium below 0 °C: it is damage that does not show.")
 PANELS = words("Panels in series can kill and are live in any light: open the disconnect first.")
 HOT_RESISTORS = words("Resistors as loads get hot: their watts at this voltage against their rating.")
+CAPACITORS = words("Rated voltage for the whole string, polarity right; discharge it through a resistor before you handle it.")
 UNPLUG_OFF = words("Switch off before you plug or unplug DC: it arcs.")
 CHARGE_FLOOR = words("Do not charge a lithium cell that was found below its floor.")
 HAND_OFF = words("Nothing here can switch this load off: stay near, and set a cut-off in the load itself where it has one.")

@@ -36,6 +36,8 @@ BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
 
 
 ANY_MARK = "*"
+OWN_TAP = "battery"
+"""Where a line without a place was read, in a run that has just one."""
 
 
 @dataclass(frozen=True)
@@ -102,7 +104,8 @@ class Row:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""
         if jotting.mark and (jotting.mark in self.marks or ANY_MARK in self.marks):
             return ""
-        read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in jotting.readings if r.kind != "peak"}
+        counted = [r for r in jotting.readings if r.kind != "peak"]
+        read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in counted} | {(r.tap or OWN_TAP, r.quantity) for r in counted}
         anywhere = {quantity for _, quantity in read}
         missing = [
             f"{tap} {quantity}".strip()

@@ -1,0 +1,217 @@
+"""A capacitor discharged through a load: farads over a window of voltage, resistance from the step, the energy in it."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import parse_number, plain, show
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
+from ubrant.core.wording import say
+
+ON_SHARE = 0.2
+"""Over this share of its largest current it is loaded; a resistor's falls with the voltage."""
+BY_HAND_S = 1.0
+"""A person who writes down a time is off by up to so much at each end, rectangular. Common practice, no source."""
+_LEAST = 3
+_CURVED = 6
+"""From so many readings on a parabola is laid through them."""
+_FACTORS = {"": 1.0, "m": 1e-3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6}
+
+
+@dataclass(frozen=True)
+class CapacitorLabel:
+    """Farads and the rated voltage on a label, None for what it does not say."""
+
+    farads: float | None
+    volts: float | None
+
+
+def read_label(text: str) -> CapacitorLabel:
+    """``3000 F 2.7 V``, ``4700 µF 63 V``."""
+    farads = re.search(r"(\d+(?:[.,]\d+)?)\s*([mµμu]?)F\b", text)
+    volts = re.search(r"(\d+(?:[.,]\d+)?)\s*V\b", text)
+    return CapacitorLabel(parse_number(farads[1]) * _FACTORS[farads[2]] if farads else None, parse_number(volts[1]) if volts else None)
+
+
+@dataclass(frozen=True)
+class Discharged:
+    """(n,) readings of one discharge, and how they were made.
+
+    Attributes
+    ----------
+    half : ``V`` and ``A``: (n,) how wide each reading is to both sides
+    window : between which voltages; None for all that was loaded
+    by_hand : a person wrote the times down
+    """
+
+    time_s: Array
+    volts: Array
+    amps: Array
+    voltage: Accuracy | None
+    current: Accuracy | None
+    half: Mapping[str, Array]
+    window: tuple[float, float] | None = None
+    by_hand: bool = False
+
+
+def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
+    """Farads, resistance and energy.
+
+    Raises
+    ------
+    ReadingsError
+        It was not loaded for three readings, its voltage does not fall, or the window was not passed.
+    """
+    first, last = _loaded(made)
+    time, volts, amps = (column[first : last + 1] for column in (made.time_s, made.volts, made.amps))
+    if volts[-1] >= volts[0]:
+        raise ReadingsError(say("Its voltage does not fall while it is loaded: it was being charged, or the clamp is on backwards."))
+    before = float(made.volts[first - 1]) if first and made.amps[first - 1] <= ON_SHARE * amps[0] else None
+    values: dict[str, Array] = {"V": volts, "A": amps}
+    half = {key: column[first : last + 1] for key, column in made.half.items()}
+    figures = _Sums(time, before, made.window)
+    known = made.voltage is not None and made.current is not None
+    errors = (
+        (*errors_of_meter("voltage", made.voltage, "V"), *errors_of_meter("current", made.current, "A"))
+        if made.voltage and made.current
+        else ()
+    )
+    base, parts = by_errors(figures, values, errors, half)
+    high, low = figures.window_of(volts)
+    farads = base["capacitance"]
+    charge = base["charge"]
+    assert farads is not None and charge is not None
+    seconds = float(time[-1] - time[0])
+    clock = (
+        (Contribution("times as they were written down", farads * rectangular(BY_HAND_S) * math.sqrt(2) / max(seconds, 1.0)),)
+        if made.by_hand
+        else ()
+    )
+    between = _between(time, amps, charge) if made.by_hand else ()
+    own = merged((*parts["capacitance"], *clock, *(c.times(farads) for c in between))) if known else None
+    working = say("{q} C ÷ {dv} V, from {high} down to {low} V", q=show(charge), dv=show(high - low), high=show(high, 3), low=show(low, 3))
+    found = {"capacitance": Finding("capacitance", say("Capacitance"), farads, "F", own, working)}
+    if base["resistance"] is not None and before is not None:
+        zero = Contribution(
+            "reading before the load", rectangular(float(half["V"][0]) if "V" in half else 0.0) / max(float(amps[0]), 1e-12)
+        )
+        found["resistance"] = Finding(
+            "resistance",
+            say("Resistance, from the step"),
+            max(base["resistance"], 0.0),
+            "Ω",
+            merged((*parts["resistance"], zero)) if known else None,
+            say("{dv} V of a step ÷ {a} A", dv=show(before - figures.back(volts)), a=show(float(amps[0]))),
+        )
+    energy = farads * (high**2 - low**2) / 2
+    scale = energy / farads
+    found["energy_between"] = Finding(
+        "energy_between",
+        say("Energy from {high} to {low} V", high=show(high, 3), low=show(low, 3)),
+        energy / 3600,
+        "Wh",
+        None if own is None else tuple(c.times(scale / 3600) for c in own),
+        say("½ × {c} F × ({high}² − {low}²) ÷ 3600", c=show(farads), high=show(high, 3), low=show(low, 3)),
+    )
+    return found
+
+
+@dataclass(frozen=True)
+class _Sums:
+    """The sums of one stretch; an error moves values, not which readings count."""
+
+    time_s: Array
+    before_v: float | None
+    window: tuple[float, float] | None
+
+    def __call__(self, values: Columns) -> dict[str, float | None]:
+        volts, amps = values["V"], values["A"]
+        resistance = self._resistance(volts, amps)
+        inner = volts + amps * max(resistance or 0.0, 0.0)  # what the plates have, so that a current that changes does no harm
+        charge = np.concatenate(([0.0], np.cumsum(np.diff(self.time_s) * (amps[1:] + amps[:-1]) / 2)))
+        high, low = self.window if self.window is not None else (float(inner[0]), float(inner[-1]))
+        down = inner[::-1]
+        at = [float(np.interp(level, down, charge[::-1])) for level in (high, low)]
+        taken = at[1] - at[0]
+        return {"capacitance": taken / (high - low) if high > low else None, "charge": taken, "resistance": resistance}
+
+    def window_of(self, volts: Array) -> tuple[float, float]:
+        return self.window if self.window is not None else (float(volts[0]), float(volts[-1]))
+
+    def back(self, volts: Array) -> float:
+        """Volts under load at the moment it came on, by a line, or a parabola, through what follows."""
+        count = min(max(len(volts) // 5, 2), len(volts))
+        fitted = np.polyfit(self.time_s[:count] - self.time_s[0], volts[:count], 2 if count >= _CURVED else 1)
+        return float(fitted[-1])
+
+    def _resistance(self, volts: Array, amps: Array) -> float | None:
+        if self.before_v is None or not amps[0] > 0:
+            return None
+        return (self.before_v - self.back(volts)) / float(amps[0])
+
+
+def _loaded(made: Discharged) -> tuple[int, int]:
+    """Indexes of the first and the last loaded reading."""
+    if not len(made.amps) or not float(made.amps.max()) > 0:
+        raise ReadingsError(say("No current flowed out of it: type volts and amperes while it is discharged, like “5.02 V 0.50 A”."))
+    on = np.flatnonzero(made.amps > ON_SHARE * float(made.amps.max()))
+    breaks = np.flatnonzero(np.diff(on) > 1)
+    first, last = int(on[0]), int(on[breaks[0]]) if len(breaks) else int(on[-1])
+    if last - first + 1 < _LEAST:
+        raise ReadingsError(say("{count} loaded readings: at least three are needed while it is discharged.", count=last - first + 1))
+    if made.window is not None:
+        high, low = made.window
+        seen = made.volts[first : last + 1]
+        if not seen[0] >= high > low >= seen[-1]:
+            text = say(
+                "It was discharged from {a} to {b} V, and {high} to {low} V are asked for.",
+                a=show(float(seen[0]), 3),
+                b=show(float(seen[-1]), 3),
+                high=plain(high),
+                low=plain(low),
+            )
+            raise ReadingsError(text)
+    return first, last
+
+
+def _between(time: Array, amps: Array, charge: float) -> tuple[Contribution, ...]:
+    """A quarter of what the current changed between two readings, to each side of the straight line; as a share of the charge."""
+    moved = 0.25 * float(np.sum(np.diff(time) * np.abs(np.diff(amps))))
+    return (Contribution("between the readings", rectangular(moved) / charge),) if charge > 0 else ()
+
+
+def against_label(found: Finding, label: CapacitorLabel) -> Finding | None:
+    """Measured farads over the label's."""
+    if found.value is None or not label.farads:
+        return None
+    parts = None if found.contributions is None else of_ratio(found.value, found.contributions, label.farads, ())
+    share = None if parts is None else tuple(c.times(100) for c in parts)
+    working = say("{c} F ÷ {label} F", c=show(found.value), label=show(label.farads))
+    return Finding("label_share", say("Share of the label"), 100 * found.value / label.farads, "%", share, working)
+
+
+def runs_for(found: Finding, watts: float, high_v: float, low_v: float) -> Finding:
+    """How long a load of constant power runs from one voltage down to another: ½C(V₁² − V₂²) ÷ P; what its resistance burns is not in it."""
+    assert found.value is not None
+    scale = (high_v**2 - low_v**2) / 2 / watts
+    parts = None if found.contributions is None else tuple(c.times(scale) for c in found.contributions)
+    working = say("½ × {c} F × ({high}² − {low}²) ÷ {w} W", c=show(found.value), high=plain(high_v), low=plain(low_v), w=plain(watts))
+    return Finding("runs_for", say("Runs {watts} W for", watts=plain(watts)), found.value * scale, "s", parts, working)
+
+
+def fills_in(found: Finding, amps: float, to_v: float) -> Finding:
+    """How long a constant current takes from nothing to a voltage: C·V ÷ I."""
+    assert found.value is not None
+    scale = to_v / amps
+    parts = None if found.contributions is None else tuple(c.times(scale) for c in found.contributions)
+    working = say("{c} F × {v} V ÷ {a} A", c=show(found.value), v=plain(to_v), a=plain(amps))
+    return Finding("fills_in", say("Fills at {amps} A in", amps=plain(amps)), found.value * scale, "s", parts, working)

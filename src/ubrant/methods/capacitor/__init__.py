@@ -1,0 +1,13 @@
+"""A capacitor discharged through a load: farads, resistance, the energy in it and how long that lasts."""
+
+import re
+
+from ubrant.core.equipment.unit import Unit
+from ubrant.methods.registry import Entry
+
+
+def _suits(unit: Unit) -> bool:
+    return unit.kind in {"source", "battery"} and re.search(r"\d\s*[mµμu]?F\b", unit.label_text) is not None
+
+
+METHOD = Entry("capacitor", "Capacitor", 26, _suits, "ubrant.methods.capacitor.method:CapacitorMethod")
