@@ -107,5 +107,15 @@ SAMPLES["capacitor"] = Sample(
     _each("5.40 V 0 A", "5.35 V 1.00 A", "4.15 V 1.00 A", "2.95 V 1.00 A", "1.75 V 1.00 A", "1.80 V 0 A"),
     (DC,),
 )
+SAMPLES["balance"] = Sample(
+    Unit("Pack", "battery", "20 Ah 12.8 V LiFePO4"),
+    {"loads": "0, 1, 3 A"},
+    _each(
+        "charger 13.9 V 2.00 A load 13.6 V 0 A battery 13.7 V -2.00 A",
+        "charger 13.8 V 2.00 A load 13.4 V 1.00 A battery 13.5 V -1.00 A",
+        "charger 13.5 V 2.00 A load 12.9 V 3.00 A battery 13.1 V 1.00 A",
+    ),
+    (DC, DC, DC),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -57,8 +57,8 @@ class CapacitorMethod(Method):
             Field("amps", "Discharged with about", Quantity("A"), "1 A"),
             Field("high", "Farads from", Quantity("V", may_be_empty=True), "", "all of it"),
             Field("low", "down to", Quantity("V", may_be_empty=True), "", "V", beside=True),
-            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W, if you know"),
-            Field("fill_a", "It is filled with", Quantity("A", may_be_empty=True), "", "A, if you know"),
+            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W"),
+            Field("fill_a", "It is filled with", Quantity("A", may_be_empty=True), "", "A"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
@@ -162,7 +162,7 @@ class CapacitorMethod(Method):
 
 def _sentence(findings: dict[str, Finding]) -> str:
     text = say(
-        "{farads} between {window}",
+        "{farads} from {window}",
         farads=findings["capacitance"].with_uncertainty(),
         window=findings["energy_between"].name.partition(" from ")[2],
     )

@@ -56,7 +56,7 @@ class SourceMethod(Method):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
             Field("points", "Loads, at least", Quantity(""), "6"),
-            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W, if you know"),
+            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W"),
             Field("load_v", "at", Quantity("V", may_be_empty=True), "", "V", beside=True),
         )
 

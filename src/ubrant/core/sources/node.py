@@ -1,0 +1,311 @@
+"""Three branches at one node: what comes in, what the load takes, what the battery gives; whether it closes, and the largest load for ever."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.quantity import show
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
+from ubrant.core.wording import say
+
+IN, OUT, BATTERY = "charger", "load", "battery"
+BRANCHES = (IN, OUT, BATTERY)
+ONE_NODE = 1.3
+"""Voltages further apart than this are not those of one node: there is a converter between, and power is balanced, not current."""
+_LEAST_GAINS = 4
+_STANDS = 0.02
+"""Under this share of the largest current a branch carries nothing to speak of."""
+ON_BATTERY, CARRIED, LOSING = "on battery although supplied", "carried", "losing"
+
+
+@dataclass(frozen=True)
+class Branches:
+    """(n,) volts and amperes of each branch, by its name; NaN where it was not read. The battery's current is positive out of it."""
+
+    volts: Mapping[str, Array]
+    amps: Mapping[str, Array]
+    half: Mapping[str, Array]
+    accuracy: Mapping[tuple[str, str], Accuracy | None]
+
+    def __len__(self) -> int:
+        return len(self.amps[IN])
+
+
+@dataclass(frozen=True)
+class Node:
+    """What a node says.
+
+    Attributes
+    ----------
+    findings : by key
+    branches : as they count: what was not read is worked out from the others
+    states : of each point
+    closes : whether each point does, within its ±; None where only two branches were read
+    warnings : sentences
+    """
+
+    findings: Mapping[str, Finding]
+    branches: Branches
+    states: tuple[str, ...]
+    closes: tuple[bool | None, ...]
+    warnings: tuple[str, ...]
+
+
+def analyse_node(read: Branches) -> Node:
+    """Findings of a node.
+
+    Raises
+    ------
+    ReadingsError
+        No point with two branches.
+    """
+    warnings: list[str] = []
+    read = _turned(read, warnings)
+    by_power = _is_converted(read)
+    unit = "W" if by_power else "A"
+    full = _filled(read, by_power, warnings)
+    if not len(full):
+        raise ReadingsError(
+            say(
+                "No point has the amperes of two branches: type them in one line, like “charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A”."
+            )
+        )
+    findings: dict[str, Finding] = {}
+    closes: list[bool | None] = []
+    for k in range(len(full)):
+        found = _residual(read, k, by_power, unit)
+        findings[found.key] = found
+        u = found.expanded_uncertainty
+        closes.append(None if found.value is None or u is None else abs(found.value) <= u)
+    if by_power:
+        warnings.append(
+            say(
+                "The voltages are not those of one node: a converter stands between, so power is balanced. What is left over is lost in it."
+            )
+        )
+    elif False in closes:
+        warnings.append(_not_closed(findings, closes, read))
+    findings |= _gains(read, by_power)
+    states = tuple(_state(full, k) for k in range(len(full)))
+    sustained = _sustained(full)
+    findings = {sustained.key: sustained, **findings} if sustained is not None else findings
+    return Node(findings, full, states, tuple(closes), tuple(warnings))
+
+
+def _turned(read: Branches, warnings: list[str]) -> Branches:
+    """With the battery's current positive out of it: turned where that closes every point and the other way round none."""
+    there = np.isfinite(read.amps[IN]) & np.isfinite(read.amps[OUT]) & np.isfinite(read.amps[BATTERY])
+    flows = there & (np.abs(read.amps[BATTERY]) > 0.05 * max(_largest(read.amps[OUT]), 1e-9))
+    if not flows.any():
+        return read
+    as_read = np.abs(read.amps[IN] + read.amps[BATTERY] - read.amps[OUT])[flows]
+    turned = np.abs(read.amps[IN] - read.amps[BATTERY] - read.amps[OUT])[flows]
+    if not (turned < 0.3 * as_read).all():
+        return read
+    warnings.append(say("The battery's current was written as positive while it charges; it is taken the other way round here."))
+    return Branches(read.volts, {**read.amps, BATTERY: -read.amps[BATTERY]}, read.half, read.accuracy)
+
+
+def _is_converted(read: Branches) -> bool:
+    seen = [float(np.nanmedian(v)) for v in read.volts.values() if np.isfinite(v).any()]
+    return len(seen) > 1 and max(seen) > ONE_NODE * min(seen)
+
+
+def _filled(read: Branches, by_power: bool, warnings: list[str]) -> Branches:
+    """Points with two branches at least, the third worked out from them where it was not read."""
+    amps = {branch: column.copy() for branch, column in read.amps.items()}
+    volts = dict(read.volts)
+    count = sum(np.isfinite(column).astype(int) for column in amps.values())
+    keep = count >= 2
+    worked = {branch: keep & ~np.isfinite(amps[branch]) for branch in BRANCHES}
+    if not by_power:
+        amps[IN] = np.where(worked[IN], amps[OUT] - amps[BATTERY], amps[IN])
+        amps[OUT] = np.where(worked[OUT], amps[IN] + amps[BATTERY], amps[OUT])
+        amps[BATTERY] = np.where(worked[BATTERY], amps[OUT] - amps[IN], amps[BATTERY])
+    warnings += [
+        say(
+            "The {branch}'s current was not read at {n} points: it was worked out from the others, and those cannot tell whether it closes.",
+            branch=say(branch),
+            n=int(there.sum()),
+        )
+        for branch, there in worked.items()
+        if there.any()
+    ]
+    half = {key: column[keep] for key, column in read.half.items()}
+    return Branches({b: v[keep] for b, v in volts.items()}, {b: a[keep] for b, a in amps.items()}, half, read.accuracy)
+
+
+def _residual(read: Branches, k: int, by_power: bool, unit: str) -> Finding:
+    """What comes in and out of the battery, less what the load takes; Kirchhoff's current law wants nothing left."""
+    keep = np.flatnonzero(sum(np.isfinite(column).astype(int) for column in read.amps.values()) >= 2)
+    at = int(keep[k])
+    key, name = f"residual_{k + 1}", say("Left over at point {n}", n=k + 1)
+    row = {b: (float(read.volts[b][at]), float(read.amps[b][at])) for b in BRANCHES}
+    if any(math.isnan(a) or (by_power and math.isnan(v)) for v, a in row.values()):
+        return Finding(key, name, None, unit, None, say("only two branches were read"))
+    value = 0.0
+    parts: list[Contribution] = []
+    known = True
+    for branch, sign in ((IN, 1.0), (BATTERY, 1.0), (OUT, -1.0)):
+        volts, amps = row[branch]
+        value += sign * (volts * amps if by_power else amps)
+        for quantity, own, other in (("A", amps, volts), ("V", volts, amps)) if by_power else (("A", amps, 1.0),):
+            accuracy = read.accuracy.get((branch, quantity))
+            known = known and accuracy is not None
+            scale = other if by_power else 1.0
+            if accuracy is not None:
+                what = f"{branch} {'current' if quantity == 'A' else 'voltage'}"
+                parts.append(Contribution(f"{what} gain", sign * scale * rectangular(accuracy.gain) * own))
+                parts.append(Contribution(f"{what} zero", sign * scale * rectangular(accuracy.zero)))
+            width = read.half.get(f"{branch} {quantity}")
+            if width is not None and width[at] > 0:
+                parts.append(Contribution(f"last digit of the {branch}'s {quantity}", sign * scale * rectangular(float(width[at]))))
+    terms = {b: (v * a if by_power else a) for b, (v, a) in row.items()}
+    working = f"{show(terms[IN])} + {show(terms[BATTERY])} − {show(terms[OUT])} {unit}"
+    return Finding(key, name, value, unit, merged(parts) if known else None, working)
+
+
+def _not_closed(findings: Mapping[str, Finding], closes: list[bool | None], read: Branches) -> str:
+    count = closes.count(False)
+    first = closes.index(False)
+    found = findings[f"residual_{first + 1}"]
+    text = say(
+        "At {n} points it does not close: {left} are left at the first, by more than the ±. Something else draws or feeds there, or a meter is wrong.",
+        n=count,
+        left=found.with_uncertainty(),
+    )
+    culprit = _culprit(read)
+    return f"{text} {culprit}".strip()
+
+
+def _culprit(read: Branches) -> str:
+    """The branch whose gain alone would close every point, where one does far better than the others."""
+    rows = np.column_stack([read.amps[b] for b in BRANCHES])
+    rows = rows[np.isfinite(rows).all(axis=1)]
+    if len(rows) < 2:
+        return ""
+    signs = np.array([1.0, -1.0, 1.0])  # in, load, battery
+    left = rows @ signs
+    found = []
+    for k, branch in enumerate(BRANCHES):
+        column = signs[k] * rows[:, k]
+        square = float(column @ column)
+        if square <= 0:
+            continue
+        share = -float(column @ left) / square
+        rest = left + share * column
+        found.append((float(np.sqrt(np.mean(rest**2))), branch, share))
+    found.sort()
+    before = float(np.sqrt(np.mean(left**2)))
+    if len(found) < 2 or found[0][0] > 0.3 * before or found[0][0] > 0.5 * found[1][0]:
+        return ""
+    return say(
+        "The {branch}'s amperes times {factor} would close them all: look at that meter first.",
+        branch=say(found[0][1]),
+        factor=show(1 + found[0][2], 3),
+    )
+
+
+def _gains(read: Branches, by_power: bool) -> dict[str, Finding]:
+    """Gains of two meters against the load's, from four points on in which two currents were varied by themselves."""
+    if by_power:
+        return {}
+    rows = np.column_stack([read.amps[b] for b in BRANCHES])
+    rows = rows[np.isfinite(rows).all(axis=1)]
+    if len(rows) < _LEAST_GAINS:
+        return {}
+    into, load, battery = rows.T
+    design = np.column_stack([into, battery])
+    size = np.linalg.svd(design / max(float(np.abs(design).max()), 1e-12), compute_uv=False)
+    if size[-1] < 0.2 * size[0]:
+        return {}
+    solved, *_ = np.linalg.lstsq(design, load, rcond=None)
+    left = load - design @ solved
+    covariance = np.linalg.inv(design.T @ design) * float(left @ left) / (len(rows) - 2)
+    found = {}
+    for k, branch in enumerate((IN, BATTERY)):
+        key = f"gain_{branch}"
+        parts = (Contribution("scatter of the points", 100 * float(np.sqrt(covariance[k, k])), "", float(len(rows) - 2)),)
+        name = say("{branch} reads against the load", branch=say(branch).capitalize())
+        value = 100 * (1 / float(solved[k]) - 1) if solved[k] else None
+        working = say("I_load = a·I_in + b·I_battery, least squares over {n} points", n=len(rows))
+        found[key] = Finding(key, name, value, "%", parts, working)
+    return found
+
+
+def _state(full: Branches, k: int) -> str:
+    into, battery, load = (float(full.amps[b][k]) for b in (IN, BATTERY, OUT))
+    small = _STANDS * max(abs(into), abs(battery), abs(load), 1e-9)
+    if battery <= small:
+        return CARRIED
+    return ON_BATTERY if abs(into) <= small else LOSING
+
+
+def _sustained(full: Branches) -> Finding | None:
+    """The largest load at which the battery is not drained: where its current goes through nothing as the load grows."""
+    key, name = "largest_sustained_load", say("Largest load for ever")
+    volts = full.volts[OUT]
+    volts = np.where(np.isfinite(volts), volts, np.nan_to_num(full.volts[BATTERY], nan=math.nan))
+    watts = volts * full.amps[OUT]
+    good = np.isfinite(watts) & np.isfinite(full.amps[BATTERY]) & (full.amps[IN] > _STANDS * _largest(full.amps[IN]))
+    if good.sum() < 2 or not (full.amps[IN] > 0).any():
+        return None
+    order = np.flatnonzero(good)[np.argsort(watts[good], kind="stable")]
+    drained = full.amps[BATTERY][order] > 0
+    if not drained.any():
+        most = float(watts[order[-1]])
+        return Finding(key, name, most, "W", (), say("at all of {n} loads the battery was charged or stood", n=len(order)), bound=AT_LEAST)
+    if drained.all():
+        least = float(watts[order[0]])
+        return Finding(key, name, least, "W", (), say("at all of {n} loads the battery gave", n=len(order)), bound=AT_MOST)
+    j = int(np.argmax(drained))
+    if j == 0:
+        return None
+    below, above = int(order[j - 1]), int(order[j])
+    values = {
+        f"{b} {q}": np.array([(full.volts if q == "V" else full.amps)[b][i] for i in (below, above)]) for b in (OUT, BATTERY) for q in "VA"
+    }
+    values[f"{OUT} V"] = np.array([volts[below], volts[above]])
+    errors = tuple(
+        e
+        for b, q in ((OUT, "A"), (OUT, "V"), (BATTERY, "A"))
+        if (accuracy := full.accuracy.get((b, q))) is not None
+        for e in errors_of_meter(f"{b} {'current' if q == 'A' else 'voltage'}", accuracy, f"{b} {q}")
+    )
+    half = {key_: column[[below, above]] for key_, column in full.half.items() if key_ in values}
+    base, parts = by_errors(_crossing, values, errors, half)
+    known = all(full.accuracy.get((b, q)) is not None for b, q in ((OUT, "A"), (OUT, "V"), (BATTERY, "A")))
+    low, high = (float(watts[i]) for i in (below, above))
+    moved = abs(float(full.amps[IN][above] - full.amps[IN][below])) * float(volts[above])
+    why = say("what comes in changes between the two loads, ÷ 2√3")
+    bracket = (Contribution("between the two loads", rectangular(min(moved, high - low) / 2), why),)
+    working = say("the battery's current goes through nothing between {low} and {high} W", low=show(low, 3), high=show(high, 3))
+    return Finding(key, name, base["at"], "W", merged((*parts["at"], *bracket)) if known else None, working)
+
+
+def _largest(values: Array) -> float:
+    """By size; 0 where nothing was read."""
+    return float(np.max(np.abs(values[np.isfinite(values)]), initial=0.0))
+
+
+def _crossing(values: Columns) -> dict[str, float | None]:
+    watts = values[f"{OUT} V"] * values[f"{OUT} A"]
+    amps = values[f"{BATTERY} A"]
+    rise = float(amps[1] - amps[0])
+    return {"at": float(watts[0] - amps[0] * (watts[1] - watts[0]) / rise) if rise else float(watts[0])}
+
+
+def told(full: Branches, k: int) -> str:
+    """What the battery does at a point, in a few words."""
+    amps = float(full.amps[BATTERY][k])
+    if abs(amps) <= _STANDS * max(abs(float(full.amps[OUT][k])), abs(float(full.amps[IN][k])), 1e-9):
+        return say("battery stands")
+    return say("gives {a} A", a=show(amps, 3)) if amps > 0 else say("charges {a} A", a=show(-amps, 3))

@@ -1,0 +1,256 @@
+"""The node as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.account import Account, Group
+from ubrant.core.conversion.power_path import Flow, PowerPath
+from ubrant.core.conversion.power_path import Node as Box
+from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.record import Key, Record
+from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import Field, Loads
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, label_of
+from ubrant.methods.points_by_hand import Table, points_at
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_KEYS: tuple[Key, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
+_NAMES = {"input": IN, "source": BATTERY, "output": OUT, "bank": BATTERY, "station": BATTERY, "": BATTERY}
+_EXAMPLE = "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
+_AMPS: tuple[Key, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
+_CIRCUIT_V = 12.0
+GROUPS = (Group("What the meters say of each other", ("gain_charger", "gain_battery")),)
+
+
+@dataclass(frozen=True)
+class BalancePlan:
+    """``loads`` in A, in the order they are set: up, and down again; NaN for what nobody knows."""
+
+    loads: tuple[float, ...]
+
+
+class BalanceMethod(Method):
+    """Of a charger, a battery and a load at one node; typed, or from a table."""
+
+    key = "balance"
+    title = "Charging and using at once"
+    Plan = BalancePlan
+    taps = ("charger", "load", "battery")
+    by_hand_only = True
+    has_leads = False
+    plan_from_label = True
+    log = TAP_LOG
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        label = label_of(setup.unit)
+        volts = label.voltage_v if label is not None and label.voltage_v else _CIRCUIT_V
+        return (Field("loads", "Loads", Loads(volts), "0, 1, 2, 3, 2, 1, 0 A", "up, and down again"),)
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        problems = []
+        if len(prepared.plan.loads) < 2:
+            problems.append(Problem(True, say("At least two loads are needed, nothing at all among them.")))
+        meters = prepared.setup.meters
+        if len({m.uid for m in meters.values()}) == 1 and len(meters) > 1:
+            problems.append(
+                Problem(False, say("One meter at three places: the point has to hold still while it is moved; zero it each time."))
+            )
+        return problems
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} points", count=len(prepared.plan.loads)), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        loads = prepared.plan.loads
+        ask = Ask(
+            say(
+                "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus."
+            ),
+            (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF),
+        )
+        rows = tuple(
+            Row(
+                say(
+                    "Point {n} of {count}: {load} on the load; wait until all stand still, then type what each branch carries, like “{example}”.",
+                    n=k,
+                    count=len(loads),
+                    load=say("{a} A", a=plain(amps)) if amps == amps else say("the next thing"),
+                    example=_EXAMPLE,
+                ),
+                _AMPS,
+                example=_EXAMPLE,
+                short=say("load {a} A", a=plain(amps)) if amps == amps else say("the next load"),
+                spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
+            )
+            for k, amps in enumerate(loads, start=1)
+        )
+        after = Row(
+            say("That was the last. Further points the same way, or close the run."),
+            _AMPS,
+            example=_EXAMPLE,
+            spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
+        )
+        return ByHand((ask,), rows, after, reads=((BATTERY, "V"), (IN, "V")))
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        return setup, Criteria()
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        try:
+            node = analyse_node(_branches(record, points_at(record, _KEYS, _NAMES)))
+        except ReadingsError:
+            return {}
+        times = [t for t, there in zip(points_at(record, _KEYS, _NAMES).time_s.tolist(), _whole(record), strict=True) if there]
+        return {t: told(node.branches, k) for k, t in enumerate(times)}
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan
+        table = points_at(record, _KEYS, _NAMES)
+        if not len(table):
+            return Account(trouble=say("No point was taken yet: type a line like “{example}”.", example=_EXAMPLE))
+        try:
+            node = analyse_node(_branches(record, table))
+        except ReadingsError as error:
+            return Account(trouble=str(error))
+        findings = dict(node.findings)
+        said = [*record.head.origin.said, *node.warnings]
+        if any(f.contributions is None and f.value is not None for f in findings.values()):
+            said.append(say("No accuracy was given for a meter: whether it closes cannot be told from its ±."))
+        if ON_BATTERY in node.states:
+            said.append(say("At {n} points it ran on its battery although it was supplied.", n=node.states.count(ON_BATTERY)))
+        said += _hysteresis(node)
+        return Account(
+            findings,
+            ("largest_sustained_load", *(k for k, f in findings.items() if k.startswith("residual_") and f.value is not None))[:6],
+            GROUPS,
+            None,
+            _sentence(node),
+            tuple(said),
+            taken=len(node.branches),
+            planned=len(plan.loads) if plan is not None else None,
+            drawings=lambda: (_drawn(node),),
+            path=lambda: _path(setup, node),
+            shown_at=say("At its heaviest load"),
+            short=findings["largest_sustained_load"].value_text() if "largest_sustained_load" in findings else "",
+        )
+
+
+def _branches(record: Record, table: Table) -> Branches:
+    def column(branch: str, q: str) -> np.ndarray:
+        return table.values[(branch, q)]
+
+    return Branches(
+        {b: column(b, "V") for b in BRANCHES},
+        {b: column(b, "A") for b in BRANCHES},
+        {f"{b} {q}": table.half[(b, q)] for b in BRANCHES for q in "VA"},
+        {(b, q): record.accuracy(b, q) for b in BRANCHES for q in "VA"},
+    )
+
+
+def _whole(record: Record) -> list[bool]:
+    """Whether two branches of each point were read."""
+    table = points_at(record, _KEYS, _NAMES)
+    count = sum(np.isfinite(table.values[(b, "A")]).astype(int) for b in BRANCHES)
+    return [bool(c >= 2) for c in np.atleast_1d(count)]
+
+
+def _hysteresis(node: Node) -> list[str]:
+    """Loads that were carried on the way up and not on the way down, or the other way round."""
+    loads = node.branches.amps[OUT]
+    top = int(np.argmax(loads))
+    up = {round(float(a), 1): s for a, s in zip(loads[: top + 1], node.states[: top + 1], strict=True)}
+    down = {round(float(a), 1): s for a, s in zip(loads[top:], node.states[top:], strict=True)}
+    other = [(a, up[a], down[a]) for a in up if a in down and up[a] != down[a]]
+    return [
+        say("At {a} A it was {up} on the way up and {down} on the way down.", a=plain(a), up=say(on_up), down=say(on_down))
+        for a, on_up, on_down in other[:2]
+    ]
+
+
+def _sentence(node: Node) -> str:
+    found = node.findings.get("largest_sustained_load")
+    ranges = _ranges(node)
+    if found is None or found.value is None:
+        return say("{ranges}.", ranges="; ".join(ranges)) if ranges else say("Too few loads for where it begins to lose.")
+    if found.bound == AT_LEAST:
+        text = say("Every load was carried, up to {w} W", w=show(found.value, 3))
+    elif found.bound == AT_MOST:
+        text = say("Every load drained the battery, from {w} W on", w=show(found.value, 3))
+    else:
+        text = say("It carries {w} for ever", w=found.with_uncertainty())
+    return f"{'; '.join((text, *ranges))}."
+
+
+def _ranges(node: Node) -> list[str]:
+    """Each state with the loads it was seen at."""
+    told_of = []
+    for state in (ON_BATTERY, CARRIED, LOSING):
+        amps = [float(a) for a, s in zip(node.branches.amps[OUT], node.states, strict=True) if s == state]
+        if amps and len(set(node.states)) > 1:
+            span = plain(min(amps), 3) if max(amps) - min(amps) < 1e-9 else say("{a} to {b}", a=plain(min(amps), 3), b=plain(max(amps), 3))
+            told_of.append(say("{state} at {span} A", state=say(state), span=span))
+    return told_of
+
+
+def _drawn(node: Node) -> Drawing:
+    """The battery's current over the load's."""
+    loads, battery = node.branches.amps[OUT], node.branches.amps[BATTERY]
+    high = max(float(np.max(np.abs(battery), initial=0.0)), 0.1) * 1.15
+    order = np.argsort(loads, kind="stable")
+    layers = (
+        Rule(0.0, say("battery stands")),
+        Curve(loads[order], battery[order], "current", SOLID),
+        Curve(loads[order], node.branches.amps[IN][order], "power", DASHED, say("in")),
+        Dots(loads, battery),
+    )
+    top = max(high, float(np.max(node.branches.amps[IN], initial=0.0)) * 1.1)
+    text = say(
+        "battery's current from {a} to {b} A over loads up to {c} A",
+        a=show(float(battery.min())),
+        b=show(float(battery.max())),
+        c=show(float(loads.max())),
+    )
+    return Plot(
+        say("What the battery gives, over the load"),
+        say("load, A"),
+        say("A"),
+        (0.0, 1.06 * max(float(loads.max()), 0.1)),
+        (-high, top),
+        layers,
+        text,
+    )
+
+
+def _path(setup: Setup, node: Node | None) -> PowerPath:
+    """In → node → load, and what the battery does as the node's note."""
+    unit = setup.unit
+    if node is None:
+        boxes = (Box("battery", say("Charger")), Box("converter", unit.name, unit.printed), Box("load", say("Load")))
+        flows = (Flow(None, meter=setup.meter(IN).name), Flow(None, meter=setup.meter(OUT).name))
+        return PowerPath(boxes, flows, (None, None, None), (0.0, 0.0, 0.0), "W")
+    k = int(np.nanargmax(node.branches.amps[OUT]))
+    b = node.branches
+
+    def flow(branch: str) -> Flow:
+        volts, amps = float(b.volts[branch][k]), float(b.amps[branch][k])
+        watts = volts * amps if math.isfinite(volts) and math.isfinite(amps) else None
+        return Flow(watts, volts if math.isfinite(volts) else None, amps if math.isfinite(amps) else None, setup.meter(branch).name)
+
+    boxes = (Box("battery", say("Charger")), Box("converter", unit.name, unit.printed, note=told(b, k)), Box("load", say("Load")))
+    return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W")
