@@ -117,5 +117,12 @@ SAMPLES["balance"] = Sample(
     ),
     (DC, DC, DC),
 )
+SAMPLES["ways"] = Sample(
+    Unit("Hall station", "station", "500 Wh 25.6 V"),
+    {"ways": "mains socket, 12 V socket"},
+    _each("source 31 W load 19 W", "source 23 W"),
+    (DC, DC),
+    device=Unit("Dock", "load", "12 V, 20 W"),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -166,7 +166,7 @@ def test_what_suits_what():
         ("charger", "230 V to 19 V, 65 W"): ["external-supply"],
         ("lead", "30 A breaker"): ["trip"],
         ("load", "230 V, 52 W"): ["appliance"],
-        ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance"],
+        ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance", "ways"],
         ("charger", "60 W panel, 12 V class"): ["source"],
     }
     for (kind, text), expected in told.items():

@@ -1,0 +1,367 @@
+"""Ways to feed a load as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ubrant.core.account import Account, Group
+from ubrant.core.battery.label_doubt import Holds, measured, of_label
+from ubrant.core.battery.percent import change_between
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import Series
+from ubrant.core.record.record import Record
+from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import Field, Names, Quantity, Words
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
+_LOADS = {"load", "device", "ac", "output"}
+_STRAIGHT = re.compile(r"\b(?:straight|direct|cells?)\b", re.I)
+_FULL_V = {"lifepo4": 3.65, "li-ion": 4.2, "lead-acid": 2.45, "nimh": 1.5}
+"""Highest volts a cell is charged to. Common practice, no source."""
+_EXAMPLE = "source 44 W"
+_MARKS = {"load on", "load off", "empty", "off"}
+
+
+def _window(text: str) -> None:
+    if text.strip():
+        _span(text)
+
+
+def _span(text: str) -> tuple[float, float]:
+    """Volts that a device takes: ``10-15 V``. Raises ValueError."""
+    match = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*V?\s*(?:-|–|to|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V?\s*", text)
+    if match is None:
+        from ubrant.core.quantities.quantity import QuantityError
+
+        raise QuantityError(say("“{what}” is no window: write it like “10-15 V”.", what=text))
+    low, high = sorted(float(x.replace(",", ".")) for x in match.groups())
+    return low, high
+
+
+@dataclass(frozen=True)
+class WaysPlan:
+    """The ways in their order; Wh that the source was measured to give, and its ±; the window of what is fed, in V, as typed."""
+
+    ways: tuple[str, ...]
+    usable: float | None = None
+    usable_u: float | None = None
+    window: str = ""
+
+
+@dataclass
+class _Seen:
+    """What was read of one way, as it comes."""
+
+    name: str
+    source_w: Watts | None = None
+    load_w: Watts | None = None
+    times: list[float] = field(default_factory=list)
+    percents: list[tuple[float, float, float]] = field(default_factory=list)
+    on_s: float | None = None
+    off_s: float | None = None
+    gave_up: bool = False
+
+
+class WaysMethod(Method):
+    """Of batteries, banks and stations with a load; typed."""
+
+    key = "ways"
+    title = "Which way to feed it"
+    Plan = WaysPlan
+    taps = ("source", "load")
+    by_hand_only = True
+    has_leads = False
+    plan_from_label = True
+    device = "What is fed"
+    device_kinds = ("load", "converter", "inverter")
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return (
+            Field("ways", "Ways", Names(), "mains socket, 12 V socket", "mains socket, 12 V socket, straight"),
+            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "its label"),
+            Field("usable_u", "±", Quantity("Wh", may_be_empty=True), "", "Wh", beside=True),
+            Field("window", "It takes", Words(_window), "", "10-15 V, if fed straight"),
+        )
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan, setup = prepared.plan, prepared.setup
+        problems = [] if plan.ways else [Problem(True, say("Name at least one way, like “mains socket, 12 V socket”."))]
+        if _holds(setup, plan) is None:
+            problems.append(
+                Problem(False, say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
+            )
+        if any(_STRAIGHT.search(way) for way in plan.ways):
+            problems += _straight_checks(setup, plan)
+        return refusals_first(problems)
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("{count} ways", count=len(prepared.plan.ways)), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        straight = any(_STRAIGHT.search(way) for way in prepared.plan.ways)
+        ask = Ask(
+            say(
+                "The same load, the same settings, each way once. Read the watts at the source, by its display or a meter; its percent too, where it has one."
+            ),
+            (cautions.UNPLUG_OFF, *((cautions.FUSE, cautions.POLARITY, cautions.WINDOW) if straight else ())),
+        )
+        rows = tuple(
+            Row(
+                say(
+                    "{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % {way}”.",
+                    way=way,
+                    example=_EXAMPLE,
+                ),
+                (),
+                marks=("skip", "load on", "load off", "empty"),
+                example=_EXAMPLE,
+                short=way,
+            )
+            for way in prepared.plan.ways
+        )
+        after = Row(
+            say("That was the last way. A second percent of a way: with its name behind it. Or close the run."),
+            (),
+            marks=("load on", "load off", "empty"),
+        )
+        return ByHand((ask,), rows, after, reads=(("source", "W"), ("source", "%"), ("load", "W")))
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan or WaysPlan(())
+        ways = _ways(record, plan.ways)
+        if not ways:
+            return Account(
+                trouble=say("Nothing was read yet: type what the source gives, like “{example}”, or its percent.", example=_EXAMPLE)
+            )
+        if trouble := _trouble(ways):
+            return Account(trouble=trouble)
+        holds = _holds(setup, plan)
+        findings, said = feeding_findings(ways, holds)
+        if not findings:
+            return Account(
+                trouble=said[0] if said else say("One reading of its percent only: type it again after about a day."),
+                taken=len(ways),
+                planned=len(plan.ways) or None,
+            )
+        if holds is not None and holds.is_label and any(way.percent is not None or way.source_w is None for way in ways):
+            said.append(say("{name} was not measured: 65 to 100 % of its label may come out.", name=setup.unit.name))
+        powers = [f for k, f in findings.items() if k.startswith("source_power_") and f.value is not None]
+        answers = tuple(k for k in findings if k.startswith(("source_power_", "runtime_from_full_")))
+        return Account(
+            findings,
+            answers[:8],
+            (Group("What each way burns", tuple(k for k in findings if k.startswith("way_overhead_"))),),
+            None,
+            _sentence(ways, findings),
+            (*record.head.origin.said, *said),
+            taken=len(ways),
+            planned=len(plan.ways) or None,
+            drawings=lambda: _bars(powers),
+            path=lambda: _path(setup, ways[0], powers[0] if powers else None),
+            shown_at=ways[0].name,
+            short=_short(findings),
+        )
+
+
+def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
+    """Whether what is fed stands the battery while it is charged."""
+    label = label_of(setup.unit)
+    kind = label.kind_of_cell if label is not None else None
+    if not plan.window:
+        return [
+            Problem(
+                True,
+                say(
+                    "Straight from the cells: write the volts that the device takes, like “10-15 V”. Fuse at the battery, polarity checked."
+                ),
+            )
+        ]
+    low, high = _span(plan.window)
+    if label is None or kind is None or not label.series:
+        return [
+            Problem(
+                False,
+                say(
+                    "How high {name} goes while it is charged is not known from its label: check it against {high} V.",
+                    name=setup.unit.name,
+                    high=plain(high),
+                ),
+            )
+        ]
+    charged, empty = _FULL_V[kind.key] * label.series, kind.usual_cutoff_v * label.series
+    if charged > high:
+        text = say(
+            "Charged, {name} stands at up to {v} V, over the {high} V that the device takes: that is damage.",
+            name=setup.unit.name,
+            v=plain(charged, 3),
+            high=plain(high),
+        )
+        return [Problem(True, text)]
+    if empty < low:
+        return [
+            Problem(
+                False,
+                say(
+                    "Nearly empty, {name} falls to {v} V, under the {low} V that the device takes: it stops before.",
+                    name=setup.unit.name,
+                    v=plain(empty, 3),
+                    low=plain(low),
+                ),
+            )
+        ]
+    return []
+
+
+def _ways(record: Record, names: Sequence[str]) -> list[Way]:
+    """What was read, told to the ways: by a way's name in the line, else in their order."""
+    seen = [_Seen(name) for name in names]
+    at = 0
+    for entry in record.lines:
+        jotting = entry.jotting
+        if jotting.mark == "skip":
+            at += 1
+            continue
+        if not jotting.readings and jotting.mark not in _MARKS:
+            continue
+        named = next((k for k, one in enumerate(seen) if one.name.lower() in jotting.text.lower()), None) if jotting.text else None
+        if named is None and jotting.text and jotting.readings and (not seen or at >= len(seen)):
+            seen.append(_Seen(jotting.text))
+            named = len(seen) - 1
+        at = named if named is not None else _next(seen, at, jotting)
+        while at >= len(seen):
+            seen.append(_Seen(say("way {n}", n=len(seen) + 1)))
+        _take(record, seen[at], entry.time_s, jotting)
+    found = []
+    for one in seen:
+        change = None
+        if len(one.percents) > 1:
+            time, value, half = (np.array(column) for column in zip(*one.percents, strict=True))
+            change = change_between(Series(time, value), half, float(time[0]), float(time[-1]))
+        if one.source_w is None and change is None and not (one.on_s is not None and one.off_s is not None):
+            continue
+        hours_s = one.off_s - one.on_s if one.on_s is not None and one.off_s is not None else 0.0
+        found.append(Way(one.name, one.source_w, one.load_w, change, hours_s, one.gave_up))
+    return found
+
+
+def _next(seen: Sequence[_Seen], at: int, jotting: Jotting) -> int:
+    """A second reading of watts is of the next way; of percent the third."""
+    if at >= len(seen):
+        return at
+    watts = any(r.quantity == "W" and r.tap in _SOURCES for r in jotting.readings)
+    percent = any(r.quantity == "%" for r in jotting.readings)
+    one = seen[at]
+    full = (
+        (watts and one.source_w is not None) or (percent and len(one.percents) > 1) or (jotting.mark == "load on" and one.on_s is not None)
+    )
+    return at + 1 if full else at
+
+
+def _take(record: Record, one: _Seen, time_s: float, jotting: Jotting) -> None:
+    read = {
+        ("source" if r.tap in _SOURCES else "load", r.quantity): r
+        for r in jotting.readings
+        if r.kind != "peak" and r.tap in _SOURCES | _LOADS
+    }
+    for place in ("source", "load"):
+        watts, volts, amps = (read.get((place, q)) for q in "WVA")
+        made = None
+        if watts is not None:
+            made = power_read(place, watts.value, watts.half_width, record.accuracy(place, "W"))
+        elif volts is not None and amps is not None:
+            halves = volts.half_width, amps.half_width
+            made = power_of(place, volts.value, amps.value, halves, record.accuracy(place, "V"), record.accuracy(place, "A"))
+        if made is not None and place == "source":
+            one.source_w = made
+        elif made is not None:
+            one.load_w = made
+    if (percent := read.get(("source", "%"))) is not None:
+        one.percents.append((time_s, percent.value, percent.half_width))
+    if jotting.mark == "load on":
+        one.on_s = time_s
+    if jotting.mark in {"load off", "empty", "off"}:
+        one.off_s, one.gave_up = time_s, jotting.mark != "load off"
+
+
+def _trouble(ways: Sequence[Way]) -> str:
+    for way in ways:
+        if way.percent is not None and way.percent.points < 0:
+            return say("{way}: the percent rises while it feeds: it was charged meanwhile, or start and end are swapped.", way=way.name)
+        if way.source_w is not None and way.load_w is not None and way.load_w.value > 1.05 * way.source_w.value > 0:
+            return say(
+                "{way}: more arrives ({a} W) than the source gives ({b} W): swapped, or another unit.",
+                way=way.name,
+                a=show(way.load_w.value),
+                b=show(way.source_w.value),
+            )
+        if way.source_w is not None and way.source_w.value < 0:
+            return say("{way}: less than nothing flows out of the source: the meter is the other way round.", way=way.name)
+    return ""
+
+
+def _holds(setup: Setup, plan: WaysPlan) -> Holds | None:
+    if plan.usable:
+        return measured(plan.usable, plan.usable_u)
+    label = label_of(setup.unit)
+    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
+
+
+def _sentence(ways: Sequence[Way], findings: dict[str, Finding]) -> str:
+    parts = []
+    for k, way in enumerate(ways, start=1):
+        runtime, power = findings.get(f"runtime_from_full_{k}"), findings.get(f"source_power_{k}")
+        shown = [f.with_uncertainty() for f in (power, runtime) if f is not None and f.value is not None]
+        if shown:
+            parts.append(say("{way}: {what}", way=way.name, what=say(", from full ").join(shown) if len(shown) > 1 else shown[0]))
+    ratio = findings.get("ratio")
+    if ratio is not None and ratio.value is not None:
+        if told_apart(ratio):
+            parts.append(say("{name} {times}", name=ratio.name, times=ratio.with_uncertainty()))
+        elif ratio.expanded_uncertainty is not None:
+            parts.append(say("they cannot be told apart by this"))
+    text = "; ".join(parts)
+    return f"{text[0].upper()}{text[1:]}." if text else ""
+
+
+def _short(findings: dict[str, Finding]) -> str:
+    times = [f for k, f in findings.items() if k.startswith("runtime_from_full_") and f.value is not None]
+    return say("{h} at best", h=max(times, key=lambda f: f.value or 0.0).value_text()) if times else ""
+
+
+def _bars(powers: Sequence[Finding]) -> tuple[Drawing, ...]:
+    """All ways on one scale."""
+    return (Bars(tuple((f, None, "") for f in powers)),) if powers else ()
+
+
+def _path(setup: Setup, way: Way | None, power: Finding | None) -> PowerPath:
+    fed = setup.device
+    nodes = (
+        Node("battery", setup.unit.name, setup.unit.printed),
+        Node("converter", way.name if way is not None else say("The way")),
+        Node("load", fed.name if fed is not None else say("Load"), fed.printed if fed is not None else ""),
+    )
+    if way is None:
+        return PowerPath(nodes, (Flow(None, meter=say("its display")), Flow(None, meter=say("plug meter"))), (None,) * 3, (0.0,) * 3, "W")
+    into, out = power.value if power is not None else None, way.load_w.value if way.load_w is not None else None
+    lost = max(into - out, 0.0) if into is not None and out is not None else 0.0
+    return PowerPath(
+        nodes, (Flow(into), Flow(out)), (None, say("{w} W burnt", w=show(lost, 3)) if lost else None, None), (0.0, lost, 0.0), "W"
+    )
