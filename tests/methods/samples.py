@@ -124,5 +124,11 @@ SAMPLES["ways"] = Sample(
     (DC, DC),
     device=Unit("Dock", "load", "12 V, 20 W"),
 )
+SAMPLES["output"] = Sample(
+    Unit("Bank", "bank", "10000 mAh 3.7 V"),
+    {},
+    _each("load on output 5.08 V 1.00 A bank 100 %", "output 5.07 V 1.00 A bank 71 %", "output 5.05 V 1.00 A bank 4 %", "empty"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

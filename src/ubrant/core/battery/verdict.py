@@ -247,7 +247,12 @@ def _differences(findings: dict[str, Finding], about: Circumstances) -> list[_Di
     assert label is not None
     rate, standard = findings["c_rate"].value, label.standard_rate_c
     spread = findings["c_rate"].expanded_uncertainty or 0.0  # a rate that may well be right is not held against the run
-    if rate is not None and standard is not None and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard):
+    if (
+        about.tap == "battery"
+        and rate is not None
+        and standard is not None
+        and (rate + spread < 0.9 * standard or rate - spread > 1.1 * standard)
+    ):
         kind = "faster" if rate > standard else "slower"
         amps = f"{plain(standard * (label.charge_ah or 0), 3)} A"
         differences.append(

@@ -1,0 +1,361 @@
+"""What a bank or a station gives at its output: Wh and mAh there, what that is of its cells by Wh, its own output figure, its percent display."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.battery.counters import Count, counted
+from ubrant.core.battery.percent import Change, change_between, points_finding
+from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.record.integrals import totals
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series
+from ubrant.core.record.typed import Widths, uncertainties
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+USB_V = (4.75, 5.25)
+"""USB 2.0, 7.2.2 (value from memory)."""
+_LEFT_POINTS = 5.0
+"""With more on its display when it went off, something other than its end ended it."""
+_USB_CLASS = (4.5, 5.6)
+_SMALL_A = 0.1
+"""Under this many banks switch off by themselves. Common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Given:
+    """What was read at the output.
+
+    Attributes
+    ----------
+    readings, widths : volts and amperes on one base; None where only counters or watts were read
+    voltage, current : accuracies of the meter there
+    watt_hours, amp_hours : counters, with half of their last digit; None without
+    percent : its own display, with half of its last digit
+    gave_up : it switched itself off, or its output went
+    full : it is known to have been full
+    load_on_s, load_off_s : as far as somebody said
+    """
+
+    readings: Readings | None
+    widths: Widths | None
+    voltage: Accuracy | None
+    current: Accuracy | None
+    watt_hours: tuple[Series, Array] | None
+    amp_hours: tuple[Series, Array] | None
+    percent: tuple[Series, Array] | None
+    gave_up: bool
+    full: bool
+    load_on_s: float | None = None
+    load_off_s: float | None = None
+
+
+def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
+    """Findings, a verdict on the output's own figure where the label gives one, and what has to be said.
+
+    Raises
+    ------
+    ReadingsError
+        Neither volts with amperes nor a counter in Wh was read.
+    """
+    found: dict[str, Finding] = {}
+    said: list[str] = []
+    energy, charge = _integrals(given)
+    by_counter = _counted(given.watt_hours, given, "Wh"), _counted(given.amp_hours, given, "Ah")
+    if energy is None and by_counter[0] is not None:
+        energy = by_counter[0]
+    if charge is None and by_counter[1] is not None:
+        charge = by_counter[1]
+    if energy is None:
+        raise ReadingsError(
+            say(
+                "What came out was not read: type volts and amperes at the output, like “output 5.05 V 1.00 A”, or its counter, “output 12.4 Wh”."
+            )
+        )
+    if given.readings is not None and by_counter[0] is not None:
+        said += _disagree(energy, by_counter[0], _during_counter(given))
+    found["energy_out"] = energy
+    if charge is not None:
+        found["charge_out"] = charge
+    if charge is not None and charge.value and energy.value:
+        found["mean_voltage"] = Finding(
+            "mean_voltage",
+            say("Mean volts at the output"),
+            energy.value / charge.value,
+            "V",
+            None,
+            f"{show(energy.value)} Wh ÷ {show(charge.value)} Ah",
+        )
+    if (seconds := _lasted(given)) > 0:
+        found["duration"] = Finding("duration", say("Lasted"), seconds, "s", (), say("load on to the last reading under load"))
+    if label is not None:
+        found |= _against_cells(energy, label)
+    if given.percent is not None:
+        found |= _percent(given, energy, said)
+    said += _ending(given, found)
+    return found, _verdict(given, charge, label), said
+
+
+def _integrals(given: Given) -> tuple[Finding | None, Finding | None]:
+    """(Wh, Ah) between the first and the last reading under load."""
+    readings = given.readings
+    if readings is None or len(readings) < 2:
+        return None, None
+    sums = totals(readings.time_s, readings.voltage_v, readings.current_a)
+    if not sums.charge_ah > 0:
+        raise ReadingsError(say("Nothing flowed out of it: the clamp is on backwards, it was being charged, or nothing was attached."))
+    if given.voltage is None or given.current is None:
+        parts_e: Contributions | None = None
+        parts_q: Contributions | None = None
+    else:
+        gain_v, zero_v, gain_a, zero_a = (
+            rectangular(x) for x in (given.voltage.gain, given.voltage.zero, given.current.gain, given.current.zero)
+        )
+        typed = uncertainties(readings, given.widths) if given.widths is not None else (0.0, 0.0, 0.0, 0.0)
+        parts_q = merged(
+            (
+                Contribution("current gain", gain_a * sums.charge_ah),
+                Contribution("current zero", zero_a * sums.hours),
+                Contribution("widths of the readings", typed[0]),
+                Contribution("between the readings", typed[2]),
+            )
+        )
+        parts_e = merged(
+            (
+                Contribution("current gain", gain_a * sums.energy_wh),
+                Contribution("current zero", zero_a * sums.volt_hours),
+                Contribution("voltage gain", gain_v * sums.energy_wh),
+                Contribution("voltage zero", zero_v * sums.charge_ah),
+                Contribution("widths of the readings", typed[1]),
+                Contribution("between the readings", typed[3]),
+            )
+        )
+    count = say("∫ over {n} readings at the output", n=len(readings))
+    return (
+        Finding("energy_out", say("Given at the output"), sums.energy_wh, "Wh", parts_e, count),
+        Finding("charge_out", say("Charge at the output's volts"), sums.charge_ah, "Ah", parts_q, count),
+    )
+
+
+def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> Finding | None:
+    if counter is None or len(counter[0]) < 2:
+        return None
+    count: Count = counted(*counter)
+    key, name = ("energy_out", say("Given at the output")) if unit == "Wh" else ("charge_out", say("Charge at the output's volts"))
+    parts = None
+    if given.current is not None and (given.voltage is not None or unit == "Ah"):
+        gain = given.current.gain + (given.voltage.gain if unit == "Wh" and given.voltage is not None else 0.0)
+        parts = (
+            Contribution("counter's digits", count.standard_uncertainty),
+            Contribution("counter's gain", rectangular(gain) * count.amount),
+        )
+    return Finding(key, name, count.amount, unit, parts, say("difference of its counter"))
+
+
+def _during_counter(given: Given) -> float | None:
+    """Wh by the readings from the counter's first reading to its last; None where they do not cover it."""
+    flowed = _flowed(given)
+    if flowed is None or given.watt_hours is None:
+        return None
+    series = given.watt_hours[0]
+    time, energy = flowed
+    if series.time_s[0] < time[0] - 1.0 or series.time_s[-1] > time[-1] + 1.0:
+        return None
+    at = np.interp(series.time_s[[0, -1]], time, energy)
+    return float(at[1] - at[0])
+
+
+def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[str]:
+    """Where counter and readings differ by more than what they do not share may explain: one meter made both."""
+    if energy.contributions is None or counter.contributions is None or during is None or counter.value is None:
+        return []
+    own = [c.amount for f in (energy, counter) for c in f.contributions or () if "gain" not in c.source]
+    limit = 2 * math.sqrt(sum(a * a for a in own))
+    apart = abs(during - counter.value)
+    if apart <= limit:
+        return []
+    return [
+        say(
+            "Its counter says {a} and the readings add up to {b} Wh meanwhile: {apart} Wh apart, where {limit} would be within the ±. Something drew between the readings, or one of them is wrong.",
+            a=counter.value_text(),
+            b=show(during),
+            apart=show(apart, 2),
+            limit=show(limit, 2),
+        )
+    ]
+
+
+def _lasted(given: Given) -> float:
+    if given.load_on_s is not None and given.load_off_s is not None:
+        return given.load_off_s - given.load_on_s
+    series = given.readings.time_s if given.readings is not None else given.watt_hours[0].time_s if given.watt_hours is not None else None
+    return float(series[-1] - series[0]) if series is not None and len(series) > 1 else 0.0
+
+
+def _against_cells(energy: Finding, label: Label) -> dict[str, Finding]:
+    """By Wh only: amperes at 5 V and ampere-hours at 3.7 V are not the same."""
+    assert energy.value is not None
+    found = {}
+    if label.energy_wh:
+        parts = None if energy.contributions is None else tuple(c.times(100 / label.energy_wh) for c in energy.contributions)
+        working = say("{out} Wh ÷ {wh} Wh on its label, by Wh", out=show(energy.value), wh=show(label.energy_wh))
+        found["label_share"] = Finding(
+            "label_share", say("Of its label arrives"), 100 * energy.value / label.energy_wh, "%", parts, working
+        )
+    if label.voltage_v:
+        parts = None if energy.contributions is None else tuple(c.times(1 / label.voltage_v) for c in energy.contributions)
+        working = say("{out} Wh ÷ {v} V of the cells", out=show(energy.value), v=plain(label.voltage_v))
+        found["charge_at_cells"] = Finding(
+            "charge_at_cells", say("As charge at the cells' volts"), energy.value / label.voltage_v, "Ah", parts, working
+        )
+    return found
+
+
+def _percent(given: Given, energy: Finding, said: list[str]) -> dict[str, Finding]:
+    assert given.percent is not None
+    series, half = given.percent
+    if len(series) < 2:
+        return {}
+    change = change_between(series, half, float(series.time_s[0]), float(series.time_s[-1]))
+    if change is None:
+        return {}
+    if change.points < 0:
+        said.append(say("Its percent rises while it gives: it was charged meanwhile, or two displays were mixed up."))
+        return {}
+    found = {"points": points_finding("points", say("Points used"), change)}
+    if not change.points > 0:
+        said.append(say("Its display never moved."))
+        return found
+    assert energy.value is not None
+    share = _covered(given, change)
+    parts = (
+        None
+        if energy.contributions is None
+        else of_ratio(energy.value * share, tuple(c.times(share) for c in energy.contributions), change.points, change.contributions)
+    )
+    working = say("{wh} Wh ÷ {p} points", wh=show(energy.value * share), p=plain(change.points))
+    hidden = change.hidden / change.points
+    found["energy_per_point"] = Finding(
+        "energy_per_point",
+        say("Energy a point"),
+        energy.value * share / change.points,
+        "Wh",
+        parts,
+        working,
+        sides=(energy.value * share / change.points * hidden / (1 + hidden), 0.0),
+    )
+    linear = _linearity(given, series)
+    if linear is not None:
+        found["linearity"] = linear
+    return found
+
+
+def _covered(given: Given, change: Change) -> float:
+    """The share of the energy that flowed between the two readings of percent."""
+    flowed = _flowed(given)
+    if flowed is None:
+        return 1.0
+    time, energy = flowed
+    at = np.interp([change.from_s, change.to_s], time, energy)
+    return float(at[1] - at[0]) / float(energy[-1]) if energy[-1] > 0 else 1.0
+
+
+def _flowed(given: Given) -> tuple[Array, Array] | None:
+    """Wh given until each moment."""
+    if given.readings is not None and len(given.readings) > 1:
+        power = given.readings.voltage_v * given.readings.current_a
+        steps = np.diff(given.readings.time_s) * (power[1:] + power[:-1]) / 7200
+        return given.readings.time_s, np.concatenate(([0.0], np.cumsum(steps)))
+    if given.watt_hours is not None and len(given.watt_hours[0]) > 1:
+        series = given.watt_hours[0]
+        return series.time_s, series.value - series.value[0]
+    return None
+
+
+def _linearity(given: Given, series: Series) -> Finding | None:
+    """By how many points the display strays from a straight line over the energy, between its ends."""
+    flowed = _flowed(given)
+    if flowed is None or len(series) < 4:
+        return None
+    out = np.interp(series.time_s, *flowed)
+    if not out[-1] > out[0]:
+        return None
+    straight = series.value[0] + (out - out[0]) / (out[-1] - out[0]) * (series.value[-1] - series.value[0])
+    stray = series.value - straight
+    k = int(np.argmax(np.abs(stray)))
+    sign = say("too high") if stray[k] > 0 else say("too low")
+    working = say(
+        "at {p} % it stands {d} points {sign}, against Wh", p=plain(float(series.value[k])), d=show(abs(float(stray[k])), 2), sign=sign
+    )
+    parts = (Contribution("whole points", rectangular(0.5), say("half a point ÷ √3")),)
+    return Finding("linearity", say("Display strays by"), abs(float(stray[k])), "points", parts, working)
+
+
+def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
+    """What ended it, and whether that was its end."""
+    said = []
+    percent = given.percent[0] if given.percent is not None else None
+    left = float(percent.value[-1]) if percent is not None and len(percent) else None
+    amps = float(np.median(given.readings.current_a)) if given.readings is not None and len(given.readings) else None
+    if given.gave_up and left is not None and left > _LEFT_POINTS:
+        why = (
+            say(" Many banks switch off by themselves under about {a} A.", a=plain(_SMALL_A))
+            if amps is not None and amps < _SMALL_A
+            else ""
+        )
+        said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left), why=why))
+    if not given.gave_up:
+        said.append(say("It was stopped with some left: this is at least so much."))
+    if not given.full:
+        said.append(say("Nobody said that it was full: it may hold more than this."))
+    if given.readings is not None and len(given.readings):
+        volts = given.readings.voltage_v
+        usual = float(np.median(volts))
+        if _USB_CLASS[0] < usual < _USB_CLASS[1]:
+            low = volts[:-1] < USB_V[0] if given.gave_up else volts < USB_V[0]
+            if low.any():
+                at = float(given.readings.time_s[int(np.argmax(low))] - given.readings.time_s[0])
+                said.append(
+                    say(
+                        "Its output left {low} to {high} V (USB 2.0) after {time}: what came after is in the sum.",
+                        low=plain(USB_V[0]),
+                        high=plain(USB_V[1]),
+                        time=show_duration(at),
+                    )
+                )
+    return said
+
+
+def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdict | None:
+    """On the output's own figure: mAh at its volts, as a label may promise it."""
+    if label is None or not label.output_charge_ah or charge is None or charge.value is None:
+        return None
+    rated, u = label.output_charge_ah, charge.expanded_uncertainty
+    what = say(
+        "{out} of {rated} Ah at {v} V that it promises",
+        out=charge.with_uncertainty(),
+        rated=plain(rated),
+        v=plain(label.output_voltage_v or 5.0),
+    )
+    if u is None:
+        return Verdict(CANNOT_TELL, say("Cannot tell: {what}, without a ±.", what=what), say("Give the meter's accuracy."))
+    if charge.value - u > rated:
+        return Verdict(MEETS, say("Meets its output figure: {what}.", what=what))
+    whole = given.gave_up and given.full
+    if charge.value + u < rated and whole:
+        return Verdict(BELOW, say("Below its output figure: {what}.", what=what))
+    if not whole:
+        text = say("it was stopped with some left") if not given.gave_up else say("nobody said that it was full")
+        return Verdict(
+            CANNOT_TELL,
+            say("Cannot tell: {what}, but {why}.", what=what, why=text),
+            say("Charge it fully and let it run until it switches itself off."),
+        )
+    return Verdict(CANNOT_TELL, say("Cannot tell: {what}.", what=what), say("A meter with less error in its amperes would settle it."))

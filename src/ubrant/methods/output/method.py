@@ -1,0 +1,263 @@
+"""A bank's or station's output as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ubrant.core.account import Account, Energy, Group
+from ubrant.core.battery.given_out import Given, analyse_output
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.events import LoadOff
+from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
+from ubrant.core.record.record import Record
+from ubrant.core.record.typed import Widths, on_one_base
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
+_EXAMPLE = "output 5.06 V 1.00 A"
+_USB_A = 3.0
+"""More than this few USB ports give. Common practice, no source."""
+GROUPS = (
+    Group("Its percent display", ("points", "energy_per_point", "linearity")),
+    Group("Against the cells on its label", ("label_share", "charge_at_cells")),
+)
+
+
+@dataclass(frozen=True)
+class OutputPlan:
+    """``amps`` that are drawn at the output of ``volts``."""
+
+    amps: float
+    volts: float
+
+
+class OutputMethod(Method):
+    """Of banks and stations; typed."""
+
+    key = "output"
+    title = "Bank or station output"
+    Plan = OutputPlan
+    taps = ("output",)
+    by_hand_only = True
+    has_leads = False
+    judges_label = False
+    plan_from_label = True
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        label = label_of(setup.unit)
+        volts = label.output_voltage_v if label is not None and label.output_voltage_v else 5.0 if setup.unit.kind == "bank" else 12.0
+        return (
+            Field("volts", "Output", Quantity("V"), f"{plain(volts)} V", "5 V, 12 V, 230 V"),
+            Field("amps", "Drawn from it", Quantity("A"), "1 A"),
+            Field("full", "It was charged until its charger stopped", YesNo(), "yes", part=CONDITIONS),
+        )
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        plan = prepared.plan
+        problems = []
+        if not plan.amps > 0 or not plan.volts > 0:
+            problems.append(Problem(True, say("What is drawn has to be over 0 A at over 0 V.")))
+        port = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", prepared.setup.unit.label_text)
+        most = float(port[1].replace(",", ".")) if port else _USB_A if plan.volts < 6 else None
+        if most is not None and plan.amps > most:
+            problems.append(
+                Problem(
+                    False,
+                    say("{a} A are more than its port gives ({most} A): it would switch off or sag.", a=plain(plan.amps), most=plain(most)),
+                )
+            )
+        meter = prepared.setup.meter("output")
+        if not (meter.voltage_accuracy and meter.current_accuracy):
+            problems.append(
+                Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=meter.name or say("the meter")))
+            )
+        return problems
+
+    def length_s(self, prepared: Prepared) -> float | None:
+        label = label_of(prepared.setup.unit)
+        watts = prepared.plan.amps * prepared.plan.volts
+        return 0.8 * 3600 * label.energy_wh / watts if label is not None and label.energy_wh and watts > 0 else None
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        length = self.length_s(prepared)
+        return "", say("about {h} h", h=plain(length / 3600, 2)) if length else ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        ask = Ask(
+            say(
+                "Charge {name} fully, let it rest an hour. Meter at its output, the load behind it: {a} A at {v} V.",
+                name=prepared.setup.unit.name,
+                a=plain(prepared.plan.amps),
+                v=plain(prepared.plan.volts),
+            ),
+            (cautions.LOOK_FIRST, cautions.SURFACE, *((cautions.MAINS,) if prepared.plan.volts > 80 else ())),
+        )
+        start = Ask(
+            say("Load on: press the button, or say so with a reading: “load on {example} bank 100 %”.", example=_EXAMPLE),
+            (cautions.HAND_OFF,),
+        )
+        text = say(
+            "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“bank 62 %”); “empty” when it switches itself off.",
+            example=_EXAMPLE,
+        )
+        return ByHand(
+            (ask, start),
+            (),
+            Row(text, marks=("load on", "load off", "empty"), example=_EXAMPLE),
+            marks_load=True,
+            reads=(("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%")),
+            every_s=1800.0,
+        )
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        given, tap = _given(record)
+        label = label_of(setup.unit)
+        live = record.state == "running"
+        try:
+            findings, verdict, said = analyse_output(given, label)
+        except ReadingsError as error:
+            return Account(trouble=str(error), drawings=lambda: _drawn(given, None))
+        if live:
+            said = []
+        energy = findings["energy_out"]
+        at = say("at its {tap}", tap=say(tap))
+        if given.voltage is None or given.current is None:
+            said.append(say("No accuracy was given for the meter: the figures have no ±."))
+        return Account(
+            findings,
+            ("energy_out", "charge_out", "label_share", "duration"),
+            GROUPS,
+            None if live else verdict,
+            _sentence(findings, at, whole=given.gave_up) if verdict is None or live else verdict.sentence,
+            (*record.head.origin.said, *said),
+            ended_by="gave up" if given.gave_up else record.ended_by,
+            drawings=lambda: _drawn(given, findings),
+            path=lambda: _path(setup, energy),
+            energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
+            short=energy.value_text(),
+        )
+
+
+def _given(record: Record) -> tuple[Given, str]:
+    """What was read at the output, and where that is."""
+    tap = next((t for t in _TAPS if any(len(record.either(t, q)) for q in ("V", "A", "Wh", "Ah"))), "output")
+    readings: Readings | None = None
+    widths: Widths | None = None
+    try:
+        if record.is_typed:
+            pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
+            typed = record.typed
+            typed = replace(typed, marks=tuple(sorted((*typed.marks, *pressed))))
+            readings, widths = on_one_base(typed, tap, record.head.origin.between)
+        else:
+            readings = join(record.either(tap, "V"), record.either(tap, "A"))
+    except ReadingsError:
+        readings = widths = None
+    on, off = record.switched()
+    empty = record.typed.mark_s("empty")
+    if readings is not None and len(readings):
+        since = on if on is not None else float(readings.time_s[0])
+        until = empty if empty is not None else off if off is not None else float(readings.time_s[-1])
+        inside = (readings.time_s >= since - 1.0) & (readings.time_s <= until + 1.0)
+        if inside.sum() > 1 and not inside.all():
+            k = np.flatnonzero(inside)
+            readings = readings.between(int(k[0]), int(k[-1]))
+            widths = Widths(widths.half_v[inside], widths.half_a[inside], widths.between) if widths is not None else None
+        if widths is not None and until > float(readings.time_s[-1]):
+            readings, widths = _held_until(readings, widths, until)
+    percent = next(
+        (_with_half(record, t, "%") for t in ("bank", "station", "source", "battery", "output") if len(record.either(t, "%")) > 1), None
+    )
+    full = record.head.conditions.full is True or any(mark == "full" for _, mark in record.typed.marks)
+    gave_up = empty is not None
+    return (
+        Given(
+            readings,
+            widths,
+            record.accuracy("output", "V"),
+            record.accuracy("output", "A"),
+            _with_half(record, tap, "Wh"),
+            _with_half(record, tap, "Ah"),
+            percent,
+            gave_up,
+            full,
+            on,
+            empty if empty is not None else off,
+        ),
+        "output" if tap in {"bank", "station", "battery", "source"} else tap,
+    )
+
+
+def _held_until(readings: Readings, widths: Widths, until_s: float) -> tuple[Readings, Widths]:
+    """What was last read holds until it went off."""
+    more = [np.append(column, column[-1]) for column in (readings.voltage_v, readings.current_a, widths.half_v, widths.half_a)]
+    return Readings(np.append(readings.time_s, until_s), more[0], more[1], readings.interval_s), Widths(more[2], more[3], widths.between)
+
+
+def _with_half(record: Record, tap: str, quantity: str) -> tuple[Series, Array] | None:
+    series = record.either(tap, quantity)
+    if not len(series):
+        return None
+    half = record.half_width(tap, quantity)
+    return series, np.full(len(series), half) if isinstance(half, float) else half
+
+
+def _sentence(findings: dict[str, Finding], at: str, *, whole: bool) -> str:
+    energy, share = findings["energy_out"], findings.get("label_share")
+    text = (
+        say("Gives {wh} {at}", wh=energy.with_uncertainty(), at=at)
+        if whole
+        else say("At least {wh} {at}", wh=energy.with_uncertainty(), at=at)
+    )
+    if (charge := findings.get("charge_out")) is not None:
+        text += say(", {ah}", ah=charge.with_uncertainty())
+    if share is not None:
+        text += say("; {share} of its label, by Wh", share=share.with_uncertainty())
+    return f"{text}."
+
+
+def _drawn(given: Given, findings: dict[str, Finding] | None) -> tuple[Drawing, ...]:
+    made: list[Drawing] = []
+    if given.readings is not None and len(given.readings):
+        r = given.readings
+        made.append(Trace({"V": Series(r.time_s, r.voltage_v), "A": Series(r.time_s, r.current_a)}, zero_s=float(r.time_s[0])))
+    if given.percent is not None and len(given.percent[0]) > 1:
+        series = given.percent[0]
+        hours = (series.time_s - series.time_s[0]) / 3600
+        layers = (Curve(hours, series.value, "voltage"), Curve(hours[[0, -1]], series.value[[0, -1]], "quiet", DASHED, say("straight")))
+        made.append(Plot(say("Its percent display"), say("time, h"), "%", (0.0, max(float(hours[-1]), 0.1)), (0.0, 104.0), layers))
+    return tuple(made)
+
+
+def _path(setup: Setup, energy: Finding | None) -> PowerPath:
+    label = label_of(setup.unit)
+    nodes = (
+        Node(
+            "battery",
+            say("Its cells"),
+            say("{wh} Wh on the label", wh=show(label.energy_wh, 3)) if label is not None and label.energy_wh else "",
+        ),
+        Node("converter", setup.unit.name, setup.unit.printed),
+        Node("load", say("Load")),
+    )
+    if energy is None or energy.value is None:
+        return PowerPath(
+            nodes, (Flow(None, meter=say("its percent")), Flow(None, meter=clipped(setup.meter("output")))), (None,) * 3, (0.0,) * 3, "Wh"
+        )
+    return PowerPath(nodes, (Flow(None), Flow(energy.value, meter=setup.meter("output").name)), (None,) * 3, (0.0,) * 3, "Wh")

@@ -1,0 +1,190 @@
+"""What a bank gives at its output: by Wh against its cells, its own output figure, its percent display; what ended it; slips."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from tests.command_line import said, ubrant
+from tests.making import prepared, problems
+from tests.trust.test_calibration import trial
+from tests.window import begin, close, prepare, say_line
+from ubrant.core.battery.given_out import Given, analyse_output
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.readings import Readings, ReadingsError, Series
+
+V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A")
+NOTES = """method: output
+unit: Ticket bank
+kind: bank
+label: 24000 mAh 3.7 V, rated output 14000 mAh at 5 V
+meter: USB meter
+volts: 0.5 % + 10 mV
+amps: 1 % + 10 mA
+full: yes
+started: 2026-11-01 10:00
+
+@10:00 load on output 5.06 V 1.00 A 0.00 Wh bank 100 %
+@13:00 output 5.06 V 1.00 A 15.2 Wh bank 76 %
+@17:00 output 5.06 V 1.00 A 35.4 Wh bank 45 %
+@23:00 output 5.06 V 1.00 A 65.8 Wh bank 3 %
+@23:00 empty
+"""
+
+
+def notes(folder, *changes: tuple[str, str]) -> str:
+    text = NOTES
+    for old, new in changes:
+        assert old in text, old
+        text = text.replace(old, new)
+    path = folder / "bank.jot"
+    path.write_text(text, "utf-8")
+    return str(path)
+
+
+def given(hours=13.0, amps=1.0, volts=5.06, *, gave_up=True, full=True, percent=None, **more) -> Given:
+    time = np.linspace(0, 3600 * hours, 40)
+    readings = Readings(time, np.full(40, volts), np.full(40, amps), float(time[1]))
+    return Given(readings, None, V, A, None, None, percent, gave_up, full, **more)
+
+
+def test_by_watt_hours_and_never_amperes_against_other_volts(tmp_path):
+    """13 A·h at 5.06 V are 65.8 Wh: 74 % of 88.8 Wh by Wh, and not 54 % of 24 Ah."""
+    found = said(notes(tmp_path))["findings"]
+    assert found["charge_out"]["value"] == pytest.approx(13.0, rel=1e-3)
+    assert found["energy_out"]["value"] == pytest.approx(65.78, rel=1e-3)
+    assert found["label_share"]["value"] == pytest.approx(100 * 65.78 / 88.8, rel=1e-3)
+    assert found["charge_at_cells"]["value"] == pytest.approx(65.78 / 3.7, rel=1e-3)
+
+
+def test_its_uncertainty_by_hand():
+    """Gains of V and A, zeros of A times the hours and of V times the charge; JCGM 100."""
+    found, _, _ = analyse_output(given(), None)
+    energy = found["energy_out"]
+    parts = (0.01 * energy.value, 0.005 * energy.value, 0.01 * 5.06 * 13, 0.01 * 13)
+    assert energy.standard_uncertainty == pytest.approx(math.hypot(*parts) / math.sqrt(3), rel=1e-3)
+    charge = found["charge_out"]
+    assert charge.standard_uncertainty == pytest.approx(math.hypot(0.01 * 13, 0.01 * 13) / math.sqrt(3), rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("hours", "gave_up", "full", "word"),
+    [
+        (13.0, True, True, "below"),
+        (15.0, True, True, "meets"),
+        (15.0, False, False, "meets"),
+        (13.0, False, True, "cannot tell"),
+        (13.0, True, False, "cannot tell"),
+        (14.05, True, True, "cannot tell"),
+    ],
+)
+def test_its_output_figure_is_judged_on_its_own(hours, gave_up, full, word):
+    """JCGM 106: value − U over it meets, value + U under it is below; what was stopped or not known to be full is at least."""
+    label = parse_label("24000 mAh 3.7 V, rated output 14000 mAh at 5 V")
+    _, verdict, _ = analyse_output(given(hours, gave_up=gave_up, full=full), label)
+    assert verdict is not None and verdict.word == word
+
+
+def test_without_an_output_figure_there_is_no_verdict():
+    assert analyse_output(given(), parse_label("24000 mAh 3.7 V"))[1] is None
+
+
+def test_the_display_against_watt_hours(tmp_path):
+    """65.78 Wh over 97 points; at 76 % it should stand at 100 − 97 · 3 ÷ 13."""
+    found = said(notes(tmp_path))["findings"]
+    assert found["energy_per_point"]["value"] == pytest.approx(65.78 / 97, rel=1e-3)
+    stray = max(abs(76 - (100 - 97 * 3 / 13)), abs(45 - (100 - 97 * 7 / 13)))
+    assert found["linearity"]["value"] == pytest.approx(stray, abs=0.02)
+    assert "whole" not in found["points"]["working"] or "coarseness" in found["points"]["working"]
+
+
+def test_a_counter_alone_will_do(tmp_path):
+    lines = tuple((f"output 5.06 V 1.00 A {wh} Wh", f"output {wh} Wh") for wh in ("0.00", "15.2", "35.4", "65.8"))
+    found = said(notes(tmp_path, *lines))["findings"]
+    assert found["energy_out"]["value"] == pytest.approx(65.8)
+    assert "charge_out" not in found
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (("bank 3 %\n", "bank 38 %\n"), "It went off with 38 % on its display"),
+        (("@23:00 empty\n", "@23:00 load off\n"), "It was stopped with some left"),
+        (("full: yes\n", ""), "Nobody said that it was full"),
+        (("65.8 Wh", "71.9 Wh"), "Something drew between the readings"),
+        (("@17:00 output 5.06 V", "@17:00 output 4.60 V"), "Its output left 4.75 to 5.25 V (USB 2.0) after 7 h"),
+        (("bank 100 %", "bank 2 %"), "Its percent rises while it gives"),
+    ],
+)
+def test_what_may_be_is_remarked(tmp_path, change, words):
+    done = ubrant("analyse", notes(tmp_path, change))
+    assert words in " ".join(done.stdout.split())
+
+
+def test_a_trickle_may_not_keep_it_awake():
+    _, _, told = analyse_output(
+        given(2.0, 0.03, percent=(Series(np.array([0.0, 7200.0]), np.array([100.0, 96.0])), np.array([0.5, 0.5]))), None
+    )
+    assert any("switch off by themselves under about 0.1 A" in text for text in told)
+
+
+def test_what_cannot_be_is_refused():
+    with pytest.raises(ReadingsError, match="Nothing flowed out"):
+        analyse_output(given(amps=-1.0), None)
+    with pytest.raises(ReadingsError, match="What came out was not read"):
+        analyse_output(Given(None, None, V, A, None, None, None, True, True), None)
+
+
+def test_it_is_never_told_to_run_at_a_rate_its_port_cannot_give(tmp_path):
+    """Its label's 0.2 C would be 4.8 A, at cells nobody can reach: neither here nor where somebody took it for a discharge."""
+    for change in ((), (("method: output", "method: discharge"),)):
+        done = ubrant("analyse", notes(tmp_path, *change))
+        assert "4.8 A" not in done.stdout
+    made = prepared("output", Unit("Bank", "bank", "24000 mAh 3.7 V"), amps="4 A")
+    assert any("more than its port gives" in text for _, text in problems("output", made))
+
+
+def test_the_truth_is_inside(share):
+    """300 banks by USB meters of their own, at one rate until they switch off; generator apart from the sums."""
+
+    def draw(rng):
+        held, amps = rng.uniform(15, 120), rng.uniform(0.3, 2.4)
+        true_v = rng.uniform(4.95, 5.2)
+        hours = held / (true_v * amps)
+        of_v = Accuracy(rng.uniform(0.001, 0.01), rng.uniform(0.001, 0.02), "V")
+        of_a = Accuracy(rng.uniform(0.002, 0.02), rng.uniform(0.001, 0.02), "A")
+        time = np.linspace(0, 3600 * hours, 60)
+        read = [
+            x * (1 + rng.uniform(-1, 1) * a.gain) + rng.uniform(-1, 1) * a.zero
+            for x, a in ((np.full(60, true_v), of_v), (np.full(60, amps), of_a))
+        ]
+        found, _, _ = analyse_output(Given(Readings(time, *read, float(time[1])), None, of_v, of_a, None, None, None, True, True), None)
+        return {
+            "energy": (found["energy_out"].value - held, found["energy_out"]),
+            "charge": (found["charge_out"].value - hours * amps, found["charge_out"]),
+        }
+
+    trial("bank output", draw, share)
+
+
+def test_through_the_window_from_label_to_verdict(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Ticket bank", "bank", "24000 mAh 3.7 V, rated output 14000 mAh at 5 V"), "output")
+    begin(window, qtbot)
+    for text, after in (
+        ("load on output 5.06 V 1.00 A bank 100 %", 3),
+        ("output 5.06 V 1.00 A bank 76 %", 4),
+        ("output 5.06 V 1.00 A bank 45 %", 6),
+        ("output 5.06 V 1.00 A bank 3 %", 0),
+    ):
+        say_line(window, qtbot, text)
+        window.clock.time_s += 3600.0 * after
+    say_line(window, qtbot, "empty")
+    account = close(window, qtbot)
+    assert account.verdict is not None
+    assert account.verdict.word in {"below", "cannot tell"}
+    assert account.findings["label_share"].value == pytest.approx(74, abs=0.5)
