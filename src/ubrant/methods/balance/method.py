@@ -105,7 +105,7 @@ class BalanceMethod(Method):
             example=_EXAMPLE,
             spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
         )
-        return ByHand((ask,), rows, after, reads=((BATTERY, "V"), (IN, "V")))
+        return ByHand((ask,), rows, after)
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, Criteria()

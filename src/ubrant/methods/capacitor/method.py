@@ -112,7 +112,11 @@ class CapacitorMethod(Method):
         if len(amps) and float(np.median(amps)) < 0:
             amps = -amps
             said.append(say("The current was read as negative; it is taken the other way round here."))
-        drawn = Trace({"V": Series(time, volts), "A": Series(time, amps)}, zero_s=float(time[0]) if len(time) else 0.0)
+        drawn = Trace(
+            {"V": Series(time, volts), "A": Series(time, amps)},
+            zero_s=float(time[0]) if len(time) else 0.0,
+            span=(float(time[0]), float(time[-1])) if len(time) > 1 else None,
+        )
         window = (plan.high, plan.low) if plan is not None and plan.high is not None else None
         try:
             findings = analyse_capacitor(

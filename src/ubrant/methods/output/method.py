@@ -132,7 +132,7 @@ class OutputMethod(Method):
         try:
             findings, verdict, said = analyse_output(given, label)
         except ReadingsError as error:
-            return Account(trouble=str(error), drawings=lambda: _drawn(given, None))
+            return Account(trouble=str(error), drawings=lambda: _drawn(given))
         if live:
             said = []
         energy = findings["energy_out"]
@@ -147,7 +147,7 @@ class OutputMethod(Method):
             _sentence(findings, at, whole=given.gave_up) if verdict is None or live else verdict.sentence,
             (*record.head.origin.said, *said),
             ended_by="gave up" if given.gave_up else record.ended_by,
-            drawings=lambda: _drawn(given, findings),
+            drawings=lambda: _drawn(given),
             path=lambda: _path(setup, energy),
             energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
             short=energy.value_text(),
@@ -232,17 +232,18 @@ def _sentence(findings: dict[str, Finding], at: str, *, whole: bool) -> str:
     return f"{text}."
 
 
-def _drawn(given: Given, findings: dict[str, Finding] | None) -> tuple[Drawing, ...]:
-    made: list[Drawing] = []
-    if given.readings is not None and len(given.readings):
-        r = given.readings
-        made.append(Trace({"V": Series(r.time_s, r.voltage_v), "A": Series(r.time_s, r.current_a)}, zero_s=float(r.time_s[0])))
-    if given.percent is not None and len(given.percent[0]) > 1:
+def _drawn(given: Given) -> tuple[Drawing, ...]:
+    """Its percent over hours, where that was read; else volts and amperes."""
+    if given.percent is not None and len(given.percent[0]) > 2:
         series = given.percent[0]
         hours = (series.time_s - series.time_s[0]) / 3600
         layers = (Curve(hours, series.value, "voltage"), Curve(hours[[0, -1]], series.value[[0, -1]], "quiet", DASHED, say("straight")))
-        made.append(Plot(say("Its percent display"), say("time, h"), "%", (0.0, max(float(hours[-1]), 0.1)), (0.0, 104.0), layers))
-    return tuple(made)
+        return (Plot(say("Its percent display"), say("time, h"), "%", (0.0, max(float(hours[-1]), 0.1)), (0.0, 104.0), layers),)
+    if given.readings is None or not len(given.readings):
+        return ()
+    r = given.readings
+    span = float(r.time_s[0]), float(r.time_s[-1])
+    return (Trace({"V": Series(r.time_s, r.voltage_v), "A": Series(r.time_s, r.current_a)}, zero_s=span[0], span=span),)
 
 
 def _path(setup: Setup, energy: Finding | None) -> PowerPath:

@@ -37,7 +37,7 @@ _RISE = 3.0
 _NEARLY_FULL = 99.0
 GROUPS = (
     Group("How it was measured", ("source_points", "duration", "idle_energy", "efficiency_without_idle")),
-    Group("Rules of thumb, for when nothing was measured", ("charges_two_thirds", "charges_twice", "charges_by_labels")),
+    Group("Rules of thumb", ("charges_two_thirds", "charges_twice", "charges_by_labels")),
     Group("What to buy", ("label_wanted", "charges_of_another")),
 )
 

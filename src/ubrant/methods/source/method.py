@@ -178,7 +178,7 @@ def _drawn(curve: SourceCurve) -> Drawing:
     high = 1.08 * max(float(volts.max()), float(ocv))
     label = say("{watts} W", watts=show(at_a * at_v, 3))
     layers = (
-        Area(np.array([0.0, at_a]), np.zeros(2), np.array([at_v, at_v]), "power", 0, label),
+        Area(np.array([0.0, at_a]), np.zeros(2), np.array([at_v, at_v]), "power", 2, label),
         Curve(ends, slope * ends + ocv, "quiet", DASHED, say("a straight line")),
         Curve(amps, volts, "voltage", SOLID),
         Dots(amps, volts),

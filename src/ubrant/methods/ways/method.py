@@ -125,7 +125,7 @@ class WaysMethod(Method):
         rows = tuple(
             Row(
                 say(
-                    "{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % {way}”.",
+                    '{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % "{way}"”.',
                     way=way,
                     example=_EXAMPLE,
                 ),
@@ -137,7 +137,7 @@ class WaysMethod(Method):
             for way in prepared.plan.ways
         )
         after = Row(
-            say("That was the last way. A second percent of a way: with its name behind it. Or close the run."),
+            say("That was the last way. A second percent of a way: with its name in quotes behind it. Or close the run."),
             (),
             marks=("load on", "load off", "empty"),
         )
@@ -241,7 +241,7 @@ def _ways(record: Record, names: Sequence[str]) -> list[Way]:
             continue
         if not jotting.readings and jotting.mark not in _MARKS:
             continue
-        named = next((k for k, one in enumerate(seen) if one.name.lower() in jotting.text.lower()), None) if jotting.text else None
+        named = next((k for k, one in enumerate(seen) if one.name.lower() in jotting.line.lower()), None) if jotting.text else None
         if named is None and jotting.text and jotting.readings and (not seen or at >= len(seen)):
             seen.append(_Seen(jotting.text))
             named = len(seen) - 1
