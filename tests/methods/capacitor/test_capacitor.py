@@ -152,3 +152,19 @@ def test_through_the_window(bench_window, qtbot):
     assert account.findings["capacitance"].value == pytest.approx(100.0)
     assert account.findings["resistance"].value == pytest.approx(0.05)
     assert account.sentence.startswith("100.00 ± 0.86 F from 5.35 to 1.75 V, 50 ± 10 mΩ inside")
+
+
+def test_one_reading_without_current_ends_the_discharge():
+    """What comes after a break is another one."""
+    time, volts, amps = constant()
+    later = (
+        np.concatenate((time, time[-1] + np.array([30.0, 60.0, 90.0]))),
+        np.concatenate((volts, [2.4, 1.0, 0.5])),
+        np.concatenate((amps, [0.0, 1.0, 1.0])),
+    )
+    assert analysed(later)["capacitance"].value == pytest.approx(100.0)
+
+
+def test_without_a_rest_before_nothing_is_said_of_its_resistance():
+    time, volts, amps = constant()
+    assert "resistance" not in analysed((time[1:], volts[1:], amps[1:]))

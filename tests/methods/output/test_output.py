@@ -188,3 +188,10 @@ def test_through_the_window_from_label_to_verdict(bench_window, qtbot):
     assert account.verdict is not None
     assert account.verdict.word in {"below", "cannot tell"}
     assert account.findings["label_share"].value == pytest.approx(74, abs=0.5)
+
+
+def test_a_display_that_never_moved_is_said():
+    flat = Series(np.array([0.0, 3600.0, 7200.0]), np.array([80.0, 80.0, 80.0])), np.full(3, 0.5)
+    found, _, told = analyse_output(given(2.0, percent=flat), None)
+    assert "Its display never moved." in told
+    assert "energy_per_point" not in found

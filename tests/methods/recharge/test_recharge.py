@@ -255,3 +255,24 @@ def test_through_the_window(bench_window, qtbot):
     account = close(window, qtbot)
     assert account.findings["charges_from_full"].value == pytest.approx(100 / 43)
     assert account.sentence.startswith("One recharge takes 38.2 Wh (24 to 43) of Ticket bank; about 2¼ charges from full")
+
+
+def test_a_chain_that_loses_much_may_lose_less_by_the_sources_label():
+    """40 % arrives by both labels: where the source gives 65 % of its own, 40 ÷ 0.65; where the device takes 65 % of its, 0.65 × 40."""
+    found, _ = recharge_findings([Recharge(fell(90.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(20.0))
+    share = found["chain_efficiency"]
+    assert share.value == pytest.approx(40.0)
+    assert share.sides == pytest.approx((0.35 * 40, 40 / 0.65 - 40))
+
+
+def test_another_devices_doubts_are_on_their_sides():
+    charges = recharge_findings([Recharge(fell(90.0, 40.0), EMPTY_TO_FULL)], None, None)[0]["charges_from_full"]
+    found = other_device(charges, of_label(30.0), of_label(15.0), "phone")
+    assert found.value == pytest.approx(4.0)
+    assert found.sides == pytest.approx((0.35 * 4, 4 * 0.35 / 0.65))
+
+
+def test_the_second_one_is_called_so():
+    found, _ = recharge_findings([Recharge(fell(90.0, 70.0), EMPTY_TO_FULL), Recharge(fell(70.0, 48.0), EMPTY_TO_FULL)], None, None)
+    assert found["charges_from_full"].name == "Charges from full"
+    assert found["charges_from_full_2"].name == "Charges from full, number 2"
