@@ -130,5 +130,12 @@ SAMPLES["output"] = Sample(
     _each("load on output 5.08 V 1.00 A bank 100 %", "output 5.07 V 1.00 A bank 71 %", "output 5.05 V 1.00 A bank 4 %", "empty"),
     (DC,),
 )
+SAMPLES["charger"] = Sample(
+    Unit("Pack charger", "charger", "230 V to 14.6 V, 5 A"),
+    {"low": "11 V", "high": "14.7 V"},
+    _each("11.0 V 0.50 A", "11.5 V 0.50 A", "12.5 V 5.01 A", "13.5 V 5.02 A", "14.3 V 5.00 A", "14.59 V 2.60 A", "14.60 V 1.10 A"),
+    (DC,),
+    device=Unit("Pack A", "battery", "12.8 V 20 Ah LiFePO4"),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -68,8 +68,38 @@ def solve_two_step(soc: float = 0.5) -> dict[str, np.ndarray]:
     return {"time_s": time[first], "voltage_v": volts[first], "current_a": amps[first]}
 
 
+CHARGE_A, CHARGE_V, END_A = 2.5, 4.2, 0.25
+"""C/2 to 4.2 V, then until a tenth of it: what the 5 Ah cell is charged by."""
+
+
+def solve_charge(soc: float = 0.2) -> dict[str, np.ndarray]:
+    """Constant current, then constant voltage until the current has fallen to its end, then rest; a reading every 30 s."""
+    import pybamm
+
+    experiment = pybamm.Experiment(
+        [
+            f"Charge at {CHARGE_A} A until {CHARGE_V} V (30 second period)",
+            f"Hold at {CHARGE_V} V until {END_A} A (30 second period)",
+            "Rest for 5 minutes (30 second period)",
+        ]
+    )
+    simulation = pybamm.Simulation(
+        pybamm.lithium_ion.SPMe(),
+        parameter_values=pybamm.ParameterValues("Chen2020"),
+        experiment=experiment,
+        solver=pybamm.IDAKLUSolver(rtol=1e-8, atol=1e-10),
+    )
+    solution = simulation.solve(initial_soc=soc)
+    time, volts, amps = (solution[name].entries for name in ("Time [s]", "Voltage [V]", "Current [A]"))
+    first = np.concatenate(([True], np.diff(time) > 1e-6))
+    return {"time_s": time[first], "voltage_v": volts[first], "current_a": amps[first]}
+
+
 if __name__ == "__main__":
     DATA.mkdir(exist_ok=True)
+    charge = solve_charge()
+    columns = np.column_stack(list(charge.values()))
+    np.savetxt(DATA / "chen2020_charge.csv", columns, delimiter=",", header="Chen2020 SPMe charge from 20 %", fmt="%.9g")
     step = solve_two_step()
     np.savetxt(
         DATA / "chen2020_two_step.csv",

@@ -9,10 +9,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.reference.make_cells import DATA, solve, solve_two_step
+from tests.reference.make_cells import CHARGE_A, CHARGE_V, DATA, END_A, solve, solve_charge, solve_two_step
 from ubrant.core.battery.resistance import two_step
 from ubrant.core.record.integrals import charge_ah, energy_wh
 from ubrant.core.record.readings import Readings
+from ubrant.core.sources.charging import Charged, analyse_charger
 
 KEYS = ("time_s", "voltage_v", "current_a", "energy_wh", "charge_ah")
 
@@ -47,3 +48,16 @@ def test_two_step_resistance_of_a_solved_cell(live):
     assert found.value == pytest.approx(by_its_own_voltages(solved), rel=1e-3)
     assert 0.005 < found.value < 0.2
     assert "at about 50 % charged" in found.working
+
+
+@pytest.mark.parametrize("live", [False, True])
+def test_a_solved_charge_is_recognised(live):
+    """Constant current, constant voltage, end current, as the experiment was told; PyBaMM counts a charge as negative."""
+    kept = np.loadtxt(DATA / "chen2020_charge.csv", delimiter=",").T
+    solved = solve_charge() if live else dict(zip(KEYS[:3], kept, strict=True))
+    found, told = analyse_charger(Charged(solved["voltage_v"], solved["current_a"], None, None, {}))
+    assert "the other way round" in told[0]
+    assert found["set_current"].value == pytest.approx(CHARGE_A, rel=1e-3)
+    assert found["set_voltage"].value == pytest.approx(CHARGE_V, rel=1e-3)
+    assert found["end_current"].value == pytest.approx(END_A, rel=0.05)
+    assert any("would be right for 1 × lithium-ion" in text for text in told)

@@ -82,6 +82,7 @@ class Row:
     expected : what was asked for, by tap and quantity, to question slips with
     short : what to set, in a few words, as a table has room for
     spared : of what is wanted that which may be lacking all the same, once a person says so by Enter
+    afresh : what was read before says nothing of what comes now, so that nothing is held against it
     or_fate : of what is wanted that for which *runs*, *falters* or *off* may stand
     """
 
@@ -94,6 +95,7 @@ class Row:
     short: str = ""
     spared: tuple[Key, ...] = ()
     or_fate: tuple[Key, ...] = ()
+    afresh: bool = False
 
     def wanted_with(self, mark: str) -> tuple[Key, ...]:
         """What has to be read beside a mark."""

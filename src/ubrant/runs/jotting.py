@@ -47,7 +47,7 @@ def grammar_for(
     run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Row | None = None
 ) -> Grammar:
     """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
-    if row is not None and row.expected:
+    if row is not None and (row.expected or row.afresh):
         return Grammar(expected=row.expected, alike=SAME_PLACE)
     expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):

@@ -93,6 +93,7 @@ class BalanceMethod(Method):
                     example=_EXAMPLE,
                 ),
                 _AMPS,
+                afresh=True,
                 example=_EXAMPLE,
                 short=say("load {a} A", a=plain(amps)) if amps == amps else say("the next load"),
                 spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
@@ -102,6 +103,7 @@ class BalanceMethod(Method):
         after = Row(
             say("That was the last. Further points the same way, or close the run."),
             _AMPS,
+            afresh=True,
             example=_EXAMPLE,
             spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
         )

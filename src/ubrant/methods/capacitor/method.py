@@ -89,14 +89,22 @@ class CapacitorMethod(Method):
             Row(
                 say("Nothing attached: type its volts and no amperes, like “5.40 V 0 A”."),
                 (_V, _A),
+                afresh=True,
                 example="5.40 V 0 A",
                 short=say("at rest"),
             ),
-            Row(say("Load on, and at once type “{example}”.", example=_EXAMPLE), (_V, _A), example=_EXAMPLE, short=say("load on")),
+            Row(
+                say("Load on, and at once type “{example}”.", example=_EXAMPLE),
+                (_V, _A),
+                afresh=True,
+                example=_EXAMPLE,
+                short=say("load on"),
+            ),
         )
         after = Row(
             say("Every few seconds type “{example}” until it is as low as you want it; load off, and close the run.", example=_EXAMPLE),
             (_V, _A),
+            afresh=True,
             example=_EXAMPLE,
         )
         return ByHand((ask,), rows, after, reads=(_V, _A))

@@ -83,6 +83,7 @@ class SourceMethod(Method):
             Row(
                 say("Nothing attached: type its volts and no amperes, like “6.31 V 0 A”."),
                 (_V, _A),
+                afresh=True,
                 example="6.31 V 0 A",
                 short=say("nothing attached"),
             )
@@ -96,13 +97,14 @@ class SourceMethod(Method):
                     example=_EXAMPLE,
                 ),
                 (_V, _A),
+                afresh=True,
                 example=_EXAMPLE,
                 short=say("a heavier load"),
             )
             for k in range(2, count + 1)
         ]
         after = say("That is enough. Go on where the power is largest, as close as you like, or close the run.")
-        return ByHand((ask,), tuple(rows), Row(after, (_V, _A), example=_EXAMPLE), reads=(_V, _A))
+        return ByHand((ask,), tuple(rows), Row(after, (_V, _A), afresh=True, example=_EXAMPLE), reads=(_V, _A))
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, Criteria()

@@ -130,6 +130,7 @@ class WaysMethod(Method):
                     example=_EXAMPLE,
                 ),
                 (),
+                afresh=True,
                 marks=("skip", "load on", "load off", "empty"),
                 example=_EXAMPLE,
                 short=way,
