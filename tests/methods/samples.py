@@ -137,5 +137,11 @@ SAMPLES["charger"] = Sample(
     (DC,),
     device=Unit("Pack A", "battery", "12.8 V 20 Ah LiFePO4"),
 )
+SAMPLES["port"] = Sample(
+    Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 13 A 300 W"),
+    {"candidates": "pack 11-14.6 V; pair 22-29.2 V"},
+    _each("input 12.4 V 8.90 A pack", "input 28.8 V 7.00 A pair"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

@@ -1,0 +1,238 @@
+"""An input port as a method: its form, checks, rows, account."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.account import Account, Group
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import DASHED, Curve, Dots, Drawing, Plot
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.record import Record
+from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.form import Field, Quantity, Words
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_V, _A = ("input", "V"), ("input", "A")
+_NAMES = {"": "input", "source": "input", "battery": "input", "dc": "input", "charger": "input"}
+_EXAMPLE = 'input 13.2 V 8.1 A "pack"'
+GROUPS = (Group("Its law", ("current_limit", "power_limit", "crossover")),)
+
+
+@dataclass(frozen=True)
+class PortPlan:
+    """``candidates`` as they were typed, with their spans of volts; the port's own limits where its label does not say them."""
+
+    candidates: str
+    low: float | None = None
+    high: float | None = None
+    amps: float | None = None
+    watts: float | None = None
+
+
+class PortMethod(Method):
+    """Of input ports; typed, or from a table."""
+
+    key = "port"
+    title = "Input port"
+    Plan = PortPlan
+    taps = ("input",)
+    by_hand_only = True
+    has_leads = False
+    plan_from_label = True
+    log = TAP_LOG
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        label = read_port(setup.unit.label_text)
+        low, high = (f"{plain(v)} V" for v in label.window) if label.window is not None else ("", "")
+        return (
+            Field("low", "Window from", Quantity("V", may_be_empty=True), low, "V"),
+            Field("high", "to", Quantity("V", may_be_empty=True), high, "V", beside=True),
+            Field("amps", "At most", Quantity("A", may_be_empty=True), f"{plain(label.amps)} A" if label.amps else "", "A"),
+            Field("watts", "and", Quantity("W", may_be_empty=True), f"{plain(label.watts)} W" if label.watts else "", "W", beside=True),
+            Field("candidates", "Sources", Words(read_candidates), "", "pack 10.8-14.6 V; panel 16-24 V"),
+        )
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        label = _label(prepared.setup, prepared.plan)
+        problems = []
+        if label.window is None:
+            problems.append(Problem(True, say("Write the window of the port in volts, as its label says it: over it is damage.")))
+            return problems
+        for one in read_candidates(prepared.plan.candidates):
+            if one.high_v > label.window[1]:
+                text = say(
+                    "{name} goes up to {v} V, over the {high} V of the port: over the window is damage.",
+                    name=one.name,
+                    v=plain(one.high_v),
+                    high=plain(label.window[1]),
+                )
+                problems.append(Problem(True, text))
+            elif one.high_v < label.window[0]:
+                problems.append(
+                    Problem(False, say("{name} never reaches {low} V: it needs a step-up.", name=one.name, low=plain(label.window[0])))
+                )
+        return problems
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        count = len(read_candidates(prepared.plan.candidates))
+        return say("{n} sources", n=count) if count else say("two voltages at least"), ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        candidates = read_candidates(prepared.plan.candidates)
+        ask = Ask(
+            say(
+                "Before you plug in: the highest volts of each source inside the window, centre positive or not, the limits set on source and port written down. Try whether outputs stay on while it is fed."
+            ),
+            (cautions.WINDOW, cautions.POLARITY, cautions.UNPLUG_OFF, cautions.PANELS),
+        )
+        names = [c.name for c in candidates] or [say("a source"), say("a source of other volts")]
+        rows = tuple(
+            Row(
+                say(
+                    "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry.",
+                    name=name,
+                    example=_EXAMPLE,
+                ),
+                (_V, _A),
+                example=_EXAMPLE,
+                short=name,
+                afresh=True,
+            )
+            for name in names
+        )
+        after = Row(say("Another source, or another voltage, the same way; or close the run."), (_V, _A), example=_EXAMPLE, afresh=True)
+        return ByHand((ask,), rows, after, reads=(_V, _A))
+
+    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
+        return setup, Criteria()
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan or PortPlan("")
+        label = _label(setup, plan)
+        table = points_at(record, (_V, _A), _NAMES)
+        candidates = read_candidates(plan.candidates)
+        names = [note or (candidates[k].name if k < len(candidates) else "") for k, note in enumerate(table.notes)]
+        half = {"V": table.half[_V], "A": table.half[_A]} if len(table) else {}
+        try:
+            port = analyse_port(
+                table.values[_V], table.values[_A], names, record.accuracy("input", "V"), record.accuracy("input", "A"), half, label
+            )
+        except ReadingsError as error:
+            return Account(trouble=str(error))
+        findings = dict(port.findings)
+        energy = label_of(setup.unit)
+        said = list(port.warnings)
+        for k, one in enumerate(candidates, start=1):
+            findings |= _candidate(k, one, label, port, energy.energy_wh if energy is not None else None)
+        return Account(
+            findings,
+            ("current_limit", "power_limit", *(k for k in findings if k.startswith("port_power_")))[:6],
+            (*GROUPS, Group("What each source would give", tuple(k for k in findings if k.startswith(("candidate_", "fills_"))))),
+            None,
+            _sentence(port, candidates, label),
+            (*record.head.origin.said, *said),
+            taken=len(table),
+            planned=len(candidates) or None,
+            drawings=lambda: (_drawn(table.values[_V], table.values[_A], port, label),),
+            path=lambda: _path(setup, findings),
+            short=say(
+                "up to {w}",
+                w=max((f for f in findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0).value_text(),
+            ),
+        )
+
+
+def _label(setup: Setup, plan: PortPlan) -> PortLabel:
+    window = (plan.low, plan.high) if plan.low is not None and plan.high is not None else None
+    printed = read_port(setup.unit.label_text)
+    return PortLabel(window or printed.window, plan.amps or printed.amps, plan.watts or printed.watts)
+
+
+def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: float | None) -> dict[str, Finding]:
+    word, watts = would_give(one, label, port.amps, port.watts)
+    key = f"candidate_{k}"
+    span = say("{a} to {b} V", a=plain(one.low_v), b=plain(one.high_v))
+    if watts is None:
+        return {key: Finding(key, one.name, None, "W", None, f"{span}: {word}")}
+    found = {
+        key: Finding(
+            key,
+            one.name,
+            watts[0],
+            "W",
+            None,
+            say("{span}: {word}, {a} to {b} W", span=span, word=word, a=show(watts[0], 3), b=show(watts[1], 3)),
+        )
+    }
+    mean = (watts[0] + watts[1]) / 2
+    if holds_wh and watts[0] > 0:
+        name = say("{name} fills it in", name=one.name)
+        found[f"fills_{k}"] = Finding(
+            f"fills_{k}",
+            name,
+            3600 * holds_wh / mean,
+            "s",
+            None,
+            say("{wh} Wh on its label ÷ {w} W, without losses and taper", wh=show(holds_wh, 3), w=show(mean, 3)),
+        )
+    return found
+
+
+def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -> str:
+    parts = []
+    amps, watts = port.findings.get("current_limit"), port.findings.get("power_limit")
+    if amps is not None:
+        parts.append(say("takes {a} at most", a=amps.with_uncertainty()))
+    if watts is not None:
+        parts.append(say("takes {w} at most", w=watts.with_uncertainty()))
+    if not parts:
+        best = max((f for f in port.findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
+        parts.append(say("took {w} at best", w=best.with_uncertainty()))
+    parts += [f"{one.name}: {would_give(one, label, port.amps, port.watts)[0]}" for one in candidates]
+    text = "; ".join(parts)
+    return f"{text[0].upper()}{text[1:]}."
+
+
+def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:
+    """Watts over volts, with the law."""
+    good = np.isfinite(volts) & np.isfinite(amps)
+    volts, watts = volts[good], volts[good] * amps[good]
+    low, high = label.window if label.window is not None else (0.8 * float(volts.min()), 1.2 * float(volts.max()))
+    line = np.linspace(low, high, 60)
+    layers: list[Curve | Dots] = [Dots(volts, watts)]
+    if port.amps is not None or port.watts is not None:
+        law = np.minimum(line * (port.amps if port.amps is not None else np.inf), port.watts if port.watts is not None else np.inf)
+        layers.insert(0, Curve(line, law, "power", DASHED, say("its law")))
+    top = max([float(watts.max()), *(float(c.y.max()) for c in layers if isinstance(c, Curve))])
+    return Plot(
+        say("What it takes, over the volts"),
+        say("input, V"),
+        say("W"),
+        (0.95 * low, 1.03 * high),
+        (0.0, 1.12 * max(top, 1.0)),
+        tuple(layers),
+    )
+
+
+def _path(setup: Setup, findings: dict[str, Finding] | None) -> PowerPath:
+    nodes = (Node("battery", say("Source")), Node("load", setup.unit.name, setup.unit.printed))
+    if findings is None:
+        return PowerPath(nodes, (Flow(None, meter=clipped(setup.meter("input"))),), (None, None), (0.0, 0.0), "W")
+    best = max((f for f in findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
+    return PowerPath(nodes, (Flow(best.value, meter=setup.meter("input").name),), (None, None), (0.0, 0.0), "W")
