@@ -143,5 +143,11 @@ SAMPLES["port"] = Sample(
     _each("input 12.4 V 8.90 A pack", "input 28.8 V 7.00 A pair"),
     (DC,),
 )
+SAMPLES["brick"] = Sample(
+    Unit("Brick", "charger", "230 V to 19 V, 65 W"),
+    {"loads": "0, 1.5, 3.4 A"},
+    _each("output 19.2 V 0 A", "output 19.1 V 1.5 A", "output 19.0 V 3.4 A"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]

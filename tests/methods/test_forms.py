@@ -161,13 +161,13 @@ def test_what_suits_what():
         return [e.key for e in suiting(Unit("x", kind, text))]
 
     told = {
-        ("converter", "12 V to 5 V, 3 A"): ["sweep", "steps", "idle"],
+        ("converter", "12 V to 5 V, 3 A"): ["sweep", "steps", "idle", "brick"],
         ("inverter", "12 V to 230 V, 300 W"): ["steps", "idle"],
-        ("charger", "230 V to 19 V, 65 W"): ["external-supply", "charger"],
+        ("charger", "230 V to 19 V, 65 W"): ["external-supply", "charger", "brick"],
         ("lead", "30 A breaker"): ["trip"],
         ("load", "230 V, 52 W"): ["appliance"],
         ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance", "ways"],
-        ("charger", "60 W panel, 12 V class"): ["source", "charger"],
+        ("charger", "60 W panel, 12 V class"): ["source", "charger", "brick"],
     }
     for (kind, text), expected in told.items():
         assert keys(kind, text) == [key for key in expected if key in HERE], text
