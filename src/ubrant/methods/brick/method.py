@@ -181,6 +181,13 @@ def _drawn(read: Loaded, tolerance: Tolerance | None) -> Drawing:
     layers: list[Curve | Dots | Rule] = [Curve(amps, volts, "voltage"), Dots(amps, volts)]
     if tolerance is not None:
         layers.append(Rule(tolerance.low, say("may be as low as {v} V", v=plain(tolerance.low)), below=True))
+    told = say(
+        "{n} points up to {a} A, from {v} to {w} V",
+        n=len(amps),
+        a=plain(float(amps.max()), 3),
+        v=plain(float(volts.max()), 3),
+        w=plain(float(volts.min()), 3),
+    )
     return Plot(
         say("Its volts over what is drawn"),
         say("load, A"),
@@ -188,6 +195,7 @@ def _drawn(read: Loaded, tolerance: Tolerance | None) -> Drawing:
         (0.0, 1.06 * max(float(amps.max()), 0.1)),
         (0.0, 1.08 * float(volts.max())),
         tuple(layers),
+        told,
     )
 
 

@@ -61,7 +61,7 @@ class ChargingMethod(Method):
 
         return (
             Field("into", "Into", into, _WALKED),
-            Field("low", "Walked from", Quantity("V", may_be_empty=True), "", "empty, like 11 V", only_with=walked),
+            Field("low", "Walked from", Quantity("V", may_be_empty=True), "", "11 V", only_with=walked),
             Field("high", "to", Quantity("V", may_be_empty=True), "", "15 V", beside=True, only_with=walked),
         )
 
@@ -169,6 +169,13 @@ def _drawn(volts: Array, amps: Array, findings: dict[str, Finding]) -> Drawing:
     set_a = findings["set_current"].value or 0.0
     wide = max(float(np.ptp(volts)), 0.5)
     layers = (Rule(set_a, say("set current {a} A", a=show(set_a, 3))), Curve(volts, amps, "current"), Dots(volts, amps))
+    told = say(
+        "{n} points from {v} to {w} V, up to {a} A",
+        n=len(amps),
+        a=show(float(amps.max()), 3),
+        v=plain(float(volts.min()), 3),
+        w=plain(float(volts.max()), 3),
+    )
     return Plot(
         say("What it gives, over the volts it sees"),
         say("V"),
@@ -176,6 +183,7 @@ def _drawn(volts: Array, amps: Array, findings: dict[str, Finding]) -> Drawing:
         (float(volts.min()) - 0.05 * wide, float(volts.max()) + 0.05 * wide),
         (0.0, 1.15 * max(float(amps.max()), 0.1)),
         layers,
+        told,
     )
 
 

@@ -238,12 +238,20 @@ def _drawn(given: Given) -> tuple[Drawing, ...]:
         series = given.percent[0]
         hours = (series.time_s - series.time_s[0]) / 3600
         layers = (Curve(hours, series.value, "voltage"), Curve(hours[[0, -1]], series.value[[0, -1]], "quiet", DASHED, say("straight")))
-        return (Plot(say("Its percent display"), say("time, h"), "%", (0.0, max(float(hours[-1]), 0.1)), (0.0, 104.0), layers),)
+        return (
+            Plot(say("Its percent display"), say("time, h"), "%", (0.0, max(float(hours[-1]), 0.1)), (0.0, 104.0), layers, _told(series)),
+        )
     if given.readings is None or not len(given.readings):
         return ()
     r = given.readings
     span = float(r.time_s[0]), float(r.time_s[-1])
     return (Trace({"V": Series(r.time_s, r.voltage_v), "A": Series(r.time_s, r.current_a)}, zero_s=span[0], span=span),)
+
+
+def _told(series: Series) -> str:
+    """The display in words."""
+    first, last = float(series.value[0]), float(series.value[-1])
+    return say("its display from {a} to {b} %, in {n} readings", a=plain(first), b=plain(last), n=len(series))
 
 
 def _path(setup: Setup, energy: Finding | None) -> PowerPath:

@@ -220,6 +220,7 @@ def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:
         law = np.minimum(line * (port.amps if port.amps is not None else np.inf), port.watts if port.watts is not None else np.inf)
         layers.insert(0, Curve(line, law, "power", DASHED, say("its law")))
     top = max([float(watts.max()), *(float(c.y.max()) for c in layers if isinstance(c, Curve))])
+    told = say("{n} points, up to {w} W", n=len(volts), w=show(float(watts.max()), 3))
     return Plot(
         say("What it takes, over the volts"),
         say("input, V"),
@@ -227,6 +228,7 @@ def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:
         (0.95 * low, 1.03 * high),
         (0.0, 1.12 * max(top, 1.0)),
         tuple(layers),
+        told,
     )
 
 

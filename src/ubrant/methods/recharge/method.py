@@ -312,7 +312,12 @@ def _course(source: Series, device: Series, setup: Setup) -> Plot:
         for s, tint, style, name in ((source, "voltage", SOLID, names[0]), (device, "current", DASHED, names[1]))
         if len(s)
     )
-    return Plot(say("Percent shown"), say("time, h"), "%", (0.0, max(end, 0.1)), (0.0, 104.0), layers)
+    told = "; ".join(
+        say("{name} from {a} to {b} %", name=name, a=plain(float(s.value[0])), b=plain(float(s.value[-1])))
+        for s, name in zip((source, device), names, strict=True)
+        if len(s)
+    )
+    return Plot(say("Percent shown"), say("time, h"), "%", (0.0, max(end, 0.1)), (0.0, 104.0), layers, told)
 
 
 def _path(setup: Setup, energies: tuple[Finding | None, Finding | None] | None) -> PowerPath:
