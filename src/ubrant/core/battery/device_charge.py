@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.battery.label_doubt import Holds, in_quarters, product
 from ubrant.core.battery.percent import Change, points_finding, too_small
 from ubrant.core.quantities.label import Label
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, combined, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say
@@ -36,6 +36,18 @@ class Recharge:
     counted_parts: Contributions | None = None
 
     @property
+    def missed_s(self) -> float:
+        """How long the device charged while the source's percent was not followed."""
+        if self.source is None:
+            return 0.0
+        return max(self.source.from_s - self.device.from_s, 0.0) + max(self.device.to_s - self.source.to_s, 0.0)
+
+    @property
+    def is_part(self) -> bool:
+        """The source was not followed for more than a twentieth of it: at least so much was taken."""
+        return self.missed_s > 0.05 * (self.device.to_s - self.device.from_s) + 60.0
+
+    @property
     def hours(self) -> float:
         return (self.device.to_s - self.device.from_s) / 3600
 
@@ -57,6 +69,10 @@ def recharge_findings(
         found |= {f"{f.key}{suffix}": _as(f, f"{f.key}{suffix}", number) for f in _one(one, source, device, idle_w)}
         if one.source is not None and (small := too_small(one.source)):
             said.append(small)
+        said += _slips(one, found if number == 1 else {})
+        if _is_beyond_belief(found, suffix):
+            for key in ("recharge_energy", "stored_energy", "efficiency_without_idle"):
+                found.pop(f"{key}{suffix}", None)
         if one.source is not None and one.source.hidden:
             said.append(
                 say(
@@ -65,6 +81,43 @@ def recharge_findings(
                 )
             )
     return found, said
+
+
+def _is_beyond_belief(found: Mapping[str, Finding], suffix: str) -> bool:
+    """More would arrive than was taken: one of the labels is wrong, and so may be what rests on either."""
+    taken, stored = found.get(f"recharge_energy{suffix}"), found.get(f"stored_energy{suffix}")
+    whole = taken is not None and stored is not None and bool(taken.value) and not taken.bound
+    return whole and f"chain_efficiency{suffix}" not in found
+
+
+_LITTLE, _QUICK_H = 40.0, 1 / 6
+"""Under so many percent a chain is asked about, as is a charge in less than this. Common practice, no source."""
+
+
+def _slips(one: Recharge, found: dict[str, Finding]) -> list[str]:
+    """What looks like a slip of a digit, a unit or an hour."""
+    said = []
+    if one.is_part:
+        said.append(
+            say(
+                "The source was not read for {time} of it: at least so much was taken. Read both together.",
+                time=show_duration(one.missed_s),
+            )
+        )
+    share, taken, stored = (found.get(key) for key in ("chain_efficiency", "recharge_energy", "stored_energy"))
+    if share is None and taken is not None and stored is not None and taken.value and not taken.bound:
+        said.append(
+            say(
+                "More would arrive ({a}) than was taken ({b}), by more than both labels may be off: look at the labels' units, mAh for Ah, and at the percents.",
+                a=stored.value_text(),
+                b=taken.value_text(),
+            )
+        )
+    elif share is not None and share.value is not None and share.value < _LITTLE:
+        said.append(say("{p} % is little for a recharge (60 to 90 are usual): did a digit of the percents slip?", p=show(share.value, 2)))
+    if 0 < one.hours < _QUICK_H:
+        said.append(say("It was charged in {time}: did an hour slip?", time=show_duration(3600 * one.hours)))
+    return said
 
 
 def _as(found: Finding, key: str, number: int) -> Finding:
@@ -79,6 +132,9 @@ def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: floa
     if one.source is not None:
         found.append(points_finding("source_points", say("Points of the source"), one.source))
         taken = _taken(one.source, source)
+        if taken is not None and one.is_part and taken.span is not None:
+            least = max(taken.span[0], 0.0)
+            taken = Finding(taken.key, taken.name, least, "Wh", (), say("{w}, and it went on", w=taken.working), bound=AT_LEAST)
     if one.counted_wh is not None:
         taken = Finding(
             "recharge_energy", say("Wh for one recharge"), one.counted_wh, "Wh", one.counted_parts, say("by the counter between them")
@@ -101,11 +157,14 @@ def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: floa
         )
         found.append(stored)
     if taken is not None and stored is not None and taken.value and not taken.bound:
-        found.append(_efficiency(taken, stored))
+        found += _believable(_efficiency(taken, stored))
         if idle_w and one.hours > 0:
             found += _without_idle(taken, stored, idle_w, one.hours)
     if one.source is not None:
-        found.append(_charges(one))
+        charges = _charges(one)
+        if one.is_part and charges.span is not None:
+            charges = Finding(charges.key, charges.name, charges.span[1], "", (), charges.working, bound=AT_MOST)
+        found.append(charges)
     found.append(Finding("duration", say("Charging took"), 3600 * one.hours, "s", (), say("from its first reading to its last")))
     return found
 
@@ -118,10 +177,10 @@ def _signed(change: Change, sign: int) -> Contributions:
 def _taken(change: Change, source: Holds | None) -> Finding | None:
     if source is None:
         return None
-    points = change.points
-    if not points > 0:
-        most = _most_points(change)
-        working = say("its display never moved: under {points} points of {why}", points=show(most, 2), why=source.why)
+    points, u = change.points, _most_points(change)
+    if not points > u:
+        most = max(points, 0.0) + u
+        working = say("its display fell by less than it may be off: at most {points} points of {why}", points=show(most, 2), why=source.why)
         return Finding("recharge_energy", say("Wh for one recharge"), source.energy_wh * most / 100, "Wh", (), working, bound=AT_MOST)
     working = say("{points} points of {why}", points=plain(points), why=source.why)
     return product(
@@ -156,6 +215,11 @@ def _efficiency(taken: Finding, stored: Finding, key: str = "chain_efficiency", 
     return Finding(key, name or say("Arrives of it"), value, "%", parts, working, sides=(lowered * value, raised * value))
 
 
+def _believable(found: Finding) -> list[Finding]:
+    """No more arrives than went in: over 100 % by more than all doubts, and it is none."""
+    return [] if found.span is not None and found.span[0] > 100 else [found]
+
+
 def _without_idle(taken: Finding, stored: Finding, idle_w: float, hours: float) -> list[Finding]:
     assert taken.value is not None
     burnt = Finding("idle_energy", say("Burnt by idling meanwhile"), idle_w * hours, "Wh", None, f"{show(idle_w)} W × {show(hours)} h")
@@ -169,10 +233,12 @@ def _charges(one: Recharge) -> Finding:
     """From full, and to full: both labels are in neither."""
     assert one.source is not None
     points, gained = one.source.points, -one.device.points
-    if not points > 0:
-        most = _most_points(one.source)
+    if not points > _most_points(one.source):
+        most = max(points, 0.0) + _most_points(one.source)
         working = say(
-            "its display never moved: under {points} points for {gained} of the device", points=show(most, 2), gained=plain(gained)
+            "its display fell by less than it may be off: at most {points} points for {gained} of the device",
+            points=show(most, 2),
+            gained=plain(gained),
         )
         return Finding("charges_from_full", say("Charges from full"), gained / most, "", (), working, bound=AT_LEAST)
     value = gained / points

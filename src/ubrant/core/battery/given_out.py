@@ -41,7 +41,9 @@ class Given:
     percent : its own display, with half of its last digit
     gave_up : it switched itself off, or its output went
     full : it is known to have been full
-    load_on_s, load_off_s : as far as somebody said
+    load_on_s, load_off_s, on_s : as far as somebody said; how long it was on in between
+    volts : of this output, as it should be; None where nobody knows
+    why_not : why volts and amperes do not stand on one base
     """
 
     readings: Readings | None
@@ -55,6 +57,9 @@ class Given:
     full: bool
     load_on_s: float | None = None
     load_off_s: float | None = None
+    on_s: float | None = None
+    volts: float | None = None
+    why_not: str = ""
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -73,6 +78,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         energy = by_counter[0]
     if charge is None and by_counter[1] is not None:
         charge = by_counter[1]
+    if energy is None and given.why_not:
+        raise ReadingsError(given.why_not)
     if energy is None:
         raise ReadingsError(
             say(
@@ -81,6 +88,7 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         )
     if given.readings is not None and by_counter[0] is not None:
         said += _disagree(energy, by_counter[0], _during_counter(given))
+    _require_sense(given, energy, label)
     found["energy_out"] = energy
     if charge is not None:
         found["charge_out"] = charge
@@ -101,6 +109,32 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         found |= _percent(given, energy, said)
     said += _ending(given, found)
     return found, _verdict(given, charge, label), said
+
+
+_MOST_SHARE, _VOLTS = 1.15, (0.6, 1.5)
+"""Of its label no more comes out; an output's volts are within so many times what they should be. Common practice, no source."""
+
+
+def _require_sense(given: Given, energy: Finding, label: Label | None) -> None:
+    """Raises ReadingsError where volts are none of this output, or more came out than its cells hold."""
+    if given.readings is not None and given.volts and len(given.readings):
+        usual = float(np.median(given.readings.voltage_v))
+        if not _VOLTS[0] * given.volts < usual < _VOLTS[1] * given.volts:
+            text = say(
+                "{v} V at an output of {should} V: volts and amperes the wrong way round, or a slip.",
+                v=show(usual),
+                should=plain(given.volts),
+            )
+            raise ReadingsError(text)
+    u = energy.expanded_uncertainty or 0.0
+    if label is not None and label.energy_wh and energy.value is not None and energy.value - u > _MOST_SHARE * label.energy_wh:
+        raise ReadingsError(
+            say(
+                "{out} Wh are more than the {wh} Wh on its label: amperes for milliamperes, an hour that slipped, or it was charged meanwhile.",
+                out=show(energy.value),
+                wh=show(label.energy_wh),
+            )
+        )
 
 
 def _integrals(given: Given) -> tuple[Finding | None, Finding | None]:
@@ -193,6 +227,8 @@ def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[s
 
 
 def _lasted(given: Given) -> float:
+    if given.on_s:
+        return given.on_s
     if given.load_on_s is not None and given.load_off_s is not None:
         return given.load_off_s - given.load_on_s
     series = given.readings.time_s if given.readings is not None else given.watt_hours[0].time_s if given.watt_hours is not None else None

@@ -189,6 +189,27 @@ def _between(time: Array, amps: Array, charge: float) -> tuple[Contribution, ...
     return (Contribution("between the readings", rectangular(moved) / charge),) if charge > 0 else ()
 
 
+_SLIPS = ((1000.0, "amperes for milliamperes"), (60.0, "seconds for minutes"), (3600.0, "seconds for hours"))
+_UNBELIEVABLE = (0.1, 5.0)
+
+
+def slip(found: Finding, label: CapacitorLabel) -> str:
+    """Why so many farads cannot be, in a sentence; empty where they may."""
+    if not found.value or not label.farads:
+        return ""
+    ratio = found.value / label.farads
+    if _UNBELIEVABLE[0] < ratio < _UNBELIEVABLE[1]:
+        return ""
+    likely = next((say(words) for factor, words in _SLIPS if 0.5 < max(ratio, 1 / ratio) / factor < 2), say("a slip of unit"))
+    return say(
+        "{c} F are {n} times its label of {label} F: {likely}?",
+        c=show(found.value),
+        n=show(ratio, 2),
+        label=show(label.farads),
+        likely=likely,
+    )
+
+
 def against_label(found: Finding, label: CapacitorLabel) -> Finding | None:
     """Measured farads over the label's."""
     if found.value is None or not label.farads:

@@ -25,6 +25,8 @@ _LEVEL = 0.006
 _TAPERED = 0.9
 _NOTHING = 0.01
 _PRE = 0.5
+_ALONE = 2.5
+"""No charge rises to so many times its usual volts."""
 _ABRUPT = 0.3
 """A charge that stops from more than this share of its set current was stopped by something else than its end current. Common practice, no source."""
 _CHARGED_V = {"lifepo4": (3.55, 3.66), "li-ion": (4.1, 4.22), "lead-acid": (2.3, 2.5), "nimh": (1.4, 1.6)}
@@ -67,6 +69,15 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
         )
     most = float(amps.max())
     flows = amps > _NOTHING * most
+    usual_v = float(np.median(volts[flows]))
+    if float(volts[flows].max()) > _ALONE * usual_v:
+        raise ReadingsError(
+            say(
+                "{v} V stands alone among readings of about {u} V: did a digit slip? Mend it, or leave that row out.",
+                v=show(float(volts[flows].max())),
+                u=show(usual_v),
+            )
+        )
     plateau = amps >= _PLATEAU * most
     top = float(volts[flows].max())
     level = flows & (volts >= (1 - _LEVEL) * top) & (amps < _TAPERED * most)

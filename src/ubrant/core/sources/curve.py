@@ -74,6 +74,13 @@ def analyse_curve(
                 count=len(amps),
             )
         )
+    if float(volts[-1]) <= 0.05 * float(volts.max()) and float(amps[0]) > 0.2 * float(amps[-1]):
+        raise ReadingsError(
+            say(
+                "It was never read with next to nothing attached, and gives no volts at {a} A: are volts and amperes swapped?",
+                a=show(float(amps[-1])),
+            )
+        )
     slope = float(np.polyfit(amps, volts, 1)[0])
     if slope > 0:
         raise ReadingsError(

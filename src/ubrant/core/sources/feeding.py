@@ -105,9 +105,10 @@ def _power(k: int, way: Way, source: Holds | None, said: list[str]) -> Finding |
         )
     change, hours = way.percent, way.percent.to_s / 3600 - way.percent.from_s / 3600 if way.percent is not None else 0.0
     if change is not None and source is not None and hours > 0:
-        if not change.points > 0:
-            most = COVERAGE * combined(change.contributions) * source.energy_wh / 100 / hours
-            working = say("its display never moved in {time}", time=show_duration(3600 * hours))
+        off = COVERAGE * combined(change.contributions)
+        if not change.points > off:
+            most = (max(change.points, 0.0) + off) * source.energy_wh / 100 / hours
+            working = say("its display fell by less than it may be off, in {time}", time=show_duration(3600 * hours))
             return Finding(key, name, most, "W", (), working, bound=AT_MOST)
         value = source.energy_wh * change.points / 100 / hours
         working = say("{p} points of {why}, in {time}", p=plain(change.points), why=source.why, time=show_duration(3600 * hours))
@@ -145,11 +146,10 @@ def _runtime(k: int, way: Way, source: Holds | None) -> Finding | None:
     change = way.percent
     if change is not None:
         hours = (change.to_s - change.from_s) / 3600
-        if not change.points > 0:
-            least = 100 * hours / (COVERAGE * combined(change.contributions)) if change.contributions else hours
-            return Finding(
-                key, name, least, "h", (), say("its display never moved in {time}", time=show_duration(3600 * hours)), bound=AT_LEAST
-            )
+        most = max(change.points, 0.0) + (off := COVERAGE * combined(change.contributions))
+        if not change.points > off:
+            working = say("its display fell by less than it may be off, in {time}", time=show_duration(3600 * hours))
+            return Finding(key, name, 100 * hours / most if most else hours, "h", (), working, bound=AT_LEAST)
         value = 100 * hours / change.points
         hidden = change.hidden / change.points
         turned = tuple(c.times(-1.0) for c in _own(k, change.contributions))

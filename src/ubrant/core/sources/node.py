@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.conversion.points import Mask
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array, ReadingsError
@@ -20,6 +21,8 @@ IN, OUT, BATTERY = "charger", "load", "battery"
 BRANCHES = (IN, OUT, BATTERY)
 ONE_NODE = 1.3
 """Voltages further apart than this are not those of one node: there is a converter between, and power is balanced, not current."""
+_CLOSES = 1.5
+"""Times U: at twice the standard uncertainty one point in twenty that is sound would be called open. Common practice, no source."""
 _LEAST_GAINS = 4
 _STANDS = 0.02
 """Under this share of the largest current a branch carries nothing to speak of."""
@@ -84,7 +87,7 @@ def analyse_node(read: Branches) -> Node:
         found = _residual(read, k, by_power, unit)
         findings[found.key] = found
         u = found.expanded_uncertainty
-        closes.append(None if found.value is None or u is None else abs(found.value) <= u)
+        closes.append(None if found.value is None or u is None else abs(found.value) <= _CLOSES * u)
     if by_power:
         warnings.append(
             say(
@@ -95,7 +98,7 @@ def analyse_node(read: Branches) -> Node:
         warnings.append(_not_closed(findings, closes, read))
     findings |= _gains(read, by_power)
     states = tuple(_state(full, k) for k in range(len(full)))
-    sustained = _sustained(full)
+    sustained = _sustained(full, np.array([closed is not False for closed in closes]) if not by_power else np.ones(len(full), bool))
     findings = {sustained.key: sustained, **findings} if sustained is not None else findings
     return Node(findings, full, states, tuple(closes), tuple(warnings))
 
@@ -249,13 +252,16 @@ def _state(full: Branches, k: int) -> str:
     return ON_BATTERY if abs(into) <= small else LOSING
 
 
-def _sustained(full: Branches) -> Finding | None:
-    """The largest load at which the battery is not drained: where its current goes through nothing as the load grows."""
+def _sustained(full: Branches, closes: Mask) -> Finding | None:
+    """The largest load at which the battery is not drained: where its current goes through nothing as the load grows.
+
+    A point that does not close says nothing of it.
+    """
     key, name = "largest_sustained_load", say("Largest load for ever")
     volts = full.volts[OUT]
     volts = np.where(np.isfinite(volts), volts, np.nan_to_num(full.volts[BATTERY], nan=math.nan))
     watts = volts * full.amps[OUT]
-    good = np.isfinite(watts) & np.isfinite(full.amps[BATTERY]) & (full.amps[IN] > _STANDS * _largest(full.amps[IN]))
+    good = closes & np.isfinite(watts) & np.isfinite(full.amps[BATTERY]) & (full.amps[IN] > _STANDS * _largest(full.amps[IN]))
     if good.sum() < 2 or not (full.amps[IN] > 0).any():
         return None
     order = np.flatnonzero(good)[np.argsort(watts[good], kind="stable")]

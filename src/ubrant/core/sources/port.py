@@ -18,6 +18,7 @@ from ubrant.core.wording import say
 
 ALIKE = 0.03
 """Two currents, or two powers, within this share of each other are one limit. Common practice, no source."""
+_ABSURD = 4.0
 APART = 0.1
 """Voltages have to be this share apart for a limit to show itself."""
 _N = r"\d+(?:[.,]\d+)?"
@@ -116,6 +117,10 @@ def analyse_port(
         raise ReadingsError(say("No point was taken yet: type volts and amperes at the input, like “input 13.2 V 8.1 A”."))
     volts, amps = volts[good], amps[good]
     half = {key: column[good] for key, column in half.items()}
+    absurd = label.amps * _ABSURD if label.amps else _ABSURD * 5 * float(np.median(np.abs(amps)))
+    if (np.abs(amps) > absurd).any() and absurd > 0:
+        worst = float(amps[int(np.argmax(np.abs(amps)))])
+        raise ReadingsError(say("{a} A cannot be at this port: amperes for milliamperes, or a digit that slipped.", a=show(worst)))
     if (amps < 0).all():
         raise ReadingsError(say("The current flows out of the port: the clamp is on backwards, or this is an output."))
     watts = volts * amps

@@ -19,6 +19,8 @@ from ubrant.core.wording import say
 
 _OFF_SHARE = 0.3
 _NOTHING = 0.02
+_ABSURD = 4.0
+"""So many times its rating nobody draws. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,16 @@ def analyse_supply(read: Loaded, tolerance: Tolerance | None, rated_a: float | N
             )
         )
     volts, amps = read.volts[there], read.amps[there]
+    if rated_a and float(np.abs(amps).max()) > _ABSURD * rated_a:
+        raise ReadingsError(
+            say(
+                "{a} A out of a supply of {r} A: amperes for milliamperes, or a digit that slipped.",
+                a=show(float(np.abs(amps).max())),
+                r=plain(rated_a, 3),
+            )
+        )
+    if float(amps.min()) < -0.05 * float(np.abs(amps).max()):
+        raise ReadingsError(say("Less than nothing is drawn from it: the clamp is on backwards."))
     usual = float(np.max(volts))
     on = np.array([volts[k] > _OFF_SHARE * usual and read.fates[p] != OFF for k, p in enumerate(there.tolist())])
     good = on & np.array([read.fates[p] != FALTERS for p in there.tolist()])

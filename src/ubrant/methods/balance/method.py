@@ -203,8 +203,11 @@ def _ranges(node: Node) -> list[str]:
     """Each state with the loads it was seen at."""
     told_of = []
     for state in (ON_BATTERY, CARRIED, LOSING):
-        amps = [float(a) for a, s in zip(node.branches.amps[OUT], node.states, strict=True) if s == state]
-        if amps and len(set(node.states)) > 1:
+        known = [
+            (float(a), s) for a, s, closed in zip(node.branches.amps[OUT], node.states, node.closes, strict=True) if closed is not False
+        ]
+        amps = [a for a, s in known if s == state]
+        if amps and len({s for _, s in known}) > 1:
             span = plain(min(amps), 3) if max(amps) - min(amps) < 1e-9 else say("{a} to {b}", a=plain(min(amps), 3), b=plain(max(amps), 3))
             told_of.append(say("{state} at {span} A", state=say(state), span=span))
     return told_of

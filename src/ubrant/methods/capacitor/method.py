@@ -13,7 +13,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
-from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, fills_in, read_label, runs_for
+from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -143,6 +143,8 @@ class CapacitorMethod(Method):
             return Account(trouble=str(error), drawings=lambda: (drawn,) if len(time) else ())
         farads = findings["capacitance"]
         label = read_label(setup.unit.label_text)
+        if trouble := slip(farads, label):
+            return Account(trouble=trouble, drawings=lambda: (drawn,))
         if (share := against_label(farads, label)) is not None:
             findings["label_share"] = share
         high = (plan.high if plan is not None else None) or float(volts.max())

@@ -126,7 +126,8 @@ class OutputMethod(Method):
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
-        given, tap = _given(record)
+        plan = self.prepared(record.head).plan
+        given, tap = _given(record, plan.volts if plan is not None else None)
         label = label_of(setup.unit)
         live = record.state == "running"
         try:
@@ -154,11 +155,12 @@ class OutputMethod(Method):
         )
 
 
-def _given(record: Record) -> tuple[Given, str]:
+def _given(record: Record, volts: float | None) -> tuple[Given, str]:
     """What was read at the output, and where that is."""
     tap = next((t for t in _TAPS if any(len(record.either(t, q)) for q in ("V", "A", "Wh", "Ah"))), "output")
     readings: Readings | None = None
     widths: Widths | None = None
+    why_not = ""
     try:
         if record.is_typed:
             pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
@@ -167,8 +169,8 @@ def _given(record: Record) -> tuple[Given, str]:
             readings, widths = on_one_base(typed, tap, record.head.origin.between)
         else:
             readings = join(record.either(tap, "V"), record.either(tap, "A"))
-    except ReadingsError:
-        readings = widths = None
+    except ReadingsError as error:
+        readings, widths, why_not = None, None, str(error)
     on, off = record.switched()
     empty = record.typed.mark_s("empty")
     if readings is not None and len(readings):
@@ -199,6 +201,9 @@ def _given(record: Record) -> tuple[Given, str]:
             full,
             on,
             empty if empty is not None else off,
+            sum(s.to_s - s.from_s for s in record.stretches() if s.to_s is not None) or None,
+            volts,
+            why_not,
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )

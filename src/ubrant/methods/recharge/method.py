@@ -156,15 +156,17 @@ class RechargeMethod(Method):
         said += _remarks(made, setup, plan)
         charges = findings.get("charges_from_full")
         label, own = label_of(setup.unit), label_of(setup.device) if setup.device is not None else None
-        if charges is not None and charges.value and in_device is not None and plan.other:
+        exact = charges is not None and bool(charges.value) and not charges.bound
+        if exact and charges is not None and in_device is not None and plan.other:
             other = parse_label(plan.other).energy_wh
             if other:
                 findings["charges_of_another"] = other_device(charges, in_device, of_label(other), plan.other)
-        if charges is not None and charges.value and label is not None and label.energy_wh and plan.wanted > 0:
+        believed = "recharge_energy" in findings or holds is None
+        if believed and exact and charges is not None and label is not None and label.energy_wh and plan.wanted > 0:
             findings["label_wanted"] = to_buy(charges, label.energy_wh, plan.wanted)
             said.append(may_fly(label.energy_wh))
         findings |= {f.key: f for f in rules_of_thumb(label, own)}
-        if charges is not None and len(findings) and "charges_two_thirds" in findings:
+        if exact and "charges_two_thirds" in findings:
             said.append(say("It was measured: trust that, and no rule of thumb."))
         energy = findings.get("recharge_energy")
         stored = findings.get("stored_energy")
@@ -197,6 +199,13 @@ def _trouble(source: Series, device: tuple[Series, Array], setup: Setup) -> str:
         return say("The device's percent is missing: type “device empty” before, and “device full” when it is.")
     if len(device[0]) < 2:
         return say("One reading of the device only: type “device full”, or its percent, when it has been charged.")
+    for series, name in ((source, say("source")), (device[0], say("device"))):
+        if len(series) and (float(series.value.max()) > 100 or float(series.value.min()) < 0):
+            return say(
+                "{v} % of the {name}: a percentage outside 0 to 100.",
+                v=plain(float(series.value.max() if series.value.max() > 100 else series.value.min())),
+                name=name,
+            )
     rises = float(device[0].value[-1] - device[0].value[0]), float(np.max(np.diff(device[0].value)))
     falls = float(source.value[0] - source.value[-1]) if len(source) > 1 else 0.0
     if rises[1] <= 0 and len(source) > 1 and falls < 0:
@@ -294,8 +303,12 @@ def _sentence(findings: dict[str, Finding], setup: Setup) -> str:
     if energy is not None and energy.value:
         parts.append(say("One recharge takes {wh} of {name}", wh=energy.with_uncertainty(), name=setup.unit.name))
     if charges is not None and charges.value:
+        exact = charges.with_uncertainty().strip()
+        quarters = in_quarters(charges.value)
         parts.append(
-            say("{quarters} charges from full ({exact})", quarters=in_quarters(charges.value), exact=charges.with_uncertainty().strip())
+            say("{exact} charges from full", exact=exact)
+            if charges.bound
+            else say("{quarters} charges from full ({exact})", quarters=quarters, exact=exact)
         )
     if share is not None and share.value:
         parts.append(say("{share} of it arrives", share=share.with_uncertainty()))

@@ -302,7 +302,14 @@ def _take(record: Record, one: _Seen, time_s: float, jotting: Jotting) -> None:
         one.off_s, one.gave_up = time_s, jotting.mark != "load off"
 
 
+_TOO_DIFFERENT = 12.0
+"""No two ways to feed one load differ by so many times. Common practice, no source."""
+
+
 def _trouble(ways: Sequence[Way]) -> str:
+    read = [way.source_w.value for way in ways if way.source_w is not None and way.source_w.value > 0]
+    if read and max(read) > _TOO_DIFFERENT * min(read):
+        return say("{a} W and {b} W for the same load: a slip of unit, or its settings changed.", a=show(max(read)), b=show(min(read)))
     for way in ways:
         if way.percent is not None and way.percent.points < 0:
             return say("{way}: the percent rises while it feeds: it was charged meanwhile, or start and end are swapped.", way=way.name)
