@@ -22,6 +22,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
+from ubrant.demo.by_hand import type_them
 from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
 from ubrant.demo.others import begin_others
 from ubrant.logbook.file import FORMAT
@@ -67,6 +68,8 @@ UNITS = (
     Unit("Laptop's brick", "charger", "230 V to 19 V, 65 W"),
     Unit("Pack breaker", "lead", "30 A breaker", note="Between pack A and the dome's leads."),
     Unit("Roof panel", "charger", "60 W panel, 12 V class"),
+    Unit("Ticket tablet", "load", "7.6 Ah 3.85 V", note="Sells the tickets.", stand_in={"simulated": 1.0}),
+    Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 10 A 200 W", note="The hall's own.", stand_in={"simulated": 1.0}),
 )
 
 
@@ -204,6 +207,7 @@ def make_runs(path: Path, tell: Callable[[int, str], None]) -> None:
     for planned in RUNS:
         run, session = _begin(logbook, units[planned.unit], planned)
         waiting.append(Coming(run, session, partial(_finish, logbook, planned)))
+    type_them(logbook, units)
     names = {run.id: name for run, name in logbook.runs()}
     for run, _ in logbook.runs():
         if run.state == "done":

@@ -21,10 +21,11 @@ PLUG_METER = Meter(
     max_a=16.0,
     details=MeterDetails(power_accuracy="1 % + 0.3 W", tap="output"),
 )
+STATION_DISPLAY = Meter("Station's display", details=MeterDetails(power_accuracy="3 % + 1 W", tap="source"))
 LEADS = Leads(1.5, 4.0)
 
 
-METERS = (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER)
+METERS = (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY)
 _AT_ONCE = 3
 """Runs made at the same time: each is a thread that mostly waits, and a world in a process of its own."""
 

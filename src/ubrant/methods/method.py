@@ -37,7 +37,7 @@ BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
 
 ANY_MARK = "*"
 OWN_TAP = "battery"
-"""Where a line without a place was read, in a run that has just one."""
+"""Where a line without a place was read, unless all that is wanted is of one place."""
 
 
 @dataclass(frozen=True)
@@ -107,7 +107,9 @@ class Row:
         if jotting.mark and (jotting.mark in self.marks or ANY_MARK in self.marks):
             return ""
         counted = [r for r in jotting.readings if r.kind != "peak"]
-        read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in counted} | {(r.tap or OWN_TAP, r.quantity) for r in counted}
+        places = {tap for tap, _ in self.wanted}
+        own = places.pop() if len(places) == 1 else OWN_TAP
+        read = {(SAME_PLACE.get(r.tap, r.tap), r.quantity) for r in counted} | {(r.tap or own, r.quantity) for r in counted}
         anywhere = {quantity for _, quantity in read}
         missing = [
             f"{tap} {quantity}".strip()

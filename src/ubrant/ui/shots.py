@@ -59,6 +59,7 @@ def take(folder: Path) -> list[Path]:
         shot_converter_by_hand(window, settle, shot)
         shot_sweep(window, settle, shot)
         shot_outlook(window, shot)
+        shot_findings_by_hand(window, shot)
         window.close()
     app.quit()
     return taken
@@ -94,6 +95,17 @@ def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Call
     bench.run_opened.emit(names["Dome pack B"])
     window.findings.ledger.row("charge").set_open(True)
     shot("findings", FINDINGS)
+
+
+def shot_findings_by_hand(window: MainWindow, shot: Callable[[str, int], None]) -> None:
+    """What was found with two displays and a clock, and at a node."""
+    for run, _ in window.bench.logbook.runs():
+        if run.method in _BY_HAND:
+            window.findings.open_run(run.id)
+            shot(run.method, FINDINGS)
+
+
+_BY_HAND = ("recharge", "balance", "source")
 
 
 def shot_outlook(window: MainWindow, shot: Callable[[str, int], None]) -> None:

@@ -90,8 +90,10 @@ def analyse_curve(
     known = voltage is not None and current is not None
     errors = (*errors_of_meter("voltage", voltage, "V"), *errors_of_meter("current", current, "A")) if voltage and current else ()
     base, parts = by_errors(_figures, values, errors, half)
-    scatter = _scatter(amps, volts)
     bent = _is_bent(amps, volts, half.get("V"))
+    scatter = _scatter(amps, volts)
+    if bent:  # what a line misses is its shape there, and no doubt of what was read with nothing attached
+        scatter.pop("open_circuit_voltage", None)
     findings = {}
     for key, (name, unit, working) in _NAMES.items():
         value = base[key]

@@ -253,9 +253,11 @@ def _path(setup: Setup, node: Node | None) -> PowerPath:
     b = node.branches
 
     def flow(branch: str) -> Flow:
-        volts, amps = float(b.volts[branch][k]), float(b.amps[branch][k])
+        read, amps = float(b.volts[branch][k]), float(b.amps[branch][k])
+        near = [float(v[k]) for v in b.volts.values() if math.isfinite(float(v[k]))]
+        volts = read if math.isfinite(read) or not near else near[0]  # of one node
         watts = volts * amps if math.isfinite(volts) and math.isfinite(amps) else None
-        return Flow(watts, volts if math.isfinite(volts) else None, amps if math.isfinite(amps) else None, setup.meter(branch).name)
+        return Flow(watts, read if math.isfinite(read) else None, amps if math.isfinite(amps) else None, setup.meter(branch).name)
 
     boxes = (Box("battery", say("Charger")), Box("converter", unit.name, unit.printed, note=told(b, k)), Box("load", say("Load")))
     return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W")
