@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta, timezone
 from typing import TYPE_CHECKING
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import Entry, corrected, line_of
 from ubrant.logbook.logbook import Logbook
@@ -47,8 +47,9 @@ def grammar_for(
     run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Row | None = None
 ) -> Grammar:
     """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
+    aliases = aliases_of(run) if run is not None else {}
     if row is not None and (row.expected or row.afresh):
-        return Grammar(expected=row.expected, alike=SAME_PLACE)
+        return Grammar(expected=row.expected, alike=SAME_PLACE, aliases=aliases)
     expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):
         at = min(max(time_s, 0.0), seen.length_s)
@@ -57,7 +58,20 @@ def grammar_for(
     if run is not None:
         for key, value in usual_readings(run).items():
             expected.setdefault(key, value)
-    return Grammar(expected=expected)
+    return Grammar(expected=expected, aliases=aliases)
+
+
+def aliases_of(run: Run) -> dict[str, str]:
+    """What a person calls the two ends, where a device is fed: each by its name, and by the last word of it."""
+    setup = run.head.setup
+    if setup.device is None:
+        return {}
+    found: dict[str, str] = {}
+    for unit, tap in ((setup.unit, "source"), (setup.device, "device")):
+        for name in (unit.name.lower(), unit.name.lower().rpartition(" ")[2]):
+            if len(name) > 1 and name not in TAPS and found.setdefault(name, tap) != tap:
+                found.pop(name)  # both are called so
+    return found
 
 
 def usual_readings(run: Run) -> dict[tuple[str, str], float]:

@@ -9,7 +9,7 @@ import pytest
 
 from tests.command_line import said, ubrant
 from tests.trust.test_calibration import trial
-from tests.window import begin, close, prepare, typed_row
+from tests.window import begin, close, prepare, say_line, typed_row
 from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings
 from ubrant.core.battery.label_doubt import in_quarters, measured, of_label
 from ubrant.core.battery.percent import Change, change_between, points_finding, too_small
@@ -238,7 +238,7 @@ def test_a_labels_doubt_is_kept_in_all_but_a_few(share):
 
 
 def test_through_the_window(bench_window, qtbot):
-    """Device chosen from the shelf; percent typed into the table, full and empty as words."""
+    """Device chosen from the shelf; percent typed into the table, full and empty as words; at the jot line by the units' names."""
     window = bench_window
     window.bench.keep_unit(Unit("Tablet", "load", "7.6 Ah 3.85 V"))
     prepare(window, Unit("Ticket bank", "bank", "24000 mAh 3.7 V"), "recharge")
@@ -250,8 +250,7 @@ def test_through_the_window(bench_window, qtbot):
     typed_row(qtbot, window, "70")
     typed_row(qtbot, window, "61")
     window.clock.time_s += 4500.0
-    typed_row(qtbot, window, "54")
-    typed_row(qtbot, window, "full")
+    say_line(window, qtbot, "ticket bank 54 % tablet full")
     account = close(window, qtbot)
     assert account.findings["charges_from_full"].value == pytest.approx(100 / 43)
     assert account.sentence.startswith("One recharge takes 38.2 Wh (24 to 43) of Ticket bank; about 2¼ charges from full")
