@@ -211,6 +211,7 @@ class Method:
     is_started : False for what is only brought in
     on_battery : a battery feeds what is tested, which the form then offers
     device, device_kinds : what it feeds besides, as its box in the form is called, and which kinds of unit that may be; empty for nothing
+    device_holds : that is one with a battery in it, which its label says
     has_leads : leads are on its path
     made_of_points : what is left after an interruption follows from the points that were taken
     log : what a log from elsewhere has to hold, empty where none will do
@@ -227,6 +228,7 @@ class Method:
     on_battery: ClassVar[bool] = False
     device: ClassVar[str] = ""
     device_kinds: ClassVar[tuple[str, ...]] = ()
+    device_holds: ClassVar[bool] = False
     has_leads: ClassVar[bool] = True
     made_of_points: ClassVar[bool] = False
     log: ClassVar[str] = ""

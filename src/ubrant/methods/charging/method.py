@@ -52,6 +52,7 @@ class ChargingMethod(Method):
     log = BATTERY_LOG
     device = "Battery it is for"
     device_kinds = ("battery", "bank")
+    device_holds = True
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         into = Choice((("a load in constant voltage", _WALKED), ("a battery", _BATTERY)))

@@ -78,6 +78,7 @@ class RechargeMethod(Method):
     plan_from_label = True
     device = "Device"
     device_kinds = ("load", "battery", "bank")
+    device_holds = True
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (

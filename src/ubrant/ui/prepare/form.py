@@ -139,7 +139,7 @@ class MethodForm(QWidget):
         self.device.clear()
         kinds = self.method.device_kinds
         fit = [u for u in self._units if u.kind in kinds and (self._unit is None or u.id != self._unit.id)]
-        for unit in sorted(fit, key=lambda u: kinds.index(u.kind)):
+        for unit in sorted(fit, key=lambda u: (self.method.device_holds and label_of(u) is None, kinds.index(u.kind))):
             self.device.addItem(unit.name, unit.id)
         self.device.setCurrentIndex(max(0, self.device.findData(kept)))
         self.device.blockSignals(False)

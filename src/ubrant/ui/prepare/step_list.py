@@ -21,7 +21,7 @@ class StepList(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(10)
-        self._grid.setVerticalSpacing(5)
+        self._grid.setVerticalSpacing(10)
         self._grid.setColumnStretch(1, 3)
         self._grid.setColumnStretch(3, 4)
 
@@ -34,6 +34,9 @@ class StepList(QWidget):
                 widget.hide()
                 widget.deleteLater()
         top = Qt.AlignmentFlag.AlignTop
+        for row in range(self._grid.rowCount()):
+            self._grid.setRowStretch(row, 0)
+        self._grid.setRowStretch(len(lines), 1)  # what is not needed stays below
         for number, line in enumerate(lines):
             mark = self._text(self.tr("you") if line.by_person else f"{number + 1}", "current" if line.by_person else "quiet", bold=True)
             self._grid.addWidget(mark, number, 0, top)
