@@ -88,7 +88,7 @@ class Beneath(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setFixedHeight(self.fontMetrics().ascent())
         self.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self._said: dict[QLineEdit, str] = {}
+        self._said: WeakKeyDictionary[QLineEdit, str] = WeakKeyDictionary()  # a field that is gone is not held by what was said of it
         for field in fields:
             _BENEATH[field] = self
 
