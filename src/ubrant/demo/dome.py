@@ -68,8 +68,8 @@ UNITS = (
     Unit("Laptop's brick", "charger", "230 V to 19 V, 65 W"),
     Unit("Pack breaker", "lead", "30 A breaker", note="Between pack A and the dome's leads."),
     Unit("Roof panel", "charger", "60 W panel, 12 V class"),
-    Unit("Ticket tablet", "load", "7.6 Ah 3.85 V", note="Sells the tickets.", stand_in={"simulated": 1.0}),
-    Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 10 A 200 W", note="The hall's own.", stand_in={"simulated": 1.0}),
+    Unit("Ticket tablet", "load", "7.6 Ah 3.85 V", note="Sells the tickets."),
+    Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 10 A 200 W", note="The hall's own."),
 )
 
 

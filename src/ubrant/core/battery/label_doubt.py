@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.contributions import Contribution, Contributions
 from ubrant.core.uncertainty.finding import Finding
@@ -44,6 +45,13 @@ def measured(energy_wh: float, expanded_u: float | None, whose: str = "") -> Hol
     """``whose`` it is tells its error from that of another that was measured."""
     parts = None if expanded_u is None else (Contribution(say("measured usable energy {whose}", whose=whose).strip(), expanded_u / 2),)
     return Holds(energy_wh, parts, 0.0, say("{wh} Wh, measured", wh=show(energy_wh)))
+
+
+def held(label: Label | None, usable_wh: float | None = None, expanded_u: float | None = None) -> Holds | None:
+    """As it was measured, where it was; else as its label says; None where neither is known."""
+    if usable_wh:
+        return measured(usable_wh, expanded_u)
+    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
 
 
 def product(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +12,7 @@ from ubrant.core.conversion.power_path import Flow, PowerPath
 from ubrant.core.conversion.power_path import Node as Box
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
@@ -109,15 +108,13 @@ class BalanceMethod(Method):
         )
         return ByHand((ask,), rows, after)
 
-    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, Criteria()
-
     def row_findings(self, record: Record) -> dict[float, str]:
+        table = points_at(record, _KEYS, _NAMES)
         try:
-            node = analyse_node(_branches(record, points_at(record, _KEYS, _NAMES)))
+            node = analyse_node(_branches(record, table))
         except ReadingsError:
             return {}
-        times = [t for t, there in zip(points_at(record, _KEYS, _NAMES).time_s.tolist(), _whole(record), strict=True) if there]
+        times = [t for t, there in zip(table.time_s.tolist(), _whole(table), strict=True) if there]
         return {t: told(node.branches, k) for k, t in enumerate(times)}
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
@@ -165,9 +162,8 @@ def _branches(record: Record, table: Table) -> Branches:
     )
 
 
-def _whole(record: Record) -> list[bool]:
+def _whole(table: Table) -> list[bool]:
     """Whether two branches of each point were read."""
-    table = points_at(record, _KEYS, _NAMES)
     count = sum(np.isfinite(table.values[(b, "A")]).astype(int) for b in BRANCHES)
     return [bool(c >= 2) for c in np.atleast_1d(count)]
 

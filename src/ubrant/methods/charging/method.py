@@ -11,7 +11,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule, Trace
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
@@ -112,9 +112,6 @@ class ChargingMethod(Method):
                 short=say("now and then"),
             )
         return ByHand((ask,), (), after, reads=(_V, _A), every_s=0.0 if plan.into == _WALKED else 900.0)
-
-    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, Criteria()
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

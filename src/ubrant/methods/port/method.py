@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +10,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
@@ -117,9 +116,6 @@ class PortMethod(Method):
         )
         after = Row(say("Another source, or another voltage, the same way; or close the run."), (_V, _A), example=_EXAMPLE, afresh=True)
         return ByHand((ask,), rows, after, reads=(_V, _A))
-
-    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, Criteria()
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.counters import counted
 from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
-from ubrant.core.battery.label_doubt import Holds, in_quarters, measured, of_label
+from ubrant.core.battery.label_doubt import Holds, held, in_quarters, of_label
 from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
@@ -92,7 +92,7 @@ class RechargeMethod(Method):
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         setup, plan = prepared.setup, prepared.plan
         problems = []
-        if _holds(setup, plan) is None:
+        if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
             problems.append(Problem(False, say("The label of {name} has no Wh: then it is charges only, and no Wh.", name=setup.unit.name)))
         if setup.device is None:
             problems.append(
@@ -152,7 +152,7 @@ class RechargeMethod(Method):
         if trouble := _trouble(source[0], device, setup):
             return Account(trouble=trouble, drawings=lambda: drawings)
         made = _recharges(record, source, device)
-        holds, in_device = _holds(setup, plan), _device(setup)
+        holds, in_device = held(label_of(setup.unit), plan.usable, plan.usable_u), _device(setup)
         findings, said = recharge_findings(made, holds, in_device, plan.idle_w)
         said += _remarks(made, setup, plan)
         charges = findings.get("charges_from_full")
@@ -260,16 +260,8 @@ def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, 
     return None, None
 
 
-def _holds(setup: Setup, plan: RechargePlan) -> Holds | None:
-    if plan.usable:
-        return measured(plan.usable, plan.usable_u)
-    label = label_of(setup.unit)
-    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
-
-
 def _device(setup: Setup) -> Holds | None:
-    label = _label(setup)
-    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
+    return held(_label(setup))
 
 
 def _label(setup: Setup) -> Label | None:
@@ -292,7 +284,7 @@ def _remarks(made: list[Recharge], setup: Setup, plan: RechargePlan) -> list[str
         said.append(say("It was not charged to full: the last points charge slowly, so the time to full is not reckoned from this pace."))
     if any(one.source is not None and one.source.points == 0 for one in made):
         said.append(say("The source's display never moved: it took less than a point, or the display is blind to what it drew."))
-    if not plan.usable and _holds(setup, plan) is not None:
+    if not plan.usable and held(label_of(setup.unit), plan.usable, plan.usable_u) is not None:
         said.append(say("{name} was not measured: 65 to 100 % of its label may come out. Charges do not hang on it.", name=setup.unit.name))
     said.append(say("Until a display's linearity was measured ± {points} points stand at each end.", points=plain(LINEARITY_POINTS)))
     return said

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
@@ -105,9 +104,6 @@ class SourceMethod(Method):
         ]
         after = say("That is enough. Go on where the power is largest, as close as you like, or close the run.")
         return ByHand((ask,), tuple(rows), Row(after, (_V, _A), afresh=True, example=_EXAMPLE), reads=(_V, _A))
-
-    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, Criteria()
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

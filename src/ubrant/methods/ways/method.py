@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.label_doubt import Holds, measured, of_label
+from ubrant.core.battery.label_doubt import held
 from ubrant.core.battery.percent import change_between
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
@@ -100,7 +100,7 @@ class WaysMethod(Method):
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, setup = prepared.plan, prepared.setup
         problems = [] if plan.ways else [Problem(True, say("Name at least one way, like “mains socket, 12 V socket”."))]
-        if _holds(setup, plan) is None:
+        if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
             problems.append(
                 Problem(False, say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
             )
@@ -154,7 +154,7 @@ class WaysMethod(Method):
             )
         if trouble := _trouble(ways):
             return Account(trouble=trouble)
-        holds = _holds(setup, plan)
+        holds = held(label_of(setup.unit), plan.usable, plan.usable_u)
         findings, said = feeding_findings(ways, holds)
         if not findings:
             return Account(
@@ -323,13 +323,6 @@ def _trouble(ways: Sequence[Way]) -> str:
         if way.source_w is not None and way.source_w.value < 0:
             return say("{way}: less than nothing flows out of the source: the meter is the other way round.", way=way.name)
     return ""
-
-
-def _holds(setup: Setup, plan: WaysPlan) -> Holds | None:
-    if plan.usable:
-        return measured(plan.usable, plan.usable_u)
-    label = label_of(setup.unit)
-    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
 
 
 def _sentence(ways: Sequence[Way], findings: dict[str, Finding]) -> str:
