@@ -113,7 +113,7 @@ def test_load_cuts_off_by_itself_when_the_clock_is_gone():
     clock.close()
     wait_for_load_off(world.addresses["load"])
     assert ask(world.addresses["load"], "STAT:QUES:COND?") == "1"
-    world._process.wait(timeout=20)  # and it goes by itself once nobody calls any more
+    assert world.is_gone(20.0)  # and it goes by itself once nobody calls any more
 
 
 _APPLICATION = """

@@ -88,7 +88,7 @@ def carries_out(kind: type[Step], how: Callable[[Engine, Any], str | None]) -> N
 class Engine:
     """Interprets one method. ``run`` is called once, in a thread of its own."""
 
-    def __init__(self, bench: Bench, recorder: Recorder, orders: queue.Queue[Order], show: Callable[[Progress], None]) -> None:
+    def __init__(self, bench: Bench, recorder: Recorder, orders: queue.SimpleQueue[Order], show: Callable[[Progress], None]) -> None:
         self._bench, self._recorder, self._orders, self._show = bench, recorder, orders, show
         self._clock = bench.clock
         self._progress = Progress()

@@ -58,12 +58,11 @@ class _Descriptor:
             raise LineError("another command is being sent")
         try:
             while data:
-                if not self._ready(select.POLLOUT, until):
-                    raise LineError("takes nothing")
                 try:
                     data = data[os.write(self._descriptor, data) :]
                 except BlockingIOError:
-                    continue
+                    if not self._ready(select.POLLOUT, until):
+                        raise LineError("takes nothing") from None
                 except OSError as error:
                     raise LineError(str(error)) from None
         finally:
@@ -71,19 +70,20 @@ class _Descriptor:
 
     def receive(self, until: float) -> bytes:
         while self._ready(select.POLLIN, until):
-            try:
-                data = os.read(self._descriptor, _CHUNK)
-            except BlockingIOError:
-                continue
-            except OSError as error:
-                raise LineError(str(error)) from None
-            if not data:
-                raise LineError("closed at the other end")
-            return data
+            if data := self.waiting():
+                return data
         return b""
 
     def waiting(self) -> bytes:
-        return self.receive(0.0)
+        try:
+            data = os.read(self._descriptor, _CHUNK)
+        except BlockingIOError:
+            return b""
+        except OSError as error:
+            raise LineError(str(error)) from None
+        if not data:
+            raise LineError("closed at the other end")
+        return data
 
     def cut_in(self, data: bytes) -> None:
         self.send(data, time.monotonic() + CUT_IN_S)

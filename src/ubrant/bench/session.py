@@ -30,7 +30,7 @@ class RunSession:
         self.commands: CommandLog | None = None
         self._steps, self._open_bench = steps, open_bench
         self._recorder = FanOut(recorder, self.live)
-        self._orders: queue.Queue[Order] = queue.Queue()
+        self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
         self._progress = Progress(phase="resting", text="Connecting to the bench …")
         self._bench: Bench | None = None
         self._thread = threading.Thread(target=self._run, name="engine", daemon=False)

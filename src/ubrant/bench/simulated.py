@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
 import os
+import select
+import signal
 import subprocess
 import sys
+import threading
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
@@ -22,35 +27,62 @@ if TYPE_CHECKING:
     from ubrant.bench.profile import Profile
 
 
+class _Nursery:
+    """One process that has read its libraries, and forks a world whenever it is given a scenario; its worlds outlive it."""
+
+    def __init__(self) -> None:
+        self._one_at_a_time = threading.Lock()
+        self._process: subprocess.Popen[str] | None = None
+
+    def born(self, scenario: str) -> dict[str, Any]:
+        """The number and the addresses of a new world; of a second nursery where the first has gone. Empty where none came."""
+        with self._one_at_a_time:
+            if self._process is None or self._process.poll() is not None:
+                self._process = subprocess.Popen(
+                    [sys.executable, "-m", "ubrant.bench.standins"],
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.PIPE,
+                    text=True,
+                    start_new_session=True,
+                    env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},  # it starts in half the time, and has no use for more
+                )
+            assert self._process.stdin and self._process.stdout
+            try:
+                self._process.stdin.write(scenario + "\n")
+                self._process.stdin.flush()
+            except OSError:
+                return {}
+            told: dict[str, Any] = json.loads(self._process.stdout.readline() or "{}")
+            return told
+
+
+_nursery = _Nursery()
+
+
 class WorldProcess:
     """The world, in a process of its own that outlives this one for as long as the load is on."""
 
     def __init__(self, scenario: Scenario | ConverterScenario) -> None:
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "ubrant.bench.standins"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            text=True,
-            start_new_session=True,
-            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},  # it starts in half the time, and has no use for more
-        )
-        assert self._process.stdin and self._process.stdout
-        self._process.stdin.write(scenario.to_json() + "\n")
-        self._process.stdin.close()
-        addresses = self._process.stdout.readline()
-        self._process.stdout.close()
-        if not addresses:
+        told = _nursery.born(scenario.to_json())
+        if not told:
             raise InstrumentError("The simulated bench did not start. Start the run again.")
-        self.addresses: dict[str, str] = json.loads(addresses)
-
-    @property
-    def pid(self) -> int:
-        return self._process.pid
+        self.pid: int = told["pid"]
+        self.addresses: dict[str, str] = told["addresses"]
+        try:
+            self._handle = os.pidfd_open(self.pid)
+        except ProcessLookupError:
+            raise InstrumentError("The simulated bench ended as soon as it had started. Start the run again.") from None
+        weakref.finalize(self, os.close, self._handle)
 
     def close(self) -> None:
         """End it at once; only for a bench whose load is off."""
-        self._process.terminate()
-        self._process.wait(timeout=10)
+        with contextlib.suppress(ProcessLookupError):  # gone before
+            signal.pidfd_send_signal(self._handle, signal.SIGTERM)
+            self.is_gone(10.0)
+
+    def is_gone(self, within_s: float) -> bool:
+        """Whether it has ended, or does so soon."""
+        return bool(select.select([self._handle], [], [], within_s)[0])
 
 
 def _liner(world: WorldProcess, lines: list[Connection], log: CommandLog, timeout_s: float) -> Callable[[str, str, Profile], Connection]:

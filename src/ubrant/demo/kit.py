@@ -26,7 +26,7 @@ LEADS = Leads(1.5, 4.0)
 
 
 METERS = (BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY)
-_AT_ONCE = 3
+_AT_ONCE = 4
 """Runs made at the same time: each is a thread that mostly waits, and a world in a process of its own."""
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
-from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.label import Label
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event
@@ -109,8 +110,13 @@ class StoredRun:
 
 def entries_of(jots: Iterable[StoredJot]) -> list[Entry]:
     """Typed lines, understood."""
-    grammar = Grammar()
-    return [Entry(jot.time_s, found) for jot in jots if (found := grammar.parse(jot.line)) is not None]
+    return [Entry(jot.time_s, found) for jot in jots if (found := _understood(jot.line)) is not None]
+
+
+@lru_cache(1024)
+def _understood(line: str) -> Jotting | None:
+    """Lines of a run are looked at again whenever one is added."""
+    return Grammar().parse(line)
 
 
 @dataclass(frozen=True)

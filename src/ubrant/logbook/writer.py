@@ -36,7 +36,7 @@ class RunWriter:
 
     def __init__(self, path: Path, run_id: int) -> None:
         self._path, self._run_id = path, run_id
-        self._queue: queue.Queue[_Reading | Event | _Finish] = queue.Queue()
+        self._queue: queue.SimpleQueue[_Reading | Event | _Finish] = queue.SimpleQueue()
         self._failed: LogbookError | None = None
         self._channels: dict[tuple[str, str], tuple[int, int]] = {}  # id, next piece
         self._thread = threading.Thread(target=self._work, name="logbook writer")

@@ -1,4 +1,4 @@
-"""The world process: ``python -m ubrant.bench.standins`` reads a scenario from standard input and prints its addresses as JSON."""
+"""The worlds: ``python -m ubrant.bench.standins`` reads scenarios from standard input, a line each, and prints each world's number and addresses as JSON."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ import json
 import os
 import secrets
 import selectors
+import signal
 import socket
 import struct
 import sys
 import time
+import traceback
 import tty
 
 from ubrant.bench.lines import PRIVATE
@@ -196,13 +198,33 @@ class Server:
                 self.has_clock = False
 
 
-def main() -> None:
-    told = sys.stdin.readline()
+def _world(told: str) -> None:
+    """One world, from its scenario on until nobody is there any more."""
     data = json.loads(told)
     converter = data.get("world") == "converter"
     server = Server(ConverterWorld(converter_from_json(data)) if converter else World(from_json(told)))
-    print(json.dumps(server.addresses), flush=True)
+    print(json.dumps({"pid": os.getpid(), "addresses": server.addresses}), flush=True)
+    os.close(0)
+    os.close(1)
     server.serve()
+
+
+def main() -> None:
+    """A world for each scenario that is read, forked from here; its libraries are there already. Ends with whoever writes them."""
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    for told in sys.stdin:
+        if os.fork():
+            continue
+        os.setsid()
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        try:
+            _world(told)
+        except Exception:
+            traceback.print_exc()
+            with contextlib.suppress(OSError):
+                os.write(1, b"{}\n")
+            os._exit(1)
+        os._exit(0)
 
 
 if __name__ == "__main__":
