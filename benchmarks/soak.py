@@ -14,12 +14,13 @@ from beginning import start_discharge
 
 from ubrant.bench.engine import Order
 from ubrant.bench.simulated import WorldProcess
-from ubrant.bench.standins.scenario import Channel, Scenario
+from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.battery.ending import Ends
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
+from ubrant.core.models.shown import Channel
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan

@@ -104,7 +104,7 @@ def prepare(window, unit: Unit, method: str, *, by_hand: bool = True, **fields) 
     window.bench.test_wanted.emit(kept.id)
     form = window.prepare.form
     form.choose_method(method)
-    if not form.method.by_hand_only:
+    if len(form.method.roads) > 1:
         form.bench.setCurrentIndex(form.bench.findText("by hand: I type the readings") if by_hand else form.bench.findData(600.0))
     for name, text in fields.items():
         form.fields[name].setText(text)

@@ -15,9 +15,9 @@ from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import open_simulated
 from ubrant.bench.standins.faults import Fault
-from ubrant.bench.standins.scenario import Channel as Meant
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.models.cell import pack_from_label
+from ubrant.core.models.shown import Channel as Meant
 from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 

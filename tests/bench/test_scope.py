@@ -10,11 +10,11 @@ from ubrant.bench.instruments import DcMeter, InstrumentError, Scope
 from ubrant.bench.profile import ProfileError, profiles, read_profile, shipped
 from ubrant.bench.standins.converter_world import ConverterScenario, ConverterWorld, converter_from_json
 from ubrant.bench.standins.faults import Fault
-from ubrant.bench.standins.scenario import Channel
 from ubrant.bench.standins.scpi import converter_devices
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.models.shown import Channel
 from ubrant.core.quantities.label import parse_label
 
 INVERTER = ConverterParameters(230.0, 4.0, 0.05, 0.0002, hertz=50.0, wave="stepped", shutoff_v=10.5, restart_v=12.4, economy_w=0.5)

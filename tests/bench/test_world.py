@@ -21,9 +21,10 @@ from ubrant.bench.lines import private_connection
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
 from ubrant.bench.simulated import WorldProcess, open_simulated
-from ubrant.bench.standins.scenario import Channel, Scenario, from_json, scenario_for
+from ubrant.bench.standins.scenario import Scenario, from_json, scenario_for
 from ubrant.bench.standins.scpi import load_device, meter_device
 from ubrant.bench.standins.world import World
+from ubrant.core.models.shown import Channel
 from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 

@@ -150,4 +150,4 @@ SAMPLES["brick"] = Sample(
     (DC,),
 )
 BY_HAND = [e.key for e in entries() if e.method.is_started]
-ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_hand_only]
+ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_eye and len(e.method.roads) > 1]

@@ -10,7 +10,7 @@ from tests.making import BLOCK, BREAKER, BRICK, HUT, METER, PACK, PLUG, PROJECTO
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError
-from ubrant.core.record.head import LOG, SIMULATED, Origin, Setup, head_from_json, head_to_json
+from ubrant.core.record.head import INSTRUMENTS, LOG, SIMULATED, Origin, Setup, head_from_json, head_to_json
 from ubrant.methods.method import LoadRating, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import entries, method_of, suiting
@@ -149,7 +149,7 @@ def test_what_is_asked_and_called_out(method, unit):
     lines = method.hand_lines(made)
     assert lines[0].by_person
     assert len(lines) >= 2
-    if not method.by_hand_only:
+    if INSTRUMENTS in method.roads:
         said = [c for line in method.step_lines(made, None) for c in line.cautions]
         assert len(said) == len(set(said)), "each caution once"
         length = method.length_s(made)

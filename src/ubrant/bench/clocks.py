@@ -63,6 +63,28 @@ class WorldClock:
         self._socket.close()
 
 
+class PacedClock:
+    """So many times as fast as the real one; at infinite speed it stands until it is told to skip ahead."""
+
+    def __init__(self, speed: float) -> None:
+        self.speed = speed
+        self._real, self._now_s = RealClock(), 0.0
+
+    def now_s(self) -> float:
+        return self._now_s if math.isinf(self.speed) else self._now_s + self.speed * self._real.now_s()
+
+    def skip_to(self, time_s: float) -> None:
+        """Ahead, never back."""
+        self._now_s += max(0.0, time_s - self.now_s())
+
+    def wait_until(self, time_s: float, called: Callable[[float], bool]) -> None:
+        """For whoever waits: at infinite speed there is nothing to wait for."""
+        if math.isinf(self.speed):
+            self.skip_to(time_s)
+        else:
+            self._real.wait_until((time_s - self._now_s) / self.speed, called)
+
+
 class LaterClock:
     """Another clock, counted on from a later moment: for a run that goes on after an interruption."""
 

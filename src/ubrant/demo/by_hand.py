@@ -8,12 +8,12 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from ubrant.bench.orders import Order
-from ubrant.bench.standins.noise import gauss
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.models.shown import gauss
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.head import Setup

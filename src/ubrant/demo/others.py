@@ -10,12 +10,11 @@ from datetime import UTC, datetime
 import numpy as np
 
 from ubrant.bench.orders import Order
-from ubrant.bench.standins.noise import shown
-from ubrant.bench.standins.scenario import Channel, drawn_inside
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.models.shown import Channel, drawn_inside, shown
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import Setup

@@ -17,7 +17,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import errors_of, if_off
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import SAME_PLACE, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SAME_PLACE, SIMULATED, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
@@ -29,6 +29,7 @@ from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
 if TYPE_CHECKING:
     from ubrant.core.drawings import Drawing
+    from ubrant.methods.by_eye import Lines, Reader
     from ubrant.methods.rehearsal import Rehearsal
 
 BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
@@ -207,7 +208,8 @@ class Method:
     key, title : ``idle`` in files and on the command line, *Idle draw* for people
     Plan : its dataclass
     taps : where it is metered, in the order of the path
-    by_hand_only : no instrument takes part
+    roads : the benches it can be made on
+    by_eye : what is read are mostly displays: on the simulated bench a simulated person reads them off, and types
     is_started : False for what is only brought in
     on_battery : a battery feeds what is tested, which the form then offers
     device, device_kinds : what it feeds besides, as its box in the form is called, and which kinds of unit that may be; empty for nothing
@@ -223,7 +225,8 @@ class Method:
     title: ClassVar[str] = ""
     Plan: ClassVar[type[Any]] = dict
     taps: ClassVar[tuple[str, ...]] = ("input", "output")
-    by_hand_only: ClassVar[bool] = False
+    roads: ClassVar[tuple[str, ...]] = (BY_HAND, INSTRUMENTS, SIMULATED)
+    by_eye: ClassVar[bool] = False
     is_started: ClassVar[bool] = True
     on_battery: ClassVar[bool] = False
     device: ClassVar[str] = ""
@@ -286,6 +289,16 @@ class Method:
         return Scene(self.taps, on_battery=self.on_battery, supply=not self.on_battery)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
+        raise NotImplementedError
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        """What a simulated person reads off simulated things and types, where it is made ``by_eye``.
+
+        Raises
+        ------
+        ValueError
+            The label does not say enough for a model; at the first line.
+        """
         raise NotImplementedError
 
     def length_s(self, prepared: Prepared) -> float | None:

@@ -8,15 +8,17 @@ from datetime import datetime
 from typing import Any
 
 from ubrant.bench.bench import Bench
-from ubrant.bench.clocks import RealClock
+from ubrant.bench.clocks import PacedClock, RealClock
 from ubrant.bench.session import RunSession
 from ubrant.core.protocols import Clock
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Origin, Setup
+from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, new_run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.method import Method, Prepared, Scene
 from ubrant.runs.benches import BenchChoice, by_person, on_instruments, open_instruments, roles_of
+from ubrant.runs.rehearsed_session import RehearsedSession, read_off
 from ubrant.runs.simulated import opener
 from ubrant.runs.typed_session import TypedSession
 
@@ -55,10 +57,28 @@ def start(
     run = logbook.start_run(new_run(head, choice.kind, started))
     if choice.kind == BY_HAND:
         return run, TypedSession(logbook, run, method, prepared, clock())
+    if is_typed(method, choice):
+        return run, RehearsedSession(logbook, run, method, prepared, PacedClock(choice.speed), unattended=choice.unattended)
     scene = method.scene(prepared)
     return run, RunSession(
         method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.place, run.id)
     )
+
+
+def is_typed(method: Method, choice: BenchChoice) -> bool:
+    """Somebody types it: a person, or on the simulated bench a simulated one."""
+    return choice.kind == BY_HAND or (choice.kind == SIMULATED and method.by_eye)
+
+
+def rehearsal_trouble(method: Method, prepared: Prepared, choice: BenchChoice) -> str:
+    """Why a simulated person has nothing to read off; empty where there is something."""
+    if choice.kind != SIMULATED or not method.by_eye:
+        return ""
+    try:
+        next(method.read_off(prepared, read_off(method, prepared, 0)), None)
+    except ValueError as error:
+        return say("{why} On the simulated bench it is made after its label.", why=str(error))
+    return ""
 
 
 def start_by_itself(

@@ -13,11 +13,12 @@ from ubrant.bench.bench import Bench
 from ubrant.bench.clocks import LaterClock
 from ubrant.bench.simulated import Around, open_simulated, open_simulated_converter
 from ubrant.bench.standins.converter_world import BreakerParameters, ConverterScenario
-from ubrant.bench.standins.scenario import Channel, Scenario, drawn_inside, scenario_for
+from ubrant.bench.standins.scenario import Scenario, scenario_for
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.models.shown import Channel, drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
 from ubrant.core.record.head import Setup
 from ubrant.methods.method import Scene

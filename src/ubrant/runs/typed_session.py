@@ -37,6 +37,9 @@ class TypedSession:
     def start(self) -> None:
         """It has begun: there is nothing to wait for."""
 
+    def keep_up(self) -> None:
+        """Nothing comes by itself."""
+
     @property
     def progress(self) -> Progress:
         return self._state if self._state.phase == "ended" else replace(self._state, time_s=self.clock.now_s())

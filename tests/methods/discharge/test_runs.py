@@ -11,11 +11,11 @@ import pytest
 from tests.making import by_hand
 from tests.methods.discharge.making import DISCHARGE, FINE, SMALL, begun, discharged, discharging, small_plan
 from ubrant.bench.engine import Order
-from ubrant.bench.standins.scenario import Channel
 from ubrant.core.battery.ending import Ends
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.shown import Channel
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff

@@ -8,11 +8,10 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from ubrant.bench.standins.faults import Fault, FaultSwitch
-from ubrant.bench.standins.noise import gauss, shown
-from ubrant.bench.standins.scenario import Channel
 from ubrant.core.models.cell import Pack, PackParameters
 from ubrant.core.models.circuit import CURRENT
 from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.models.shown import Channel, gauss, shown
 
 _SETTLES_S = 0.4
 _CHANNELS = ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")

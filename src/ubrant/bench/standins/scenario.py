@@ -11,22 +11,13 @@ import numpy as np
 
 from ubrant.bench.standins.faults import Fault
 from ubrant.core.models.cell import PackParameters, pack_from_label
+from ubrant.core.models.shown import Channel, drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 
 _FINE_S, _COARSE_S = 0.1, 0.4
 _SLOW_RATE = 0.1
 """What is usually emptied slower than this, in multiples of its Ah, moves on in coarser steps: its runs last a day."""
-
-
-@dataclass(frozen=True)
-class Channel:
-    """How one quantity of an instrument is off: shown = round((true·(1 + gain) + zero + noise) to ``digit``)."""
-
-    gain: float = 0.0
-    zero: float = 0.0
-    noise: float = 0.0
-    digit: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -62,11 +53,6 @@ def from_json(text: str) -> Scenario:
     channels: dict[str, Any] = {k: Channel(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a", "thermometer")}
     channels["faults"] = tuple(Fault(**f) for f in data["faults"])
     return Scenario(**{**data, **channels, "pack": PackParameters(**data["pack"])})
-
-
-def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Channel:
-    """A channel whose gain and zero errors lie somewhere inside a quoted accuracy, as rectangular as the quote."""
-    return Channel(float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit)
 
 
 def scenario_for(

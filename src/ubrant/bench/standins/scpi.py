@@ -6,9 +6,9 @@ import re
 from collections.abc import Callable
 
 from ubrant.bench.standins.converter_world import ConverterWorld
-from ubrant.bench.standins.scenario import Channel
 from ubrant.bench.standins.world import World
 from ubrant.core.models.circuit import CURRENT, POWER, RESISTANCE
+from ubrant.core.models.shown import Channel
 
 Command = Callable[[str], str | None]
 

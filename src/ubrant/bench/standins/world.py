@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 
 from ubrant.bench.standins.faults import FaultSwitch
-from ubrant.bench.standins.noise import gauss, shown
-from ubrant.bench.standins.scenario import Channel, Scenario
+from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.models.cell import Pack
 from ubrant.core.models.circuit import CURRENT, Circuit
+from ubrant.core.models.shown import Channel, gauss, shown
 
 
 class World:

@@ -338,7 +338,7 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
     """What ended it, and whether that was its end."""
     said = []
     percent = given.percent[0] if given.percent is not None else None
-    left = float(percent.value[-1]) if percent is not None and len(percent) else None
+    left = _left_at_its_end(percent, given.load_off_s) if percent is not None and len(percent) else None
     amps = float(np.median(given.readings.current_a)) if given.readings is not None and len(given.readings) else None
     if given.gave_up and left is not None and left > _LEFT_POINTS:
         why = (
@@ -346,7 +346,7 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
             if amps is not None and amps < _SMALL_A
             else ""
         )
-        said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left), why=why))
+        said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left, 2), why=why))
     if not given.gave_up:
         said.append(say("It was stopped with some left: this is at least so much."))
     if not given.full:
@@ -367,6 +367,15 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
                     )
                 )
     return said
+
+
+def _left_at_its_end(percent: Series, off_s: float | None) -> float:
+    """Its percent when it went off, as it fell until it was last read."""
+    last, time = float(percent.value[-1]), percent.time_s
+    if off_s is None or len(percent) < 2 or not off_s > time[-1] > time[0]:
+        return last
+    fell = float(percent.value[0] - percent.value[-1]) / float(time[-1] - time[0])
+    return max(0.0, last - fell * (off_s - float(time[-1])))
 
 
 def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdict | None:

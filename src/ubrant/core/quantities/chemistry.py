@@ -23,6 +23,7 @@ class Chemistry:
     source : of the standard rate
     rest_chart : (volts, percent) at rest, falling, for one cell, common practice; empty where voltage tells nothing
     in_use_v : between what its voltage is while it is used, from nearly empty to being charged; common practice, no source
+    charged_v : where chargers stop it: from, usually at most, up to; common practice, no source
     own_chart : its chart is the person's own of one battery
     resistance_ohm_ah : typical DC resistance of one cell times its Ah, for a first guess
     """
@@ -41,6 +42,7 @@ class Chemistry:
     rest_chart: tuple[tuple[float, float], ...]
     resistance_ohm_ah: float
     in_use_v: tuple[float, float]
+    charged_v: tuple[float, float, float]
     own_chart: bool = False
 
 
@@ -63,6 +65,7 @@ LIFEPO4 = Chemistry(
     _chart("13.6 13.4 13.3 13.2 13.1 13.0 12.9 12.8 12.5 12.0 10.0", "100 99 90 70 40 30 20 17 14 9 0", 4),
     0.055,
     (3.0, 3.55),
+    (3.55, 3.65, 3.66),
 )
 LI_ION = Chemistry(
     "li-ion",
@@ -79,6 +82,7 @@ LI_ION = Chemistry(
     _chart("4.20 4.06 3.98 3.92 3.87 3.82 3.79 3.77 3.74 3.68 3.45 3.00", "100 90 80 70 60 50 40 30 20 10 5 0", 1),
     0.12,
     (3.3, 4.2),
+    (4.1, 4.2, 4.22),
 )
 LEAD_ACID = Chemistry(
     "lead-acid",
@@ -95,9 +99,24 @@ LEAD_ACID = Chemistry(
     _chart("12.73 12.62 12.50 12.37 12.24 12.10 11.96 11.81 11.66 11.51", "100 90 80 70 60 50 40 30 20 10", 6),
     0.08,
     (23 / 12, 29 / 12),
+    (2.3, 2.45, 2.5),
 )
 NIMH = Chemistry(
-    "nimh", "NiMH", (1.2, 1.25), 0.9, 1.0, 1.0, 0.2, 1.4, 3.0, 1.0, "IEC 61951-2: rated at 0.2 It to 1.0 V a cell", (), 0.06, (1.1, 1.45)
+    "nimh",
+    "NiMH",
+    (1.2, 1.25),
+    0.9,
+    1.0,
+    1.0,
+    0.2,
+    1.4,
+    3.0,
+    1.0,
+    "IEC 61951-2: rated at 0.2 It to 1.0 V a cell",
+    (),
+    0.06,
+    (1.1, 1.45),
+    (1.4, 1.5, 1.6),
 )
 
 CHEMISTRIES = {c.key: c for c in (LIFEPO4, LI_ION, LEAD_ACID, NIMH)}

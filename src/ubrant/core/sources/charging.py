@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry, cells_in_se
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contributions, merged, of_ratio, rectangular
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
 from ubrant.core.wording import say
@@ -29,8 +30,6 @@ _ALONE = 2.5
 """No charge rises to so many times its usual volts."""
 _ABRUPT = 0.3
 """A charge that stops from more than this share of its set current was stopped by something else than its end current. Common practice, no source."""
-_CHARGED_V = {"lifepo4": (3.55, 3.66), "li-ion": (4.1, 4.22), "lead-acid": (2.3, 2.5), "nimh": (1.4, 1.6)}
-"""Volts a cell that chargers of each chemistry stop at. Common practice, no source."""
 Mask = NDArray[np.bool_]
 
 
@@ -100,6 +99,7 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
 
     add("set_current", say("Set current"), "A", say("median of {n} readings at its largest", n=int(plateau.sum())))
     if level.any():
+        parts["set_voltage"] = (*parts["set_voltage"], Contribution("volts while it falls", rectangular(float(np.ptp(volts[level])) / 2)))
         add("set_voltage", say("Set voltage"), "V", say("median of {n} readings while the current falls", n=int(level.sum())))
     else:
         least = top - (rectangular(read.voltage.limit(top)) * 2 if read.voltage else 0.0)
@@ -164,7 +164,12 @@ def _end(
         found["end_current"] = Finding("end_current", name, last, "A", (), say("it still flowed at the last reading"), bound=AT_MOST)
         return
     own = merged(parts["end_current"]) if known else None
-    found["end_current"] = Finding("end_current", name, last, "A", own, say("the last reading before it stopped"))
+    flowing = amps[: last_at + 1][amps[: last_at + 1] > 0]
+    working = say("the last reading before it stopped; it may have fallen on until the next one")
+    end = Finding("end_current", name, last, "A", own, working)
+    u = end.expanded_uncertainty or 0.0
+    unseen = min(math.sqrt(max(last * last - u * u, 0.0)), max(0.0, float(flowing[-2]) - last) if len(flowing) > 1 else last)
+    found["end_current"] = replace(end, sides=(unseen, 0.0))
     share = 100 * last / set_a
     ratio = of_ratio(last, own, set_a, merged(parts["set_current"])) if own is not None else None
     found["end_share"] = Finding(
@@ -174,6 +179,7 @@ def _end(
         "%",
         None if ratio is None else tuple(c.times(100) for c in ratio),
         f"{show(last)} A ÷ {show(set_a)} A",
+        sides=(100 * unseen / set_a, 0.0),
     )
     if share > 100 * _ABRUPT:
         text = say(
@@ -190,7 +196,7 @@ def _fits(volts: Finding | None, battery: Label | None) -> list[str]:
     u = volts.expanded_uncertainty or 0.0
     kind = battery.kind_of_cell if battery is not None else None
     if battery is not None and kind is not None and battery.series:
-        low, high = (battery.series * v for v in _CHARGED_V[kind.key])
+        low, _, high = (battery.series * v for v in kind.charged_v)
         each = volts.value / battery.series
         if volts.value - u > high:
             return [
@@ -223,7 +229,7 @@ def _fits(volts: Finding | None, battery: Label | None) -> list[str]:
 
 def _count(volts: float, kind: Chemistry) -> int | None:
     """How many cells of a kind it would be right for; None for no usual number."""
-    low, high = _CHARGED_V[kind.key]
+    low, _, high = kind.charged_v
     for count in (1, 2, 3, 4, 5, 6, 7, 8, 10, 12, 13, 14, 15, 16, 24):
         if count * low <= volts <= count * high and (count > 1 or kind.key in {"li-ion", "lifepo4"}):
             return count if kind.key != "nimh" or cells_in_series(1.2 * count, kind) else None

@@ -11,12 +11,14 @@ from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.appliance.person import reads_modes
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
 from ubrant.methods.form import Field, Names
 from ubrant.methods.meter_checks import plug_meter_checks
@@ -42,7 +44,8 @@ class ApplianceMethod(Method):
     title = "Modes"
     Plan = ModesPlan
     taps = ("input",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
@@ -80,6 +83,9 @@ class ApplianceMethod(Method):
         )
         after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
         return ByHand((ask,), rows, after)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return reads_modes(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup, plan = record.head.setup, self.prepared(record.head).plan

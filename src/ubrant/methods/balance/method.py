@@ -12,13 +12,15 @@ from ubrant.core.conversion.power_path import Flow, PowerPath
 from ubrant.core.conversion.power_path import Node as Box
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.balance.person import sweeps
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Loads
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, label_of
 from ubrant.methods.points_by_hand import Table, points_at
@@ -47,7 +49,8 @@ class BalanceMethod(Method):
     title = "Charging and using at once"
     Plan = BalancePlan
     taps = ("charger", "load", "battery")
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = TAP_LOG
@@ -116,6 +119,9 @@ class BalanceMethod(Method):
             return {}
         times = [t for t, there in zip(table.time_s.tolist(), _whole(table), strict=True) if there]
         return {t: told(node.branches, k) for k, t in enumerate(times)}
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return sweeps(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -13,13 +13,15 @@ from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.jot import FATES
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Criteria, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.supply_output import Loaded, analyse_supply
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.brick.person import loads_it
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import output_criteria
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantity
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
@@ -49,7 +51,8 @@ class BrickMethod(Method):
     title = "Supply under load"
     Plan = BrickPlan
     taps = ("output",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = TAP_LOG
@@ -121,6 +124,9 @@ class BrickMethod(Method):
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, output_criteria(said)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return loads_it(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         plan = self.prepared(record.head).plan

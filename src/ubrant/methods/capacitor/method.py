@@ -10,13 +10,15 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Trace
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.capacitor.person import discharges
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, refusals_first
 from ubrant.methods.points_by_hand import points_at
@@ -47,7 +49,8 @@ class CapacitorMethod(Method):
     title = "Capacitor"
     Plan = CapacitorPlan
     taps = ("battery",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = BATTERY_LOG
@@ -108,6 +111,9 @@ class CapacitorMethod(Method):
             example=_EXAMPLE,
         )
         return ByHand((ask,), rows, after, reads=(_V, _A))
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return discharges(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -11,13 +11,15 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule, Trace
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.charging.person import charges
 from ubrant.methods.form import Choice, Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
 from ubrant.methods.points_by_hand import points_at
@@ -46,7 +48,8 @@ class ChargingMethod(Method):
     title = "A charger's profile"
     Plan = ChargingPlan
     taps = ("battery",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = BATTERY_LOG
@@ -112,6 +115,9 @@ class ChargingMethod(Method):
                 short=say("now and then"),
             )
         return ByHand((ask,), (), after, reads=(_V, _A), every_s=0.0 if plan.into == _WALKED else 900.0)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return charges(prepared, reader, _WALKED)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -10,12 +10,14 @@ from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.external_supply.person import reads_steps
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
@@ -45,7 +47,8 @@ class SupplyMethod(Method):
     key = "external-supply"
     title = "External supply"
     Plan = SupplyPlan
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
@@ -90,6 +93,9 @@ class SupplyMethod(Method):
             rows.append(Row(called, wanted, example=_EXAMPLE, expected=_expected(prepared.setup, amps), short=put))
         after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
         return ByHand((Ask(text, (cautions.PLUG_METER,)),), tuple(rows), after)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return reads_steps(prepared, reader, self.by_hand(prepared))
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -9,7 +9,7 @@ from typing import Any
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Trace
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -33,7 +33,7 @@ class NotesMethod(Method):
     title = "Readings"
     taps = ("battery",)
     Plan = NotesPlan
-    by_hand_only = True
+    roads = (BY_HAND,)
     has_leads = False
 
     def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:

@@ -13,15 +13,17 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.events import LoadOff
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.output.person import empties
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 
@@ -50,7 +52,8 @@ class OutputMethod(Method):
     title = "Bank or station output"
     Plan = OutputPlan
     taps = ("output",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     judges_label = False
     plan_from_label = True
@@ -123,6 +126,9 @@ class OutputMethod(Method):
             reads=(("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%")),
             every_s=1800.0,
         )
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return empties(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -10,16 +10,18 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
 from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.port.person import plugs_in
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 
@@ -47,7 +49,8 @@ class PortMethod(Method):
     title = "Input port"
     Plan = PortPlan
     taps = ("input",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = TAP_LOG
@@ -116,6 +119,9 @@ class PortMethod(Method):
         )
         after = Row(say("Another source, or another voltage, the same way; or close the run."), (_V, _A), example=_EXAMPLE, afresh=True)
         return ByHand((ask,), rows, after, reads=(_V, _A))
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return plugs_in(prepared, reader, _label(prepared.setup, prepared.plan))
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

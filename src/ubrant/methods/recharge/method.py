@@ -16,15 +16,17 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 
@@ -73,7 +75,8 @@ class RechargeMethod(Method):
     title = "Recharging a device"
     Plan = RechargePlan
     taps = ("source",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     device = "Device"
@@ -143,6 +146,9 @@ class RechargeMethod(Method):
             short=say("now and then"),
         )
         return ByHand((ask,), (first,), after, reads=(_SOURCE, _DEVICE), every_s=1800.0)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return recharges(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

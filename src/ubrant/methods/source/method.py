@@ -11,7 +11,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
@@ -19,10 +19,12 @@ from ubrant.core.sources.curve import analyse_curve, cells_for
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.source.person import loads_it
 from ubrant.methods.steps import Ask
 
 _EXAMPLE = "5.92 V 0.35 A"
@@ -47,7 +49,8 @@ class SourceMethod(Method):
     title = "Volts against amperes"
     Plan = SourcePlan
     taps = ("source",)
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     log = TAP_LOG
@@ -104,6 +107,9 @@ class SourceMethod(Method):
         ]
         after = say("That is enough. Go on where the power is largest, as close as you like, or close the run.")
         return ByHand((ask,), tuple(rows), Row(after, (_V, _A), afresh=True, example=_EXAMPLE), reads=(_V, _A))
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return loads_it(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -15,23 +15,22 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity, Words
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
+from ubrant.methods.ways.person import STRAIGHT, feeds
 
 _SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
 _LOADS = {"load", "device", "ac", "output"}
-_STRAIGHT = re.compile(r"\b(?:straight|direct|cells?)\b", re.I)
-_FULL_V = {"lifepo4": 3.65, "li-ion": 4.2, "lead-acid": 2.45, "nimh": 1.5}
-"""Highest volts a cell is charged to. Common practice, no source."""
 _EXAMPLE = "source 44 W"
 _MARKS = {"load on", "load off", "empty", "off"}
 
@@ -83,7 +82,8 @@ class WaysMethod(Method):
     title = "Which way to feed it"
     Plan = WaysPlan
     taps = ("source", "load")
-    by_hand_only = True
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
     has_leads = False
     plan_from_label = True
     device = "What is fed"
@@ -104,7 +104,7 @@ class WaysMethod(Method):
             problems.append(
                 Problem(False, say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
             )
-        if any(_STRAIGHT.search(way) for way in plan.ways):
+        if any(STRAIGHT.search(way) for way in plan.ways):
             problems += _straight_checks(setup, plan)
         return refusals_first(problems)
 
@@ -115,7 +115,7 @@ class WaysMethod(Method):
         return _path(prepared.setup, None, None)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
-        straight = any(_STRAIGHT.search(way) for way in prepared.plan.ways)
+        straight = any(STRAIGHT.search(way) for way in prepared.plan.ways)
         ask = Ask(
             say(
                 "The same load, the same settings, each way once. Read the watts at the source, by its display or a meter; its percent too, where it has one."
@@ -143,6 +143,9 @@ class WaysMethod(Method):
             marks=("load on", "load off", "empty"),
         )
         return ByHand((ask,), rows, after, reads=(("source", "W"), ("source", "%"), ("load", "W")))
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return feeds(prepared, reader)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
@@ -207,7 +210,7 @@ def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
                 ),
             )
         ]
-    charged, empty = _FULL_V[kind.key] * label.series, kind.usual_cutoff_v * label.series
+    charged, empty = kind.charged_v[1] * label.series, kind.usual_cutoff_v * label.series
     if charged > high:
         text = say(
             "Charged, {name} stands at up to {v} V, over the {high} V that the device takes: that is damage.",

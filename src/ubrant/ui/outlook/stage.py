@@ -48,7 +48,7 @@ class OutlookStage(StageFrame):
             self.fields[name].setPlaceholderText(hint)
             self.fields[name].setText(start)
             self.fields[name].textChanged.connect(self.look)
-        self.plot = pg.PlotWidget()
+        self.plot = pg.PlotWidget(enableMenu=False)
         self._verdict, self._trouble = Callout("plain"), Callout("bad")
         self._runs_for, self._buy = label(""), label("")
         self._runs_working, self._buy_working, self._what_if = label("", "quiet"), label("", "quiet"), label("")
@@ -100,7 +100,6 @@ class OutlookStage(StageFrame):
         self.plot.setBackground(color("paper"))
         plot = self.plot.getPlotItem()
         plot.hideButtons()
-        plot.setMenuEnabled(False)
         plot.setMouseEnabled(x=False, y=False)
         plot.showGrid(x=True, y=True, alpha=0.12)
         for side, text, tint in (("left", self.tr("Left in it Wh"), "voltage"), ("bottom", self.tr("hours from now"), "ink")):

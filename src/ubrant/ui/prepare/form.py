@@ -64,7 +64,7 @@ class MethodForm(QWidget):
         self._units: list[Unit] = []
         self._person_chose = self._more_shown = False
         self._own_trouble = ""
-        self._bench_chosen = False
+        self._bench_chosen, self._bench_wanted = False, TYPED
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
@@ -77,10 +77,6 @@ class MethodForm(QWidget):
         for area in OHM_PER_KM:
             self.lead_area.addItem(f"{area:g} mm²", area)
         self.lead_area.setCurrentIndex(self.lead_area.findData(4.0))
-        self.bench.addItem(self.tr("by hand: I type the readings"), TYPED)
-        self.bench.addItem(self.tr("instruments"), ON_INSTRUMENTS)
-        for text, speed in SPEEDS:
-            self.bench.addItem(self.tr(text), speed)
         self.method_box.currentIndexChanged.connect(lambda _: self._method_changed())
         self.bench.currentIndexChanged.connect(lambda _: self._bench_changed())
         self.bench.activated.connect(lambda _: setattr(self, "_bench_chosen", True))
@@ -170,9 +166,19 @@ class MethodForm(QWidget):
         if self._bench_chosen:
             return
         connected = any(m.details.connection != "display" for m in self._all)
-        usual = SPEEDS[speed_index()][1] if unit.stand_in else ON_INSTRUMENTS if connected else TYPED
+        self._bench_wanted = SPEEDS[speed_index()][1] if unit.stand_in else ON_INSTRUMENTS if connected else TYPED
+
+    def _offer_roads(self) -> None:
+        """The benches that the method can be made on."""
+        roads = self.method.roads
+        benches = [(self.tr("by hand: I type the readings"), TYPED)] if BY_HAND in roads else []
+        benches += [(self.tr("instruments"), ON_INSTRUMENTS)] if INSTRUMENTS in roads else []
+        benches += [(self.tr(text), speed) for text, speed in SPEEDS] if SIMULATED in roads else []
         self.bench.blockSignals(True)
-        self.bench.setCurrentIndex(self.bench.findData(usual))
+        self.bench.clear()
+        for text, data in benches:
+            self.bench.addItem(text, data)
+        self.bench.setCurrentIndex(max(0, self.bench.findData(self._bench_wanted)))
         self.bench.blockSignals(False)
 
     def _choose_meters(self) -> None:
@@ -248,7 +254,8 @@ class MethodForm(QWidget):
         rows: list[tuple[str, QWidget, bool]] = []
         if len(self._entries) > 1:
             rows.append((self.tr("Method"), self.method_box, False))
-        if not self.method.by_hand_only:
+        if len(self.method.roads) > 1:
+            self._offer_roads()
             rows.append((self.tr("Bench"), self.bench, False))
         if self.method.on_battery:
             rows.append((self.tr("On the battery"), self.battery, False))
@@ -363,7 +370,7 @@ class MethodForm(QWidget):
             )
             self._set_shown(self.fields[key], asked)
             self._mark(key)
-        on_bench = kind == INSTRUMENTS and not self.method.by_hand_only
+        on_bench = kind == INSTRUMENTS
         battery = "battery" in self.meters
         has_load = battery or "output" in self.meters or not self.method.has_leads
         shown: tuple[tuple[QWidget, bool], ...] = (
@@ -404,6 +411,7 @@ class MethodForm(QWidget):
     def _bench_changed(self) -> None:
         if not self._entries:
             return
+        self._bench_wanted = float(self.bench.currentData())
         self._show_what_is_asked()
         if self.bench_kind() == INSTRUMENTS and any(m.details.connection == "display" for m in self._chosen_meters().values()):
             self._choose_meters()
@@ -478,8 +486,8 @@ class MethodForm(QWidget):
         return replace(made, conditions=replace(made.conditions, guess=self.guess.text().strip()))
 
     def bench_kind(self) -> str:
-        if self._entries and self.method.by_hand_only:
-            return BY_HAND
+        if self._entries and len(self.method.roads) == 1:
+            return self.method.roads[0]
         return {ON_INSTRUMENTS: INSTRUMENTS, TYPED: BY_HAND}.get(float(self.bench.currentData() or 1.0), SIMULATED)
 
     def choice(self) -> BenchChoice:

@@ -8,13 +8,12 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import BY_HAND
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.method import Prepared, Problem
 from ubrant.methods.registry import suiting
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.runs.begin import start
+from ubrant.runs.begin import is_typed, rehearsal_trouble, start
 from ubrant.runs.benches import bench_checks, by_person, load_rating
 from ubrant.runs.series import first_of
 from ubrant.ui.prepare.form import MethodForm
@@ -148,13 +147,15 @@ class PrepareStage(StageFrame):
             prepared = method.by_person(prepared)
         problems = method.checks(prepared, load_rating(choice))
         problems += [Problem(True, text) for text in bench_checks(choice, method.scene(prepared), prepared.setup)]
+        if trouble := rehearsal_trouble(method, prepared, choice):
+            problems.append(Problem(True, trouble))
         self._expected = None
         if not any(p.refused for p in problems):
             try:
                 self._expected = method.expect(prepared)
             except ValueError as error:
                 problems.insert(0, Problem(True, str(error)))
-        self._show(unit, prepared, by_hand=choice.kind == BY_HAND)
+        self._show(unit, prepared, by_hand=is_typed(method, choice))
         if self._bench.is_running:
             problems.insert(0, Problem(True, self.tr("A run is going on. Wait for its end, or stop it.")))
         self._show_problems(problems)

@@ -182,6 +182,8 @@ class RunStage(StageFrame):
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:
             return
+        if isinstance(session, TypedSession) and not self._keeps_up(session):
+            return
         progress = session.progress
         self._ticks += 1
         self._show_phase(progress, session)
@@ -200,6 +202,16 @@ class RunStage(StageFrame):
             self._reported = True
             self._timer.stop()
             self._bench.finish()
+
+    def _keeps_up(self, session: TypedSession) -> bool:
+        """Let a simulated person type; False where that could not be kept: the run is over then."""
+        try:
+            session.keep_up()
+        except LogbookError as error:
+            self._timer.stop()
+            self.trouble_note.say("bad", str(error))
+            return False
+        return True
 
     def _show_account(self, account: Account, progress: Progress) -> None:
         """Ledger, drawings and path filling; where it is heading."""

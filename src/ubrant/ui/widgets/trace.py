@@ -67,9 +67,8 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self.setAccessibleName(self.tr("Trace"))
 
     def _add_plot(self, row: int, key: str, title: str, tint: str, *, is_last: bool) -> pg.PlotItem:
-        plot = self.addPlot(row=row, col=0)
+        plot = self.addPlot(row=row, col=0, enableMenu=False)
         plot.hideButtons()
-        plot.setMenuEnabled(False)
         plot.setMouseEnabled(x=True, y=False)
         plot.showGrid(x=True, y=True, alpha=0.12)
         for side in ("left", "bottom"):

@@ -5,8 +5,26 @@ from __future__ import annotations
 import hashlib
 import math
 import struct
+from dataclasses import dataclass
 
-from ubrant.bench.standins.scenario import Channel
+import numpy as np
+
+from ubrant.core.quantities.accuracy import Accuracy
+
+
+@dataclass(frozen=True)
+class Channel:
+    """How one quantity of an instrument is off: shown = round((true·(1 + gain) + zero + noise) to ``digit``)."""
+
+    gain: float = 0.0
+    zero: float = 0.0
+    noise: float = 0.0
+    digit: float = 0.0
+
+
+def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Channel:
+    """A channel whose gain and zero errors lie somewhere inside a quoted accuracy, as rectangular as the quote."""
+    return Channel(float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit)
 
 
 def shown(true: float, channel: Channel, noise: float) -> float:
