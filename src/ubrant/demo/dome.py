@@ -22,7 +22,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
-from ubrant.demo.by_hand import type_them
+from ubrant.demo.by_hand import read_them
 from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
 from ubrant.demo.others import begin_others
 from ubrant.logbook.file import FORMAT
@@ -37,7 +37,13 @@ from ubrant.runs.simulated import battery_scenario
 from ubrant.writing import unfinished_file
 
 UNITS = (
-    Unit("Dome pack A", "battery", "12.8 V 50 Ah LiFePO4", note="The one with the blue tape.", stand_in={"health": 1.035}),
+    Unit(
+        "Dome pack A",
+        "battery",
+        "12.8 V 50 Ah LiFePO4",
+        note="The one with the blue tape.",
+        stand_in={"health": 1.035, "soc": 0.6, "charger_a": 4.0},
+    ),
     Unit("Dome pack B", "battery", "12.8 V 50 Ah LiFePO4", note="Bought second-hand with the dome.", stand_in={"health": 0.71}),
     Unit("Hall block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V", stand_in={"health": 0.97}),
     Unit(
@@ -47,8 +53,8 @@ UNITS = (
         note="Inside the backup unit of the exit lights.",
         stand_in={"health": 0.985},
     ),
-    Unit("Head-torch cells", "battery", "8 × 1.2 V 2500 mAh NiMH", stand_in={"health": 0.9}),
-    Unit("Ticket bank", "bank", "24 000 mAh / 88.8 Wh", note="Fills the ticket tablet."),
+    Unit("Head-torch cells", "battery", "8 × 1.2 V 2500 mAh NiMH", stand_in={"health": 0.9, "resistance": 6.0}),
+    Unit("Ticket bank", "bank", "24 000 mAh / 88.8 Wh", note="Fills the ticket tablet.", stand_in={"health": 0.94, "bend": 2.2}),
     Unit("Hut 300", "inverter", "12 V to 230 V sine, 300 W"),
     Unit(
         "Attic 150",
@@ -61,15 +67,31 @@ UNITS = (
     Unit("Laptop step-up", "converter", "12 V to 19 V, 90 W"),
     Unit("Step-down one", "converter", "12 V to 5 V, 3 A", stand_in={"fixed_w": 0.11, "proportional": 0.06}),
     Unit("Step-down two", "converter", "12 V to 5 V, 5 A", stand_in={"fixed_w": 0.42, "proportional": 0.04, "line_per_v": 0.004}),
-    Unit("Blower", "load", "12 V or 230 V, 65 W"),
+    Unit("Blower", "load", "12 V or 230 V, 65 W", stand_in={"draws_w": 38.0}),
+    Unit("Exit light", "load", "12 V, 3 W", note="On all night."),
     Unit("Projector", "load", "230 V, 52 W", stand_in={"watts": {"standby": 0.45, "eco": 38.0, "full": 51.5}, "factor": 0.58}),
     Unit("Show laptop", "load", "19 V, 45 W"),
     Unit("Dew heaters", "load", "12 V, 2 × 8 W"),
-    Unit("Laptop's brick", "charger", "230 V to 19 V, 65 W"),
-    Unit("Pack breaker", "lead", "30 A breaker", note="Between pack A and the dome's leads."),
-    Unit("Roof panel", "charger", "60 W panel, 12 V class"),
-    Unit("Ticket tablet", "load", "7.6 Ah 3.85 V", note="Sells the tickets."),
-    Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 10 A 200 W", note="The hall's own."),
+    Unit("Laptop's brick", "charger", "230 V to 19 V, 65 W", stand_in={"gives_up_a": 3.6}),
+    Unit("Pack charger", "charger", "230 V to 14.6 V, 5 A", note="Came with pack A.", stand_in={"set_v": 14.5}),
+    Unit("Pack breaker", "lead", "25 A breaker", note="Between pack A and the dome's leads."),
+    Unit("Roof panel", "charger", "60 W panel, 12 V class", stand_in={"light": 0.35}),
+    Unit("Exit-light capacitors", "battery", "100 F 5.4 V", note="Two in series; meant to bridge a change of pack."),
+    Unit(
+        "Backup module",
+        "battery",
+        "3.7 V 600 mAh",
+        note="Keeps the counter alive.",
+        stand_in={"again_v": 4.0, "charger_a": 0.5, "soc": 0.97},
+    ),
+    Unit("Ticket tablet", "load", "7.6 Ah 3.85 V", note="Sells the tickets.", stand_in={"health": 0.97}),
+    Unit(
+        "Hall station",
+        "station",
+        "500 Wh 25.6 V, input 11-60 V 10 A 200 W",
+        note="The hall's own.",
+        stand_in={"health": 0.95, "blind_w": 18.0},
+    ),
 )
 
 
@@ -90,7 +112,7 @@ class _Planned:
 _CYCLES = {"charge": "in cycles", "charge_a": "1.44 A", "charge_v": "14.4 V", "charge_end": "0.14 A", "cycles": "3", "stop_share": "80 %"}
 _AFTER = {"charge": "after", "charge_a": "10 A", "charge_v": "14.6 V", "charge_end": "1 A"}
 RUNS = (
-    _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), "60 s", changes={"load": "1.44 A", **_CYCLES}),
+    _Planned("Exit-light backup", BENCH_METER, datetime(2026, 8, 8, 8, 0, tzinfo=UTC), "120 s", changes={"load": "1.44 A", **_CYCLES}),
     _Planned(
         "Head-torch cells",
         BENCH_METER,
@@ -132,7 +154,7 @@ RUNS = (
         "Hall block",
         BENCH_METER,
         datetime(2026, 9, 26, 7, 30, tzinfo=UTC),
-        "60 s",
+        "120 s",
         temperature="18 °C",
         jottings=((36000.0, "hall at 17 °C overnight"),),
     ),
@@ -207,7 +229,7 @@ def make_runs(path: Path, tell: Callable[[int, str], None]) -> None:
     for planned in RUNS:
         run, session = _begin(logbook, units[planned.unit], planned)
         waiting.append(Coming(run, session, partial(_finish, logbook, planned)))
-    type_them(logbook, units)
+    read_them(logbook, units)
     names = {run.id: name for run, name in logbook.runs()}
     for run, _ in logbook.runs():
         if run.state == "done":
@@ -269,7 +291,8 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
     method = method_of("discharge")
     prepared = method.prepare(Setup(unit, {"battery": CLAMP}, LEADS), {"temperature_c": "21 °C"})
     run, session = start_by_hand(logbook, method, prepared, WatchedClock, _TYPED_DAY)
-    world, clock = World(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, run.id)), session.clock
+    scenario = replace(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, run.id), step_s=2.0)
+    world, clock = World(scenario), session.clock
     assert isinstance(clock, WatchedClock)
     cutoff_v = prepared.plan.cutoff.voltage_v
     world.set_load(prepared.plan.current_a)

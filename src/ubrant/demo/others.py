@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
-import numpy as np
-
-from ubrant.bench.orders import Order
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.models.converter import Converter, ConverterParameters
-from ubrant.core.models.shown import Channel, drawn_inside, shown
-from ubrant.core.quantities.accuracy import parse_accuracy
-from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import Setup
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming, WatchedClock
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of
-from ubrant.runs.begin import start_by_hand, start_by_itself
+from ubrant.runs.begin import start_by_itself
 from ubrant.runs.benches import BenchChoice
-from ubrant.runs.jotting import take_down
 
 _WIDE = replace(BENCH_METER, max_a=100.0)
 
@@ -91,12 +81,10 @@ TESTS = (
         changes={"longest": "10 min", "curve": "1.05: over 1 h; 1.35: 60 s..30 min; 2: 4 s..60 s"},
     ),
 )
-_PROJECTOR_DAY, _BRICK_DAY = datetime(2026, 11, 8, 14, 0, tzinfo=UTC), datetime(2026, 11, 8, 15, 0, tzinfo=UTC)
-_BRICK = ConverterParameters(19.0, 0.12, 0.06, 0.0006, nominal_in_v=230.0, output_ohm=0.03)
 
 
 def begin_others(logbook: Logbook, units: Mapping[str, Unit]) -> list[Coming]:
-    """Everything in TESTS, to be carried out; and at once the projector's modes and the laptop's brick, typed off a plug-in meter."""
+    """Everything in TESTS, to be carried out."""
     coming: list[Coming] = []
     for planned in TESTS:
         method = method_of(planned.method)
@@ -104,56 +92,4 @@ def begin_others(logbook: Logbook, units: Mapping[str, Unit]) -> list[Coming]:
         setup = Setup(units[planned.unit], meters, planned.leads, units.get(planned.battery))
         choice = BenchChoice(unattended=True)
         coming.append(Coming(*start_by_itself(logbook, method, method.prepare(setup, planned.changes), choice, started=planned.day)))
-    _type_modes(logbook, units["Projector"])
-    _type_brick(logbook, units["Laptop's brick"])
     return coming
-
-
-def _type_modes(logbook: Logbook, unit: Unit) -> None:
-    """What the plug-in meter shows of the projector in each mode."""
-    watts, factor = unit.stand_in["watts"], unit.stand_in["factor"]
-    volts, amps, power = _plug_channels(unit.name)
-    lines = []
-    for mode, true in watts.items():
-        pf = factor if true > 5 else 0.3
-        lines.append(f"{shown(231.0, volts, 0.0):.1f} V {shown(true / 231.0 / pf, amps, 0.0):.3f} A {shown(true, power, 0.0):.1f} W {mode}")
-    method = method_of("appliance")
-    prepared = method.prepare(Setup(unit, {"input": PLUG_METER}, Leads(0.0)), {"modes": ", ".join(watts)})
-    _type(logbook, method, prepared, _PROJECTOR_DAY, lines)
-
-
-def _type_brick(logbook: Logbook, unit: Unit) -> None:
-    """The laptop's brick at a quarter, half, three quarters and all of its current, and none."""
-    method = method_of("external-supply")
-    prepared = method.prepare(Setup(unit, {"input": PLUG_METER, "output": BENCH_METER}, Leads(0.0)), {})
-    converter, (_, _, power) = Converter(_BRICK), _plug_channels(unit.name)
-    lines = []
-    for row in method.by_hand(prepared).rows:
-        amps = row.expected.get(("output", "A"), 0.0)
-        out, into = converter.output(230.0, amps)
-        output = f" output {out:.2f} V {amps:.3f} A" if amps else ""
-        lines.append(f"input {max(shown(230.0 * into, power, 0.0), 0.0):.2f} W{output}")  # no such meter shows less than nothing
-    _type(logbook, method, prepared, _BRICK_DAY, lines)
-
-
-def _plug_channels(name: str) -> tuple[Channel, Channel, Channel]:
-    rng = np.random.default_rng(zlib.crc32(name.encode()))
-    texts = (
-        (PLUG_METER.voltage_accuracy, "V", 0.1),
-        (PLUG_METER.current_accuracy, "A", 0.001),
-        (PLUG_METER.details.power_accuracy, "W", 0.01),
-    )
-    one, two, three = (drawn_inside(parse_accuracy(text, unit), rng, 0.0, digit) for text, unit, digit in texts)
-    return one, two, three
-
-
-def _type(logbook: Logbook, method: Method, prepared: Prepared, day: datetime, lines: list[str]) -> None:
-    run, session = start_by_hand(logbook, method, prepared, WatchedClock, day)
-    session.order(Order.DONE)
-    for line in lines:
-        session.clock.wait_until(session.clock.now_s() + 300.0, lambda _: False)
-        jotting = Grammar().parse(line)
-        assert jotting is not None
-        assert not session.lacks(jotting), session.lacks(jotting)
-        take_down(logbook, run, jotting, session.clock.now_s(), session)
-    session.end()
