@@ -32,12 +32,18 @@ def made(tmp_path_factory):
 def findings(made, unit, method):
     if method not in HERE:
         pytest.skip(f"{method} is not here")
-    return [account.findings for (name, key, _), (account, _) in sorted(made.items(), key=lambda item: item[0][2]) if (name, key) == (unit, method)]
+    return [
+        account.findings
+        for (name, key, _), (account, _) in sorted(made.items(), key=lambda item: item[0][2])
+        if (name, key) == (unit, method)
+    ]
 
 
 def test_they_are_the_same_each_time(made, tmp_path):
     again = read(tmp_path / "two.ubrant")
-    assert {key: [j.line for j in jots] for key, (_, jots) in again.items()} == {key: [j.line for j in jots] for key, (_, jots) in made.items()}
+    assert {key: [j.line for j in jots] for key, (_, jots) in again.items()} == {
+        key: [j.line for j in jots] for key, (_, jots) in made.items()
+    }
 
 
 def test_none_of_them_is_in_trouble(made):

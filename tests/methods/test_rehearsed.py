@@ -34,9 +34,23 @@ CASES = {
     "bank, 5 V": ("output", BANK, {"output": DC}, None, {}, "of its label, by Wh"),
     "station, mains": ("output", STATION, {"output": PLUG}, None, {"volts": "230 V", "amps": "0.3 A"}, "of its label, by Wh"),
     "bank and tablet": ("recharge", BANK, {}, TABLET, {}, "charges from full"),
-    "station and blower": ("ways", STATION, {"source": DISPLAY, "load": PLUG}, Unit("Blower", "load", "12 V or 230 V, 38 W"), {}, "lasts longer"),
+    "station and blower": (
+        "ways",
+        STATION,
+        {"source": DISPLAY, "load": PLUG},
+        Unit("Blower", "load", "12 V or 230 V, 38 W"),
+        {},
+        "lasts longer",
+    ),
     "pack at a node": ("balance", PACK, NODE, None, {"loads": "0, 1, 2, 4, 7, 4, 2, 1, 0 A"}, "for ever"),
-    "backup module": ("balance", MODULE, NODE, None, {"loads": "0, 0.1, 0.3, 0.6, 1.2, 0.6, 0.3, 0.1, 0 A"}, "on battery although supplied"),
+    "backup module": (
+        "balance",
+        MODULE,
+        NODE,
+        None,
+        {"loads": "0, 0.1, 0.3, 0.6, 1.2, 0.6, 0.3, 0.1, 0 A"},
+        "on battery although supplied",
+    ),
     "panel": ("source", Unit("Panel", "charger", "60 W panel, 12 V class"), {"source": DC}, None, {"points": "8"}, "with nothing attached"),
     "weak cells": ("source", Unit("Cells", "battery", "8 × 1.2 V 2500 mAh NiMH"), {"source": DC}, None, {}, "with nothing attached"),
     "capacitors": ("capacitor", Unit("Caps", "battery", "10 F 5.4 V"), {"battery": DC}, None, {}, "of its label"),
@@ -87,7 +101,7 @@ def test_the_same_run_reads_the_same(logbook):
     method, made = prepared("output", BANK, {"output": DC}, None, {})
     lines = []
     for _ in range(2):
-        run, session = start(logbook, method, made, BenchChoice(unattended=True))
+        _, session = start(logbook, method, made, BenchChoice(unattended=True))
         session.keep_up(40)
         lines.append([line for _, line in session.live.jots()])
     assert len(lines[0]) == len(lines[1])

@@ -20,7 +20,7 @@ from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import ChargeOff as ChargeOffEvent
 from ubrant.core.record.events import ChargeOn as ChargeOnEvent
-from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, Resumed, Zeroed
+from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, PointTaken, Resumed, Zeroed
 from ubrant.core.record.events import LoadOff as LoadOffEvent
 from ubrant.core.record.events import LoadOn as LoadOnEvent
 from ubrant.core.record.events import LoadSet as LoadSetEvent
@@ -41,6 +41,7 @@ from ubrant.methods.steps import (
     Steps,
     SupplyOff,
     SwitchOn,
+    Take,
     Zero,
     walk,
 )
@@ -267,6 +268,8 @@ class Engine:
 
     def _read_until(self, step: ReadUntil) -> str:
         start = due = self._clock.now_s()
+        if self._progress.phase == "asking":
+            self._update(phase="measuring")
         frozen = FrozenMeter()
         while True:
             shown = self._read_all()
@@ -294,8 +297,18 @@ class Engine:
             self._clock.wait_until(due, self._called)
             self._note_a_sleep(due, step.every_s)
 
+    def _take(self, step: Take) -> None:
+        """A point of what a person has set."""
+        self._update(phase="measuring")
+        began = self._clock.now_s()
+        for k in range(step.readings):
+            if k:
+                self._wait(step.every_s)
+            self._read_all()
+        self._recorder.event(PointTaken(self._last_read_s, step.text, began, answer=""))
+
     def _ended(self, watch: EndWatch, shown: dict[tuple[str, str], float]) -> str:
-        volts, amps = shown.get(("battery", "V")), shown.get(("battery", "A"))
+        volts, amps = self._own(shown, "V"), self._own(shown, "A")
         if volts is None:
             return ""
         stopped = "" if self._charger is not None else self._load_stopped(shown)
@@ -305,11 +318,11 @@ class Engine:
         """What stopped the current while it should flow; empty when it flows."""
         if self._set is None or self._amount <= 0:
             return ""
-        volts = shown[("battery", "V")]
+        volts = self._own(shown, "V") or 0.0
         collapsed = volts < 0.5 * self._set.own_cutoff_v
         if self._bench.load.by_hand:
             return "protection" if collapsed and self._set.own_cutoff_v > 0 else ""
-        amps = shown.get(("load", "A"), 0.0)
+        amps = shown.get(("load", "A"), self._own(shown, "A") or 0.0)
         if amps > LOW_SHARE * self._wanted_a(volts):
             self._low_readings = 0
             return ""
@@ -319,6 +332,11 @@ class Engine:
         if collapsed:
             return "protection"
         return "load draws nothing" if self._low_readings > 1 else ""  # one alone may be a slip
+
+    @staticmethod
+    def _own(shown: dict[tuple[str, str], float], quantity: str) -> float | None:
+        """What is emptied or charged: a battery, or a bank by its output."""
+        return shown.get(("battery", quantity), shown.get(("output", quantity)))
 
     def _wanted_a(self, volts: float) -> float:
         mode = self._set.mode if self._set is not None else CURRENT
@@ -588,3 +606,4 @@ carries_out(SwitchOn, lambda engine, step: engine._points.switch_on(step))
 carries_out(Hold, lambda engine, step: engine._points.hold(step))
 carries_out(SupplyOff, lambda engine, step: engine._points.supply_off())
 carries_out(ReadUntil, _until)
+carries_out(Take, lambda engine, step: engine._take(step))

@@ -174,6 +174,7 @@ class Scene:
     given_ah : what was taken out of it before an interruption
     every_s : between readings
     breaker : parameters of a simulated one
+    hand_load : where no load has a connection a person switches one
     """
 
     taps: tuple[str, ...]
@@ -190,6 +191,7 @@ class Scene:
     given_ah: float = 0.0
     every_s: float = 1.0
     breaker: Mapping[str, float] | None = None
+    hand_load: bool = False
 
 
 class MethodError(ValueError):
@@ -212,6 +214,7 @@ class Method:
     by_eye : what is read are mostly displays: on the simulated bench a simulated person reads them off, and types
     is_started : False for what is only brought in
     on_battery : a battery feeds what is tested, which the form then offers
+    uses_load : a load with a connection may take part
     device, device_kinds : what it feeds besides, as its box in the form is called, and which kinds of unit that may be; empty for nothing
     device_holds : that is one with a battery in it, which its label says
     has_leads : leads are on its path
@@ -227,6 +230,7 @@ class Method:
     taps: ClassVar[tuple[str, ...]] = ("input", "output")
     roads: ClassVar[tuple[str, ...]] = (BY_HAND, INSTRUMENTS, SIMULATED)
     by_eye: ClassVar[bool] = False
+    uses_load: ClassVar[bool] = True
     is_started: ClassVar[bool] = True
     on_battery: ClassVar[bool] = False
     device: ClassVar[str] = ""
@@ -281,11 +285,17 @@ class Method:
         return []
 
     def steps(self, prepared: Prepared) -> Steps:
-        """On a bench."""
-        raise NotImplementedError
+        """On a bench; of a method by eye a person sets each point, and meters with a connection are read then."""
+        from ubrant.methods.read_along import point_by_point
+
+        if not self.by_eye:
+            raise NotImplementedError
+        return point_by_point(self.by_hand(prepared))
 
     def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
         """What stands on the bench; ``before`` is the record of a run that goes on."""
+        if self.by_eye:
+            return Scene(self.taps, load=self.uses_load, hand_load=True)
         return Scene(self.taps, on_battery=self.on_battery, supply=not self.on_battery)
 
     def by_hand(self, prepared: Prepared) -> ByHand:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ubrant.core.quantities.jot import JotReading
-from ubrant.core.record.points import table_of
-from ubrant.core.record.readings import Array
+from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import LOG
+from ubrant.core.record.points import mean_between, table_of
+from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Key, Record
 
 
@@ -43,13 +46,39 @@ def points_at(record: Record, keys: tuple[Key, ...], names: dict[str, str]) -> T
                 if (key := _key(reading, names)) in values and reading.kind not in {"peak", "count"}:
                     values[key][k], half[key][k] = reading.value, reading.half_width
         return Table(np.array([t for t, _ in lines]), values, half, tuple(j.text for _, j in lines))
-    time, table = table_of(record)
+    if taken := record.of(PointTaken):
+        return _at_points(record, taken, keys, names)
+    time, table = table_of(record if record.head.origin.road == LOG else _on_one_base(record))
     none = np.full(len(time), math.nan)
-    found = {
-        key: next((table[(tap, key[1])] for tap in (key[0], *(n for n, t in names.items() if t == key[0])) if (tap, key[1]) in table), none)
-        for key in keys
-    }
+    found = {key: next((table[name] for name in _names_of(key, names) if name in table), none) for key in keys}
     return Table(time, found, {key: np.zeros(len(time)) for key in keys}, ("",) * len(time))
+
+
+def _names_of(key: Key, names: dict[str, str]) -> list[Key]:
+    """The key itself, and its other names."""
+    return [key, *((other, key[1]) for other, tap in names.items() if tap == key[0])]
+
+
+def _at_points(record: Record, taken: Sequence[PointTaken], keys: tuple[Key, ...], names: dict[str, str]) -> Table:
+    """Means over what was read at each point that was taken."""
+    found = {}
+    for key in keys:
+        series = next((s for name in _names_of(key, names) if (s := record.corrected(*name)) is not None), None)
+        found[key] = np.array([mean_between(series, e.from_s, e.time_s) for e in taken])
+    none = {key: np.zeros(len(taken)) for key in keys}
+    return Table(np.array([e.time_s for e in taken]), found, none, ("",) * len(taken))
+
+
+def _on_one_base(record: Record) -> Record:
+    """Instruments that are asked one after the other, as of the moments of the first: straight between two readings."""
+    if len(record.readings) < 2:
+        return record
+    base = next(iter(record.readings.values())).time_s
+    moved = {
+        key: Series(base, np.interp(base, s.time_s, s.value, left=math.nan, right=float(s.value[-1]))) if len(s) else s
+        for key, s in record.readings.items()
+    }
+    return replace(record, readings=moved)
 
 
 def _key(reading: JotReading, names: dict[str, str]) -> Key:

@@ -149,6 +149,16 @@ class Hold:
 
 
 @dataclass(frozen=True)
+class Take:
+    """Read all meters a few times as it stands now: one point, of what a person has set."""
+
+    text: str
+    cautions: tuple[str, ...] = ()
+    readings: int = 3
+    every_s: float = 0.5
+
+
+@dataclass(frozen=True)
 class SupplyOff:
     text: str
     cautions: tuple[str, ...] = ()

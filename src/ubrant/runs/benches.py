@@ -65,7 +65,7 @@ def bench_checks(choice: BenchChoice, scene: Scene, setup: Setup) -> list[str]:
     said = [text for meter in _each_once(ends) for text in _meter_problems(choice, meter)]
     if len(scene.taps) > 1 and ends[0].is_same(ends[1]):
         said.append(f"{ends[0].name} cannot be at both ends by itself: choose another one for the output, or make the test by hand.")
-    if choice.load is None and scene.load and not scene.battery:
+    if choice.load is None and scene.load and not scene.battery and not scene.hand_load:
         said.append(_NO_LOAD)
     if choice.supply is None and scene.supply and not scene.battery:
         said.append("There is no bench supply with a connection on the shelf: add one (Meters), or make the test by hand.")
@@ -175,7 +175,7 @@ def open_instruments(choice: BenchChoice, scene: Scene, setup: Setup, from_s: fl
             load = ElectronicLoad(choice.load.name, *line(choice.load))
             if scene.load_is_metered:
                 channels += channels_of(load, "load", choice.load.max_v, choice.load.max_a)
-        elif scene.load and not scene.battery:
+        elif scene.load and not scene.battery and not scene.hand_load:
             raise InstrumentError(_NO_LOAD)
         supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
         if supply is not None and not scene.battery and not any(c.tap == "source" for c in channels):

@@ -12,7 +12,7 @@ from ubrant.core.conversion.power_path import Flow, PowerPath
 from ubrant.core.conversion.power_path import Node as Box
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
@@ -49,8 +49,8 @@ class BalanceMethod(Method):
     title = "Charging and using at once"
     Plan = BalancePlan
     taps = ("charger", "load", "battery")
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     log = TAP_LOG

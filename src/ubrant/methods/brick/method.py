@@ -13,7 +13,7 @@ from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.jot import FATES
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.head import BY_HAND, SIMULATED, Criteria, Setup
+from ubrant.core.record.head import Criteria, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.supply_output import Loaded, analyse_supply
@@ -51,8 +51,8 @@ class BrickMethod(Method):
     title = "Supply under load"
     Plan = BrickPlan
     taps = ("output",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     log = TAP_LOG

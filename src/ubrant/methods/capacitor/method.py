@@ -10,7 +10,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Trace
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, fills_in, read_label, runs_for, slip
@@ -22,11 +22,13 @@ from ubrant.methods.capacitor.person import discharges
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, refusals_first
 from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.steps import Ask
+from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")
 _NAMES = {"": "battery", "source": "battery", "load": "battery", "output": "battery"}
+_EVERY_S = 0.5
 _EXAMPLE = "5.21 V 0.98 A"
 GROUPS = (Group("What it is good for", ("energy_between", "runs_for", "fills_in")),)
 
@@ -49,8 +51,8 @@ class CapacitorMethod(Method):
     title = "Capacitor"
     Plan = CapacitorPlan
     taps = ("battery",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     log = BATTERY_LOG
@@ -114,6 +116,10 @@ class CapacitorMethod(Method):
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return discharges(prepared, reader)
+
+    def steps(self, prepared: Prepared) -> Steps:
+        text = say("Reading. Some seconds with nothing attached, then switch the load on; stop when it is as low as you want it.")
+        return on_and_on(self.by_hand(prepared), _EVERY_S, text)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -11,7 +11,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule, Trace
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
@@ -23,11 +23,13 @@ from ubrant.methods.charging.person import charges
 from ubrant.methods.form import Choice, Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
 from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.read_along import on_and_on, point_by_point
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.steps import Ask
+from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")
 _NAMES = {"": "battery", "charger": "battery", "output": "battery", "source": "battery", "load": "battery"}
+_EVERY_S = 10.0
 _EXAMPLE = "14.2 V 4.0 A"
 _WALKED, _BATTERY = "walked", "battery"
 
@@ -48,8 +50,8 @@ class ChargingMethod(Method):
     title = "A charger's profile"
     Plan = ChargingPlan
     taps = ("battery",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     log = BATTERY_LOG
@@ -118,6 +120,12 @@ class ChargingMethod(Method):
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return charges(prepared, reader, _WALKED)
+
+    def steps(self, prepared: Prepared) -> Steps:
+        hand = self.by_hand(prepared)
+        if prepared.plan.into == _WALKED and hand.rows:
+            return point_by_point(hand)
+        return on_and_on(hand, _EVERY_S, say("Reading until you stop it: walk the load, or let it charge."))
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.account import Account, Energy, Group
+from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import Given, analyse_output
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.events import LoadOff
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.events import LoadOff as WentOff
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
@@ -24,10 +25,15 @@ from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
 from ubrant.methods.output.person import empties
+from ubrant.methods.ratings import MAINS_V
+from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.steps import Ask
+from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
 
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
+_OWN_CUTOFF, _EVERY_S = 0.8, 10.0
+"""Share of its volts at which the load lets go by itself."""
+_GAVE_UP = {*EMPTIED, "load's own cut-off", "load draws nothing"}
 _EXAMPLE = "output 5.06 V 1.00 A"
 _USB_A = 3.0
 """More than this few USB ports give. Common practice, no source."""
@@ -52,7 +58,6 @@ class OutputMethod(Method):
     title = "Bank or station output"
     Plan = OutputPlan
     taps = ("output",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
     has_leads = False
     judges_label = False
@@ -130,6 +135,17 @@ class OutputMethod(Method):
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return empties(prepared, reader)
 
+    def steps(self, prepared: Prepared) -> Steps:
+        plan, hand = prepared.plan, self.by_hand(prepared)
+        yield Ask(hand.asks[0].text, hand.asks[0].cautions)
+        text = say("{a} A at {v} V.", a=plain(plan.amps), v=plain(plan.volts))
+        if plan.volts > MAINS_V:  # no electronic load belongs there
+            yield Ask(say("Switch the load on: {what}", what=text), (cautions.HAND_OFF,))
+        else:
+            yield LoadOn(plan.amps, _OWN_CUTOFF * plan.volts, text, (cautions.HAND_OFF,))
+        yield ReadUntil(Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."))
+        yield LoadOff(say("Load off."))
+
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan
@@ -169,7 +185,7 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
     why_not = ""
     try:
         if record.is_typed:
-            pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
+            pressed = tuple((e.time_s, "load off") for e in record.of(WentOff))
             typed = record.typed
             typed = replace(typed, marks=tuple(sorted((*typed.marks, *pressed))))
             readings, widths = on_one_base(typed, tap, record.head.origin.between)
@@ -193,7 +209,7 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
         (_with_half(record, t, "%") for t in ("bank", "station", "source", "battery", "output") if len(record.either(t, "%")) > 1), None
     )
     full = record.head.conditions.full is True or any(mark == "full" for _, mark in record.typed.marks)
-    gave_up = empty is not None
+    gave_up = empty is not None or record.ended_by in _GAVE_UP
     return (
         Given(
             readings,

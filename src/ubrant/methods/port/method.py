@@ -10,7 +10,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
@@ -49,8 +49,8 @@ class PortMethod(Method):
     title = "Input port"
     Plan = PortPlan
     taps = ("input",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     log = TAP_LOG

@@ -372,10 +372,10 @@ class MethodForm(QWidget):
             self._mark(key)
         on_bench = kind == INSTRUMENTS
         battery = "battery" in self.meters
-        has_load = battery or "output" in self.meters or not self.method.has_leads
+        has_load = self.method.uses_load and (battery or "output" in self.meters or not self.method.has_leads)
         shown: tuple[tuple[QWidget, bool], ...] = (
             (self.load, has_load),
-            (self.supply, not self.method.on_battery),
+            (self.supply, not self.method.on_battery and not self.method.by_eye),
             (self.scope, not battery),
             (self.also, True),
         )

@@ -1,0 +1,152 @@
+"""Methods by eye with meters that talk: a person sets each point and the meters are read, or they are read on and on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.making import on_shelf
+from ubrant.bench.clocks import RealClock
+from ubrant.bench.engine import Order
+from ubrant.bench.lines import private_connection
+from ubrant.bench.simulated import WorldProcess
+from ubrant.bench.standins.converter_world import ConverterScenario
+from ubrant.core.equipment.leads import Leads
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.models.cell import pack_from_label
+from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.quantities.label import parse_label
+from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import INSTRUMENTS, Setup
+from ubrant.core.record.readings import Series
+from ubrant.methods.points_by_hand import _on_one_base
+from ubrant.methods.registry import entries, method_of
+from ubrant.runs import benches
+from ubrant.runs.accounts import account_of
+from ubrant.runs.begin import start_by_itself
+from ubrant.runs.benches import BenchChoice, bench_checks
+
+SPEED = 400.0
+FIVE_V = ConverterParameters(5.1, 0.1, 0.05, 0.003, output_ohm=0.04, shutoff_v=9.0, restart_v=10.0)
+HERE = {e.key for e in entries()}
+
+
+class Fast(RealClock):
+    """As fast as the world runs by itself."""
+
+    def now_s(self) -> float:
+        return SPEED * super().now_s()
+
+    def wait_until(self, time_s, called) -> None:
+        super().wait_until(time_s / SPEED, called)
+
+
+@pytest.fixture
+def world(monkeypatch):
+    monkeypatch.setattr(benches, "RealClock", Fast)
+    made = []
+
+    def opened(**scenario):
+        made.append(WorldProcess(ConverterScenario(FIVE_V, runs_free=True, free_speed=SPEED, **scenario)))
+        return made[-1]
+
+    yield opened
+    for one in made:
+        one.close()
+
+
+def at(world, name, port, role="meter"):
+    details = MeterDetails(role=role, connection="scpi", address=world.addresses[port])
+    return Meter(name, "0.05 % + 2 mV", "0.2 % + 2 mA", details=details)
+
+
+def tell(world, port, *lines):
+    connection = private_connection(world.addresses[port], 5.0)
+    for line in lines:
+        connection.sendall(f"{line};*OPC?\n".encode())
+        connection.recv(64)
+    connection.close()
+
+
+def begun(logbook, key, unit, meters, choice, **typed):
+    method = method_of(key)
+    made = on_shelf(logbook, method.prepare(Setup(unit, meters, Leads(0.0)), typed))
+    assert bench_checks(choice, method.scene(made), made.setup) == []
+    return start_by_itself(logbook, method, made, choice)
+
+
+@pytest.mark.skipif("brick" not in HERE, reason="brick is not here")
+def test_point_by_point_as_a_person_sets_them(logbook, world):
+    """A supply under five loads: at each the person says go on, and one point is taken."""
+    there = world()
+    tell(there, "supply", "SOUR:VOLT 12", "SOUR:CURR 20", "OUTP ON")
+    choice = BenchChoice(INSTRUMENTS, 1.0)
+    run, session = begun(
+        logbook,
+        "brick",
+        Unit("Brick", "converter", "12 V to 5 V, 3 A"),
+        {"output": at(there, "Out", "meter2")},
+        choice,
+        loads="0, 0.5, 1, 2, 3 A",
+    )
+    loads, answered = iter(("0", "0.5", "1", "2", "3")), ""
+    session.start()
+    while session.running:
+        progress = session.progress
+        if progress.phase == "asking" and progress.text != answered:
+            answered = progress.text
+            if "Point" in answered:
+                tell(there, "load", f"SOUR:CURR {next(loads)}", "INP ON")
+                session.join(0.05)  # the person waits until it stands still
+            session.order(Order.DONE)
+        session.join(0.01)
+    assert session.progress.trouble == ""
+    record, account = account_of(logbook, logbook.run(run.id))
+    assert len(record.of(PointTaken)) == 5
+    assert account.taken == 5
+    assert account.findings["no_load_voltage"].value == pytest.approx(5.1, abs=0.01)
+    assert account.findings["load_regulation"].value == pytest.approx(-40.0, abs=2.0)
+
+
+@pytest.mark.skipif("output" not in HERE, reason="output is not here")
+def test_a_bank_on_an_electronic_load_until_it_gives_up(logbook, world):
+    """It ends by itself once the output has gone, with the load off; what it gave is what left its cells less the loss."""
+    there = world(pack=pack_from_label(parse_label("0.4 Ah 12.8 V LiFePO4")))
+    tell(there, "clock", "OPER on")
+    choice = BenchChoice(INSTRUMENTS, 1.0, at(there, "Load", "load", "load"))
+    run, session = begun(
+        logbook, "output", Unit("Bank", "bank", "0.4 Ah 12.8 V"), {"output": at(there, "Out", "meter2")}, choice, volts="5 V", amps="1 A"
+    )
+    session.order(Order.DONE)
+    session.start()
+    session.join(60)
+    assert session.progress.trouble == ""
+    record, account = account_of(logbook, logbook.run(run.id))
+    assert not record.is_typed
+    watts_in = 5.06 * 1.05 + 0.1 + 0.003 * 5.06**2
+    assert account.findings["energy_out"].value == pytest.approx(0.4 * 12.9 * 5.06 / watts_in, rel=0.07)
+    assert "Gives" in account.sentence, "to its end, and not at least so much"
+    answers = [line for line in session.commands.text().splitlines() if "Load: INP?" in line]
+    assert answers[-1].endswith("0"), "the load is off whatever ended it"
+
+
+@pytest.mark.skipif("capacitor" not in HERE, reason="capacitor is not here")
+def test_instruments_asked_one_after_the_other_stand_on_one_base(logbook):
+    """Volts and amperes of moments that differ: a straight line between."""
+    time = np.arange(0.0, 20.0, 0.5)
+    run, _ = begun(
+        logbook,
+        "capacitor",
+        Unit("Caps", "battery", "10 F 5.4 V"),
+        {"battery": Meter("M", "0.1 %", "0.1 %", details=MeterDetails(connection="scpi", address="unix:x"))},
+        BenchChoice(INSTRUMENTS),
+    )
+    record = logbook.kept(logbook.run(run.id)).record()
+    readings = {("battery", "V"): Series(time, 5.4 - 0.1 * time), ("battery", "A"): Series(time + 0.1, np.full(len(time), 1.0))}
+    moved = _on_one_base(replace(record, readings=readings)).readings
+    assert np.array_equal(moved["battery", "A"].time_s, time)
+    assert np.isnan(moved["battery", "A"].value[0]), "nothing was read before"
+    assert moved["battery", "A"].value[5] == 1.0
