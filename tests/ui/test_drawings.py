@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.making import record_for
 from tests.methods.samples import BY_HAND, SAMPLES
-from ubrant.core.drawings import DASHED, Bars, Curve, Ladder, Plot
+from ubrant.core.drawings import DASHED, Bars, Chains, Curve, Ladder, Plot
 from ubrant.methods.registry import method_of
 from ubrant.ui import theme
 from ubrant.ui.widgets.axes import ticks
@@ -64,6 +64,9 @@ def test_what_a_method_draws_is_shown_and_said(shown, key):
         elif isinstance(drawing, Ladder):
             assert page.ladder.isVisible()
             assert page.ladder.accessibleDescription()
+        elif isinstance(drawing, Chains):
+            assert page.chains.isVisible()
+            assert all(name in page.chains.accessibleDescription() for name, _ in drawing.rows)
         elif isinstance(drawing, Bars):
             assert page.bars.isVisible()
             assert page.bars.accessibleDescription()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 
@@ -147,4 +148,11 @@ class Bars:
     rows: tuple[tuple[Finding, float | None, str], ...]
 
 
-Drawing = Trace | Plot | Ladder | Bars
+@dataclass(frozen=True)
+class Chains:
+    """Power paths one below the other on one scale, each under its name."""
+
+    rows: tuple[tuple[str, PowerPath], ...]
+
+
+Drawing = Trace | Plot | Ladder | Bars | Chains

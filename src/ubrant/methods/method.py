@@ -153,8 +153,19 @@ class ByHand:
         taps = list(dict.fromkeys(tap for tap, _ in keys))
         return tuple(sorted(keys, key=lambda key: (taps.index(key[0]), QUANTITIES.index(key[1]))))
 
-    def row(self, place: int) -> Row:
-        return self.rows[place] if place < len(self.rows) else self.after
+    def told_apart(self, lines: Sequence[Jotting]) -> tuple[list[str], list[Row]]:
+        """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next."""
+        left, answered = list(self.rows), []
+        for line in lines:
+            named = next((row for row in self.rows if row.short and row.short.lower() == line.text.strip('" ').lower()), None)
+            row = named or next(iter(left), None)
+            answered.append(row.short if row is not None else "")
+            if row in left:
+                left.remove(row)
+        return answered, left
+
+    def next_row(self, lines: Sequence[Jotting]) -> Row:
+        return next(iter(self.told_apart(lines)[1]), self.after)
 
 
 @dataclass(frozen=True)

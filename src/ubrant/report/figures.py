@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import (
     DASHED,
     DOTTED,
@@ -22,6 +22,7 @@ from ubrant.core.drawings import (
     TAKEN,
     Area,
     Bars,
+    Chains,
     Contours,
     Curve,
     Dots,
@@ -62,7 +63,13 @@ def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
                 _bars(axis, drawing)
             axis.spines[["top", "right"]].set_visible(False)
         figures.append(figure)
+    figures += [_named(path_figure(path), name) for d in drawings if isinstance(d, Chains) for name, path in d.rows]
     return figures + [_ladder_figure(d) for d in drawings if isinstance(d, Ladder)]
+
+
+def _named(figure: Figure, name: str) -> Figure:
+    figure.text(0.01, 0.93, name, fontsize=8.5, fontweight="bold", color=INK, va="center")
+    return figure
 
 
 def trace_figure(trace: Trace) -> Figure:
@@ -243,7 +250,26 @@ def path_figure(path: PowerPath) -> Figure:
                 Polygon([(x - 5, 57), (x + 5, 57), (x + 5, 38), (x, 28), (x - 5, 38)], facecolor="white", edgecolor=LOSS, hatch="////")
             )
             axis.text(x + 10, 32, str(path.losses[k]), fontsize=8, color=LOSS, va="center")
+    if path.joins is not None:
+        _join(axis, boxes[1] + 60, *path.joins, path.unit)
     return figure
+
+
+def _join(axis: Any, x: float, node: Node, flow: Flow, unit: str) -> None:
+    """What meets the others at the second box, under it; which way it goes in words."""
+    from matplotlib.patches import Rectangle
+
+    axis.annotate(
+        "",
+        xy=(x, 57) if (flow.amount or 0.0) >= 0 else (x, 27),
+        xytext=(x, 27) if (flow.amount or 0.0) >= 0 else (x, 57),
+        arrowprops={"arrowstyle": "-|>", "color": CURRENT, "linewidth": 2.5},
+    )
+    axis.add_patch(Rectangle((x - 60, 3), 120, 24, facecolor="white", edgecolor=INK, linewidth=1.1))
+    axis.text(x - 52, 15, node.title, fontsize=8, fontweight="bold", color=INK, va="center", clip_on=True)
+    word = "takes" if (flow.amount or 0.0) < 0 else "gives"
+    told = f"{word} {show(abs(flow.amount), 4)} {unit}" if flow.amount is not None else ""
+    axis.text(x + 68, 15, told, fontsize=9, fontweight="bold", color=INK, va="center")
 
 
 def svg_of(figure: Figure) -> str:

@@ -6,7 +6,7 @@ import csv
 import io
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
@@ -16,6 +16,7 @@ from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.record import Key
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
+from ubrant.methods.method import ByHand
 from ubrant.runs.edits import Change
 
 _DAY_S = 86_400.0
@@ -277,7 +278,7 @@ def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
     numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?", p) for p in parts)
     if not numbers:
         return {key: text}
-    first = list(columns).index(key)
+    first = list(columns).index(key) if key in columns else len(columns)  # its column may have gone while it was typed
     if len(parts) > len(columns) - first:
         raise JotError(
             say("{count} numbers, and there are {columns} columns from here on.", count=len(parts), columns=len(columns) - first)
@@ -398,7 +399,7 @@ def not_there_yet(changes: Sequence[Change], sheet: Sheet) -> list[Change]:
 
 def as_text(sheet: Sheet, run: Run) -> str:
     """The table as a spreadsheet takes it: headings and rows, tabs between."""
-    lines = ["\t".join([say("time"), *map(title_of, sheet.columns), say("note")])]
+    lines = ["\t".join([say("time"), *(title_of(key, sheet.columns) for key in sheet.columns), say("note")])]
     days = over_days(sheet)
     for row in sheet.rows:
         cells = [cell_text(row.readings[key]) if key in row.readings else "" for key in sheet.columns]
@@ -476,7 +477,7 @@ def _key_named(heading: str, columns: Sequence[Key]) -> Key:
             say(
                 "“{heading}” is no column of this table: its columns are {names}.",
                 heading=heading,
-                names=", ".join(title_of(k) for k in columns),
+                names=", ".join(title_of(k, columns) for k in columns),
             )
         )
     return fits[0]
@@ -485,7 +486,16 @@ def _key_named(heading: str, columns: Sequence[Key]) -> Key:
 _SHORT = {"input": "in", "output": "out"}
 
 
-def title_of(key: Key) -> str:
-    """What stands over a column."""
+def title_of(key: Key, among: Iterable[Key] = ()) -> str:
+    """What stands over a column; the run's own tap goes without its name where there is no other."""
     tap, unit = key
-    return unit if tap in {"", "battery"} else f"{_SHORT.get(tap, tap)} {unit}"
+    alone = tap == "" or (tap == "battery" and all(other in {"", "battery"} for other, _ in among))
+    return unit if alone else f"{_SHORT.get(tap, tap)} {unit}"
+
+
+def asked_of(sheet: Sheet, hand: ByHand, is_aside: Callable[[Jotting], bool] = lambda _: False) -> list[str]:
+    """What each row answers, in a few words, and behind them what is still to come."""
+    rows = [row for row in sheet.rows if not is_aside(row.jotting)]
+    answered, left = hand.told_apart([row.jotting for row in rows])
+    words = iter(answered)
+    return ["" if is_aside(row.jotting) else next(words) for row in sheet.rows] + [row.short for row in left]

@@ -51,8 +51,8 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
-        answers = sum(not self.is_aside(e.jotting) for e in entries_of(StoredJot(t, line) for t, line in self.live.jots()))
-        return self.hand.row(answers)
+        lines = [e.jotting for e in entries_of(StoredJot(t, line) for t, line in self.live.jots())]
+        return self.hand.next_row([jotting for jotting in lines if not self.is_aside(jotting)])
 
     def is_aside(self, jotting: Jotting) -> bool:
         """A mark beside what is asked for: its moment counts, and no row is answered by it."""

@@ -36,13 +36,17 @@ class Flow:
 
 @dataclass(frozen=True)
 class PowerPath:
-    """Nodes, the flows between them (one fewer), and the loss in each node (None where there is none to name)."""
+    """Nodes, the flows between them (one fewer), and the loss in each node (None where there is none to name).
+
+    ``joins`` is what meets them at the second node: its box and what comes from it, negative where it takes.
+    """
 
     nodes: tuple[Node, ...]
     flows: tuple[Flow, ...]
     losses: tuple[str | None, ...]
     loss_amounts: tuple[float, ...]
     unit: str
+    joins: tuple[Node, Flow] | None = None
 
 
 def watts(

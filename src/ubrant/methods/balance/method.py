@@ -245,12 +245,13 @@ def _drawn(node: Node) -> Drawing:
 
 
 def _path(setup: Setup, node: Node | None) -> PowerPath:
-    """In → node → load, and what the battery does as the node's note."""
+    """What charges and the battery at one node, and the load behind it; at the heaviest load."""
     unit = setup.unit
+    boxes = (Box("battery", say("Charger")), Box("leads", say("node")), Box("load", say("Load")))
     if node is None:
-        boxes = (Box("battery", say("Charger")), Box("converter", unit.name, unit.printed), Box("load", say("Load")))
         flows = (Flow(None, meter=setup.meter(IN).name), Flow(None, meter=setup.meter(OUT).name))
-        return PowerPath(boxes, flows, (None, None, None), (0.0, 0.0, 0.0), "W")
+        joins = Box("battery", unit.name, unit.printed), Flow(None, meter=setup.meter(BATTERY).name)
+        return PowerPath(boxes, flows, (None, None, None), (0.0, 0.0, 0.0), "W", joins)
     k = int(np.nanargmax(node.branches.amps[OUT]))
     b = node.branches
 
@@ -261,5 +262,12 @@ def _path(setup: Setup, node: Node | None) -> PowerPath:
         watts = volts * amps if math.isfinite(volts) and math.isfinite(amps) else None
         return Flow(watts, read if math.isfinite(read) else None, amps if math.isfinite(amps) else None, setup.meter(branch).name)
 
-    boxes = (Box("battery", say("Charger")), Box("converter", unit.name, unit.printed, note=told(b, k)), Box("load", say("Load")))
-    return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W")
+    left = node.findings.get(f"residual_{k + 1}")
+    closes = node.closes[k] if k < len(node.closes) else None
+    note = told(b, k)
+    if left is not None and left.value is not None and closes is not None:
+        said = say("it closes") if closes else say("it does not close")
+        note = f"{left.working} = {left.with_uncertainty()}: {said}"
+    boxes = (boxes[0], Box("leads", say("node"), note=note), boxes[2])
+    joins = Box("battery", unit.name, unit.printed), flow(BATTERY)
+    return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W", joins)

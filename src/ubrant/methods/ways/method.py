@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,7 +13,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
 from ubrant.core.battery.percent import change_between
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -32,6 +33,7 @@ from ubrant.methods.ways.person import STRAIGHT, feeds
 _SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
 _LOADS = {"load", "device", "ac", "output"}
 _EXAMPLE = "source 44 W"
+_STYLES = (("voltage", SOLID), ("current", DASHED), ("power", DOTTED))
 _MARKS = {"load on", "load off", "empty", "off"}
 
 
@@ -167,7 +169,6 @@ class WaysMethod(Method):
             )
         if holds is not None and holds.is_label and any(way.percent is not None or way.source_w is None for way in ways):
             said.append(say("{name} was not measured: 65 to 100 % of its label may come out.", name=setup.unit.name))
-        powers = [f for k, f in findings.items() if k.startswith("source_power_") and f.value is not None]
         answers = tuple(k for k in findings if k.startswith(("source_power_", "runtime_from_full_")))
         return Account(
             findings,
@@ -178,9 +179,7 @@ class WaysMethod(Method):
             (*record.head.origin.said, *said),
             taken=len(ways),
             planned=len(plan.ways) or None,
-            drawings=lambda: _bars(powers),
-            path=lambda: _path(setup, ways[0], powers[0] if powers else None),
-            shown_at=ways[0].name,
+            drawings=lambda: _drawn(setup, ways, findings, _percents(record, plan.ways)),
             short=_short(findings),
         )
 
@@ -234,7 +233,7 @@ def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
     return []
 
 
-def _ways(record: Record, names: Sequence[str]) -> list[Way]:
+def _seen(record: Record, names: Sequence[str]) -> list[_Seen]:
     """What was read, told to the ways: by a way's name in the line, else in their order."""
     seen = [_Seen(name) for name in names]
     at = 0
@@ -253,8 +252,19 @@ def _ways(record: Record, names: Sequence[str]) -> list[Way]:
         while at >= len(seen):
             seen.append(_Seen(say("way {n}", n=len(seen) + 1)))
         _take(record, seen[at], entry.time_s, jotting)
+    return seen
+
+
+def _percents(record: Record, names: Sequence[str]) -> dict[str, Series]:
+    """What the display said of each way, where it was read more than once."""
+    columns = {one.name: [np.array(column) for column in zip(*one.percents, strict=True)] for one in _seen(record, names) if one.percents}
+    return {name: Series(time, value) for name, (time, value, _) in columns.items() if len(time) > 1}
+
+
+def _ways(record: Record, names: Sequence[str]) -> list[Way]:
+    """The ways of which enough was read."""
     found = []
-    for one in seen:
+    for one in _seen(record, names):
         change = None
         if len(one.percents) > 1:
             time, value, half = (np.array(column) for column in zip(*one.percents, strict=True))
@@ -350,22 +360,51 @@ def _short(findings: dict[str, Finding]) -> str:
     return say("{h} at best", h=max(times, key=lambda f: f.value or 0.0).value_text()) if times else ""
 
 
-def _bars(powers: Sequence[Finding]) -> tuple[Drawing, ...]:
-    """All ways on one scale."""
-    return (Bars(tuple((f, None, "") for f in powers)),) if powers else ()
+def _drawn(setup: Setup, ways: Sequence[Way], findings: Mapping[str, Finding], percents: Mapping[str, Series]) -> tuple[Drawing, ...]:
+    """All ways on one scale, one below the other; and what the display said of each over its hours."""
+    powers = {k: findings.get(f"source_power_{k}") for k in range(1, len(ways) + 1)}
+    rows = tuple(
+        (way.name, _path(setup, way, power, findings.get(f"way_overhead_{k}")))
+        for k, way in enumerate(ways, start=1)
+        if (power := powers[k]) is not None and power.value is not None
+    )
+    drawings: list[Drawing] = [Chains(rows)] if rows else []
+    curves = [(name, (s.time_s - s.time_s[0]) / 3600, s.value) for name, s in percents.items() if len(s) > 1]
+    if curves:
+        longest = max(float(hours[-1]) for _, hours, _ in curves)
+        layers = tuple(
+            Curve(hours, percent, tint, style, name)
+            for (name, hours, percent), (tint, style) in zip(curves, itertools.cycle(_STYLES), strict=False)
+        )
+        low = min(float(p.min()) for _, _, p in curves)
+        told = "; ".join(
+            say("{name}: from {a} to {b} % in {h} h", name=name, a=plain(float(p[0])), b=plain(float(p[-1])), h=plain(float(h[-1]), 3))
+            for name, h, p in curves
+        )
+        drawings.append(
+            Plot(
+                say("What the display said"),
+                say("hours since it began"),
+                "%",
+                (0.0, 1.15 * longest),
+                (max(low - 10.0, 0.0), 104.0),
+                layers,
+                told,
+            )
+        )
+    return tuple(drawings)
 
 
-def _path(setup: Setup, way: Way | None, power: Finding | None) -> PowerPath:
+def _path(setup: Setup, way: Way | None, power: Finding | None, burnt: Finding | None = None) -> PowerPath:
     fed = setup.device
     nodes = (
         Node("battery", setup.unit.name, setup.unit.printed),
-        Node("converter", way.name if way is not None else say("The way")),
+        Node("converter", way.name if way is not None else say("The way"), say("the way itself")),
         Node("load", fed.name if fed is not None else say("Load"), fed.printed if fed is not None else ""),
     )
     if way is None:
         return PowerPath(nodes, (Flow(None, meter=say("its display")), Flow(None, meter=say("plug meter"))), (None,) * 3, (0.0,) * 3, "W")
     into, out = power.value if power is not None else None, way.load_w.value if way.load_w is not None else None
-    lost = max(into - out, 0.0) if into is not None and out is not None else 0.0
-    return PowerPath(
-        nodes, (Flow(into), Flow(out)), (None, say("{w} W burnt", w=show(lost, 3)) if lost else None, None), (0.0, lost, 0.0), "W"
-    )
+    lost = max(burnt.value or 0.0, 0.0) if burnt is not None else 0.0
+    text = say("{w} burnt by the way", w=burnt.with_uncertainty()) if burnt is not None and lost else None
+    return PowerPath(nodes, (Flow(into), Flow(out)), (None, text, None), (0.0, lost, 0.0), "W")

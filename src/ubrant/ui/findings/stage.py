@@ -29,7 +29,7 @@ from ubrant.runs.edits import Change
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.series import series_of
-from ubrant.runs.sheet import sheet_of
+from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.what_it_was import is_unnamed
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
@@ -249,7 +249,7 @@ class FindingsStage(StageFrame):
         self.table.setEnabled(not logbook.read_only)
         self.table.needs_times = hand is not None and hand.marks_load
         sheet = sheet_of(jots, hand.columns if hand is not None else (), logbook.lines_before(run.id))
-        self.table.show_sheet(sheet, run, says, [r.short for r in hand.rows] if hand is not None else (), has_draft=False)
+        self.table.show_sheet(sheet, run, says, asked_of(sheet, hand) if hand is not None else (), has_draft=False)
 
     def _show_waiting(self) -> None:
         if self._table_waits and self._run is not None:

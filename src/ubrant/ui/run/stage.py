@@ -21,7 +21,7 @@ from ubrant.runs.accounts import latest, live_account, live_record
 from ubrant.runs.begin import Session
 from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
-from ubrant.runs.sheet import sheet_of
+from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.typed_session import TypedSession
 from ubrant.runs.what_it_was import begin_unnamed
 from ubrant.ui.run.away import AwayDialog
@@ -247,9 +247,7 @@ class RunStage(StageFrame):
         logbook, hand = self._bench.logbook, session.hand
         sheet = sheet_of(logbook.jots(run.id), hand.columns, logbook.lines_before(run.id))
         says = method.row_findings(live_record(run, session))
-        coming = iter(hand.rows)
-        asked = ["" if session.is_aside(r.jotting) else getattr(next(coming, None), "short", "") for r in sheet.rows]
-        asked += [r.short for r in coming]
+        asked = asked_of(sheet, hand, session.is_aside)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running)
 
     def _show_due(self, progress: Progress) -> None:

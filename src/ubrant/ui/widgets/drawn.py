@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from ubrant.core.drawings import Bars, Drawing, Ladder, Plot
+from ubrant.core.drawings import Bars, Chains, Drawing, Ladder, Plot
 from ubrant.core.drawings import Trace as TraceData
+from ubrant.ui.widgets.chains_view import ChainsView
 from ubrant.ui.widgets.plot import BarsView, LadderView, PlotView
 from ubrant.ui.widgets.trace import Trace
 
@@ -20,7 +21,7 @@ class DrawingsView(QWidget):
         self._live = live
         self.trace = Trace()
         self.plots: list[PlotView] = []
-        self.ladder, self.bars = LadderView(), BarsView()
+        self.ladder, self.bars, self.chains = LadderView(), BarsView(), ChainsView()
         self._row = QWidget()
         self._beside = QHBoxLayout(self._row)
         self._beside.setContentsMargins(0, 0, 0, 0)
@@ -29,10 +30,12 @@ class DrawingsView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
+        column.addWidget(self.chains)
         column.addWidget(self.trace, 1)
         column.addWidget(self._row, 1)
         column.addWidget(self.ladder)
-        for widget in (self.bars, self.ladder, self._row):
+        column.addStretch(0)
+        for widget in (self.bars, self.ladder, self._row, self.chains):
             widget.hide()
 
     def begin(self) -> None:
@@ -53,6 +56,10 @@ class DrawingsView(QWidget):
         trace = next((d for d in drawings if isinstance(d, TraceData)), None)
         ladder = next((d for d in drawings if isinstance(d, Ladder)), None)
         bars = next((d for d in drawings if isinstance(d, Bars)), None)
+        chains = next((d for d in drawings if isinstance(d, Chains)), None)
+        self.chains.setVisible(chains is not None)
+        if chains is not None:
+            self.chains.show_chains(chains)
         self.trace.setVisible(trace is not None or not drawings)
         self.ladder.setVisible(ladder is not None)
         self.bars.setVisible(bars is not None and bool(bars.rows))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
@@ -11,6 +11,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.ui.theme import LARGE, NORMAL, SMALL, color, font
 
 _BOX_H, _MAX_RIBBON, _PIN = 54.0, 44.0, 32.0
+_JOINED_H, _BRANCH, _ARROW = 236, 110.0, 12.0
 
 
 class PowerPathView(QWidget):
@@ -25,13 +26,14 @@ class PowerPathView(QWidget):
         self.hide()  # until there is a path: an empty band says nothing
 
     def sizeHint(self) -> QSize:
-        return QSize(800, 168)
+        return QSize(800, _JOINED_H if self._path is not None and self._path.joins is not None else 168)
 
     def show_path(self, path: PowerPath, *, wiring: bool = False) -> None:
         if (path, wiring) == (self._path, self._wiring):
             return
         self._path, self._wiring = path, wiring
         self.setVisible(bool(path.nodes))
+        self.updateGeometry()
         self.setAccessibleDescription(self.words())
         self.update()
 
@@ -46,6 +48,9 @@ class PowerPathView(QWidget):
                 parts.append(str(self._path.losses[k]))
             if k < len(self._path.flows):
                 parts.append(self._flow_text(self._path.flows[k]) or "→")
+        if self._path.joins is not None:
+            node, flow = self._path.joins
+            parts.append(" ".join(x for x in (node.title, self._joined_text(flow)) if x))
         return ", ".join(parts)
 
     def _flow_text(self, flow: Flow) -> str:
@@ -59,6 +64,9 @@ class PowerPathView(QWidget):
         painter.fillRect(self.rect(), color("paper"))
         painter.fillRect(QRectF(0, self.height() - 1, self.width(), 1), color("line"))
         if self._path is None or not self._path.nodes:
+            return
+        if self._path.joins is not None:
+            self._paint_joined(painter, self._path, *self._path.joins)
             return
         boxes = self._boxes(self._path)
         middle = boxes[0].center().y()
@@ -99,15 +107,80 @@ class PowerPathView(QWidget):
             painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
         self._pin(painter, (left + right) / 2, middle - thick / 2, flow)
 
-    def _pin(self, painter: QPainter, x: float, ribbon_top: float, flow: Flow) -> None:
+    def _joined_text(self, flow: Flow) -> str:
+        """Which way it goes, in words."""
+        if flow.amount is None or self._path is None:
+            return ""
+        watts = f"{show(abs(flow.amount), 4 if abs(flow.amount) >= 10 else 3)} {self._path.unit}"
+        return self.tr("takes {watts}").format(watts=watts) if flow.amount < 0 else self.tr("gives {watts}").format(watts=watts)
+
+    def _paint_joined(self, painter: QPainter, path: PowerPath, second: Node, flow: Flow) -> None:
+        """Two branches from the left into a node, one out of it to the right; an arrow at the second where it takes."""
+        title, small = QFontMetricsF(font(NORMAL, bold=True)), QFontMetricsF(font(SMALL))
+
+        def width(node: Node) -> float:
+            return max(title.horizontalAdvance(node.title), small.horizontalAdvance(node.detail), 90.0) + 22
+
+        first, middle, last = path.nodes
+        left = max(width(first), width(second))
+        top_box, low_box = QRectF(24, 46, left, _BOX_H), QRectF(24, 46 + _BRANCH, left, _BOX_H)
+        at = QRectF(self.width() * 0.52 - width(middle) / 2, 46 + _BRANCH / 2, width(middle), _BOX_H)
+        end = QRectF(self.width() - 24 - width(last), at.top(), width(last), _BOX_H)
+        flows = (path.flows[0], flow, path.flows[1])
+        largest = max((abs(f.amount or 0.0) for f in flows), default=0.0)
+        self._branch(painter, QPointF(top_box.right(), top_box.center().y()), QPointF(at.left(), at.center().y() - 8), flows[0], largest)
+        self._branch(painter, QPointF(low_box.right(), low_box.center().y()), QPointF(at.left(), at.center().y() + 8), flow, largest)
+        self._branch(painter, QPointF(at.right(), at.center().y()), QPointF(end.left(), end.center().y()), flows[2], largest)
+        for box, node in ((top_box, first), (low_box, second), (end, last)):
+            self._box(painter, box, node)
+        self._box(painter, at, Node(middle.kind, middle.title, middle.detail))
+        painter.setPen(color("quiet"))
+        painter.setFont(font(NORMAL))
+        painter.drawText(
+            QRectF(at.right() + 20, at.bottom() + 16, self.width() - at.right() - 40, 20), Qt.AlignmentFlag.AlignLeft, middle.note
+        )
+        self._legend(painter, self.width())
+
+    def _branch(self, painter: QPainter, start: QPointF, end: QPointF, flow: Flow, largest: float) -> None:
+        """One ribbon with its words on or under it and its pin; an arrow at its start where it runs backwards."""
+        amount = flow.amount or 0.0
+        thick = max(3.0, _MAX_RIBBON * 0.75 * abs(amount) / largest) if largest > 0 and amount else 2.0
+        back = _ARROW if amount < 0 else 0.0
+        straight = end.x() - (end.x() - start.x()) * (0.35 if start.y() != end.y() else 0.0)
+        line = QPainterPath(QPointF(start.x() + back, start.y()))
+        line.lineTo(straight, start.y())
+        if start.y() != end.y():
+            bend = (straight + end.x()) / 2
+            line.cubicTo(QPointF(bend, start.y()), QPointF(bend, end.y()), end)
+        pen = QPen(color("current", 205), thick, Qt.PenStyle.SolidLine if amount else Qt.PenStyle.DotLine, Qt.PenCapStyle.FlatCap)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen)
+        painter.drawPath(line)
+        if back:
+            wing = max(thick / 2 + 4, 7.0)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QBrush(color("current", 205)))
+            tip = QPointF(start.x() + 2, start.y())
+            painter.drawPolygon(QPolygonF([tip, QPointF(tip.x() + back, tip.y() - wing), QPointF(tip.x() + back, tip.y() + wing)]))
+        middle = (start.x() + straight) / 2
+        if amount:
+            inside = thick > 22
+            painter.setFont(font(LARGE if inside else NORMAL, bold=True))
+            painter.setPen(color("paper" if inside else "ink"))
+            place = QRectF(middle - 110, start.y() - 11 if inside else start.y() + thick / 2 + 2, 220, 22)
+            painter.drawText(
+                place, Qt.AlignmentFlag.AlignCenter, self._joined_text(flow) if start.y() != end.y() else self._flow_text(flow)
+            )
+        self._pin(painter, middle, start.y() - thick / 2, flow, start.y() - 39)
+
+    def _pin(self, painter: QPainter, x: float, ribbon_top: float, flow: Flow, top: float = 34.0) -> None:
         """A filled pin where a meter sits, a hollow one where the value is worked out; its values, or its meter, above."""
-        top = 34.0
         painter.setPen(QPen(color("ink"), 1.2))
         painter.drawLine(QPointF(x, top + 5), QPointF(x, ribbon_top))
         painter.setBrush(QBrush(color("ink")) if flow.meter else QBrush(color("paper")))
         painter.drawEllipse(QPointF(x, top), 4.5, 4.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        area = QRectF(x - 110, 6, 220, 20)
+        area = QRectF(x - 110, top - 28, 220, 20)
         if self._wiring or flow.volts is None or flow.amps is None:
             painter.setFont(font(SMALL + 0.5))
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, flow.meter or self.tr("worked out"))
@@ -118,9 +191,9 @@ class PowerPathView(QWidget):
         wide, gap = metrics.horizontalAdvance(volts), 12.0
         start = x - (wide + gap + metrics.horizontalAdvance(amps)) / 2
         painter.setPen(color("voltage"))
-        painter.drawText(QPointF(start, 21), volts)
+        painter.drawText(QPointF(start, top - 13), volts)
         painter.setPen(color("current"))
-        painter.drawText(QPointF(start + wide + gap, 21), amps)
+        painter.drawText(QPointF(start + wide + gap, top - 13), amps)
 
     def _box(self, painter: QPainter, box: QRectF, node: Node) -> None:
         style = Qt.PenStyle.DashLine if node.kind == "leads" else Qt.PenStyle.SolidLine

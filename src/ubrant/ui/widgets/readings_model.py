@@ -95,7 +95,7 @@ class ReadingsModel(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             key = self._columns[section]
             names = {"time": self.tr("time"), "asked": self.tr("wanted"), "says": self.tr("says"), "note": self.tr("note")}
-            return title_of(key) if isinstance(key, tuple) else names[key]
+            return title_of(key, self.sheet.columns) if isinstance(key, tuple) else names[key]
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
             return self._alignment(self._columns[section])
         return None

@@ -288,7 +288,7 @@ class ReadingsTable(QWidget):
         except JotError as error:
             self._tell(str(error))
             return
-        missing = [title_of(k) for k in self._wanted(jotting.mark) if k not in draft.cells]
+        missing = [title_of(k, self.model.sheet.columns) for k in self._wanted(jotting.mark) if k not in draft.cells]
         if missing and draft.cells:
             self._tell(self.tr("This row still lacks {what}.").format(what=", ".join(missing)))
             self.to_next()
