@@ -75,7 +75,8 @@ def test_the_others(made):
     """What stands in the demo's list of things: a bank at 94 %, 100 F, 14.5 V, 19 V that gives up at 3.6 A."""
     assert findings(made, "Roof panel", "source")[0]["open_circuit_voltage"].value == pytest.approx(20.4, abs=0.03)
     assert 2.0 < findings(made, "Ticket bank", "recharge")[0]["charges_from_full"].value < 3.2
-    assert 80 < findings(made, "Ticket bank", "output")[0]["label_share"].value < 92
+    slow, fast = (found["label_share"].value for found in findings(made, "Ticket bank", "output"))
+    assert 70 < slow < fast < 92, "what it burns by itself counts for more over the longer run"
     farads = findings(made, "Exit-light capacitors", "capacitor")[0]["capacitance"]
     assert 85 < farads.value < 100
     assert findings(made, "Pack charger", "charger")[0]["set_voltage"].value == pytest.approx(14.5, abs=0.05)

@@ -34,6 +34,7 @@ _NODE = {"charger": CLAMP, "load": BENCH_METER, "battery": BENCH_METER_TWO}
 _WAYS = {"source": STATION_DISPLAY, "load": PLUG_METER}
 READ = (
     Read("output", "Ticket bank", datetime(2026, 9, 25, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}),
+    Read("output", "Ticket bank", datetime(2026, 9, 21, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}, fields={"amps": "0.25 A"}),
     Read("recharge", "Ticket bank", datetime(2026, 9, 26, 9, 40, tzinfo=UTC), "Ticket tablet"),
     Read("ways", "Hall station", datetime(2026, 9, 27, 17, 5, tzinfo=UTC), "Blower", _WAYS),
     Read("ways", "Hall station", datetime(2026, 9, 29, 8, 0, tzinfo=UTC), "Exit light", _WAYS),

@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from ubrant.core.account import Account
+from ubrant.core.account import Account, Group
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
+from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.typed import gather
@@ -17,6 +18,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
+from ubrant.methods.method import Method
 from ubrant.methods.registry import UnknownMethodError, method_of
 
 if TYPE_CHECKING:
@@ -40,7 +42,9 @@ def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Cr
             record = method.retried(record, criteria)
     except (UnknownMethodError, CodecError) as error:
         return record, Account(trouble=str(error))
-    return record, _careful(record, lambda: method.study(method.account(record), record, lambda: _others(logbook, run)))
+    return record, _careful(
+        record, lambda: method.study(_with_ratios(method, record, method.account(record)), record, lambda: _others(logbook, run))
+    )
 
 
 def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
@@ -61,7 +65,23 @@ def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
 
 def account_of_stored(record: Record) -> Account:
     """The account of a record by itself."""
-    return _careful(record, lambda: method_of(record.head.method).account(record))
+
+    def made() -> Account:
+        method = method_of(record.head.method)
+        return _with_ratios(method, record, method.account(record))
+
+    return _careful(record, made)
+
+
+def _with_ratios(method: Method, record: Record, account: Account) -> Account:
+    """With any two taps divided that were read at once, where the method has one tap of its own and knows nothing of others."""
+    if account.trouble or len(method.taps) > 1 or method.device:
+        return account
+    ratios = {finding.key: finding for finding in taps_divided(record)}
+    if not ratios:
+        return account
+    group = Group(say("One tap against another"), tuple(ratios))
+    return replace(account, findings={**account.findings, **ratios}, groups=(*account.groups, group))
 
 
 def _careful(record: Record, make: Callable[[], Account]) -> Account:

@@ -17,7 +17,7 @@ from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series
 from ubrant.core.record.typed import Widths, uncertainties
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.wording import say
 
 USB_V = (4.75, 5.25)
@@ -25,6 +25,8 @@ USB_V = (4.75, 5.25)
 _LEFT_POINTS = 5.0
 """With more on its display when it went off, something other than its end ended it."""
 _USB_CLASS = (4.5, 5.6)
+_FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
+"""With more percent left than that, and under so many amperes, it went off for want of a load. Common practice, no source."""
 _SMALL_A = 0.1
 """Under this many banks switch off by themselves. Common practice, no source."""
 
@@ -340,6 +342,10 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
     percent = given.percent[0] if given.percent is not None else None
     left = _left_at_its_end(percent, given.load_off_s) if percent is not None and len(percent) else None
     amps = float(np.median(given.readings.current_a)) if given.readings is not None and len(given.readings) else None
+    if given.gave_up and left is not None and amps is not None and left > _FAR_FROM_EMPTY and amps < _STAYS_ON_A:
+        found["minimum_load"] = Finding(
+            "minimum_load", say("To stay on it wants over"), amps, "A", (), say("it went off at that, far from empty"), bound=AT_LEAST
+        )
     if given.gave_up and left is not None and left > _LEFT_POINTS:
         why = (
             say(" Many banks switch off by themselves under about {a} A.", a=plain(_SMALL_A))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,9 +12,10 @@ import numpy as np
 from ubrant.core.account import Account, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import Given, analyse_output
+from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import LoadOff as WentOff
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
@@ -33,11 +36,13 @@ from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
 _OWN_CUTOFF, _EVERY_S = 0.8, 10.0
 """Share of its volts at which the load lets go by itself."""
+_AT_ONCE_S = 600.0
 _GAVE_UP = {*EMPTIED, "load's own cut-off", "load draws nothing"}
 _EXAMPLE = "output 5.06 V 1.00 A"
 _USB_A = 3.0
 """More than this few USB ports give. Common practice, no source."""
 GROUPS = (
+    Group("What it burns by itself", ("idle_power", "idle_day", "without_idle", "minimum_load")),
     Group("Its percent display", ("points", "energy_per_point", "linearity")),
     Group("Against the cells on its label", ("label_share", "charge_at_cells")),
 )
@@ -146,6 +151,20 @@ class OutputMethod(Method):
         yield ReadUntil(Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."))
         yield LoadOff(say("Load off."))
 
+    def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
+        """With what another rate says of what it burns by itself: of the run whose hours differ most."""
+        own = _emptied(record, account) if not account.trouble else None
+        if own is None:
+            return account
+        runs = [_emptied(r, a) for r, a in others() if r.head.method == self.key and self._volts(r) == self._volts(record)]
+        other = max((r for r in runs if r is not None), key=lambda r: abs(math.log(r.hours / own.hours)), default=None)
+        found = burnt_by_itself(own, other) if other is not None else {}
+        return replace(account, findings={**account.findings, **found}) if found else account
+
+    def _volts(self, record: Record) -> float | None:
+        plan = self.prepared(record.head).plan
+        return plan.volts if plan is not None else None
+
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan
@@ -155,7 +174,7 @@ class OutputMethod(Method):
         try:
             findings, verdict, said = analyse_output(given, label)
         except ReadingsError as error:
-            return Account(trouble=str(error), drawings=lambda: _drawn(given))
+            return Account(trouble=_went_off(record, tap, given) or str(error), drawings=lambda: _drawn(given))
         if live:
             said = []
         energy = findings["energy_out"]
@@ -175,6 +194,30 @@ class OutputMethod(Method):
             energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
             short=energy.value_text(),
         )
+
+
+def _emptied(record: Record, account: Account) -> Emptied | None:
+    """A run from full to its own end, for what a second rate says; None for any other."""
+    energy, lasted = account.findings.get("energy_out"), account.findings.get("duration")
+    whole = account.ended_by == "gave up" and record.head.conditions.full is not False and "minimum_load" not in account.findings
+    if energy is None or lasted is None or not lasted.value or not whole:
+        return None
+    return Emptied(energy, lasted.value / 3600, record.meter("output").uid)
+
+
+def _went_off(record: Record, tap: str, given: Given) -> str:
+    """That it switched itself off at once, where that is all that was seen; empty otherwise."""
+    amps = record.either(tap, "A")
+    if not given.gave_up or not len(amps) or given.load_on_s is None or given.load_off_s is None or len(amps) > 2:
+        return ""
+    after = given.load_off_s - given.load_on_s
+    if after > _AT_ONCE_S:
+        return ""
+    return say(
+        "It switched itself off after {time} at {a} A: it wants more than that to stay on. Load it with more.",
+        time=show_duration(after),
+        a=show(float(amps.value[-1]), 2),
+    )
 
 
 def _given(record: Record, volts: float | None) -> tuple[Given, str]:

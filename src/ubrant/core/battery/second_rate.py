@@ -1,0 +1,85 @@
+"""What a bank burns by itself, from two runs at different rates: the longer one gives less, by what it burns in the hours between."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, merged, rectangular
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+
+_APART = 0.25
+"""The hours have to differ by this share for the difference to say anything. Common practice, no source."""
+_OTHER_RATE = 0.01
+"""By this share of their Wh cells may give otherwise at another rate, to each side. Common practice, no source."""
+_CLOCK_S = 60.0
+"""How far a run's length may be off where a person saw it end."""
+
+
+@dataclass(frozen=True)
+class Emptied:
+    """A run from full until it switched itself off: Wh at the output, how long, and what tells its meter from others."""
+
+    energy: Finding
+    hours: float
+    meter: str
+
+
+def burnt_by_itself(one: Emptied, other: Emptied) -> dict[str, Finding]:
+    """W and Wh a day that it burns while it is on, as seen at the output; what it would give without; nothing where the hours are too alike.
+
+    E₁ + p·t₁ = E₂ + p·t₂: what the cells give through the converter is the same, the rest was burnt meanwhile.
+    """
+    slow, fast = (one, other) if one.hours >= other.hours else (other, one)
+    if slow.energy.value is None or fast.energy.value is None or slow.hours < (1 + _APART) * fast.hours:
+        return {}
+    apart_h = slow.hours - fast.hours
+    watts = (fast.energy.value - slow.energy.value) / apart_h
+    parts = _parts(slow, fast, watts, apart_h)
+    working = say(
+        "({a} Wh in {m} h − {b} Wh in {n} h) ÷ {h} h",
+        a=show(fast.energy.value),
+        m=plain(fast.hours, 3),
+        b=show(slow.energy.value),
+        n=plain(slow.hours, 3),
+        h=plain(apart_h, 3),
+    )
+    power = Finding("idle_power", say("Burns by itself while on"), watts, "W", parts, working)
+    day = None if parts is None else tuple(c.times(24.0) for c in parts)
+    given, own = one.energy.value or 0.0, one.energy.contributions
+    whole = None if parts is None or own is None else merged((*own, *(c.times(one.hours) for c in _renamed(parts, "of both runs"))))
+    return {
+        "idle_power": power,
+        "idle_day": Finding("idle_day", say("That is a day"), 24 * watts, "Wh", day, f"24 h × {show(watts)} W"),
+        "without_idle": Finding(
+            "without_idle",
+            say("Would give with nothing burnt"),
+            given + watts * one.hours,
+            "Wh",
+            whole,
+            f"{show(given)} Wh + {show(watts)} W × {plain(one.hours, 3)} h",
+        ),
+    }
+
+
+def _parts(slow: Emptied, fast: Emptied, watts: float, apart_h: float) -> Contributions | None:
+    """Errors of one meter are the same in both runs, but for what is left of its linearity."""
+    if slow.energy.contributions is None or fast.energy.contributions is None:
+        return None
+    made: list[Contribution] = []
+    for run, sign, name in ((fast, 1.0, say("shorter run")), (slow, -1.0, say("longer run"))):
+        for part in run.energy.contributions or ():
+            of_meter = part.source.endswith((" gain", " zero"))
+            source = f"{part.source} of {run.meter}" if of_meter else f"{part.source}, {name}"
+            made.append(Contribution(source, sign * part.amount / apart_h, part.why, part.dof))
+            if part.source.endswith(" gain"):
+                made.append(Contribution(f"linearity of {part.source}, {name}", LINEARITY * part.amount / apart_h))
+    energy = fast.energy.value or 0.0
+    made.append(Contribution("cells at another rate", rectangular(_OTHER_RATE * energy) / apart_h))
+    made.append(Contribution("the clock", abs(watts) * rectangular(_CLOCK_S / 3600) * 2**0.5 / apart_h))
+    return merged(made)
+
+
+def _renamed(parts: Contributions, of: str) -> Contributions:
+    return tuple(replace(part, source=f"{part.source}, {of}") for part in parts)

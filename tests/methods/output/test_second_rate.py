@@ -1,0 +1,107 @@
+"""What a bank burns by itself, by a second rate; what it wants to stay on; any two taps divided."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+
+from tests.command_line import said
+from tests.methods.test_rehearsed import BANK, DC, rehearsed
+from tests.trust.test_calibration import trial
+from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.runs.accounts import account_of
+
+GAIN, ZERO_A = 0.01, 0.004
+
+
+def run(watts, *, cells=88.8, share=0.12, idle=0.3, gain=0.0, off=0.0, meter="one"):
+    """Full to empty through a converter that takes P·(1 + a) + p₀; its meter reads so much too high."""
+    hours = cells / (watts * (1 + share) + idle)
+    read = watts * hours * (1 + gain) + off * 5.0 * hours
+    parts = (Contribution("current gain", GAIN / math.sqrt(3) * read), Contribution("current zero", ZERO_A / math.sqrt(3) * 5.0 * hours))
+    return Emptied(Finding("energy_out", "", read, "Wh", parts, ""), hours, meter)
+
+
+def test_the_difference_is_what_was_burnt_meanwhile():
+    """E₁ + p·t₁ = E₂ + p·t₂, so p = 0.3 W ÷ 1.12 as seen at the output."""
+    found = burnt_by_itself(run(5.0), run(1.0))
+    assert found["idle_power"].value == pytest.approx(0.3 / 1.12)
+    assert found["idle_day"].value == pytest.approx(24 * 0.3 / 1.12)
+    assert found["without_idle"].value == pytest.approx(88.8 / 1.12)
+    assert burnt_by_itself(run(1.0), run(5.0))["idle_power"].value == pytest.approx(0.3 / 1.12), "whichever is looked at"
+
+
+def test_hours_too_alike_say_nothing():
+    assert burnt_by_itself(run(5.0), run(4.6)) == {}
+
+
+def test_an_error_that_both_share_hardly_counts():
+    """One meter's gain is wrong alike in both; two meters are not."""
+    one, two = burnt_by_itself(run(5.0), run(1.0)), burnt_by_itself(run(5.0), run(1.0, meter="other"))
+    assert one["idle_power"].expanded_uncertainty < 0.8 * two["idle_power"].expanded_uncertainty
+
+
+def test_the_truth_is_inside(share):
+    """300 banks at two rates by one meter; what their cells give at another rate strays by as much as is said."""
+
+    def draw(rng):
+        cells, loss, idle = rng.uniform(20, 500), rng.uniform(0.05, 0.2), rng.uniform(0.05, 2.0)
+        gain, off = rng.uniform(-GAIN, GAIN), rng.uniform(-ZERO_A, ZERO_A)
+        fast = cells / rng.uniform(6, 15)
+        stray = 1 + rng.uniform(-0.01, 0.01)
+        one = run(fast, cells=cells * stray, share=loss, idle=idle, gain=gain + rng.uniform(-0.25, 0.25) * GAIN, off=off)
+        other = run(fast * rng.uniform(0.1, 0.5), cells=cells, share=loss, idle=idle, gain=gain + rng.uniform(-0.25, 0.25) * GAIN, off=off)
+        found = burnt_by_itself(one, other)["idle_power"]
+        return {"idle_power": (found.value - idle / (1 + loss), found)}
+
+    trial("second rate", draw, share)
+
+
+def test_two_runs_of_the_same_bank(logbook):
+    """By a simulated person, at 1 A and at 0.25 A: the longer run gives less, and the account says what went."""
+    unit = logbook.keep_unit(BANK)
+    rehearsed(logbook, "output", unit, {"output": DC})
+    rehearsed(logbook, "output", unit, {"output": DC}, typed={"amps": "0.25 A"})
+    found = account_of(logbook, logbook.latest_run(unit.id))[1].findings
+    idle = found["idle_power"]
+    assert idle.value == pytest.approx(0.28 / 1.07, abs=1.5 * idle.expanded_uncertainty)
+    assert found["idle_day"].value == pytest.approx(24 * idle.value)
+    assert found["without_idle"].value > found["energy_out"].value
+
+
+def test_a_bank_that_wants_more_load(logbook):
+    bank = Unit("Bank", "bank", "24 000 mAh / 88.8 Wh", stand_in={"least_a": 0.06})
+    _, account = rehearsed(logbook, "output", bank, {"output": DC}, typed={"amps": "0.05 A"})
+    assert account.trouble.startswith("It switched itself off after 30 s at 0.0")
+    assert "to stay on" in account.trouble
+
+
+LINES = """method: discharge
+unit: Pack
+kind: battery
+label: 12.8 V 50 Ah LiFePO4
+meter: Clamp
+volts: 0.5 % + 10 mV
+amps: 1 % + 20 mA
+started: 2026-11-01 10:00
+
+@10:00 load on 13.20 V 40.0 A ac 450 W
+@10:30 13.10 V 40.2 A ac 449 W
+@11:00 13.00 V 40.4 A ac 451 W
+@11:05 load off
+"""
+
+
+def test_any_two_taps_divided(tmp_path):
+    """AC against DC in a discharge: watts by the plug meter over volts times amperes."""
+    path = tmp_path / "taps.jot"
+    path.write_text(LINES, "utf-8")
+    found = said(str(path))["findings"]
+    (key,) = [k for k in found if k.startswith("power_ratio")]
+    dc = 13.20 * 40.0 + 13.10 * 40.2 + 13.00 * 40.4
+    assert found[key]["value"] == pytest.approx(100 * (450 + 449 + 451) / dc, rel=1e-3)
+    assert found[key]["expanded_uncertainty"] is None, "nobody said how good the plug meter is"
