@@ -194,3 +194,43 @@ def test_a_display_that_never_moved_is_said():
     found, _, told = analyse_output(given(2.0, percent=flat), None)
     assert "Its display never moved." in told
     assert "energy_per_point" not in found
+
+
+PROMISED = """method: output
+unit: Hall station
+kind: station
+label: 500 Wh 25.6 V
+watts: 1 % + 1 W
+meter: Plug meter
+full: yes
+started: 2026-11-01 10:00
+
+@10:00 load on station 100 % 1.3 h left at 310 W
+@10:30 station 62 % 0.8 h left at 308 W
+@11:00 station 21 % 0.3 h left at 309 W
+@11:12 empty
+"""
+
+
+def test_hours_left_are_readings_too(tmp_path):
+    """310, 308, 309 W over 72 min; each statement implies a capacity; the ends they promise; 1.3 h said and 1.2 h lasted."""
+    path = tmp_path / "told.jot"
+    path.write_text(PROMISED, "utf-8")
+    found = said(str(path))["findings"]
+    energy = (310 + 308) / 2 * 0.5 + (308 + 309) / 2 * 0.5 + 309 * 0.2
+    assert found["energy_out"]["value"] == pytest.approx(energy, rel=1e-4)
+    assert found["energy_per_point"]["value"] == pytest.approx((energy - 309 * 0.2) / 79, rel=1e-3)
+    implied = (1.3 * 310 + 0.8 * 308 / 0.62 + 0.3 * 309 / 0.21) / 3
+    assert found["told_capacity"]["value"] == pytest.approx(implied, rel=1e-4)
+    assert found["told_spread"]["value"] == pytest.approx(0.0, abs=1e-6)
+    assert found["told_error"]["value"] == pytest.approx(100 * (1.3 / 1.2 - 1), rel=1e-4)
+
+
+def test_hours_left_that_contradict_each_other_and_were_too_many(tmp_path):
+    path = tmp_path / "told.jot"
+    path.write_text(PROMISED.replace("0.8 h left", "1.2 h left").replace("1.3 h left", "45 min left"), "utf-8")
+    answer = said(str(path))
+    found = answer["findings"]
+    assert found["told_spread"]["value"] == pytest.approx(1.7 - 0.75)
+    assert found["told_error"]["value"] == pytest.approx(100 * (0.75 / 1.2 - 1), rel=1e-4)
+    assert any("It said 0.750 h left and lasted 1.20 h: 38 % too little." in line for line in answer["warnings"])

@@ -27,8 +27,20 @@ _LEFT_POINTS = 5.0
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
 """With more percent left than that, and under so many amperes, it went off for want of a load. Common practice, no source."""
+_OFF_BY = 10.0
 _SMALL_A = 0.1
 """Under this many banks switch off by themselves. Common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Told:
+    """One thing its display said: hours left, half of their digit, watts and percent then."""
+
+    time_s: float
+    hours: float
+    half_h: float
+    watts: float | None = None
+    percent: float | None = None
 
 
 @dataclass(frozen=True)
@@ -46,6 +58,8 @@ class Given:
     load_on_s, load_off_s, on_s : as far as somebody said; how long it was on in between
     volts : of this output, as it should be; None where nobody knows
     why_not : why volts and amperes do not stand on one base
+    watts : read at the output, or off its own display, with half of the last digit and its accuracy; None without
+    told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
     """
 
     readings: Readings | None
@@ -62,6 +76,8 @@ class Given:
     on_s: float | None = None
     volts: float | None = None
     why_not: str = ""
+    watts: tuple[Series, Array, Accuracy | None] | None = None
+    told: tuple[Told, ...] = ()
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -80,6 +96,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         energy = by_counter[0]
     if charge is None and by_counter[1] is not None:
         charge = by_counter[1]
+    if energy is None:
+        energy = _by_watts(given)
     if energy is None and given.why_not:
         raise ReadingsError(given.why_not)
     if energy is None:
@@ -109,6 +127,7 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         found |= _against_cells(energy, label)
     if given.percent is not None:
         found |= _percent(given, energy, said)
+    found |= _as_told(given, said)
     said += _ending(given, found)
     return found, _verdict(given, charge, label), said
 
@@ -180,6 +199,79 @@ def _integrals(given: Given) -> tuple[Finding | None, Finding | None]:
     )
 
 
+def _by_watts(given: Given) -> Finding | None:
+    """Wh of watts that were read now and then, straight between; the last holds until it went off."""
+    if given.watts is None or len(given.watts[0]) < 1:
+        return None
+    series, half, accuracy = given.watts
+    time, power = _power_over(given, series)
+    if len(time) < 2:
+        return None
+    steps_h, between = np.diff(time) / 3600, np.abs(np.diff(power))
+    energy = float(np.sum(steps_h * (power[1:] + power[:-1]) / 2))
+    parts = None
+    if accuracy is not None:
+        hours = float(np.sum(steps_h))
+        parts = merged(
+            (
+                Contribution("power gain", rectangular(accuracy.gain) * energy),
+                Contribution("power zero", rectangular(accuracy.zero) * hours),
+                Contribution("widths of the readings", rectangular(float(np.max(half))) * hours),
+                Contribution("between the readings", rectangular(0.25 * float(np.sum(steps_h * between)))),
+            )
+        )
+    return Finding("energy_out", say("Given at the output"), energy, "Wh", parts, say("∫ over {n} readings of watts", n=len(series)))
+
+
+def _power_over(given: Given, series: Series) -> tuple[Array, Array]:
+    """Watts from load-on until it went off: the first hold from the beginning, the last to the end."""
+    time, power = series.time_s, series.value
+    since, until = given.load_on_s, given.load_off_s
+    if since is not None and since < time[0]:
+        time, power = np.append(since, time), np.append(power[0], power)
+    if until is not None and until > time[-1]:
+        time, power = np.append(time, until), np.append(power, power[-1])
+    return time, power
+
+
+def _as_told(given: Given, said: list[str]) -> dict[str, Finding]:
+    """What its hours left imply, whether they agree with each other, and how far off they were in the end."""
+    found: dict[str, Finding] = {}
+    whole = [(t.hours * t.watts / (t.percent / 100), t.half_h / t.hours) for t in given.told if t.watts and t.percent and t.hours > 0]
+    if whole:
+        value = float(np.mean([wh for wh, _ in whole]))
+        parts = (Contribution("digits of its hours", rectangular(max(share for _, share in whole)) * value),)
+        working = say("hours × watts ÷ percent, mean of {n}", n=len(whole))
+        found["told_capacity"] = Finding("told_capacity", say("Its hours left imply"), value, "Wh", parts, working)
+    if not given.told:
+        return found
+    ends = [t.time_s + 3600 * t.hours for t in given.told]
+    if len(ends) > 1:
+        apart, width = (max(ends) - min(ends)) / 3600, 2 * max(t.half_h for t in given.told)
+        working = say("the ends they promise lie so far apart; their digits alone explain {h} h", h=show(width, 2))
+        parts = (Contribution("digits of its hours", rectangular(width)),)
+        found["told_spread"] = Finding("told_spread", say("Its statements differ by"), apart, "h", parts, working)
+    off_s, first = given.load_off_s, given.told[0]
+    if given.gave_up and off_s is not None and off_s > first.time_s:
+        lasted = (off_s - first.time_s) / 3600
+        error = 100 * (first.hours / lasted - 1)
+        parts = (Contribution("digits of its hours", 100 * rectangular(first.half_h) / lasted),)
+        working = say("{a} h said, {b} h lasted", a=show(first.hours, 3), b=show(lasted, 3))
+        found["told_error"] = Finding("told_error", say("Its first hours left were off by"), error, "%", parts, working)
+        if abs(error) > _OFF_BY:
+            sign = say("too much") if error > 0 else say("too little")
+            said.append(
+                say(
+                    "It said {a} h left and lasted {b} h: {p} % {sign}.",
+                    a=show(first.hours, 3),
+                    b=show(lasted, 3),
+                    p=plain(abs(error), 2),
+                    sign=sign,
+                )
+            )
+    return found
+
+
 def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> Finding | None:
     if counter is None or len(counter[0]) < 2:
         return None
@@ -233,7 +325,8 @@ def _lasted(given: Given) -> float:
         return given.on_s
     if given.load_on_s is not None and given.load_off_s is not None:
         return given.load_off_s - given.load_on_s
-    series = given.readings.time_s if given.readings is not None else given.watt_hours[0].time_s if given.watt_hours is not None else None
+    kinds = (given.readings, *(pair[0] for pair in (given.watt_hours, given.watts) if pair is not None))
+    series = next((kind.time_s for kind in kinds if kind is not None), None)
     return float(series[-1] - series[0]) if series is not None and len(series) > 1 else 0.0
 
 
@@ -314,6 +407,9 @@ def _flowed(given: Given) -> tuple[Array, Array] | None:
     if given.watt_hours is not None and len(given.watt_hours[0]) > 1:
         series = given.watt_hours[0]
         return series.time_s, series.value - series.value[0]
+    if given.watts is not None:
+        time, power = _power_over(given, given.watts[0])
+        return (time, np.concatenate(([0.0], np.cumsum(np.diff(time) * (power[1:] + power[:-1]) / 7200)))) if len(time) > 1 else None
     return None
 
 

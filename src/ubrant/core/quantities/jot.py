@@ -30,7 +30,9 @@ TAPS: dict[str, tuple[str, ...]] = {
 }
 """Places where something can be read, with their short names."""
 
-QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω")
+LEFT_H = "h left"
+"""Hours that a display says it goes on for: ``1.3 h left at 410 W``."""
+QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω", LEFT_H)
 _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
 """The mark of a line that counts no more, and stays to be seen."""
@@ -313,6 +315,9 @@ class Grammar:
         """One reading at the start of what is left."""
         if match := re.match(rf"temp(?:erature)?\s*:?\s*({_N})\s*(?:°?\s*C\b|℃)?", rest, re.I):
             return JotReading(tap or "battery", "°C", parse_number(match[1]), _digit(match[1])), rest[match.end() :]
+        if match := re.match(rf"({_N})\s*(h|hours?|min)\s+left\b(?:\s+at\b(?=\s*{_N}\s*W))?", rest, re.I):
+            hours = 1.0 if match[2].lower().startswith("h") else 1 / 60
+            return JotReading(tap, LEFT_H, parse_number(match[1]) * hours, _digit(match[1]) * hours), rest[match.end() :]
         if match := re.match(_OF + r"(?![\w%])", rest):
             return JotReading(tap, match[3].lower(), float(match[1]), 0.0, "count"), rest[match.end() :]
         if match := re.match(_SPAN + r"(?![\w])", rest):

@@ -11,10 +11,12 @@ import numpy as np
 
 from ubrant.core.account import Account, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.battery.given_out import Given, analyse_output
+from ubrant.core.battery.given_out import Given, Told, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.jot import LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import LoadOff as WentOff
 from ubrant.core.record.head import Setup
@@ -44,6 +46,7 @@ _USB_A = 3.0
 GROUPS = (
     Group("What it burns by itself", ("idle_power", "idle_day", "without_idle", "minimum_load")),
     Group("Its percent display", ("points", "energy_per_point", "linearity")),
+    Group("What its display promised", ("told_capacity", "told_spread", "told_error")),
     Group("Against the cells on its label", ("label_share", "charge_at_cells")),
 )
 
@@ -179,7 +182,7 @@ class OutputMethod(Method):
             said = []
         energy = findings["energy_out"]
         at = say("at its {tap}", tap=say(tap))
-        if given.voltage is None or given.current is None:
+        if energy.contributions is None:
             said.append(say("No accuracy was given for the meter: the figures have no ±."))
         return Account(
             findings,
@@ -269,9 +272,35 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
             sum(s.to_s - s.from_s for s in record.stretches() if s.to_s is not None) or None,
             volts,
             why_not,
+            _watts(record),
+            _promised(record),
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
+
+
+_WATTS_AT = ("output", "load", "ac", "station", "bank", "source")
+
+
+def _watts(record: Record) -> tuple[Series, Array, Accuracy | None] | None:
+    """By a meter at the output, else off its own display."""
+    for tap in _WATTS_AT:
+        if (found := _with_half(record, tap, "W")) is not None:
+            return *found, record.accuracy(tap, "W") or record.accuracy("output", "W")
+    return None
+
+
+def _promised(record: Record) -> tuple[Told, ...]:
+    """What its display said of the hours left, with the watts and the percent of the same line."""
+    made = []
+    for entry in record.lines:
+        read = {r.quantity: r for r in entry.jotting.readings if r.tap in {"", "station", "bank", "source", "battery"}}
+        if (left := read.get(LEFT_H)) is None:
+            continue
+        watts = next((r.value for r in entry.jotting.readings if r.quantity == "W"), None)
+        percent = read["%"].value if "%" in read else None
+        made.append(Told(entry.time_s, left.value, left.half_width, watts, percent))
+    return tuple(made)
 
 
 def _held_until(readings: Readings, widths: Widths, until_s: float) -> tuple[Readings, Widths]:
