@@ -53,6 +53,11 @@ class Reader:
         value = shown(true, channel, digit * _NOISE * gauss(seed, f"{tap} {quantity}", self._count)) if true else 0.0
         return f"{round(value / digit) * digit:.{digits}f}"
 
+    def off(self, tap: str, quantity: str, true: float) -> float:
+        """What the meter makes of it, before its display rounds it: for what it counts."""
+        channel = self._channel(tap, quantity)
+        return true * (1 + channel.gain) + channel.zero
+
     def read(self, tap: str, quantity: str, true: float, digit: float) -> str:
         return f"{self.number(tap, quantity, true, digit)} {quantity}"
 

@@ -179,8 +179,10 @@ def _end(
         "%",
         None if ratio is None else tuple(c.times(100) for c in ratio),
         f"{show(last)} A ÷ {show(set_a)} A",
-        sides=(100 * unseen / set_a, 0.0),
     )
+    own_share = found["end_share"].expanded_uncertainty or 0.0
+    lower = min(100 * unseen / set_a, math.sqrt(max(share * share - own_share * own_share, 0.0)))
+    found["end_share"] = replace(found["end_share"], sides=(lower, 0.0))
     if share > 100 * _ABRUPT:
         text = say(
             "It stopped from {share} % of its set current: by a timer, by protection, or it was unplugged; that is no end current.",

@@ -157,12 +157,10 @@ def analyse_port(
         said.append(
             say("No limit has shown itself: the same amperes, or the same watts, at two voltages that lie a tenth apart would be one.")
         )
-    if NEITHER in states and (learned_a is not None or learned_w is not None):
+    free = sum(1 for state, a in zip(states, amps.tolist(), strict=True) if state == NEITHER and a > 0)
+    if free and (learned_a is not None or learned_w is not None):
         said.append(
-            say(
-                "At {n} points neither limit holds: it may still have ramped, the source itself may limit, or it tapers near full.",
-                n=states.count(NEITHER),
-            )
+            say("At {n} points neither limit holds: it may still have ramped, the source itself may limit, or it tapers near full.", n=free)
         )
     said += _outside(volts, voltage, label)
     return Port(

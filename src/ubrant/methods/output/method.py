@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -195,7 +195,8 @@ class OutputMethod(Method):
             drawings=lambda: _drawn(given),
             path=lambda: _path(setup, energy),
             energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
-            short=energy.value_text(),
+            short=energy.with_uncertainty(),
+            bar=_bar(findings),
         )
 
 
@@ -221,6 +222,12 @@ def _went_off(record: Record, tap: str, given: Given) -> str:
         time=show_duration(after),
         a=show(float(amps.value[-1]), 2),
     )
+
+
+def _bar(findings: Mapping[str, Finding]) -> tuple[float, float | None] | None:
+    """As charge at the cells' volts, which is what the label's is."""
+    charge = findings.get("charge_at_cells")
+    return (charge.value, charge.expanded_uncertainty) if charge is not None and charge.value is not None else None
 
 
 def _given(record: Record, volts: float | None) -> tuple[Given, str]:

@@ -221,16 +221,11 @@ def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:
     if port.amps is not None or port.watts is not None:
         law = np.minimum(line * (port.amps if port.amps is not None else np.inf), port.watts if port.watts is not None else np.inf)
         layers.insert(0, Curve(line, law, "power", DASHED, say("its law")))
+    left, right = min(0.95 * low, 0.95 * float(volts.min())), max(1.03 * high, 1.03 * float(volts.max()))
     top = max([float(watts.max()), *(float(c.y.max()) for c in layers if isinstance(c, Curve))])
     told = say("{n} points, up to {w} W", n=len(volts), w=show(float(watts.max()), 3))
     return Plot(
-        say("What it takes, over the volts"),
-        say("input, V"),
-        say("W"),
-        (0.95 * low, 1.03 * high),
-        (0.0, 1.12 * max(top, 1.0)),
-        tuple(layers),
-        told,
+        say("What it takes, over the volts"), say("input, V"), say("W"), (left, right), (0.0, 1.12 * max(top, 1.0)), tuple(layers), told
     )
 
 

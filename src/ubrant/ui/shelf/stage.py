@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 
 _MOST_RUNS = 40
 _ROOM = 38
+_LOOKED_AT = 8
 _CHOICE = 116
 _FORM = "open form"
 
@@ -146,8 +147,13 @@ class ShelfStage(QWidget):
         every = []
         for unit in logbook.units():
             own = runs.get(unit.id, [])
-            every.append(OnShelf(unit, own[0] if own else None, self._summary(own[0]) if own else None, own))
+            every.append(OnShelf(unit, own[0] if own else None, self._telling(own), own))
         return every
+
+    def _telling(self, own: list[Run]) -> Summary | None:
+        """Of a unit's runs the newest that says what it holds, else the newest."""
+        found = [self._summary(run) for run in own[:_LOOKED_AT]]
+        return next((summary for summary in found if summary is not None and summary.bar is not None), found[0] if found else None)
 
     def _offer_groups(self, every: list[OnShelf]) -> None:
         """Everything, each kind that is there, and what was tested or not."""
@@ -421,7 +427,7 @@ def _run_line(run: Run, summary: Summary | None) -> str:
         return "going on now"
     interrupted = "interrupted · " if run.state == "interrupted" else ""
     if summary is not None and summary.short:
-        return f"{interrupted}{summary.short}"
+        return f"{interrupted}{_clauses(summary.short)}"
     try:
         title = say(entry_of(run.method).title)
     except UnknownMethodError:
@@ -429,6 +435,14 @@ def _run_line(run: Run, summary: Summary | None) -> str:
     if summary is None:
         return f"{title}: {run.state}, no result"
     return _short(summary.sentence if summary.sentence.startswith(title) else f"{title}: {summary.sentence}")
+
+
+def _clauses(text: str) -> str:
+    """As many of its clauses as the panel has room for, the first at least."""
+    parts = text.split("; ")
+    while len(parts) > 1 and len("; ".join(parts)) > _ROOM:
+        parts.pop()
+    return "; ".join(parts)
 
 
 def _short(sentence: str) -> str:

@@ -219,7 +219,8 @@ class ReadingsTable(QWidget):
         wide = self.view.fontMetrics().horizontalAdvance("0")
         for place in range(self.model.columnCount() - 1):
             key = self.model.column_at(place)
-            self.view.setColumnWidth(place, wide * (22 if key == "asked" else 17 if key == "says" else 13 if key == "time" else 10))
+            width = wide * (22 if key == "asked" else 17 if key == "says" else 13 if key == "time" else 10)
+            self.view.setColumnWidth(place, max(width, self.view.sizeHintForColumn(place) + 4) if key == "time" else width)
 
     @property
     def is_busy(self) -> bool:
