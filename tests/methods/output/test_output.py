@@ -234,3 +234,11 @@ def test_hours_left_that_contradict_each_other_and_were_too_many(tmp_path):
     assert found["told_spread"]["value"] == pytest.approx(1.7 - 0.75)
     assert found["told_error"]["value"] == pytest.approx(100 * (0.75 / 1.2 - 1), rel=1e-4)
     assert any("It said 0.750 h left and lasted 1.20 h: 38 % too little." in line for line in answer["warnings"])
+
+
+def test_hours_left_that_cannot_be(tmp_path):
+    path = tmp_path / "told.jot"
+    path.write_text(
+        PROMISED.replace("1.3 h left", "13 h left").replace("0.8 h left", "8 h left").replace("0.3 h left", "3 h left"), "utf-8"
+    )
+    assert any("hours for minutes" in line for line in said(str(path))["warnings"])

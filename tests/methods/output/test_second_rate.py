@@ -28,20 +28,36 @@ def run(watts, *, cells=88.8, share=0.12, idle=0.3, gain=0.0, off=0.0, meter="on
 
 def test_the_difference_is_what_was_burnt_meanwhile():
     """E₁ + p·t₁ = E₂ + p·t₂, so p = 0.3 W ÷ 1.12 as seen at the output."""
-    found = burnt_by_itself(run(5.0), run(1.0))
+    found = burnt_by_itself(run(5.0), run(1.0))[0]
     assert found["idle_power"].value == pytest.approx(0.3 / 1.12)
     assert found["idle_day"].value == pytest.approx(24 * 0.3 / 1.12)
     assert found["without_idle"].value == pytest.approx(88.8 / 1.12)
-    assert burnt_by_itself(run(1.0), run(5.0))["idle_power"].value == pytest.approx(0.3 / 1.12), "whichever is looked at"
+    assert burnt_by_itself(run(1.0), run(5.0))[0]["idle_power"].value == pytest.approx(0.3 / 1.12), "whichever is looked at"
 
 
 def test_hours_too_alike_say_nothing():
-    assert burnt_by_itself(run(5.0), run(4.6)) == {}
+    assert burnt_by_itself(run(5.0), run(4.6)) == ({}, "")
+
+
+def test_runs_that_contradict_each_other_say_nothing():
+    """More in more hours; a longer run that was stopped early, so that far more would have to be in the cells than the label says."""
+    found, why_not = burnt_by_itself(run(5.0), run(1.0, cells=120.0))
+    assert found == {}
+    assert "gave more in more hours" in why_not
+    found, why_not = burnt_by_itself(run(5.0, cells=80.0), run(1.0, cells=40.0), 88.8)
+    assert found == {}
+    assert "One of the two was not whole" in why_not
+
+
+def test_nothing_burnt_is_a_bound():
+    found, _ = burnt_by_itself(run(5.0, idle=0.0), run(1.0, idle=0.0, cells=89.0))
+    assert found["idle_power"].bound == "at most"
+    assert "idle_day" not in found
 
 
 def test_an_error_that_both_share_hardly_counts():
     """One meter's gain is wrong alike in both; two meters are not."""
-    one, two = burnt_by_itself(run(5.0), run(1.0)), burnt_by_itself(run(5.0), run(1.0, meter="other"))
+    one, two = burnt_by_itself(run(5.0), run(1.0))[0], burnt_by_itself(run(5.0), run(1.0, meter="other"))[0]
     assert one["idle_power"].expanded_uncertainty < 0.8 * two["idle_power"].expanded_uncertainty
 
 
@@ -55,7 +71,7 @@ def test_the_truth_is_inside(share):
         stray = 1 + rng.uniform(-0.01, 0.01)
         one = run(fast, cells=cells * stray, share=loss, idle=idle, gain=gain + rng.uniform(-0.25, 0.25) * GAIN, off=off)
         other = run(fast * rng.uniform(0.1, 0.5), cells=cells, share=loss, idle=idle, gain=gain + rng.uniform(-0.25, 0.25) * GAIN, off=off)
-        found = burnt_by_itself(one, other)["idle_power"]
+        found = burnt_by_itself(one, other)[0]["idle_power"]
         return {"idle_power": (found.value - idle / (1 + loss), found)}
 
     trial("second rate", draw, share)

@@ -27,7 +27,7 @@ _LEFT_POINTS = 5.0
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
 """With more percent left than that, and under so many amperes, it went off for want of a load. Common practice, no source."""
-_OFF_BY = 10.0
+_OFF_BY, _FAR_OFF = 10.0, 2.0
 _SMALL_A = 0.1
 """Under this many banks switch off by themselves. Common practice, no source."""
 
@@ -127,7 +127,7 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         found |= _against_cells(energy, label)
     if given.percent is not None:
         found |= _percent(given, energy, said)
-    found |= _as_told(given, said)
+    found |= _as_told(given, said, label.energy_wh if label is not None else None)
     said += _ending(given, found)
     return found, _verdict(given, charge, label), said
 
@@ -234,7 +234,7 @@ def _power_over(given: Given, series: Series) -> tuple[Array, Array]:
     return time, power
 
 
-def _as_told(given: Given, said: list[str]) -> dict[str, Finding]:
+def _as_told(given: Given, said: list[str], label_wh: float | None) -> dict[str, Finding]:
     """What its hours left imply, whether they agree with each other, and how far off they were in the end."""
     found: dict[str, Finding] = {}
     whole = [(t.hours * t.watts / (t.percent / 100), t.half_h / t.hours) for t in given.told if t.watts and t.percent and t.hours > 0]
@@ -243,6 +243,13 @@ def _as_told(given: Given, said: list[str]) -> dict[str, Finding]:
         parts = (Contribution("digits of its hours", rectangular(max(share for _, share in whole)) * value),)
         working = say("hours × watts ÷ percent, mean of {n}", n=len(whole))
         found["told_capacity"] = Finding("told_capacity", say("Its hours left imply"), value, "Wh", parts, working)
+        if label_wh and not label_wh / _FAR_OFF < value < _FAR_OFF * label_wh:
+            text = say(
+                "Its hours left imply {a} Wh, and its label says {b}: hours for minutes, or another load when it said so?",
+                a=show(value, 3),
+                b=show(label_wh, 3),
+            )
+            said.append(text)
     if not given.told:
         return found
     ends = [t.time_s + 3600 * t.hours for t in given.told]

@@ -6,13 +6,15 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, merged, rectangular
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_MOST, Finding
 from ubrant.core.wording import say
 
 _APART = 0.25
 """The hours have to differ by this share for the difference to say anything. Common practice, no source."""
 _OTHER_RATE = 0.01
 """By this share of their Wh cells may give otherwise at another rate, to each side. Common practice, no source."""
+_MOST_SHARE = 1.15
+"""Of its label no more comes out. Common practice, no source."""
 _CLOCK_S = 60.0
 """How far a run's length may be off where a person saw it end."""
 
@@ -26,14 +28,23 @@ class Emptied:
     meter: str
 
 
-def burnt_by_itself(one: Emptied, other: Emptied) -> dict[str, Finding]:
-    """W and Wh a day that it burns while it is on, as seen at the output; what it would give without; nothing where the hours are too alike.
+def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None) -> tuple[dict[str, Finding], str]:
+    """W and Wh a day that it burns while it is on, as seen at the output; what it would give without. Nothing where the hours are too alike.
 
     E₁ + p·t₁ = E₂ + p·t₂: what the cells give through the converter is the same, the rest was burnt meanwhile.
+
+    Parameters
+    ----------
+    label_wh : what its label says it holds; None for unknown
+
+    Returns
+    -------
+    findings, sentence
+        The sentence says why there are none where the two contradict each other; else it is empty.
     """
     slow, fast = (one, other) if one.hours >= other.hours else (other, one)
     if slow.energy.value is None or fast.energy.value is None or slow.hours < (1 + _APART) * fast.hours:
-        return {}
+        return {}, ""
     apart_h = slow.hours - fast.hours
     watts = (fast.energy.value - slow.energy.value) / apart_h
     parts = _parts(slow, fast, watts, apart_h)
@@ -46,10 +57,22 @@ def burnt_by_itself(one: Emptied, other: Emptied) -> dict[str, Finding]:
         h=plain(apart_h, 3),
     )
     power = Finding("idle_power", say("Burns by itself while on"), watts, "W", parts, working)
+    if watts + (power.expanded_uncertainty or 0.0) < 0:
+        return {}, say("At another rate it gave more in more hours, not less: was it full both times, and ran to its own end?")
+    if label_wh and (one.energy.value or 0.0) + watts * one.hours > _MOST_SHARE * label_wh:
+        return {}, say(
+            "Another run of it gave {a} Wh in {h} h: then it would burn {w} W by itself, and more came out than its label holds. One of the two was not whole.",
+            a=show(other.energy.value or 0.0),
+            h=plain(other.hours, 3),
+            w=show(watts, 2),
+        )
+    if watts < 0:
+        least = power.expanded_uncertainty or 0.0
+        return {"idle_power": Finding("idle_power", power.name, watts + least, "W", (), working, bound=AT_MOST)}, ""
     day = None if parts is None else tuple(c.times(24.0) for c in parts)
     given, own = one.energy.value or 0.0, one.energy.contributions
     whole = None if parts is None or own is None else merged((*own, *(c.times(one.hours) for c in _renamed(parts, "of both runs"))))
-    return {
+    found = {
         "idle_power": power,
         "idle_day": Finding("idle_day", say("That is a day"), 24 * watts, "Wh", day, f"24 h × {show(watts)} W"),
         "without_idle": Finding(
@@ -61,6 +84,7 @@ def burnt_by_itself(one: Emptied, other: Emptied) -> dict[str, Finding]:
             f"{show(given)} Wh + {show(watts)} W × {plain(one.hours, 3)} h",
         ),
     }
+    return found, ""
 
 
 def _parts(slow: Emptied, fast: Emptied, watts: float, apart_h: float) -> Contributions | None:

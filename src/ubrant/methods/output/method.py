@@ -161,8 +161,11 @@ class OutputMethod(Method):
             return account
         runs = [_emptied(r, a) for r, a in others() if r.head.method == self.key and self._volts(r) == self._volts(record)]
         other = max((r for r in runs if r is not None), key=lambda r: abs(math.log(r.hours / own.hours)), default=None)
-        found = burnt_by_itself(own, other) if other is not None else {}
-        return replace(account, findings={**account.findings, **found}) if found else account
+        if other is None:
+            return account
+        label = label_of(record.head.setup.unit)
+        found, why_not = burnt_by_itself(own, other, label.energy_wh if label is not None else None)
+        return replace(account, findings={**account.findings, **found}, warnings=(*account.warnings, *filter(None, (why_not,))))
 
     def _volts(self, record: Record) -> float | None:
         plan = self.prepared(record.head).plan
