@@ -62,6 +62,22 @@ def test_right_for_its_battery_or_not(set_v, battery, words):
     assert words in " ".join(analysed(*profile(set_v=set_v), parse_label(battery))[1])
 
 
+def test_where_it_ends_lies_between_the_last_reading_and_none():
+    """It fell from 1.4 to 1.0 A and was nothing at the next: it may have fallen on by as much, to 0.6 A."""
+    volts, amps = [13.0, 13.5, 14.0, 14.5, 14.53, 14.54, 14.56, 14.58], [5.0, 5.0, 5.0, 5.0, 3.5, 1.4, 1.0, 0.0]
+    end = analysed(volts, amps, walked=True)[0]["end_current"]
+    u = end.expanded_uncertainty
+    assert end.span == pytest.approx((1.0 - math.hypot(u, 0.4), 1.0 + u))
+
+
+def test_a_set_voltage_that_slopes_is_as_wide_as_its_slope():
+    """14.50 to 14.58 V while the current falls: ± 0.04 V, rectangular, besides the meter's error."""
+    volts, amps = [13.0, 13.5, 14.0, 14.3, 14.50, 14.54, 14.58, 14.6], [5.0, 5.0, 5.0, 5.0, 4.0, 2.5, 1.0, 0.0]
+    found = analysed(volts, amps, walked=True)[0]["set_voltage"]
+    meter = math.hypot(0.002 * found.value, 0.01)
+    assert found.standard_uncertainty == pytest.approx(math.hypot(meter, 0.04) / math.sqrt(3), rel=0.02)
+
+
 def test_without_a_battery_it_is_said_what_it_would_be_right_for():
     assert "14.6 V would be right for 4 × iron phosphate or 6 × lead-acid" in " ".join(analysed(*profile())[1])
 

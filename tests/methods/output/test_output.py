@@ -242,3 +242,22 @@ def test_hours_left_that_cannot_be(tmp_path):
         PROMISED.replace("1.3 h left", "13 h left").replace("0.8 h left", "8 h left").replace("0.3 h left", "3 h left"), "utf-8"
     )
     assert any("hours for minutes" in line for line in said(str(path))["warnings"])
+
+
+def test_watts_have_the_errors_of_their_meter(tmp_path):
+    """1 % of 370.6 Wh and 1 W over 1.2 h, both rectangular; half a watt of digit; a quarter of what lies between."""
+    path = tmp_path / "told.jot"
+    path.write_text(PROMISED, "utf-8")
+    energy = said(str(path))["findings"]["energy_out"]
+    squares = (0.01 * energy["value"]) ** 2 + 1.2**2 + (0.5 * 1.2) ** 2 + (0.25 * (2 * 0.5 + 1 * 0.5)) ** 2
+    assert energy["expanded_uncertainty"] == pytest.approx(2 * math.sqrt(squares / 3), rel=1e-3)
+
+
+def test_what_was_left_is_carried_on_to_its_end():
+    """11 % an hour before it went off, falling ten an hour: that was its end; 40 % was not."""
+    time = np.array([0.0, 4.5, 9.0]) * 3600
+    near = (Series(time, np.array([100.0, 55.0, 11.0])), np.full(3, 0.5))
+    far = (Series(time, np.array([100.0, 70.0, 40.0])), np.full(3, 0.5))
+    whole = {"load_on_s": 0.0, "load_off_s": 36000.0}
+    assert not any("went off" in line for line in analyse_output(given(10.0, percent=near, **whole), None)[2])
+    assert any("went off with 33 %" in line for line in analyse_output(given(10.0, percent=far, **whole), None)[2])

@@ -39,6 +39,14 @@ def test_hours_too_alike_say_nothing():
     assert burnt_by_itself(run(5.0), run(4.6)) == ({}, "")
 
 
+def test_a_quarter_of_the_gain_is_each_runs_own():
+    fast, slow = run(5.0), run(1.0)
+    parts = {c.source: c.amount for c in burnt_by_itself(fast, slow)[0]["idle_power"].contributions}
+    for name, one in (("shorter run", fast), ("longer run", slow)):
+        own = 0.25 * GAIN / math.sqrt(3) * one.energy.value / (slow.hours - fast.hours)
+        assert parts[f"linearity of current gain, {name}"] == pytest.approx(own)
+
+
 def test_runs_that_contradict_each_other_say_nothing():
     """More in more hours; a longer run that was stopped early, so that far more would have to be in the cells than the label says."""
     found, why_not = burnt_by_itself(run(5.0), run(1.0, cells=120.0))
@@ -121,3 +129,27 @@ def test_any_two_taps_divided(tmp_path):
     dc = 13.20 * 40.0 + 13.10 * 40.2 + 13.00 * 40.4
     assert found[key]["value"] == pytest.approx(100 * (450 + 449 + 451) / dc, rel=1e-3)
     assert found[key]["expanded_uncertainty"] is None, "nobody said how good the plug meter is"
+
+
+def ratios(folder, lines):
+    path = folder / "some.jot"
+    path.write_text(LINES.split("@")[0] + lines, "utf-8")
+    return {k: f for k, f in said(str(path))["findings"].items() if "_ratio_" in k}
+
+
+def test_the_smaller_over_the_larger_whichever_is_typed_first(tmp_path):
+    one = ratios(tmp_path, "@10:00 load on 13.0 V 40 A ac 416 W\n@10:30 13.0 V 40 A ac 416 W\n@11:00 load off\n")
+    other = ratios(tmp_path, "@10:00 load on ac 650 W battery 13.0 V 40 A\n@10:30 13.0 V 40 A ac 650 W\n@11:00 load off\n")
+    assert [f["value"] for f in one.values()] == [pytest.approx(80.0)]
+    assert [f["value"] for f in other.values()] == [pytest.approx(80.0)]
+
+
+def test_volts_times_amperes_of_ac_are_no_watts(tmp_path):
+    assert ratios(tmp_path, "@10:00 load on dc 13.0 V 40 A ac 230 V 2.2 A\n@10:30 dc 13.0 V 40 A ac 230 V 2.2 A\n@11:00 load off\n") == {}
+
+
+def test_two_counters(tmp_path):
+    """Over the time that both were read: 180 Wh of 200 Wh."""
+    lines = "@10:00 load on 13 V 40 A source 10 Wh ac 5 Wh\n@10:30 13 V 40 A source 210 Wh ac 185 Wh\n@10:40 13 V 40 A source 290 Wh\n"
+    found = ratios(tmp_path, lines)
+    assert found["energy_ratio_ac_source"]["value"] == pytest.approx(90.0)

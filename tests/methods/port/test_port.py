@@ -45,6 +45,12 @@ def test_between_them_nothing_is_settled():
     assert "current_limit" not in found.findings
 
 
+def test_under_its_window_nothing_is_not_a_limit_that_fails_to_hold():
+    found = port([(9.5, 0.0), (12.4, 8.90), (14.2, 8.90)])
+    assert not any("neither limit holds" in line for line in found.warnings)
+    assert any("under its window" in line for line in found.warnings)
+
+
 def test_twelve_twenty_four_and_forty_eight_volts_into_a_port_of_thirteen_amperes():
     """At most P = min(V × I, P): common practice, no source. 12 V class is held by amperes, 48 V class by watts."""
     for candidate, watts in (

@@ -30,9 +30,9 @@ def taps_divided(record: Record) -> list[Finding]:
     return [*_by_power(record), *_by_energy(record)]
 
 
-def _power(entry: Entry, tap: str) -> Watts | None:
+def _power(entry: Entry, tap: str, own: str) -> Watts | None:
     """Watts of a tap in a line, by a wattmeter or on DC by volts and amperes."""
-    read = {r.quantity: r for r in entry.jotting.readings if r.tap == tap and r.kind in {"read", "about", "range"}}
+    read = {r.quantity: r for r in entry.jotting.readings if (r.tap or own) == tap and r.kind in {"read", "about", "range"}}
     if (watts := read.get("W")) is not None:
         return watts.value, watts.half_width, (("W", watts.value, watts.half_width),)
     volts, amps = read.get("V"), read.get("A")
@@ -43,10 +43,11 @@ def _power(entry: Entry, tap: str) -> Watts | None:
 
 def _by_power(record: Record) -> list[Finding]:
     pairs: dict[tuple[str, str], list[tuple[Watts, Watts]]] = {}
+    own = record.head.setup.tap_named("")
     for entry in record.lines:
-        taps = list(dict.fromkeys(r.tap for r in entry.jotting.readings))
+        taps = list(dict.fromkeys(r.tap or own for r in entry.jotting.readings))
         for one, other in itertools.combinations(taps, 2):
-            first, second = _power(entry, one), _power(entry, other)
+            first, second = _power(entry, one, own), _power(entry, other, own)
             if first is not None and second is not None and first[0] > 0 and second[0] > 0:
                 key = (one, other) if (other, one) not in pairs else (other, one)
                 pairs.setdefault(key, []).append((first, second) if key == (one, other) else (second, first))
