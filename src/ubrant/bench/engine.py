@@ -293,7 +293,7 @@ class Engine:
                     return "person"
                 due = self._clock.now_s()
                 continue
-            due = min(max(due + step.every_s, self._clock.now_s()), start + step.at_most_s)
+            due = min(max(due + step.watch.next_after(step.every_s), self._clock.now_s()), start + step.at_most_s)
             self._clock.wait_until(due, self._called)
             self._note_a_sleep(due, step.every_s)
 

@@ -98,14 +98,23 @@ def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Call
 
 
 def shot_findings_by_hand(window: MainWindow, shot: Callable[[str, int], None]) -> None:
-    """What was found with two displays and a clock, and at a node."""
-    for run, _ in window.bench.logbook.runs():
-        if run.method in _BY_HAND:
+    """What was found with displays, a clock and a meter or two."""
+    runs = window.bench.logbook.runs()
+    for name, (method, unit) in _BY_HAND.items():
+        run = next((run for run, of in runs if (run.method, of) == (method, unit)), None)
+        if run is not None:
             window.findings.open_run(run.id)
-            shot(run.method, FINDINGS)
+            shot(name, FINDINGS)
 
 
-_BY_HAND = ("recharge", "balance", "source")
+_BY_HAND = {
+    "output": ("output", "Ticket bank"),
+    "recharge": ("recharge", "Ticket bank"),
+    "ways": ("ways", "Hall station"),
+    "balance": ("balance", "Dome pack A"),
+    "backup-module": ("balance", "Backup module"),
+    "source": ("source", "Roof panel"),
+}
 
 
 def shot_outlook(window: MainWindow, shot: Callable[[str, int], None]) -> None:

@@ -30,6 +30,28 @@ def test_ends_by_resistance_that_rises():
     assert follow(Ends(resistance_rise=2.0), rows) == ""
 
 
+def test_it_is_read_sooner_as_the_cut_off_comes_near():
+    """Falling 0.01 V/s: with 1 V left that is 100 s, so in 25 s; never sooner than a twentieth of the interval; under it after its hold."""
+    watch = Ends(cutoff=Cutoff(11.0, 3.0)).watch()
+    assert watch.next_after(60.0) == 60.0
+    watch.reached(0.0, 12.6, 5.0)
+    watch.reached(60.0, 12.0, 5.0)
+    assert watch.next_after(60.0) == pytest.approx(25.0)
+    assert watch.next_after(10.0) == 10.0
+    watch.reached(70.0, 11.01, 5.0)
+    assert watch.next_after(60.0) == pytest.approx(3.0)
+    watch.reached(71.0, 10.9, 5.0)
+    assert watch.next_after(60.0) == pytest.approx(3.0)
+    assert Ends().watch().next_after(60.0) == 60.0
+
+
+def test_a_step_of_the_load_is_no_fall():
+    watch = Ends(cutoff=Cutoff(11.0, 1.0)).watch()
+    watch.reached(0.0, 12.6, 0.0)
+    watch.reached(10.0, 11.6, 5.0)
+    assert watch.next_after(60.0) == 60.0
+
+
 def test_ends_when_it_gains_too_slowly():
     rows = [(60.0 * k, 12.0, 1.0 if k < 30 else 0.05, None) for k in range(60)]
     assert follow(Ends(slow_ah_per_h=0.1), rows) == "slow gain"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 from ubrant.core.quantities.quantity import plain, show_duration
@@ -85,6 +86,8 @@ class Ends:
 
 
 _SLOW_WINDOW_S = 600.0
+_FINEST = 20.0
+"""Near the cut-off it is read at most so many times as often."""
 
 
 @dataclass
@@ -100,6 +103,7 @@ class EndWatch:
     _first_ohm: float | None = field(default=None, init=False)
     _slow: list[tuple[float, float]] = field(default_factory=list, init=False)
     _low_since_s: float | None = field(default=None, init=False)
+    _falls: float = field(default=0.0, init=False)
 
     def __post_init__(self) -> None:
         self._cutoff = self.ends.cutoff.watch() if self.ends.cutoff is not None and self.ends.cutoff.voltage_v > 0 else None
@@ -128,6 +132,16 @@ class EndWatch:
             return "end current"
         return ""
 
+    def next_after(self, every_s: float) -> float:
+        """Seconds until the next reading: sooner where the cut-off may be met before, as the voltage falls now; a quarter of what is left."""
+        if self._cutoff is None or self._last is None:
+            return every_s
+        margin_v = self._last[1] - self._cutoff.cutoff.voltage_v
+        if margin_v <= 0:
+            return min(every_s, max(self._cutoff.cutoff.hold_s, every_s / _FINEST))
+        left_s = margin_v / self._falls if self._falls > 0 else math.inf
+        return min(every_s, max(left_s / 4, every_s / _FINEST))
+
     def _follow(self, time_s: float, voltage_v: float, current_a: float) -> float | None:
         """Add up what flowed; the resistance of a step that lies between this reading and the one before it."""
         ohm = None
@@ -136,7 +150,9 @@ class EndWatch:
             hours = (time_s - before_s) / 3600
             self.charge_ah += hours * (current_a + before_a) / 2
             self.energy_wh += hours * (voltage_v * current_a + before_v * before_a) / 2
-            if abs(current_a - before_a) > 0.2 * max(abs(current_a), abs(before_a), 1e-9):
+            steady = abs(current_a - before_a) <= 0.2 * max(abs(current_a), abs(before_a), 1e-9)
+            self._falls = (before_v - voltage_v) / (time_s - before_s) if steady and time_s > before_s else 0.0
+            if not steady:
                 ohm = (before_v - voltage_v) / (current_a - before_a)
                 if ohm <= 0:
                     ohm = None
