@@ -50,6 +50,9 @@ DIFFERS["idle simulated"] = dict.fromkeys(
 FEW_REPEATS = "what rests on few repeats has a larger k"
 for _name in ("sweep simulated", "sweep with one meter", "load steps overload"):
     DIFFERS[_name] = {**DIFFERS.get(_name, {}), **dict.fromkeys(("every", "sentence", "warnings"), FEW_REPEATS)}
+NO_CURVE = "two loads are no curve: no losses are fitted to them"
+_FITTED = ("loss_fixed", "loss_proportional", "loss_resistive", "loss_scatter", "peak_efficiency", "peak_at", "half_arrives")
+DIFFERS["sweep with one meter"] |= dict.fromkeys(_FITTED, NO_CURVE)
 PULSATES = "the input current of an inverter pulsates: half of what that may make of the watts is taken off"
 DIFFERS["load steps typed"] = dict.fromkeys(("values", "sentence", "warnings"), PULSATES)
 DIFFERS["idle typed"] = dict.fromkeys(("values", "sentence", "warnings"), PULSATES)

@@ -89,3 +89,15 @@ def test_a_poor_converter_at_a_small_load_is_no_slip(output_a, input_a):
 def test_an_inverter_at_a_tenth_of_its_rating_that_takes_a_third_for_itself_is_no_slip():
     sweep = swept([0.9, 3.1, 9.0], output_v=230.0, output_a=(0.0, 0.087, 0.35), rated_w=200.0)
     assert len(sweep.points) == 3
+
+
+@pytest.mark.parametrize("amps", [np.full(7, 1.0), np.array([1.0, 1.003, 0.998, 1.001, 0.0, 0.0005, 1.002])])
+def test_one_load_at_many_inputs_is_no_curve(amps):
+    """A load that wanders by a thousandth is one load: no idle draw of 454 W, no best of 92 ± 370 %, only what was measured at it."""
+    inputs, watts = np.linspace(7.0, 14.0, 7), 5.0 * amps
+    into = (watts * 1.09 + 0.1) / inputs
+    found = analyse_sweep(points_of(inputs, into, np.full(7, 5.0), amps), rated_w=15.0).findings
+    assert all(found[key].value is None for key in ("loss_fixed", "loss_resistive", "peak_efficiency", "half_arrives"))
+    each = [f for key, f in found.items() if key.startswith("efficiency_")]
+    assert each
+    assert all(88 < f.value < 93 for f in each)

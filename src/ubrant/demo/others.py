@@ -21,7 +21,7 @@ _WIDE = replace(BENCH_METER, max_a=100.0)
 
 @dataclass(frozen=True)
 class _Planned:
-    """One test of the demo; ``changes`` are fields of the form as they are typed."""
+    """One test of the demo; ``changes`` are fields of the form as they are typed; ``same_as_last``: the one before on another unit."""
 
     unit: str
     method: str
@@ -29,13 +29,17 @@ class _Planned:
     meters: tuple[Meter, Meter] = (BENCH_METER, BENCH_METER_TWO)
     battery: str = ""
     leads: Leads = LEADS
+    same_as_last: bool = False
     changes: Mapping[str, str] = field(default_factory=dict)
 
 
 _ON_AC = (_WIDE, PLUG_METER)
+_WALKED = {"loads": "1 A", "highest": "14 V", "lowest": "7 V", "step": "1 V"}
 TESTS = (
     _Planned("Step-down two", "sweep", datetime(2026, 10, 24, 13, 0, tzinfo=UTC), changes={"loads": "0, 0.3, 1, 2.5, 4, 5 A"}),
     _Planned("Step-down one", "sweep", datetime(2026, 10, 24, 14, 30, tzinfo=UTC), changes={"loads": "0, 0.2, 0.6, 1.5, 2.4, 3 A"}),
+    _Planned("Step-down one", "sweep", datetime(2026, 10, 24, 16, 0, tzinfo=UTC), changes=_WALKED),
+    _Planned("Step-down two", "sweep", datetime(2026, 10, 24, 16, 40, tzinfo=UTC), changes=_WALKED, same_as_last=True),
     _Planned("Laptop step-up", "sweep", datetime(2026, 10, 25, 9, 30, tzinfo=UTC)),
     _Planned("Hut 300", "idle", datetime(2026, 10, 31, 9, 0, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
     _Planned("Hall 1000", "idle", datetime(2026, 10, 31, 9, 30, tzinfo=UTC), (BENCH_METER, BENCH_METER), changes={"seconds": "3 min"}),
@@ -91,5 +95,7 @@ def begin_others(logbook: Logbook, units: Mapping[str, Unit]) -> list[Coming]:
         meters = dict(zip(method.taps, planned.meters, strict=False))
         setup = Setup(units[planned.unit], meters, planned.leads, units.get(planned.battery))
         choice = BenchChoice(unattended=True)
-        coming.append(Coming(*start_by_itself(logbook, method, method.prepare(setup, planned.changes), choice, started=planned.day)))
+        series = coming[-1].run.id if planned.same_as_last else 0
+        prepared = method.prepare(setup, planned.changes)
+        coming.append(Coming(*start_by_itself(logbook, method, prepared, choice, started=planned.day, series=series)))
     return coming

@@ -53,6 +53,17 @@ _LEAST_WEIGHED = 0.002
 """Of the largest input power: what is under it weighs no more, as it may be nothing but a meter's zero."""
 
 
+_ONE_LEVEL, _NOTHING = 0.02, 0.0005
+"""Outputs within this share of each other, or of the largest, are one load: losses cannot be told apart over them. Common practice, no source."""
+
+
+def _levels(output_w: Array) -> int:
+    """How many different loads there are: one that stands at the same amperes wanders a little, and is one."""
+    loads = np.sort(output_w)
+    apart = np.maximum(_ONE_LEVEL * np.abs(loads[1:]), _NOTHING * float(np.max(np.abs(loads), initial=0.0)))
+    return 1 + int(np.sum(np.diff(loads) > apart)) if len(loads) else 0
+
+
 def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -> tuple[LossModel, Array, Array] | None:
     """Least squares over points, weighted 1/P_in; ``weighed_by`` is the P_in for that where the points have been moved for the sake of an uncertainty.
 
@@ -61,7 +72,7 @@ def fit_loss(input_w: Array, output_w: Array, weighed_by: Array | None = None) -
     The model, the (3, n) matrix that takes losses to its parameters, and the (n,) residuals in watts; None for fewer than four points or
     fewer than three different loads.
     """
-    if len(input_w) < 4 or len(np.unique(np.round(output_w, 3))) < 3:
+    if len(input_w) < 4 or _levels(output_w) < 3:
         return None
     weight = 1 / np.maximum(input_w if weighed_by is None else weighed_by, max(_LEAST_WEIGHED * float(input_w.max()), 1e-6))
     design = np.column_stack([np.ones_like(output_w), output_w, output_w**2])

@@ -160,7 +160,11 @@ def analyse_port(
     free = sum(1 for state, a in zip(states, amps.tolist(), strict=True) if state == NEITHER and a > 0)
     if free and (learned_a is not None or learned_w is not None):
         said.append(
-            say("At {n} points neither limit holds: it may still have ramped, the source itself may limit, or it tapers near full.", n=free)
+            say(
+                "At {n} of {m} points neither limit holds: it may still have ramped, the source itself may limit, or it tapers near full.",
+                n=free,
+                m=len(states),
+            )
         )
     said += _outside(volts, voltage, label)
     return Port(

@@ -31,7 +31,7 @@ _KEYS: tuple[Key, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
 _NAMES = {"input": IN, "source": BATTERY, "output": OUT, "bank": BATTERY, "station": BATTERY, "": BATTERY}
 _EXAMPLE = "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
 _AMPS: tuple[Key, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
-_CIRCUIT_V = 12.0
+_CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
 GROUPS = (Group("What the meters say of each other", ("gain_charger", "gain_battery")),)
 
 
@@ -142,8 +142,10 @@ class BalanceMethod(Method):
         said += _hysteresis(node)
         return Account(
             findings,
-            ("largest_sustained_load", *(k for k, f in findings.items() if k.startswith("residual_") and f.value is not None))[:6],
-            GROUPS,
+            ("largest_sustained_load", *(f"residual_{k}" for k, closes in enumerate(node.closes, start=1) if closes is False))[
+                :_MOST_ANSWERS
+            ],
+            (Group("Balance of each point", tuple(k for k in findings if k.startswith("residual_"))), *GROUPS),
             None,
             _sentence(node),
             tuple(said),
@@ -221,7 +223,7 @@ def _drawn(node: Node) -> Drawing:
     high = max(float(np.max(np.abs(battery), initial=0.0)), 0.1) * 1.15
     order = np.argsort(loads, kind="stable")
     layers = (
-        Rule(0.0, say("battery stands")),
+        Rule(0.0, say("battery stands"), below=True),
         Curve(loads[order], battery[order], "current", SOLID),
         Curve(loads[order], node.branches.amps[IN][order], "power", DASHED, say("in")),
         Dots(loads, battery),

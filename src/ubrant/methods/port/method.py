@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import DASHED, Curve, Dots, Drawing, Plot
+from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
@@ -151,7 +151,7 @@ class PortMethod(Method):
             (*record.head.origin.said, *said),
             taken=len(table),
             planned=len(candidates) or None,
-            drawings=lambda: (_drawn(table.values[_V], table.values[_A], port, label),),
+            drawings=lambda: (_drawn(table.values[_V], table.values[_A], port, label), *_matrix(candidates, label, port)),
             path=lambda: _path(setup, findings),
             short=say(
                 "up to {w}",
@@ -209,6 +209,22 @@ def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -
     parts += [f"{one.name}: {would_give(one, label, port.amps, port.watts)[0]}" for one in candidates]
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
+
+
+def _matrix(candidates: tuple[Candidate, ...], label: PortLabel, port: Port) -> tuple[Drawing, ...]:
+    """What each source would give: at its lowest volts filled, up to its highest as an outline, and whether it works at all."""
+    rows = []
+    for k, one in enumerate(candidates, start=1):
+        word, watts = would_give(one, label, port.amps, port.watts)
+        low, high = watts if watts is not None else (0.0, None)
+        rows.append(
+            (
+                Finding(f"candidate_{k}", one.name, low, "W", (), ""),
+                high,
+                say("to {w} W: {word}", w=show(high, 3), word=word) if high else word,
+            )
+        )
+    return (Bars(tuple(rows)),) if rows else ()
 
 
 def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:

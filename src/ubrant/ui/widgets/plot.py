@@ -283,4 +283,6 @@ class BarsView(QWidget):
                 end = max(end, room * other / longest)
             painter.setPen(color("ink"))
             text = finding.with_uncertainty() + (f" · {beside}" if beside else "")
-            painter.drawText(QRectF(names + end + 8, y, 260, 32), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            left = names + end + 8
+            place = QRectF(left, y - 8, max(self.width() - left - 6, 120), 48)
+            painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, text)
