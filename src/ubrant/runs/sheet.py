@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, JotReading, Jotting, state_of
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, JotReading, Jotting, state_of
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.record import Key
@@ -90,7 +90,9 @@ def cell_text(reading: JotReading) -> str:
     if reading.kind == "state":
         return FULL if reading.value else EMPTY
     text = line_of(Jotting("", readings=(replace(reading, tap=""),)))
-    return text.rpartition(" ")[0] if reading.kind != "count" else text
+    if reading.kind == "bar":
+        return text.removesuffix(" Wh").rpartition(" ")[2]
+    return text.removesuffix(f" {reading.quantity}") if reading.kind != "count" else text
 
 
 def read_cell(text: str, key: Key) -> JotReading | None:
@@ -107,6 +109,8 @@ def read_cell(text: str, key: Key) -> JotReading | None:
     tap, unit = key
     if unit == "%" and tap and text.lower() in {FULL, EMPTY}:
         return state_of(tap, full=text.lower() == FULL)
+    if unit.startswith(BAR):
+        text = f"bar {unit.removeprefix(BAR)} {text} Wh"
     with_unit = text if re.search(r"[^\W\d_]|[%Ω°]", re.sub(r"^(?:about|peak|below|under|max)\b", "", text)) else f"{text} {unit}"
     try:
         found = Grammar().parse(with_unit)

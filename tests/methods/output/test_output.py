@@ -261,3 +261,50 @@ def test_what_was_left_is_carried_on_to_its_end():
     whole = {"load_on_s": 0.0, "load_off_s": 36000.0}
     assert not any("went off" in line for line in analyse_output(given(10.0, percent=near, **whole), None)[2])
     assert any("went off with 33 %" in line for line in analyse_output(given(10.0, percent=far, **whole), None)[2])
+
+
+BARS = """method: output
+unit: Hall station
+kind: station
+label: 500 Wh 25.6 V
+full: yes
+started: 2026-11-01 09:20
+
+@09:20 load on station 100 % bar 09:00 12 Wh
+@11:40 station 61 % bar 09:00 75 Wh, bar 10:00 98 Wh, bar 11:00 66 Wh
+@11:40 load off
+"""
+
+
+def test_bars_by_the_clock_hour_are_a_counter_in_bins(tmp_path):
+    """75 + 98 + 66 less the 12 that the first held before: 227 Wh, each end of a bar to half a watt-hour."""
+    path = tmp_path / "bars.jot"
+    path.write_text(BARS, "utf-8")
+    answer = said(str(path))
+    energy = answer["findings"]["energy_out"]
+    assert energy["value"] == pytest.approx(227.0)
+    assert energy["expanded_uncertainty"] == pytest.approx(2 * math.sqrt(4 * 0.5**2 / 3))
+    assert any("09:00 and 11:00 are part hours" in line for line in answer["warnings"])
+
+
+def test_what_the_first_bar_held_before_is_a_doubt_on_one_side(tmp_path):
+    path = tmp_path / "bars.jot"
+    path.write_text(BARS.replace(" bar 09:00 12 Wh", "").replace("98 Wh", "0.098 kWh"), "utf-8")
+    answer = said(str(path))
+    energy = answer["findings"]["energy_out"]
+    assert energy["value"] == pytest.approx(239.0)
+    assert energy["low"] == pytest.approx(239.0 - 75.0, abs=0.1)
+    assert energy["high"] < 241.0
+    assert any("up to its 75" in line for line in answer["warnings"])
+
+
+@pytest.mark.parametrize(("line", "cells"), [("station 1.3 h left at 410 W", ["1.3", "410"]), ("bar 09:00 42 Wh", ["42"])])
+def test_they_stand_in_the_table_and_can_be_mended_there(line, cells):
+    from ubrant.logbook.records import StoredJot
+    from ubrant.runs.sheet import cell_text, read_cell, sheet_of
+
+    sheet = sheet_of([StoredJot(0.0, line)], (), {})
+    (row,) = sheet.rows
+    assert [cell_text(row.readings[key]) for key in sheet.columns] == cells
+    for key, text in zip(sheet.columns, cells, strict=True):
+        assert read_cell(text, key).value == row.readings[key].value

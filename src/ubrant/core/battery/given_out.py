@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.battery.bars import Bar, by_bars
 from ubrant.core.battery.counters import Count, counted
 from ubrant.core.battery.percent import Change, change_between, points_finding
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
@@ -59,6 +60,7 @@ class Given:
     volts : of this output, as it should be; None where nobody knows
     why_not : why volts and amperes do not stand on one base
     watts : read at the output, or off its own display, with half of the last digit and its accuracy; None without
+    bars : of the clock hours, on its own display
     told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
     """
 
@@ -78,6 +80,7 @@ class Given:
     why_not: str = ""
     watts: tuple[Series, Array, Accuracy | None] | None = None
     told: tuple[Told, ...] = ()
+    bars: tuple[Bar, ...] = ()
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -98,6 +101,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         charge = by_counter[1]
     if energy is None:
         energy = _by_watts(given)
+    if energy is None:
+        energy = by_bars(given.bars, said)
     if energy is None and given.why_not:
         raise ReadingsError(given.why_not)
     if energy is None:

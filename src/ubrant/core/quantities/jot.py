@@ -32,6 +32,8 @@ TAPS: dict[str, tuple[str, ...]] = {
 
 LEFT_H = "h left"
 """Hours that a display says it goes on for: ``1.3 h left at 410 W``."""
+BAR = "Wh of "
+"""Before the hour of a bar: ``bar 09:00 42 Wh``."""
 QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω", LEFT_H)
 _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
@@ -65,7 +67,7 @@ class JotReading:
     quantity : one of QUANTITIES, or the name of what was counted (``lamps``)
     value : in the base unit
     half_width : it lies anywhere within ± so much, rectangular: half of the last digit written, or the width said
-    kind : ``read``, ``about``, ``range``, ``peak``, ``below``, ``count``; ``state`` for what is known to be full (100 %) or empty (0 %)
+    kind : ``read``, ``about``, ``range``, ``peak``, ``below``, ``count``; ``bar`` of an hour; ``state`` for what is known to be full (100 %) or empty (0 %)
     """
 
     tap: str
@@ -85,6 +87,7 @@ class JotReading:
             "below": f"below {plain(2 * self.value, 5)}{unit}",
             "count": f"{decimals} {self.quantity}",
             "state": FULL if self.value else EMPTY,
+            "bar": f"bar {self.quantity.removeprefix(BAR)} {plain(self.value, 6)} Wh",
         }.get(self.kind, decimals)
         return f"{self.tap} {text}".strip()
 
@@ -315,6 +318,10 @@ class Grammar:
         """One reading at the start of what is left."""
         if match := re.match(rf"temp(?:erature)?\s*:?\s*({_N})\s*(?:°?\s*C\b|℃)?", rest, re.I):
             return JotReading(tap or "battery", "°C", parse_number(match[1]), _digit(match[1])), rest[match.end() :]
+        if match := re.match(rf"bar\s+([01]?\d|2[0-3])(?::00|\s?h)\s*:?\s*({_N})\s*(k?Wh)\b", rest, re.I):
+            factor = 1000.0 if match[3].lower() == "kwh" else 1.0
+            hour = f"{BAR}{int(match[1]):02d}:00"
+            return JotReading(tap, hour, parse_number(match[2]) * factor, _digit(match[2]) * factor, "bar"), rest[match.end() :]
         if match := re.match(rf"({_N})\s*(h|hours?|min)\s+left\b(?:\s+at\b(?=\s*{_N}\s*W))?", rest, re.I):
             hours = 1.0 if match[2].lower().startswith("h") else 1 / 60
             return JotReading(tap, LEFT_H, parse_number(match[1]) * hours, _digit(match[1]) * hours), rest[match.end() :]

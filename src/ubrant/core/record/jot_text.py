@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.quantities.jot import EMPTY, FATES, FULL, Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -210,6 +210,7 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
             "peak": f"peak {value} {unit}",
             "below": f"<{2 * reading.value:g} {unit}",
             "count": f"{reading.value:g} of {reading.value:g} {unit}",
+            "bar": f"bar {unit.removeprefix(BAR)} {value} Wh",
         }.get(reading.kind, f"{value} {unit}")
         if reading.kind == "state":
             text = f"{reading.tap} {FULL if reading.value else EMPTY}"

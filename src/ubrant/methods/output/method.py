@@ -10,13 +10,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.account import Account, Energy, Group
+from ubrant.core.battery.bars import Bar, bars_of
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import Given, Told, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.jot import LEFT_H
+from ubrant.core.quantities.jot import BAR, LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import LoadOff as WentOff
 from ubrant.core.record.head import Setup
@@ -199,7 +200,7 @@ class OutputMethod(Method):
             path=lambda: _path(setup, energy),
             energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
             short=energy.with_uncertainty(),
-            bar=_bar(findings),
+            bar=_shelf_bar(findings),
         )
 
 
@@ -227,7 +228,7 @@ def _went_off(record: Record, tap: str, given: Given) -> str:
     )
 
 
-def _bar(findings: Mapping[str, Finding]) -> tuple[float, float | None] | None:
+def _shelf_bar(findings: Mapping[str, Finding]) -> tuple[float, float | None] | None:
     """As charge at the cells' volts, which is what the label's is."""
     charge = findings.get("charge_at_cells")
     return (charge.value, charge.expanded_uncertainty) if charge is not None and charge.value is not None else None
@@ -284,9 +285,21 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
             why_not,
             _watts(record),
             _promised(record),
+            _bars(record, on),
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
+
+
+def _bars(record: Record, load_on_s: float | None) -> tuple[Bar, ...]:
+    """Of whichever display shows them."""
+    for tap in ("station", "bank", "source", "output", "battery"):
+        columns = {
+            q: found for t, q in record.typed.series if t == tap and q.startswith(BAR) and (found := _with_half(record, tap, q)) is not None
+        }
+        if columns:
+            return bars_of(columns, load_on_s)
+    return ()
 
 
 _WATTS_AT = ("output", "load", "ac", "station", "bank", "source")
