@@ -192,7 +192,7 @@ class RunStage(StageFrame):
             began = perf_counter()
             self._show_account(live_account(run, session, self._bench.expected), progress)
             self._sums_due = self._ticks + max(_SUMS_EVERY, round(3000 * (perf_counter() - began) / _TICK_MS))
-        elif not session.is_typed and self._method is not None and self.drawn.trace.isVisible():
+        elif not session.is_typed and self._method is not None and self.drawn.shows_trace:
             for quantity in "VA":
                 self.drawn.trace.set_measured(quantity, session.live.series(self._method.taps[0], quantity))
         self._show_table()

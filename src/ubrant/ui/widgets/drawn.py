@@ -19,7 +19,7 @@ class DrawingsView(QWidget):
     def __init__(self, *, live: bool = False, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._live = live
-        self.trace = Trace()
+        self._trace: Trace | None = None
         self.plots: list[PlotView] = []
         self.ladder, self.bars, self.chains = LadderView(), BarsView(), ChainsView()
         self._row = QWidget()
@@ -31,16 +31,30 @@ class DrawingsView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
         column.addWidget(self.chains)
-        column.addWidget(self.trace, 1)
         column.addWidget(self._row, 1)
         column.addWidget(self.ladder)
         column.addStretch(0)
         for widget in (self.bars, self.ladder, self._row, self.chains):
             widget.hide()
 
+    @property
+    def trace(self) -> Trace:
+        """Made when it is first needed: it takes longer than all the others."""
+        if self._trace is None:
+            self._trace = Trace()
+            layout = self.layout()
+            assert isinstance(layout, QVBoxLayout)
+            layout.insertWidget(layout.indexOf(self.chains) + 1, self._trace, 1)
+        return self._trace
+
+    @property
+    def shows_trace(self) -> bool:
+        return self._trace is not None and self._trace.isVisible()
+
     def begin(self) -> None:
         """An empty page for a run that has just begun: what it is drawn as shows from its first drawings."""
-        self.trace.show_nothing()
+        if self._trace is not None:
+            self._trace.show_nothing()
         self.show_drawings(())
 
     def show_drawings(self, drawings: Sequence[Drawing]) -> None:
@@ -60,7 +74,8 @@ class DrawingsView(QWidget):
         self.chains.setVisible(chains is not None)
         if chains is not None:
             self.chains.show_chains(chains)
-        self.trace.setVisible(trace is not None or not drawings)
+        if self._trace is not None or trace is not None:
+            self.trace.setVisible(trace is not None)
         self.ladder.setVisible(ladder is not None)
         self.bars.setVisible(bars is not None and bool(bars.rows))
         self._row.setVisible(bool(plots) or self.bars.isVisibleTo(self._row))
