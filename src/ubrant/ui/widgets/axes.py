@@ -32,7 +32,7 @@ class Axes(QWidget):
         self.by_root = False
         self.spans = ((0.0, 1.0), (0.0, 1.0))
         self.up_marks: list[tuple[float, str]] | None = None
-        self.setMinimumSize(240, 180)
+        self.setMinimumSize(240, 130)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def name_axes(self, title: str, along: str, up: str, *, by_root: bool = False) -> None:

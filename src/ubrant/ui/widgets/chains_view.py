@@ -11,7 +11,7 @@ from ubrant.core.drawings import Chains
 from ubrant.core.quantities.quantity import show
 from ubrant.ui.theme import NORMAL, SMALL, color, font
 
-_ROW, _BOX_H, _THICKEST, _TOP = 106.0, 46.0, 40.0, 24.0
+_ROW, _BOX_H, _THICKEST, _TOP = 94.0, 46.0, 40.0, 22.0
 _MARGIN, _SHARE = 18.0, 0.21
 
 
@@ -24,8 +24,7 @@ class ChainsView(QWidget):
 
     def show_chains(self, chains: Chains) -> None:
         self.chains = chains
-        self.setMinimumHeight(round(_ROW * len(chains.rows) + 20))
-        self.setMaximumHeight(round(_ROW * len(chains.rows) + 20))
+        self.setFixedHeight(round(_ROW * len(chains.rows) + 10))
         self.setAccessibleName(self.tr("Ways on one scale"))
         self.setAccessibleDescription("; ".join(f"{name}: {_words(path)}" for name, path in chains.rows))
         self.update()
@@ -40,7 +39,7 @@ class ChainsView(QWidget):
         painter.setPen(color("quiet"))
         painter.setFont(font(SMALL))
         if len(self.chains.rows) > 1:
-            place = QRectF(0, self.height() - 22, self.width() - _MARGIN, 18)
+            place = QRectF(0, 8, self.width() - _MARGIN, 18)
             painter.drawText(place, Qt.AlignmentFlag.AlignRight, self.tr("all on one scale"))
 
     def _row(self, painter: QPainter, top: float, name: str, path: PowerPath, largest: float) -> None:
