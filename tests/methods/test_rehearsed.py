@@ -11,6 +11,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import SIMULATED, Setup
+from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import entries, method_of
 from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.begin import rehearsal_trouble, start
@@ -134,6 +135,26 @@ def test_a_display_that_is_blind_is_told_by_its_percent(logbook):
 def test_a_label_that_says_too_little_is_said_before(logbook):
     method, made = prepared("output", Unit("Bank", "bank", "a red one"), {"output": DC}, None, {})
     assert "On the simulated bench it is made after its label." in rehearsal_trouble(method, made, BenchChoice())
+
+
+def test_a_label_without_amperes_and_a_capacitor_without_a_load(logbook):
+    method, made = prepared("brick", Unit("Brick", "charger", "230 V to 19 V, 0 A"), {"output": DC}, None, {})
+    assert "no amperes" in rehearsal_trouble(method, made, BenchChoice())
+    method, made = prepared("capacitor", CASES["capacitors"][1], {"battery": DC}, None, {"amps": "0 A"})
+    assert any(p.refused and "over 0 A" in p.text for p in method.checks(made, LoadRating()))
+
+
+def test_without_a_device_it_is_refused_and_nothing_breaks(window):
+    """A recharge with nothing on the shelf that could be charged: one sentence, on whatever bench."""
+    unit = window.bench.keep_unit(BANK)
+    window.bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.choose_method("recharge")
+    for place in range(form.bench.count()):
+        form.bench.setCurrentIndex(place)
+        window.prepare.look()
+        assert any("Put the device on the shelf first" in p for p in window.prepare.problems())
+        assert not window.prepare.start_button.isEnabled()
 
 
 def test_a_real_person_may_type_beside_it(logbook):

@@ -68,7 +68,7 @@ class CapacitorMethod(Method):
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         plan, label = prepared.plan, read_label(prepared.setup.unit.label_text)
-        problems = []
+        problems = [] if plan.amps > 0 else [Problem(True, say("What discharges it has to be over 0 A."))]
         if (plan.high is None) != (plan.low is None) or (plan.high is not None and not plan.high > plan.low >= 0):
             problems.append(Problem(True, say("Give both voltages, the higher one first, or none.")))
         if label.volts and plan.high is not None and plan.high > label.volts:

@@ -147,7 +147,7 @@ class PrepareStage(StageFrame):
             prepared = method.by_person(prepared)
         problems = method.checks(prepared, load_rating(choice))
         problems += [Problem(True, text) for text in bench_checks(choice, method.scene(prepared), prepared.setup)]
-        if trouble := rehearsal_trouble(method, prepared, choice):
+        if not any(p.refused for p in problems) and (trouble := rehearsal_trouble(method, prepared, choice)):
             problems.append(Problem(True, trouble))
         self._expected = None
         if not any(p.refused for p in problems):
