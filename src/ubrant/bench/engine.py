@@ -20,7 +20,7 @@ from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import ChargeOff as ChargeOffEvent
 from ubrant.core.record.events import ChargeOn as ChargeOnEvent
-from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, PointTaken, Resumed, Zeroed
+from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, Resumed, Zeroed
 from ubrant.core.record.events import LoadOff as LoadOffEvent
 from ubrant.core.record.events import LoadOn as LoadOnEvent
 from ubrant.core.record.events import LoadSet as LoadSetEvent
@@ -296,16 +296,6 @@ class Engine:
             due = min(max(due + step.watch.next_after(step.every_s), self._clock.now_s()), start + step.at_most_s)
             self._clock.wait_until(due, self._called)
             self._note_a_sleep(due, step.every_s)
-
-    def _take(self, step: Take) -> None:
-        """A point of what a person has set."""
-        self._update(phase="measuring")
-        began = self._clock.now_s()
-        for k in range(step.readings):
-            if k:
-                self._wait(step.every_s)
-            self._read_all()
-        self._recorder.event(PointTaken(self._last_read_s, step.text, began, answer=""))
 
     def _ended(self, watch: EndWatch, shown: dict[tuple[str, str], float]) -> str:
         volts, amps = self._own(shown, "V"), self._own(shown, "A")
@@ -606,4 +596,4 @@ carries_out(SwitchOn, lambda engine, step: engine._points.switch_on(step))
 carries_out(Hold, lambda engine, step: engine._points.hold(step))
 carries_out(SupplyOff, lambda engine, step: engine._points.supply_off())
 carries_out(ReadUntil, _until)
-carries_out(Take, lambda engine, step: engine._take(step))
+carries_out(Take, lambda engine, step: engine._points.take_as_it_is(step))

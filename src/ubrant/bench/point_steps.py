@@ -9,7 +9,7 @@ from ubrant.bench.instruments import InstrumentError
 from ubrant.core.models.circuit import CURRENT
 from ubrant.core.protocols import Recorder
 from ubrant.core.record.events import HeldOn, HoldBegan, LoadSet, PointTaken, Resumed, WentOff
-from ubrant.methods.steps import Hold, Point, SwitchOn
+from ubrant.methods.steps import Hold, Point, SwitchOn, Take
 
 _KEYS = (("input", "V"), ("input", "A"), ("output", "V"), ("output", "A"))
 _STILL_SHARE, _STILL_LEAST = 0.003, 0.003
@@ -69,6 +69,17 @@ class PointSteps:
             PointTaken(now, step.text, round(min(now - step.settle_s, began), 3), step.input_v, step.load, settled, answer, wave)
         )
         return answer
+
+    def take_as_it_is(self, step: Take) -> None:
+        """A point of what a person has set: read a few times, and marked from when to when."""
+        self._update(phase="measuring")
+        clock = self._bench.clock
+        began = clock.now_s()
+        for k in range(step.readings):
+            if k:
+                self._wait(step.every_s)
+            self._read_all()
+        self._recorder.event(PointTaken(clock.now_s(), step.text, began, answer=""))
 
     def _answer(self, step: Point, last: tuple[float, ...]) -> str:
         """What the method is told: whether the output is there, and with how much."""

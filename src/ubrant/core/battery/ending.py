@@ -86,8 +86,8 @@ class Ends:
 
 
 _SLOW_WINDOW_S = 600.0
-_FINEST = 20.0
-"""Near the cut-off it is read at most so many times as often."""
+_FINEST, _SOONEST_S = 20.0, 0.5
+"""Near the cut-off it is read at most so many times as often, and never sooner than that: meters need their time."""
 
 
 @dataclass
@@ -137,10 +137,11 @@ class EndWatch:
         if self._cutoff is None or self._last is None:
             return every_s
         margin_v = self._last[1] - self._cutoff.cutoff.voltage_v
+        soonest = max(every_s / _FINEST, _SOONEST_S)
         if margin_v <= 0:
-            return min(every_s, max(self._cutoff.cutoff.hold_s, every_s / _FINEST))
+            return min(every_s, max(self._cutoff.cutoff.hold_s, soonest))
         left_s = margin_v / self._falls if self._falls > 0 else math.inf
-        return min(every_s, max(left_s / 4, every_s / _FINEST))
+        return min(every_s, max(left_s / 4, soonest))
 
     def _follow(self, time_s: float, voltage_v: float, current_a: float) -> float | None:
         """Add up what flowed; the resistance of a step that lies between this reading and the one before it."""
