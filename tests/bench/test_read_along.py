@@ -111,6 +111,34 @@ def test_point_by_point_as_a_person_sets_them(logbook, world):
     assert account.findings["load_regulation"].value == pytest.approx(-40.0, abs=2.0)
 
 
+@pytest.mark.skipif("ways" not in HERE, reason="ways is not here")
+def test_each_way_is_a_point_of_two_meters(logbook, world):
+    """10 W and then 5 W at the load, by meters before and behind what is between: what each way burns is the difference."""
+    there = world()
+    tell(there, "supply", "SOUR:VOLT 12", "SOUR:CURR 20", "OUTP ON")
+    meters = {"source": at(there, "In", "meter"), "load": at(there, "Out", "meter2")}
+    unit = Unit("Station", "station", "500 Wh 25.6 V")
+    run, session = begun(logbook, "ways", unit, meters, BenchChoice(INSTRUMENTS, 1.0), ways="strong, weak")
+    loads, answered = iter(("2", "1")), ""
+    session.start()
+    while session.running:
+        progress = session.progress
+        if progress.phase == "asking" and progress.text != answered:
+            answered = progress.text
+            if "Point" in answered:
+                tell(there, "load", f"SOUR:CURR {next(loads)}", "INP ON")
+                session.join(0.05)
+            session.order(Order.DONE)
+        session.join(0.01)
+    assert session.progress.trouble == ""
+    found = account_of(logbook, logbook.run(run.id))[1].findings
+    for k, amps in ((1, 2.0), (2, 1.0)):
+        out = amps * (5.1 - 0.04 * amps)
+        lost = 0.1 + 0.05 * out + 0.003 * out * out
+        assert found[f"source_power_{k}"].value == pytest.approx(out + lost, rel=0.01)
+    assert found["source_power_1"].name.startswith("strong")
+
+
 @pytest.mark.skipif("output" not in HERE, reason="output is not here")
 def test_a_bank_on_an_electronic_load_until_it_gives_up(logbook, world):
     """It ends by itself once the output has gone, with the load off; what it gave is what left its cells less the loss."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -16,7 +17,8 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.events import PointTaken
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
@@ -26,6 +28,8 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity, Words
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
@@ -33,6 +37,7 @@ from ubrant.methods.ways.person import STRAIGHT, feeds
 _SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
 _LOADS = {"load", "device", "ac", "output"}
 _EXAMPLE = "source 44 W"
+_PLACES = {**dict.fromkeys(_SOURCES - {"source"}, "source"), **dict.fromkeys(_LOADS - {"load"}, "load")}
 _STYLES = (("voltage", SOLID), ("current", DASHED), ("power", DOTTED))
 _MARKS = {"load on", "load off", "empty", "off"}
 
@@ -84,8 +89,8 @@ class WaysMethod(Method):
     title = "Which way to feed it"
     Plan = WaysPlan
     taps = ("source", "load")
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     device = "What is fed"
@@ -234,7 +239,9 @@ def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
 
 
 def _seen(record: Record, names: Sequence[str]) -> list[_Seen]:
-    """What was read, told to the ways: by a way's name in the line, else in their order."""
+    """What was read, told to the ways: by a way's name in the line, else in their order; of instruments a point a way."""
+    if record.of(PointTaken):
+        return _seen_by_points(record, names)
     seen = [_Seen(name) for name in names]
     at = 0
     for entry in record.lines:
@@ -252,6 +259,28 @@ def _seen(record: Record, names: Sequence[str]) -> list[_Seen]:
         while at >= len(seen):
             seen.append(_Seen(say("way {n}", n=len(seen) + 1)))
         _take(record, seen[at], entry.time_s, jotting)
+    return seen
+
+
+def _seen_by_points(record: Record, names: Sequence[str]) -> list[_Seen]:
+    """Of meters that talk: each point is the next way."""
+    keys = tuple((place, q) for place in ("source", "load") for q in "WVA")
+    table = points_at(record, keys, _PLACES)
+    seen = []
+    for k in range(len(table)):
+        one = _Seen(names[k] if k < len(names) else say("way {n}", n=k + 1))
+        for place in ("source", "load"):
+            watts, volts, amps = (float(table.values[(place, q)][k]) for q in "WVA")
+            made = None
+            if math.isfinite(watts):
+                made = power_read(place, watts, 0.0, record.accuracy(place, "W"))
+            elif math.isfinite(volts) and math.isfinite(amps) and volts < MAINS_V:
+                made = power_of(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"))
+            if place == "source":
+                one.source_w = made
+            else:
+                one.load_w = made
+        seen.append(one)
     return seen
 
 
