@@ -18,6 +18,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
+from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import INSTRUMENTS, Setup
@@ -28,6 +29,7 @@ from ubrant.runs import benches
 from ubrant.runs.accounts import account_of
 from ubrant.runs.begin import start_by_itself
 from ubrant.runs.benches import BenchChoice, bench_checks
+from ubrant.runs.jotting import take_down
 
 SPEED = 400.0
 FIVE_V = ConverterParameters(5.1, 0.1, 0.05, 0.003, output_ohm=0.04, shutoff_v=9.0, restart_v=10.0)
@@ -137,6 +139,34 @@ def test_each_way_is_a_point_of_two_meters(logbook, world):
         lost = 0.1 + 0.05 * out + 0.003 * out * out
         assert found[f"source_power_{k}"].value == pytest.approx(out + lost, rel=0.01)
     assert found["source_power_1"].name.startswith("strong")
+
+
+@pytest.mark.skipif("recharge" not in HERE, reason="recharge is not here")
+def test_a_recharge_with_a_meter_that_reads_along(logbook, world):
+    """The percent is typed, volts and amperes at the source's output are read meanwhile: Wh by the meter, and not by points of a label."""
+    there = world()
+    tell(there, "supply", "SOUR:VOLT 12", "SOUR:CURR 20", "OUTP ON")
+    tell(there, "load", "SOUR:CURR 2", "INP ON")
+    bank, tablet = Unit("Bank", "bank", "24 000 mAh / 88.8 Wh"), Unit("Watch", "load", "1.1 Ah 3.85 V")
+    method = method_of("recharge")
+    made = on_shelf(logbook, method.prepare(Setup(bank, {"source": at(there, "USB", "meter2")}, Leads(0.0), device=tablet), {}))
+    run, session = start_by_itself(logbook, method, made, BenchChoice(INSTRUMENTS, 1.0))
+    session.order(Order.DONE)
+    session.start()
+    while session.progress.time_s < 60:
+        session.join(0.01)
+    for line, until in (("source 97 % device empty", 1800.0), ("source 90 % device full", 0.0)):
+        take_down(logbook, run, Grammar().parse(line), session.progress.time_s, session)
+        since = session.progress.time_s
+        while until and session.progress.time_s < since + until:
+            session.join(0.01)
+    session.order(Order.STOP)
+    session.join(10)
+    assert session.progress.trouble == ""
+    record, account = account_of(logbook, logbook.run(run.id))
+    (first, _), (last, _) = [(e.time_s, e) for e in record.lines]
+    assert account.findings["recharge_energy"].value == pytest.approx(2 * 5.02 * (last - first) / 3600, rel=0.02)
+    assert account.findings["recharge_energy"].expanded_uncertainty < 0.02 * account.findings["recharge_energy"].value
 
 
 @pytest.mark.skipif("output" not in HERE, reason="output is not here")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,8 +17,9 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.readings import Array, Series, no_readings
+from ubrant.core.record.head import Setup
+from ubrant.core.record.integrals import totals
+from ubrant.core.record.readings import Array, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.uncertainty.finding import Finding
@@ -26,14 +28,16 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.read_along import on_and_on
 from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.steps import Ask
+from ubrant.methods.steps import Ask, Steps
 
 _EXAMPLE = "source 97 % device empty"
 _SOURCE, _DEVICE = ("source", "%"), ("device", "%")
 _SOURCES = ("source", "bank", "station", "battery")
 _COUNTED_AT = ("output", "source", "input")
+_EVERY_S = 10.0
 _RISE = 3.0
 """Points by which a device has to fall for another one to have been plugged in."""
 _NEARLY_FULL = 99.0
@@ -75,8 +79,8 @@ class RechargeMethod(Method):
     title = "Recharging a device"
     Plan = RechargePlan
     taps = ("source",)
-    roads = (BY_HAND, SIMULATED)
     by_eye = True
+    uses_load = False
     has_leads = False
     plan_from_label = True
     device = "Device"
@@ -146,6 +150,12 @@ class RechargeMethod(Method):
             short=say("now and then"),
         )
         return ByHand((ask,), (first,), after, reads=(_SOURCE, _DEVICE), every_s=1800.0)
+
+    def steps(self, prepared: Prepared) -> Steps:
+        text = say(
+            "Reading. Type what both displays say, like “{example}”, then plug in; and again when it is full. Then stop.", example=_EXAMPLE
+        )
+        return on_and_on(self.by_hand(prepared), _EVERY_S, text)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return recharges(prepared, reader)
@@ -263,7 +273,28 @@ def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, 
                 return count.amount, None
             gain = rectangular(volts.gain + amps.gain) * count.amount
             return count.amount, (Contribution("counter's digits", count.standard_uncertainty), Contribution("counter's gain", gain))
-    return None, None
+    return _read_between(record, from_s, to_s)
+
+
+def _read_between(record: Record, from_s: float, to_s: float) -> tuple[float | None, Contributions | None]:
+    """Wh by volts and amperes that a meter at the source's output read along meanwhile."""
+    volts, amps = record.corrected("source", "V"), record.corrected("source", "A")
+    if volts is None or amps is None:
+        return None, None
+    readings = join(volts, amps)
+    inside = (readings.time_s >= from_s - 1.0) & (readings.time_s <= to_s + 1.0)
+    if inside.sum() < 2:
+        return None, None
+    sums = totals(readings.time_s[inside], readings.voltage_v[inside], readings.current_a[inside])
+    of_v, of_a = record.accuracy("source", "V"), record.accuracy("source", "A")
+    if of_v is None or of_a is None:
+        return sums.energy_wh, None
+    parts = (
+        Contribution("meter's gains", math.hypot(rectangular(of_v.gain), rectangular(of_a.gain)) * sums.energy_wh),
+        Contribution("current zero", rectangular(of_a.zero) * sums.volt_hours),
+        Contribution("voltage zero", rectangular(of_v.zero) * sums.charge_ah),
+    )
+    return sums.energy_wh, parts
 
 
 def _device(setup: Setup) -> Holds | None:
