@@ -171,25 +171,46 @@ def test_a_real_person_may_type_beside_it(logbook):
     assert any("by hand" in line for _, line in session.live.jots())
 
 
-def test_through_the_window(bench_window, qtbot):
-    """A bank from its label to its verdict, on the simulated bench, by keys and clicks."""
+DOCK = Unit("Tablet's dock", "load", "12 V or 230 V, 8 W")
+WEAK = Unit("Station", "station", "500 Wh 25.6 V", stand_in={"blind_w": 18.0, "health": 0.97})
+SEEN = {
+    "bank, 5 V": CASES["bank, 5 V"],
+    "bank and tablet": CASES["bank and tablet"],
+    "backup module": CASES["backup module"],
+    "charger walked": CASES["charger walked"],
+    "dock in two ways": ("ways", STATION, {}, DOCK, {"ways": "mains socket, 12 V socket"}, "12 V socket: "),
+    "weak light over days": ("ways", WEAK, {}, Unit("Light", "load", "12 V, 3 W"), {"ways": "mains socket, 12 V socket"}, "from full"),
+}
+
+
+@pytest.mark.parametrize("name", [n for n, case in SEEN.items() if case[0] in {e.key for e in entries()}])
+def test_through_the_window(bench_window, qtbot, name):
+    """From the shelf to what was found, on the simulated bench, by keys and clicks."""
+    key, unit, _, device, typed, words = SEEN[name]
     window = bench_window
-    unit = window.bench.keep_unit(BANK)
-    window.bench.test_wanted.emit(unit.id)
+    kept = window.bench.keep_unit(unit)
+    fed = window.bench.keep_unit(device) if device is not None else None
+    window.bench.test_wanted.emit(kept.id)
     form = window.prepare.form
-    form.choose_method("output")
+    form.choose_method(key)
+    if fed is not None:
+        form.device.setCurrentIndex(form.device.findData(fed.id))
+    for field, text in typed.items():
+        form.fields[field].setText(text)
     form.bench.setCurrentIndex(form.bench.count() - 1)
     window.prepare.look()
     assert window.prepare.start_button.isEnabled(), window.prepare.problems()
     click(qtbot, window.prepare, "Start the run")
     window.run.tick()
-    click(qtbot, window.run, "Done, go on")
-    for _ in range(200):
+    while window.bench.session.progress.phase == "asking":
+        click(qtbot, window.run, "Done, go on")
+        window.run.tick()
+    for _ in range(400):
         if window.bench.session is None or not window.bench.session.running:
             break
-        window.bench.session._paced.skip_to(window.bench.session.clock.now_s() + 1200.0)
+        window.bench.session._paced.skip_to(window.bench.session.clock.now_s() + 3600.0)
         window.run.tick()
     window.run.tick()
     assert window.stage() == FINDINGS
-    assert "of its label, by Wh" in window.findings.account.sentence
-    assert window.bench.logbook.latest_run(unit.id).head.origin.road == SIMULATED
+    assert words in window.findings.account.sentence
+    assert window.bench.logbook.latest_run(kept.id).head.origin.road == SIMULATED

@@ -140,6 +140,8 @@ def ratios(folder, lines):
 def test_the_smaller_over_the_larger_whichever_is_typed_first(tmp_path):
     one = ratios(tmp_path, "@10:00 load on 13.0 V 40 A ac 416 W\n@10:30 13.0 V 40 A ac 416 W\n@11:00 load off\n")
     other = ratios(tmp_path, "@10:00 load on ac 650 W battery 13.0 V 40 A\n@10:30 13.0 V 40 A ac 650 W\n@11:00 load off\n")
+    third = ratios(tmp_path, "@10:00 load on 13.0 V 40 A ac 650 W\n@10:30 13.0 V 40 A ac 650 W\n@11:00 load off\n")
+    assert [f["value"] for f in third.values()] == [pytest.approx(80.0)]
     assert [f["value"] for f in one.values()] == [pytest.approx(80.0)]
     assert [f["value"] for f in other.values()] == [pytest.approx(80.0)]
 
