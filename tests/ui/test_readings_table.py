@@ -469,3 +469,11 @@ def test_alarm_tripped_back_are_single_keys_and_the_time_between_is_a_finding(be
     assert account.findings["from_alarm_to_tripped"].with_uncertainty() == "25 s ± 0.8 s"
     assert account.findings["from_tripped_to_back"].value == pytest.approx(25.0)
     assert account.findings["idle_power"].value == pytest.approx(12.8 * 0.37, rel=1e-3)
+
+
+def test_a_cell_whose_column_has_gone_meanwhile():
+    """Its own number stands; several have nowhere to go, and are refused with a sentence."""
+    columns = [("input", "V"), ("input", "A")]
+    assert spread_over("12.5", ("case", "°C"), columns) == {("case", "°C"): "12.5"}
+    with pytest.raises(JotError, match="2 numbers"):
+        spread_over("12.5 3", ("case", "°C"), columns)
