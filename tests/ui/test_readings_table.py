@@ -12,7 +12,9 @@ from tests.trust.making import notes
 from tests.window import begin, click, close, jot, needs, prepare, say_line, settle, typed_row, write_cell
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.jot import JotError
 from ubrant.demo.kit import WatchedClock
+from ubrant.runs.sheet import spread_over
 
 V, A = ("battery", "V"), ("battery", "A")
 LABEL = "12 V 45 Ah lead-acid, 15 h rate, to 10.5 V"
