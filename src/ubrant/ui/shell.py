@@ -183,6 +183,7 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
         self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", self._choose_wave)
         self._add(file, self.tr("Rank for a &job …"), "", self._rank)
+        self._add(file, self.tr("What &feeds what …"), "", self._what_feeds)
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
         self._add(file, self.tr("Save a re&port …"), "Ctrl+Shift+S", lambda: self.files.report())
         self._add(file, self.tr("&Print the report …"), "Ctrl+P", lambda: self.files.print_report())
@@ -519,6 +520,11 @@ class MainWindow(QMainWindow):
         from ubrant.ui.findings.rank_dialog import RankDialog
 
         RankDialog(self.bench.logbook, self).exec()
+
+    def _what_feeds(self) -> None:
+        from ubrant.ui.shelf.feeds_dialog import FeedsDialog
+
+        FeedsDialog(self.bench.logbook, self).exec()
 
     def _choose_wave(self) -> None:
         from ubrant.ui.findings.taps_dialog import TapsDialog

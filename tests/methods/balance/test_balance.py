@@ -178,3 +178,35 @@ def test_through_the_window(bench_window, qtbot):
     assert account.findings["largest_sustained_load"].value == pytest.approx((13.4 + 38.7) / 2)
     assert "carried at 0 to 1 A; losing at 3 A" in account.sentence
     assert any("charger's current was not read at 1 points" in text for text in account.warnings)
+
+
+def with_leads(rng, ohms: dict[str, float], n: int = 9, gv=0.0, zv=0.0, ga=0.0, za=0.0) -> Branches:
+    """Points whose currents vary by themselves, with these leads between the node and where each voltage is read."""
+    into, load = rng.uniform(0, 5, n), rng.uniform(0, 6, n)
+    amps = {IN: into, OUT: load, BATTERY: load - into}
+    node = 13.2 - 0.03 * amps[BATTERY]
+    volts = {b: node + (-a if b == OUT else a) * ohms[b] for b, a in amps.items()}
+    wrong = {b: (v * (1 + rng.uniform(-gv, gv)) + rng.uniform(-zv, zv)).round(3) for b, v in volts.items()}
+    read = {b: a * (1 + rng.uniform(-ga, ga)) + rng.uniform(-za, za) for b, a in amps.items()}
+    limits = {(b, q): Accuracy(gv, zv, "V") if q == "V" else Accuracy(ga, za, "A") for b in amps for q in "VA"}
+    return Branches(wrong, read, {}, limits)
+
+
+def test_leads_are_told_apart_where_two_currents_vary_and_not_where_one_does():
+    ohms = {IN: 0.050, OUT: 0.080, BATTERY: 0.020}
+    found = analyse_node(with_leads(np.random.default_rng(2), ohms)).findings
+    for branch, ohm in ohms.items():
+        assert found[f"lead_{branch}"].value == pytest.approx(ohm, abs=2e-4)
+    one = branches([2, 2, 2, 2, 2], [0, 1, 2, 3, 4], [-2, -1, 0, 1, 2])
+    assert "lead_battery" not in analyse_node(one).findings
+    short = analyse_node(with_leads(np.random.default_rng(2), {IN: 0.05, OUT: 0.08, BATTERY: 0.0}, zv=0.02, gv=0.005)).findings
+    assert short["lead_battery"].bound == "at most"
+
+
+def test_leads_at_a_node_lie_inside_their_uncertainty(share):
+    def draw(rng):
+        ohms = {IN: rng.uniform(0.02, 0.1), OUT: rng.uniform(0.02, 0.1), BATTERY: rng.uniform(0.01, 0.05)}
+        found = analyse_node(with_leads(rng, ohms, int(rng.integers(6, 13)), 0.003, 0.01, 0.01, 0.01)).findings
+        return {b: (found[f"lead_{b}"].value - ohm, found[f"lead_{b}"]) for b, ohm in ohms.items() if not found[f"lead_{b}"].bound}
+
+    trial("leads at a node", draw, share)

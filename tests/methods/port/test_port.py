@@ -16,6 +16,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.sources.port import CURRENT, NEITHER, POWER, Candidate, PortLabel, analyse_port, read_candidates, read_port, would_give
+from ubrant.ui.shelf.feeds_dialog import FeedsDialog
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.02, "A")
 LABEL = PortLabel((11.0, 60.0), 13.0, 300.0)
@@ -162,3 +163,33 @@ def test_through_the_window(bench_window, qtbot):
     assert account.findings["current_limit"].value == pytest.approx(8.9)
     assert "pack: works" in account.sentence
     assert account.findings["candidate_1"].value == pytest.approx(11 * 8.9)
+
+
+def test_what_feeds_what_of_the_shelf(bench_window, qtbot):
+    """Twelve-volt class works, twice of it in a row is too high for a narrow port and one too low for a high one; the window is a caution."""
+    logbook = bench_window.bench.logbook
+    for name, kind, label in (
+        ("Low pack", "battery", "20 Ah 12.8 V LiFePO4"),
+        ("High pack", "battery", "20 Ah 51.2 V LiFePO4"),
+        ("Wide station", "station", "500 Wh, input 11-60 V 10 A 200 W"),
+        ("No port", "station", "500 Wh, 12-14 V output"),
+        ("Lead pack", "battery", "7 Ah 12 V lead-acid"),
+        ("High station", "station", "900 Wh, input 30-60 V 8 A 400 W"),
+    ):
+        logbook.keep_unit(Unit(name, kind, label))
+    dialog = FeedsDialog(logbook, bench_window)
+    rows = [dialog.table.verticalHeaderItem(k).text().partition("\n")[0] for k in range(dialog.table.rowCount())]
+    columns = [dialog.table.horizontalHeaderItem(k).text().partition("\n")[0] for k in range(dialog.table.columnCount())]
+
+    def cell(feeder: str, port: str) -> str:
+        return dialog.table.item(rows.index(feeder), columns.index(port)).text()
+
+    assert cell("Low pack", "Wide station") == "works: 110 to 146 W, for 2 h"
+    assert cell("High pack", "Wide station").startswith("works: 200 W")
+    assert cell("Low pack", "High station") == "too low: needs a step-up, or 3 like it in series"
+    assert cell("High pack", "High station").startswith("works: 352 to 400 W")
+    assert "above its voltage window" in dialog.sentence.text()
+    assert cell("Lead pack", "Wide station") == "works while it is high, and stops as it falls: up to 150 W"
+    assert "No port" not in columns
+    at = dialog.table.item(rows.index("Low pack"), columns.index("Wide station")).toolTip()
+    assert "756 Wh in all" in at

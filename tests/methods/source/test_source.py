@@ -15,6 +15,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.sources.curve import analyse_curve, cells_for
+from ubrant.core.sources.decay import decays
 from ubrant.core.uncertainty.finding import Finding
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.005, "A")
@@ -152,3 +153,65 @@ def test_through_the_window(bench_window, qtbot):
     assert account.findings["side_by_side"].value == 1
     assert "3.000 ± 0.027 W" in account.sentence
     assert any("measure the stack" in text for text in account.warnings)
+
+
+DAYS = """unit: pile
+label: 3 V
+method: source
+meter: Bench meter
+volts: 0.1 % + 1 digit of 10 mV
+amps: 0.5 % + 1 digit of 0.1 mA
+
++0:00 2.800 V 0.0000 A
+2.600 V 0.0100 A
+1.900 V 0.0450 A
+1.400 V 0.0700 A
+1.000 V 0.0900 A
++24:00 2.800 V 0.0000 A
+2.600 V 0.0080 A
+1.900 V 0.0360 A
+1.400 V 0.0560 A
+1.000 V 0.0720 A
++48:00 2.800 V 0.0000 A
+2.600 V 0.0064 A
+1.900 V 0.0288 A
+1.400 V 0.0448 A
+1.000 V 0.0576 A
+"""
+
+
+def test_one_that_decays_over_days_says_how_fast(tmp_path):
+    """Currents fall to 0.8 a day at each voltage, so the power does: ln(1 ÷ 0.8) a day, half of it after ln 2 ÷ that."""
+    notes = tmp_path / "pile.jot"
+    notes.write_text(DAYS)
+    found = said(str(notes))["findings"]
+    assert found["decay_a_day"]["value"] == pytest.approx(100 * math.log(1 / 0.8), rel=0.01)
+    assert found["half_life"]["value"] == pytest.approx(math.log(2) / math.log(1 / 0.8) * 86400, rel=0.01)
+    assert found["maximum_power"]["value"] == pytest.approx(0.0448 * 1.4, rel=0.02)  # of the last round
+    assert "several days" in " ".join(said(str(notes))["warnings"])
+    notes.write_text(DAYS.partition("+24:00")[0])
+    assert "decay_a_day" not in said(str(notes))["findings"]
+
+
+def test_one_that_does_not_visibly_decay_only_has_a_bound():
+    time = np.repeat([0.0, 86400.0], 5) + np.tile(np.arange(5.0), 2)
+    volts = np.tile([2.8, 2.6, 1.9, 1.4, 1.0], 2)
+    amps = np.tile([0.0, 0.01, 0.045, 0.07, 0.09], 2)
+    found = decays(time, volts, amps, V, A, {"V": np.full(10, 0.005), "A": np.full(10, 0.0005)})
+    assert abs(found["decay_a_day"].value) < found["decay_a_day"].expanded_uncertainty
+    assert found["half_life"].bound == "at least"
+
+
+def test_the_voltmeter_that_loads_a_weak_source_is_counted():
+    """10 kΩ across a source of 1 kΩ: its open voltage is read a tenth too low, and what flows through the meter counts."""
+    amps = np.array([0.0, 0.001, 0.002, 0.003])
+    volts = (3.0 - 1000.0 * amps) / (1 + 1000.0 / 10e3)
+    found = analyse_curve(volts, amps + volts / 10e3, V, A).findings
+    assert found["internal_resistance"].value == pytest.approx(1000.0)
+
+
+def test_minutes_of_use_for_an_hour_of_charging(tmp_path):
+    notes = tmp_path / "panel.jot"
+    notes.write_text(DAYS.partition("+24:00")[0].replace("method: source", "method: source\nplan load_w: 0.5 W\nplan load_v: 3 V"))
+    found = said(str(notes))["findings"]
+    assert found["minutes_an_hour"]["value"] == pytest.approx(60 * 0.07 * 1.4 / 0.5, rel=0.03)

@@ -129,7 +129,7 @@ def _figures(values: Columns) -> dict[str, float | None]:
     slope, ocv = (float(x) for x in np.polyfit(amps, volts, 1))
     unloaded = amps <= OPEN_SHARE * float(amps.max())
     ocv_read = float(np.mean(volts[unloaded])) if unloaded.any() else ocv
-    at_a, at_w, at_v = _peak(volts, amps)
+    at_a, at_w, at_v = peak_of(volts, amps)
     return {
         "open_circuit_voltage": ocv_read,
         "internal_resistance": -slope,
@@ -140,7 +140,7 @@ def _figures(values: Columns) -> dict[str, float | None]:
     }
 
 
-def _peak(volts: Array, amps: Array) -> tuple[float, float, float]:
+def peak_of(volts: Array, amps: Array) -> tuple[float, float, float]:
     """(A, W, V) of the largest power, by a parabola through the largest point and its neighbours; at an end, that point."""
     watts = volts * amps
     k = int(np.argmax(watts))

@@ -12,6 +12,7 @@ from ubrant.core.conversion.points import Mask
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
@@ -97,6 +98,8 @@ def analyse_node(read: Branches) -> Node:
     elif False in closes:
         warnings.append(_not_closed(findings, closes, read))
     findings |= _gains(read, by_power)
+    if not by_power:
+        findings |= lead_resistances(read.volts, read.amps, read.accuracy, OUT)
     states = tuple(_state(full, k) for k in range(len(full)))
     sustained = _sustained(full, np.array([closed is not False for closed in closes]) if not by_power else np.ones(len(full), bool))
     findings = {sustained.key: sustained, **findings} if sustained is not None else findings

@@ -32,7 +32,10 @@ _NAMES = {"input": IN, "source": BATTERY, "output": OUT, "bank": BATTERY, "stati
 _EXAMPLE = "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
 _AMPS: tuple[Key, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
-GROUPS = (Group("What the meters say of each other", ("gain_charger", "gain_battery")),)
+GROUPS = (
+    Group("What the meters say of each other", ("gain_charger", "gain_battery")),
+    Group("From the node to where each was read", ("lead_charger", "lead_battery", "lead_load")),
+)
 
 
 @dataclass(frozen=True)

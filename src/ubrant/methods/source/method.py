@@ -16,6 +16,7 @@ from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
 from ubrant.core.sources.curve import analyse_curve, cells_for
+from ubrant.core.sources.decay import decays, rounds_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -30,7 +31,13 @@ from ubrant.methods.steps import Ask
 _EXAMPLE = "5.92 V 0.35 A"
 _V, _A = ("source", "V"), ("source", "A")
 _NAMES = {"": "source", "battery": "source", "output": "source", "load": "source", "bank": "source", "input": "source"}
-GROUPS = (Group("The straight line", ("matched_power",)), Group("For a load", ("in_series", "side_by_side")))
+GROUPS = (
+    Group("The straight line", ("matched_power",)),
+    Group("From day to day", ("decay_a_day", "half_life")),
+    Group("For a load", ("in_series", "side_by_side", "minutes_an_hour")),
+)
+_MUCH = 0.01
+"""Of the power, that a meter in the current path takes before it is worth saying."""
 
 
 @dataclass(frozen=True)
@@ -105,7 +112,9 @@ class SourceMethod(Method):
             )
             for k in range(2, count + 1)
         ]
-        after = say("That is enough. Go on where the power is largest, as close as you like, or close the run.")
+        after = say(
+            "That is enough. Go on where the power is largest, as close as you like; or the same again on another day, to see how it lasts; or close the run."
+        )
         return ByHand((ask,), tuple(rows), Row(after, (_V, _A), afresh=True, example=_EXAMPLE), reads=(_V, _A))
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
@@ -117,18 +126,21 @@ class SourceMethod(Method):
         table = points_at(record, (_V, _A), _NAMES)
         if not len(table):
             return Account(trouble=say("No point was taken yet: type volts and amperes, like “{example}”.", example=_EXAMPLE))
+        volts, amps, half = table.values[_V], table.values[_A], {"V": table.half[_V], "A": table.half[_A]}
+        of_meter = record.accuracy("source", "V"), record.accuracy("source", "A")
+        meter = setup.meter("source").details
+        if meter.input_ohm:
+            amps = amps + volts / meter.input_ohm  # its voltmeter was attached all the while
+        latest = rounds_of(table.time_s)[-1] if len(table) else np.arange(0)
         try:
-            curve = analyse_curve(
-                table.values[_V],
-                table.values[_A],
-                record.accuracy("source", "V"),
-                record.accuracy("source", "A"),
-                {"V": table.half[_V], "A": table.half[_A]},
-            )
+            curve = analyse_curve(volts[latest], amps[latest], *of_meter, {key: column[latest] for key, column in half.items()})
         except ReadingsError as error:
             return Account(trouble=str(error), taken=len(table))
-        findings = dict(curve.findings)
+        findings = dict(curve.findings) | decays(table.time_s, volts, amps, *of_meter, half)
         warnings = [*record.head.origin.said, *curve.warnings]
+        if len(latest) < len(table):
+            warnings.append(say("It was measured on several days: the figures are those of the last round."))
+        _say_burden(meter.burden_ohm, findings, warnings)
         findings |= _stacked(plan, findings, warnings)
         return Account(
             findings,
@@ -156,10 +168,29 @@ def _stacked(plan: SourcePlan | None, findings: dict[str, Finding], warnings: li
     working = say(
         "{w} W at {v} V, each {p} W at {u} V", w=plain(plan.load_w), v=plain(plan.load_v), p=show(power.value, 3), u=show(at_v.value, 3)
     )
+    an_hour = 60 * power.value / plan.load_w
+    of_power = tuple(c.times(60 / plan.load_w) for c in power.contributions) if power.contributions is not None else None
+    name = say("Minutes of use for an hour of charging")
+    kept = say("60 × {p} W ÷ {w} W, if nothing were lost in between", p=show(power.value, 3), w=plain(plan.load_w))
+    minutes = Finding("minutes_an_hour", name, an_hour, "", of_power, kept)
     return {
+        minutes.key: minutes,
         "in_series": Finding("in_series", say("In series"), float(series), "", (), working),
         "side_by_side": Finding("side_by_side", say("Rows side by side"), float(beside), "", (), working),
     }
+
+
+def _say_burden(ohm: float, findings: dict[str, Finding], warnings: list[str]) -> None:
+    """What the ammeter takes of the largest power while it is in the path: without it the load gets that too."""
+    power, at = findings["maximum_power"].value, findings["maximum_power_current"].value
+    if ohm and power and at and (taken := at * at * ohm) > _MUCH * power:
+        warnings.append(
+            say(
+                "Of the largest power the meter itself takes {w} W while it is in the path ({ohm} Ω); without it the load gets that too.",
+                w=show(taken, 2),
+                ohm=plain(ohm),
+            )
+        )
 
 
 def _sentence(findings: dict[str, Finding]) -> str:

@@ -22,6 +22,7 @@ from ubrant.methods.method import label_of
 from ubrant.methods.registry import UnknownMethodError, entry_of, suiting
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged
+from ubrant.runs.what_feeds import has_port
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
@@ -377,6 +378,8 @@ class ShelfStage(QWidget):
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
         self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
+        if has_port(unit):
+            self._about.addWidget(button(self.tr("What feeds it …"), self._what_feeds, "link"))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
         own = [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id]
@@ -389,6 +392,11 @@ class ShelfStage(QWidget):
             drop.setEnabled(not self._bench.logbook.read_only)
             self._about.addWidget(drop)
         self._about.addStretch(1)
+
+    def _what_feeds(self) -> None:
+        from ubrant.ui.shelf.feeds_dialog import FeedsDialog
+
+        FeedsDialog(self._bench.logbook, self).exec()
 
     def _show_several(self, units: list[Unit]) -> None:
         """What was measured of each, one below the other."""
