@@ -17,9 +17,11 @@ from ubrant.core.wording import visible
 
 if TYPE_CHECKING:
     from ubrant.core.account import Account
+    from ubrant.core.outlook.kit import Kit
     from ubrant.core.quantities.label import Label
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run
+    from ubrant.runs.kit_file import KitPart
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -192,6 +194,69 @@ def export_a_run(
             export_package(stored, to, name)
     except ExportError as error:
         _refuse(str(error))
+    finally:
+        book.close()
+
+
+@app.command("outlook")
+def look_out(
+    file: Path = typer.Argument(..., help="An outlook as a TOML file: [source], [[load]], [way], [[input]]."),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
+) -> None:
+    """How long a kit runs, what goes first, where the watt-hours go."""
+    from ubrant.runs.kit_file import KitError
+    from ubrant.runs.outlooks import looked_at, outlook_json, outlook_lines, sentence
+
+    try:
+        part, kit = _kit(file)
+        looked = looked_at(part, kit)
+    except KitError as error:
+        _refuse(f"{file.name}: {error}" if file.name not in str(error) else str(error))
+    if as_json:
+        print(_escaped(json.dumps(outlook_json(part, kit, looked), ensure_ascii=False, indent=2)))
+        return
+    for name, value in outlook_lines(part, kit, looked):
+        print(visible(f"{name:34s} {value}"))
+    print(visible(sentence(looked)))
+
+
+@app.command("size")
+def size_of_source(
+    file: Path = typer.Argument(..., help="An outlook as a TOML file."),
+    wanted: str = typer.Option(..., "--for", help="“8 h”, “2 days” or “3 charges”."),
+    confidence: float = typer.Option(90.0, help="How sure, in percent."),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a sentence."),
+) -> None:
+    """What the first source has to hold for so long, or for so many charges."""
+    from ubrant.core.quantities.quantity import QuantityError
+    from ubrant.runs.kit_file import KitError
+    from ubrant.runs.outlooks import parse_wanted, size_json, size_of, size_sentence
+
+    if not 50 <= confidence < 100:
+        _refuse("--confidence lies from 50 up to, but not including, 100 %.")
+    try:
+        part, kit = _kit(file)
+        name = part.job.name if part.job is not None else "charge"
+        found = size_of(part, kit, parse_wanted(wanted, name), confidence / 100)
+    except (KitError, QuantityError) as error:
+        _refuse(f"{file.name}: {error}" if file.name not in str(error) else str(error))
+    if found.needed_wh is None:
+        _refuse(f"{file.name}: {found.why_not}")
+    print(_escaped(json.dumps(size_json(found), ensure_ascii=False, indent=2)) if as_json else visible(size_sentence(found)))
+
+
+def _kit(file: Path) -> tuple[KitPart, Kit]:
+    """The kit of a file, with the runs of the logbook it names."""
+    from ubrant.runs.kit_file import kit_of, read_kit
+
+    part = read_kit(file)
+    if not part.logbook:
+        return part, kit_of(part, folder=file.parent)
+    from ubrant.runs.measured import measured_in
+
+    book = _open(file.parent / part.logbook)
+    try:
+        return part, kit_of(part, measured_in(book), file.parent)
     finally:
         book.close()
 

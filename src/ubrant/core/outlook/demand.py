@@ -1,0 +1,122 @@
+"""What the loads of a kit ask of its sources at each step, and what comes in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ubrant.core.outlook.draws import Drawn
+from ubrant.core.outlook.duty import DAY_S, Duty
+from ubrant.core.outlook.kit import CURRENT, POWER, RESISTANCE, Kit
+from ubrant.core.record.readings import Array
+
+
+@dataclass(frozen=True, eq=False)
+class Demand:
+    """At each of n steps, in each of D draws.
+
+    Attributes
+    ----------
+    load_w : (n, L) mean W of each load, in the middle; those that follow the volts as on their plate
+    bus_w, variance, peak_w : (n, D) at the sources: mean W, its variance over the duty, the most at once
+    ohmic_s, amps : (n, D) siemens and amperes of what follows the volts
+    into_w : (n, D)
+    way_w, way_peak_w : (n, W, D) out of each way, mean while on and at the most
+    lost_w : (n, W, D) in each way
+    lead_w : (n, W, D) in its leads
+    is_on : (n, L) whether each may be on
+    same_as_before : (n,) whether a step asks for what the one before did
+    limited : ways that have a rating
+    """
+
+    load_w: Array
+    bus_w: Array
+    variance: Array
+    peak_w: Array
+    ohmic_s: Array
+    amps: Array
+    into_w: Array
+    way_w: Array
+    way_peak_w: Array
+    lost_w: Array
+    lead_w: Array
+    is_on: np.ndarray
+    same_as_before: np.ndarray
+    limited: tuple[int, ...]
+
+
+def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
+    """Over the steps between (n + 1,) edges in seconds from when it is switched on."""
+    n, count = len(time_s) - 1, drawn.count
+    clock = ((time_s[:-1] + time_s[1:]) / 2 + kit.starts_s) % DAY_S
+    is_on = np.array([_may_be_on(load.duty, clock) for load in kit.loads]).reshape(len(kit.loads), n).T
+    volts = kit.sources[0].mean_v
+    direct_w, direct_var, direct_peak = np.zeros((n, count)), np.zeros((n, count)), np.zeros((n, count))
+    ohmic, amps = np.zeros((n, count)), np.zeros((n, count))
+    ways = len(kit.ways)
+    way_mean, way_var, way_peak = (np.zeros((n, ways, count)) for _ in range(3))
+    way_start = np.zeros((n, ways + 1))
+    way_open = np.zeros((n, ways), bool)
+    load_w = np.zeros((n, len(kit.loads)))
+    place = {way.name: j for j, way in enumerate(kit.ways)}
+    for i, load in enumerate(kit.loads):
+        on = is_on[:, i : i + 1]
+        share = on * drawn.share[i]
+        watts = drawn.load[i] * (volts if load.kind == CURRENT else 1.0)
+        idle = drawn.standby[i]
+        mean = share * watts + (1 - share) * idle
+        var = share * (1 - share) * (watts - idle) ** 2
+        peak = np.where(on, np.maximum(watts, idle), idle)
+        load_w[:, i] = mean[:, 0]
+        j = place.get(load.way, -1) if load.way else -1
+        begins = is_on[:, i] & (np.r_[True, ~is_on[:-1, i]] | (load.duty.share.value < 1))
+        extra = np.where(begins, max(load.start_w - float(watts[0]), 0.0), 0.0)
+        way_start[:, j] = np.maximum(way_start[:, j], extra)
+        if j >= 0:
+            way_mean[:, j] += mean
+            way_var[:, j] += var
+            way_peak[:, j] += peak
+            way_open[:, j] |= is_on[:, i] | bool(load.standby.value > 0)
+        elif load.kind == RESISTANCE:
+            ohmic += share * drawn.load[i] / max(load.at_v or volts, 1e-9) ** 2
+        elif load.kind == CURRENT:
+            amps += share * drawn.load[i]
+        else:
+            assert load.kind == POWER
+            direct_w += mean
+            direct_var += var
+            direct_peak += peak
+    bus, variance, peak_w = direct_w, direct_var, direct_peak + way_start[:, -1:]
+    lost, lead = np.zeros((n, ways, count)), np.zeros((n, ways, count))
+    for j, way in enumerate(kit.ways):
+        p0, a, b = drawn.fixed[j], drawn.proportional[j], drawn.resistive[j]
+        mean, var = way_mean[:, j], way_var[:, j]
+        idles = way_open[:, j : j + 1] if way.switched else np.ones((n, 1), bool)
+        lost[:, j] = np.where(idles, p0 + a * mean + b * (mean**2 + var), 0.0)
+        way_peak[:, j] += way_start[:, j : j + 1]
+        top = way_peak[:, j]
+        into = mean + lost[:, j]
+        if way.lead_ohm and kit.sources[0].curve is not None:
+            lead[:, j] = way.lead_ohm * (into**2 + var) / volts**2
+        bus = bus + into + lead[:, j]
+        variance = variance + var * (1 + a) ** 2
+        peak_w = peak_w + np.where(idles, top + p0 + a * top + b * top**2, 0.0)
+    into_w = np.zeros((n, count))
+    for i, one in enumerate(kit.inputs):
+        into_w += np.minimum(one.at(clock)[:, None] * drawn.coming_in[i], one.limit_w)
+    changed = np.ones(n, bool)
+    changed[1:] = (np.abs(np.diff(peak_w[:, 0])) > 1e-9) | (np.abs(np.diff(bus[:, 0])) > 1e-9)
+    limited = tuple(j for j, way in enumerate(kit.ways) if np.isfinite(way.max_w) or np.isfinite(way.surge_w))
+    return Demand(
+        load_w, bus, variance, peak_w, ohmic, amps, into_w, way_mean, way_peak, lost, lead, is_on, ~changed, limited
+    )
+
+
+def _may_be_on(duty: Duty, clock: Array) -> np.ndarray:
+    if not duty.windows:
+        return np.ones(clock.shape, bool)
+    found = np.zeros(clock.shape, bool)
+    for start, end in duty.windows:
+        found |= ((clock >= start) & (clock < end)) | ((clock + DAY_S >= start) & (clock + DAY_S < end))
+    return found

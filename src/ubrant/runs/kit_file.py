@@ -1,0 +1,493 @@
+"""Outlooks as people write them: a TOML file, or what the window keeps, to a kit."""
+
+from __future__ import annotations
+
+import math
+import re
+import tomllib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ubrant.core.battery.label_doubt import LOW_SHARE
+from ubrant.core.equipment.leads import OHM_PER_KM, Leads
+from ubrant.core.outlook.duty import DAY_S, Duty, parse_duty, read_clock
+from ubrant.core.outlook.kit import (
+    CONSTANT,
+    CURRENT,
+    POWER,
+    RECORDED,
+    RESISTANCE,
+    SUN,
+    Curve,
+    Input,
+    Kit,
+    Load,
+    Source,
+    Way,
+    curve_at_rest,
+    exponent_of,
+    usual_ohm,
+)
+from ubrant.core.outlook.spread import Spread, parse_spread, share_of
+from ubrant.core.quantities.chemistry import CHEMISTRIES
+from ubrant.core.quantities.label import LabelError, parse_label
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
+from ubrant.core.wording import say
+
+CIRCUIT_SHARE = 0.8
+"""Of a circuit's amperes that a load which lasts may take. Common practice, no source."""
+STRAIGHT = "straight"
+_KINDS = {"power": POWER, "current": CURRENT, "resistance": RESISTANCE}
+_T = TypeVar("_T")
+
+
+class KitError(ValueError):
+    """A kit that cannot be read; its text says where, and what to write."""
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class SourcePart(_Part):
+    """A source. ``energy`` is what comes out of it, ``label`` what is printed on it, ``capacity`` Ah with ``volts``; ``run`` its run in the logbook."""
+
+    name: str = ""
+    energy: str = ""
+    label: str = ""
+    label_low: str = ""
+    label_high: str = ""
+    capacity: str = ""
+    volts: str = ""
+    chemistry: str = ""
+    resistance: str = ""
+    cutoff: str = ""
+    measured_at: str = ""
+    run: int | None = None
+    usable: str = ""
+    reserve: str = ""
+    full: str = ""
+    max: str = ""
+    swap: str = ""
+    stored: str = ""
+    taper_from: str = ""
+
+
+class WayPart(_Part):
+    """A converter, an inverter, or leads alone."""
+
+    name: str = ""
+    efficiency: str = ""
+    idle: str = ""
+    cutoff: str = ""
+    max: str = ""
+    surge: str = ""
+    leads: str = ""
+    switched: bool = False
+    run: int | None = None
+
+
+class LoadPart(_Part):
+    """A load: ``power`` in W or ``current`` in A; ``way`` its way's name, or ``straight``."""
+
+    name: str = ""
+    power: str = ""
+    current: str = ""
+    duty: str = ""
+    follows: str = ""
+    at: str = ""
+    standby: str = ""
+    start: str = ""
+    gives_up: str = ""
+    way: str = ""
+    guessed: bool = False
+    run: int | None = None
+    mode: str = ""
+
+
+class InputPart(_Part):
+    """What comes in: ``when`` its hours, ``shape`` constant or sun; ``limit`` a circuit (``15 A 120 V``) or watts; ``log`` a recorded day as CSV."""
+
+    name: str = ""
+    power: str = ""
+    when: str = ""
+    shape: str = CONSTANT
+    limit: str = ""
+    log: str = ""
+
+
+class DayPart(_Part):
+    """When it is switched on."""
+
+    starts: str = ""
+
+
+class JobPart(_Part):
+    """What one job, or one charge, takes."""
+
+    name: str = "charge"
+    energy: str = ""
+    way: str = ""
+
+
+class KitPart(_Part):
+    """The whole file."""
+
+    name: str = ""
+    logbook: str = ""
+    source: list[SourcePart] = Field(default_factory=list)
+    way: list[WayPart] = Field(default_factory=list)
+    load: list[LoadPart] = Field(default_factory=list)
+    input: list[InputPart] = Field(default_factory=list)
+    day: DayPart = Field(default_factory=DayPart)
+    job: JobPart | None = None
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What runs of a logbook say, by their numbers."""
+
+    source: Callable[[int], Source | None]
+    way: Callable[[int], Way | None]
+    load: Callable[[int, str], tuple[Spread, Spread] | None]
+
+
+def nothing_measured(where: str = "") -> Measured:
+    """Where there is no logbook at hand."""
+    return Measured(lambda _: None, lambda _: None, lambda _, __: None)
+
+
+def read_kit(path: Path) -> KitPart:
+    """A file as it stands.
+
+    Raises
+    ------
+    KitError
+        It cannot be read, is no TOML, or holds what nobody knows; says where.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise KitError(say("{path} cannot be read: {why}.", path=path, why=(error.strerror or "").lower())) from None
+    except UnicodeDecodeError:
+        raise KitError(say("{path} is no text: an outlook is a TOML file.", path=path)) from None
+    return parse_kit(text, path.name)
+
+
+def parse_kit(text: str, name: str = "outlook") -> KitPart:
+    """As :func:`read_kit`, of the text itself."""
+    try:
+        told = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise KitError(say("{name}: {what}.", name=name, what=str(error))) from None
+    for key in ("source", "way", "load", "input"):
+        if isinstance(told.get(key), dict):
+            told[key] = [told[key]]
+    try:
+        return KitPart.model_validate(told)
+    except ValidationError as error:
+        raise KitError(_invalid(error, name, told)) from None
+
+
+def _invalid(error: ValidationError, name: str, told: Mapping[str, Any]) -> str:
+    first = error.errors()[0]
+    where = [str(part) for part in first["loc"] if not isinstance(part, int)]
+    place = ", ".join(filter(None, (name, f"[{where[0]}]" if len(where) > 1 or first["type"] != "extra_forbidden" else "")))
+    key = where[-1] if where else ""
+    if first["type"] == "extra_forbidden":
+        known = {"source": SourcePart, "way": WayPart, "load": LoadPart, "input": InputPart, "day": DayPart, "job": JobPart}
+        part = known.get(where[0], KitPart) if len(where) > 1 else KitPart
+        return say("{place}: “{key}” is not known here: there are {known}.", place=place, key=key, known=", ".join(part.model_fields))
+    value = first.get("input")
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return say("{place}, {key}: {value} has no unit: write it in quotes with one, like \"{value} W\".", place=place, key=key, value=value)
+    return say("{place}, {key}: this is not what belongs here.", place=place, key=key)
+
+
+# to a kit
+
+
+def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None = None) -> Kit:
+    """The kit that a file or the window describes.
+
+    Parameters
+    ----------
+    measured : where ``run`` looks
+    folder : from which a recorded ``log`` is looked for
+
+    Raises
+    ------
+    KitError
+        A value that is not understood; says which, and how to write it.
+    """
+    measured = measured or nothing_measured()
+    if not part.source:
+        raise KitError(say("There is nothing to run from: name a source with its energy, like energy = \"640 Wh\"."))
+    ways = tuple(_way(one, k, measured) for k, one in enumerate(part.way))
+    names = [w.name for w in ways]
+    loads = tuple(_load(one, k, names, measured) for k, one in enumerate(part.load))
+    day_w = _mean_w(loads, ways)
+    sources = tuple(_source(one, k, measured, day_w) for k, one in enumerate(part.source))
+    inputs = tuple(_input(one, k, folder) for k, one in enumerate(part.input))
+    starts = _read("[day], starts", read_clock, part.day.starts) if part.day.starts.strip() else 0.0
+    return Kit(sources, loads, ways, inputs, starts, part.name)
+
+
+def job_of(part: KitPart, kit: Kit) -> tuple[str, Spread, Way | None] | None:
+    """(its name, Wh, what it goes through) of the job; None where there is none."""
+    if part.job is None or not part.job.energy.strip():
+        return None
+    wh = _read("[job], energy", lambda t: parse_spread(t, "Wh"), part.job.energy)
+    way = next((w for w in kit.ways if w.name == part.job.way), kit.ways[0] if kit.ways and not part.job.way else None)
+    return part.job.name, wh, way
+
+
+def _read(where: str, read: Callable[[str], _T], text: str) -> _T:
+    try:
+        return read(text)
+    except (QuantityError, LabelError) as error:
+        raise KitError(f"{where}: {error}") from None
+
+
+def _spread(where: str, text: str, unit: str, usual: float = 0.0) -> Spread:
+    return _read(where, lambda t: parse_spread(t, unit), text) if text.strip() else Spread(usual)
+
+
+def _value(where: str, text: str, unit: str, usual: float = 0.0) -> float:
+    return _spread(where, text, unit, usual).value
+
+
+def _place(kind: str, name: str) -> Callable[[str], str]:
+    return lambda key: f"[[{kind}]] {name}, {key}"
+
+
+def _mean_w(loads: tuple[Load, ...], ways: tuple[Way, ...]) -> float:
+    return sum(load.drawn.value * load.duty.day_share for load in loads if load.kind != CURRENT) + sum(w.idle.value for w in ways)
+
+
+def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Source:
+    name = one.name or (say("source") if k == 0 else say("source {n}", n=k + 1))
+    where = _place("source", name)
+    if one.run is not None:
+        found = measured.source(one.run)
+        if found is None:
+            raise KitError(say("{where}: run {n} has no energy to go by, or is not in the logbook.", where=where("run"), n=one.run))
+        source = replace(found, name=one.name or found.name)
+    elif one.capacity.strip():
+        source = _battery(one, name)
+    elif one.energy.strip():
+        source = Source(name, _energy(where("energy"), one.energy), why=say("{what}, as it was given", what=one.energy.strip()))
+    elif one.label.strip():
+        source = _label(one, name)
+    else:
+        raise KitError(say("{where}: give its energy, like energy = \"640 Wh\".", where=where("energy")))
+    usable = _read(where("usable"), share_of, one.usable).value if one.usable.strip() else 1.0
+    stored = _read(where("stored"), share_of, one.stored).value if one.stored.strip() else source.stored
+    full = _read(where("full"), share_of, one.full).value if one.full.strip() else 1.0
+    taper = _read(where("taper_from"), share_of, one.taper_from).value if one.taper_from.strip() else 1.0
+    return replace(
+        source,
+        usable=usable,
+        kept_wh=_reserve(where("reserve"), one.reserve, mean_w),
+        full=full,
+        stored=stored,
+        taper_from=taper,
+        max_w=_most(where("max"), one.max, source.mean_v if source.curve is not None else _volts_of(one, where)),
+        swap_s=_value(where("swap"), one.swap, "s"),
+    )
+
+
+def _energy(where: str, text: str) -> Spread:
+    """``640 Wh``, ``640 ± 12 Wh``, or ``100 Ah 12.8 V``."""
+    if re.search(r"\bm?Ah\b", text, re.I):
+        label = _read(where, lambda t: parse_label(t, None), text)
+        if not label.energy_wh:
+            raise KitError(say("{where}: ampere-hours need their volts, like “100 Ah 12.8 V”.", where=where))
+        return Spread(label.energy_wh)
+    return _read(where, lambda t: parse_spread(t, "Wh"), text)
+
+
+def _label(one: SourcePart, name: str) -> Source:
+    """What is printed: the middle is the pencil's, and what comes out lies from 65 % of it to all of it unless said otherwise."""
+    where = _place("source", name)
+    label = _read(where("label"), lambda t: parse_label(t, one.chemistry or None), one.label)
+    if not label.energy_wh:
+        raise KitError(say("{where}: its Wh are not on it: add the volts, like “100 Ah 12.8 V”.", where=where("label")))
+    low = _read(where("label_low"), share_of, one.label_low).value if one.label_low.strip() else LOW_SHARE
+    high = _read(where("label_high"), lambda t: parse_spread(t, "%"), one.label_high).value / 100 if one.label_high.strip() else 1.0
+    energy = label.energy_wh
+    why = say("label: {wh} Wh, {low} to {high} % of it", wh=plain(energy), low=plain(100 * low), high=plain(100 * high))
+    return Source(name, Spread(energy, 0.0, low * energy, max(high, low) * energy), why=why)
+
+
+def _battery(one: SourcePart, name: str) -> Source:
+    """Ampere-hours that were measured, on the resting chart of its kind."""
+    where = _place("source", name)
+    ah = _spread(where("capacity"), one.capacity, "Ah")
+    volts = _value(where("volts"), one.volts, "V")
+    if not volts > 0:
+        raise KitError(say("{where}: ampere-hours need their volts, like volts = \"12.8 V\".", where=where("volts")))
+    if one.chemistry and one.chemistry not in CHEMISTRIES:
+        raise KitError(
+            say("{where}: “{what}” is not known: it is one of {known}.", where=where("chemistry"), what=one.chemistry, known=", ".join(CHEMISTRIES))
+        )
+    label = _read(where("volts"), lambda t: parse_label(t, one.chemistry or None), f"{ah.value:.6g} Ah {volts:.6g} V")
+    kind, series = label.chemistry, label.series
+    measured_at = _value(where("measured_at"), one.measured_at, "A") or None
+    if kind is None or not series:
+        return Source(name, ah.times(volts), why=say("{what} at {v} V", what=one.capacity, v=plain(volts)))
+    ohm = _spread(where("resistance"), one.resistance, "Ω") if one.resistance.strip() else usual_ohm(kind, series, ah.value)
+    cutoff = _value(where("cutoff"), one.cutoff, "V")
+    curve = curve_at_rest(kind, series, ohm, cutoff) or Curve(np.array([0.0, 1.0]), np.array([volts, volts]), 0.0, ohm, cutoff)
+    exponent = exponent_of(kind, beside_sag=cutoff > 0) if measured_at else Spread(1.0)
+    return Source(name, ah, curve, exponent=exponent, rate=measured_at, why=say("{what}, measured", what=ah.text("Ah")))
+
+
+def _volts_of(one: SourcePart, where: Callable[[str], str]) -> float:
+    return _value(where("volts"), one.volts, "V") if one.volts.strip() else 0.0
+
+
+def _most(where: str, text: str, volts: float) -> float:
+    """``300 W`` or ``25 A`` as watts; inf where nothing is said."""
+    if not text.strip():
+        return math.inf
+    if re.search(r"\bm?A\s*$", text):
+        if not volts:
+            raise KitError(say("{where}: amperes need volts: give watts, like “300 W”.", where=where))
+        return _read(where, lambda t: parse_quantity(t, "A"), text) * volts
+    return _read(where, lambda t: parse_spread(t, "W"), text).value
+
+
+def _reserve(where: str, text: str, mean_w: float) -> float:
+    """``80 Wh``, or ``30 min`` of everything: as Wh."""
+    if not text.strip():
+        return 0.0
+    if re.search(r"(Wh|wh)\s*$", text):
+        return _value(where, text, "Wh")
+    return _value(where, text, "s") / 3600 * mean_w
+
+
+def _way(one: WayPart, k: int, measured: Measured) -> Way:
+    name = one.name or (say("way") if k == 0 else say("way {n}", n=k + 1))
+    where = _place("way", name)
+    way = Way(name)
+    if one.run is not None:
+        found = measured.way(one.run)
+        if found is None:
+            raise KitError(say("{where}: run {n} has no losses to go by, or is not in the logbook.", where=where("run"), n=one.run))
+        way = replace(found, name=one.name or found.name)
+    if one.efficiency.strip():
+        way = replace(way, efficiency=_read(where("efficiency"), share_of, one.efficiency), loss=None)
+    if one.idle.strip():
+        way = replace(way, idle=_spread(where("idle"), one.idle, "W"))
+    most = _most(where("max"), one.max, 0.0) if one.max.strip() else way.max_w
+    surge = _most(where("surge"), one.surge, 0.0) if one.surge.strip() else way.surge_w
+    return replace(
+        way,
+        cutoff_v=_value(where("cutoff"), one.cutoff, "V", way.cutoff_v),
+        max_w=most,
+        surge_w=surge,
+        lead_ohm=_leads(where("leads"), one.leads),
+        switched=one.switched,
+    )
+
+
+def _leads(where: str, text: str) -> float:
+    """``1.5 m 4 mm²`` or ``12 mΩ`` of the loop."""
+    if not text.strip():
+        return 0.0
+    if match := re.fullmatch(r"\s*(?:2\s*[×x]\s*)?([\d.,]+)\s*m\b[\s,·]*([\d.,]+)\s*mm[²2]?\s*", text):
+        length, area = (float(part.replace(",", ".")) for part in match.groups())
+        if area not in OHM_PER_KM:
+            raise KitError(say("{where}: {area} mm² is no usual section: {known}.", where=where, area=plain(area), known=", ".join(map(plain, OHM_PER_KM))))
+        return Leads(length, area).resistance_ohm
+    return _read(where, lambda t: parse_quantity(t, "Ω"), text)
+
+
+def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
+    name = one.name or (say("load") if k == 0 else say("load {n}", n=k + 1))
+    where = _place("load", name)
+    standby = _spread(where("standby"), one.standby, "W")
+    why = ""
+    if one.run is not None:
+        found = measured.load(one.run, one.mode)
+        if found is None:
+            raise KitError(say("{where}: run {n} has no mode “{mode}”.", where=where("run"), n=one.run, mode=one.mode))
+        drawn, kind = found[0], POWER
+        standby = standby if one.standby.strip() else found[1]
+        why = say("measured")
+    elif one.power.strip():
+        drawn, kind = _spread(where("power"), one.power, "W"), POWER
+    elif one.current.strip():
+        drawn, kind = _spread(where("current"), one.current, "A"), CURRENT
+    else:
+        raise KitError(say("{where}: say what it draws, like power = \"58 W\".", where=where("power")))
+    if one.follows.strip():
+        if one.follows not in _KINDS:
+            raise KitError(say("{where}: it is one of power, current, resistance.", where=where("follows")))
+        kind = _KINDS[one.follows] if one.power.strip() or one.run is not None else CURRENT
+    duty = _read(where("duty"), parse_duty, one.duty) if one.duty.strip() else Duty()
+    way = one.way or (ways[0] if len(ways) == 1 else "")
+    return Load(
+        name,
+        drawn,
+        duty,
+        kind,
+        _value(where("at"), one.at, "V"),
+        standby,
+        _value(where("start"), one.start, "W"),
+        _value(where("gives_up"), one.gives_up, "V"),
+        "" if way == STRAIGHT else way,
+        one.guessed,
+        why,
+    )
+
+
+def _input(one: InputPart, k: int, folder: Path | None) -> Input:
+    name = one.name or (say("input") if k == 0 else say("input {n}", n=k + 1))
+    where = _place("input", name)
+    duty = _read(where("when"), parse_duty, one.when) if one.when.strip() else Duty()
+    if one.shape not in {CONSTANT, SUN}:
+        raise KitError(say("{where}: it is “constant” or “sun”.", where=where("shape")))
+    if one.shape == SUN and not duty.windows:
+        raise KitError(say("{where}: the sun needs its hours, like when = \"06:00 to 20:00\".", where=where("when")))
+    if one.log.strip():
+        time, watts = _recorded(where("log"), (folder or Path()) / one.log)
+        return Input(name, Spread(float(watts.max())), duty, RECORDED, _circuit(where("limit"), one.limit), (time, watts))
+    return Input(name, _spread(where("power"), one.power, "W"), duty, one.shape, _circuit(where("limit"), one.limit))
+
+
+def _circuit(where: str, text: str) -> float:
+    """``15 A 120 V``: 80 % of it, for what lasts; or ``200 W``."""
+    if not text.strip():
+        return math.inf
+    if match := re.fullmatch(r"\s*([\d.,]+)\s*A[\s,×x]*([\d.,]+)\s*V\s*", text):
+        amps, volts = (float(part.replace(",", ".")) for part in match.groups())
+        return CIRCUIT_SHARE * amps * volts
+    return _read(where, lambda t: parse_spread(t, "W"), text).value
+
+
+def _recorded(where: str, path: Path) -> tuple[np.ndarray, np.ndarray]:
+    """Seconds of the day and W of a CSV of two columns: a time of day, watts."""
+    try:
+        rows = [line.split(",") for line in path.read_text(encoding="utf-8").splitlines() if line.strip()]
+    except OSError:
+        raise KitError(say("{where}: {path} cannot be read.", where=where, path=path)) from None
+    found = []
+    for number, row in enumerate(rows, start=1):
+        try:
+            found.append((read_clock(row[0]), float(row[1])))
+        except (QuantityError, ValueError, IndexError):
+            if number > 1:
+                raise KitError(
+                    say("{where}: {path}, line {n}: a time of day and watts belong here, like “09:30, 42”.", where=where, path=path.name, n=number)
+                ) from None
+    if len(found) < 2 or any(a[0] >= b[0] for a, b in zip(found, found[1:], strict=False)):
+        raise KitError(say("{where}: {path} has no two times that rise.", where=where, path=path.name))
+    time, watts = np.array(found, float).T
+    return np.clip(time, 0, DAY_S), np.maximum(watts, 0.0)
