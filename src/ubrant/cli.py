@@ -205,7 +205,7 @@ def look_out(
 ) -> None:
     """How long a kit runs, what goes first, where the watt-hours go."""
     from ubrant.runs.kit_file import KitError
-    from ubrant.runs.outlooks import looked_at, outlook_json, outlook_lines, sentence
+    from ubrant.runs.outlooks import cautions_of, looked_at, outlook_json, outlook_lines, sentence
 
     try:
         part, kit = _kit(file)
@@ -218,6 +218,8 @@ def look_out(
     for name, value in outlook_lines(part, kit, looked):
         print(visible(f"{name:34s} {value}"))
     print(visible(sentence(looked)))
+    for note in (*kit.remarks, *cautions_of(kit)):
+        print(visible(f"Note: {note}"))
 
 
 @app.command("size")

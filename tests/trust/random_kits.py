@@ -65,7 +65,9 @@ def measured(rng: np.random.Generator, text: str, pack: PackParameters, cutoff: 
             break
     n = len(read_v)
     time = np.arange(n + 2) * dt
-    volts = np.array([cell.parameters.series * 0 + read_v[0] + amps * (pack.r0_ohm + pack.r1_ohm), *read_v, read_v[-1] + amps * pack.r0_ohm])
+    volts = np.array(
+        [cell.parameters.series * 0 + read_v[0] + amps * (pack.r0_ohm + pack.r1_ohm), *read_v, read_v[-1] + amps * pack.r0_ohm]
+    )
     current = np.r_[0.0, np.full(n, amps), 0.0]
     gv, ga = rng.uniform(-1e-3, 1e-3), rng.uniform(-5e-3, 5e-3)
     shown_v = (volts * (1 + gv) + rng.uniform(-0.01, 0.01)).round(2)

@@ -24,6 +24,7 @@ from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
 from ubrant.demo.by_hand import read_them
 from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
+from ubrant.demo.outlooks import keep_outlooks
 from ubrant.demo.others import begin_others
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
@@ -237,6 +238,7 @@ def make_runs(path: Path, tell: Callable[[int, str], None]) -> None:
     for done in carried_out(sorted(waiting, key=lambda one: one.run.started, reverse=True)):
         done.finish(done.run)
         _tell(logbook, done.run.id, names, tell)
+    keep_outlooks(logbook)
     logbook.close()
 
 

@@ -7,6 +7,7 @@ import re
 import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -32,11 +33,13 @@ from ubrant.core.outlook.kit import (
     curve_at_rest,
     exponent_of,
     usual_ohm,
+    with_volts,
 )
 from ubrant.core.outlook.spread import Spread, parse_spread, share_of
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
+from ubrant.core.record.readings import Array
 from ubrant.core.wording import say
 
 CIRCUIT_SHARE = 0.8
@@ -150,16 +153,18 @@ class KitPart(_Part):
 
 @dataclass(frozen=True)
 class Measured:
-    """What runs of a logbook say, by their numbers."""
+    """What runs of a logbook say, by their numbers; ``newest`` is the newest that says it of a unit, by kind of piece and the unit's name."""
 
     source: Callable[[int], Source | None]
     way: Callable[[int], Way | None]
     load: Callable[[int, str], tuple[Spread, Spread] | None]
+    newest: Callable[[str, str], int | None]
+    label: Callable[[str], str]
 
 
-def nothing_measured(where: str = "") -> Measured:
+def nothing_measured() -> Measured:
     """Where there is no logbook at hand."""
-    return Measured(lambda _: None, lambda _: None, lambda _, __: None)
+    return Measured(lambda _: None, lambda _: None, lambda _, __: None, lambda _, __: None, lambda _: "")
 
 
 def read_kit(path: Path) -> KitPart:
@@ -200,12 +205,19 @@ def _invalid(error: ValidationError, name: str, told: Mapping[str, Any]) -> str:
     place = ", ".join(filter(None, (name, f"[{where[0]}]" if len(where) > 1 or first["type"] != "extra_forbidden" else "")))
     key = where[-1] if where else ""
     if first["type"] == "extra_forbidden":
-        known = {"source": SourcePart, "way": WayPart, "load": LoadPart, "input": InputPart, "day": DayPart, "job": JobPart}
-        part = known.get(where[0], KitPart) if len(where) > 1 else KitPart
+        known: dict[str, type[_Part]] = {
+            "source": SourcePart,
+            "way": WayPart,
+            "load": LoadPart,
+            "input": InputPart,
+            "day": DayPart,
+            "job": JobPart,
+        }
+        part: type[_Part] = known.get(where[0], KitPart) if len(where) > 1 else KitPart
         return say("{place}: “{key}” is not known here: there are {known}.", place=place, key=key, known=", ".join(part.model_fields))
     value = first.get("input")
     if isinstance(value, int | float) and not isinstance(value, bool):
-        return say("{place}, {key}: {value} has no unit: write it in quotes with one, like \"{value} W\".", place=place, key=key, value=value)
+        return say('{place}, {key}: {value} has no unit: write it in quotes with one, like "{value} W".', place=place, key=key, value=value)
     return say("{place}, {key}: this is not what belongs here.", place=place, key=key)
 
 
@@ -227,7 +239,7 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     """
     measured = measured or nothing_measured()
     if not part.source:
-        raise KitError(say("There is nothing to run from: name a source with its energy, like energy = \"640 Wh\"."))
+        raise KitError(say('There is nothing to run from: name a source with its energy, like energy = "640 Wh".'))
     ways = tuple(_way(one, k, measured) for k, one in enumerate(part.way))
     names = [w.name for w in ways]
     loads = tuple(_load(one, k, names, measured) for k, one in enumerate(part.load))
@@ -235,7 +247,38 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     sources = tuple(_source(one, k, measured, day_w) for k, one in enumerate(part.source))
     inputs = tuple(_input(one, k, folder) for k, one in enumerate(part.input))
     starts = _read("[day], starts", read_clock, part.day.starts) if part.day.starts.strip() else 0.0
-    return Kit(sources, loads, ways, inputs, starts, part.name)
+    sources, remarks = _with_volts(sources, ways, loads)
+    loads = tuple(_as_watts(load, sources[0]) for load in loads)
+    return Kit(sources, loads, ways, inputs, starts, part.name, remarks)
+
+
+def _with_volts(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load, ...]) -> tuple[tuple[Source, ...], tuple[str, ...]]:
+    """Sources with their volts where a piece asks for them; what cannot be looked at without is said."""
+    asking = [w.name for w in ways if w.cutoff_v > 0 or w.lead_ohm > 0] + [
+        x.name for x in loads if x.gives_up_v > 0 or x.kind == RESISTANCE
+    ]
+    if not asking:
+        return sources, ()
+    found = tuple(with_volts(s) for s in sources)
+    if all(s is not None for s in found):
+        return tuple(s for s in found if s is not None), ()
+    lacking = ", ".join(s.name for s, f in zip(sources, found, strict=True) if f is None)
+    remark = say(
+        "The volts of {source} are not known, so cut-offs, leads and what follows the volts of {names} are left out: give its label, like “100 Ah 12.8 V LiFePO4 label”.",
+        source=lacking,
+        names=", ".join(asking),
+    )
+    return sources, (remark,)
+
+
+def _as_watts(load: Load, source: Source) -> Load:
+    """Amperes as watts wherever no curve says the volts: by the load's own volts behind a way, by the system's straight from the source."""
+    if load.kind != CURRENT or (not load.way and source.curve is not None):
+        return load if load.kind != RESISTANCE or (not load.way and source.curve is not None) else replace(load, kind=POWER)
+    volts = load.at_v or ((source.mean_v if source.curve is not None else source.nominal_v) if not load.way else 0.0)
+    if not volts:
+        raise KitError(say("{name}: amperes need their volts: write watts, or “at 12 V” behind it.", name=load.name))
+    return replace(load, drawn=load.drawn.times(volts), kind=POWER)
 
 
 def job_of(part: KitPart, kit: Kit) -> tuple[str, Spread, Way | None] | None:
@@ -273,6 +316,7 @@ def _mean_w(loads: tuple[Load, ...], ways: tuple[Way, ...]) -> float:
 def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Source:
     name = one.name or (say("source") if k == 0 else say("source {n}", n=k + 1))
     where = _place("source", name)
+    one = _from_shelf(one, "source", measured)
     if one.run is not None:
         found = measured.source(one.run)
         if found is None:
@@ -282,10 +326,12 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
         source = _battery(one, name)
     elif one.energy.strip():
         source = Source(name, _energy(where("energy"), one.energy), why=say("{what}, as it was given", what=one.energy.strip()))
+        if one.volts.strip():
+            source = _named_volts(source, one)
     elif one.label.strip():
         source = _label(one, name)
     else:
-        raise KitError(say("{where}: give its energy, like energy = \"640 Wh\".", where=where("energy")))
+        raise KitError(say('{where}: give its energy, like energy = "640 Wh".', where=where("energy")))
     usable = _read(where("usable"), share_of, one.usable).value if one.usable.strip() else 1.0
     stored = _read(where("stored"), share_of, one.stored).value if one.stored.strip() else source.stored
     full = _read(where("full"), share_of, one.full).value if one.full.strip() else 1.0
@@ -300,6 +346,22 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
         max_w=_most(where("max"), one.max, source.mean_v if source.curve is not None else _volts_of(one, where)),
         swap_s=_value(where("swap"), one.swap, "s"),
     )
+
+
+_P = TypeVar("_P", SourcePart, WayPart, LoadPart)
+
+
+def _from_shelf(one: _P, kind: str, measured: Measured) -> _P:
+    """A piece that is named and nothing else: its newest run that says it, or its label."""
+    if not one.name or one.run is not None:
+        return one
+    if isinstance(one, SourcePart) and (one.energy.strip() or one.label.strip() or one.capacity.strip()):
+        return one
+    found = measured.newest(kind, one.name)
+    if found is not None:
+        return one.model_copy(update={"run": found})
+    label = measured.label(one.name) if isinstance(one, SourcePart) else ""
+    return one.model_copy(update={"label": label}) if label else one
 
 
 def _energy(where: str, text: str) -> Spread:
@@ -322,7 +384,18 @@ def _label(one: SourcePart, name: str) -> Source:
     high = _read(where("label_high"), lambda t: parse_spread(t, "%"), one.label_high).value / 100 if one.label_high.strip() else 1.0
     energy = label.energy_wh
     why = say("label: {wh} Wh, {low} to {high} % of it", wh=plain(energy), low=plain(100 * low), high=plain(100 * high))
-    return Source(name, Spread(energy, 0.0, low * energy, max(high, low) * energy), why=why)
+    amount = Spread(energy, 0.0, low * energy, max(high, low) * energy)
+    kind, series = label.chemistry or "", label.series or 0
+    return Source(name, amount, nominal_v=label.voltage_v or 0.0, chemistry=kind, series=series, why=why)
+
+
+def _named_volts(source: Source, one: SourcePart) -> Source:
+    """With the volts that were given beside its Wh, and the cells they make."""
+    where = _place("source", source.name)
+    volts = _value(where("volts"), one.volts, "V")
+    ah = source.capacity.value / max(volts, 1e-9)
+    label = _read(where("volts"), lambda t: parse_label(t, one.chemistry or None), f"{ah:.6g} Ah {volts:.6g} V")
+    return replace(source, nominal_v=volts, chemistry=label.chemistry or "", series=label.series or 0)
 
 
 def _battery(one: SourcePart, name: str) -> Source:
@@ -331,10 +404,15 @@ def _battery(one: SourcePart, name: str) -> Source:
     ah = _spread(where("capacity"), one.capacity, "Ah")
     volts = _value(where("volts"), one.volts, "V")
     if not volts > 0:
-        raise KitError(say("{where}: ampere-hours need their volts, like volts = \"12.8 V\".", where=where("volts")))
+        raise KitError(say('{where}: ampere-hours need their volts, like volts = "12.8 V".', where=where("volts")))
     if one.chemistry and one.chemistry not in CHEMISTRIES:
         raise KitError(
-            say("{where}: “{what}” is not known: it is one of {known}.", where=where("chemistry"), what=one.chemistry, known=", ".join(CHEMISTRIES))
+            say(
+                "{where}: “{what}” is not known: it is one of {known}.",
+                where=where("chemistry"),
+                what=one.chemistry,
+                known=", ".join(CHEMISTRIES),
+            )
         )
     label = _read(where("volts"), lambda t: parse_label(t, one.chemistry or None), f"{ah.value:.6g} Ah {volts:.6g} V")
     kind, series = label.chemistry, label.series
@@ -375,6 +453,7 @@ def _reserve(where: str, text: str, mean_w: float) -> float:
 def _way(one: WayPart, k: int, measured: Measured) -> Way:
     name = one.name or (say("way") if k == 0 else say("way {n}", n=k + 1))
     where = _place("way", name)
+    one = _from_shelf(one, "way", measured) if not one.efficiency.strip() and not one.idle.strip() else one
     way = Way(name)
     if one.run is not None:
         found = measured.way(one.run)
@@ -404,7 +483,14 @@ def _leads(where: str, text: str) -> float:
     if match := re.fullmatch(r"\s*(?:2\s*[×x]\s*)?([\d.,]+)\s*m\b[\s,·]*([\d.,]+)\s*mm[²2]?\s*", text):
         length, area = (float(part.replace(",", ".")) for part in match.groups())
         if area not in OHM_PER_KM:
-            raise KitError(say("{where}: {area} mm² is no usual section: {known}.", where=where, area=plain(area), known=", ".join(map(plain, OHM_PER_KM))))
+            raise KitError(
+                say(
+                    "{where}: {area} mm² is no usual section: {known}.",
+                    where=where,
+                    area=plain(area),
+                    known=", ".join(map(plain, OHM_PER_KM)),
+                )
+            )
         return Leads(length, area).resistance_ohm
     return _read(where, lambda t: parse_quantity(t, "Ω"), text)
 
@@ -412,6 +498,7 @@ def _leads(where: str, text: str) -> float:
 def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
     name = one.name or (say("load") if k == 0 else say("load {n}", n=k + 1))
     where = _place("load", name)
+    one = _from_shelf(one, "load", measured) if not one.power.strip() and not one.current.strip() else one
     standby = _spread(where("standby"), one.standby, "W")
     why = ""
     if one.run is not None:
@@ -426,7 +513,7 @@ def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
     elif one.current.strip():
         drawn, kind = _spread(where("current"), one.current, "A"), CURRENT
     else:
-        raise KitError(say("{where}: say what it draws, like power = \"58 W\".", where=where("power")))
+        raise KitError(say('{where}: say what it draws, like power = "58 W".', where=where("power")))
     if one.follows.strip():
         if one.follows not in _KINDS:
             raise KitError(say("{where}: it is one of power, current, resistance.", where=where("follows")))
@@ -455,7 +542,7 @@ def _input(one: InputPart, k: int, folder: Path | None) -> Input:
     if one.shape not in {CONSTANT, SUN}:
         raise KitError(say("{where}: it is “constant” or “sun”.", where=where("shape")))
     if one.shape == SUN and not duty.windows:
-        raise KitError(say("{where}: the sun needs its hours, like when = \"06:00 to 20:00\".", where=where("when")))
+        raise KitError(say('{where}: the sun needs its hours, like when = "06:00 to 20:00".', where=where("when")))
     if one.log.strip():
         time, watts = _recorded(where("log"), (folder or Path()) / one.log)
         return Input(name, Spread(float(watts.max())), duty, RECORDED, _circuit(where("limit"), one.limit), (time, watts))
@@ -472,7 +559,7 @@ def _circuit(where: str, text: str) -> float:
     return _read(where, lambda t: parse_spread(t, "W"), text).value
 
 
-def _recorded(where: str, path: Path) -> tuple[np.ndarray, np.ndarray]:
+def _recorded(where: str, path: Path) -> tuple[Array, Array]:
     """Seconds of the day and W of a CSV of two columns: a time of day, watts."""
     try:
         rows = [line.split(",") for line in path.read_text(encoding="utf-8").splitlines() if line.strip()]
@@ -485,9 +572,14 @@ def _recorded(where: str, path: Path) -> tuple[np.ndarray, np.ndarray]:
         except (QuantityError, ValueError, IndexError):
             if number > 1:
                 raise KitError(
-                    say("{where}: {path}, line {n}: a time of day and watts belong here, like “09:30, 42”.", where=where, path=path.name, n=number)
+                    say(
+                        "{where}: {path}, line {n}: a time of day and watts belong here, like “09:30, 42”.",
+                        where=where,
+                        path=path.name,
+                        n=number,
+                    )
                 ) from None
-    if len(found) < 2 or any(a[0] >= b[0] for a, b in zip(found, found[1:], strict=False)):
+    if len(found) < 2 or any(a[0] >= b[0] for a, b in pairwise(found)):
         raise KitError(say("{where}: {path} has no two times that rise.", where=where, path=path.name))
     time, watts = np.array(found, float).T
     return np.clip(time, 0, DAY_S), np.maximum(watts, 0.0)

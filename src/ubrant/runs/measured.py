@@ -21,7 +21,7 @@ from ubrant.runs.kit_file import Measured
 
 _STEADY = 0.15
 """A current that wanders by less than this share of itself makes one curve."""
-_POINTS = 200
+_POINTS, _LOOKED_AT = 200, 20
 _SLOW = (1.0, 1.5, 2.2)
 """Times its resistance at a step, that its volts fall by in the end: at least, in the middle, at most. Common practice, no source."""
 
@@ -48,7 +48,23 @@ def measured_in(logbook: Logbook) -> Measured:
         found = of(number)
         return mode_of(found[2], mode) if found is not None else None
 
-    return Measured(source, way, load)
+    def newest(kind: str, name: str) -> int | None:
+        unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
+        if unit is None:
+            return None
+        for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id):
+            if run.state == "running":
+                continue
+            found = source(run.id) if kind == "source" else way(run.id) if kind == "way" else load(run.id, "")
+            if found is not None:
+                return run.id
+        return None
+
+    def label(name: str) -> str:
+        unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
+        return unit.printed if unit is not None and label_of(unit) is not None else ""
+
+    return Measured(source, way, load, newest, label)
 
 
 def source_of(run: Run, record: Record, account: Account) -> Source | None:
@@ -65,7 +81,9 @@ def source_of(run: Run, record: Record, account: Account) -> Source | None:
     if not energy.whole:
         why = say("at least {wh} Wh, the run did not reach its end", wh=value)
     most_wh = label.energy_wh if label is not None and label.energy_wh else energy.energy_wh
-    amount = Spread(energy.energy_wh, u) if energy.whole else Spread(energy.energy_wh, 0.0, energy.energy_wh, max(most_wh, energy.energy_wh))
+    amount = (
+        Spread(energy.energy_wh, u) if energy.whole else Spread(energy.energy_wh, 0.0, energy.energy_wh, max(most_wh, energy.energy_wh))
+    )
     kind = label.chemistry if label is not None else None
     charge = account.findings.get("charge")
     curve = None
@@ -78,7 +96,10 @@ def source_of(run: Run, record: Record, account: Account) -> Source | None:
         rate = energy.energy_wh / hours if hours else None
         return Source(name, amount, exponent=exponent_of(kind) if rate and kind else Spread(1.0), rate=rate if kind else None, why=why)
     ah = amount.times(charge.value / energy.energy_wh)
-    return Source(name, ah, curve, exponent=_exponent(account, kind), rate=curve.rate_a, why=why)
+    volts, series = (label.voltage_v or 0.0, label.series or 0) if label is not None else (0.0, 0)
+    return Source(
+        name, ah, curve, nominal_v=volts, chemistry=kind or "", series=series, exponent=_exponent(account, kind), rate=curve.rate_a, why=why
+    )
 
 
 def _hours(account: Account) -> float | None:

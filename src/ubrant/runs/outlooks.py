@@ -7,7 +7,8 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
-from ubrant.core.outlook.answers import Looked, Size, cause_text, jobs, look, size
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.outlook.answers import Looked, Size, cause_text, idle_wh, jobs, look, size
 from ubrant.core.outlook.duty import clock
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain, show, show_duration
@@ -92,6 +93,65 @@ def goes_dark(looked: Looked) -> tuple[str, str]:
     return about, ""
 
 
+def path_of(looked: Looked) -> PowerPath:
+    """Source → ways → loads in Wh until it goes dark, losses where they fall."""
+    kit = looked.middle.kit
+    first = kit.sources[0]
+    names = " + ".join(s.name for s in kit.sources)
+    notes = []
+    if first.usable < 1:
+        notes.append(say("{n} % kept back", n=plain(100 * (1 - first.usable), 3)))
+    if first.kept_wh > 0:
+        notes.append(say("{wh} Wh kept back", wh=show(first.kept_wh, 3)))
+    if (came := came_in_wh(looked)) > 0.05:
+        notes.append(say("{wh} Wh come in", wh=show(came, 3)))
+    whole = sum(s.energy_wh for s in kit.sources)
+    level = sum(s.usable_wh for s in kit.sources) / whole if whole else None
+    battery = Node("battery", names, first.why, level, ", ".join(notes))
+    loads = Node("load", say("Loads"), ", ".join(load.name for load in kit.loads))
+    places = {name: wh for name, wh in looked.lost if name != say("inside the source")}
+    leads = {name: wh for name, wh in places.items() if any(name == say("leads to {name}", name=w.name) for w in kit.ways)}
+    in_ways, in_leads = sum(places.values()) - sum(leads.values()), sum(leads.values())
+    out = looked.energy_wh
+    if not kit.ways or in_ways + in_leads < 1e-9:
+        return PowerPath((battery, loads), (Flow(out),), (None, None), (0.0, 0.0), "Wh")
+    idle = idle_wh(looked)
+    text = say("{wh} Wh, of it {idle} idle", wh=show(in_ways, 3), idle=show(idle, 3)) if idle > 0.05 else f"{show(in_ways, 3)} Wh"
+    way = Node("converter", ", ".join(w.name for w in kit.ways), kit.ways[0].why)
+    if not leads:
+        return PowerPath((battery, way, loads), (Flow(out + in_ways), Flow(out)), (None, text, None), (0.0, in_ways, 0.0), "Wh")
+    nodes = (battery, Node("leads", say("Leads")), way, loads)
+    flows = (Flow(out + in_ways + in_leads), Flow(out + in_ways), Flow(out))
+    return PowerPath(nodes, flows, (None, f"{show(in_leads, 2)} Wh", text, None), (0.0, in_leads, in_ways, 0.0), "Wh")
+
+
+def came_in_wh(looked: Looked) -> float:
+    """What came in until it goes dark, used or not."""
+    walked = looked.middle
+    end = min(float(walked.end_s[0]), float(walked.time_s[-1]))
+    hours = (walked.time_s[1:].clip(max=end) - walked.time_s[:-1]).clip(min=0.0) / 3600
+    return float(walked.demand.into_w[:, 0] @ hours)
+
+
+def cautions_of(kit: Kit) -> list[str]:
+    """What concerns this kit, once each."""
+    said = []
+    names = " ".join([*(s.name for s in kit.sources), *(w.name for w in kit.ways), *(i.name for i in kit.inputs)]).lower()
+    if re.search(r"starter|car battery|van battery|engine battery", names):
+        said.append(say("A starter battery is not for deep discharge: some tens of deep cycles kill it."))
+    if re.search(r"engine|generator|genset|alternator", names):
+        said.append(say("An engine runs outdoors only: its fumes kill (carbon monoxide)."))
+    if re.search(r"inverter|mains|230 ?v|120 ?v", names):
+        said.append(
+            say(
+                "An inverter's output is mains: it can kill. Fixed wiring and earth bonding are for a licensed electrician and local codes."
+            )
+        )
+    if any(w.lead_ohm > 0 for w in kit.ways):
+        said.append(say("Lead section and fuse are to be confirmed against local codes."))
+    return said
+
+
 def outlook_json(part: KitPart, kit: Kit, looked: Looked) -> dict[str, Any]:
     """The findings of an outlook as one JSON object."""
     never = looked.runtime_s is None
@@ -113,7 +173,13 @@ def outlook_json(part: KitPart, kit: Kit, looked: Looked) -> dict[str, Any]:
     if (job := job_of(part, kit)) is not None:
         value, low, high = jobs(kit, job[1], job[2])
         findings["charges"] = {"value": value, "unit": "1", "low": low, "high": high, "name": job[0]}
-    return {"schema": SCHEMA, "findings": findings, "sentence": sentence(looked), "band": "5 to 95 %"}
+    return {
+        "schema": SCHEMA,
+        "findings": findings,
+        "sentence": sentence(looked),
+        "band": "5 to 95 %",
+        "warnings": [*kit.remarks, *cautions_of(kit)],
+    }
 
 
 def _hours(seconds: float) -> float | None:
@@ -146,14 +212,14 @@ def size_of(part: KitPart, kit: Kit, wanted: Wanted, confidence: float) -> Size:
         return size(kit, wanted.seconds, confidence)
     job = job_of(part, kit)
     if job is None or wanted.jobs is None:
-        raise KitError(say("Say what one charge takes: [job], energy = \"40 Wh\"."))
+        raise KitError(say('Say what one charge takes: [job], energy = "40 Wh".'))
     return _for_jobs(kit, job, wanted.jobs, confidence)
 
 
 def _for_jobs(kit: Kit, job: tuple[str, Any, Any], count: float, confidence: float) -> Size:
     import numpy as np
 
-    name, wh, way = job
+    _, wh, way = job
     first = kit.sources[0]
     eta = way.efficiency.value if way is not None else 1.0
     share = first.full - 1 + first.usable

@@ -9,13 +9,14 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
 
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
 from ubrant.core.models.converter import Converter
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, is_whole, make_demo
+from ubrant.demo.outlooks import SHOWINGS
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.simulated import battery_scenario, converter_of
@@ -58,7 +59,7 @@ def take(folder: Path) -> list[Path]:
         shot_typed(window, settle, shot)
         shot_converter_by_hand(window, settle, shot)
         shot_sweep(window, settle, shot)
-        shot_outlook(window, shot)
+        shot_outlook(window, settle, shot)
         shot_findings_by_hand(window, shot)
         window.close()
     app.quit()
@@ -117,13 +118,15 @@ _BY_HAND = {
 }
 
 
-def shot_outlook(window: MainWindow, shot: Callable[[str, int], None]) -> None:
-    """How long the job can run."""
-    outlook = window.outlook
+def shot_outlook(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """Whether the dome lasts three showings."""
     window.go_to(OUTLOOK)
-    outlook.source_box.setCurrentIndex(outlook.source_box.findText("Dome pack A, run of 17 Oct 2026"))
-    for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 ± 2 %"), ("idle", "6 ± 1 W"), ("kept", "10 %"), ("hours", "10 h")):
-        outlook.fields[name].setText(text)
+    outlook = window.outlook
+    settle(200)
+    kept = outlook.kept_box.findText(SHOWINGS, Qt.MatchFlag.MatchStartsWith)
+    outlook.kept_box.setCurrentIndex(kept)
+    outlook.kept_box.activated.emit(kept)
+    settle(4000)
     shot("outlook", OUTLOOK)
 
 

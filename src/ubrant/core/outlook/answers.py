@@ -132,8 +132,8 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
     drawn = draws(kit, count) if count and not _is_sure(kit) else None
     if drawn is None:
         end = math.inf if runtime is None else runtime
-        firsts = ((first, 1.0),) if first is not None else ()
-        return Looked(base, runtime, end, end, first, firsts, float(runtime is None), beyond, by_load, lost, _no_band(), np.array([]))
+        only = ((first, 1.0),) if first is not None else ()
+        return Looked(base, runtime, end, end, first, only, float(runtime is None), beyond, by_load, lost, _no_band(), np.array([]))
     many = walk(kit, drawn, step_s=step_s, horizon_s=horizon)
     ends = many.end_s + _turns(kit, count, seed)
     low, high = (float(x) for x in np.percentile(ends, BAND, method="inverted_cdf"))
@@ -403,9 +403,11 @@ def jobs(kit: Kit, job_wh: Spread, way: Way | None = None) -> tuple[float, float
     usable = sum(s.usable_wh for s in kit.sources)
     eta = way.efficiency if way is not None else Spread(1.0)
     value = usable * eta.value / job_wh.value
-    drawn = sum(
-        np.maximum(s.capacity.draw(rng, DRAWS) * s.mean_v * (s.full - 1 + s.usable) - s.kept_wh, 0.0) for s in kit.sources
-    ) * eta.draw(rng, DRAWS) / np.maximum(job_wh.draw(rng, DRAWS), 1e-12)
+    drawn = (
+        sum(np.maximum(s.capacity.draw(rng, DRAWS) * s.mean_v * (s.full - 1 + s.usable) - s.kept_wh, 0.0) for s in kit.sources)
+        * eta.draw(rng, DRAWS)
+        / np.maximum(job_wh.draw(rng, DRAWS), 1e-12)
+    )
     low, high = (float(x) for x in np.percentile(drawn, BAND))
     return value, min(low, value), max(high, value)
 

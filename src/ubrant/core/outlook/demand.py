@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from ubrant.core.outlook.draws import Drawn
 from ubrant.core.outlook.duty import DAY_S, Duty
@@ -41,8 +42,8 @@ class Demand:
     way_peak_w: Array
     lost_w: Array
     lead_w: Array
-    is_on: np.ndarray
-    same_as_before: np.ndarray
+    is_on: npt.NDArray[np.bool_]
+    same_as_before: npt.NDArray[np.bool_]
     limited: tuple[int, ...]
 
 
@@ -108,12 +109,10 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
     changed = np.ones(n, bool)
     changed[1:] = (np.abs(np.diff(peak_w[:, 0])) > 1e-9) | (np.abs(np.diff(bus[:, 0])) > 1e-9)
     limited = tuple(j for j, way in enumerate(kit.ways) if np.isfinite(way.max_w) or np.isfinite(way.surge_w))
-    return Demand(
-        load_w, bus, variance, peak_w, ohmic, amps, into_w, way_mean, way_peak, lost, lead, is_on, ~changed, limited
-    )
+    return Demand(load_w, bus, variance, peak_w, ohmic, amps, into_w, way_mean, way_peak, lost, lead, is_on, ~changed, limited)
 
 
-def _may_be_on(duty: Duty, clock: Array) -> np.ndarray:
+def _may_be_on(duty: Duty, clock: Array) -> npt.NDArray[np.bool_]:
     if not duty.windows:
         return np.ones(clock.shape, bool)
     found = np.zeros(clock.shape, bool)

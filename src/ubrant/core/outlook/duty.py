@@ -112,7 +112,9 @@ def parse_duty(text: str) -> Duty:
             raise QuantityError(say("“{what}”: say how long each lasts too, like “6 shots an hour, 20 s each”.", what=part))
         else:
             raise QuantityError(
-                say("“{what}” is no duty: write it like “40 %”, “8 of 20 min”, “19:30 to 22:00” or “6 shots an hour, 20 s each”.", what=part)
+                say(
+                    "“{what}” is no duty: write it like “40 %”, “8 of 20 min”, “19:30 to 22:00” or “6 shots an hour, 20 s each”.", what=part
+                )
             )
     return Duty(tuple(sorted(windows)), share, period)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -64,6 +64,7 @@ class Source:
     max_w : it gives no more; inf for no limit
     swap_s : how long the loads stand still before it takes over
     stored : share of what is charged into it that comes out again
+    nominal_v, chemistry, series : as its label says; 0 and "" where nobody knows
     taper_from : share of full from which a charger tapers down to nothing at full; 1 for none
     why : where its figures come from
     """
@@ -80,6 +81,9 @@ class Source:
     swap_s: float = 0.0
     stored: float = 1.0
     taper_from: float = 1.0
+    nominal_v: float = 0.0
+    chemistry: str = ""
+    series: int = 0
     why: str = ""
 
     @property
@@ -194,7 +198,7 @@ class Input:
 
 @dataclass(frozen=True)
 class Kit:
-    """Everything together; ``starts_s`` is the second of the day it is switched on."""
+    """Everything together; ``starts_s`` is the second of the day it is switched on, ``remarks`` what could not be taken into account."""
 
     sources: tuple[Source, ...]
     loads: tuple[Load, ...]
@@ -202,6 +206,7 @@ class Kit:
     inputs: tuple[Input, ...] = ()
     starts_s: float = 0.0
     name: str = ""
+    remarks: tuple[str, ...] = ()
 
     def way_of(self, load: Load) -> Way | None:
         """What it goes through; None for straight from the source."""
@@ -210,7 +215,8 @@ class Kit:
     @property
     def varies(self) -> bool:
         """Whether anything comes and goes by the clock."""
-        return any(one.duty.windows for one in (*self.loads, *self.inputs)) or any(i.shape != CONSTANT for i in self.inputs)
+        duties = [load.duty for load in self.loads] + [one.duty for one in self.inputs]
+        return any(duty.windows for duty in duties) or any(i.shape != CONSTANT for i in self.inputs)
 
 
 def exponent_of(chemistry: str | None, *, beside_sag: bool = False) -> Spread:
@@ -230,6 +236,18 @@ def curve_at_rest(chemistry: str, series: int, ohm: Spread, cutoff_v: float = 0.
     if share[-1] < 1:
         share, volts = np.append(share, 1.0), np.append(volts, kind.usual_cutoff_v)
     return Curve(share, volts * series, 0.0, ohm, cutoff_v)
+
+
+def with_volts(source: Source) -> Source | None:
+    """A source of Wh with the volts of its kind, holding as many Wh as before; None where its cells are not known."""
+    if source.curve is not None or not source.chemistry or not source.series or not source.nominal_v:
+        return source if source.curve is not None else None
+    ah = source.capacity.value / source.nominal_v
+    curve = curve_at_rest(source.chemistry, source.series, usual_ohm(source.chemistry, source.series, ah))
+    if curve is None:
+        return None
+    mean = float(np.trapezoid(curve.volts, curve.share))
+    return replace(source, capacity=source.capacity.times(1 / mean), curve=curve, rate=None, exponent=Spread(1.0))
 
 
 def usual_ohm(chemistry: str, series: int, ah: float) -> Spread:

@@ -11,6 +11,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from ubrant.core.outlook.demand import Demand, demand_of
 from ubrant.core.outlook.draws import Drawn, middle
@@ -19,6 +20,7 @@ from ubrant.core.outlook.kit import GENTLEST, Kit
 from ubrant.core.record.readings import Array
 
 EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP = "empty", "cut-off", "too much", "sags", "gives up"
+Mask = npt.NDArray[np.bool_]
 _GRID = 1024
 _LONGEST_S = 60 * DAY_S
 _STEPS, _FEW = 400, 8
@@ -47,6 +49,7 @@ class Walk:
     down_s : (D,) of it, for changing sources over
     cause : (D,) place in ``causes`` of what went first
     inner_wh : (D,) lost inside the sources
+    in_use : (n + 1,) place of the source in use, in the first draw
     horizon_s : as far as was looked
     """
 
@@ -57,10 +60,16 @@ class Walk:
     volts: Array
     end_s: Array
     down_s: Array
-    cause: np.ndarray
+    cause: npt.NDArray[np.intp]
     causes: tuple[Cause, ...]
     inner_wh: Array
+    in_use: npt.NDArray[np.intp]
     horizon_s: float
+
+    def hand_overs(self) -> list[tuple[float, str]]:
+        """(seconds, the name of what takes over) in the first draw."""
+        places = np.flatnonzero(np.diff(self.in_use)) + 1
+        return [(float(self.time_s[k]), self.kit.sources[int(self.in_use[k])].name) for k in places if self.time_s[k] <= self.end_s[0]]
 
 
 def mean_drain_w(kit: Kit) -> float:
@@ -93,13 +102,14 @@ def times_of(kit: Kit, horizon_s: float, step_s: float | None) -> Array:
         step_s = min(max(horizon_s / 1200, 60.0), 600.0)
     if not kit.varies:
         step_s = horizon_s / (_STEPS if any(s.curve is not None for s in kit.sources) else _FEW)
-    edges = [np.arange(0.0, horizon_s, step_s), [horizon_s]]
+    edges = [np.arange(0.0, horizon_s, step_s), np.array([horizon_s])]
     if kit.varies:
-        clock = {edge % DAY_S for one in (*kit.loads, *kit.inputs) for window in one.duty.windows for edge in window}
+        duties = [load.duty for load in kit.loads] + [one.duty for one in kit.inputs]
+        clock = {edge % DAY_S for duty in duties for window in duty.windows for edge in window}
         days = np.arange(0.0, horizon_s + DAY_S, DAY_S)
         edges += [days - kit.starts_s + at for at in clock] + [days]
     found = np.unique(np.round(np.concatenate(edges), 6))
-    return found[(found >= 0) & (found <= horizon_s)]
+    return np.asarray(found[(found >= 0) & (found <= horizon_s)], dtype=float)
 
 
 def walk(kit: Kit, drawn: Drawn | None = None, step_s: float | None = None, horizon_s: float | None = None) -> Walk:
@@ -166,10 +176,11 @@ class _Walker:
         left, volts = np.zeros((n + 1, self.count)), np.ones((n + 1, self.count))
         day_before = left[0] = self._total()
         volts[0] = self.v
+        in_use = np.zeros(n + 1, np.intp)
         reached = n
         for k in range(n):
             self._step(k)
-            left[k + 1], volts[k + 1] = self._total(), self.v
+            left[k + 1], volts[k + 1], in_use[k + 1] = self._total(), self.v, self.active[0]
             at = float(self.time[k + 1])
             if at % DAY_S == 0 and self.kit.varies:
                 forever = ~(self.cause >= 0) & (left[k + 1] >= day_before - _ALIKE)
@@ -178,7 +189,7 @@ class _Walker:
             if (self.cause >= 0).all():
                 reached = k + 1
                 break
-        left[reached + 1 :], volts[reached + 1 :] = left[reached], volts[reached]
+        left[reached + 1 :], volts[reached + 1 :], in_use[reached + 1 :] = left[reached], volts[reached], in_use[reached]
         if not self.kit.varies:
             never = (self.cause < 0) & (self._net(n - 1) <= _ALIKE)
             self.cause[never] = len(self.causes)
@@ -186,7 +197,7 @@ class _Walker:
         self.cause[beyond] = len(self.causes) + 1
         self.end[beyond] = horizon_s
         return Walk(
-            self.kit, self.time, self.demand, left, volts, self.end, self.down, self.cause, self.causes, self.inner, horizon_s
+            self.kit, self.time, self.demand, left, volts, self.end, self.down, self.cause, self.causes, self.inner, in_use, horizon_s
         )
 
     def _total(self) -> Array:
@@ -196,11 +207,11 @@ class _Walker:
         d = self.demand
         return np.asarray(d.bus_w[k] + d.ohmic_s[k] * self.v**2 + d.amps[k] * self.v - d.into_w[k])
 
-    def _stop(self, where: Array, cause: int, at: Array | float) -> None:
+    def _stop(self, where: Mask, cause: int, at: Array | float) -> None:
         """Dark from here on, unless it was before."""
         fresh = where & (self.cause < 0)
         self.cause[fresh] = cause
-        self.end[fresh] = (at if isinstance(at, float) else np.broadcast_to(at, (self.count,))[fresh])
+        self.end[fresh] = at if isinstance(at, float) else np.broadcast_to(at, (self.count,))[fresh]
 
     def _step(self, k: int) -> None:
         """One step of the clock; a source that goes in the middle of it hands over to the next for the rest."""
@@ -258,7 +269,7 @@ class _Walker:
         self._hand_over(gone & (self.cause < 0), k, self.time[k + 1] - after, sources)
         return after
 
-    def _rate_factor(self, a: np.ndarray, amps: Array) -> Array | float:
+    def _rate_factor(self, a: npt.NDArray[np.intp], amps: Array) -> Array | float:
         if not self.has_rate:
             return 1.0
         measured = self.rate[a]
@@ -266,13 +277,13 @@ class _Walker:
         exponent = self.drawn.exponent[a, self.places] - 1
         return np.asarray(np.exp(exponent * np.log(np.maximum(ratio, GENTLEST))))
 
-    def _open(self, a: np.ndarray, soc: Array) -> Array:
+    def _open(self, a: npt.NDArray[np.intp], soc: Array) -> Array:
         place = np.clip((1 - soc) * _GRID, 0.0, _GRID - 1e-9)
         low = place.astype(np.intp)
         part = place - low
         return np.asarray(self.table[a, low] * (1 - part) + self.table[a, low + 1] * part)
 
-    def _margins(self, k: int, v0: Array, ohm: Array, amps: Array, rest: Array, whole: float) -> Array:
+    def _margins(self, k: int, v0: Array, ohm: Array, amps: Array, rest: Array, whole: float) -> Mask:
         """What the volts and the watts of this moment do not bear; where it is the source's own, True: the next one takes over."""
         d, s = self.demand, len(self.kit.sources)
         a = self.active
@@ -314,7 +325,7 @@ class _Walker:
         whole_step = rest >= whole - _ALIKE
         return np.asarray(np.where(whole_step, start - np.nan_to_num(share) * back, start))
 
-    def _hand_over(self, where: Array, k: int, at: Array, first_cause: int) -> None:
+    def _hand_over(self, where: Mask, k: int, at: Array, first_cause: int) -> None:
         """The next source takes over where there is one; else it is dark."""
         if not where.any():
             return

@@ -1,64 +1,148 @@
-"""Outlook: a source, one load, what is lost on the way, what comes in; how long, and how sure."""
+"""Outlook: what runs from what, through what, when; how long, how sure, what goes first, and what would help."""
 
 from __future__ import annotations
 
+import json
+import math
+from dataclasses import replace
 from datetime import UTC, datetime
-from typing import Any
+from functools import partial
+from pathlib import Path
 
-import pyqtgraph as pg
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QBrush, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.battery.outlook import Answer, Outlook, left_over_time, parse_width, runtime, sentence, to_buy, what_buys_time
-from ubrant.core.quantities.quantity import QuantityError, parse_quantity, show_duration, show_with
+from ubrant.core.outlook.answers import COARSE_S, Looked, look, what_buys_time
+from ubrant.core.outlook.duty import Duty
+from ubrant.core.outlook.kit import Kit
+from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.logbook.records import StoredOutlook
-from ubrant.runs.sources import Source, outlook_path, sources
-from ubrant.ui.theme import LARGE, SMALL, color, font
+from ubrant.runs.kit_file import KitError, KitPart, kit_of, read_kit
+from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
+from ubrant.runs.measured import measured_in
+from ubrant.runs.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
+from ubrant.runs.past_outlooks import Past, corrected, happened, inputs_of, past_of
+from ubrant.runs.swap_plan import swap_calendar, swap_card, swaps_of
+from ubrant.ui.outlook.day import DayView, Strips, TimeAxis
+from ubrant.ui.outlook.rows import Rows
+from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
+from ubrant.ui.widgets.forms import Choice, button, clear, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.work import quietly
 from ubrant.ui.workbench import Workbench
+from ubrant.writing import write_whole
 
-_FIELDS = ("load", "efficiency", "idle", "input", "kept", "hours")
+_PIECES = 292
+_QUIET_MS = 180
 
 
 class OutlookStage(StageFrame):
-    """Answers on every keystroke."""
+    """The middle of everything at once, the band a moment later."""
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._bench = bench
-        self._sources: list[Source] = []
-        self.answer: Answer | None = None
-        self.source_box = Choice(self.tr("Source"))
-        self.fields = {name: QLineEdit() for name in _FIELDS}
-        hints = (
-            ("load", self.tr("Load"), "62 W, 40..50 W, ~45 W", "60 W"),
-            ("efficiency", self.tr("Efficiency"), "88 ± 2 %", "100 %"),
-            ("idle", self.tr("Idle draw"), "6 ± 1 W", "0 W"),
-            ("input", self.tr("Coming in"), "20 W", "0 W"),
-            ("kept", self.tr("Kept back"), "10 %, or 80 Wh", "10 %"),
-            ("hours", self.tr("For how long"), "5 h", "5 h"),
-        )
-        self._titles = {}
-        for name, title, hint, start in hints:
-            self._titles[name] = title
-            self.fields[name].setAccessibleName(title)
-            self.fields[name].setPlaceholderText(hint)
-            self.fields[name].setText(start)
-            self.fields[name].textChanged.connect(self.look)
-        self.plot = pg.PlotWidget(enableMenu=False)
-        self._verdict, self._trouble = Callout("plain"), Callout("bad")
-        self._runs_for, self._buy = label(""), label("")
-        self._runs_working, self._buy_working, self._what_if = label("", "quiet"), label("", "quiet"), label("")
-        self.keep_button = button(self.tr("Keep this outlook"), self._keep)
-        self.kept_box = Choice(self.tr("Outlooks kept before"))
-        self._build()
-        self.source_box.currentIndexChanged.connect(self.look)
-        self.kept_box.activated.connect(self._recall)
+        self.looked: Looked | None = None
+        self.part: KitPart | None = None
+        self._kit: Kit | None = None
+        self._past: Past | None = None
+        self.variants: list[tuple[str, list[tuple[str, str]], str]] = []
+        self._asked = 0
         self._stale = True
+        self._axis = TimeAxis()
+        self.pieces = Rows(((SOURCE, self.tr("Runs from")), (WAY, self.tr("Through")), (INPUT, self.tr("Comes in"))))
+        self.loads = Rows(((LOAD, ""),))
+        self.day, self.strips = DayView(self._axis), Strips(self._axis)
+        self.starts = QLineEdit("")
+        self.starts.setPlaceholderText("17:30")
+        self.starts.setFixedWidth(90)
+        self.starts.setAccessibleName(self.tr("Switched on at"))
+        self.hours = QLineEdit("5 h")
+        self.hours.setAccessibleName(self.tr("For how long"))
+        self.hours.setPlaceholderText("5 h")
+        self.verdict, self.trouble, self.cautions = Callout("plain"), Callout("bad"), Callout("caution")
+        self.kept_box, self.run_box = Choice(self.tr("Outlooks kept before")), Choice(self.tr("What then happened"))
+        self._answers, self._gains, self._others = QGridLayout(), QVBoxLayout(), QVBoxLayout()
+        self.compared = label("", "quiet")
+        self.apply_button = button(self.tr("Apply it"), self._apply, "link")
+        self.keep_button = button(self.tr("Keep this outlook"), self._keep)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_QUIET_MS)
+        self._later.timeout.connect(self._look_closely)
+        self._build()
+        for rows in (self.pieces, self.loads):
+            rows.changed.connect(self.look)
+        for field in (self.starts, self.hours):
+            field.textEdited.connect(lambda _: self.look())
+        self.strips.dragged.connect(self._dragged)
+        self.kept_box.activated.connect(self._recall)
+        self.run_box.activated.connect(self._link)
+        QShortcut(QKeySequence("Ctrl+Shift+L"), self).activated.connect(lambda: self.loads.empty(LOAD).setFocus())
         bench.shelf_changed.connect(self._shelf_changed)
+        self.show_rows([])
+
+    # how it is laid out
+
+    def _build(self) -> None:
+        left = QVBoxLayout()
+        left.setSpacing(6)
+        left.addWidget(self.pieces)
+        left.addLayout(row(label(self.tr("Switched on at")), self.starts))
+        left.addStretch(1)
+        above, below = QHBoxLayout(), QHBoxLayout()
+        held = QWidget()
+        held.setFixedWidth(_PIECES)
+        left.setContentsMargins(0, 0, 12, 0)
+        held.setLayout(left)
+        above.addWidget(held)
+        above.addWidget(self.day, 1)
+        self.loads.setFixedWidth(_PIECES)
+        self.loads.setContentsMargins(0, 2, 12, 0)
+        below.addWidget(self.loads, 0, Qt.AlignmentFlag.AlignTop)
+        below.addWidget(self.strips, 1, Qt.AlignmentFlag.AlignTop)
+        above.setSpacing(0)
+        below.setSpacing(0)
+        self.main.addLayout(above, 1)
+        self.main.addWidget(
+            label(self.tr("Loads: what each draws and when. Drag a stretch, or write “19:30 to 22:00”, “8 of 20 min”, “40 %”."), "quiet")
+        )
+        self.main.addLayout(below)
+        side = self.side
+        side.addWidget(label(self.tr("Answers"), "heading"))
+        for widget in (self.trouble, self.verdict):
+            side.addWidget(widget)
+        self._answers.setColumnStretch(0, 1)
+        self._answers.setVerticalSpacing(2)
+        side.addLayout(self._answers)
+        side.addLayout(row(label(self.tr("It is to last")), self.hours, stretch=1))
+        self.size_line = label("", "")
+        self.size_line.setWordWrap(True)
+        side.addWidget(self.size_line)
+        self._gains_title = label(self.tr("What buys the most time"), "heading")
+        side.addWidget(self._gains_title)
+        side.addLayout(self._gains)
+        side.addWidget(self.cautions)
+        side.addLayout(self._others)
+        side.addSpacing(4)
+        side.addLayout(row(button(self.tr("Copy as what-if"), self.copy_variant), self.keep_button))
+        side.addWidget(self.kept_box)
+        side.addWidget(self.run_box)
+        side.addWidget(self.compared)
+        side.addWidget(self.apply_button)
+        side.addLayout(
+            row(button(self.tr("Swap card …"), self._save_card, "link"), button(self.tr("Calendar …"), self._save_calendar, "link"))
+        )
+        side.addLayout(row(button(self.tr("Open a file …"), self._open, "link"), button(self.tr("Save as a file …"), self._save, "link")))
+        side.addStretch(1)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange):
+            self.day.update()
+            self.strips.update()
 
     def _shelf_changed(self) -> None:
         self._stale = True
@@ -70,205 +154,373 @@ class OutlookStage(StageFrame):
         if self._stale:
             self.offer()
 
-    def _build(self) -> None:
-        self._dress_plot()
-        self.main.addWidget(self.plot, 1)
-        self.main.addWidget(label(self.tr("A value may have a width: 45 ± 3 W, 40..50 W, ~45 W. It goes into the band."), "quiet"))
-        grid = QGridLayout()
-        grid.setVerticalSpacing(5)
-        for line, name in enumerate(_FIELDS):
-            grid.addWidget(label(self._titles[name]), line, 0)
-            grid.addWidget(self.fields[name], line, 1)
-        grid.setColumnStretch(1, 1)
-        for big in (self._runs_for, self._buy):
-            big.setFont(font(LARGE, bold=True))
-        for wrapped in (self._runs_for, self._buy, self._what_if):
-            wrapped.setWordWrap(True)
-        self.side.addWidget(label(self.tr("Runs from"), "heading"))
-        self.side.addWidget(self.source_box)
-        self.side.addLayout(grid)
-        for widget in (self._trouble, self._verdict, self._runs_for, self._runs_working, self._buy, self._buy_working):
-            self.side.addWidget(widget)
-        self._what_title = label(self.tr("What buys the most time"), "heading")
-        self.side.addWidget(self._what_title)
-        self.side.addWidget(self._what_if)
-        self.side.addSpacing(4)
-        self.side.addLayout(row(self.kept_box, self.keep_button, stretch=0))
-        self.side.addStretch(1)
-
-    def _dress_plot(self) -> None:
-        self.plot.setBackground(color("paper"))
-        plot = self.plot.getPlotItem()
-        plot.hideButtons()
-        plot.setMouseEnabled(x=False, y=False)
-        plot.showGrid(x=True, y=True, alpha=0.12)
-        for side, text, tint in (("left", self.tr("Left in it Wh"), "voltage"), ("bottom", self.tr("hours from now"), "ink")):
-            axis = plot.getAxis(side)
-            axis.enableAutoSIPrefix(False)
-            axis.setStyle(maxTickLevel=0)
-            axis.setTickFont(font(SMALL))
-            axis.setPen(pg.mkPen(color("quiet")))
-            axis.setTextPen(color(tint))
-            plot.setLabel(side, text, color=color(tint).name())
-        self.plot.setAccessibleName(self.tr("Energy left over time"))
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        super().changeEvent(event)
-        if event is not None and event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange) and hasattr(self, "plot"):
-            self._dress_plot()
-            self.look()
-
-    # what is chosen
+    # what there is to choose from
 
     def offer(self) -> None:
-        """The runs and labels that an outlook can rest on, and those kept before."""
+        """Units of the shelf, outlooks kept before, runs that may be what then happened."""
         self._stale = False
-        chosen = self.source_box.currentText()
-        self._sources = sources(self._bench.logbook)
-        self.source_box.blockSignals(True)
-        self.source_box.clear()
-        self.source_box.addItems([s.name for s in self._sources])
-        self.source_box.setCurrentIndex(max(0, self.source_box.findText(chosen)) if self._sources else -1)
-        self.source_box.blockSignals(False)
+        logbook = self._bench.logbook
+        units = logbook.units()
+        holds = {"battery", "bank", "station", "source"}
+        offered = {
+            SOURCE: [u.name for u in units if u.kind in holds],
+            WAY: [u.name for u in units if u.kind in {"converter", "inverter"}],
+            LOAD: [u.name for u in units if u.kind == "load"],
+        }
+        for rows in (self.pieces, self.loads):
+            rows.offer(offered)
+        self._measured = measured_in(logbook)
         self.kept_box.clear()
         self.kept_box.addItem(self.tr("kept before …"), None)
-        for kept in self._bench.logbook.outlooks():
+        for kept in logbook.outlooks():
             self.kept_box.addItem(kept.name, kept)
         self.kept_box.setVisible(self.kept_box.count() > 1)
+        self.run_box.clear()
+        self.run_box.addItem(self.tr("what then happened …"), None)
+        for run, name in logbook.runs(limit=60):
+            if run.state != "running":
+                self.run_box.addItem(f"{name or run.source}, {datetime.fromisoformat(run.started).astimezone():%-d %b %Y}", run.id)
+        if not self.pieces.rows() and not self.loads.rows():
+            self._begin_with_something()
+        self.show_rows([*self.pieces.rows(), *self.loads.rows()])
+
+    def _begin_with_something(self) -> None:
+        """The newest battery that was measured, and a load to be written over."""
+        logbook = self._bench.logbook
+        for unit in sorted(logbook.units(), key=lambda u: -u.id):
+            if unit.kind in {"battery", "bank", "station"} and self._measured.newest("source", unit.name) is not None:
+                self.pieces.show_rows([(SOURCE, f"{unit.name}, usable 90 %")])
+                self.loads.show_rows([(LOAD, "load 60 W")])
+                return
+
+    def show_rows(self, rows: list[tuple[str, str]]) -> None:
+        """These pieces, from now on."""
+        self.pieces.show_rows([r for r in rows if r[0] != LOAD])
+        self.loads.show_rows([r for r in rows if r[0] == LOAD])
         self.look()
 
-    def _outlook(self, source: Source) -> Outlook:
-        values: dict[str, Any] = {}
-        for name, unit in (("load", "W"), ("efficiency", "%"), ("idle", "W"), ("input", "W")):
-            text = self.fields[name].text().strip() or ("100" if name == "efficiency" else "0")
-            values[name] = self._read(name, lambda text=text, unit=unit: parse_width(text, unit))
-        kept = self.fields["kept"].text().strip() or "0 %"
-        share, watt_hours = (0.0, 0.0)
-        if kept.lower().endswith("wh"):
-            watt_hours = self._read("kept", lambda: parse_quantity(kept, "Wh"))
-        else:
-            share = self._read("kept", lambda: parse_quantity(kept, "%")) / 100
-        return source.outlook(values["load"], values["efficiency"], values["idle"], values["input"], share, watt_hours)
-
-    def _read(self, name: str, read):  # type: ignore[no-untyped-def]
-        try:
-            value = read()
-        except QuantityError as error:
-            mark_amiss(self.fields[name], str(error))
-            raise QuantityError(f"{self._titles[name]}: {error}") from None
-        mark_amiss(self.fields[name], "")
-        return value
+    def add_unit(self, name: str, kind: str) -> None:
+        """One more piece, by its name on the shelf."""
+        if self._stale:
+            self.offer()
+        piece = {"converter": WAY, "inverter": WAY, "load": LOAD, "charger": INPUT}.get(kind, SOURCE)
+        rows = [*self.pieces.rows(), *self.loads.rows()]
+        if piece == SOURCE and len(rows) == 2 and rows[1] == (LOAD, "load 60 W"):
+            rows = rows[1:]
+        self.show_rows([*rows, (piece, name)])
 
     # what follows
 
-    def look(self) -> None:
-        """Answer anew."""
-        place = self.source_box.currentIndex()
-        if not 0 <= place < len(self._sources):
-            self._show_nothing(self.tr("There is nothing to run from yet: put a battery on the shelf and test it."))
-            return
-        source = self._sources[place]
+    def look(self, *, coarse: bool = False) -> None:
+        """Answer anew: the middle now, the band in a moment."""
+        self._asked += 1
         try:
-            outlook = self._outlook(source)
-            self.answer = runtime(outlook)
-            hours = self._read("hours", lambda: parse_quantity(self.fields["hours"].text(), "s")) / 3600
-            buy = to_buy(outlook, hours)
-        except QuantityError as error:
+            self.part = kit_part_of([*self.pieces.rows(), *self.loads.rows()], self.starts.text().strip())
+            if not self.part.source:
+                raise KitError(
+                    self.tr("There is nothing to run from yet: write a source, like “Pack A 640 Wh”, or the name of one on the shelf.")
+                )
+            if not self.part.load and not self.part.way:
+                raise KitError(self.tr("Nothing is drawn yet: write a load, like “fridge 38 W 40 %”."))
+            self._kit = corrected(kit_of(self.part, getattr(self, "_measured", None)), self._past)
+            self.looked = look(self._kit, 0, step_s=COARSE_S if coarse else None)
+        except (KitError, QuantityError) as error:
             self._show_nothing(str(error))
             return
-        self._trouble.say("bad", "")
-        self.keep_button.setEnabled(not self._bench.logbook.read_only)
-        self.title.setText(self.tr("How long will {name} last?").format(name=source.unit))
-        self.aside.setText("")
-        self.aside_quiet.setText(source.told)
-        self._verdict.say(
-            "caution" if source.doubtful else "good", sentence(self.answer) + (" " + source.doubtful if source.doubtful else "")
-        )
-        self._runs_for.setText(self._big(self.answer))
-        self._runs_working.setText("\n".join(self.answer.working))
-        self._buy.setText(self.tr("For {time}: {wh}").format(time=show_duration(hours * 3600), wh=self._big(buy)))
-        self._buy_working.setText(buy.working[-1])
-        gains = what_buys_time(outlook)
-        self._what_title.setVisible(bool(gains))
-        self._what_if.setText("\n".join(f"{name}:  + {show_duration(h * 3600) if h < 1000 else '∞'}" for name, h in gains))
-        self.path_view.show_path(outlook_path(source.unit, outlook))
-        self._draw(outlook)
+        self._show(self.looked, closely=False)
+        if not coarse:
+            self._later.start()
 
-    def _big(self, answer: Answer) -> str:
-        if answer.value is None:
+    def _look_closely(self) -> None:
+        """The band, what buys time and the size, beside the window."""
+        kit, part, asked = self._kit, self.part, self._asked
+        if kit is None or part is None:
+            return
+        text = self.hours.text()
+
+        def work() -> tuple[Looked, list[tuple[str, float]], str]:
+            return look(kit), what_buys_time(kit), _size_text(part, kit, text)
+
+        def done(result: object) -> None:
+            if asked == self._asked and isinstance(result, tuple):
+                looked, gains, size = result
+                self.looked = looked
+                self._show(looked, closely=True)
+                self._show_gains(gains)
+                self.size_line.setText(size)
+
+        quietly(self, work, done)
+
+    def _show(self, looked: Looked, *, closely: bool) -> None:
+        kit = looked.middle.kit
+        self.trouble.say("bad", "")
+        for rows in (self.pieces, self.loads):
+            rows.mark("")
+        mark_amiss(self.starts, "")
+        self.keep_button.setEnabled(not self._bench.logbook.read_only)
+        about, between = goes_dark(looked)
+        self.title.setText(kit.name or self.tr("How long will it last?"))
+        self.aside.setText(about)
+        self.aside_quiet.setText(between)
+        doubt = self._doubt(kit)
+        self.verdict.say("caution" if doubt or looked.beyond else "good", " ".join(filter(None, (sentence(looked), doubt))))
+        self._axis.fit(looked)
+        self.day.show_looked(looked, f"{about} {between}")
+        self.strips.show_duties([load.duty for load in kit.loads])
+        self.path_view.show_path(path_of(looked))
+        self.cautions.say("caution", "\n".join([*kit.remarks, *cautions_of(kit)]))
+        self._show_answers(looked)
+        if not closely:
+            self._show_variants()
+
+    def _doubt(self, kit: Kit) -> str:
+        """What the answer rests on that nobody measured."""
+        labels = [s.name for s in kit.sources if s.why.startswith(self.tr("label"))]
+        said = [self.tr("{names}: only the label says what it holds.").format(names=", ".join(labels))] if labels else []
+        said += [self.tr("{name}: its hours are a guess.").format(name=load.name) for load in kit.loads if load.guessed]
+        return " ".join(said)
+
+    def _show_answers(self, looked: Looked) -> None:
+        while (item := self._answers.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        lines = [(self.tr("Runs for"), self._runs_for(looked), True)]
+        if looked.firsts and looked.firsts[0][1] < 0.995:
+            told = ", ".join(f"{c.name} {round(100 * s)} %" for c, s in looked.firsts[:3])
+            lines.append((self.tr("First to go"), told, False))
+        lines.append((self.tr("Into the loads"), f"{show(looked.energy_wh, 3)} Wh", False))
+        lines += [(name, f"{show(wh, 3)} Wh", False) for name, wh in looked.by_load if len(looked.by_load) > 1]
+        if looked.lost_wh > 0.05:
+            share = 100 * looked.lost_wh / (looked.lost_wh + looked.energy_wh)
+            lines.append((self.tr("Lost on the way"), f"{show(looked.lost_wh, 3)} Wh, {plain(share, 2)} %", False))
+        for place, (name, value, large) in enumerate(lines):
+            title, said = label(name), QLabel(value)
+            said.setTextFormat(Qt.TextFormat.PlainText)
+            said.setAlignment(Qt.AlignmentFlag.AlignRight)
+            if large:
+                said.setFont(font(LARGE, bold=True))
+            self._answers.addWidget(title, place, 0)
+            self._answers.addWidget(said, place, 1)
+
+    def _runs_for(self, looked: Looked) -> str:
+        if looked.runtime_s is None:
             return self.tr("without end")
-        if answer.unit == "h":
-            uncertainty = f" ± {show_duration(answer.expanded_uncertainty * 3600)}" if answer.expanded_uncertainty else ""
-            return f"{show_duration(answer.value * 3600)}{uncertainty}"
-        value, uncertainty = show_with(answer.value, answer.expanded_uncertainty or None)
-        return f"{value} Wh{f' ± {uncertainty}' if uncertainty else ''}"
+        if looked.beyond:
+            return self.tr("over {time}").format(time=show_duration(looked.middle.horizon_s))
+        low, high = looked.runtime_s - looked.low_s, looked.high_s - looked.runtime_s
+        text = show_duration(looked.runtime_s)
+        if low < 30 and high < 30:
+            return text
+        return f"{text}  −{_short(low)} +{_short(high)}"
+
+    def _show_gains(self, gains: list[tuple[str, float]]) -> None:
+        clear(self._gains)
+        self._gains_title.setVisible(bool(gains))
+        for name, seconds in gains:
+            gained = (
+                self.tr("+ {time}").format(time=show_duration(seconds)) if math.isfinite(seconds) else self.tr("3 times as long, or more")
+            )
+            said = QLabel(gained)
+            said.setObjectName("gain")
+            title = label(name)
+            title.setWordWrap(True)
+            self._gains.addLayout(row(title, said, stretch=0))
 
     def _show_nothing(self, why: str) -> None:
-        self.answer = None
-        self._trouble.say("bad", why)
-        self._verdict.say("plain", "")
+        self.looked = self._kit = None
+        self._later.stop()
+        self.trouble.say("bad", why)
+        for rows in (self.pieces, self.loads):
+            rows.mark(why)
+        mark_amiss(self.starts, why if "[day]" in why else "")
+        self.verdict.say("plain", "")
+        self.cautions.say("plain", "")
         self.title.setText(self.tr("How long will it last?"))
-        for widget in (self._runs_for, self._runs_working, self._buy, self._buy_working, self._what_if):
-            widget.setText("")
-        self._what_title.hide()
+        for text in (self.aside, self.aside_quiet, self.size_line):
+            text.setText("")
+        while (item := self._answers.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        self._show_gains([])
         self.keep_button.setEnabled(False)
-        self.plot.getPlotItem().clear()
+        self.day.show_looked(None)
 
-    def _draw(self, outlook: Outlook) -> None:
-        plot = self.plot.getPlotItem()
-        plot.clear()
-        hours, left, low, high = left_over_time(outlook)
-        edge = [plot.plot(hours, band, pen=pg.mkPen(color("voltage", 90), width=1)) for band in (low, high)]
-        plot.addItem(pg.FillBetweenItem(*edge, brush=QBrush(color("voltage", 40))))
-        plot.plot(hours, left, pen=pg.mkPen(color("voltage"), width=2))
-        kept = outlook.stays_wh
-        if kept > 0:
-            line = pg.InfiniteLine(
-                kept,
-                angle=0,
-                pen=pg.mkPen(color("loss"), width=1.5, style=Qt.PenStyle.DashLine),
-                label=self.tr("kept back"),
-                labelOpts={"position": 0.03, "anchors": [(0, 1), (0, 1)], "color": color("loss")},
-            )
-            plot.addItem(line)
-        if self.answer is not None and self.answer.value is not None:
-            band = pg.LinearRegionItem(
-                (self.answer.low, self.answer.high),
-                movable=False,
-                pen=pg.mkPen(None),
-                brush=QBrush(color("loss", 70), Qt.BrushStyle.BDiagPattern),
-            )
-            plot.addItem(band)
-            dark = pg.InfiniteLine(
-                self.answer.value,
-                angle=90,
-                pen=pg.mkPen(color("loss"), width=2),
-                label=self.tr("goes dark"),
-                labelOpts={"position": 0.9, "anchors": [(1, 0.5), (1, 0.5)], "color": color("loss")},
-            )
-            plot.addItem(dark)
-        plot.setYRange(0, outlook.energy_wh * 1.05)
-        plot.setXRange(0, hours[-1] * 1.02)
+    def _dragged(self, place: int, windows: object, final: bool) -> None:
+        """The line of the load says what was dragged; coarse until it is let go."""
+        if self.part is None or not isinstance(windows, tuple):
+            return
+        one = self.part.load[place]
+        kit = self._kit
+        share = kit.loads[place].duty if kit is not None else Duty()
+        self.loads.field(LOAD, place).setText(load_row(one.model_copy(update={"duty": replace(share, windows=windows).text()})))
+        self.look(coarse=not final)
+
+    # what-ifs side by side
+
+    def copy_variant(self) -> None:
+        """Keep what stands there as one of several, and go on with a copy."""
+        if self.looked is None:
+            return
+        rows = [*self.pieces.rows(), *self.loads.rows()]
+        name = self.tr("What-if {n}").format(n=len(self.variants) + 1)
+        self.variants.append((name, rows, self.starts.text()))
+        self._show_variants()
+
+    def _show_variants(self) -> None:
+        clear(self._others)
+        if not self.variants:
+            return
+        self._others.addWidget(label(self.tr("What-ifs"), "heading"))
+        for place, (name, rows, starts) in enumerate(self.variants):
+            try:
+                kit = kit_of(kit_part_of(rows, starts), getattr(self, "_measured", None))
+                told = self._runs_for(look(kit, 0, step_s=COARSE_S))
+            except (KitError, QuantityError) as error:
+                told = str(error)
+            what = button(name, partial(self._take_variant, place), "link")
+            self._others.addLayout(row(what, label(told), button("×", partial(self._drop_variant, place), "link"), stretch=1))
+
+    def _take_variant(self, place: int) -> None:
+        _, rows, starts = self.variants[place]
+        self.starts.setText(starts)
+        self.show_rows(rows)
+
+    def _drop_variant(self, place: int) -> None:
+        self.variants.pop(place)
+        self._show_variants()
 
     # keeping
 
     def _keep(self) -> None:
-        if self.answer is None:
+        if self.looked is None or self.part is None:
             return
-        source = self._sources[self.source_box.currentIndex()]
-        inputs = {"source": source.name, **{name: field.text() for name, field in self.fields.items()}}
-        name = f"{source.unit}, {self.fields['load'].text()}, {datetime.now().astimezone():%-d %b %H:%M}"
-        kept = StoredOutlook(name, source.run_id, datetime.now(UTC).isoformat(timespec="seconds"), inputs, sentence(self.answer))
+        inputs = inputs_of(self.part, self.variants, self._past)
+        first = self.part.source[0].name or self.tr("source")
+        name = f"{first}, {', '.join(x.name or 'load' for x in self.part.load[:2])}, {datetime.now().astimezone():%-d %b %H:%M}"
+        runtime = "" if self.looked.runtime_s is None else f"{self.looked.runtime_s:.0f}"
+        kept = StoredOutlook(
+            name, None, datetime.now(UTC).isoformat(timespec="seconds"), {**inputs, "runtime_s": runtime}, sentence(self.looked)
+        )
         self._bench.keep_outlook(kept)
         self._bench.told.emit(self.tr("The outlook is kept."))
 
     def _recall(self) -> None:
         kept = self.kept_box.currentData()
-        if kept is None:
+        if not isinstance(kept, StoredOutlook):
             return
-        place = self.source_box.findText(kept.inputs["source"])
-        if place >= 0:
-            self.source_box.setCurrentIndex(place)
-        for name, field in self.fields.items():
-            field.setText(kept.inputs.get(name, ""))
+        past = past_of(kept)
+        self._past = past
+        self.variants = list(past.variants)
+        self.starts.setText(past.part.day.starts)
+        self.show_rows(rows_of(past.part))
         self._bench.told.emit(self.tr("Then it said: {answer}").format(answer=kept.answer))
+        self._show_compared()
+
+    def _link(self) -> None:
+        """A run is what then happened: what was predicted against what was measured."""
+        number = self.run_box.currentData()
+        if number is None or self.looked is None or self.part is None:
+            return
+        predicted = self.looked.runtime_s
+        found = happened(self._bench.logbook, int(number), predicted, self.part)
+        if found is None:
+            self._bench.told.emit(self.tr("That run has no duration to compare with."))
+            return
+        self._past = found
+        self._show_compared()
+
+    def _show_compared(self) -> None:
+        past = self._past
+        self.compared.setText(past.told() if past is not None else "")
+        self.apply_button.setVisible(past is not None and past.factor is not None)
+        self.apply_button.setText(self.tr("Leave it out again") if past is not None and past.applied else self.tr("Apply it"))
+
+    def _apply(self) -> None:
+        if self._past is not None:
+            self._past = replace(self._past, applied=not self._past.applied)
+            self._show_compared()
+            self.look()
+
+    # files
+
+    def _open(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, self.tr("Open an outlook"), "", self.tr("Outlooks (*.toml);;All files (*)"))
+        if path:
+            self.open_file(Path(path))
+
+    def open_file(self, path: Path) -> None:
+        """The pieces of a TOML file."""
+        try:
+            part = read_kit(path)
+        except KitError as error:
+            self._bench.said.emit(str(error))
+            return
+        self.starts.setText(part.day.starts)
+        self.show_rows(rows_of(part))
+
+    def _save(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, self.tr("Save the outlook"), "outlook.toml", self.tr("Outlooks (*.toml)"))
+        if path:
+            self.save_file(Path(path))
+
+    def save_file(self, path: Path) -> None:
+        """What stands there as a TOML file."""
+        if self.part is not None:
+            self._write(path, to_toml(self.part).encode())
+
+    def _save_card(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, self.tr("Save the swap card"), "swaps.pdf", self.tr("Cards (*.pdf *.html)"))
+        if path:
+            self.save_card(Path(path))
+
+    def save_card(self, path: Path) -> None:
+        """When to swap, as a page to print."""
+        if self.looked is not None:
+            from ubrant.report.document import ReportError, pdf_of
+
+            page = swap_card(self.looked)
+            try:
+                self._write(path, page.encode() if path.suffix.lower() == ".html" else pdf_of(page))
+            except ReportError as error:
+                self._bench.said.emit(str(error))
+
+    def _save_calendar(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, self.tr("Save the swaps"), "swaps.ics", self.tr("Calendars (*.ics)"))
+        if path:
+            self.save_calendar(Path(path))
+
+    def save_calendar(self, path: Path) -> None:
+        """When to swap, as a calendar for a telephone."""
+        if self.looked is None:
+            return
+        if not swaps_of(self.looked):
+            self._bench.told.emit(self.tr("There is nothing to swap: name a second source."))
+            return
+        self._write(path, swap_calendar(self.looked, datetime.now().astimezone()))
+
+    def _write(self, path: Path, whole: bytes) -> None:
+        try:
+            write_whole(path, lambda beside: beside.write_bytes(whole))
+        except OSError as error:
+            self._bench.said.emit(self.tr("{path} could not be written: {why}.").format(path=path, why=error.strerror or error))
+            return
+        self._bench.saved.emit(path)
+
+    def state(self) -> str:
+        """The pieces as text, for whoever asks."""
+        return json.dumps([*self.pieces.rows(), *self.loads.rows()], ensure_ascii=False)
+
+
+def _short(seconds: float) -> str:
+    """``0:25`` of a width."""
+    if not math.isfinite(seconds):
+        return "∞"
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def _size_text(part: KitPart, kit: Kit, text: str) -> str:
+    try:
+        return size_sentence(size_of(part, kit, parse_wanted(text), 0.9))
+    except (KitError, QuantityError) as error:
+        return str(error)
