@@ -11,7 +11,6 @@ import pytest
 from tests.making import METER, PACK, STEP_DOWN, prepared, record_for
 from tests.trust.making import discharge, judged, word
 from ubrant.core.battery.fullness import went_dark
-from ubrant.core.battery.outlook import Outlook, Width, what_buys_time
 from ubrant.core.conversion.appliance import Mode, SupplyMeters, SupplyStep, appliance_findings, supply_efficiency
 from ubrant.core.conversion.loss_model import LossModel
 from ubrant.core.conversion.points import SweepMeters, points_of
@@ -195,31 +194,8 @@ def test_single_volts_that_no_such_battery_has_are_asked_about(tmp_path, volts, 
     assert ("are no volts of such a battery" in found["verdict"]["sentence"]) == asked
 
 
-def test_a_tenth_less_of_load_buys_more_than_a_tenth_of_time_back():
-    """t = E ÷ P: at 0.9 P it is a ninth longer."""
-    made = Outlook(100.0, 0.0, "measured", Width(10.0))
-    hours = dict(what_buys_time(made))["Load 10 % smaller"]
-    assert hours == pytest.approx(10.0 / 9.0, rel=1e-6)
-
-
 def test_the_parts_of_a_loss_by_hand():
     """p₀ 1 W, a 0.05, b 0.002 per W at 20 W: 1 W, 1 W, 0.8 W."""
     model = LossModel(1.0, 0.05, 0.002, 0.0, 40.0)
     assert model.parts_w(20.0) == pytest.approx((1.0, 1.0, 0.8))
     assert model.loss_w(20.0) == pytest.approx(2.8)
-
-
-@pytest.mark.parametrize(
-    ("changes", "offered"),
-    [
-        ({}, set()),
-        ({"efficiency": Width(0.9)}, {"Straight from the source, no converter"}),
-        ({"idle_w": Width(1.0)}, {"Straight from the source, no converter", "No idle draw"}),
-        ({"kept_back": 0.2}, {"Nothing kept back"}),
-        ({"kept_back_wh": 20.0}, {"Nothing kept back"}),
-    ],
-)
-def test_only_what_can_be_changed_buys_time(changes, offered):
-    made = Outlook(100.0, 0.0, "measured", Width(50.0), **changes)
-    always = {"Load 10 % smaller", "20 W more coming in"}
-    assert set(dict(what_buys_time(made))) - always == offered

@@ -68,6 +68,27 @@ def solve_two_step(soc: float = 0.5) -> dict[str, np.ndarray]:
     return {"time_s": time[first], "voltage_v": volts[first], "current_a": amps[first]}
 
 
+POWERS_W, UNTIL_V = (4.0, 9.0), 2.8
+"""Constant powers that the 5 Ah cell is emptied at, and down to what."""
+
+
+def solve_power(watts: float) -> dict[str, np.ndarray]:
+    """A whole discharge at constant power from full, by SPMe; a reading a minute."""
+    import pybamm
+
+    experiment = pybamm.Experiment([f"Discharge at {watts:g} W until {UNTIL_V:g} V (1 minute period)"])
+    simulation = pybamm.Simulation(
+        pybamm.lithium_ion.SPMe(),
+        parameter_values=pybamm.ParameterValues("Chen2020"),
+        experiment=experiment,
+        solver=pybamm.IDAKLUSolver(rtol=1e-8, atol=1e-10),
+    )
+    solution = simulation.solve(initial_soc=1.0)
+    return {
+        name: solution[key].entries for name, key in (("time_s", "Time [s]"), ("voltage_v", "Voltage [V]"), ("current_a", "Current [A]"))
+    }
+
+
 CHARGE_A, CHARGE_V, END_A = 2.5, 4.2, 0.25
 """C/2 to 4.2 V, then until a tenth of it: what the 5 Ah cell is charged by."""
 
@@ -108,6 +129,9 @@ if __name__ == "__main__":
         header="Chen2020 SPMe two steps at 50 %",
         fmt="%.9g",
     )
+    for watts in POWERS_W:
+        power = np.column_stack(list(solve_power(watts).values()))
+        np.savetxt(DATA / f"chen2020_{watts:g}w.csv", power, delimiter=",", header=f"Chen2020 SPMe at {watts:g} W", fmt="%.9g")
     for kind in ("constant", "varying"):
         found = solve(kind)
         header = f"Chen2020 SPM {kind}; " + ",".join(found)

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 from scipy import optimize
 
-from ubrant.core.battery.outlook import Outlook
 from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.load_steps import analyse_steps
@@ -122,7 +121,6 @@ def test_a_first_answer_for_runtime_from_what_was_measured():
     model = LossModel(2.0, 0.08, 0.0, 0.0, 200.0)
     taken = 65 + model.loss_w(65)
     assert 640 * 0.9 / taken == pytest.approx(640 * 0.9 / (65 * 1.08 + 2.0))
-    assert Outlook.__doc__
 
 
 def test_a_fridge_on_a_big_battery():

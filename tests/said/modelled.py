@@ -9,13 +9,12 @@ from dataclasses import replace
 import numpy as np
 
 from tests.said import saying
-from ubrant.core.battery import outlook as looking_out
-from ubrant.core.battery.outlook import Outlook, Width
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.conversion.candidates import Job, rank, ranking_sentence
 from ubrant.core.models.cell import Pack, cell_ocv, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.outlook.answers import look, size, what_buys_time
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.events import LoadOn
@@ -24,6 +23,9 @@ from ubrant.core.record.jot_text import is_jot_text
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import record_of
 from ubrant.methods.registry import method_of
+from ubrant.runs.kit_file import kit_of
+from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+from ubrant.runs.outlooks import cautions_of, goes_dark, sentence, size_sentence
 
 _OF_A_CHEMISTRY = {
     "lead-acid": "12 V 45 Ah lead-acid",
@@ -33,10 +35,20 @@ _OF_A_CHEMISTRY = {
 }
 MODELLED = tuple(_OF_A_CHEMISTRY)
 _OUTLOOKS = (
-    Outlook(640.0, 12.0, "measured", Width(62.0, 2.0), Width(0.88, 0.02), Width(6.0, 1.0), Width(0.0), 0.1),
-    Outlook(90.0, 9.0, "its label", Width(5.0, 0.5), bought_share=0.93),
-    Outlook(500.0, 5.0, "measured", Width(40.0), Width(0.9), Width(1.0), Width(60.0, 20.0), 0.0, 120.0),
-    Outlook(500.0, 5.0, "measured", Width(40.0, 1.0), Width(0.9, 0.1), Width(1.0), Width(20.0, 20.0), 0.2, 60.0, 1.1),
+    ([(SOURCE, "Pack 640 ± 24 Wh, usable 90 %"), (WAY, "inverter 86..90 %, idle 5..7 W"), (LOAD, "blower 60..64 W")], ""),
+    ([(SOURCE, "bank 90 Wh, full 80 %"), (LOAD, "lamp ~5 W 8 of 20 min")], ""),
+    ([(SOURCE, "Pack 500 ± 10 Wh, keep 120 Wh"), (WAY, "step-down 90 %, idle 1 W"), (LOAD, "radio 40 W"), (INPUT, "charger 40..80 W")], ""),
+    (
+        [
+            (SOURCE, "Pack 50 Ah 12.8 V LiFePO4 label, usable 80 %"),
+            (SOURCE, "Spare 300 Wh, swap 4 min"),
+            (WAY, "inverter 88 %, idle 6 W, cut-off 11 V, leads 1.5 m 4 mm²"),
+            (LOAD, "projector 90 W 18:00 to 20:00, 20:30 to 23:00, standby 2 W, start 200 W"),
+            (LOAD, "fan 12 W, straight"),
+            (INPUT, "panel 60 W sun 07:00 to 19:00"),
+        ],
+        "17:00",
+    ),
 )
 _JOBS = (
     Job(11.5, 13.6, 10.0, 6.0, 500.0, 0.3),
@@ -103,12 +115,13 @@ def of_converters() -> Iterator[str]:
 
 
 def of_outlooks() -> Iterator[str]:
-    for one in _OUTLOOKS:
-        for answer in (looking_out.runtime(one), looking_out.to_buy(one, 10.0)):
-            yield f"{saying.text_of(answer)} {saying.text_of([answer.low, answer.high, answer.expanded_uncertainty])}"
-            yield looking_out.sentence(answer)
-        yield saying.text_of(looking_out.what_buys_time(one))
-        yield saying.text_of([saying.text_of(np.array(part)) for part in looking_out.left_over_time(one)])
+    for rows, starts in _OUTLOOKS:
+        kit = kit_of(kit_part_of(rows, starts))
+        looked = look(kit, 300)
+        yield saying.text_of([looked.runtime_s, looked.low_s, looked.high_s, looked.energy_wh, looked.lost_wh])
+        yield " / ".join([sentence(looked), *goes_dark(looked), size_sentence(size(kit, 36_000.0)), *cautions_of(kit), *kit.remarks])
+        yield saying.text_of(what_buys_time(kit))
+        yield saying.text_of([f"{name} {wh:.6g}" for name, wh in (*looked.by_load, *looked.lost)])
 
 
 def of_ranking(lines: list[str]) -> Iterator[str]:

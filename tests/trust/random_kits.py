@@ -37,7 +37,7 @@ class Truth:
 
 def random_pack(rng: np.random.Generator) -> tuple[str, PackParameters, float]:
     """(its label, what it is, cut-off)."""
-    chemistry, volts, name, cutoff = KINDS[rng.integers(len(KINDS))]
+    _, volts, name, cutoff = KINDS[rng.integers(len(KINDS))]
     ah = float(np.exp(rng.uniform(math.log(5), math.log(100))).round(1))
     text = f"{ah:g} Ah {volts:g} V {name}"
     usual = pack_from_label(parse_label(text))

@@ -126,8 +126,15 @@ def findings(window: MainWindow) -> Scene:
 def outlook(window: MainWindow) -> Scene:
     window.go_to(OUTLOOK)
     yield "", window
-    for place in range(min(3, window.outlook.source_box.count())):
-        window.outlook.source_box.setCurrentIndex(place)
+    for name, rows in (
+        ("simple", [("source", "640 Wh"), ("load", "fridge 38 W 40 %")]),
+        ("wrong", [("source", "640 Wh"), ("load", "fridge 38")]),
+    ):
+        window.outlook.show_rows(rows)
+        yield f" {name}", window
+    for place in range(1, min(3, window.outlook.kept_box.count())):
+        window.outlook.kept_box.setCurrentIndex(place)
+        window.outlook.kept_box.activated.emit(place)
         yield f" {place}", window
 
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 import ubrant
 from tests.making import by_hand
 from tests.methods.samples import BY_HAND, SAMPLES
-from tests.window import click, keep_discharge, let_go, needs, start, type_into
+from tests.window import click, keep_discharge, let_go, needs, start
 from ubrant.core.drawings import Plot
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import speak
@@ -54,42 +54,6 @@ def saved_as(monkeypatch):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), kind))
 
     return answer
-
-
-# outlook
-
-
-def test_outlook_from_a_run(tested, qtbot):
-    tested.go_to(OUTLOOK)
-    stage = tested.outlook
-    for name, text in (("load", "62 ± 2 W"), ("efficiency", "88 %"), ("idle", "6 W"), ("kept", "10 %")):
-        type_into(qtbot, stage.fields[name], text)
-    energy = tested.findings.account.findings["energy"].value
-    assert stage.answer.value == pytest.approx(0.9 * energy / (62 / 0.88 + 6))
-    assert "Runs for about" in stage._verdict.text()
-    assert "W lost" in stage.path_view.words()
-    click(qtbot, stage, "Keep this outlook")
-    (kept,) = tested.bench.logbook.outlooks()
-    assert (kept.inputs["load"], kept.answer) == ("62 ± 2 W", stage._verdict.text())
-    type_into(qtbot, stage.fields["load"], "5 W")
-    stage.kept_box.setCurrentIndex(1)
-    stage.kept_box.activated.emit(1)
-    assert stage.fields["load"].text() == "62 ± 2 W"
-
-
-def test_outlook_by_a_label_says_that_it_is_only_a_label(window):
-    window.bench.keep_unit(Unit("Never tested", "battery", "50 Ah 12.8 V"))
-    window.go_to(OUTLOOK)
-    QApplication.processEvents()
-    assert "Only the label says so" in window.outlook._verdict.text()
-
-
-def test_outlook_refuses_in_a_sentence(tested, qtbot):
-    tested.go_to(OUTLOOK)
-    type_into(qtbot, tested.outlook.fields["efficiency"], "120 %")
-    assert "up to 100 %" in tested.outlook._trouble.text()
-    type_into(qtbot, tested.outlook.fields["efficiency"], "good")
-    assert "Efficiency: “good” is not a value in %" in tested.outlook._trouble.text()
 
 
 # files

@@ -24,8 +24,8 @@ from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
 from ubrant.demo.by_hand import read_them
 from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
-from ubrant.demo.outlooks import keep_outlooks
 from ubrant.demo.others import begin_others
+from ubrant.demo.outlooks import keep_outlooks
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run

@@ -12,26 +12,26 @@ from ubrant.runs.outlooks import sentence
 from ubrant.runs.past_outlooks import inputs_of
 
 SHOWINGS = "Three showings in the village hall"
-_SHOWS = "18:00 to 18:35, 18:50 to 19:25, 19:40 to 20:15"
+_SHOWS = "18:30 to 19:15, 19:35 to 20:20, 20:40 to 21:25"
 _KIT = (
     (WAY, "Hall 1000, leads 1.5 m 4 mm²"),
-    (LOAD, "Blower 57 W 17:20 to 22:30, start 96 W"),
+    (LOAD, "Blower 57 W 15:30 to 22:30, start 96 W"),
     (LOAD, f"Projector, mode full, {_SHOWS}"),
     (LOAD, f"Sound 12 W {_SHOWS}, standby 3 W"),
     (INPUT, "Roof panel 24 W sun 07:00 to 19:20"),
 )
 _PACK_A, _PACK_B = (SOURCE, "Dome pack A, usable 90 %"), (SOURCE, "Dome pack B, usable 90 %")
-_DC = (LOAD, "Blower 38 W 17:20 to 22:30, straight")
+_DC = (LOAD, "Blower 38 W 15:30 to 22:30, straight")
 OUTLOOKS = (
     (
         SHOWINGS,
         "2026-10-24T09:00:00+00:00",
-        "17:20",
+        "15:30",
         [_PACK_A, *_KIT],
         [
-            ("on pack B", [_PACK_B, *_KIT], "17:20"),
-            ("blower by 12 V", [_PACK_A, _KIT[0], _DC, *_KIT[2:]], "17:20"),
-            ("pack B after pack A", [_PACK_A, (SOURCE, "Dome pack B, usable 90 %, swap 3 min"), *_KIT], "17:20"),
+            ("on pack B", [_PACK_B, *_KIT], "15:30"),
+            ("blower by 12 V", [_PACK_A, _KIT[0], _DC, *_KIT[2:]], "15:30"),
+            ("pack B after pack A", [_PACK_A, (SOURCE, "Dome pack B, usable 90 %, swap 3 min"), *_KIT], "15:30"),
         ],
     ),
     (
@@ -39,7 +39,13 @@ OUTLOOKS = (
         "2026-11-10T10:00:00+00:00",
         "",
         [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "fridge 66 W 9 of 26 min")],
-        [("started warm, does not cycle", [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "fridge 66 W")], "")],
+        [
+            (
+                "started warm, does not cycle",
+                [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "fridge 66 W")],
+                "",
+            )
+        ],
     ),
 )
 

@@ -230,7 +230,8 @@ def load_row(part: LoadPart) -> str:
     more = [STRAIGHT] if part.way == STRAIGHT else []
     more += ["guessed"] if part.guessed else []
     straight = part.model_copy(update={"way": ""}) if part.way == STRAIGHT else part
-    return _row(f"{part.name} {what} {part.duty}".strip(), straight, LOAD, more)
+    first = f"{part.name} {what} {part.duty}" if what else ", ".join(filter(None, (part.name, part.duty)))
+    return _row(first.strip(), straight, LOAD, more)
 
 
 def input_row(part: InputPart) -> str:

@@ -37,7 +37,7 @@ def swaps_of(looked: Looked) -> list[Swap]:
     found = []
     before = 0.0
     names = [s.name for s in kit.sources]
-    for place, (at, name) in enumerate(walked.hand_overs()):
+    for place, (at, name) in enumerate(walked.hand_overs):
         due = before + (at - before) * early
         break_at = _last_break(walked, before, due)
         down = next(s.swap_s for s in kit.sources if s.name == name)

@@ -271,6 +271,7 @@ class MainWindow(QMainWindow):
         self._to_follow: set[int] = set()
         self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
+        self.bench.outlook_wanted.connect(self._into_outlook)
         self.bench.again_wanted.connect(self._prepare_again)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
@@ -520,6 +521,12 @@ class MainWindow(QMainWindow):
         from ubrant.ui.findings.rank_dialog import RankDialog
 
         RankDialog(self.bench.logbook, self).exec()
+
+    def _into_outlook(self, unit_id: int) -> None:
+        """A unit of the shelf as one more piece of the outlook."""
+        unit = self.bench.logbook.unit(unit_id)
+        self.outlook.add_unit(unit.name, unit.kind)
+        self.go_to(OUTLOOK)
 
     def _what_feeds(self) -> None:
         from ubrant.ui.shelf.feeds_dialog import FeedsDialog

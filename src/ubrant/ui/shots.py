@@ -16,8 +16,8 @@ from ubrant.bench.standins.world import World
 from ubrant.core.models.converter import Converter
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.demo.dome import demo_path, is_whole, make_demo
-from ubrant.demo.outlooks import SHOWINGS
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
+from ubrant.demo.outlooks import SHOWINGS
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.simulated import battery_scenario, converter_of
 from ubrant.runs.typed_session import TypedSession

@@ -35,6 +35,7 @@ class Workbench(QObject):
     """Units, meters or runs are others than before."""
     unit_chosen = pyqtSignal(int)
     test_wanted = pyqtSignal(int)
+    outlook_wanted = pyqtSignal(int)
     """Prepare a test of this unit."""
     again_wanted = pyqtSignal(int)
     """Prepare the same as in this run."""

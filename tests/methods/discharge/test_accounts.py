@@ -10,7 +10,6 @@ import pytest
 from tests.making import falling
 from tests.methods.discharge.making import DISCHARGE, SMALL, begun, discharging, small_plan
 from ubrant.bench.engine import Order
-from ubrant.core.battery.outlook import Width
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
@@ -25,8 +24,8 @@ from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.measured import measured_in
 from ubrant.runs.simulated import battery_scenario
-from ubrant.runs.sources import outlook_path, sources
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 1 mA", max_v=60, max_a=20)
 
@@ -128,25 +127,20 @@ def test_summaries_are_kept_and_worked_out_anew_by_another_version(logbook, monk
 
 
 def test_sources_of_an_outlook(logbook):
-    """Measured energy first; a label only where nothing was measured, with its stated ±."""
+    """Measured ampere-hours along their own volts first; a label only where nothing was measured."""
     logged(logbook)
     logbook.keep_unit(Unit("Never tested", "bank", "24 000 mAh / 88.8 Wh"))
     logbook.keep_unit(Unit("Blower", "load", "12 V, 65 W"))
-    measured, label = sources(logbook)
-    assert (measured.unit, measured.doubtful, measured.run_id) == ("Pack", "", 1)
-    assert measured.share == pytest.approx(measured.energy_wh / 640)
-    assert (label.unit, label.run_id, "Only the label" in label.doubtful) == ("Never tested", None, True)
-    assert label.energy_u == pytest.approx(8.88 / 3**0.5)
-
-
-def test_an_outlook_without_a_converter_has_a_straight_path(logbook):
-    logged(logbook)
-    source = sources(logbook)[0]
-    straight = outlook_path("Pack", source.outlook(Width(60), Width(100), Width(0), Width(0), 0.1, 0.0))
-    bent = outlook_path("Pack", source.outlook(Width(60), Width(80), Width(5), Width(20), 0.0, 50.0))
-    assert (len(straight.nodes), len(bent.nodes)) == (2, 3)
-    assert bent.losses[1] == "20.0 W lost"
-    assert bent.nodes[0].note == "50.0 Wh kept back, 20 W coming in"
+    measured = measured_in(logbook)
+    assert measured.newest("source", "pack") == 1
+    source = measured.source(1)
+    assert source.why.startswith("measured: ")
+    record, account = account_of(logbook, logbook.run(1))
+    assert source.capacity.value == pytest.approx(account.findings["charge"].value)
+    assert source.energy_wh == pytest.approx(account.findings["energy"].value, rel=2e-3)
+    assert source.curve.rate_a == pytest.approx(10.0, rel=1e-3)
+    assert (measured.newest("source", "Never tested"), measured.label("never tested")) == (None, "24 000 mAh / 88.8 Wh")
+    assert (measured.newest("load", "Blower"), measured.label("Blower"), measured.source(99)) == (None, "", None)
 
 
 def test_a_log_without_cutoff_or_unit_is_kept_all_the_same(logbook):

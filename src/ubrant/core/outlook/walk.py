@@ -23,7 +23,7 @@ EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP = "empty", "cut-off", "too much", "sags
 Mask = npt.NDArray[np.bool_]
 _GRID = 1024
 _LONGEST_S = 60 * DAY_S
-_STEPS, _FEW = 400, 8
+_STEPS, _FEW = 400, 60
 _ALIKE = 1e-9
 
 
@@ -49,7 +49,7 @@ class Walk:
     down_s : (D,) of it, for changing sources over
     cause : (D,) place in ``causes`` of what went first
     inner_wh : (D,) lost inside the sources
-    in_use : (n + 1,) place of the source in use, in the first draw
+    hand_overs : (seconds, the name of what takes over) in the first draw
     horizon_s : as far as was looked
     """
 
@@ -63,13 +63,8 @@ class Walk:
     cause: npt.NDArray[np.intp]
     causes: tuple[Cause, ...]
     inner_wh: Array
-    in_use: npt.NDArray[np.intp]
+    hand_overs: tuple[tuple[float, str], ...]
     horizon_s: float
-
-    def hand_overs(self) -> list[tuple[float, str]]:
-        """(seconds, the name of what takes over) in the first draw."""
-        places = np.flatnonzero(np.diff(self.in_use)) + 1
-        return [(float(self.time_s[k]), self.kit.sources[int(self.in_use[k])].name) for k in places if self.time_s[k] <= self.end_s[0]]
 
 
 def mean_drain_w(kit: Kit) -> float:
@@ -157,6 +152,7 @@ class _Walker:
         self.cause = np.full(self.count, -1, np.intp)
         self.inner = np.zeros(self.count)
         self.margins_before: Array | None = None
+        self.handed: list[tuple[float, str]] = []
         self.causes = (
             *(Cause(EMPTY, s.name) for s in sources),
             *(Cause(CUT_OFF, s.name) for s in sources),
@@ -176,11 +172,10 @@ class _Walker:
         left, volts = np.zeros((n + 1, self.count)), np.ones((n + 1, self.count))
         day_before = left[0] = self._total()
         volts[0] = self.v
-        in_use = np.zeros(n + 1, np.intp)
         reached = n
         for k in range(n):
             self._step(k)
-            left[k + 1], volts[k + 1], in_use[k + 1] = self._total(), self.v, self.active[0]
+            left[k + 1], volts[k + 1] = self._total(), self.v
             at = float(self.time[k + 1])
             if at % DAY_S == 0 and self.kit.varies:
                 forever = ~(self.cause >= 0) & (left[k + 1] >= day_before - _ALIKE)
@@ -189,7 +184,7 @@ class _Walker:
             if (self.cause >= 0).all():
                 reached = k + 1
                 break
-        left[reached + 1 :], volts[reached + 1 :], in_use[reached + 1 :] = left[reached], volts[reached], in_use[reached]
+        left[reached + 1 :], volts[reached + 1 :] = left[reached], volts[reached]
         if not self.kit.varies:
             never = (self.cause < 0) & (self._net(n - 1) <= _ALIKE)
             self.cause[never] = len(self.causes)
@@ -197,7 +192,18 @@ class _Walker:
         self.cause[beyond] = len(self.causes) + 1
         self.end[beyond] = horizon_s
         return Walk(
-            self.kit, self.time, self.demand, left, volts, self.end, self.down, self.cause, self.causes, self.inner, in_use, horizon_s
+            self.kit,
+            self.time,
+            self.demand,
+            left,
+            volts,
+            self.end,
+            self.down,
+            self.cause,
+            self.causes,
+            self.inner,
+            tuple(self.handed),
+            horizon_s,
         )
 
     def _total(self) -> Array:
@@ -337,6 +343,8 @@ class _Walker:
                 self._stop(last & (self.active == j), first_cause + int(j), when)
         goes_on = where & ~last
         if goes_on.any():
+            if goes_on[0]:
+                self.handed.append((float(np.broadcast_to(at, (self.count,))[0]), sources[int(self.active[0]) + 1].name))
             self.active = np.where(goes_on, self.active + 1, self.active)
             waits = np.array([s.swap_s for s in sources])[self.active]
             self.swap_left = np.where(goes_on, waits, self.swap_left)

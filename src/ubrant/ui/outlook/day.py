@@ -205,7 +205,7 @@ class DayView(QWidget):
             painter.drawText(QRectF(area.left() + 6, y - 18, 200, 16), Qt.AlignmentFlag.AlignLeft, self.tr("kept back"))
         painter.setPen(color("voltage"))
         painter.drawText(QRectF(area.right() - 160, area.top() - 2, 154, 18), Qt.AlignmentFlag.AlignRight, self.tr("left"))
-        for at, name in walked.hand_overs():
+        for at, name in walked.hand_overs:
             if at <= self._axis.span_s:
                 x = self._axis.x(at, width)
                 painter.setPen(QPen(color("caution"), 1.4, Qt.PenStyle.DashDotLine))

@@ -28,6 +28,7 @@ class RowField(QLineEdit):
 
     def __init__(self, kind: str, text: str, name: str, offered: list[str]) -> None:
         super().__init__(text)
+        self.setCursorPosition(0)
         self.kind = kind
         self.setPlaceholderText(_HINTS[kind])
         self.setAccessibleName(name)

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.outlook.answers import COARSE_S, Looked, look, what_buys_time
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
@@ -59,6 +60,9 @@ class OutlookStage(StageFrame):
         self.starts.setPlaceholderText("17:30")
         self.starts.setFixedWidth(90)
         self.starts.setAccessibleName(self.tr("Switched on at"))
+        self.called = QLineEdit("")
+        self.called.setAccessibleName(self.tr("What it is called"))
+        self.called.setPlaceholderText(self.tr("an evening out"))
         self.hours = QLineEdit("5 h")
         self.hours.setAccessibleName(self.tr("For how long"))
         self.hours.setPlaceholderText("5 h")
@@ -75,7 +79,7 @@ class OutlookStage(StageFrame):
         self._build()
         for rows in (self.pieces, self.loads):
             rows.changed.connect(self.look)
-        for field in (self.starts, self.hours):
+        for field in (self.called, self.starts, self.hours):
             field.textEdited.connect(lambda _: self.look())
         self.strips.dragged.connect(self._dragged)
         self.kept_box.activated.connect(self._recall)
@@ -89,8 +93,9 @@ class OutlookStage(StageFrame):
     def _build(self) -> None:
         left = QVBoxLayout()
         left.setSpacing(6)
+        left.addLayout(row(label(self.tr("Called")), self.called, stretch=1))
         left.addWidget(self.pieces)
-        left.addLayout(row(label(self.tr("Switched on at")), self.starts))
+        left.addLayout(row(label(self.tr("Switched on at")), self.starts, stretch=0))
         left.addStretch(1)
         above, below = QHBoxLayout(), QHBoxLayout()
         held = QWidget()
@@ -215,7 +220,7 @@ class OutlookStage(StageFrame):
         """Answer anew: the middle now, the band in a moment."""
         self._asked += 1
         try:
-            self.part = kit_part_of([*self.pieces.rows(), *self.loads.rows()], self.starts.text().strip())
+            self.part = kit_part_of([*self.pieces.rows(), *self.loads.rows()], self.starts.text().strip(), self.called.text().strip())
             if not self.part.source:
                 raise KitError(
                     self.tr("There is nothing to run from yet: write a source, like “Pack A 640 Wh”, or the name of one on the shelf.")
@@ -227,7 +232,7 @@ class OutlookStage(StageFrame):
         except (KitError, QuantityError) as error:
             self._show_nothing(str(error))
             return
-        self._show(self.looked, closely=False)
+        self._show(self.looked, closely=coarse, held=coarse)
         if not coarse:
             self._later.start()
 
@@ -251,7 +256,7 @@ class OutlookStage(StageFrame):
 
         quietly(self, work, done)
 
-    def _show(self, looked: Looked, *, closely: bool) -> None:
+    def _show(self, looked: Looked, *, closely: bool, held: bool = False) -> None:
         kit = looked.middle.kit
         self.trouble.say("bad", "")
         for rows in (self.pieces, self.loads):
@@ -264,7 +269,8 @@ class OutlookStage(StageFrame):
         self.aside_quiet.setText(between)
         doubt = self._doubt(kit)
         self.verdict.say("caution" if doubt or looked.beyond else "good", " ".join(filter(None, (sentence(looked), doubt))))
-        self._axis.fit(looked)
+        if not held:  # the ground does not move under what is dragged
+            self._axis.fit(looked)
         self.day.show_looked(looked, f"{about} {between}")
         self.strips.show_duties([load.duty for load in kit.loads])
         self.path_view.show_path(path_of(looked))
@@ -284,7 +290,10 @@ class OutlookStage(StageFrame):
         while (item := self._answers.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        lines = [(self.tr("Runs for"), self._runs_for(looked), True)]
+        runs_for, _, wide = self._runs_for(looked).partition("  ")
+        lines = [(self.tr("Runs for"), runs_for, True)]
+        if wide:
+            lines.append((self.tr("90 in 100 within"), wide, False))
         if looked.firsts and looked.firsts[0][1] < 0.995:
             told = ", ".join(f"{c.name} {round(100 * s)} %" for c, s in looked.firsts[:3])
             lines.append((self.tr("First to go"), told, False))
@@ -295,6 +304,7 @@ class OutlookStage(StageFrame):
             lines.append((self.tr("Lost on the way"), f"{show(looked.lost_wh, 3)} Wh, {plain(share, 2)} %", False))
         for place, (name, value, large) in enumerate(lines):
             title, said = label(name), QLabel(value)
+            title.setWordWrap(True)
             said.setTextFormat(Qt.TextFormat.PlainText)
             said.setAlignment(Qt.AlignmentFlag.AlignRight)
             if large:
@@ -344,6 +354,8 @@ class OutlookStage(StageFrame):
         self._show_gains([])
         self.keep_button.setEnabled(False)
         self.day.show_looked(None)
+        self.strips.show_duties([])
+        self.path_view.show_path(PowerPath((), (), (), (), "Wh"))
 
     def _dragged(self, place: int, windows: object, final: bool) -> None:
         """The line of the load says what was dragged; coarse until it is let go."""
@@ -353,6 +365,7 @@ class OutlookStage(StageFrame):
         kit = self._kit
         share = kit.loads[place].duty if kit is not None else Duty()
         self.loads.field(LOAD, place).setText(load_row(one.model_copy(update={"duty": replace(share, windows=windows).text()})))
+        self.loads.field(LOAD, place).setCursorPosition(0)
         self.look(coarse=not final)
 
     # what-ifs side by side
@@ -396,7 +409,8 @@ class OutlookStage(StageFrame):
             return
         inputs = inputs_of(self.part, self.variants, self._past)
         first = self.part.source[0].name or self.tr("source")
-        name = f"{first}, {', '.join(x.name or 'load' for x in self.part.load[:2])}, {datetime.now().astimezone():%-d %b %H:%M}"
+        what = f"{first}, {', '.join(x.name or 'load' for x in self.part.load[:2])}, {datetime.now().astimezone():%-d %b %H:%M}"
+        name = self.part.name or what
         runtime = "" if self.looked.runtime_s is None else f"{self.looked.runtime_s:.0f}"
         kept = StoredOutlook(
             name, None, datetime.now(UTC).isoformat(timespec="seconds"), {**inputs, "runtime_s": runtime}, sentence(self.looked)
@@ -412,6 +426,7 @@ class OutlookStage(StageFrame):
         self._past = past
         self.variants = list(past.variants)
         self.starts.setText(past.part.day.starts)
+        self.called.setText(past.part.name or kept.name)
         self.show_rows(rows_of(past.part))
         self._bench.told.emit(self.tr("Then it said: {answer}").format(answer=kept.answer))
         self._show_compared()
@@ -456,6 +471,7 @@ class OutlookStage(StageFrame):
             self._bench.said.emit(str(error))
             return
         self.starts.setText(part.day.starts)
+        self.called.setText(part.name)
         self.show_rows(rows_of(part))
 
     def _save(self) -> None:
@@ -504,7 +520,7 @@ class OutlookStage(StageFrame):
         except OSError as error:
             self._bench.said.emit(self.tr("{path} could not be written: {why}.").format(path=path, why=error.strerror or error))
             return
-        self._bench.saved.emit(path)
+        self._bench.saved.emit(self.tr("Saved as {path}.").format(path=path), str(path))
 
     def state(self) -> str:
         """The pieces as text, for whoever asks."""

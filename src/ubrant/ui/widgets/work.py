@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 from PyQt6 import sip
@@ -29,9 +30,14 @@ class _Task(QRunnable):
             result = self._work()
         except Exception as error:
             unexpected("work in the background", error)
-            self._outcome.failed.emit(error)
+            self._tell("failed", error)
         else:
-            self._outcome.done.emit(result)
+            self._tell("done", result)
+
+    def _tell(self, what: str, result: Any) -> None:
+        """To nobody, where the window that asked has gone meanwhile."""
+        with suppress(RuntimeError):
+            getattr(self._outcome, what).emit(result)
 
 
 def in_background(
