@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import pytest
 
@@ -166,7 +167,7 @@ def test_a_load_as_one_line(text, name, power, duty):
 def test_a_line_that_is_not_understood_says_which():
     with pytest.raises(KitError, match="“pump 60 W, sideways”: “sideways” is no duty"):
         kit_part_of([(SOURCE, "Pack 640 Wh"), (LOAD, "pump 60 W, sideways")])
-    with pytest.raises(KitError, match="“640 Wh, sideways”.*there are usable"):
+    with pytest.raises(KitError, match=r"“640 Wh, sideways”.*there are usable"):
         kit_part_of([(SOURCE, "640 Wh, sideways")])
     with pytest.raises(KitError, match="say what it draws"):
         kit_of(kit_part_of([(SOURCE, "Pack 640 Wh"), (LOAD, "pump lots")]))
@@ -203,3 +204,10 @@ def test_leads_by_length_and_section_or_ohms():
         assert kit_of(kit_part_of([*rows, (WAY, f"inverter 90 %, leads {text}")])).ways[0].lead_ohm == pytest.approx(ohm)
     with pytest.raises(KitError, match="no usual section"):
         kit_of(kit_part_of([*rows, (WAY, "inverter 90 %, leads 1.5 m 3 mm²")]))
+
+
+@pytest.mark.parametrize("example", (Path(__file__).parents[2] / "docs" / "outlook.md").read_text("utf-8").split("```toml\n")[1:])
+def test_the_examples_of_the_documentation_are_read(written, example):
+    found_there = found("outlook", written(example.partition("```")[0]))
+    assert found_there["runtime"]["value"] > 1
+    assert found_there["runtime"]["low"] <= found_there["runtime"]["value"] <= found_there["runtime"]["high"]

@@ -135,7 +135,7 @@ def test_sources_of_an_outlook(logbook):
     assert measured.newest("source", "pack") == 1
     source = measured.source(1)
     assert source.why.startswith("measured: ")
-    record, account = account_of(logbook, logbook.run(1))
+    _, account = account_of(logbook, logbook.run(1))
     assert source.capacity.value == pytest.approx(account.findings["charge"].value)
     assert source.energy_wh == pytest.approx(account.findings["energy"].value, rel=2e-3)
     assert source.curve.rate_a == pytest.approx(10.0, rel=1e-3)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ubrant.core.outlook.spread import Spread, parse_spread, share_of
+from ubrant.core.outlook.spread import ALL, Spread, parse_spread, share_of
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain
 from ubrant.core.wording import say
 
@@ -27,7 +27,7 @@ class Duty:
     """
 
     windows: tuple[tuple[float, float], ...] = ()
-    share: Spread = Spread(1.0)
+    share: Spread = ALL
     period_s: float | None = None
 
     @property

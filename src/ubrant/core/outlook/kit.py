@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ubrant.core.outlook.duty import DAY_S, Duty
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import ALL, NONE, Spread
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.record.readings import Array
 
@@ -74,7 +74,7 @@ class Source:
     curve: Curve | None = None
     usable: float = 1.0
     kept_wh: float = 0.0
-    exponent: Spread = Spread(1.0)
+    exponent: Spread = ALL
     rate: float | None = None
     full: float = 1.0
     max_w: float = math.inf
@@ -116,8 +116,8 @@ class Way:
     """
 
     name: str
-    efficiency: Spread = Spread(1.0)
-    idle: Spread = Spread(0.0)
+    efficiency: Spread = ALL
+    idle: Spread = NONE
     loss: tuple[Spread, Spread, Spread] | None = None
     cutoff_v: float = 0.0
     max_w: float = math.inf
@@ -150,7 +150,7 @@ class Load:
     duty: Duty = field(default_factory=Duty)
     kind: str = POWER
     at_v: float = 0.0
-    standby: Spread = Spread(0.0)
+    standby: Spread = NONE
     start_w: float = 0.0
     gives_up_v: float = 0.0
     way: str = ""

@@ -122,3 +122,7 @@ def within(spread: Spread, lowest: float, highest: float) -> Spread:
     """With its rectangle kept inside these ends."""
     low, high = (None if end is None else min(max(end, lowest), highest) for end in (spread.low, spread.high))
     return replace(spread, low=low, high=high)
+
+
+ALL, NONE = Spread(1.0), Spread(0.0)
+"""All of it, and nothing, without a doubt."""

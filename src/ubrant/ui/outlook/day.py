@@ -17,7 +17,7 @@ from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.widgets.axes import ticks
 
 LEFT, RIGHT = 56.0, 12.0
-ROW = 34
+ROW = 32
 _HOUR_STEPS = (300, 600, 900, 1800, 3600, 7200, 10800, 14400, 21600, 43200, 86400, 172800, 432000, 864000)
 _SNAP_S = 300.0
 _GRIP = 7.0

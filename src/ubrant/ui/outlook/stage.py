@@ -76,6 +76,7 @@ class OutlookStage(StageFrame):
         self._later.setSingleShot(True)
         self._later.setInterval(_QUIET_MS)
         self._later.timeout.connect(self._look_closely)
+        self.aside.setObjectName("dark")
         self._build()
         for rows in (self.pieces, self.loads):
             rows.changed.connect(self.look)
