@@ -149,5 +149,26 @@ SAMPLES["brick"] = Sample(
     _each("output 19.2 V 0 A", "output 19.1 V 1.5 A", "output 19.0 V 3.4 A"),
     (DC,),
 )
+SAMPLES["audit"] = Sample(
+    Unit("Van battery", "battery", "12 V 95 Ah lead-acid"),
+    {"loads": "lights, pump"},
+    _each("12.63 V", "0.42 A", "2.10 A lights", "4.42 A pump", "6.10 A all on"),
+    (DC,),
+)
+SAMPLES["plug-day"] = Sample(
+    Unit("Fridge", "load", "230 V, 90 W"), {}, {60.0: "1.1 W", 120.0: "84 W", 180.0: "0 Wh", 87540.0: "0.874 kWh"}, (AC,)
+)
+SAMPLES["endurance"] = Sample(
+    Unit("Bank", "bank", "10000 mAh 3.7 V"),
+    {"settings": "dim"},
+    {60.0: "load on", 3600.0: "still on", 7200.0: "alarm", 8000.0: "empty"},
+    (DC,),
+)
+SAMPLES["handover"] = Sample(
+    Unit("Desk", "load", "12 V, 30 W"),
+    {"sources": "mains, pack, its own", "least_v": "10.8 V"},
+    _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
+    (DC,),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_eye and len(e.method.roads) > 1]

@@ -165,8 +165,8 @@ def test_what_suits_what():
         ("inverter", "12 V to 230 V, 300 W"): ["steps", "idle"],
         ("charger", "230 V to 19 V, 65 W"): ["external-supply", "charger", "brick"],
         ("lead", "30 A breaker"): ["trip"],
-        ("load", "230 V, 52 W"): ["appliance"],
-        ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance", "ways"],
+        ("load", "230 V, 52 W"): ["plug-day", "handover", "appliance"],
+        ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance", "ways", "audit", "endurance"],
         ("charger", "60 W panel, 12 V class"): ["source", "charger", "brick"],
     }
     for (kind, text), expected in told.items():

@@ -32,6 +32,25 @@ BRICK = Unit("Brick", "charger", "230 V to 19 V, 65 W")
 TABLET = Unit("Tablet", "load", "7.6 Ah 3.85 V", stand_in={"health": 0.97})
 NODE = {"charger": CLAMP, "load": DC, "battery": TWO}
 CASES = {
+    "van": (
+        "audit",
+        Unit("Van battery", "battery", "12 V 95 Ah lead-acid"),
+        {"battery": CLAMP},
+        None,
+        {"loads": "lights, pump, fridge"},
+        "it adds up",
+    ),
+    "fridge": ("plug-day", Unit("Fridge", "load", "230 V, 90 W"), {"input": PLUG}, None, {"conditions": "21 °C"}, "on average"),
+    "by the clock": ("endurance", STATION, {}, Unit("Desk", "load", "12 V, 36 W"), {"settings": "as used"}, "so it drew"),
+    "desk handed over": (
+        "handover",
+        Unit("Desk", "load", "12 V, 36 W"),
+        {"output": DC},
+        None,
+        {"sources": "mains, pack, its own"},
+        "changes held",
+    ),
+    "modes on DC": ("appliance", Unit("Lamp", "load", "12 V, 20 W"), {"input": DC}, None, {"modes": "standby, low, high"}, "at its most"),
     "bank, 5 V": ("output", BANK, {"output": DC}, None, {}, "of its label, by Wh"),
     "station, mains": ("output", STATION, {"output": PLUG}, None, {"volts": "230 V", "amps": "0.3 A"}, "of its label, by Wh"),
     "bank and tablet": ("recharge", BANK, {}, TABLET, {}, "charges from full"),

@@ -21,7 +21,9 @@ OLDER = "logbook/older.py"
 
 
 HOMONYMS = {
-    ("ui/outlook/stage.py", "idle"): "a field of the outlook",
+    ("runs/kit_file.py", "idle"): "a field of an outlook's file",
+    ("runs/kit_rows.py", "idle"): "a word of an outlook's line",
+    ("runs/past_outlooks.py", "idle"): "a field of an outlook as it was kept before",
     ("core/conversion/appliance.py", "idle"): "what people call a mode of an appliance",
 }
 

@@ -34,6 +34,7 @@ from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
+from ubrant.ui.shelf.feeds_dialog import FeedsDialog
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
@@ -123,6 +124,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         LinesDialog(meter, window),
         ProfileDialog(meter, window),
         RankDialog(book, window),
+        FeedsDialog(book, window),
         MappingDialog(path, sheet_of(path), name, window),
         ImportDialog(window.bench, replace(log, warnings=(name,)), window),
         TapsDialog(window.bench, path, window),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.conversion.appliance import STANDBY
 from ubrant.core.outlook.kit import Curve, Source, Way, exponent_of, usual_ohm
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import show_with
@@ -186,7 +187,7 @@ def mode_of(account: Account, mode: str) -> tuple[Spread, Spread] | None:
     wanted = [f for f in modes if f.name.lower() == mode.lower()] if mode else [max(modes, key=lambda f: f.value or 0.0)]
     if not wanted:
         return None
-    quiet = next((f for f in modes if f.name.lower().startswith(("standby", "off", "idle", "asleep"))), None)
+    quiet = next((f for f in modes if f.name.lower().startswith(STANDBY)), None)
     standby = Spread(quiet.value or 0.0, quiet.standard_uncertainty or 0.0) if quiet is not None and quiet is not wanted[0] else Spread(0.0)
     found = wanted[0]
     return Spread(found.value or 0.0, found.standard_uncertainty or 0.0), standby

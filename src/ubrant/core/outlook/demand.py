@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from ubrant.core.outlook.draws import Drawn
 from ubrant.core.outlook.duty import DAY_S, Duty
-from ubrant.core.outlook.kit import CURRENT, POWER, RESISTANCE, Kit
+from ubrant.core.outlook.kit import CURRENT, RESISTANCE, Kit
 from ubrant.core.record.readings import Array
 
 
@@ -49,67 +49,89 @@ class Demand:
 
 def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
     """Over the steps between (n + 1,) edges in seconds from when it is switched on."""
-    n, count = len(time_s) - 1, drawn.count
     clock = ((time_s[:-1] + time_s[1:]) / 2 + kit.starts_s) % DAY_S
-    is_on = np.array([_may_be_on(load.duty, clock) for load in kit.loads]).reshape(len(kit.loads), n).T
-    volts = kit.sources[0].mean_v
-    direct_w, direct_var, direct_peak = np.zeros((n, count)), np.zeros((n, count)), np.zeros((n, count))
-    ohmic, amps = np.zeros((n, count)), np.zeros((n, count))
-    ways = len(kit.ways)
-    way_mean, way_var, way_peak = (np.zeros((n, ways, count)) for _ in range(3))
-    way_start = np.zeros((n, ways + 1))
-    way_open = np.zeros((n, ways), bool)
-    load_w = np.zeros((n, len(kit.loads)))
-    place = {way.name: j for j, way in enumerate(kit.ways)}
-    for i, load in enumerate(kit.loads):
-        on = is_on[:, i : i + 1]
-        share = on * drawn.share[i]
-        watts = drawn.load[i] * (volts if load.kind == CURRENT else 1.0)
-        idle = drawn.standby[i]
-        mean = share * watts + (1 - share) * idle
-        var = share * (1 - share) * (watts - idle) ** 2
-        peak = np.where(on, np.maximum(watts, idle), idle)
-        load_w[:, i] = mean[:, 0]
-        j = place.get(load.way, -1) if load.way else -1
-        begins = is_on[:, i] & (np.r_[True, ~is_on[:-1, i]] | (load.duty.share.value < 1))
-        extra = np.where(begins, max(load.start_w - float(watts[0]), 0.0), 0.0)
-        way_start[:, j] = np.maximum(way_start[:, j], extra)
-        if j >= 0:
-            way_mean[:, j] += mean
-            way_var[:, j] += var
-            way_peak[:, j] += peak
-            way_open[:, j] |= is_on[:, i] | bool(load.standby.value > 0)
-        elif load.kind == RESISTANCE:
-            ohmic += share * drawn.load[i] / max(load.at_v or volts, 1e-9) ** 2
-        elif load.kind == CURRENT:
-            amps += share * drawn.load[i]
-        else:
-            assert load.kind == POWER
-            direct_w += mean
-            direct_var += var
-            direct_peak += peak
-    bus, variance, peak_w = direct_w, direct_var, direct_peak + way_start[:, -1:]
+    asked = _Asked(kit, drawn, clock)
+    for i in range(len(kit.loads)):
+        asked.add(i)
+    bus, variance, peak_w = asked.mean[:, -1], asked.variance[:, -1], asked.peak[:, -1] + asked.start[:, -1:]
+    n, ways, count = len(clock), len(kit.ways), drawn.count
     lost, lead = np.zeros((n, ways, count)), np.zeros((n, ways, count))
     for j, way in enumerate(kit.ways):
         p0, a, b = drawn.fixed[j], drawn.proportional[j], drawn.resistive[j]
-        mean, var = way_mean[:, j], way_var[:, j]
-        idles = way_open[:, j : j + 1] if way.switched else np.ones((n, 1), bool)
+        mean, var, top = asked.mean[:, j], asked.variance[:, j], asked.peak[:, j] + asked.start[:, j : j + 1]
+        idles = asked.open[:, j : j + 1] if way.switched else np.ones((n, 1), bool)
         lost[:, j] = np.where(idles, p0 + a * mean + b * (mean**2 + var), 0.0)
-        way_peak[:, j] += way_start[:, j : j + 1]
-        top = way_peak[:, j]
         into = mean + lost[:, j]
         if way.lead_ohm and kit.sources[0].curve is not None:
-            lead[:, j] = way.lead_ohm * (into**2 + var) / volts**2
+            lead[:, j] = way.lead_ohm * (into**2 + var) / asked.volts**2
         bus = bus + into + lead[:, j]
         variance = variance + var * (1 + a) ** 2
         peak_w = peak_w + np.where(idles, top + p0 + a * top + b * top**2, 0.0)
     into_w = np.zeros((n, count))
     for i, one in enumerate(kit.inputs):
         into_w += np.minimum(one.at(clock)[:, None] * drawn.coming_in[i], one.limit_w)
-    changed = np.ones(n, bool)
-    changed[1:] = (np.abs(np.diff(peak_w[:, 0])) > 1e-9) | (np.abs(np.diff(bus[:, 0])) > 1e-9)
+    same = np.zeros(n, bool)
+    same[1:] = (np.abs(np.diff(peak_w[:, 0])) <= _ALIKE) & (np.abs(np.diff(bus[:, 0])) <= _ALIKE)
     limited = tuple(j for j, way in enumerate(kit.ways) if np.isfinite(way.max_w) or np.isfinite(way.surge_w))
-    return Demand(load_w, bus, variance, peak_w, ohmic, amps, into_w, way_mean, way_peak, lost, lead, is_on, ~changed, limited)
+    peaks = asked.peak[:, :ways] + asked.start[:, :ways, None]
+    return Demand(
+        asked.load_w,
+        bus,
+        variance,
+        peak_w,
+        asked.ohmic,
+        asked.amps,
+        into_w,
+        asked.mean[:, :ways],
+        peaks,
+        lost,
+        lead,
+        asked.is_on,
+        same,
+        limited,
+    )
+
+
+_ALIKE = 1e-9
+
+
+class _Asked:
+    """What the loads ask of each way, (n, W + 1, D); the last place is straight from the source."""
+
+    def __init__(self, kit: Kit, drawn: Drawn, clock: Array) -> None:
+        n, count, places = len(clock), drawn.count, len(kit.ways) + 1
+        self._kit, self._drawn = kit, drawn
+        self.is_on = np.array([_may_be_on(load.duty, clock) for load in kit.loads]).reshape(len(kit.loads), n).T
+        self.mean, self.variance, self.peak = (np.zeros((n, places, count)) for _ in range(3))
+        self.start = np.zeros((n, places))
+        self.open = np.zeros((n, places), bool)
+        self.ohmic, self.amps = np.zeros((n, count)), np.zeros((n, count))
+        self.load_w = np.zeros((n, len(kit.loads)))
+        self.volts = kit.sources[0].mean_v
+        self._place = {way.name: j for j, way in enumerate(kit.ways)}
+
+    def add(self, i: int) -> None:
+        """The so-manieth load."""
+        load, drawn = self._kit.loads[i], self._drawn
+        on = self.is_on[:, i : i + 1]
+        share = on * drawn.share[i]
+        watts = drawn.load[i] * (self.volts if load.kind == CURRENT else 1.0)
+        standby = drawn.standby[i]
+        mean = share * watts + (1 - share) * standby
+        self.load_w[:, i] = mean[:, 0]
+        j = self._place.get(load.way, -1) if load.way else -1
+        begins = self.is_on[:, i] & (np.r_[True, ~self.is_on[:-1, i]] | (load.duty.share.value < 1))
+        extra = np.where(begins, max(load.start_w - float(watts[0]), 0.0), 0.0)
+        self.start[:, j] = np.maximum(self.start[:, j], extra)
+        if j < 0 and load.kind == RESISTANCE:
+            self.ohmic += share * drawn.load[i] / max(load.at_v or self.volts, 1e-9) ** 2
+        elif j < 0 and load.kind == CURRENT:
+            self.amps += share * drawn.load[i]
+        else:
+            self.mean[:, j] += mean
+            self.variance[:, j] += share * (1 - share) * (watts - standby) ** 2
+            self.peak[:, j] += np.where(on, np.maximum(watts, standby), standby)
+            self.open[:, j] |= self.is_on[:, i] | bool(load.standby.value > 0)
 
 
 def _may_be_on(duty: Duty, clock: Array) -> npt.NDArray[np.bool_]:

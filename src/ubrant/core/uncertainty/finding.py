@@ -60,6 +60,8 @@ class Finding:
         shown = self.for_people()
         assert shown.span is not None
         low, high = shown.span
+        if self.unit == "s":
+            return say("{low} to {high}", low=show_duration(low), high=show_duration(high))
         figures = 3 if high - low < 0.3 * abs(shown.value or 0.0) else 2
         return say("{low} to {high}", low=show(low, figures), high=show(high, figures))
 

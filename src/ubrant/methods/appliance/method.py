@@ -6,11 +6,14 @@ import math
 import re
 from dataclasses import dataclass
 
-from ubrant.core.account import Account
+from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import Mode, appliance_findings
-from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.loads.dc_modes import Reading, dc_findings
+from ubrant.core.quantities.jot import FALTERS, OFF, RUNS
 from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
@@ -20,25 +23,28 @@ from ubrant.methods import cautions
 from ubrant.methods.appliance.person import reads_modes
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
-from ubrant.methods.form import Field, Names
-from ubrant.methods.meter_checks import plug_meter_checks
+from ubrant.methods.form import Choice, Field, Names
+from ubrant.methods.meter_checks import plug_meter_checks, range_checks
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 
-_USUAL_MAINS_V = 230.0
+AC, DC = "ac", "dc"
+_USUAL_MAINS_V, _LOW_V = 230.0, 60.0
+_DC_EXAMPLE = "12.6 V 3.1 A"
 _EXAMPLE = "230 V 0.31 A 65 W"
 
 
 @dataclass(frozen=True)
 class ModesPlan:
-    """The modes in their order."""
+    """The modes in their order; whether it is fed with ``AC`` or ``DC``."""
 
     modes: tuple[str, ...]
+    fed: str = AC
 
 
 class ApplianceMethod(Method):
-    """Of loads: V, A, W in each mode, typed off a plug-in meter."""
+    """Of loads: V, A, W in each mode, typed off a plug-in meter, or V and A on DC."""
 
     key = "appliance"
     title = "Modes"
@@ -49,10 +55,16 @@ class ApplianceMethod(Method):
     has_leads = False
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        return (Field("modes", "Modes", Names(), "standby, on, at its most"),)
+        feeds = Choice(((say("mains (AC)"), AC), (say("DC"), DC)))
+        return (
+            Field("modes", "Modes", Names(), "standby, on, at its most"),
+            Field("fed", "Fed with", feeds, say("DC") if _is_low(setup) else say("mains (AC)")),
+        )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         problems = [] if prepared.plan.modes else [Problem(True, say("Name at least one mode, like “standby, on”."))]
+        if prepared.plan.fed == DC:
+            return problems + range_checks(prepared.setup.meter("input"), _system_v(prepared.setup) or 0.0, 0.0)
         volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
         return problems + plug_meter_checks(prepared.setup.meter("input"), volts)
 
@@ -63,6 +75,8 @@ class ApplianceMethod(Method):
         return chain_path(prepared.setup, (MAINS, UNIT), None, two_ends=False)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
+        if prepared.plan.fed == DC:
+            return _on_dc(prepared.plan.modes)
         ask = Ask(
             say("Plug the meter in between the wall and it. Note its settings: brightness, volume, what it does."),
             (cautions.PLUG_METER, cautions.MAINS),
@@ -90,6 +104,8 @@ class ApplianceMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup, plan = record.head.setup, self.prepared(record.head).plan
         names = plan.modes if plan is not None else ()
+        if (plan.fed == DC) if plan is not None else _is_low(setup):
+            return _dc_account(record, names)
         modes = _modes(record, names)
         try:
             findings, warnings = appliance_findings(
@@ -122,6 +138,114 @@ class ApplianceMethod(Method):
             path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False),
             shown_at=say("At its most"),
         )
+
+
+def _volts_of(setup: Setup) -> list[float]:
+    return [float(m[1].replace(",", ".")) for m in re.finditer(r"(\d+(?:[.,]\d+)?)\s*V\b", setup.unit.label_text)]
+
+
+def _is_low(setup: Setup) -> bool:
+    """Whether it is one for low volts: by its label, and by the meter where the label says both."""
+    volts = _volts_of(setup)
+    if not volts or min(volts) > _LOW_V:
+        return False
+    return max(volts) <= _LOW_V or not setup.meter("input").details.power_accuracy
+
+
+def _system_v(setup: Setup) -> float | None:
+    return next((v for v in _volts_of(setup) if v <= _LOW_V), None)
+
+
+def _on_dc(modes: tuple[str, ...]) -> ByHand:
+    ask = Ask(
+        say(
+            "Meter in its lead: volts at its input, amperes through. A device with its own battery: let it settle full, or take the battery out, and note which."
+        ),
+        (cautions.FUSE, cautions.UNPLUG_OFF),
+    )
+    rows = tuple(
+        Row(
+            say(
+                "Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.",
+                mode=mode,
+                example=_DC_EXAMPLE,
+            ),
+            (("input", "V"), ("input", "A")),
+            marks=(RUNS, FALTERS, OFF, "skip"),
+            example=_DC_EXAMPLE,
+            spared=(("input", "V"),),
+            or_fate=(("input", "A"),),
+            short=mode,
+            afresh=True,
+        )
+        for mode in modes
+    )
+    after = Row(
+        say(
+            "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off night mode” where it gives up; or close the run."
+        ),
+        (("input", "V"), ("input", "A")),
+        marks=(RUNS, FALTERS, OFF, "skip"),
+        spared=(("input", "V"),),
+        or_fate=(("input", "A"),),
+        afresh=True,
+    )
+    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")))
+
+
+def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
+    setup = record.head.setup
+    read = []
+    for place, (_, jotting) in enumerate(record.answers("skip")):
+        if jotting.mark == "skip":
+            continue
+        found = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
+        peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
+        name = jotting.text.strip('" ') or (names[place] if place < len(names) else say("mode {number}", number=place + 1))
+        volts, amps = found.get("V"), found.get("A")
+        read.append(
+            Reading(
+                name,
+                volts.value if volts is not None else None,
+                amps.value if amps is not None else None,
+                volts.half_width if volts is not None else 0.0,
+                amps.half_width if amps is not None else 0.0,
+                peak,
+                jotting.mark not in {FALTERS, OFF},
+            )
+        )
+    system = _system_v(setup)
+    try:
+        findings, said = dc_findings(
+            read, record.accuracy("input", "V"), record.accuracy("input", "A"), stand_in(system) if system is not None else None
+        )
+    except ReadingsError as error:
+        return Account(trouble=str(error), taken=len(read))
+    watts = [f for key, f in findings.items() if key.startswith("power_")]
+    most = max(watts, key=lambda f: f.value or 0.0)
+    day = findings.get("standby_day")
+    text = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
+    text += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
+    flow = PowerPath(
+        (Node("battery", say("Source")), Node("load", setup.unit.name, setup.unit.printed)),
+        (Flow(most.value, meter=setup.meter("input").name),),
+        (None, None),
+        (0.0, 0.0),
+        "W",
+    )
+    return Account(
+        findings,
+        tuple(f.key for f in watts),
+        (Group(say("Over its volts"), tuple(k for k in findings if k.startswith(("law_", "gives_up_")))),),
+        None,
+        text,
+        (*record.head.origin.said, *said),
+        planned=len(names) or None,
+        taken=len(read),
+        drawings=lambda: (_bars(findings),),
+        path=lambda: flow,
+        shown_at=say("At its most"),
+    )
 
 
 def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:

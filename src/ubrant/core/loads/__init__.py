@@ -1,0 +1,1 @@
+"""What loads draw: audits, days by plug meter, modes."""

@@ -1,0 +1,85 @@
+"""How long something ran by the clock alone, what that says of its watts, and how long it is from its alarm to the end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ubrant.core.battery.label_doubt import Holds, product
+from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.wording import say
+
+CLOCK_S = 30.0
+"""A moment that somebody noted is known to half a minute to each side."""
+
+
+@dataclass(frozen=True)
+class Ran:
+    """Seconds: of running in all (stretches that were off left out), until its alarm, and whether it ended by itself or was stopped with some left.
+
+    ``unseen_s``: before the end nobody looked for so long: it may have gone off any time in it.
+    """
+
+    ran_s: float
+    alarm_s: float | None
+    ended: bool
+    unseen_s: float = 0.0
+
+
+def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding], list[str]]:
+    """Findings of a run with nothing but a clock.
+
+    Raises
+    ------
+    ReadingsError
+        It never ran.
+    """
+    if not ran.ran_s > 0:
+        raise ReadingsError(say("It has not run yet: mark “load on” when it comes on, and “empty” when it goes off by itself."))
+    said: list[str] = []
+    of_time: Contributions = (Contribution(say("clock"), rectangular(CLOCK_S) * 2**0.5),)
+    name = say("It ran for")
+    if not ran.ended:
+        found = {"duration": Finding("duration", name, ran.ran_s, "s", (), say("stopped with some left"), bound=AT_LEAST)}
+    else:
+        sides = (ran.unseen_s, 0.0)
+        found = {"duration": Finding("duration", name, ran.ran_s, "s", of_time, say("load on until it went off"), sides=sides)}
+        if ran.unseen_s > 0.02 * ran.ran_s:
+            said.append(say("Nobody saw it go off: it may have been up to {t} earlier.", t=show_duration(ran.unseen_s)))
+    if ran.alarm_s is not None:
+        left = ran.ran_s - ran.alarm_s
+        if ran.ended:
+            found["alarm_to_off"] = Finding(
+                "alarm_to_off",
+                say("From its alarm to the end"),
+                left,
+                "s",
+                of_time,
+                say("the lead time of a swap"),
+                sides=(ran.unseen_s, 0.0),
+            )
+        else:
+            found["alarm_to_off"] = Finding(
+                "alarm_to_off", say("From its alarm on at least"), left, "s", (), say("stopped with some left"), bound=AT_LEAST
+            )
+    if holds is not None and holds.energy_wh > 0:
+        hours = ran.ran_s / 3600
+        watts = holds.energy_wh / hours
+        working = say("{why} ÷ {h} h", why=holds.why, h=show(hours, 3))
+        if ran.ended:
+            early = ran.unseen_s / ran.ran_s if ran.ran_s else 0.0
+            lower = holds.lower_wh / holds.energy_wh
+            parts = None if holds.contributions is None else holds.contributions
+            found["inferred_power"] = product(
+                "inferred_power",
+                say("So it drew about"),
+                watts,
+                "W",
+                ((parts, holds.energy_wh, lower, 0.0), (of_time, -ran.ran_s, 0.0, early / max(1 - early, 0.1))),
+                working,
+            )
+        else:
+            found["inferred_power"] = Finding("inferred_power", say("So it drew"), watts, "W", (), working, bound=AT_MOST)
+    return found, said

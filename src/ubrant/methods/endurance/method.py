@@ -1,0 +1,149 @@
+"""Endurance as a method: marks and a clock."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ubrant.core.account import Account, Energy
+from ubrant.core.battery.label_doubt import held
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.loads.endurance import Ran, analyse_endurance
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.jot_text import Entry as Line
+from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.methods import cautions
+from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.endurance.person import watches
+from ubrant.methods.form import Field, Words
+from ubrant.methods.method import ANY_MARK, ByHand, LoadRating, Method, Prepared, Problem, Row, label_of
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.steps import Ask
+
+_LOOKS = 120.0
+"""Two notes closer than this are one look."""
+
+
+@dataclass(frozen=True)
+class EndurancePlan:
+    """``settings`` it runs at, in words."""
+
+    settings: str
+
+
+class EnduranceMethod(Method):
+    """Of whatever runs from a battery, bank or station, with nothing but a clock."""
+
+    key = "endurance"
+    title = "Endurance by the clock"
+    Plan = EndurancePlan
+    taps = ("battery",)
+    roads = (BY_HAND, SIMULATED)
+    by_eye = True
+    uses_load = False
+    has_leads = False
+    plan_from_label = True
+    device = "What it runs"
+    device_kinds = ("load", "converter", "inverter")
+
+    def form(self, setup: Setup) -> tuple[Field, ...]:
+        return (Field("settings", "Settings", Words(), "", say("half brightness, fan at 2")),)
+
+    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+        if prepared.plan.settings:
+            return []
+        return [Problem(False, say("Note its settings: hours at unknown settings cannot be compared."))]
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("until it goes off"), say("a clock, no meter")
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return _path(prepared.setup, None)
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        ask = Ask(say("Charge it fully, and set what it runs as it is used."), (cautions.LOOK_FIRST, cautions.SURFACE))
+        row = Row(
+            say(
+                "Switch it on and mark “load on”; look in now and then with any note, “alarm” when it warns, “empty” when it went off by itself. “load off” pauses it."
+            ),
+            marks=(ANY_MARK,),
+            example="load on",
+            short=say("looked in"),
+        )
+        return ByHand((ask,), (), row, marks_load=True, every_s=3600.0)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        return watches(prepared, reader)
+
+    def row_findings(self, record: Record) -> dict[float, str]:
+        return {}
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        setup = record.head.setup
+        plan = self.prepared(record.head).plan or EndurancePlan("")
+        ran = _ran(record.lines)
+        holds = held(label_of(setup.unit))
+        try:
+            findings, said = analyse_endurance(ran, holds)
+        except ReadingsError as error:
+            return Account(trouble=str(error))
+        warnings = [*record.head.origin.said, *said]
+        if plan.settings:
+            warnings.append(say("Settings: {what}.", what=plan.settings))
+        duration = findings["duration"]
+        return Account(
+            findings,
+            tuple(k for k in ("duration", "inferred_power", "alarm_to_off") if k in findings),
+            (),
+            None,
+            _sentence(findings),
+            tuple(warnings),
+            path=lambda: _path(setup, findings.get("inferred_power")),
+            shown_at=say("On average, by its label"),
+            short=duration.value_text(),
+            ended_by=say("it went off by itself") if ran.ended else say("stopped with some left"),
+            energy=None if holds is None or holds.is_label else Energy(holds.energy_wh, None, ran.ended),
+        )
+
+
+def _ran(lines: tuple[Line, ...]) -> Ran:
+    """Time while it was on, by its marks; a look in after which it was found off leaves the end open since the look before."""
+    on_since: float | None = None
+    ran = 0.0
+    alarm: float | None = None
+    last_look = 0.0
+    ended, unseen = False, 0.0
+    for entry in lines:
+        mark, moment = entry.jotting.mark, entry.time_s
+        if mark == "load on" and on_since is None:
+            on_since, ended = moment, False
+        elif mark in {"load off", "empty"} and on_since is not None:
+            ran += moment - on_since
+            ended = mark == "empty"
+            found_off = ended and "found" in entry.jotting.text.lower()
+            unseen = moment - max(last_look, on_since) if found_off else 0.0
+            on_since = None
+        elif mark == "alarm" and on_since is not None and alarm is None:
+            alarm = ran + moment - on_since
+        last_look = moment
+    if on_since is not None and lines:
+        ran += lines[-1].time_s - on_since
+        ended = False
+    return Ran(ran, alarm, ended, unseen)
+
+
+def _sentence(findings: dict[str, Finding]) -> str:
+    text = say("It ran for {t}", t=findings["duration"].with_uncertainty())
+    if "inferred_power" in findings:
+        text += say(", so it drew {w}", w=findings["inferred_power"].with_uncertainty())
+    if "alarm_to_off" in findings:
+        text += say("; from its alarm there were {t}", t=findings["alarm_to_off"].value_text())
+    return text + "."
+
+
+def _path(setup: Setup, watts: Finding | None) -> PowerPath:
+    device = setup.device
+    nodes = (Node("battery", setup.unit.name, setup.unit.printed), Node("load", device.name if device is not None else say("What it runs")))
+    return PowerPath(nodes, (Flow(watts.value if watts is not None else None),), (None, None), (0.0, 0.0), "W")
