@@ -61,6 +61,34 @@ READ = (
     Read("charger", "Pack charger", datetime(2026, 10, 5, 9, 0, tzinfo=UTC), "Dome pack A", {"battery": BENCH_METER}),
     Read("brick", "Laptop's brick", datetime(2026, 11, 8, 16, 0, tzinfo=UTC), "", {"output": BENCH_METER}),
     Read("appliance", "Projector", datetime(2026, 11, 8, 14, 0, tzinfo=UTC), "", {"input": PLUG_METER}, {"modes": "standby, eco, full"}),
+    Read("appliance", "Blower", datetime(2026, 10, 22, 17, 0, tzinfo=UTC), "", {"input": CLAMP}, {"modes": "off, low, high", "fed": "DC"}),
+    Read(
+        "handover",
+        "Sound desk",
+        datetime(2026, 10, 23, 16, 0, tzinfo=UTC),
+        "",
+        {"output": BENCH_METER},
+        {"sources": "hall mains, pack B, its own battery", "least_v": "10.8 V"},
+    ),
+    Read(
+        "endurance", "Dome pack B", datetime(2026, 10, 23, 17, 30, tzinfo=UTC), "Sound desk", {}, {"settings": "as in the show, lamps half"}
+    ),
+    Read(
+        "audit",
+        "Tow van battery",
+        datetime(2026, 10, 30, 8, 30, tzinfo=UTC),
+        "",
+        {"battery": CLAMP},
+        {"loads": "fridge box, roof light, charger, fan", "usable": "35 %"},
+    ),
+    Read(
+        "plug-day",
+        "Hall fridge",
+        datetime(2026, 11, 9, 9, 0, tzinfo=UTC),
+        "",
+        {"input": PLUG_METER},
+        {"conditions": "17 °C in the hall, thermostat at 3", "wider": "20 %"},
+    ),
     Read("external-supply", "Laptop's brick", datetime(2026, 11, 8, 15, 0, tzinfo=UTC), "", {"input": PLUG_METER, "output": BENCH_METER}),
 )
 

@@ -38,11 +38,11 @@ OUTLOOKS = (
         "The hall's fridge on the station",
         "2026-11-10T10:00:00+00:00",
         "",
-        [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "fridge 66 W 9 of 26 min")],
+        [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "Hall fridge 71 W 36 %")],
         [
             (
                 "started warm, does not cycle",
-                [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "fridge 66 W")],
+                [(SOURCE, "Hall station, usable 95 %"), (WAY, "its mains output 88 %, idle 9 W"), (LOAD, "Hall fridge 71 W")],
                 "",
             )
         ],

@@ -182,7 +182,7 @@ def _on_dc(modes: tuple[str, ...]) -> ByHand:
     )
     after = Row(
         say(
-            "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off night mode” where it gives up; or close the run."
+            "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off: night mode” where it gives up; or close the run."
         ),
         (("input", "V"), ("input", "A")),
         marks=(RUNS, FALTERS, OFF, "skip"),

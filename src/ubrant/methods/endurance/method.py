@@ -8,6 +8,7 @@ from ubrant.core.account import Account, Energy
 from ubrant.core.battery.label_doubt import held
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.loads.endurance import Ran, analyse_endurance
+from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.jot_text import Entry as Line
 from ubrant.core.record.readings import ReadingsError
@@ -83,7 +84,7 @@ class EnduranceMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan or EndurancePlan("")
-        ran = _ran(record.lines)
+        ran = _ran(record.lines, [note.time_s for note in record.of(Note)])
         holds = held(label_of(setup.unit))
         try:
             findings, said = analyse_endurance(ran, holds)
@@ -108,13 +109,13 @@ class EnduranceMethod(Method):
         )
 
 
-def _ran(lines: tuple[Line, ...]) -> Ran:
+def _ran(lines: tuple[Line, ...], notes: list[float]) -> Ran:
     """Time while it was on, by its marks; a look in after which it was found off leaves the end open since the look before."""
     on_since: float | None = None
     ran = 0.0
     alarm: float | None = None
-    last_look = 0.0
     ended, unseen = False, 0.0
+    looks = sorted({*notes, *(entry.time_s for entry in lines)})
     for entry in lines:
         mark, moment = entry.jotting.mark, entry.time_s
         if mark == "load on" and on_since is None:
@@ -123,13 +124,13 @@ def _ran(lines: tuple[Line, ...]) -> Ran:
             ran += moment - on_since
             ended = mark == "empty"
             found_off = ended and "found" in entry.jotting.text.lower()
+            last_look = max((look for look in looks if look < moment), default=on_since)
             unseen = moment - max(last_look, on_since) if found_off else 0.0
             on_since = None
         elif mark == "alarm" and on_since is not None and alarm is None:
             alarm = ran + moment - on_since
-        last_look = moment
-    if on_since is not None and lines:
-        ran += lines[-1].time_s - on_since
+    if on_since is not None and looks:
+        ran += looks[-1] - on_since
         ended = False
     return Ran(ran, alarm, ended, unseen)
 

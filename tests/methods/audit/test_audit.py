@@ -1,0 +1,128 @@
+"""An audit by clamp: the base in the readings or not, the sum against all on, hours, the sun, slips; in the window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.command_line import said, ubrant
+from tests.trust.test_calibration import trial
+from tests.window import begin, close, prepare, say_line
+from ubrant.core.battery.label_doubt import measured, of_label
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Read, analyse_audit
+from ubrant.core.quantities.accuracy import Accuracy
+
+LABEL = of_label(1140.0)
+CLAMP, VOLTS = Accuracy(0.02, 0.03, "A"), Accuracy(0.005, 0.02, "V")
+
+
+def audited(base, loads, all_on=None, base_in=WITH, solar=None, clamp=CLAMP, holds=LABEL, usable=0.5, ah=95.0):
+    def one(name: str, amps: float | None) -> Read | None:
+        return None if amps is None else Read(name, amps, 0.005)
+
+    read = tuple(Read(f"load {k}", amps, 0.005) for k, amps in enumerate(loads, start=1))
+    audit = Audit(one("base", base), read, one("all on", all_on), one("sun", solar), base_in, 12.6, 0.005)
+    return analyse_audit(audit, clamp, VOLTS, holds, usable, ah)
+
+
+def test_with_the_base_in_them_and_without_differ_by_the_base_times_one_less():
+    """Common practice, no source: base × (n − 1) for the sum of n readings and the base."""
+    inside = audited(0.4, [2.4, 3.4, 1.4]).findings["sum_of_loads"].value
+    outside = audited(0.4, [2.4, 3.4, 1.4], base_in=WITHOUT).findings["sum_of_loads"].value
+    assert inside == pytest.approx(0.4 + 2.0 + 3.0 + 1.0)
+    assert outside - inside == pytest.approx(0.4 * 3)
+
+
+def test_what_nobody_said_is_told_by_all_on_or_both_are_shown():
+    assert audited(0.4, [2.4, 3.4, 1.4], 6.4, UNKNOWN).base_in == WITH
+    assert audited(0.4, [2.0, 3.0, 1.0], 6.4, UNKNOWN).base_in == WITHOUT
+    both = audited(0.4, [2.4, 3.4, 1.4], None, UNKNOWN)
+    assert both.base_in == UNKNOWN
+    assert both.findings["sum_otherwise"].value == pytest.approx(6.4)
+    assert "Nobody said" in both.said[0]
+
+
+def test_it_adds_up_or_says_that_it_does_not():
+    assert audited(0.4, [2.4, 3.4], 5.4).closes is True
+    more = audited(0.4, [2.4, 3.4], 7.4)
+    assert more.closes is False
+    assert "something else draws too" in more.said[0]
+    assert "one was off" in audited(0.4, [2.4, 3.4], 3.4).said[0]
+
+
+def test_the_zero_of_the_clamp_cancels_in_a_load_and_not_in_the_base():
+    found = audited(0.4, [2.4]).findings
+    assert found["base_current"].standard_uncertainty == pytest.approx(np.hypot(0.03, 0.005) / 3**0.5, rel=0.05)
+    assert not any("zero" in c.source and abs(c.amount) > 1e-9 for c in found["current_1"].contributions)
+
+
+def test_hours_to_what_may_be_used_with_the_doubt_of_the_label_on_its_side():
+    found = audited(0.5, [5.25], base_in=WITH).findings
+    assert found["hours_all_on"].value == pytest.approx(3600 * 0.5 * 95 / 5.25)
+    assert found["hours_all_on"].sides[0] == pytest.approx(0.35 * found["hours_all_on"].value)
+    sure = audited(0.5, [5.25], holds=measured(1140.0, 22.8)).findings["hours_all_on"]
+    assert sure.sides == (0.0, 0.0)
+    assert sure.expanded_uncertainty > 0.02 * sure.value
+    assert "hours_all_on" not in audited(0.5, [5.25], ah=None).findings
+
+
+def test_the_sun_is_netted_out_with_the_base_under_it_and_a_turned_clamp_is_said():
+    assert audited(0.4, [2.4], solar=-1.1).findings["solar_current"].value == pytest.approx(1.5)
+    turned = audited(-0.4, [-2.4, -3.4], -5.4)
+    assert turned.findings["sum_of_loads"].value == pytest.approx(5.4)
+    assert "other way round" in turned.said[0]
+
+
+def test_audits_lie_inside_their_uncertainty(share):
+    def draw(rng):
+        base, loads = rng.uniform(0.1, 1.0), rng.uniform(0.5, 8.0, int(rng.integers(2, 6)))
+        gain, zero = 1 + rng.uniform(-0.02, 0.02), rng.uniform(-0.03, 0.03)
+
+        def shown(amps: float) -> float:
+            return round(amps * gain + zero, 2)
+
+        found = audited(shown(base), [shown(base + x) for x in loads], shown(base + loads.sum())).findings
+        truth = {"base_current": base, "current_1": loads[0], "sum_of_loads": base + loads.sum(), "left_over": 0.0}
+        return {key: (found[key].value - value, found[key]) for key, value in truth.items()}
+
+    trial("audits", draw, share, low=0.75)
+
+
+NOTES = "method: audit\nunit: Van\nkind: battery\nlabel: 12 V 95 Ah lead-acid\namps: 2 % + 3 digits of 10 mA\nplan loads: lights, pump\n\n"
+
+
+@pytest.mark.parametrize(
+    ("lines", "says"),
+    [
+        ("@10:00 126.3 V\n@10:02 0.42 A\n@10:04 2.1 A lights\n", "no volts of a 12 V system"),
+        ("@10:02 0.42 A\n@10:04 2.1 A lights\n", "12 V stand in"),
+        ("@10:00 12.6 V\n@10:02 0.42 A\n@10:04 2.1 A lights\n@10:06 4 A pump\n@10:08 9.9 A all on\n", "does not add up"),
+        ("@10:00 12.6 V\n@10:02 0.42 A\n@10:04 2.1 A lights\n", "starter battery is not for deep discharge"),
+    ],
+)
+def test_slips(tmp_path, lines, says):
+    notes = tmp_path / "van.jot"
+    notes.write_text(NOTES + lines)
+    found = said(str(notes))
+    assert says in " ".join([found["sentence"], *found["warnings"]])
+
+
+def test_nothing_read_is_said(tmp_path):
+    notes = tmp_path / "van.jot"
+    notes.write_text(NOTES + "@10:00 12.6 V\n")
+    done = ubrant("analyse", str(notes))
+    assert done.returncode == 2
+    assert "No load was read yet" in done.stderr
+
+
+def test_typed_by_clamp_through_the_window(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Van battery", "battery", "12 V 95 Ah lead-acid"), "audit", loads="lights, pump")
+    begin(window, qtbot)
+    for line in ("12.63 V", "0.42 A", "2.10 A lights", "4.42 A pump", "6.10 A"):
+        say_line(window, qtbot, line)
+    close(window, qtbot)
+    account = window.findings.account
+    assert account.findings["sum_of_loads"].value == pytest.approx(0.42 + 1.68 + 4.0)
+    assert "it adds up" in account.sentence
