@@ -35,7 +35,7 @@ from ubrant.core.outlook.kit import (
     usual_ohm,
     with_volts,
 )
-from ubrant.core.outlook.spread import Spread, parse_spread, share_of
+from ubrant.core.outlook.spread import NONE, Spread, parse_spread, share_of
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
@@ -152,12 +152,21 @@ class KitPart(_Part):
 
 
 @dataclass(frozen=True)
+class LoadSeen:
+    """A load as a run showed it: W while it is on, W between, and its duty where the run shows it come and go."""
+
+    drawn: Spread
+    standby: Spread = NONE
+    duty: Duty | None = None
+
+
+@dataclass(frozen=True)
 class Measured:
     """What runs of a logbook say, by their numbers; ``newest`` is the newest that says it of a unit, by kind of piece and the unit's name."""
 
     source: Callable[[int], Source | None]
     way: Callable[[int], Way | None]
-    load: Callable[[int, str], tuple[Spread, Spread] | None]
+    load: Callable[[int, str], LoadSeen | None]
     newest: Callable[[str, str], int | None]
     label: Callable[[str], str]
 
@@ -500,13 +509,14 @@ def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
     where = _place("load", name)
     one = _from_shelf(one, "load", measured) if not one.power.strip() and not one.current.strip() else one
     standby = _spread(where("standby"), one.standby, "W")
-    why = ""
+    why, seen = "", None
     if one.run is not None:
         found = measured.load(one.run, one.mode)
         if found is None:
             raise KitError(say("{where}: run {n} has no mode “{mode}”.", where=where("run"), n=one.run, mode=one.mode))
-        drawn, kind = found[0], POWER
-        standby = standby if one.standby.strip() else found[1]
+        drawn, kind = found.drawn, POWER
+        standby = standby if one.standby.strip() else found.standby
+        seen = found.duty
         why = say("measured")
     elif one.power.strip():
         drawn, kind = _spread(where("power"), one.power, "W"), POWER
@@ -518,7 +528,7 @@ def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
         if one.follows not in _KINDS:
             raise KitError(say("{where}: it is one of power, current, resistance.", where=where("follows")))
         kind = _KINDS[one.follows] if one.power.strip() or one.run is not None else CURRENT
-    duty = _read(where("duty"), parse_duty, one.duty) if one.duty.strip() else Duty()
+    duty = _read(where("duty"), parse_duty, one.duty) if one.duty.strip() else seen or Duty()
     way = one.way or (ways[0] if len(ways) == 1 else "")
     return Load(
         name,

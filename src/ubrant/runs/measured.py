@@ -6,6 +6,8 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import STANDBY
+from ubrant.core.gate.steady import BURSTS, CYCLES, STEADY, course_of
+from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Curve, Source, Way, exponent_of, usual_ohm
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import show_with
@@ -18,8 +20,9 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of
-from ubrant.runs.kit_file import Measured
+from ubrant.runs.kit_file import LoadSeen, Measured
 
+_TAPS_OF_LOADS = ("input", "load", "output")
 _STEADY = 0.15
 """A current that wanders by less than this share of itself makes one curve."""
 _POINTS, _LOOKED_AT = 200, 20
@@ -45,9 +48,9 @@ def measured_in(logbook: Logbook) -> Measured:
         found = of(number)
         return way_of(found[0].source, found[2]) if found is not None else None
 
-    def load(number: int, mode: str) -> tuple[Spread, Spread] | None:
+    def load(number: int, mode: str) -> LoadSeen | None:
         found = of(number)
-        return mode_of(found[2], mode) if found is not None else None
+        return load_of(found[1], found[2], mode) if found is not None else None
 
     def newest(kind: str, name: str) -> int | None:
         unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
@@ -179,8 +182,40 @@ def way_of(name: str, account: Account) -> Way | None:
     )
 
 
-def mode_of(account: Account, mode: str) -> tuple[Spread, Spread] | None:
-    """(watts, standby) of a mode by its name; the largest where none is named."""
+def load_of(record: Record, account: Account, mode: str) -> LoadSeen | None:
+    """A mode of an appliance; a day by plug meter; or a log in which it comes and goes."""
+    found = mode_of(account, mode)
+    if found is not None or mode:
+        return found
+    mean = account.findings.get("mean_power")
+    if mean is not None and mean.value:
+        return LoadSeen(Spread(mean.value, mean.standard_uncertainty or 0.0))
+    return _seen_in_log(record)
+
+
+def _seen_in_log(record: Record) -> LoadSeen | None:
+    """W at its input, or amperes times volts there: two levels that come and go are a duty, one is a mean."""
+    for tap in _TAPS_OF_LOADS:
+        watts, volts, amps = (record.corrected(tap, q) for q in ("W", "V", "A"))
+        if watts is None and volts is not None and amps is not None and len(amps) > 2:
+            time, values = amps.time_s, amps.value * np.interp(amps.time_s, volts.time_s, volts.value)
+        elif watts is not None:
+            time, values = watts.time_s, watts.value
+        else:
+            continue
+        course = course_of(time, np.abs(values))
+        if course.kind in {CYCLES, BURSTS}:
+            turns = max(course.periods, 1)
+            u = course.on_share * (1 - course.on_share) / turns**0.5
+            duty = Duty((), Spread(course.on_share, min(u, 0.2)), course.period_s or None)
+            return LoadSeen(Spread(course.high), Spread(course.low), duty)
+        if course.kind == STEADY and course.high > 0:
+            return LoadSeen(Spread(course.high))
+    return None
+
+
+def mode_of(account: Account, mode: str) -> LoadSeen | None:
+    """A mode by its name; the largest where none is named."""
     modes = [f for key, f in account.findings.items() if key.startswith("power_") and f.value is not None]
     if not modes:
         return None
@@ -190,4 +225,4 @@ def mode_of(account: Account, mode: str) -> tuple[Spread, Spread] | None:
     quiet = next((f for f in modes if f.name.lower().startswith(STANDBY)), None)
     standby = Spread(quiet.value or 0.0, quiet.standard_uncertainty or 0.0) if quiet is not None and quiet is not wanted[0] else Spread(0.0)
     found = wanted[0]
-    return Spread(found.value or 0.0, found.standard_uncertainty or 0.0), standby
+    return LoadSeen(Spread(found.value or 0.0, found.standard_uncertainty or 0.0), standby)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.trust.test_calibration import trial
+from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.dc_modes import Reading, dc_findings
 from ubrant.core.quantities.accuracy import Accuracy
@@ -12,6 +13,7 @@ from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.methods.registry import method_of
+from ubrant.ui.shelf.feeds_dialog import HoursDialog
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.005, "A")
 
@@ -72,3 +74,22 @@ def test_a_label_says_what_it_is_fed_with(label, fed):
     method = method_of("appliance")
     setup = Setup(Unit("x", "load", label), {})
     assert method.prepare(setup, {f.key: f.text for f in method.form(setup)} if False else {}).plan.fed == fed
+
+
+def test_the_modes_of_a_load_against_the_batteries_of_the_shelf(bench_window, qtbot):
+    """20 W at its most on 240 Wh by its label: 12 h, from 65 % of it on; and of its nameplate."""
+    window = bench_window
+    window.bench.keep_unit(Unit("Small block", "battery", "20 Ah 12 V lead-acid"))
+    prepare(window, Unit("Lamp", "load", "12 V, 25 W"), "appliance", modes="low, high")
+    begin(window, qtbot)
+    for line in ("12.50 V 0.80 A low", "12.50 V 1.60 A high"):
+        say_line(window, qtbot, line)
+    account = close(window, qtbot)
+    assert account.findings["of_nameplate"].value == pytest.approx(80.0)
+    unit = next(u for u in window.bench.logbook.units() if u.name == "Lamp")
+    dialog = HoursDialog(window.bench.logbook, unit, window)
+    place = [dialog.table.horizontalHeaderItem(k).text() for k in range(dialog.table.columnCount())].index("Small block")
+    assert dialog.table.verticalHeaderItem(1).text().startswith("high\n20.0")
+    assert dialog.table.item(1, place).text().startswith("12 h (8 h")
+    other = HoursDialog(window.bench.logbook, window.bench.logbook.units()[0], window)
+    assert "Measure its modes first" in other.sentence.text()

@@ -192,4 +192,4 @@ def test_what_feeds_what_of_the_shelf(bench_window, qtbot):
     assert cell("Lead pack", "Wide station") == "works while it is high, and stops as it falls: up to 150 W"
     assert "No port" not in columns
     at = dialog.table.item(rows.index("Low pack"), columns.index("Wide station")).toolTip()
-    assert "756 Wh in all" in at
+    assert "756 Wh in all" in at  # its own and what is added

@@ -25,7 +25,7 @@ _WORTH = 60.0
 COARSE_S = 600.0
 """Even steps where many walks are compared."""
 _DRAWS_OF_SIZE = 400
-_FAR, _MOST_STEPS = 3.0, 600
+_FAR, _MOST_STEPS, _QUICK_STEPS = 3.0, 600, 90
 """Times as long as now is as good as for ever, where changes are compared; and in so many steps at most."""
 _SIZES, _WIDER = (1e-3, 1e4), 1.25
 
@@ -171,6 +171,18 @@ def _turns(kit: Kit, count: int, seed: int) -> Array:
             swing = watts_of(load, volts) * share * (1 - share) * period / 2 / mean_w
             moved += rng.uniform(-swing, swing, count) + rng.uniform(-swing, swing, count)  # as it begins, and as it ends
     return moved
+
+
+def look_quickly(kit: Kit) -> Looked:
+    """The middle alone, in few steps: for what moves under a hand.
+
+    Raises
+    ------
+    QuantityError
+        See :func:`require_sound`.
+    """
+    require_sound(kit)
+    return look(kit, 0, max(COARSE_S, horizon_of(kit) / _QUICK_STEPS))
 
 
 def _no_band() -> tuple[Array, Array, Array]:
@@ -410,6 +422,19 @@ def jobs(kit: Kit, job_wh: Spread, way: Way | None = None) -> tuple[float, float
     )
     low, high = (float(x) for x in np.percentile(drawn, BAND))
     return value, min(low, value), max(high, value)
+
+
+def put_back(kit: Kit) -> list[tuple[str, float]]:
+    """(input, seconds): how long each alone takes to put back what was used, loads off, by its mean over a day; ways that stay on drain meanwhile."""
+    used = sum(s.usable_wh for s in kit.sources)
+    stored = kit.sources[0].stored
+    clock = np.arange(0.0, DAY_S, 600.0)
+    found = []
+    for one in kit.inputs:
+        mean_w = float(np.mean(np.minimum(one.at(clock) * one.watts.value, one.limit_w))) * stored
+        if mean_w > 0:
+            found.append((one.name, used / mean_w * 3600))
+    return found
 
 
 # words

@@ -116,6 +116,7 @@ class ApplianceMethod(Method):
         watts = [f for key, f in findings.items() if key.startswith("power_")]
         most = max(watts, key=lambda f: f.value or 0.0)
         day = findings.get("standby_day")
+        findings |= _of_nameplate(setup, most)
         left_out = len([m for m in modes if m.watts is not None]) - len(watts)
         said = (
             say("Draws {watts} ({mode}); {count} more could not be right", watts=most.with_uncertainty(), mode=most.name, count=left_out)
@@ -226,6 +227,7 @@ def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
     day = findings.get("standby_day")
     text = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
     text += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
+    findings |= _of_nameplate(setup, most)
     flow = PowerPath(
         (Node("battery", say("Source")), Node("load", setup.unit.name, setup.unit.printed)),
         (Flow(most.value, meter=setup.meter("input").name),),
@@ -246,6 +248,18 @@ def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
         path=lambda: flow,
         shown_at=say("At its most"),
     )
+
+
+def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
+    """What it draws at its most of what its plate says, which is a ceiling."""
+    rated = re.search(r"(\d+(?:[.,]\d+)?)\s*W\b", setup.unit.label_text)
+    plate = float(rated[1].replace(",", ".")) if rated else 0.0
+    if not plate or not most.value:
+        return {}
+    share = 100 / plate
+    parts = None if most.contributions is None else tuple(c.times(share) for c in most.contributions)
+    working = f"{show(most.value)} W ÷ {show(plate)} W"
+    return {"of_nameplate": Finding("of_nameplate", say("Of its nameplate"), most.value * share, "%", parts, working)}
 
 
 def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:

@@ -14,7 +14,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.conversion.power_path import PowerPath
-from ubrant.core.outlook.answers import COARSE_S, Looked, look, what_buys_time
+from ubrant.core.outlook.answers import Looked, look, look_quickly, put_back, what_buys_time
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
@@ -229,7 +229,7 @@ class OutlookStage(StageFrame):
             if not self.part.load and not self.part.way:
                 raise KitError(self.tr("Nothing is drawn yet: write a load, like “fridge 38 W 40 %”."))
             self._kit = corrected(kit_of(self.part, getattr(self, "_measured", None)), self._past)
-            self.looked = look(self._kit, 0, step_s=COARSE_S if coarse else None)
+            self.looked = look_quickly(self._kit) if coarse else look(self._kit, 0)
         except (KitError, QuantityError) as error:
             self._show_nothing(str(error))
             return
@@ -303,6 +303,10 @@ class OutlookStage(StageFrame):
         if looked.lost_wh > 0.05:
             share = 100 * looked.lost_wh / (looked.lost_wh + looked.energy_wh)
             lines.append((self.tr("Lost on the way"), f"{show(looked.lost_wh, 3)} Wh, {plain(share, 2)} %", False))
+        lines += [
+            (self.tr("Put back by {name}").format(name=name), show_duration(seconds), False)
+            for name, seconds in put_back(looked.middle.kit)
+        ]
         for place, (name, value, large) in enumerate(lines):
             title, said = label(name), QLabel(value)
             title.setWordWrap(True)
@@ -388,7 +392,7 @@ class OutlookStage(StageFrame):
         for place, (name, rows, starts) in enumerate(self.variants):
             try:
                 kit = kit_of(kit_part_of(rows, starts), getattr(self, "_measured", None))
-                told = self._runs_for(look(kit, 0, step_s=COARSE_S))
+                told = self._runs_for(look_quickly(kit))
             except (KitError, QuantityError) as error:
                 told = str(error)
             what = button(name, partial(self._take_variant, place), "link")

@@ -1,60 +1,44 @@
-"""What feeds what: the batteries and panels of the shelf against its ports."""
+"""What feeds what: the batteries and panels of the shelf against its ports; and the modes of a load against its batteries."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import plain
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods import cautions
+from ubrant.runs.mode_table import mode_table
 from ubrant.runs.what_feeds import PortOf, what_feeds
-from ubrant.ui.theme import color
-from ubrant.ui.widgets.callout import Callout
-from ubrant.ui.widgets.forms import button
+from ubrant.ui.widgets.table_dialog import Cell, TableDialog
 from ubrant.ui.widgets.text import in_a_line
 
 
-class FeedsDialog(QDialog):
+class FeedsDialog(TableDialog):
     """A row a source, a column a port."""
 
     def __init__(self, logbook: Logbook, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(self.tr("What feeds what"))
-        self.resize(880, 460)
+        super().__init__(self.tr("What feeds what"), self.tr("Sources against ports"), parent)
         found = what_feeds(logbook)
-        self.sentence = Callout()
-        self.table = QTableWidget(len(found.feeders), len(found.ports))
-        self.table.setAccessibleName(self.tr("Sources against ports"))
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setWordWrap(True)
-        self.table.setHorizontalHeaderLabels([self._heading(p) for p in found.ports])
-        self.table.setVerticalHeaderLabels(
-            [f"{in_a_line(f.candidate.name)}\n{plain(f.candidate.low_v, 3)} to {plain(f.candidate.high_v, 3)} V" for f in found.feeders]
-        )
-        for k, (feeder, fits) in enumerate(zip(found.feeders, found.fits, strict=True)):
-            for j, (port, fit) in enumerate(zip(found.ports, fits, strict=True)):
-                item = QTableWidgetItem(fit.text())
-                item.setToolTip(self._more(feeder.why, feeder.energy_wh, port, gives=fit.watts is not None))
-                if fit.watts is None or fit.watts[1] <= 0:
-                    item.setForeground(QColor(color("loss")))
-                self.table.setItem(k, j, item)
-        if (header := self.table.horizontalHeader()) is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-            header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.table.resizeRowsToContents()
-        layout = QVBoxLayout(self)
-        layout.addWidget(self.sentence)
-        layout.addWidget(self.table, 1)
-        layout.addWidget(button(self.tr("Close"), self.accept))
-        if found.feeders and found.ports:
-            self.sentence.say("caution", f"{cautions.WINDOW} {cautions.POLARITY}")
-        else:
-            self.table.hide()
-            self.sentence.say("plain", self._nothing(bool(found.ports)))
+        if not (found.feeders and found.ports):
+            self.nothing(self._why_nothing(bool(found.ports)))
+            return
+        self.sentence.say("caution", f"{cautions.WINDOW} {cautions.POLARITY}")
+        rows = [f"{in_a_line(f.candidate.name)}\n{plain(f.candidate.low_v, 3)} to {plain(f.candidate.high_v, 3)} V" for f in found.feeders]
+        cells = [
+            [
+                Cell(
+                    fit.text(),
+                    self._more(feeder.why, feeder.energy_wh, port, gives=fit.watts is not None),
+                    fit.watts is None or fit.watts[1] <= 0,
+                )
+                for port, fit in zip(found.ports, fits, strict=True)
+            ]
+            for feeder, fits in zip(found.feeders, found.fits, strict=True)
+        ]
+        self.fill(rows, [self._heading(p) for p in found.ports], cells)
 
-    def _nothing(self, has_ports: bool) -> str:
+    def _why_nothing(self, has_ports: bool) -> str:
         if has_ports:
             return self.tr("No battery with known cells is on the shelf, and no panel that was measured: add one with its label.")
         return self.tr("No port is on the shelf: put its window on the label of a station, like “input 12-60 V 10 A 200 W”.")
@@ -73,3 +57,16 @@ class FeedsDialog(QDialog):
             own=plain(port.own_wh, 3), more=plain(energy_wh, 3), all=plain(port.own_wh + energy_wh, 3)
         )
         return f"{why}\n{both}"
+
+
+class HoursDialog(TableDialog):
+    """A row a mode, a column a battery: how long."""
+
+    def __init__(self, logbook: Logbook, unit: Unit, parent: QWidget | None = None) -> None:
+        super().__init__(self.tr("How long on which battery"), self.tr("Modes against batteries"), parent)
+        found = mode_table(logbook, unit)
+        if found is None or not found.sources:
+            self.nothing(self.tr("Measure its modes first, and put a battery on the shelf."))
+            return
+        self.sentence.say("plain", self.tr("Straight from each, all of it used; what a converter takes is in the outlook."))
+        self.fill([f"{name}\n{watts}" for name, watts in found.modes], found.sources, [[Cell(text) for text in row] for row in found.cells])

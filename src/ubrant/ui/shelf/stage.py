@@ -379,6 +379,8 @@ class ShelfStage(QWidget):
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
         self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
+        if unit.kind == "load" and any(run.unit_id == unit.id for run, _ in self._bench.logbook.runs(limit=1, unit_id=unit.id)):
+            self._about.addWidget(button(self.tr("How long on which battery …"), partial(self._how_long, unit), "link"))
         if has_port(unit):
             self._about.addWidget(button(self.tr("What feeds it …"), self._what_feeds, "link"))
         self._about.addSpacing(10)
@@ -393,6 +395,11 @@ class ShelfStage(QWidget):
             drop.setEnabled(not self._bench.logbook.read_only)
             self._about.addWidget(drop)
         self._about.addStretch(1)
+
+    def _how_long(self, unit: Unit) -> None:
+        from ubrant.ui.shelf.feeds_dialog import HoursDialog
+
+        HoursDialog(self._bench.logbook, unit, self).exec()
 
     def _what_feeds(self) -> None:
         from ubrant.ui.shelf.feeds_dialog import FeedsDialog

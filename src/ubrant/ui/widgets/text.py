@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QMessageBox, QWidget
+from PyQt6.QtWidgets import QLabel, QMessageBox, QTableWidgetItem, QWidget
 
 from ubrant.core.wording import visible
 
@@ -36,6 +36,11 @@ def on_a_button(text: str) -> str:
 def set_tip(widget: QWidget, text: str) -> None:
     """A tooltip, which Qt would else look through for markup."""
     widget.setToolTip(f"<qt>{escape(cut(visible(text)))}</qt>" if text else "")
+
+
+def set_item_tip(item: QTableWidgetItem, text: str) -> None:
+    """As :func:`set_tip`, of a cell."""
+    item.setToolTip(f"<qt>{escape(cut(visible(text)))}</qt>" if text else "")
 
 
 def message_box(parent: QWidget | None, title: str, text: str) -> QMessageBox:
