@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.outlook.answers import Looked, look
+from ubrant.core.outlook.answers import Looked, cause_text, look
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit, Load, Source
 from ubrant.core.outlook.spread import Spread
@@ -71,6 +71,8 @@ def _hours(source: Source, mode: Finding) -> str:
 def _told(looked: Looked) -> str:
     if looked.runtime_s is None or looked.beyond:
         return say("more than {t}", t=show_duration(looked.middle.horizon_s))
+    if looked.runtime_s <= 0 and looked.first is not None:
+        return cause_text(looked.first, looked.middle.kit)
     text = show_duration(looked.runtime_s)
     if looked.high_s - looked.low_s < 0.02 * looked.runtime_s:
         return text

@@ -206,10 +206,7 @@ def _lasts(findings: dict[str, Finding], holds: Holds | None, usable: float, ah:
     lower = holds.lower_wh / holds.energy_wh if holds is not None and holds.energy_wh else 0.0
     measured = holds.contributions if holds is not None else ()
     made = {}
-    for key, of, name in (
-        ("hours_all_on", "sum_of_loads", say("Lasts with all of them on")),
-        ("hours_base", "base_current", say("Lasts with the base alone")),
-    ):
+    for key, of, name in (("hours_all_on", "sum_of_loads", say("Lasts, all on")), ("hours_base", "base_current", say("Lasts, base alone"))):
         drawn = findings.get(of)
         if drawn is None or not drawn.value or drawn.value <= 0:
             continue

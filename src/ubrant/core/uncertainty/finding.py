@@ -15,6 +15,16 @@ _SMALL_UNDER = 0.1
 AT_LEAST, AT_MOST = "at least", "at most"
 
 
+def _hours_between(low_s: float, high_s: float) -> str:
+    """``2:18 to 3:38 h``, ``3.1 to 4.7 d``, and in minutes as they are said."""
+    if high_s < 3600:
+        return say("{low} to {high}", low=show_duration(low_s), high=show_duration(high_s))
+    if high_s >= 48 * 3600:
+        return say("{low} to {high} d", low=plain(low_s / 86400, 2), high=plain(high_s / 86400, 2))
+    low, high = (divmod(round(max(s, 0.0) / 60), 60) for s in (low_s, high_s))
+    return say("{low} to {high} h", low=f"{low[0]}:{low[1]:02d}", high=f"{high[0]}:{high[1]:02d}")
+
+
 @dataclass(frozen=True)
 class Finding:
     """One result.
@@ -61,7 +71,7 @@ class Finding:
         assert shown.span is not None
         low, high = shown.span
         if self.unit == "s":
-            return say("{low} to {high}", low=show_duration(low), high=show_duration(high))
+            return _hours_between(low, high)
         figures = 3 if high - low < 0.3 * abs(shown.value or 0.0) else 2
         return say("{low} to {high}", low=show(low, figures), high=show(high, figures))
 

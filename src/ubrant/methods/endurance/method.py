@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from ubrant.core.account import Account, Energy
-from ubrant.core.battery.label_doubt import held
+from ubrant.core.account import Account
+from ubrant.core.battery.label_doubt import Holds, held, measured
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import Bars
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -82,10 +84,19 @@ class EnduranceMethod(Method):
         return {}
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        return self._made(record, held(label_of(record.head.setup.unit)))
+
+    def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
+        """With what another run of the unit measured that it gives, in place of its label."""
+        if account.trouble:
+            return account
+        known = next((a.energy for _, a in others() if a.energy is not None and a.energy.whole), None)
+        return account if known is None else self._made(record, measured(known.energy_wh, known.energy_u))
+
+    def _made(self, record: Record, holds: Holds | None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan or EndurancePlan("")
         ran = _ran(record.lines, [note.time_s for note in record.of(Note)])
-        holds = held(label_of(setup.unit))
         try:
             findings, said = analyse_endurance(ran, holds)
         except ReadingsError as error:
@@ -101,11 +112,11 @@ class EnduranceMethod(Method):
             None,
             _sentence(findings),
             tuple(warnings),
+            drawings=lambda: (Bars(tuple((findings[k], None, "") for k in ("duration", "alarm_to_off") if k in findings)),),
             path=lambda: _path(setup, findings.get("inferred_power")),
             shown_at=say("On average, by its label"),
             short=duration.value_text(),
-            ended_by=say("it went off by itself") if ran.ended else say("stopped with some left"),
-            energy=None if holds is None or holds.is_label else Energy(holds.energy_wh, None, ran.ended),
+            ended_by=say("itself") if ran.ended else say("a person"),
         )
 
 

@@ -60,7 +60,7 @@ class FeedsDialog(TableDialog):
 
 
 class HoursDialog(TableDialog):
-    """A row a mode, a column a battery: how long."""
+    """A row a battery, a column a mode: how long."""
 
     def __init__(self, logbook: Logbook, unit: Unit, parent: QWidget | None = None) -> None:
         super().__init__(self.tr("How long on which battery"), self.tr("Modes against batteries"), parent)
@@ -69,4 +69,5 @@ class HoursDialog(TableDialog):
             self.nothing(self.tr("Measure its modes first, and put a battery on the shelf."))
             return
         self.sentence.say("plain", self.tr("Straight from each, all of it used; what a converter takes is in the outlook."))
-        self.fill([f"{name}\n{watts}" for name, watts in found.modes], found.sources, [[Cell(text) for text in row] for row in found.cells])
+        cells = [[Cell(row[j]) for row in found.cells] for j in range(len(found.sources))]
+        self.fill([in_a_line(name) for name in found.sources], [f"{in_a_line(name)}\n{watts}" for name, watts in found.modes], cells)
