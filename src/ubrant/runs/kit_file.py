@@ -72,6 +72,7 @@ class SourcePart(_Part):
     cutoff: str = ""
     measured_at: str = ""
     run: int | None = None
+    left_after: int | None = None
     usable: str = ""
     reserve: str = ""
     full: str = ""
@@ -91,6 +92,7 @@ class WayPart(_Part):
     max: str = ""
     surge: str = ""
     leads: str = ""
+    fuse: str = ""
     switched: bool = False
     run: int | None = None
 
@@ -168,12 +170,13 @@ class Measured:
     way: Callable[[int], Way | None]
     load: Callable[[int, str], LoadSeen | None]
     newest: Callable[[str, str], int | None]
+    left: Callable[[int], Source | None]
     label: Callable[[str], str]
 
 
 def nothing_measured() -> Measured:
     """Where there is no logbook at hand."""
-    return Measured(lambda _: None, lambda _: None, lambda _, __: None, lambda _, __: None, lambda _: "")
+    return Measured(lambda _: None, lambda _: None, lambda _, __: None, lambda _, __: None, lambda _: None, lambda _: "")
 
 
 def read_kit(path: Path) -> KitPart:
@@ -263,7 +266,7 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
 
 def _with_volts(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load, ...]) -> tuple[tuple[Source, ...], tuple[str, ...]]:
     """Sources with their volts where a piece asks for them; what cannot be looked at without is said."""
-    asking = [w.name for w in ways if w.cutoff_v > 0 or w.lead_ohm > 0] + [
+    asking = [w.name for w in ways if w.cutoff_v > 0 or w.lead_ohm > 0 or math.isfinite(w.fuse_a)] + [
         x.name for x in loads if x.gives_up_v > 0 or x.kind == RESISTANCE
     ]
     if not asking:
@@ -326,7 +329,18 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
     name = one.name or (say("source") if k == 0 else say("source {n}", n=k + 1))
     where = _place("source", name)
     one = _from_shelf(one, "source", measured)
-    if one.run is not None:
+    if one.left_after is not None:
+        found = measured.left(one.left_after)
+        if found is None:
+            raise KitError(
+                say(
+                    "{where}: nobody can say what is left after run {n}: it gave nothing, or its battery holds nobody knows what.",
+                    where=where("left_after"),
+                    n=one.left_after,
+                )
+            )
+        source = replace(found, name=one.name or found.name)
+    elif one.run is not None:
         found = measured.source(one.run)
         if found is None:
             raise KitError(say("{where}: run {n} has no energy to go by, or is not in the logbook.", where=where("run"), n=one.run))
@@ -343,7 +357,7 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
         raise KitError(say('{where}: give its energy, like energy = "640 Wh".', where=where("energy")))
     usable = _read(where("usable"), share_of, one.usable).value if one.usable.strip() else 1.0
     stored = _read(where("stored"), share_of, one.stored).value if one.stored.strip() else source.stored
-    full = _read(where("full"), share_of, one.full).value if one.full.strip() else 1.0
+    full = _read(where("full"), share_of, one.full).value if one.full.strip() else source.full
     taper = _read(where("taper_from"), share_of, one.taper_from).value if one.taper_from.strip() else 1.0
     return replace(
         source,
@@ -362,7 +376,7 @@ _P = TypeVar("_P", SourcePart, WayPart, LoadPart)
 
 def _from_shelf(one: _P, kind: str, measured: Measured) -> _P:
     """A piece that is named and nothing else: its newest run that says it, or its label."""
-    if not one.name or one.run is not None:
+    if not one.name or one.run is not None or (isinstance(one, SourcePart) and one.left_after is not None):
         return one
     if isinstance(one, SourcePart) and (one.energy.strip() or one.label.strip() or one.capacity.strip()):
         return one
@@ -482,6 +496,7 @@ def _way(one: WayPart, k: int, measured: Measured) -> Way:
         surge_w=surge,
         lead_ohm=_leads(where("leads"), one.leads),
         switched=one.switched,
+        fuse_a=_value(where("fuse"), one.fuse, "A") if one.fuse.strip() else math.inf,
     )
 
 

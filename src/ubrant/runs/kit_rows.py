@@ -35,7 +35,7 @@ _SAID: Mapping[str, tuple[tuple[str, str], ...]] = {
         ("from", "label_low"),
         ("up to", "label_high"),
     ),
-    WAY: (("idle", "idle"), ("cut-off", "cutoff"), ("max", "max"), ("surge", "surge"), ("leads", "leads")),
+    WAY: (("idle", "idle"), ("cut-off", "cutoff"), ("max", "max"), ("surge", "surge"), ("leads", "leads"), ("fuse", "fuse")),
     LOAD: (
         ("start", "start"),
         ("standby", "standby"),
@@ -73,8 +73,8 @@ def read_source(text: str) -> SourcePart:
     """
     first, *rest = _parts(text)
     given: dict[str, object] = {}
-    if match := re.search(r"\brun\s+(\d+)\b", first):
-        given["name"], given["run"] = first[: match.start()].strip(" :"), int(match[1])
+    if match := re.search(r"\b(left after )?run\s+(\d+)\b", first):
+        given["name"], given["left_after" if match[1] else "run"] = first[: match.start()].strip(" :"), int(match[2])
     else:
         name, amount = _name_of(first, rf"{_AMOUNT}[mk]?(?:Wh|Ah)\b")
         given["name"] = name
@@ -209,6 +209,8 @@ def source_row(part: SourcePart) -> str:
     """As :func:`read_source` takes it."""
     if part.run is not None:
         what = f"run {part.run}"
+    elif part.left_after is not None:
+        what = f"left after run {part.left_after}"
     elif part.label:
         what = f"{part.label} label"
     elif part.capacity:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.conversion.appliance import STANDBY
 from ubrant.core.gate.steady import BURSTS, CYCLES, STEADY, course_of
 from ubrant.core.outlook.duty import Duty
@@ -19,7 +23,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.method import label_of
-from ubrant.runs.accounts import account_of
+from ubrant.runs.accounts import account_of, summary_of
 from ubrant.runs.kit_file import LoadSeen, Measured
 
 _TAPS_OF_LOADS = ("input", "load", "output")
@@ -68,7 +72,43 @@ def measured_in(logbook: Logbook) -> Measured:
         unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
         return unit.printed if unit is not None and label_of(unit) is not None else ""
 
-    return Measured(source, way, load, newest, label)
+    def left(number: int) -> Source | None:
+        found = of(number)
+        return _left_after(found[0], found[2], source, logbook) if found is not None else None
+
+    return Measured(source, way, load, newest, left, label)
+
+
+def _left_after(run: Run, account: Account, source: Callable[[int], Source | None], logbook: Logbook) -> Source | None:
+    """What a run that was stopped left in its battery: what another run or the label says it holds, less what this one gave."""
+    unit = next((u for u in logbook.units() if u.id == run.unit_id), None)
+    given = account.energy
+    if unit is None or given is None or given.whole:
+        return None
+    whole = next(
+        (
+            other.id
+            for other, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id)
+            if other.id != run.id and other.state != "running" and _is_whole(logbook, other)
+        ),
+        None,
+    )
+    held = source(whole) if whole is not None else None
+    if held is None:
+        printed = label_of(unit)
+        if printed is None or not printed.energy_wh:
+            return None
+        energy = printed.energy_wh
+        held = Source(unit.name, Spread(energy, 0.0, LOW_SHARE * energy, energy), why=say("label: {wh} Wh", wh=round(energy)))
+    full = 1 - given.energy_wh / held.energy_wh
+    if not full > 0:
+        return None
+    return replace(held, full=full, why=say("{why}, less {wh} Wh given", why=held.why, wh=show_with(given.energy_wh, given.energy_u)[0]))
+
+
+def _is_whole(logbook: Logbook, run: Run) -> bool:
+    summary = summary_of(logbook, run)
+    return summary is not None and summary.energy is not None and summary.energy[2]
 
 
 def source_of(run: Run, record: Record, account: Account) -> Source | None:

@@ -266,3 +266,13 @@ def test_a_sun_that_sets_over_midnight_and_a_recorded_day():
     assert sun.at(np.array([12 * 3600.0, 9 * 3600.0])) == pytest.approx([1.0, math.sqrt(0.5)])
     day = Input("x", Spread(40.0), shape="recorded", record=(np.array([0.0, 3600.0]), np.array([0.0, 40.0])))
     assert day.at(np.array([1800.0])) == pytest.approx([0.5])
+
+
+def test_a_fuse_opens_on_what_lasts_and_lets_a_start_pass():
+    """300 W at about 12.5 V is 24 A: a fuse of 20 A opens at once, one of 30 A holds, also over a start of 600 W."""
+    heavy = Load("kettle", Spread(300.0), way="inverter")
+    for amps, kind in ((20.0, "opens"), (30.0, "empty")):
+        looked = look(kit(heavy, source=falling(), way=Way("inverter", fuse_a=amps)), 0)
+        assert looked.first.kind == kind
+    assert look(kit(replace(heavy, start_w=600.0), source=falling(), way=Way("inverter", fuse_a=30.0)), 0).first.kind == "empty"
+    assert cause_text(look(kit(heavy, source=falling(), way=Way("inverter", fuse_a=20.0)), 0).first, kit()) == "the fuse of inverter opens"

@@ -13,6 +13,7 @@ from ubrant.bench.engine import Order
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.outlook.answers import look
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import Criteria
@@ -24,6 +25,8 @@ from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.kit_file import KitError, kit_of
+from ubrant.runs.kit_rows import kit_part_of, rows_of
 from ubrant.runs.measured import measured_in
 from ubrant.runs.simulated import battery_scenario
 
@@ -157,3 +160,27 @@ def test_a_log_without_cutoff_or_unit_is_kept_all_the_same(logbook):
 def test_a_thing_without_capacity_has_no_label():
     assert label_of(Unit("Blower", "load", "12 V, 65 W")) is None
     assert label_of(SMALL) == parse_label(SMALL.label_text)
+
+
+def test_what_is_left_after_a_run_that_was_stopped(logbook):
+    """A whole run says what it holds; a second one that was stopped at half says how much of that is gone."""
+    logged(logbook)
+    unit = logbook.units()[0]
+    body = falling()
+    half = slice(0, len(body.time_s) // 2)
+    log = LogFile("half.csv", body.time_s[half], body.voltage_v[half], body.current_a[half])
+    stored = judged(from_log(log), LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True))
+    run = keep(logbook, stored, unit)
+    measured = measured_in(logbook)
+    given = account_of(logbook, run)[1].energy
+    assert not given.whole
+    left = measured.left(run.id)
+    whole = measured.source(1)
+    assert left.full == pytest.approx(1 - given.energy_wh / whole.energy_wh)
+    assert 0.4 < left.full < 0.6
+    part = kit_part_of([("source", f"Pack left after run {run.id}"), ("load", "lamp 60 W")])
+    assert rows_of(part)[0] == ("source", f"Pack left after run {run.id}")
+    assert look(kit_of(part, measured), 0).runtime_s == pytest.approx(left.usable_wh / 60 * 3600, rel=0.02)
+    assert measured.left(1) is None  # it gave all of it
+    with pytest.raises(KitError, match="nobody can say what is left"):
+        kit_of(kit_part_of([("source", "Pack left after run 1"), ("load", "lamp 60 W")]), measured)

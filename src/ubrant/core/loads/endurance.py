@@ -15,6 +15,10 @@ CLOCK_S = 30.0
 """A moment that somebody noted is known to half a minute to each side."""
 
 
+_ANOTHER = 0.04
+"""Of the Wh it was once measured at, that it may give more or less this time. Common practice, no source."""
+
+
 @dataclass(frozen=True)
 class Ran:
     """Seconds: of running in all (stretches that were off left out), until its alarm, and whether it ended by itself or was stopped with some left.
@@ -71,7 +75,9 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
         if ran.ended:
             early = ran.unseen_s / ran.ran_s if ran.ran_s else 0.0
             lower = holds.lower_wh / holds.energy_wh
-            parts = None if holds.contributions is None else holds.contributions
+            parts = holds.contributions
+            if parts is not None and not holds.is_label:
+                parts = (*parts, Contribution(say("another rate and another day"), rectangular(_ANOTHER) * holds.energy_wh))
             found["inferred_power"] = product(
                 "inferred_power",
                 say("So it drew about"),

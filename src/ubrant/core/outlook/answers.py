@@ -451,6 +451,7 @@ def cause_text(cause: Cause, kit: Kit) -> str:
         "cut-off": say("{name} cuts off on its loaded volts", name=cause.name),
         TOO_MUCH: say("more is asked of {name} than it carries", name=cause.name),
         "sags": say("{name} goes off on sagging volts", name=cause.name),
+        "opens": say("the fuse of {name} opens", name=cause.name),
         "gives up": say("{name} gives up on low volts", name=cause.name),
     }[cause.kind]
 

@@ -25,6 +25,7 @@ class Demand:
     into_w : (n, D)
     way_w, way_peak_w : (n, W, D) out of each way, mean while on and at the most
     lost_w : (n, W, D) in each way
+    way_into_w : (n, W, D) into each way with all on that may be, starts left out
     lead_w : (n, W, D) in its leads
     is_on : (n, L) whether each may be on
     same_as_before : (n,) whether a step asks for what the one before did
@@ -42,6 +43,7 @@ class Demand:
     way_peak_w: Array
     lost_w: Array
     lead_w: Array
+    way_into_w: Array
     is_on: npt.NDArray[np.bool_]
     same_as_before: npt.NDArray[np.bool_]
     limited: tuple[int, ...]
@@ -55,7 +57,7 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
         asked.add(i)
     bus, variance, peak_w = asked.mean[:, -1], asked.variance[:, -1], asked.peak[:, -1] + asked.start[:, -1:]
     n, ways, count = len(clock), len(kit.ways), drawn.count
-    lost, lead = np.zeros((n, ways, count)), np.zeros((n, ways, count))
+    lost, lead, into_way = (np.zeros((n, ways, count)) for _ in range(3))
     for j, way in enumerate(kit.ways):
         p0, a, b = drawn.fixed[j], drawn.proportional[j], drawn.resistive[j]
         mean, var, top = asked.mean[:, j], asked.variance[:, j], asked.peak[:, j] + asked.start[:, j : j + 1]
@@ -66,6 +68,8 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
             lead[:, j] = way.lead_ohm * (into**2 + var) / asked.volts**2
         bus = bus + into + lead[:, j]
         variance = variance + var * (1 + a) ** 2
+        on = asked.peak[:, j]
+        into_way[:, j] = np.where(idles, on + p0 + a * on + b * on**2, 0.0)
         peak_w = peak_w + np.where(idles, top + p0 + a * top + b * top**2, 0.0)
     into_w = np.zeros((n, count))
     for i, one in enumerate(kit.inputs):
@@ -86,6 +90,7 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
         peaks,
         lost,
         lead,
+        into_way,
         asked.is_on,
         same,
         limited,

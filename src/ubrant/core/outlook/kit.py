@@ -112,6 +112,7 @@ class Way:
     cutoff_v : loaded volts at its input under which it goes off
     max_w, surge_w : what it carries for ever, and at a start
     lead_ohm : of both conductors between source and it
+    fuse_a : what its fuse or breaker at the source carries for ever; a start passes it
     switched : it stands idle only while one of its loads may be on
     """
 
@@ -124,6 +125,7 @@ class Way:
     surge_w: float = math.inf
     lead_ohm: float = 0.0
     switched: bool = False
+    fuse_a: float = math.inf
     why: str = ""
 
 

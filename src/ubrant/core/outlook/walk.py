@@ -19,7 +19,7 @@ from ubrant.core.outlook.duty import DAY_S
 from ubrant.core.outlook.kit import GENTLEST, Kit
 from ubrant.core.record.readings import Array
 
-EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP = "empty", "cut-off", "too much", "sags", "gives up"
+EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP, OPENS = "empty", "cut-off", "too much", "sags", "gives up", "opens"
 Mask = npt.NDArray[np.bool_]
 _GRID = 1024
 _LONGEST_S = 60 * DAY_S
@@ -29,7 +29,7 @@ _ALIKE = 1e-9
 
 @dataclass(frozen=True)
 class Cause:
-    """What can go first: a kind (EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP) and whose it is."""
+    """What can go first: a kind (EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP, OPENS) and whose it is."""
 
     kind: str
     name: str
@@ -160,8 +160,10 @@ class _Walker:
             *(Cause(SAGS, w.name) for w in kit.ways),
             *(Cause(TOO_MUCH, w.name) for w in kit.ways),
             *(Cause(GIVES_UP, load.name) for load in kit.loads),
+            *(Cause(OPENS, w.name) for w in kit.ways),
         )
         self.watched = [(k, w.cutoff_v, w.lead_ohm) for k, w in enumerate(kit.ways) if w.cutoff_v > 0 and self._has_volts()]
+        self.fused = [(k, w.fuse_a) for k, w in enumerate(kit.ways) if math.isfinite(w.fuse_a) and self._has_volts()]
         self.giving_up = [(k, load.gives_up_v) for k, load in enumerate(kit.loads) if load.gives_up_v > 0 and self._has_volts()]
 
     def _has_volts(self) -> bool:
@@ -313,6 +315,10 @@ class _Walker:
                 gone = ((now[0] < 0) | collapsed) & (rest > 0)
                 self._own_end = at[0]
             self.margins_before = now
+        for j, fuse_a in self.fused:
+            opens = (d.way_into_w[k, j] > fuse_a * self.v) & (rest > 0)
+            if opens.any():
+                self._stop(opens, 3 * s + 2 * len(self.kit.ways) + len(self.kit.loads) + j, float(self.time[k]))
         too_much = (d.bus_w[k] - d.into_w[k] > self.max_w[a]) & (rest > 0)
         if too_much.any():
             self._stop(too_much & (a == s - 1), 2 * s + s - 1, float(self.time[k]))
