@@ -198,6 +198,38 @@ def export_a_run(
         book.close()
 
 
+@app.command("compare")
+def compare_runs(
+    logbook: Path = typer.Argument(..., help="A logbook."),
+    runs: str = typer.Option(
+        ..., help="Their numbers, the first against each of the others, like “3,7”; “ubrant runs LOGBOOK” lists them."
+    ),
+    as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
+) -> None:
+    """Runs held against each other: what differs, and the difference with its own ±."""
+    from ubrant.runs.compare import compare_json, compare_lines, gather
+
+    try:
+        numbers = [int(part) for part in runs.split(",") if part.strip()]
+    except ValueError:
+        _refuse(f"--runs “{runs}”: numbers with commas, like “3,7”.")
+    if len(set(numbers)) < 2:
+        _refuse("--runs: name two runs at least, like “3,7”.")
+    book = _open(logbook)
+    try:
+        found = gather(book, numbers)
+    finally:
+        book.close()
+    known = {c.run.id for c in found}
+    if missing := [n for n in numbers if n not in known]:
+        _refuse(f"There is no run {missing[0]} in {logbook.name}: “ubrant runs {logbook.name}” lists them.")
+    if as_json:
+        print(_escaped(json.dumps(compare_json(found), ensure_ascii=False, indent=2)))
+    else:
+        for line in compare_lines(found):
+            print(visible(line))
+
+
 @app.command("outlook")
 def look_out(
     file: Path = typer.Argument(..., help="An outlook as a TOML file: [source], [[load]], [way], [[input]]."),

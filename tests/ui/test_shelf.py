@@ -270,6 +270,7 @@ def test_a_card_says_what_can_be_done_with_it(window):
         "Prepare a test": True,
         "Open the newest run": False,
         "Same again …": False,
+        "Compare its newest run": False,
         "Add to the outlook": True,
         "Rename    F2": True,
         "Edit": True,

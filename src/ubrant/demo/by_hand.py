@@ -10,7 +10,7 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Setup
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY, on_shelf
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.begin import start
@@ -100,7 +100,8 @@ def read_them(logbook: Logbook, units: Mapping[str, Unit]) -> None:
             method = method_of(one.method)
         except UnknownMethodError:
             continue
-        setup = Setup(units[one.unit], one.meters, Leads(0.0), device=units.get(one.device))
+        meters = {tap: on_shelf(logbook, meter) for tap, meter in one.meters.items()}
+        setup = Setup(units[one.unit], meters, Leads(0.0), device=units.get(one.device))
         _, session = start(logbook, method, method.prepare(setup, one.fields), BenchChoice(unattended=True), started=one.day)
         assert isinstance(session, TypedSession)
         while session.running:

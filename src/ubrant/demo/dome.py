@@ -23,7 +23,7 @@ from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
 from ubrant.demo.by_hand import read_them
-from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out
+from ubrant.demo.kit import BENCH_METER, CLAMP, LEADS, METERS, Coming, WatchedClock, carried_out, on_shelf
 from ubrant.demo.others import begin_others
 from ubrant.demo.outlooks import keep_outlooks
 from ubrant.logbook.file import FORMAT
@@ -270,7 +270,7 @@ def _begin(logbook: Logbook, unit: Unit, planned: _Planned) -> tuple[Run, RunSes
         typed["after_time"] = f"{_INTERRUPTED_AFTER_S:g} s"
     method = method_of("discharge")
     run, session = start_by_itself(
-        logbook, method, method.prepare(Setup(unit, {"battery": planned.meter}, LEADS), typed), started=planned.day
+        logbook, method, method.prepare(Setup(unit, {"battery": on_shelf(logbook, planned.meter)}, LEADS), typed), started=planned.day
     )
     for _ in range(2):
         session.order(Order.DONE)
@@ -300,7 +300,7 @@ def _type_a_run(logbook: Logbook, unit: Unit) -> None:
     The readings are what the simulated clamp shows at these moments.
     """
     method = method_of("discharge")
-    prepared = method.prepare(Setup(unit, {"battery": CLAMP}, LEADS), {"temperature_c": "21 °C"})
+    prepared = method.prepare(Setup(unit, {"battery": on_shelf(logbook, CLAMP)}, LEADS), {"temperature_c": "21 °C"})
     run, session = start_by_hand(logbook, method, prepared, WatchedClock, _TYPED_DAY)
     scenario = replace(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, run.id), step_s=2.0)
     world, clock = World(scenario), session.clock

@@ -10,7 +10,7 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Setup
-from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming
+from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming, on_shelf
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import method_of
 from ubrant.runs.begin import start_by_itself
@@ -92,7 +92,7 @@ def begin_others(logbook: Logbook, units: Mapping[str, Unit]) -> list[Coming]:
     coming: list[Coming] = []
     for planned in TESTS:
         method = method_of(planned.method)
-        meters = dict(zip(method.taps, planned.meters, strict=False))
+        meters = {tap: on_shelf(logbook, meter) for tap, meter in zip(method.taps, planned.meters, strict=False)}
         setup = Setup(units[planned.unit], meters, planned.leads, units.get(planned.battery))
         choice = BenchChoice(unattended=True)
         series = coming[-1].run.id if planned.same_as_last else 0

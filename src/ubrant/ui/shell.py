@@ -45,6 +45,7 @@ from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
+    from ubrant.ui.compare.stage import CompareStage
     from ubrant.ui.findings.stage import FindingsStage
     from ubrant.ui.guide import GuideDialog
     from ubrant.ui.outlook.stage import OutlookStage
@@ -52,7 +53,7 @@ if TYPE_CHECKING:
     from ubrant.ui.run.stage import RunStage
 
 Stage = TypeVar("Stage", bound=QWidget)
-SHELF, PREPARE, RUN, FINDINGS, OUTLOOK = range(5)
+SHELF, PREPARE, RUN, FINDINGS, COMPARE, OUTLOOK = range(6)
 _MOST_RECENT = 8
 
 
@@ -142,7 +143,9 @@ class MainWindow(QMainWindow):
         left.addStretch(1)
         right.insertStretch(0, 1)
         row.addWidget(_equally_wide(left), 1)
-        for index, text in enumerate((self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Outlook"))):
+        for index, text in enumerate(
+            (self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Compare"), self.tr("Outlook"))
+        ):
             stage = QPushButton(text)
             stage.setObjectName("stage")
             stage.setCheckable(True)
@@ -272,6 +275,7 @@ class MainWindow(QMainWindow):
         self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.outlook_wanted.connect(self._into_outlook)
+        self.bench.compare_wanted.connect(self._into_compare)
         self.bench.again_wanted.connect(self._prepare_again)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
@@ -303,7 +307,9 @@ class MainWindow(QMainWindow):
     def go_to(self, stage: int) -> None:
         self._follow(stage)
         self._stack.setCurrentWidget(
-            (lambda: self.shelf, lambda: self.prepare, lambda: self.run, lambda: self.findings, lambda: self.outlook)[stage]()
+            (lambda: self.shelf, lambda: self.prepare, lambda: self.run, lambda: self.findings, lambda: self.compare, lambda: self.outlook)[
+                stage
+            ]()
         )
         self._buttons[stage].setChecked(True)
         if self.focusWidget() is None or self.focusWidget() in self._buttons:
@@ -361,6 +367,12 @@ class MainWindow(QMainWindow):
             return stage
 
         return self._stage(FINDINGS, build)
+
+    @property
+    def compare(self) -> CompareStage:
+        from ubrant.ui.compare.stage import CompareStage
+
+        return self._stage(COMPARE, lambda: CompareStage(self.bench))
 
     @property
     def outlook(self) -> OutlookStage:
@@ -521,6 +533,11 @@ class MainWindow(QMainWindow):
         from ubrant.ui.findings.rank_dialog import RankDialog
 
         RankDialog(self.bench.logbook, self).exec()
+
+    def _into_compare(self, run_id: int) -> None:
+        """One more run beside those that are compared."""
+        self.compare.add_run(run_id)
+        self.go_to(COMPARE)
 
     def _into_outlook(self, unit_id: int) -> None:
         """A unit of the shelf as one more piece of the outlook."""

@@ -126,7 +126,7 @@ def shot_outlook(window: MainWindow, settle: Callable[[int], None], shot: Callab
     kept = outlook.kept_box.findText(SHOWINGS, Qt.MatchFlag.MatchStartsWith)
     outlook.kept_box.setCurrentIndex(kept)
     outlook.kept_box.activated.emit(kept)
-    settle(4000)
+    settle(7500)
     shot("outlook", OUTLOOK)
 
 

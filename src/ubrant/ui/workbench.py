@@ -36,6 +36,7 @@ class Workbench(QObject):
     unit_chosen = pyqtSignal(int)
     test_wanted = pyqtSignal(int)
     outlook_wanted = pyqtSignal(int)
+    compare_wanted = pyqtSignal(int)
     """Prepare a test of this unit."""
     again_wanted = pyqtSignal(int)
     """Prepare the same as in this run."""

@@ -178,6 +178,7 @@ def test_the_gentler_and_the_harder_than_measured():
     assert hours(kit(Load("x", Spread(24.0)), source=source)) == pytest.approx(5 / 2**0.2)
     a_fifth, far_gentler = (hours(kit(Load("x", Spread(12.0 * f)), source=source)) * f for f in (0.2, 0.02))
     assert a_fifth == pytest.approx(far_gentler)
+    assert a_fifth == pytest.approx(10 * 5**0.2)
     wide = replace(source, exponent=Spread(1.2, 0.0, 1.1, 1.3))
     looked = look(kit(Load("x", Spread(60.0)), source=wide))
     assert looked.low_s / 3600 == pytest.approx(2 / 5**0.3, rel=0.02)
@@ -276,3 +277,21 @@ def test_a_fuse_opens_on_what_lasts_and_lets_a_start_pass():
         assert looked.first.kind == kind
     assert look(kit(replace(heavy, start_w=600.0), source=falling(), way=Way("inverter", fuse_a=30.0)), 0).first.kind == "empty"
     assert cause_text(look(kit(heavy, source=falling(), way=Way("inverter", fuse_a=20.0)), 0).first, kit()) == "the fuse of inverter opens"
+
+
+def test_what_comes_and_goes_loses_more_inside_the_battery_than_its_mean():
+    """48 W for half of the time from 12 V and 0.2 Ω draws 4.31 A while on, 2.155 A on average; 24 W all the time only 2.071 A: algebra."""
+    flat = Curve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 0.0, Spread(0.2))
+    looked = look(kit(Load("x", Spread(48.0), parse_duty("50 %")), source=Source("Pack", Spread(20.0), flat)), 0)
+    on_a = (12 - math.sqrt(144 - 4 * 0.2 * 48)) / 0.4
+    assert looked.runtime_s / 3600 == pytest.approx(20 / (on_a / 2), rel=0.01)
+
+
+def test_a_larger_battery_sags_less_by_as_much():
+    """Twice the cells side by side: half the resistance, so at twice the watts it ends at the same hour, and the size says so."""
+    way = Way("inverter", cutoff_v=11.5)
+    one = look(kit(Load("x", Spread(150.0), way="inverter"), source=falling(0.08), way=way), 0)
+    both = kit(Load("x", Spread(300.0), way="inverter"), source=falling(0.08), way=way)
+    assert one.first.kind == "sags"
+    found = size(both, one.runtime_s)
+    assert found.needed_wh == pytest.approx(2 * falling().energy_wh, rel=5e-3)

@@ -78,6 +78,7 @@ class FindingsStage(StageFrame):
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
         self.again_button = button(self.tr("Same again …"), self._want_again)
+        self.compare_button = button(self.tr("Compare …"), self._want_compare)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
@@ -123,7 +124,7 @@ class FindingsStage(StageFrame):
         self.card_button = button(self.tr("Answer card"), self.card_wanted.emit)
         self.side.addLayout(row(self.report_button, self.export_button, self.card_button))
         self.series_button = button(self.tr("Side by side …"), self._show_series)
-        self.side.addLayout(row(self.again_button, self.series_button))
+        self.side.addLayout(row(self.again_button, self.compare_button, self.series_button))
         self.side.addWidget(self.check_button)
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
@@ -292,6 +293,10 @@ class FindingsStage(StageFrame):
     def _want_again(self) -> None:
         if self._run is not None:
             self._bench.again_wanted.emit(self._run.id)
+
+    def _want_compare(self) -> None:
+        if self._run is not None:
+            self._bench.compare_wanted.emit(self._run.id)
 
     def _check(self) -> None:
         """The ± once more, by draws of every error; said below the ledger."""

@@ -240,6 +240,7 @@ class ShelfStage(QWidget):
             (self.tr("Prepare a test"), partial(self._bench.test_wanted.emit, unit_id), bool(suiting(unit))),
             (self.tr("Open the newest run"), partial(self._bench.run_opened.emit, newest.id if newest else 0), newest is not None),
             (self.tr("Same again …"), partial(self._bench.again_wanted.emit, newest.id if newest else 0), newest is not None),
+            (self.tr("Compare its newest run"), partial(self._bench.compare_wanted.emit, newest.id if newest else 0), newest is not None),
             (self.tr("Add to the outlook"), partial(self._bench.outlook_wanted.emit, unit_id), unit.kind != "lead"),
             (self.tr("Rename    F2"), card.rename if card is not None else self._clear, card is not None),
             (self.tr("Edit"), lambda: self._open_form(UnitForm(unit)), True),
@@ -247,7 +248,10 @@ class ShelfStage(QWidget):
         ):
             action = menu.addAction(text)
             assert action is not None
-            action.setEnabled(on and not (self._bench.logbook.read_only and text != self.tr("Open the newest run")))
+            action.setEnabled(
+                on
+                and not (self._bench.logbook.read_only and text not in (self.tr("Open the newest run"), self.tr("Compare its newest run")))
+            )
             action.triggered.connect(lambda _=False, do=do: do())
         return menu
 

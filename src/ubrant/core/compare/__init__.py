@@ -1,0 +1,1 @@
+"""Runs held against each other: differences with their own ±, and how a unit ages."""

@@ -1,0 +1,1 @@
+"""Compare: runs laid over each other, what differs, the difference with its own ±, ageing."""
