@@ -159,7 +159,7 @@ SAMPLES["plug-day"] = Sample(
     Unit("Fridge", "load", "230 V, 90 W"), {}, {60.0: "1.1 W", 120.0: "84 W", 180.0: "0 Wh", 87540.0: "0.874 kWh"}, (AC,)
 )
 SAMPLES["endurance"] = Sample(
-    Unit("Bank", "bank", "10000 mAh 3.7 V"),
+    Unit("Night bank", "bank", "12000 mAh 3.7 V"),
     {"settings": "dim"},
     {60.0: "load on", 3600.0: "still on", 7200.0: "alarm", 8000.0: "empty"},
     (DC,),

@@ -25,6 +25,8 @@ from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_of
 
 SCHEMA = 1
+_REPEATS = frozenset({"charge", "energy", "duration", "label_share"})
+"""What a battery gives is not the same twice."""
 _KEYS = ("charge", "energy", "duration", "resistance", "mean_voltage", "idle_power")
 _POINTS = 500
 _MOST_RUNS = 200
@@ -168,7 +170,11 @@ def pair_of(one: Compared, other: Compared) -> Pair:
     keys = dict.fromkeys((*_KEYS, *one.account.answers, *mine))
     found = {}
     for key in keys:
-        if key in mine and key in theirs and (made := difference_of(mine[key], theirs[key], shared)) is not None:
+        if (
+            key in mine
+            and key in theirs
+            and (made := difference_of(mine[key], theirs[key], shared, REPEATABLE if key in _REPEATS else 0.0)) is not None
+        ):
             found[key] = made
     odd = tuple(row.name for row in differing([one, other]) if len(row.odd) > 1 and row.odd[1] and row.name != say("ended by"))
     chief = next((k for k in (*_KEYS, *one.account.answers) if k in found), None)
@@ -202,6 +208,14 @@ def _sentence(one: Compared, other: Compared, found: Difference, shared: Shared,
             b=names[1],
             d=found.difference.value_text(),
             what=what,
+        )
+    elif found.within_repeat:
+        amount = replace(found.difference, value=abs(value)).with_uncertainty()
+        text = say(
+            "{a} and {b} differ by {d}, no more than one battery differs by from one time to the next: they cannot be told apart.",
+            a=names[0],
+            b=names[1],
+            d=amount,
         )
     elif not found.apart:
         text = say(

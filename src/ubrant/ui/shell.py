@@ -68,7 +68,7 @@ def remember(path: Path) -> None:
     QSettings().setValue("recent", paths[:_MOST_RECENT])
 
 
-_NAME_FROM = 1180
+_NAME_FROM = 1330
 
 
 def _side_of_band(*widgets: QWidget) -> QHBoxLayout:

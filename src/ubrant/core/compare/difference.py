@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, combined, coverage, merged
+from ubrant.core.uncertainty.contributions import COVERAGE, LINEARITY, Contribution, Contributions, combined, coverage, merged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
@@ -32,10 +33,17 @@ class Difference:
     apart: bool | None
     alone: tuple[float | None, float | None]
     cancels: bool
+    within_repeat: bool = False
+    alone_text: str = ""
 
 
-def difference_of(one: Finding, other: Finding, shared: Shared) -> Difference | None:
-    """``other`` held against ``one``; None where either has no value, or they are not of one kind."""
+def difference_of(one: Finding, other: Finding, shared: Shared, repeat: float = 0.0) -> Difference | None:
+    """``other`` held against ``one``; None where either has no value, or they are not of one kind.
+
+    Parameters
+    ----------
+    repeat : relative standard uncertainty with which the same thing gives the same again: within it they are not told apart
+    """
     if one.value is None or other.value is None or one.unit != other.unit or one.bound or other.bound:
         return None
     if one.unit == "s":
@@ -59,7 +67,11 @@ def difference_of(one: Finding, other: Finding, shared: Shared) -> Difference | 
     cancels = parts is not None and _would_be(one, other) > 1.02 * combined(parts)
     span = found.span
     apart = None if span is None else not span[0] <= 0 <= span[1]
-    return Difference(found, share, apart, (one.expanded_uncertainty, other.expanded_uncertainty), cancels)
+    room = math.hypot(found.expanded_uncertainty or 0.0, COVERAGE * repeat * math.hypot(one.value, other.value))
+    within = bool(apart) and abs(value) <= room
+    texts = " · ".join(f.uncertainty_text() or f.value_text() for f in (one, other))
+    both = one.expanded_uncertainty, other.expanded_uncertainty
+    return Difference(found, share, False if within else apart, both, cancels, within, texts)
 
 
 def _would_be(one: Finding, other: Finding) -> float:
@@ -86,6 +98,8 @@ def settle(found: Difference, shared: Shared, differs: tuple[str, ...]) -> str:
     """What would tell them apart, where nothing does yet."""
     if found.apart is not False:
         return ""
+    if found.within_repeat:
+        return say("Each once or twice more would tell: what it differs by from one time to the next would average away.")
     if not shared.meters:
         return say("One meter for both would narrow it: its errors drop out of the difference.")
     if differs:

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -178,6 +179,7 @@ class HandoverMethod(Method):
             tuple(warnings),
             taken=len(lines),
             planned=2 * (len(plan.sources) - 1) or None,
+            drawings=lambda: (Bars(tuple((findings[key], plan.least_v, "") for key in each)),) if each else (),
             path=lambda: _path(setup, plan),
             short=say("{n} of {m} held", n=len(lines) - len(bad), m=len(lines)),
         )

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.drawings import DASHED, DOTTED
-from ubrant.core.quantities.quantity import plain
 from ubrant.runs.compare import BY, Compared, Differing, Pair, differing, gather, life_of, life_plot, line_of, overlay, pair_of
 from ubrant.ui.theme import LARGE, color, font
 from ubrant.ui.widgets.callout import Callout
@@ -72,10 +71,11 @@ class CompareStage(StageFrame):
         names = {"time": self.tr("Time"), "charge": self.tr("Ah"), "energy": self.tr("Wh"), "percent": self.tr("Percent")}
         for by, _ in BY:
             made = button(names[by], partial(self._show_by, by))
+            made.setObjectName("segment")
             made.setCheckable(True)
             made.setAutoExclusive(True)
             self._buttons[by] = made
-        self.main.addLayout(row(*self._buttons.values()))
+        self.main.addLayout(row(*self._buttons.values(), QWidget(), stretch=len(self._buttons)))
         self.main.addWidget(self.plot, 3)
         self._differs_title = label(self.tr("What differs"), "heading")
         self.main.addWidget(self._differs_title)
@@ -177,8 +177,7 @@ class CompareStage(StageFrame):
         for place, one in enumerate(self.runs):
             name = button(one.title, partial(self._first, one.run.id), "link")
             name.setToolTip(self.tr("Hold the others against this one"))
-            verdict = one.account.verdict.word if one.account.verdict is not None else ""
-            told = label(" · ".join(filter(None, (one.account.short, verdict))), "quiet")
+            told = label(one.account.short or one.account.sentence, "quiet")
             column = QVBoxLayout()
             column.setSpacing(0)
             column.addWidget(name, alignment=Qt.AlignmentFlag.AlignLeft)
@@ -203,8 +202,9 @@ class CompareStage(StageFrame):
                 name = label(found.difference.name)
                 name.setWordWrap(True)
                 self._answers.addLayout(row(name, said, stretch=0))
-                alone = " · ".join("± " + plain(u, 2) if u is not None else self.tr("no ±") for u in found.alone)
-                more = self.tr("each alone {alone}").format(alone=alone) + (self.tr("; shared errors cancel") if found.cancels else "")
+                more = self.tr("each alone {alone}").format(alone=found.alone_text) + (
+                    self.tr("; shared errors cancel") if found.cancels else ""
+                )
                 if found.apart is False:
                     more = self.tr("cannot be told apart") + "; " + more
                 self._answers.addWidget(label(more, "quiet"))
