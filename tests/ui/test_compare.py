@@ -1,0 +1,102 @@
+"""Compare as a person uses it, and from the command line."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+import pytest
+
+from tests.command_line import ubrant
+from tests.making import falling
+from tests.window import click
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.logbook.logs.log_file import LogFile
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.ui.shell import COMPARE
+
+
+def discharge(
+    logbook, name: str, share: float = 1.0, meter: str = "Bench", started: str = "2026-03-01T08:00:00+00:00", celsius: float = 20.0
+):
+    """A pack of 50 Ah that gives so much of what it should."""
+    unit = next((u for u in logbook.units() if u.name == name), None) or logbook.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4"))
+    known = next((m for m in logbook.meters() if m.name == meter), None) or logbook.keep_meter(Meter(meter, "0.1 %", "0.5 % + 5 mA"))
+    body = falling()
+    log = LogFile("pack.csv", body.time_s * share, body.voltage_v, body.current_a)
+    options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": known}, unit=unit, full=True, temperature_c=celsius)
+    stored = judged(from_log(log), options)
+    return keep(logbook, replace(stored, run=replace(stored.run, started=started)), unit)
+
+
+@pytest.fixture
+def runs(window):
+    book = window.bench.logbook
+    made = [
+        discharge(book, "Pack A"),
+        discharge(book, "Pack B", 0.8, started="2026-03-02T08:00:00+00:00"),
+        discharge(book, "Pack A", 0.99, meter="Other", started="2026-03-03T08:00:00+00:00", celsius=30.0),
+    ]
+    window.bench.shelf_changed.emit()
+    return made
+
+
+def test_two_packs_and_surely_which_is_worse(window, runs, qtbot):
+    for run in runs[:2]:
+        window.bench.compare_wanted.emit(run.id)
+    stage = window.compare
+    assert window.stage() == COMPARE
+    assert stage.title.text() == "Pack A and Pack B"
+    assert stage.sentence.text().startswith("Pack B gives 9.75")
+    assert "less than Pack A. One meter read both" in stage.sentence.text()
+    assert stage.plot.plot.title == "Voltage, over each other"
+    assert {c.style for c in stage.plot.plot.layers if hasattr(c, "style")} == {"solid", "dashed"}
+    click(qtbot, stage, "Percent")
+    assert stage.plot.plot.x_span[1] == pytest.approx(104.0, rel=0.01)
+    click(qtbot, stage, "×")
+    assert "Lay another run beside it" in stage.sentence.text()
+
+
+def test_what_is_not_like_for_like_is_seen_before_the_answer(window, runs):
+    for run in (runs[0], runs[2]):
+        window.bench.compare_wanted.emit(run.id)
+    stage = window.compare
+    cells = {stage.table.verticalHeaderItem(k).text(): stage.table.item(k, 1).text() for k in range(stage.table.rowCount())}
+    assert cells["temperature"] == "30 °C ≠"
+    assert cells["meter"] == "Other ≠"
+    assert cells["cut-off"] == "11 V"
+    assert "Not like for like: temperature, meter" in stage.sentence.text()
+    assert "One meter read both" not in stage.sentence.text()
+
+
+def test_ageing_over_dates(window):
+    book = window.bench.logbook
+    for k, share in enumerate((1.0, 0.97, 0.945, 0.91, 0.885)):
+        last = discharge(book, "Old pack", share, started=f"{2022 + k}-03-01T08:00:00+00:00")
+    window.bench.compare_wanted.emit(last.id)
+    text = window.compare.ages.text()
+    assert text.startswith("Old pack loses 2.")
+    assert "below 80 % about" in text
+    assert window.compare.life.plot.told.startswith("5 dates")
+
+
+def test_report_table_and_command_line(window, runs, tmp_path):
+    for run in runs[:2]:
+        window.bench.compare_wanted.emit(run.id)
+    window.compare.save_report(tmp_path / "c.html")
+    page = (tmp_path / "c.html").read_text()
+    assert "Pack B gives 9.75" in page
+    assert "<svg" in page
+    window.compare.save_csv(tmp_path / "c.csv")
+    assert (tmp_path / "c.csv").read_text().splitlines()[1].split(",")[-1] == "True"
+    path = str(window.bench.logbook.path)
+    out = json.loads(ubrant("compare", path, "--runs", f"{runs[0].id},{runs[1].id}", "--json").stdout)
+    found = out["pairs"][0]["differences"]["charge"]
+    assert found["value"] == pytest.approx(-9.75, rel=0.01)
+    assert found["told_apart"] is True
+    assert found["expanded_uncertainty"] < found["alone"][0]
+    assert "gives 9.75" in ubrant("compare", path, "--runs", f"{runs[0].id},{runs[1].id}").stdout
+    for given, says in (("1", "two runs at least"), ("1,x", "numbers with commas"), ("1,99", "There is no run 99")):
+        done = ubrant("compare", path, "--runs", given)
+        assert (done.returncode, says in done.stderr) == (2, True)
