@@ -34,6 +34,7 @@ class MeterDetails:
     gain_v, gain_a : what its readings are multiplied by then, as found by judging it against another meter
     reversed : it shows the wrong sign
     counts_to_ah, counts_to_wh : where its counters begin again at 0
+    checks : each check against another meter, as :class:`ubrant.core.equipment.checks.Check` keeps it; due : when the next is, ISO; empty for never
     """
 
     role: str = "meter"
@@ -54,6 +55,8 @@ class MeterDetails:
     reversed: bool = False
     counts_to_ah: float = 0.0
     counts_to_wh: float = 0.0
+    checks: tuple[Mapping[str, Any], ...] = ()
+    due: str = ""
 
     def to_json(self) -> dict[str, Any]:
         """Only what differs from nothing being known."""
@@ -82,7 +85,10 @@ class MeterDetails:
 def details_from(told: Mapping[str, Any]) -> MeterDetails:
     """Details from what a logbook keeps; what this version does not know is left aside."""
     known = {f.name for f in fields(MeterDetails)}
-    return MeterDetails(**{k: v for k, v in told.items() if k in known})
+    kept: dict[str, Any] = {k: v for k, v in told.items() if k in known}
+    if "checks" in kept:
+        kept["checks"] = tuple(kept["checks"])
+    return MeterDetails(**kept)
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -10,6 +12,7 @@ from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
+from ubrant.methods.meter_checks import meter_remarks
 from ubrant.methods.method import Prepared, Problem
 from ubrant.methods.registry import suiting
 from ubrant.methods.rehearsal import Rehearsal
@@ -145,7 +148,7 @@ class PrepareStage(StageFrame):
         prepared, method, choice = form.prepared(), form.method, form.choice()
         if by_person(choice):
             prepared = method.by_person(prepared)
-        problems = method.checks(prepared, load_rating(choice))
+        problems = method.checks(prepared, load_rating(choice)) + meter_remarks(prepared.setup, datetime.now().astimezone().date())
         problems += [Problem(True, text) for text in bench_checks(choice, method.scene(prepared), prepared.setup)]
         if not any(p.refused for p in problems) and (trouble := rehearsal_trouble(method, prepared, choice)):
             problems.append(Problem(True, trouble))

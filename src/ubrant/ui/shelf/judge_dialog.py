@@ -2,23 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
 from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
+from ubrant.core.equipment.checks import Check, check_of, control_chart, drifted
 from ubrant.core.equipment.display_check import DisplayCheck, check_display, read_pairs
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.record.readings import ReadingsError
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
+from ubrant.ui.widgets.plot import PlotView
 from ubrant.ui.widgets.text import in_a_line
 
 
 class JudgeDialog(QDialog):
     """``found`` is the correction once it was accepted, for ``unit`` V or A."""
 
-    def __init__(self, name: str, meters: list[Meter], parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, meters: list[Meter], parent: QWidget | None = None, history: Sequence[Check] = ()) -> None:
         super().__init__(parent)
         self.found: DisplayCheck | None = None
+        self.made: Check | None = None
+        self._history = history
+        self.chart = PlotView()
+        self.chart.setMinimumHeight(170)
+        self.chart.hide()
         self._meters = meters
         self.setWindowTitle(in_a_line(self.tr("Judge {name} against a meter").format(name=name or self.tr("this display"))))
         self.resize(520, 420)
@@ -39,6 +49,7 @@ class JudgeDialog(QDialog):
         layout.addLayout(row(self.quantity, self.against))
         layout.addWidget(self.pairs, 1)
         layout.addWidget(self.note)
+        layout.addWidget(self.chart, 1)
         layout.addLayout(row(self.keep_button, button(self.tr("Leave it"), self.reject)))
         self.pairs.textChanged.connect(self._look)
         for box in (self.quantity, self.against):
@@ -50,16 +61,21 @@ class JudgeDialog(QDialog):
         return str(self.quantity.currentData())
 
     def _look(self) -> None:
-        self.found = None
+        self.found = self.made = None
         self.keep_button.setEnabled(False)
+        self.chart.hide()
         text = self.pairs.toPlainText()
         if not text.strip():
             self.note.say("plain", "")
             return
         try:
             shown, metered = read_pairs(text, self.unit)
-            accuracy = self._meters[self.against.currentIndex()].accuracy(self.unit) if self._meters else None
+            against = self._meters[self.against.currentIndex()] if self._meters else None
+            accuracy = against.accuracy(self.unit) if against is not None else None
             self.found = check_display(shown, metered, accuracy, _digit_of(text))
+            gain = accuracy.gain if accuracy is not None else 0.0
+            day = datetime.now(UTC).isoformat(timespec="seconds")
+            self.made = check_of(self.found, shown, metered, gain, self.unit, against.name if against is not None else "", day)
         except (QuantityError, ReadingsError) as error:
             self.note.say("bad", str(error))
             return
@@ -70,7 +86,12 @@ class JudgeDialog(QDialog):
             unit=self.unit,
             accuracy=self.found.accuracy.text,
         )
-        self.note.say("plain", said)
+        why = drifted(self._history, self.made)
+        self.note.say("caution" if why else "plain", " ".join(filter(None, (said, why))))
+        drawn = control_chart(self._history, self.unit, self.made)
+        self.chart.setVisible(drawn is not None)
+        if drawn is not None:
+            self.chart.show_plot(drawn)
         self.keep_button.setEnabled(True)
 
 

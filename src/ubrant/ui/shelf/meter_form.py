@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
+from ubrant.core.equipment.checks import Check, checks_from
 from ubrant.core.equipment.display_check import DisplayCheck
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
@@ -74,6 +75,8 @@ class MeterForm(QWidget):
         self.judge_button = button(self.tr("Judge it against a meter …"), self._judge)
         self.judge_button.setVisible(bool(judges))
         self._judges = judges
+        self._checks = details.checks
+        self.due = plain_field(self.tr("Next check due"), details.due, "2027-05-01")
         self._gains = {"V": details.gain_v, "A": details.gain_a}
         self._titles: dict[QWidget, QWidget] = {}
         self._build()
@@ -124,6 +127,7 @@ class MeterForm(QWidget):
             (self.tr("Accuracy of its amperes"), (self.amps,)),
             (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
             ("", (self.judge_button,)),
+            (self.tr("Next check due"), (self.due,)),
             (self.tr("Reads up to"), (self.max_v, self.max_a)),
             (self.tr("Its readings"), (self.connection,)),
             (self.tr("Where: address, port or file"), (self.address,)),
@@ -206,6 +210,11 @@ class MeterForm(QWidget):
                 trouble = str(error)
         if not trouble and self.role.currentData() != "meter" and self.connection.currentData() in {"lines", "file"}:
             trouble = self.tr("A load or a supply has to be told things: it is asked by SCPI, or a person switches it.")
+        if not trouble and (due := self.due.text().strip()):
+            try:
+                date.fromisoformat(due)
+            except ValueError:
+                trouble = self.tr("“{due}” is no day: write it like 2027-05-01.").format(due=due)
         self._trouble.say("bad", trouble)
         self._keep.setEnabled(bool(self.name.text().strip()) and not trouble and not amiss)
 
@@ -234,6 +243,8 @@ class MeterForm(QWidget):
             reversed=self.reversed.isChecked(),
             counts_to_ah=self.full_ah.value() or 0.0,
             counts_to_wh=self.full_wh.value() or 0.0,
+            checks=self._checks,
+            due=self.due.text().strip(),
         )
         return replace(
             self._meter,
@@ -258,12 +269,15 @@ class MeterForm(QWidget):
 
     def _judge(self) -> None:
         """Take over what judging it against another meter found: its gain, its zero, and what it is good for then."""
-        dialog = JudgeDialog(self.name.text().strip(), [m for m in self._judges if m.id != self._meter.id], self)
+        others = [m for m in self._judges if m.id != self._meter.id]
+        dialog = JudgeDialog(self.name.text().strip(), others, self, checks_from(self._checks))
         if dialog.exec() and dialog.found is not None:
-            self.take_correction(dialog.unit, dialog.found)
+            self.take_correction(dialog.unit, dialog.found, dialog.made)
 
-    def take_correction(self, unit: str, check: DisplayCheck) -> None:
-        """Put a correction into the form."""
+    def take_correction(self, unit: str, check: DisplayCheck, made: Check | None = None) -> None:
+        """Put a correction into the form, and the check beside those before it."""
+        if made is not None:
+            self._checks = (*self._checks, made.to_json())
         self._gains[unit] = check.gain
         zero, accuracy = (self.zero_v, self.volts) if unit == "V" else (self.zero_a, self.amps)
         zero.setText(f"{check.shown_of_nothing:.5f} {unit}")
