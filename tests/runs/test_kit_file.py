@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import pytest
@@ -211,3 +212,50 @@ def test_the_examples_of_the_documentation_are_read(written, example):
     found_there = found("outlook", written(example.partition("```")[0]))
     assert found_there["runtime"]["value"] > 1
     assert found_there["runtime"]["low"] <= found_there["runtime"]["value"] <= found_there["runtime"]["high"]
+
+
+def test_a_day_without_a_beginning_is_asked_about(written):
+    text = SMALL.replace('"40 %"', '"19:30 to 22:00"')
+    assert "Nobody said when it is switched on" in ubrant("outlook", written(text)).stdout
+    assert "Nobody said when" not in ubrant("outlook", written(text + '[day]\nstarts = "17:30"\n')).stdout
+    assert "Nobody said when" not in ubrant("outlook", written(SMALL)).stdout
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("fridge 38 W 40", "is no duty"),
+        ("fridge 38 W 7pm to 10pm", "is no duty"),
+        ("fridge 38 W, start 100", "“100” has no unit"),
+        ("fridge 38 W, standby 2 V", "is in V"),
+        ("fridge 38 W, gives up at 10 W", "is in W"),
+        ("fridge 38 W, follows the wind", "power, current, resistance"),
+    ],
+)
+def test_a_careless_line_is_asked_about(line, says):
+    with pytest.raises(KitError, match=says):
+        kit_of(kit_part_of([(SOURCE, "Pack 640 Wh"), (LOAD, line)]))
+
+
+@pytest.mark.parametrize(
+    ("kind", "line", "says"),
+    [
+        (SOURCE, "bank 24000 mAh", "need their volts"),
+        (SOURCE, "bank 640 W", "give its energy"),
+        (SOURCE, "Pack 640 Wh, usable 80", "no unit"),
+        (SOURCE, "Pack 640 Wh, swap 4", "no unit"),
+        (WAY, "inverter 88", "say what it takes"),
+        (WAY, "inverter 88 %, idle 7", "no unit"),
+        (INPUT, "panel 60 W sun", "needs its hours"),
+        (INPUT, "panel 60", "say what comes in"),
+    ],
+)
+def test_a_careless_piece_is_asked_about(kind, line, says):
+    rows = [(SOURCE, "Pack 640 Wh"), (LOAD, "fridge 38 W")] if kind != SOURCE else [(LOAD, "fridge 38 W")]
+    try:
+        kit = kit_of(kit_part_of([(kind, line), *rows]))
+    except KitError as error:
+        assert re.search(says, str(error)), error
+    else:
+        assert kind in {WAY, INPUT}, kit
+        pytest.fail(f"taken without a word: {kit.ways or kit.inputs}")

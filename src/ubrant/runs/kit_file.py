@@ -261,7 +261,10 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     starts = _read("[day], starts", read_clock, part.day.starts) if part.day.starts.strip() else 0.0
     sources, remarks = _with_volts(sources, ways, loads)
     loads = tuple(_as_watts(load, sources[0]) for load in loads)
-    return Kit(sources, loads, ways, inputs, starts, part.name, remarks)
+    kit = Kit(sources, loads, ways, inputs, starts, part.name, remarks)
+    if kit.varies and not part.day.starts.strip():
+        kit = replace(kit, remarks=(*remarks, say("Nobody said when it is switched on: midnight is taken. Write the time, like 17:30.")))
+    return kit
 
 
 def _with_volts(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load, ...]) -> tuple[tuple[Source, ...], tuple[str, ...]]:
@@ -478,6 +481,10 @@ def _way(one: WayPart, k: int, measured: Measured) -> Way:
     where = _place("way", name)
     one = _from_shelf(one, "way", measured) if not one.efficiency.strip() and not one.idle.strip() else one
     way = Way(name)
+    if one.run is None and not any(t.strip() for t in (one.efficiency, one.idle, one.cutoff, one.max, one.leads, one.fuse)):
+        raise KitError(
+            say("{where}: say what it takes, like “88 %, idle 7 W”, or name one of the shelf that was swept.", where=where("efficiency"))
+        )
     if one.run is not None:
         found = measured.way(one.run)
         if found is None:
@@ -568,6 +575,8 @@ def _input(one: InputPart, k: int, folder: Path | None) -> Input:
         raise KitError(say("{where}: it is “constant” or “sun”.", where=where("shape")))
     if one.shape == SUN and not duty.windows:
         raise KitError(say('{where}: the sun needs its hours, like when = "06:00 to 20:00".', where=where("when")))
+    if not one.log.strip() and not one.power.strip():
+        raise KitError(say("{where}: say what comes in, like “60 W”.", where=where("power")))
     if one.log.strip():
         time, watts = _recorded(where("log"), (folder or Path()) / one.log)
         return Input(name, Spread(float(watts.max())), duty, RECORDED, _circuit(where("limit"), one.limit), (time, watts))
