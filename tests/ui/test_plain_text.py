@@ -23,6 +23,7 @@ from ubrant.core.wording import visible
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.report.document import write_report
 from ubrant.runs.accounts import account_of
+from ubrant.ui.compare.choose_dialog import ChooseDialog
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.findings.rank_dialog import RankDialog
@@ -125,6 +126,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         ProfileDialog(meter, window),
         RankDialog(book, window),
         FeedsDialog(book, window),
+        ChooseDialog(book, window),
         HoursDialog(book, book.units()[0], window),
         MappingDialog(path, sheet_of(path), name, window),
         ImportDialog(window.bench, replace(log, warnings=(name,)), window),

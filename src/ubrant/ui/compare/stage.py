@@ -249,9 +249,9 @@ class CompareStage(StageFrame):
     # what goes out
 
     def _choose(self) -> None:
-        from ubrant.ui.findings.rank_dialog import RankDialog
+        from ubrant.ui.compare.choose_dialog import ChooseDialog
 
-        RankDialog(self._bench.logbook, self).exec()
+        ChooseDialog(self._bench.logbook, self).exec()
 
     def _save_report(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, self.tr("Save the comparison"), "comparison.pdf", self.tr("Reports (*.pdf *.html)"))

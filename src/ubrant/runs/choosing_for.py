@@ -1,0 +1,168 @@
+"""What to use for one job: every source straight and through every way that was measured, ranked by how long it lasts."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.outlook.answers import Looked, look
+from ubrant.core.outlook.draws import losses_of
+from ubrant.core.outlook.kit import Kit, Load, Source, Way
+from ubrant.core.outlook.spread import Spread
+from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
+from ubrant.core.wording import say
+from ubrant.logbook.logbook import Logbook
+from ubrant.methods.method import label_of
+from ubrant.runs.kit_file import KitError, KitPart, LoadPart, Measured, SourcePart, WayPart, kit_of
+from ubrant.runs.measured import measured_in
+
+_HOLDS = ("battery", "bank", "station")
+_DRAWS = 300
+_MOST = 40
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One candidate.
+
+    Attributes
+    ----------
+    name : ``Dome pack A by Hut 300``
+    seconds, low_s, high_s : how long it lasts, and its band; 0 where it does not run
+    enough : chance that it lasts as long as is wanted; None where nothing is wanted
+    efficiency : percent at this load; idle_w : with nothing attached; headroom : what it carries over the load; None for not measured
+    wh_per_kg : measured Wh over the mass on its label; None for unknown
+    why : what it rests on, or why it does not run
+    rank : ``1``, or ``2 to 4`` where they cannot be told apart
+    """
+
+    name: str
+    seconds: float
+    low_s: float
+    high_s: float
+    enough: float | None
+    efficiency: float | None
+    idle_w: float | None
+    headroom: float | None
+    wh_per_kg: float | None
+    why: str
+    rank: str = ""
+
+    def cells(self) -> tuple[str, ...]:
+        """For a table: what is not known stands empty."""
+        lasts = show_duration(self.seconds) if self.seconds > 0 else ""
+        if self.high_s - self.low_s > 0.02 * self.seconds > 0:
+            lasts = say("{t} ({low} to {high})", t=lasts, low=show_duration(self.low_s), high=show_duration(self.high_s))
+        return (
+            self.rank,
+            lasts,
+            "" if self.enough is None else say("{n} in 100", n=round(100 * self.enough)),
+            "" if self.efficiency is None else f"{plain(self.efficiency, 3)} %",
+            "" if self.idle_w is None else f"{show(self.idle_w, 2)} W",
+            "" if self.headroom is None else f"{plain(self.headroom, 2)} ×",
+            "" if self.wh_per_kg is None else plain(self.wh_per_kg, 3),
+            self.why,
+        )
+
+
+COLUMNS = ("rank", "lasts", "long enough", "efficiency", "idle", "carries", "Wh per kg", "rests on")
+
+
+def choices_for(logbook: Logbook, watts: Spread, wanted_s: float | None, only: Sequence[str] = ()) -> list[Choice]:
+    """Every candidate, the one that lasts longest first.
+
+    Parameters
+    ----------
+    watts : of the load; wanted_s : how long it is to last; None for as long as it does
+    only : words of which each candidate's name has to hold one; empty for all
+
+    Raises
+    ------
+    QuantityError
+        A load that cannot be.
+    """
+    if not watts.value > 0:
+        raise QuantityError(say("Nothing is drawn: give a load, like “58 W”."))
+    measured = measured_in(logbook)
+    units = logbook.units()
+    sources = [(u, s) for u in units if u.kind in _HOLDS and (s := _source(u.name, measured)) is not None]
+    ways = [w for u in units if u.kind in {"converter", "inverter"} and (w := _way(u.name, measured)) is not None]
+    found = []
+    for unit, source in sources:
+        for way in (None, *ways):
+            name = (
+                say("{source} by {way}", source=unit.name, way=way.name) if way is not None else say("{source} straight", source=unit.name)
+            )
+            if not only or any(word.lower() in name.lower() for word in only):
+                found.append(_choice(name, unit, source, way, watts, wanted_s))
+    found.sort(key=lambda one: -one.seconds)
+    return _ranked(found[:_MOST])
+
+
+def _source(name: str, measured: Measured) -> Source | None:
+    part = KitPart(source=[SourcePart(name=name)], load=[LoadPart(name="x", power="1 W")])
+    try:
+        return kit_of(part, measured).sources[0]
+    except KitError:
+        return None
+
+
+def _way(name: str, measured: Measured) -> Way | None:
+    """Only what was measured: nothing is guessed of a converter."""
+    part = KitPart(source=[SourcePart(energy="1 Wh")], way=[WayPart(name=name)], load=[LoadPart(name="x", power="1 W")])
+    try:
+        return kit_of(part, measured).ways[0]
+    except KitError:
+        return None
+
+
+def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Spread, wanted_s: float | None) -> Choice:
+    kit = Kit((source,), (Load(say("load"), watts, way=way.name if way is not None else ""),), (way,) if way is not None else ())
+    p0, a, b = (part.value for part in losses_of(way)) if way is not None else (0.0, 0.0, 0.0)
+    load = watts.value
+    efficiency = 100 * load / (load + p0 + a * load + b * load**2) if way is not None else None
+    headroom = way.max_w / load if way is not None and way.max_w < float("inf") else None
+    label = label_of(unit)
+    heavy = label.mass_kg if label is not None else None
+    wh_per_kg = source.energy_wh / heavy if heavy else None
+    facts = efficiency, p0 if way is not None else None, headroom, wh_per_kg
+    looked: Looked | None = None
+    why = source.why
+    try:
+        looked = look(kit, _DRAWS)
+    except QuantityError as error:
+        why = str(error)
+    if looked is None or (looked.runtime_s is not None and looked.runtime_s <= 0):
+        if looked is not None and looked.first is not None:
+            why = say("does not run: {kind} at {name}", kind=say(looked.first.kind), name=looked.first.name)
+        return Choice(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why)
+    seconds = looked.runtime_s if looked.runtime_s is not None else looked.middle.horizon_s
+    high = min(looked.high_s, looked.middle.horizon_s)
+    return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why)
+
+
+def _ranked(found: list[Choice]) -> list[Choice]:
+    """With their ranks; those whose bands overlap the first of them share theirs."""
+    ranked: list[Choice] = []
+    place = 0
+    while place < len(found):
+        first = found[place]
+        last = place
+        while last + 1 < len(found) and found[last + 1].seconds > 0 and found[last + 1].high_s >= first.low_s and first.seconds > 0:
+            last += 1
+        rank = f"{place + 1}" if last == place else say("{a} to {b}", a=place + 1, b=last + 1)
+        ranked += [replace(one, rank=rank if one.seconds > 0 else "") for one in found[place : last + 1]]
+        place = last + 1
+    return ranked
+
+
+def chosen_sentence(found: Sequence[Choice]) -> str:
+    """Which to take, as one would say it."""
+    runs = [one for one in found if one.seconds > 0]
+    if not runs:
+        return say("None of them runs it.")
+    alike = [one.name for one in runs if one.rank == runs[0].rank]
+    if len(alike) == 1:
+        return say("{name} lasts longest: {t}.", name=alike[0], t=show_duration(runs[0].seconds))
+    return say("{names} cannot be told apart: about {t} each.", names=", ".join(alike[:4]), t=show_duration(runs[0].seconds))

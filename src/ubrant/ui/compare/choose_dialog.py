@@ -1,0 +1,52 @@
+"""What to use for a job: everything on the shelf that could, ranked."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from ubrant.core.outlook.spread import parse_spread
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+from ubrant.logbook.logbook import Logbook
+from ubrant.runs.choosing_for import COLUMNS, choices_for, chosen_sentence
+from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.plain_field import plain_field
+from ubrant.ui.widgets.table_dialog import Cell, TableDialog
+from ubrant.ui.widgets.text import in_a_line
+
+
+class ChooseDialog(TableDialog):
+    """A load, how long it is to last, and of which to choose."""
+
+    def __init__(self, logbook: Logbook, parent: QWidget | None = None) -> None:
+        super().__init__(self.tr("Choose for a job"), self.tr("Candidates, the longest first"), parent)
+        self._logbook = logbook
+        self.resize(1080, 560)
+        self.load = plain_field(self.tr("It draws"), "57 W", "57 ± 2 W")
+        self.hours = plain_field(self.tr("It is to last"), "5 h", "5 h")
+        self.only = plain_field(self.tr("Only of these"), "", self.tr("pack A, station"))
+        self.go = button(self.tr("Rank them"), self.work_out, "chief")
+        column = self.layout()
+        assert isinstance(column, QVBoxLayout)
+        fields = ((self.tr("It draws"), self.load), (self.tr("to last"), self.hours), (self.tr("only of"), self.only))
+        line = row(*(widget for title, field in fields for widget in (label(title), field)), self.go, stretch=5)
+        column.insertLayout(0, line)
+        for field in (self.load, self.hours, self.only):
+            field.returnPressed.connect(self.work_out)
+        self.work_out()
+
+    def work_out(self) -> None:
+        """Rank anew."""
+        try:
+            watts = parse_spread(self.load.text(), "W")
+            wanted = parse_quantity(self.hours.text(), "s") if self.hours.text().strip() else None
+            words = [w.strip() for w in self.only.text().split(",") if w.strip()]
+            found = choices_for(self._logbook, watts, wanted, words)
+        except QuantityError as error:
+            self.sentence.say("bad", str(error))
+            return
+        if not found:
+            self.sentence.say("plain", self.tr("Nothing on the shelf has an energy or a label to go by, or nothing is called so."))
+        else:
+            self.sentence.say("plain", chosen_sentence(found))
+        cells = [[Cell(text, is_bad=one.seconds <= 0) for text in one.cells()] for one in found]
+        self.fill([in_a_line(one.name) for one in found], [self.tr(c) for c in COLUMNS], cells)
