@@ -14,12 +14,15 @@ from ubrant.core.quantities.quantity import QuantityError, plain, show, show_dur
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import label_of
+from ubrant.methods.ratings import read_ratings
 from ubrant.runs.kit_file import KitError, KitPart, LoadPart, Measured, SourcePart, WayPart, kit_of
 from ubrant.runs.measured import measured_in
 
 _HOLDS = ("battery", "bank", "station")
 _DRAWS = 300
 _MOST = 40
+_NEAR, _NEAR_STRAIGHT = 0.1, 0.2
+"""Of the volts that are wanted: what comes out of a converter, and a battery without one. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -69,12 +72,15 @@ class Choice:
 COLUMNS = ("rank", "lasts", "long enough", "efficiency", "idle", "carries", "Wh per kg", "rests on")
 
 
-def choices_for(logbook: Logbook, watts: Spread, wanted_s: float | None, only: Sequence[str] = ()) -> list[Choice]:
+def choices_for(
+    logbook: Logbook, watts: Spread, wanted_s: float | None, only: Sequence[str] = (), volts: float | None = None
+) -> list[Choice]:
     """Every candidate, the one that lasts longest first.
 
     Parameters
     ----------
     watts : of the load; wanted_s : how long it is to last; None for as long as it does
+    volts : what the load wants; None for any: then nothing says whether they go together
     only : words of which each candidate's name has to hold one; empty for all
 
     Raises
@@ -87,10 +93,11 @@ def choices_for(logbook: Logbook, watts: Spread, wanted_s: float | None, only: S
     measured = measured_in(logbook)
     units = logbook.units()
     sources = [(u, s) for u in units if u.kind in _HOLDS and (s := _source(u.name, measured)) is not None]
-    ways = [w for u in units if u.kind in {"converter", "inverter"} and (w := _way(u.name, measured)) is not None]
+    ways = [w for u in units if u.kind in {"converter", "inverter"} and _gives(u, volts) and (w := _way(u.name, measured)) is not None]
     found = []
     for unit, source in sources:
-        for way in (None, *ways):
+        straight = volts is None or (source.nominal_v > 0 and abs(source.nominal_v / volts - 1) < _NEAR_STRAIGHT)
+        for way in (None, *ways) if straight else ways:
             name = (
                 say("{source} by {way}", source=unit.name, way=way.name) if way is not None else say("{source} straight", source=unit.name)
             )
@@ -98,6 +105,16 @@ def choices_for(logbook: Logbook, watts: Spread, wanted_s: float | None, only: S
                 found.append(_choice(name, unit, source, way, watts, wanted_s))
     found.sort(key=lambda one: -one.seconds)
     return _ranked(found[:_MOST])
+
+
+def _gives(unit: Unit, volts: float | None) -> bool:
+    """Whether a converter's label says that these volts come out of it."""
+    if volts is None:
+        return True
+    try:
+        return abs(read_ratings(unit).output_v / volts - 1) < _NEAR
+    except ValueError:
+        return False
 
 
 def _source(name: str, measured: Measured) -> Source | None:

@@ -22,15 +22,21 @@ class ChooseDialog(TableDialog):
         self._logbook = logbook
         self.resize(1080, 560)
         self.load = plain_field(self.tr("It draws"), "57 W", "57 ± 2 W")
+        self.volts = plain_field(self.tr("at"), "", "12 V, 230 V")
         self.hours = plain_field(self.tr("It is to last"), "5 h", "5 h")
         self.only = plain_field(self.tr("Only of these"), "", self.tr("pack A, station"))
         self.go = button(self.tr("Rank them"), self.work_out, "chief")
         column = self.layout()
         assert isinstance(column, QVBoxLayout)
-        fields = ((self.tr("It draws"), self.load), (self.tr("to last"), self.hours), (self.tr("only of"), self.only))
-        line = row(*(widget for title, field in fields for widget in (label(title), field)), self.go, stretch=5)
+        fields = (
+            (self.tr("It draws"), self.load),
+            (self.tr("at"), self.volts),
+            (self.tr("to last"), self.hours),
+            (self.tr("only of"), self.only),
+        )
+        line = row(*(widget for title, field in fields for widget in (label(title), field)), self.go, stretch=7)
         column.insertLayout(0, line)
-        for field in (self.load, self.hours, self.only):
+        for field in (self.load, self.volts, self.hours, self.only):
             field.returnPressed.connect(self.work_out)
         self.work_out()
 
@@ -40,7 +46,8 @@ class ChooseDialog(TableDialog):
             watts = parse_spread(self.load.text(), "W")
             wanted = parse_quantity(self.hours.text(), "s") if self.hours.text().strip() else None
             words = [w.strip() for w in self.only.text().split(",") if w.strip()]
-            found = choices_for(self._logbook, watts, wanted, words)
+            volts = parse_quantity(self.volts.text(), "V") if self.volts.text().strip() else None
+            found = choices_for(self._logbook, watts, wanted, words, volts)
         except QuantityError as error:
             self.sentence.say("bad", str(error))
             return

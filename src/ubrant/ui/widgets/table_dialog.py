@@ -14,6 +14,8 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.text import cut, set_item_tip
 
+_FEW = 4
+
 
 @dataclass(frozen=True)
 class Cell:
@@ -55,7 +57,9 @@ class TableDialog(QDialog):
                     item.setForeground(QColor(color("loss")))
                 self.table.setItem(k, j, item)
         if (header := self.table.horizontalHeader()) is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            few = len(columns) <= _FEW
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch if few else QHeaderView.ResizeMode.ResizeToContents)
+            header.setStretchLastSection(not few)
             header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.resizeRowsToContents()
 

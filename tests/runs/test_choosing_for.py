@@ -1,0 +1,81 @@
+"""Everything on the shelf ranked for one load: straight and through what was measured; what cannot be told apart; what is not known stands empty."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.making import falling
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.outlook.spread import Spread
+from ubrant.core.quantities.quantity import QuantityError
+from ubrant.logbook.logs.log_file import LogFile
+from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.choosing_for import choices_for, chosen_sentence
+from ubrant.ui.compare.choose_dialog import ChooseDialog
+
+
+def pack(logbook, name: str, share: float = 1.0) -> None:
+    unit = logbook.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4 5.2 kg"))
+    body = falling()
+    options = LogOptions(
+        said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=True, temperature_c=20.0
+    )
+    keep(logbook, judged(from_log(LogFile("p.csv", body.time_s * share, body.voltage_v, body.current_a)), options), unit)
+
+
+@pytest.fixture
+def shelf(logbook):
+    pack(logbook, "Pack A")
+    pack(logbook, "Pack B", 0.7)
+    pack(logbook, "Pack C", 0.995)
+    logbook.keep_unit(Unit("Never swept", "inverter", "12 V to 230 V sine, 300 W"))
+    logbook.keep_unit(Unit("Bank", "bank", "88.8 Wh"))
+    return logbook
+
+
+def test_ranked_and_what_cannot_be_told_apart_shares_a_rank(shelf):
+    found = choices_for(shelf, Spread(57.0, 0.5), 5 * 3600)
+    names = [one.name for one in found]
+    assert set(names[:2]) == {"Pack A straight", "Pack C straight"}
+    assert [one.rank for one in found] == ["1 to 2", "1 to 2", "3", "4"]
+    assert "cannot be told apart" in chosen_sentence(found)
+    assert found[0].enough == 1.0
+    assert found[-1].enough == 0.0
+    assert found[0].wh_per_kg == pytest.approx(shelf_energy(found[0]) / 5.2, rel=0.01)
+    assert (found[-1].wh_per_kg, found[0].efficiency, found[0].idle_w) == (None, None, None)
+    assert found[-1].cells()[6] == ""
+    assert not any("Never swept" in name for name in names)  # nothing is guessed of a converter
+
+
+def shelf_energy(one) -> float:
+    return float(one.why.split(" ")[1])
+
+
+def test_volts_and_words_narrow_it(shelf):
+    assert choices_for(shelf, Spread(57.0), None, (), 230.0) == []
+    assert [c.name for c in choices_for(shelf, Spread(57.0), None, ("pack b",))] == ["Pack B straight"]
+    assert "Bank straight" not in [c.name for c in choices_for(shelf, Spread(57.0), None, (), 12.0)]
+    with pytest.raises(QuantityError, match="Nothing is drawn"):
+        choices_for(shelf, Spread(0.0), None)
+    assert chosen_sentence([]) == "None of them runs it."
+
+
+def test_a_pack_that_is_asked_for_too_much_does_not_run_and_says_why(shelf):
+    found = choices_for(shelf, Spread(9000.0), 3600, ("pack",))
+    assert all(one.seconds == 0 and one.why.startswith("does not run") for one in found)
+    assert [one.rank for one in found] == ["", "", ""]
+
+
+def test_through_the_window(bench_window, qtbot):
+    book = bench_window.bench.logbook
+    pack(book, "Pack A")
+    dialog = ChooseDialog(book, bench_window)
+    dialog.only.setText("Pack A")
+    dialog.load.setText("57")
+    dialog.work_out()
+    assert "has no unit" in dialog.sentence.text()
+    dialog.load.setText("57 W")
+    dialog.work_out()
+    assert dialog.sentence.text().startswith("Pack A straight lasts longest")
+    assert dialog.table.item(0, 2).text() == "100 in 100"
