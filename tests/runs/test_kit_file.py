@@ -259,3 +259,16 @@ def test_a_careless_piece_is_asked_about(kind, line, says):
     else:
         assert kind in {WAY, INPUT}, kit
         pytest.fail(f"taken without a word: {kit.ways or kit.inputs}")
+
+
+def test_every_joint_is_held_against_its_window():
+    """Four iron-phosphate cells go up to 14.64 V when they are charged: over 14 V is refused, inside 10.5 to 15 V it goes off at 10.5 V."""
+    rows = [(SOURCE, "Pack 50 Ah 12.8 V LiFePO4 label"), (LOAD, "radio 30 W, straight")]
+    with pytest.raises(KitError, match=r"goes up to 14.6 V, over the 14 V of radio: over the window is damage"):
+        kit_of(kit_part_of([rows[0], (LOAD, "radio 30 W, straight, window 11-14 V")]))
+    with pytest.raises(KitError, match=r"over the 14.5 V of step-up"):
+        kit_of(kit_part_of([*rows, (WAY, "step-up 90 %, window 10-14.5 V")]))
+    kit = kit_of(kit_part_of([rows[0], (LOAD, "radio 30 W, straight, window 10.5-15 V"), (WAY, "step-up 90 %, window 11 to 16 V")]))
+    assert (kit.loads[0].gives_up_v, kit.ways[0].cutoff_v) == (10.5, 11.0)
+    with pytest.raises(KitError, match="is no window"):
+        kit_of(kit_part_of([*rows, (WAY, "step-up 90 %, window 15-10 V")]))

@@ -32,6 +32,7 @@ from ubrant.core.outlook.kit import (
     Way,
     curve_at_rest,
     exponent_of,
+    highest_v,
     usual_ohm,
     with_volts,
 )
@@ -93,6 +94,7 @@ class WayPart(_Part):
     surge: str = ""
     leads: str = ""
     fuse: str = ""
+    window: str = ""
     switched: bool = False
     run: int | None = None
 
@@ -109,6 +111,7 @@ class LoadPart(_Part):
     standby: str = ""
     start: str = ""
     gives_up: str = ""
+    window: str = ""
     way: str = ""
     guessed: bool = False
     run: int | None = None
@@ -259,6 +262,7 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     sources = tuple(_source(one, k, measured, day_w) for k, one in enumerate(part.source))
     inputs = tuple(_input(one, k, folder) for k, one in enumerate(part.input))
     starts = _read("[day], starts", read_clock, part.day.starts) if part.day.starts.strip() else 0.0
+    ways, loads = _joints(sources, ways, loads)
     sources, remarks = _with_volts(sources, ways, loads)
     loads = tuple(_as_watts(load, sources[0]) for load in loads)
     kit = Kit(sources, loads, ways, inputs, starts, part.name, remarks)
@@ -504,7 +508,40 @@ def _way(one: WayPart, k: int, measured: Measured) -> Way:
         lead_ohm=_leads(where("leads"), one.leads),
         switched=one.switched,
         fuse_a=_value(where("fuse"), one.fuse, "A") if one.fuse.strip() else math.inf,
+        window=_window(where("window"), one.window) if one.window.strip() else way.window,
     )
+
+
+def _window(where: str, text: str) -> tuple[float, float]:
+    """``10.5-15 V``, ``10.5 to 15 V``."""
+    match = re.fullmatch(r"\s*([\d.,]+)\s*V?\s*(?:-|–|to|\.\.)\s*([\d.,]+)\s*V\s*", text)
+    low, high = (float(part.replace(",", ".")) for part in match.groups()) if match else (0.0, 0.0)
+    if not 0 < low < high:
+        raise KitError(say("{where}: “{what}” is no window: write it like “10.5-15 V”.", where=where, what=text.strip()))
+    return low, high
+
+
+def _joints(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load, ...]) -> tuple[tuple[Way, ...], tuple[Load, ...]]:
+    """Every joint of the chain: the highest volts of each source inside what hangs on it, or it is refused; the lowest as where that goes off."""
+    hanging: list[Way | Load] = [*ways, *(load for load in loads if not load.way)]
+    for one in hanging:
+        if one.window is None:
+            continue
+        for source in sources:
+            most = highest_v(source)
+            if most is not None and most > one.window[1]:
+                raise KitError(
+                    say(
+                        "{source} goes up to {v} V, over the {high} V of {name}: over the window is damage.",
+                        source=source.name,
+                        v=plain(most, 3),
+                        high=plain(one.window[1]),
+                        name=one.name,
+                    )
+                )
+    made = tuple(replace(w, cutoff_v=max(w.cutoff_v, w.window[0])) if w.window is not None else w for w in ways)
+    those = tuple(replace(x, gives_up_v=max(x.gives_up_v, x.window[0])) if x.window is not None and not x.way else x for x in loads)
+    return made, those
 
 
 def _leads(where: str, text: str) -> float:
@@ -563,6 +600,7 @@ def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
         _value(where("gives_up"), one.gives_up, "V"),
         "" if way == STRAIGHT else way,
         one.guessed,
+        _window(where("window"), one.window) if one.window.strip() else None,
         why,
     )
 

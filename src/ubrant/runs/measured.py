@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
@@ -23,6 +24,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.method import label_of
+from ubrant.methods.ratings import read_ratings
 from ubrant.runs.accounts import account_of, summary_of
 from ubrant.runs.kit_file import LoadSeen, Measured
 
@@ -50,7 +52,12 @@ def measured_in(logbook: Logbook) -> Measured:
 
     def way(number: int) -> Way | None:
         found = of(number)
-        return way_of(found[0].source, found[2]) if found is not None else None
+        made = way_of(found[0].source, found[2]) if found is not None else None
+        if found is None or made is None:
+            return None
+        with suppress(ValueError):  # a label that does not say its volts has no window
+            return replace(made, window=read_ratings(found[1].head.setup.unit).window)
+        return made
 
     def load(number: int, mode: str) -> LoadSeen | None:
         found = of(number)

@@ -113,6 +113,7 @@ class Way:
     max_w, surge_w : what it carries for ever, and at a start
     lead_ohm : of both conductors between source and it
     fuse_a : what its fuse or breaker at the source carries for ever; a start passes it
+    window : volts that may stand at its input: over them is damage
     switched : it stands idle only while one of its loads may be on
     """
 
@@ -126,6 +127,7 @@ class Way:
     lead_ohm: float = 0.0
     switched: bool = False
     fuse_a: float = math.inf
+    window: tuple[float, float] | None = None
     why: str = ""
 
 
@@ -144,6 +146,7 @@ class Load:
     start_w : peak when it comes on; 0 for none
     gives_up_v : under these volts it works no more; only straight from a source
     way : name of its way; "" for straight from the source
+    window : volts that may stand at it, straight from the source
     guessed : its hours are a guess, and it is not ranked
     """
 
@@ -157,6 +160,7 @@ class Load:
     gives_up_v: float = 0.0
     way: str = ""
     guessed: bool = False
+    window: tuple[float, float] | None = None
     why: str = ""
 
 
@@ -238,6 +242,14 @@ def curve_at_rest(chemistry: str, series: int, ohm: Spread, cutoff_v: float = 0.
     if share[-1] < 1:
         share, volts = np.append(share, 1.0), np.append(volts, kind.usual_cutoff_v)
     return Curve(share, volts * series, 0.0, ohm, cutoff_v)
+
+
+def highest_v(source: Source) -> float | None:
+    """The most that may stand at its terminals: the end of charging of its cells, else what its curve begins with; None where nobody knows."""
+    kind = CHEMISTRIES.get(source.chemistry)
+    if kind is not None and source.series:
+        return kind.charged_v[2] * source.series
+    return float(source.curve.volts.max()) if source.curve is not None else None
 
 
 def with_volts(source: Source) -> Source | None:
