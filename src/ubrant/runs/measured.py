@@ -56,7 +56,8 @@ def measured_in(logbook: Logbook) -> Measured:
         if found is None or made is None:
             return None
         with suppress(ValueError):  # a label that does not say its volts has no window
-            return replace(made, window=read_ratings(found[1].head.setup.unit).window)
+            rated = read_ratings(found[1].head.setup.unit)
+            return replace(made, window=rated.window, mains=rated.gives_mains)
         return made
 
     def load(number: int, mode: str) -> LoadSeen | None:

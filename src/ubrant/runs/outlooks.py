@@ -141,7 +141,7 @@ def cautions_of(kit: Kit) -> list[str]:
         said.append(say("A starter battery is not for deep discharge: some tens of deep cycles kill it."))
     if re.search(r"engine|generator|genset|alternator", names):
         said.append(say("An engine runs outdoors only: its fumes kill (carbon monoxide)."))
-    if re.search(r"inverter|mains|230 ?v|120 ?v", names):
+    if any(w.mains for w in kit.ways) or re.search(r"inverter|mains|230 ?v|120 ?v", names):
         said.append(
             say(
                 "An inverter's output is mains: it can kill. Fixed wiring and earth bonding are for a licensed electrician and local codes."

@@ -198,7 +198,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton#chief:focus {{ border: 2px solid {t.ink}; }}
     QPushButton#chief:disabled {{ background: {t.faint}; color: {t.quiet}; border-color: {t.faint}; }}
     QPushButton#segment {{ min-width: 84px; }}
-    QPushButton#segment:checked {{ background: {t.band}; color: {t.band_text}; border-color: {t.band}; font-weight: bold; }}
+    QPushButton#segment:checked {{ background: {t.here}; color: {t.here_text}; border-color: {t.here}; font-weight: bold; }}
     QPushButton#link {{ background: transparent; border: none; color: {t.voltage}; padding: 2px 3px; text-align: left; }}
     QPushButton#link:hover {{ text-decoration: underline; }}
     QPushButton#link:focus {{ border: 1px solid {t.voltage}; padding: 1px 2px; }}

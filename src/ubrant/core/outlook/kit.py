@@ -114,6 +114,7 @@ class Way:
     lead_ohm : of both conductors between source and it
     fuse_a : what its fuse or breaker at the source carries for ever; a start passes it
     window : volts that may stand at its input: over them is damage
+    mains : what comes out of it can kill
     switched : it stands idle only while one of its loads may be on
     """
 
@@ -128,6 +129,7 @@ class Way:
     switched: bool = False
     fuse_a: float = math.inf
     window: tuple[float, float] | None = None
+    mains: bool = False
     why: str = ""
 
 
