@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from ubrant.core.quantities.label import Label
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run
-    from ubrant.runs.kit_file import KitPart
+    from ubrant.runs.kit_parts import KitPart
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -236,7 +236,7 @@ def look_out(
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """How long a kit runs, what goes first, where the watt-hours go."""
-    from ubrant.runs.kit_file import KitError
+    from ubrant.runs.kit_parts import KitError
     from ubrant.runs.outlooks import cautions_of, looked_at, outlook_json, outlook_lines, sentence
 
     try:
@@ -263,7 +263,7 @@ def size_of_source(
 ) -> None:
     """What the first source has to hold for so long, or for so many charges."""
     from ubrant.core.quantities.quantity import QuantityError
-    from ubrant.runs.kit_file import KitError
+    from ubrant.runs.kit_parts import KitError
     from ubrant.runs.outlooks import parse_wanted, size_json, size_of, size_sentence
 
     if not 50 <= confidence < 100:
@@ -281,7 +281,8 @@ def size_of_source(
 
 def _kit(file: Path) -> tuple[KitPart, Kit]:
     """The kit of a file, with the runs of the logbook it names."""
-    from ubrant.runs.kit_file import kit_of, read_kit
+    from ubrant.runs.kit_file import kit_of
+    from ubrant.runs.kit_parts import read_kit
 
     part = read_kit(file)
     if not part.logbook:

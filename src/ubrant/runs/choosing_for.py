@@ -15,7 +15,8 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import label_of
 from ubrant.methods.ratings import read_ratings
-from ubrant.runs.kit_file import KitError, KitPart, LoadPart, Measured, SourcePart, WayPart, kit_of
+from ubrant.runs.kit_file import Measured, kit_of
+from ubrant.runs.kit_parts import KitError, KitPart, LoadPart, SourcePart, WayPart
 from ubrant.runs.measured import measured_in
 
 _HOLDS = ("battery", "bank", "station")
@@ -69,7 +70,7 @@ class Choice:
         )
 
 
-COLUMNS = ("rank", "lasts", "long enough", "efficiency", "idle", "carries", "Wh per kg", "rests on")
+COLUMNS = ("rank", "lasts", "long enough", "efficiency", "idle draw", "carries", "Wh per kg", "rests on")
 
 
 def choices_for(

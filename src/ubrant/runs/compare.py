@@ -314,14 +314,15 @@ def life_plot(life: Life) -> Plot:
     """Share of the label over the years, with the trend and its band."""
     last = float(life.years.max())
     line = np.linspace(0, 1.35 * max(last, 0.05), 50)
-    layers: list[Area | Curve | Dots | Rule] = [
-        Rule(100 * _SPENT, say("80 %, spent"), below=True, tint="loss"),
-        Dots(life.years, life.percent),
-    ]
+    layers: list[Area | Curve | Dots | Rule] = [Rule(100 * _SPENT, say("80 %, spent"), below=True, tint="loss")]
+    for at, percent, u in zip(life.years.tolist(), life.percent.tolist(), life.own_u.tolist(), strict=True):
+        layers.append(Curve(np.full(2, at), np.array([percent - COVERAGE * u, percent + COVERAGE * u]), "voltage", SOLID))
+    layers.append(Dots(life.years, life.percent))
     if life.trend is not None:
         middle, low, high = life.trend.band(line)
         layers = [Area(line, low, high, "voltage", 1), Curve(line, middle, "voltage", DOTTED), *layers]
-    bottom, top = min(78.0, float(life.percent.min()) - 4), float(life.percent.max()) + 6
+    wide = COVERAGE * life.own_u
+    bottom, top = min(78.0, float((life.percent - wide).min()) - 2), float((life.percent + wide).max()) + 4
     first = f"{life.dates[0].astimezone():%-d %b %Y}"
     told = say("{n} dates, from {a} to {b} %", n=len(life.dates), a=show(float(life.percent[0]), 3), b=show(float(life.percent[-1]), 3))
     along = say("years from {first}", first=first)

@@ -12,7 +12,8 @@ from pydantic import BaseModel
 from ubrant.core.outlook.duty import parse_duty
 from ubrant.core.quantities.quantity import NUMBER, QuantityError
 from ubrant.core.wording import say
-from ubrant.runs.kit_file import STRAIGHT, DayPart, InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
+from ubrant.runs.kit_file import STRAIGHT
+from ubrant.runs.kit_parts import DayPart, InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
 
 SOURCE, WAY, LOAD, INPUT = "source", "way", "load", "input"
 _AMOUNT = rf"~?{NUMBER}(?:\s*(?:±|\+/-|\.\.|…)\s*{NUMBER})?\s*"

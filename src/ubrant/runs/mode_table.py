@@ -14,7 +14,8 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.accounts import account_of
-from ubrant.runs.kit_file import KitError, KitPart, LoadPart, SourcePart, kit_of
+from ubrant.runs.kit_file import kit_of
+from ubrant.runs.kit_parts import KitError, KitPart, LoadPart, SourcePart
 from ubrant.runs.measured import measured_in
 
 _DRAWS, _LOOKED_AT = 200, 8

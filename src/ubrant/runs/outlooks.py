@@ -13,7 +13,8 @@ from ubrant.core.outlook.duty import clock
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain, show, show_duration
 from ubrant.core.wording import say
-from ubrant.runs.kit_file import KitError, KitPart, job_of
+from ubrant.runs.kit_file import job_of
+from ubrant.runs.kit_parts import KitError, KitPart
 
 SCHEMA = 1
 

@@ -11,7 +11,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import StoredOutlook
 from ubrant.runs.accounts import account_of
-from ubrant.runs.kit_file import DayPart, InputPart, KitPart, LoadPart, SourcePart, WayPart, parse_kit
+from ubrant.runs.kit_parts import DayPart, InputPart, KitPart, LoadPart, SourcePart, WayPart, parse_kit
 from ubrant.runs.kit_rows import to_toml
 
 _ALIKE = 0.005

@@ -25,7 +25,8 @@ from ubrant.methods.discharge.procedure import usual_plan
 from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.kit_file import KitError, kit_of
+from ubrant.runs.kit_file import kit_of
+from ubrant.runs.kit_parts import KitError
 from ubrant.runs.kit_rows import kit_part_of, rows_of
 from ubrant.runs.measured import measured_in
 from ubrant.runs.simulated import battery_scenario

@@ -19,7 +19,8 @@ from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.logbook.records import StoredOutlook
-from ubrant.runs.kit_file import KitError, KitPart, kit_of, read_kit
+from ubrant.runs.kit_file import kit_of
+from ubrant.runs.kit_parts import KitError, KitPart, read_kit
 from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
 from ubrant.runs.measured import measured_in
 from ubrant.runs.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
