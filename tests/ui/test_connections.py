@@ -12,6 +12,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.quantities.label import parse_label
+from ubrant.runs.bringing_in import Answered, Batch
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
@@ -174,6 +175,53 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
     window.imports.import_log(path)
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
     assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
+
+
+def many_logs(folder, count: int) -> list:
+    folder.mkdir()
+    paths = []
+    for number in range(count):
+        path = folder / f"cycle {number:03d}.csv"
+        body = "".join(f"{k * 600},{13.2 - k * 0.05 - 0.001 * number:.3f},10\n" for k in range(30))
+        path.write_text("Time (s),Voltage (V),Current (A)\n" + body)
+        paths.append(path)
+    return paths
+
+
+def keep_all_alike(qtbot):
+    def keep(dialog: ImportDialog) -> None:
+        type_into(qtbot, dialog.amps, "0.5 %")
+        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
+        dialog.all_alike.click()
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    return keep
+
+
+def test_two_hundred_logs_at_once_with_one_undo(window, qtbot, tmp_path):
+    """The first is asked about, the others are read the same way; what cannot be read is named; one undo takes them out."""
+    needs("discharge")
+    paths = many_logs(tmp_path / "logs", 200)
+    paths[7].write_text("nothing of the kind\n")
+    answered(ImportDialog, keep_all_alike(qtbot))
+    window._dropped(paths)
+    qtbot.waitUntil(lambda: len(window.bench.logbook.runs(limit=-1)) == 199, timeout=60_000)
+    assert "198 more were kept. 1 could not be read: cycle 007.csv" in window.said()
+    assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs(limit=-1)} == {"0.5 %"}
+    window.bench.undo.undo()
+    assert len(window.bench.logbook.runs(limit=-1)) == 1
+
+
+def test_a_batch_that_is_left_keeps_nothing(tmp_path):
+    paths = many_logs(tmp_path / "logs", 5)
+    batch = Batch(paths, Answered(), lambda _: None)
+
+    def columns(path):
+        batch.left = path == paths[2]
+
+    batch.columns = columns
+    assert batch.read().made == []
+    assert batch.done == 3
 
 
 def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_path):

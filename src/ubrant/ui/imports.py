@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import contextlib
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QProgressDialog
 
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.records import StoredRun
 from ubrant.methods.method import label_of
-from ubrant.ui.widgets.work import in_background
+from ubrant.ui.widgets.work import in_background, quietly
+
+_BEAT_MS = 60
 
 if TYPE_CHECKING:
+    from ubrant.runs.bringing_in import Answered, Batch
     from ubrant.ui.findings.import_dialog import ImportDialog
     from ubrant.ui.shell import MainWindow
 
@@ -40,6 +47,7 @@ class Imports:
 
     def __init__(self, window: MainWindow) -> None:
         self._window = window
+        self._rest: list[Path] = []
 
     def import_log(self, path: Path) -> None:
         """Read a log or a Data Package, ask what is not in it, keep it as a run, show its findings. What Ubrant exported is kept as it was."""
@@ -50,6 +58,60 @@ class Imports:
             lambda found: self._was_read(path, found),
             lambda error: self._ask_for_columns(path, error),
         )
+
+    def import_many(self, paths: list[Path]) -> None:
+        """The first is asked about; where the others are to be kept the same way they are read in the background, with one undo for all."""
+        self._rest = paths[1:]
+        self.import_log(paths[0])
+
+    def _read_rest(self, said: Answered) -> None:
+        """With progress, and a way to leave it."""
+        from ubrant.runs.bringing_in import Batch
+        from ubrant.ui.findings.mapping_dialog import remembered
+
+        window, batch = self._window, Batch(self._rest, said, remembered)
+        self._rest = []
+        dialog = QProgressDialog(
+            window.tr("Reading {count} logs …").format(count=len(batch.paths)), window.tr("Leave it"), 0, len(batch.paths), window
+        )
+        dialog.setWindowModality(Qt.WindowModality.WindowModal)
+        dialog.setMinimumDuration(0)
+        beat = QTimer(dialog)
+        beat.setInterval(_BEAT_MS)
+
+        def look() -> None:
+            batch.left = batch.left or dialog.wasCanceled()
+            if not batch.left:
+                dialog.setValue(min(batch.done, len(batch.paths) - 1))
+
+        def done(result: object) -> None:
+            beat.stop()
+            left = batch.left or dialog.wasCanceled()
+            dialog.close()
+            dialog.deleteLater()
+            if isinstance(result, Exception):
+                window.say(str(result))
+            elif left:
+                window.say(window.tr("Left: none of the {count} logs were kept.").format(count=len(batch.paths)))
+            else:
+                self._keep_all(batch)
+
+        beat.timeout.connect(look)
+        beat.start()
+        quietly(window, batch.read, done)
+
+    def _keep_all(self, batch: Batch) -> None:
+        """All that could be read, with one undo; what could not be is said."""
+        from ubrant.runs.bringing_in import keep
+
+        bench = self._window.bench
+        bench.keep_imports([partial(keep, bench.logbook, made, batch.said.unit) for made in batch.made])
+        told = self._window.tr("{count} more were kept.").format(count=len(batch.made))
+        if batch.troubles:
+            more = self._window.tr("{count} could not be read: {first}").format(count=len(batch.troubles), first=batch.troubles[0])
+            self._window.say(f"{told} {more}")
+        else:
+            self._window.tell(told)
 
     def _was_read(self, path: Path, found: StoredRun | list[LogFile]) -> None:
         """A run that Ubrant exported is kept as it was; the rest is asked about."""
@@ -66,7 +128,7 @@ class Imports:
 
         before: ImportDialog | None = None
         for place, log in enumerate(logs):
-            dialog = ImportDialog(self._window.bench, log, self._window, like=before, more=len(logs) - place - 1)
+            dialog = ImportDialog(self._window.bench, log, self._window, like=before, more=len(logs) - place - 1 + len(self._rest))
             if before is not None and before.all_alike.isChecked():
                 dialog.take()
             else:
@@ -79,6 +141,16 @@ class Imports:
                 self.import_log(path)
                 return
             before = dialog
+        self._go_on_with_rest(before)
+
+    def _go_on_with_rest(self, last: ImportDialog | None) -> None:
+        """The other files: like the last one, or each asked about in its turn."""
+        if not self._rest or last is None:
+            return
+        if last.answered is not None and last.all_alike.isChecked():
+            self._read_rest(last.answered)
+        elif last.kept is not None:
+            self.import_many(self._rest)
 
     def _ask_for_columns(self, path: Path, error: Exception) -> None:
         """A log whose headings do not say which column is what: the person does; anything else that is wrong is said."""

@@ -576,8 +576,8 @@ class MainWindow(QMainWindow):
             if path.suffix == ".ubrant":
                 self.open_path(path)
                 return
-        for path in paths:
-            self.imports.import_log(path)
+        if paths:
+            self.imports.import_many(paths)
 
     # the end
 

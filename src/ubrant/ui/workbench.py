@@ -179,6 +179,22 @@ class Workbench(QObject):
         self._push("import a log", do, undo)
         return stored[0] if stored else None
 
+    def keep_imports(self, keeps: Sequence[Callable[[], Run]]) -> None:
+        """Several logs from elsewhere at once, with one undo."""
+        stored: list[Run] = []
+
+        def do() -> None:
+            stored[:] = [keep() for keep in keeps]
+            self.shelf_changed.emit()
+
+        def undo() -> None:
+            for run in stored:
+                self.logbook.delete_run(run.id)
+            self.shelf_changed.emit()
+
+        if keeps:
+            self._push("import logs", do, undo)
+
     def keep_criteria(self, run: Run, criteria: Criteria) -> None:
         """Judge a kept run by something else from now on."""
         before = run.head.criteria

@@ -89,7 +89,7 @@ def drifted(history: Sequence[Check], newest: Check) -> str:
 
     It is out where it lies outside the control limits, widened to what the newest check itself may be off by.
     """
-    before = [one.percent for one in history if one.unit == newest.unit and one.made < newest.made]
+    before = [one.percent for one in history if one.unit == newest.unit and one != newest and one.made <= newest.made]
     if not before:
         return ""
     own = 100 * newest.u / newest.at if newest.at else 0.0

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -11,14 +9,13 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
 from ubrant.core.quantities.quantity import QuantityError, show_duration
-from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.method import label_of
-from ubrant.methods.registry import method_of, suiting
+from ubrant.methods.registry import suiting
 from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.bringing_in import Answered, as_answered, from_log, keep
 from ubrant.ui.findings.mapping_dialog import forget, learnt
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, mark_amiss, row, sentence_beneath
@@ -38,6 +35,7 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self._bench, self._log = bench, log
         self.kept: Run | None = None
+        self.answered: Answered | None = None
         self.setWindowTitle(self.tr("A log from elsewhere"))
         self.resize(760, 640)
         self.unit_box = Choice(self.tr("Unit"))
@@ -70,7 +68,7 @@ class ImportDialog(QDialog):
         self._later.timeout.connect(self._show_verdict)
         self.keep = button(self.tr("Keep it as a run"), self._accept, "chief")
         self.keep.setDefault(True)
-        self.all_alike = QCheckBox(self.tr("Keep the other {count} runs of this file in the same way").format(count=more))
+        self.all_alike = QCheckBox(self.tr("Keep the other {count} in the same way").format(count=more))
         self.all_alike.setVisible(False)
         self._more = more
         self._fill()
@@ -254,24 +252,15 @@ class ImportDialog(QDialog):
             unit = self._bench.keep_unit(unit)
         made = self._as_answered(unit)
         self.kept = self._bench.keep_import(lambda: keep(self._bench.logbook, made, unit))
+        self.answered = self.answers(unit)
         self.accept()
+
+    def answers(self, unit: Unit | None) -> Answered:
+        """What was said of the log."""
+        meter: Meter | None = self.meter_box.currentData()
+        accuracies = ("", "") if meter is not None else (self.volts.text().strip(), self.amps.text().strip())
+        return Answered(self.cutoff.value(), meter, accuracies, self.temperature.value(), self.full_box.currentData(), unit)
 
     def _as_answered(self, unit: Unit | None) -> StoredRun:
         """The log as the answers say."""
-        volts = self.cutoff.value()
-        meter: Meter | None = self.meter_box.currentData()
-        made = from_log(self._log)
-        method = method_of(made.run.method)
-        accuracies = ("", "", "", "") if meter is not None else (self.volts.text().strip(), self.amps.text().strip(), "", "")
-        meters = {method.taps[0]: meter} if meter is not None else {}
-        made = judged(made, LogOptions(accuracies=accuracies, meters=meters, unit=unit, temperature_c=self.temperature.value()))
-        head = made.run.head
-        if method.judges_label:
-            criteria = replace(
-                head.criteria, cutoff=Cutoff(volts, head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0) if volts else None
-            )
-            known = replace(head.conditions, temperature_c=self.temperature.value())
-            if self.full_box.currentData() is not None:
-                known = replace(known, full=self.full_box.currentData())
-            head = replace(head, criteria=criteria, conditions=known)
-        return made.under(head)
+        return as_answered(self._log, self.answers(unit))
