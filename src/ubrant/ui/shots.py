@@ -23,7 +23,7 @@ from ubrant.runs.simulated import battery_scenario, converter_of
 from ubrant.runs.typed_session import TypedSession
 from ubrant.ui.application import make_application
 from ubrant.ui.prepare.form import TYPED
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
+from ubrant.ui.shell import COMPARE, FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 _MINUTES_IN = 122.0
 _SWEEP_S = 420.0
@@ -60,6 +60,7 @@ def take(folder: Path) -> list[Path]:
         shot_converter_by_hand(window, settle, shot)
         shot_sweep(window, settle, shot)
         shot_outlook(window, settle, shot)
+        shot_compare(window, shot)
         shot_findings_by_hand(window, shot)
         window.close()
     app.quit()
@@ -130,6 +131,14 @@ def shot_outlook(window: MainWindow, settle: Callable[[int], None], shot: Callab
     shot("outlook", OUTLOOK)
 
 
+def shot_compare(window: MainWindow, shot: Callable[[str, int], None]) -> None:
+    """Two packs, and one of them twice."""
+    days = {(name, run.started[:10]): run.id for run, name in window.bench.logbook.runs(limit=-1)}
+    for wanted in (("Dome pack A", "2026-10-17"), ("Dome pack B", "2026-09-12"), ("Dome pack A", "2026-08-22")):
+        window.bench.compare_wanted.emit(days[wanted])
+    shot("compare", COMPARE)
+
+
 def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
     """A sweep half way through, and one that is done."""
     bench = window.bench
@@ -152,7 +161,6 @@ def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable
     for name, unit, method in (
         ("sweep-findings", "Laptop step-up", "sweep"),
         ("load-steps", "Attic 150", "steps"),
-        ("idle-draw", "Hall 1000", "idle"),
         ("protection", "Pack breaker", "trip"),
         ("modes", "Projector", "appliance"),
     ):
