@@ -454,10 +454,13 @@ def _input(one: InputPart, k: int, folder: Path | None) -> Input:
         raise KitError(say('{where}: the sun needs its hours, like when = "06:00 to 20:00".', where=where("when")))
     if not one.log.strip() and not one.power.strip():
         raise KitError(say("{where}: say what comes in, like “60 W”.", where=where("power")))
+    limit = _circuit(where("limit"), one.limit)
+    starts_at = _read(where("starts_at"), share_of, one.starts_at).value if one.starts_at.strip() else None
+    until = _read(where("until"), share_of, one.until).value if one.until.strip() else Input.until
     if one.log.strip():
         time, watts = _recorded(where("log"), (folder or Path()) / one.log)
-        return Input(name, Spread(float(watts.max())), duty, RECORDED, _circuit(where("limit"), one.limit), (time, watts))
-    return Input(name, _spread(where("power"), one.power, "W"), duty, one.shape, _circuit(where("limit"), one.limit))
+        return Input(name, Spread(float(watts.max())), duty, RECORDED, limit, (time, watts), starts_at, until)
+    return Input(name, _spread(where("power"), one.power, "W"), duty, one.shape, limit, None, starts_at, until)
 
 
 def _circuit(where: str, text: str) -> float:

@@ -82,7 +82,7 @@ class LoadPart(_Part):
 
 
 class InputPart(_Part):
-    """What comes in: ``when`` its hours, ``shape`` constant or sun; ``limit`` a circuit (``15 A 120 V``) or watts; ``log`` a recorded day as CSV."""
+    """What comes in: ``when`` its hours, ``shape`` constant or sun; ``limit`` a circuit (``15 A 120 V``) or watts; ``starts_at`` what is left when it is started; ``log`` a recorded day as CSV."""
 
     name: str = ""
     power: str = ""
@@ -90,6 +90,8 @@ class InputPart(_Part):
     shape: str = CONSTANT
     limit: str = ""
     log: str = ""
+    starts_at: str = ""
+    until: str = ""
 
 
 class DayPart(_Part):

@@ -55,7 +55,7 @@ _SAID: Mapping[str, tuple[tuple[str, str], ...]] = {
         ("at", "at"),
         ("mode", "mode"),
     ),
-    INPUT: (("limit", "limit"), ("log", "log")),
+    INPUT: (("limit", "limit"), ("log", "log"), ("starts at", "starts_at"), ("until", "until")),
 }
 """What may stand behind the first part of a line, and the field it fills."""
 

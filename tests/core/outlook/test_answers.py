@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ubrant.core.outlook.answers import cause_text, idle_wh, jobs, look, size, what_buys_time
@@ -79,6 +79,7 @@ def test_what_cannot_be_is_said():
             look(made)
 
 
+@settings(deadline=None)
 @given(st.floats(5, 500), st.floats(0.3, 1.0), st.floats(0, 20), st.floats(0, 0.5), st.floats(0.05, 1.0))
 def test_what_goes_in_and_what_is_lost_is_what_the_source_gave(load, efficiency, idle, kept, share):
     made = kit(
@@ -295,3 +296,16 @@ def test_a_larger_battery_sags_less_by_as_much():
     assert one.first.kind == "sags"
     found = size(both, one.runtime_s)
     assert found.needed_wh == pytest.approx(2 * falling().energy_wh, rel=5e-3)
+
+
+def test_an_engine_always_at_the_alarm_or_never():
+    """60 W from 640 Wh; an engine of 200 W: never, 10.7 h; from the start or from 30 % left on, without end; one of 40 W from 30 % left on only puts it off."""
+    engine = Input("engine", Spread(200.0))
+    assert hours(kit()) == pytest.approx(640 / 60)
+    assert look(kit(inputs=[engine])).runtime_s is None
+    assert look(kit(inputs=[replace(engine, starts_at=0.3)]), 0).runtime_s is None
+    weak = kit(inputs=[Input("engine", Spread(40.0), starts_at=0.3)])
+    assert hours(weak) == pytest.approx(0.7 * 640 / 60 + 0.3 * 640 / 20, rel=0.02)
+    shortly = walk(kit(inputs=[Input("engine", Spread(200.0), starts_at=0.3, until=0.5)]), step_s=60.0, horizon_s=86400.0)
+    after = shortly.left[np.argmax(shortly.left[:, 0] < 0.3) :, 0]
+    assert 0.49 < float(after.max()) < 0.52

@@ -22,7 +22,8 @@ class Demand:
     load_w : (n, L) mean W of each load, in the middle; those that follow the volts as on their plate
     bus_w, variance, peak_w : (n, D) at the sources: mean W, its variance over the duty, the most at once
     ohmic_s, amps : (n, D) siemens and amperes of what follows the volts
-    into_w : (n, D)
+    into_w : (n, D) of what needs no starting
+    started_w : (n, I, D) of what does, while it runs
     way_w, way_peak_w : (n, W, D) out of each way, mean while on and at the most
     lost_w : (n, W, D) in each way
     way_into_w : (n, W, D) into each way with all on that may be, starts left out
@@ -39,6 +40,7 @@ class Demand:
     ohmic_s: Array
     amps: Array
     into_w: Array
+    started_w: Array
     way_w: Array
     way_peak_w: Array
     lost_w: Array
@@ -71,9 +73,13 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
         on = asked.peak[:, j]
         into_way[:, j] = np.where(idles, on + p0 + a * on + b * on**2, 0.0)
         peak_w = peak_w + np.where(idles, top + p0 + a * top + b * top**2, 0.0)
-    into_w = np.zeros((n, count))
+    into_w, started_w = np.zeros((n, count)), np.zeros((n, len(kit.inputs), count))
     for i, one in enumerate(kit.inputs):
-        into_w += np.minimum(one.at(clock)[:, None] * drawn.coming_in[i], one.limit_w)
+        comes = np.minimum(one.at(clock)[:, None] * drawn.coming_in[i], one.limit_w)
+        if one.starts_at is None:
+            into_w += comes
+        else:
+            started_w[:, i] = comes
     same = np.zeros(n, bool)
     same[1:] = (np.abs(np.diff(peak_w[:, 0])) <= _ALIKE) & (np.abs(np.diff(bus[:, 0])) <= _ALIKE)
     limited = tuple(j for j, way in enumerate(kit.ways) if np.isfinite(way.max_w) or np.isfinite(way.surge_w))
@@ -86,6 +92,7 @@ def demand_of(kit: Kit, drawn: Drawn, time_s: Array) -> Demand:
         asked.ohmic,
         asked.amps,
         into_w,
+        started_w,
         asked.mean[:, :ways],
         peaks,
         lost,

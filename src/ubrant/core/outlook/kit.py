@@ -177,6 +177,7 @@ class Input:
     shape : CONSTANT, SUN (half a sine over each window), RECORDED
     limit_w : of its circuit, socket or charger
     record : RECORDED: (n,) seconds of the day rising, and (n,) W
+    starts_at, until : it is started when so little is left, as at an alarm, and runs until so much is; None for one that needs no starting
     """
 
     name: str
@@ -185,6 +186,8 @@ class Input:
     shape: str = CONSTANT
     limit_w: float = math.inf
     record: tuple[Array, Array] | None = None
+    starts_at: float | None = None
+    until: float = 0.98
     why: str = ""
 
     def at(self, second_of_day: Array) -> Array:
@@ -224,7 +227,7 @@ class Kit:
     def varies(self) -> bool:
         """Whether anything comes and goes by the clock."""
         duties = [load.duty for load in self.loads] + [one.duty for one in self.inputs]
-        return any(duty.windows for duty in duties) or any(i.shape != CONSTANT for i in self.inputs)
+        return any(duty.windows for duty in duties) or any(i.shape != CONSTANT or i.starts_at is not None for i in self.inputs)
 
 
 def exponent_of(chemistry: str | None, *, beside_sag: bool = False) -> Spread:

@@ -22,9 +22,10 @@ from ubrant.core.record.readings import Array
 EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP, OPENS = "empty", "cut-off", "too much", "sags", "gives up", "opens"
 Mask = npt.NDArray[np.bool_]
 _GRID = 1024
-_LONGEST_S = 60 * DAY_S
+_LONGEST_S, _WITH_ENGINE_S = 60 * DAY_S, 10 * DAY_S
 _STEPS, _FEW = 400, 60
 _ALIKE = 1e-9
+_TURNS, _DAYS_OF_ENGINE = 0.005, 3
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,8 @@ def horizon_of(kit: Kit) -> float:
     usable = sum(s.usable_wh for s in kit.sources)
     drain = mean_drain_w(kit)
     longest = _LONGEST_S if kit.varies else math.inf
+    if any(one.starts_at is not None for one in kit.inputs):
+        return _WITH_ENGINE_S
     if drain <= 0:
         return 3 * DAY_S if kit.varies else DAY_S
     likely = usable / drain * 3600
@@ -162,6 +165,9 @@ class _Walker:
             *(Cause(GIVES_UP, load.name) for load in kit.loads),
             *(Cause(OPENS, w.name) for w in kit.ways),
         )
+        self.started = [(i, one.starts_at, one.until) for i, one in enumerate(kit.inputs) if one.starts_at is not None]
+        self.runs = np.zeros((len(kit.inputs), self.count), bool)
+        self.into = np.zeros(self.count)
         self.watched = [(k, w.cutoff_v, w.lead_ohm) for k, w in enumerate(kit.ways) if w.cutoff_v > 0 and self._has_volts()]
         self.fused = [(k, w.fuse_a) for k, w in enumerate(kit.ways) if math.isfinite(w.fuse_a) and self._has_volts()]
         self.giving_up = [(k, load.gives_up_v) for k, load in enumerate(kit.loads) if load.gives_up_v > 0 and self._has_volts()]
@@ -173,16 +179,21 @@ class _Walker:
         n = len(self.time) - 1
         left, volts = np.zeros((n + 1, self.count)), np.ones((n + 1, self.count))
         day_before = left[0] = self._total()
+        lowest, lowest_before = np.ones(self.count), np.ones(self.count)
         volts[0] = self.v
         reached = n
         for k in range(n):
             self._step(k)
             left[k + 1], volts[k + 1] = self._total(), self.v
             at = float(self.time[k + 1])
+            lowest = np.minimum(lowest, left[k + 1])
             if at % DAY_S == 0 and self.kit.varies:
-                forever = ~(self.cause >= 0) & (left[k + 1] >= day_before - _ALIKE)
+                if self.started:  # an engine's turns are not those of the day: the lowest of each is held against that of the one before
+                    forever = (self.cause < 0) & (lowest >= lowest_before - _TURNS) & (at >= _DAYS_OF_ENGINE * DAY_S)
+                else:
+                    forever = (self.cause < 0) & (left[k + 1] >= day_before - _ALIKE)
                 self.cause[forever] = len(self.causes)
-                day_before = left[k + 1]
+                day_before, lowest_before, lowest = left[k + 1], lowest, np.ones(self.count)
             if (self.cause >= 0).all():
                 reached = k + 1
                 break
@@ -229,11 +240,21 @@ class _Walker:
             waits = np.minimum(self.swap_left, rest)
             self.swap_left, self.down, rest = self.swap_left - waits, self.down + waits, rest - waits
         self._limits(k)
+        self._start_what_waits(k)
         for _ in range(len(self.kit.sources) + 1):
             rest = np.where(self.cause < 0, rest, 0.0)
             if not (rest > 0).any():
                 break
             rest = self._draw(k, rest, whole)
+
+    def _start_what_waits(self, k: int) -> None:
+        """What comes in at this step, with an engine that is started at an alarm and runs until enough is back."""
+        self.into = self.demand.into_w[k]
+        left = self._total() if self.started else None
+        for i, starts_at, until in self.started:
+            assert left is not None
+            self.runs[i] = np.where(self.runs[i], left < until, left <= starts_at)
+            self.into = self.into + np.where(self.runs[i], self.demand.started_w[k, i], 0.0)
 
     def _limits(self, k: int) -> None:
         """What is over a way's rating whatever the source does."""
@@ -250,7 +271,7 @@ class _Walker:
         ohm, sources = drawn.ohm[a, p], len(self.kit.sources)
         soc = self.left[a, p]
         v0 = self._open(a, soc) + self.rate_a[a] * ohm
-        net = d.bus_w[k] - d.into_w[k]
+        net = d.bus_w[k] - self.into
         v = np.minimum(self.v, v0)
         for _ in range(3):
             amps = net / v + d.ohmic_s[k] * v + d.amps[k]
@@ -296,7 +317,7 @@ class _Walker:
         d, s = self.demand, len(self.kit.sources)
         a = self.active
         gone = np.zeros(self.count, bool)
-        peak = d.peak_w[k] - np.minimum(d.into_w[k], d.peak_w[k])
+        peak = d.peak_w[k] - np.minimum(self.into, d.peak_w[k])
         drop = ohm * (peak / np.maximum(self.v, 1e-9) + d.ohmic_s[k] * self.v + d.amps[k])
         low = v0 - drop
         watching = self.watched or self.giving_up or self.cutoff_v.any()
@@ -319,7 +340,7 @@ class _Walker:
             opens = (d.way_into_w[k, j] > fuse_a * self.v) & (rest > 0)
             if opens.any():
                 self._stop(opens, 3 * s + 2 * len(self.kit.ways) + len(self.kit.loads) + j, float(self.time[k]))
-        too_much = (d.bus_w[k] - d.into_w[k] > self.max_w[a]) & (rest > 0)
+        too_much = (d.bus_w[k] - self.into > self.max_w[a]) & (rest > 0)
         if too_much.any():
             self._stop(too_much & (a == s - 1), 2 * s + s - 1, float(self.time[k]))
             gone = gone | too_much
