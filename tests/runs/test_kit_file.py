@@ -273,3 +273,12 @@ def test_every_joint_is_held_against_its_window():
     assert (kit.loads[0].gives_up_v, kit.ways[0].cutoff_v) == (10.5, 11.0)
     with pytest.raises(KitError, match="is no window"):
         kit_of(kit_part_of([*rows, (WAY, "step-up 90 %, window 15-10 V")]))
+
+
+def test_plugs_that_do_not_meet_are_said():
+    rows = [
+        (SOURCE, "Pack 640 Wh, plug ring 5.5 × 2.1 mm centre positive"),
+        (LOAD, "radio 30 W, straight, plug ring 5.5 × 2.5 mm centre positive"),
+    ]
+    assert "an adapter, and its polarity checked" in kit_of(kit_part_of(rows)).remarks[0]
+    assert kit_of(kit_part_of([rows[0], (LOAD, "radio 30 W, straight, plug Ring 5.5 × 2.1 mm centre positive")])).remarks == ()

@@ -104,9 +104,11 @@ def kit_of(part: KitPart, measured: Measured | None = None, folder: Path | None 
     ways, loads = _joints(sources, ways, loads)
     sources, remarks = _with_volts(sources, ways, loads)
     loads = tuple(_as_watts(load, sources[0]) for load in loads)
-    kit = Kit(sources, loads, ways, inputs, starts, part.name, remarks)
+    kit = Kit(sources, loads, ways, inputs, starts, part.name, (*remarks, *_plugs(sources, ways, loads)))
     if kit.varies and not part.day.starts.strip():
-        kit = replace(kit, remarks=(*remarks, say("Nobody said when it is switched on: midnight is taken. Write the time, like 17:30.")))
+        kit = replace(
+            kit, remarks=(*kit.remarks, say("Nobody said when it is switched on: midnight is taken. Write the time, like 17:30."))
+        )
     return kit
 
 
@@ -214,6 +216,7 @@ def _source(one: SourcePart, k: int, measured: Measured, mean_w: float) -> Sourc
         taper_from=taper,
         max_w=_most(where("max"), one.max, source.mean_v if source.curve is not None else _volts_of(one, where)),
         swap_s=_value(where("swap"), one.swap, "s"),
+        plug=one.plug.strip(),
     )
 
 
@@ -348,6 +351,7 @@ def _way(one: WayPart, k: int, measured: Measured) -> Way:
         switched=one.switched,
         fuse_a=_value(where("fuse"), one.fuse, "A") if one.fuse.strip() else math.inf,
         window=_window(where("window"), one.window) if one.window.strip() else way.window,
+        plug=one.plug.strip(),
     )
 
 
@@ -381,6 +385,23 @@ def _joints(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Loa
     made = tuple(replace(w, cutoff_v=max(w.cutoff_v, w.window[0])) if w.window is not None else w for w in ways)
     those = tuple(replace(x, gives_up_v=max(x.gives_up_v, x.window[0])) if x.window is not None and not x.way else x for x in loads)
     return made, those
+
+
+def _plugs(sources: tuple[Source, ...], ways: tuple[Way, ...], loads: tuple[Load, ...]) -> tuple[str, ...]:
+    """Joints whose two plugs were written down and are not the same."""
+    hanging: list[Way | Load] = [*ways, *(load for load in loads if not load.way)]
+    return tuple(
+        say(
+            "{source} has “{a}” and {name} takes “{b}”: an adapter, and its polarity checked with a meter.",
+            source=s.name,
+            a=s.plug,
+            name=one.name,
+            b=one.plug,
+        )
+        for one in hanging
+        for s in sources
+        if s.plug and one.plug and s.plug.lower() != one.plug.lower()
+    )
 
 
 def _leads(where: str, text: str) -> float:
@@ -440,6 +461,7 @@ def _load(one: LoadPart, k: int, ways: list[str], measured: Measured) -> Load:
         "" if way == STRAIGHT else way,
         one.guessed,
         _window(where("window"), one.window) if one.window.strip() else None,
+        one.plug.strip(),
         why,
     )
 

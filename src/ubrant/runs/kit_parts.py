@@ -44,6 +44,7 @@ class SourcePart(_Part):
     swap: str = ""
     stored: str = ""
     taper_from: str = ""
+    plug: str = ""
 
 
 class WayPart(_Part):
@@ -58,6 +59,7 @@ class WayPart(_Part):
     leads: str = ""
     fuse: str = ""
     window: str = ""
+    plug: str = ""
     switched: bool = False
     run: int | None = None
 
@@ -75,6 +77,7 @@ class LoadPart(_Part):
     start: str = ""
     gives_up: str = ""
     window: str = ""
+    plug: str = ""
     way: str = ""
     guessed: bool = False
     run: int | None = None

@@ -28,6 +28,7 @@ _SAID: Mapping[str, tuple[tuple[str, str], ...]] = {
         ("full", "full"),
         ("max", "max"),
         ("swap", "swap"),
+        ("plug", "plug"),
         ("stored", "stored"),
         ("tapers from", "taper_from"),
         ("cut-off", "cutoff"),
@@ -44,6 +45,7 @@ _SAID: Mapping[str, tuple[tuple[str, str], ...]] = {
         ("leads", "leads"),
         ("fuse", "fuse"),
         ("window", "window"),
+        ("plug", "plug"),
     ),
     LOAD: (
         ("start", "start"),
@@ -51,6 +53,7 @@ _SAID: Mapping[str, tuple[tuple[str, str], ...]] = {
         ("through", "way"),
         ("gives up at", "gives_up"),
         ("window", "window"),
+        ("plug", "plug"),
         ("follows", "follows"),
         ("at", "at"),
         ("mode", "mode"),

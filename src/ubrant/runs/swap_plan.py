@@ -10,6 +10,7 @@ import numpy as np
 
 from ubrant.core.outlook.answers import Looked
 from ubrant.core.outlook.duty import clock
+from ubrant.core.outlook.kit import Load, Source, Way
 from ubrant.core.outlook.walk import Walk
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.wording import say
@@ -113,8 +114,10 @@ def swap_card(looked: Looked) -> str:
         "td{font-size:15pt;padding:3mm 6mm 3mm 0;border-bottom:.3mm solid #CFCABE;vertical-align:top}td:first-child{font-weight:bold;white-space:nowrap}"
         "p{font-size:10pt;color:#5E666D}"
     )
+    pieces: list[Source | Way | Load] = [*kit.sources, *kit.ways, *kit.loads]
+    plugs = "; ".join(f"{one.name}: {one.plug}" for one in pieces if one.plug)
     words = say("Sources: {sources}. Loads: {loads}. Switch off before plugging or unplugging DC: it arcs.", sources=sources, loads=loads)
-    return f"<!doctype html><html><head><meta charset='utf-8'><title>{escape(title)}</title><style>{style}</style></head><body><h1>{escape(title)}</h1><table>{rows}</table><p>{escape(words)}</p></body></html>"
+    return f"<!doctype html><html><head><meta charset='utf-8'><title>{escape(title)}</title><style>{style}</style></head><body><h1>{escape(title)}</h1><table>{rows}</table><p>{escape(words)}</p><p>{escape(plugs)}</p></body></html>"
 
 
 def swap_calendar(looked: Looked, now: datetime) -> bytes:

@@ -64,6 +64,7 @@ class Source:
     max_w : it gives no more; inf for no limit
     swap_s : how long the loads stand still before it takes over
     stored : share of what is charged into it that comes out again
+    plug : what it is plugged in by, in words: size, gender, polarity
     nominal_v, chemistry, series : as its label says; 0 and "" where nobody knows
     taper_from : share of full from which a charger tapers down to nothing at full; 1 for none
     why : where its figures come from
@@ -84,6 +85,7 @@ class Source:
     nominal_v: float = 0.0
     chemistry: str = ""
     series: int = 0
+    plug: str = ""
     why: str = ""
 
     @property
@@ -130,6 +132,7 @@ class Way:
     fuse_a: float = math.inf
     window: tuple[float, float] | None = None
     mains: bool = False
+    plug: str = ""
     why: str = ""
 
 
@@ -163,6 +166,7 @@ class Load:
     way: str = ""
     guessed: bool = False
     window: tuple[float, float] | None = None
+    plug: str = ""
     why: str = ""
 
 
