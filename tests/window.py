@@ -178,10 +178,10 @@ def answered(kind, answer) -> list:
     return seen
 
 
-def keep_discharge(book: Logbook, unit: Unit | None = None) -> Run:
+def keep_discharge(book: Logbook, unit: Unit | None = None, hours: float = 5.0) -> Run:
     """A log of five hours at 10 A, kept as a unit's run."""
     needs("discharge")
-    body = falling()
+    body = falling(hours)
     kept = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
     told = LogOptions(
         said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit, full=True

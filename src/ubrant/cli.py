@@ -163,7 +163,7 @@ def write_a_report(
         record, account = account_of(book, chosen)
         if not account.findings:
             _refuse(account.trouble or "There is nothing to report.")
-        write_report(chosen, record, account, name or chosen.source, to)
+        write_report(chosen, record, account, name or chosen.source, to, book.photos_of(chosen))
         book.keep_statement(run, datetime.now(UTC).isoformat(timespec="seconds"), account.findings, account.sentence)
     except ReportError as error:
         _refuse(str(error))
@@ -277,6 +277,24 @@ def size_of_source(
     if found.needed_wh is None:
         _refuse(f"{file.name}: {found.why_not}")
     print(_escaped(json.dumps(size_json(found), ensure_ascii=False, indent=2)) if as_json else visible(size_sentence(found)))
+
+
+@app.command("bring-in")
+def bring_in_logbook(
+    logbook: Path = typer.Argument(..., help="The logbook that is to hold it all."),
+    other: Path = typer.Argument(..., help="The one whose units, meters, runs and pictures are brought in; it stays as it is."),
+) -> None:
+    """Bring what another logbook holds into this one; a unit of the same serial number, or of the same name and label, is the same one."""
+    from ubrant.logbook.file import LogbookError
+    from ubrant.runs.merging import bring_in
+
+    book = _open(logbook)
+    try:
+        print(visible(bring_in(book, other).sentence(other.name)))
+    except LogbookError as error:
+        _refuse(str(error))
+    finally:
+        book.close()
 
 
 def _kit(file: Path) -> tuple[KitPart, Kit]:

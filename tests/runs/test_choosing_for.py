@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from tests.making import falling
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.choosing_for import choices_for, chosen_sentence
+from ubrant.runs.choosing_for import choices_for, chosen_sentence, table_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -79,3 +81,20 @@ def test_through_the_window(bench_window, qtbot):
     dialog.work_out()
     assert dialog.sentence.text().startswith("Pack A straight lasts longest")
     assert dialog.table.item(0, 2).text() == "100 in 100"
+
+
+def test_by_size_and_by_price_only_where_they_are_known(shelf):
+    before, _ = table_of(choices_for(shelf, Spread(57.0, 0.5), None))
+    assert not {"Wh per litre", "Wh per price", "connectors", "long enough"} & set(before)
+    pack_a = next(u for u in shelf.units() if u.name == "Pack A")
+    shelf.keep_unit(replace(pack_a, facts=UnitFacts(price="199 €", volume_l=4.0, connectors="ring terminals")))
+    found = choices_for(shelf, Spread(57.0, 0.5), None)
+    one = next(c for c in found if c.name == "Pack A straight")
+    assert one.wh_per_l == pytest.approx(shelf_energy(one) / 4.0, rel=0.01)
+    assert one.wh_per_money == pytest.approx(shelf_energy(one) / 199.0, rel=0.01)
+    columns, rows = table_of(found)
+    line = rows[found.index(one)]
+    assert line[columns.index("Wh per price")].endswith("per €")
+    assert line[columns.index("connectors")] == "ring terminals"
+    other = rows[next(k for k, c in enumerate(found) if c.name == "Pack B straight")]
+    assert other[columns.index("Wh per price")] == ""

@@ -15,7 +15,7 @@ from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, teac
 from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 5
+FORMAT = 6
 _SEALED = 5
 """The first format with seals."""
 
@@ -156,9 +156,11 @@ def salvage(damaged: Path, into: Path) -> int:
             lost |= _salvage_table(source, target, table)
         target.execute("DELETE FROM piece WHERE channel_id NOT IN (SELECT id FROM channel)")
         target.execute("DELETE FROM channel WHERE run_id NOT IN (SELECT id FROM run)")
-        for table in ("event", "jot", "statement"):
+        for table in ("event", "jot", "statement", "thrown"):
             target.execute(f"DELETE FROM {table} WHERE run_id NOT IN (SELECT id FROM run)")
         target.execute("UPDATE run SET unit_id = NULL WHERE unit_id NOT IN (SELECT id FROM unit)")
+        target.execute("DELETE FROM unit_facts WHERE unit_id NOT IN (SELECT id FROM unit)")
+        target.execute("DELETE FROM photo WHERE unit_id NOT IN (SELECT id FROM unit) OR run_id NOT IN (SELECT id FROM run)")
         _stay_damaged(source, target, lost)
         saved = int(target.execute("SELECT count(*) FROM run").fetchone()[0])
         target.execute("PRAGMA journal_mode=DELETE")

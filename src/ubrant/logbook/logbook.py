@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import itertools
 import json
 import sqlite3
@@ -13,26 +14,36 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.codec import CodecError
-from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
-from ubrant.core.record.head import Conditions, Criteria, Head, head_from_json, head_to_json
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.record.codec import encode
+from ubrant.core.record.events import Event, Note
+from ubrant.core.record.head import Conditions, Criteria, head_to_json
+from ubrant.core.record.readings import Series
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
-from ubrant.logbook import older
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
-from ubrant.logbook.records import Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
+from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
+from ubrant.logbook.rows import (
+    ADD_EVENT,
+    ONE_RUN,
+    RUN_COLUMNS,
+    UNITS,
+    event_of,
+    event_row,
+    from_bytes,
+    object_of,
+    run_of,
+    to_bytes,
+    unit_of,
+)
 from ubrant.logbook.seals import Damage, damage_of, damage_text
 from ubrant.writing import write_whole
 
 PIECE = 65_536
+_KEPT = "NOT EXISTS (SELECT 1 FROM thrown WHERE thrown.run_id = run.id)"
 
 
 class Logbook:
@@ -131,28 +142,25 @@ class Logbook:
 
     def units(self) -> list[Unit]:
         """Those on the shelf, in the order they came."""
-        rows = self._db.execute(
-            "SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE NOT removed ORDER BY id"
-        )
-        return [_unit(row) for row in rows]
+        return [unit_of(row) for row in self._db.execute(f"{UNITS} WHERE NOT removed ORDER BY unit.id")]
 
     def unit(self, unit_id: int) -> Unit:
-        row = self._db.execute(
-            "SELECT id, name, kind, label, chemistry, note, max_current_a, stand_in FROM unit WHERE id = ?", (unit_id,)
-        ).fetchone()
-        return _unit(row)
+        return unit_of(self._db.execute(f"{UNITS} WHERE unit.id = ?", (unit_id,)).fetchone())
 
     def keep_unit(self, unit: Unit) -> Unit:
         """Add a unit, or put an edited one in its place; returns it with its id."""
         values = (unit.name, unit.kind, unit.label_text, unit.chemistry, unit.note, unit.max_current_a, json.dumps(unit.stand_in))
-        if unit.id:
-            self._write(
-                "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?",
-                (*values, unit.id),
-            )
-            return unit
-        sql = "INSERT INTO unit (name, kind, label, chemistry, note, max_current_a, stand_in) VALUES (?,?,?,?,?,?,?)"
-        return replace(unit, id=self._write(sql, values))
+        with self._transaction():
+            if unit.id:
+                sql = "UPDATE unit SET name=?, kind=?, label=?, chemistry=?, note=?, max_current_a=?, stand_in=?, removed=0 WHERE id=?"
+                self._write(sql, (*values, unit.id))
+            else:
+                sql = "INSERT INTO unit (name, kind, label, chemistry, note, max_current_a, stand_in) VALUES (?,?,?,?,?,?,?)"
+                unit = replace(unit, id=self._write(sql, values))
+            self._write("DELETE FROM unit_facts WHERE unit_id = ?", (unit.id,))
+            if facts := encode(unit.facts):
+                self._write("INSERT INTO unit_facts (unit_id, facts) VALUES (?,?)", (unit.id, json.dumps(facts, ensure_ascii=False)))
+        return unit
 
     def remove_unit(self, unit_id: int) -> None:
         """Take it off the shelf; its runs stay, and keeping it again brings it back."""
@@ -162,7 +170,7 @@ class Logbook:
 
     def meters(self) -> list[Meter]:
         rows = self._db.execute("SELECT name, voltage_accuracy, current_accuracy, max_v, max_a, id, details FROM meter ORDER BY id")
-        return [Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(_object(row[6]))) for row in rows]
+        return [Meter(row[0], row[1], row[2], row[3], row[4], row[5], details_from(object_of(row[6]))) for row in rows]
 
     def keep_meter(self, meter: Meter) -> Meter:
         """Add a meter, or put an edited one in its place; returns it with its id."""
@@ -187,37 +195,38 @@ class Logbook:
         like = f"%{search}%"
         if unit_id is not None:
             own = self._db.execute(
-                f"SELECT {_RUN_COLUMNS}, unit.name, unit.kind FROM run JOIN unit ON unit.id = run.unit_id WHERE run.unit_id = ?"
+                f"SELECT {RUN_COLUMNS}, unit.name, unit.kind FROM run JOIN unit ON unit.id = run.unit_id WHERE run.unit_id = ? AND {_KEPT}"
                 " ORDER BY run.started DESC, run.id DESC LIMIT ?",
                 (unit_id, limit),
             )
-            return [(_run(row), row[-2]) for row in own]
+            return [(run_of(row), row[-2]) for row in own]
         rows = self._db.execute(
-            f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
-            " WHERE ?1 = '%%' OR unit.name LIKE ?1 OR run.label LIKE ?1 OR run.source LIKE ?1"
-            " OR EXISTS (SELECT 1 FROM event WHERE event.run_id = run.id AND event.kind IN ('jotting', 'note') AND event.text LIKE ?1)"
+            f"SELECT {RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
+            f" WHERE {_KEPT} AND (?1 = '%%' OR unit.name LIKE ?1 OR run.label LIKE ?1 OR run.source LIKE ?1"
+            " OR EXISTS (SELECT 1 FROM event WHERE event.run_id = run.id AND event.kind IN ('jotting', 'note') AND event.text LIKE ?1))"
             " ORDER BY run.started DESC, run.id DESC LIMIT ?2",
             (like, limit),
         )
-        return [(_run(row), row[-2]) for row in rows]
+        return [(run_of(row), row[-2]) for row in rows]
 
     def run(self, run_id: int) -> Run:
-        return _run(self._db.execute(f"{_ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone())
+        return run_of(self._db.execute(f"{ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone())
 
     def series_of(self, first: int) -> list[Run]:
-        return [self.run(run_id) for run_id in series_ids(self._db, first)]
+        return [run for run_id in series_ids(self._db, first) if (run := self.find_run(run_id)) is not None]
 
     def find_run(self, run_id: int) -> Run | None:
-        """A run, or None where it was taken out."""
-        row = self._db.execute(f"{_ONE_RUN} WHERE run.id = ?", (run_id,)).fetchone()
-        return _run(row) if row else None
+        """A run, or None where it was taken out or thrown away."""
+        row = self._db.execute(f"{ONE_RUN} WHERE run.id = ? AND {_KEPT}", (run_id,)).fetchone()
+        return run_of(row) if row else None
 
     def latest_run(self, unit_id: int) -> Run | None:
         """The last run of a unit that has ended."""
         row = self._db.execute(
-            f"{_ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' ORDER BY run.started DESC, run.id DESC LIMIT 1", (unit_id,)
+            f"{ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' AND {_KEPT} ORDER BY run.started DESC, run.id DESC LIMIT 1",
+            (unit_id,),
         ).fetchone()
-        return _run(row) if row else None
+        return run_of(row) if row else None
 
     def start_run(self, run: Run) -> Run:
         """Keep a run that begins; returns it with its id."""
@@ -343,8 +352,64 @@ class Logbook:
             before[latest[jot_id]] = (line, *before.get(latest[jot_id], ()))
         return before
 
+    def told_by(self, run_id: int) -> tuple[int, str]:
+        """By what a run is known besides its head: how many readings it has, and when its first line was typed."""
+        readings = "SELECT coalesce(sum(n), 0) FROM piece JOIN channel ON channel.id = piece.channel_id WHERE run_id = ?1"
+        row = self._db.execute(f"SELECT ({readings}), (SELECT coalesce(min(typed), '') FROM jot WHERE run_id = ?1)", (run_id,)).fetchone()
+        return int(row[0]), str(row[1])
+
     def delete_run(self, run_id: int) -> None:
+        """For good."""
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
+
+    def throw_away(self, run_id: int, at: str) -> None:
+        """From now on (UTC) a run is shown no more and counts for nothing; all of it is kept.
+
+        Raises
+        ------
+        LogbookError
+            It is going on.
+        """
+        if self.run(run_id).state == "running":
+            raise LogbookError("A run that is going on cannot be thrown away: end it first.")
+        self._write("INSERT OR REPLACE INTO thrown (run_id, at) VALUES (?,?)", (run_id, at))
+
+    def put_back(self, run_id: int) -> None:
+        """What was thrown away is there again."""
+        self._write("DELETE FROM thrown WHERE run_id = ?", (run_id,))
+
+    def thrown(self) -> list[tuple[Run, str, str]]:
+        """(run, its unit's name, when it was thrown away in UTC), the last first."""
+        rows = self._db.execute(
+            f"SELECT {RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, ''), thrown.at FROM thrown JOIN run ON run.id = thrown.run_id"
+            " LEFT JOIN unit ON unit.id = run.unit_id ORDER BY thrown.at DESC, run.id DESC"
+        )
+        return [(run_of(row[:-1]), row[-3], row[-1]) for row in rows]
+
+    # pictures
+
+    def photos(self, unit_id: int | None = None, run_id: int | None = None) -> list[Photo]:
+        """Of a unit, or of a run, in the order they came."""
+        column, key = ("unit_id", unit_id) if run_id is None else ("run_id", run_id)
+        rows = self._db.execute(f"SELECT jpeg, text, unit_id, run_id, digest, id FROM photo WHERE {column} = ? ORDER BY id", (key,))
+        return [Photo(*row) for row in rows]
+
+    def photos_of(self, run: Run) -> list[Photo]:
+        """Of a run, and behind them those of its unit."""
+        return [*self.photos(run_id=run.id), *(self.photos(run.unit_id) if run.unit_id else ())]
+
+    def keep_photo(self, photo: Photo) -> Photo:
+        """Add a picture; returns it with its id, or the one that is there already."""
+        digest = hashlib.sha256(photo.jpeg).hexdigest()
+        for there in self.photos(photo.unit_id, photo.run_id):
+            if there.digest == digest:
+                return there
+        values = (photo.unit_id, photo.run_id, digest, photo.text, photo.jpeg)
+        sql = "INSERT INTO photo (unit_id, run_id, digest, text, jpeg) VALUES (?,?,?,?,?)"
+        return replace(photo, digest=digest, id=self._write(sql, values))
+
+    def remove_photo(self, photo_id: int) -> None:
+        self._write("DELETE FROM photo WHERE id = ?", (photo_id,))
 
     def judge(self, run: Run, criteria: Criteria | None = None, conditions: Conditions | None = None) -> Run:
         """Judge a run by something else, or under other conditions, from now on."""
@@ -367,7 +432,7 @@ class Logbook:
         zero_tap = ""
         if any(row[1] == "zero" and not row[3] for row in rows):
             zero_tap = "input" if any(tap == "input" for tap, _ in self.taps(run_id)) else "battery"
-        return [StoredEvent(_event(row[0], row[1], row[2], row[3], zero_tap), row[4]) for row in rows]
+        return [StoredEvent(event_of(row[0], row[1], row[2], row[3], zero_tap), row[4]) for row in rows]
 
     def add_event(self, run_id: int, event: Event) -> int:
         """Keep an event of a run; returns its id."""
@@ -401,7 +466,7 @@ class Logbook:
     def outlooks(self) -> list[StoredOutlook]:
         """Those kept, the newest first."""
         rows = self._db.execute("SELECT name, run_id, made, inputs, answer, id FROM outlook ORDER BY made DESC, id DESC")
-        return [StoredOutlook(r[0], r[1], r[2], _object(r[3]), r[4], r[5]) for r in rows]
+        return [StoredOutlook(r[0], r[1], r[2], object_of(r[3]), r[4], r[5]) for r in rows]
 
     def keep_outlook(self, outlook: StoredOutlook) -> int:
         """Keep a prediction; returns its id."""
@@ -416,8 +481,12 @@ class Logbook:
         if self.read_only:
             return
         told = {k: {"value": f.value, "unit": f.unit, "expanded_uncertainty": f.expanded_uncertainty} for k, f in findings.items()}
-        text = json.dumps({"findings": told, "verdict": sentence})
-        self._write("INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)", (run_id, stated, FINDINGS_VERSION, text))
+        self.keep_said(run_id, stated, FINDINGS_VERSION, {"findings": told, "verdict": sentence})
+
+    def keep_said(self, run_id: int, stated: str, version: int, said: Mapping[str, Any]) -> None:
+        """A statement as :meth:`statements` gives it."""
+        sql = "INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)"
+        self._write(sql, (run_id, stated, version, json.dumps(said)))
 
     def statements(self, run_id: int) -> list[tuple[str, int, dict[str, Any]]]:
         """(UTC, version, findings) of every report of a run."""
@@ -509,91 +578,3 @@ class _Transaction:
             raise write_error(self._path, failed) from None
         if isinstance(error, sqlite3.Error):
             raise write_error(self._path, error) from None
-
-
-ADD_EVENT = "INSERT INTO event (run_id, time_s, kind, text, data) VALUES (?,?,?,?,?)"
-
-
-def event_row(event: Event) -> tuple[float, str, str, str]:
-    """Time, kind, text and data of an event's row."""
-    data = event_to_json(event)
-    return event.time_s, str(data["kind"]), event.text, json.dumps(data, ensure_ascii=False)
-
-
-def _event(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:
-    try:
-        return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
-    except (ValueError, TypeError, KeyError, AttributeError):  # damaged: the seal says so
-        return Note(float(time_s) if isinstance(time_s, int | float) else 0.0, say("damaged"))
-
-
-_RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
-_RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
-_ONE_RUN = f"SELECT {_RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
-
-
-def _run(row: tuple[Any, ...]) -> Run:
-    """A row of run, with the name and the kind of its unit behind it."""
-
-    def head() -> Head:
-        try:
-            if row[9] is not None:
-                return head_from_json(json.loads(row[9]))
-            return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
-        except CodecError:
-            raise
-        except (ValueError, TypeError, KeyError, AttributeError):
-            raise DamagedError(
-                f"What is known of run {row[0]} is damaged in the logbook, and its readings say nothing without it."
-            ) from None
-
-    return Run(
-        id=row[0],
-        unit_id=row[1],
-        method=row[2],
-        source=row[3],
-        state=row[4],
-        started=row[5],
-        utc_offset_min=row[6],
-        ended_by=row[7],
-        trouble=row[8],
-        told=head,
-    )
-
-
-def _unit(row: tuple[Any, ...]) -> Unit:
-    return Unit(
-        id=row[0],
-        name=row[1],
-        kind=row[2],
-        label_text=row[3],
-        chemistry=row[4],
-        note=row[5],
-        max_current_a=row[6],
-        stand_in=_object(row[7]),
-    )
-
-
-def _object(text: str) -> dict[str, Any]:
-    """What a column of JSON holds.
-
-    Raises
-    ------
-    DamagedError
-        It is none.
-    """
-    try:
-        made = json.loads(text)
-    except (ValueError, TypeError):
-        made = None
-    if not isinstance(made, dict):
-        raise DamagedError("Something on the shelf is damaged in the logbook. File → Save what can be read makes a sound one of the rest.")
-    return made
-
-
-def to_bytes(column: Array) -> bytes:
-    return np.ascontiguousarray(column, dtype="<f8").tobytes()
-
-
-def from_bytes(blobs: list[bytes]) -> Array:
-    return np.frombuffer(b"".join(blobs), dtype="<f8").astype(np.float64, copy=False)

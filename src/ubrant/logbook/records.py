@@ -37,6 +37,18 @@ class StoredJot:
 
 
 @dataclass(frozen=True)
+class Photo:
+    """A picture of a unit or of a run, as JPEG; ``text`` says what is on it."""
+
+    jpeg: bytes
+    text: str = ""
+    unit_id: int | None = None
+    run_id: int | None = None
+    digest: str = ""
+    id: int = 0
+
+
+@dataclass(frozen=True)
 class Run:
     """One run as it is kept, without its readings.
 

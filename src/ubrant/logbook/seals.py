@@ -26,6 +26,9 @@ TABLES = {
     "piece": ("{0}.channel_id * 1048576 + {0}.seq", "(SELECT run_id FROM channel WHERE channel.id = {0}.channel_id)"),
     "event": (_OWN_ID, _RUN_ID),
     "jot": (_OWN_ID, _RUN_ID),
+    "thrown": (_RUN_ID, _RUN_ID),
+    "unit_facts": ("{0}.unit_id", "NULL"),
+    "photo": (_OWN_ID, _RUN_ID),
 }
 """What is sealed: how a row's key is made of it, and the run it belongs to. What is worked out anew any time (summary) is not."""
 _NAMES = {
@@ -38,6 +41,9 @@ _NAMES = {
     "piece": "readings",
     "event": "events",
     "jot": "typed lines",
+    "thrown": "that it was thrown away",
+    "unit_facts": "what is known of a unit",
+    "photo": "a picture",
 }
 
 
@@ -85,11 +91,13 @@ def row_values(columns: list[str], row: str) -> str:
 
 
 def seal_all(db: sqlite3.Connection) -> str:
-    """The statements that seal everything as it stands: for a logbook that had no seals."""
+    """The statements that seal everything as it stands: for a logbook that had no seals, nor what came after them."""
+    there = {name for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     return "".join(
         f"INSERT INTO seal (tbl, key, run, crc) SELECT '{table}', {key.format(table)}, {run.format(table)}, "
         f"crc_of({_columns(db, table, table)}) FROM {table};\n"
         for table, (key, run) in TABLES.items()
+        if table in there
     ) + ("INSERT INTO run_seal (run, rows, total) SELECT run, count(*), sum(crc) FROM seal WHERE run IS NOT NULL GROUP BY run;\n")
 
 

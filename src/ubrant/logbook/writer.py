@@ -14,7 +14,8 @@ from ubrant.core.record.events import Event
 from ubrant.core.record.readings import Series
 from ubrant.diagnostics import unexpected
 from ubrant.logbook.file import LogbookError, connect
-from ubrant.logbook.logbook import ADD_EVENT, event_row, from_bytes, insert_pieces, to_bytes, write_error
+from ubrant.logbook.logbook import insert_pieces, write_error
+from ubrant.logbook.rows import ADD_EVENT, event_row, from_bytes, to_bytes
 
 COMMIT_S = 0.4
 

@@ -18,7 +18,7 @@ from ubrant.core.record.events import Note, Paused, Resumed, mark_of
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import visible
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Photo, Run
 from ubrant.methods.form import CONDITIONS
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of
 from ubrant.report.figures import figures_of, path_figure, svg_of
@@ -28,12 +28,15 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
+_MOST_PHOTOS = 4
+
+
 class ReportError(Exception):
     """A report that cannot be written; says why and what to do."""
 
 
-def write_report(run: Run, record: Record, account: Account, name: str, path: Path) -> None:
-    """Write a run's report as ``.pdf`` or ``.html``.
+def write_report(run: Run, record: Record, account: Account, name: str, path: Path, photos: Sequence[Photo] = ()) -> None:
+    """Write a run's report as ``.pdf`` or ``.html``, with the first pictures of it and its unit.
 
     Raises
     ------
@@ -42,7 +45,7 @@ def write_report(run: Run, record: Record, account: Account, name: str, path: Pa
     """
     if path.suffix.lower() not in {".pdf", ".html"}:
         raise ReportError(f"{path.name}: a report is written as .pdf or .html; give the file such a name.")
-    page = html_of(run, record, account, name)
+    page = html_of(run, record, account, name, photos)
     try:
         whole = page.encode() if path.suffix.lower() == ".html" else pdf_of(page)
         write_whole(path, lambda beside: beside.write_bytes(whole))
@@ -67,7 +70,7 @@ def pdf_of(page: str) -> bytes:
     return bytes(HTML(string=page).write_pdf() or b"")
 
 
-def html_of(run: Run, record: Record, account: Account, name: str) -> str:
+def html_of(run: Run, record: Record, account: Account, name: str, photos: Sequence[Photo] = ()) -> str:
     """The report as one self-contained page."""
     flows = account.path()
     path = [path_figure(flows)] if flows is not None and any(f.amount is not None for f in flows.flows) else []
@@ -83,6 +86,7 @@ def html_of(run: Run, record: Record, account: Account, name: str) -> str:
         warnings=list(account.warnings),
         conditions=conditions_of(run, record, account),
         events=_events(record, account),
+        photos=[(base64.b64encode(photo.jpeg).decode(), photo.text) for photo in photos[:_MOST_PHOTOS]],
     )
 
 

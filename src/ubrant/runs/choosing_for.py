@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import Looked, look
@@ -36,7 +37,9 @@ class Choice:
     seconds, low_s, high_s : how long it lasts, and its band; 0 where it does not run
     enough : chance that it lasts as long as is wanted; None where nothing is wanted
     efficiency : percent at this load; idle_w : with nothing attached; headroom : what it carries over the load; None for not measured
-    wh_per_kg : measured Wh over the mass on its label; None for unknown
+    wh_per_kg, wh_per_l : measured Wh over the mass on its label, over its size; None for unknown
+    wh_per_money, money : measured Wh for one of what its price is in; None and empty for unknown
+    connectors : of the source, and of the way
     why : what it rests on, or why it does not run
     rank : ``1``, or ``2 to 4`` where they cannot be told apart
     """
@@ -52,6 +55,10 @@ class Choice:
     wh_per_kg: float | None
     why: str
     rank: str = ""
+    wh_per_l: float | None = None
+    wh_per_money: float | None = None
+    money: str = ""
+    connectors: str = ""
 
     def cells(self) -> tuple[str, ...]:
         """For a table: what is not known stands empty."""
@@ -66,11 +73,33 @@ class Choice:
             "" if self.idle_w is None else f"{show(self.idle_w, 2)} W",
             "" if self.headroom is None else f"{plain(self.headroom, 2)} ×",
             "" if self.wh_per_kg is None else plain(self.wh_per_kg, 3),
+            "" if self.wh_per_l is None else plain(self.wh_per_l, 3),
+            "" if self.wh_per_money is None else say("{n} per {money}", n=plain(self.wh_per_money, 3), money=self.money or "1"),
+            self.connectors,
             self.why,
         )
 
 
-COLUMNS = ("rank", "lasts", "long enough", "efficiency", "idle draw", "carries", "Wh per kg", "rests on")
+COLUMNS = (
+    "rank",
+    "lasts",
+    "long enough",
+    "efficiency",
+    "idle draw",
+    "carries",
+    "Wh per kg",
+    "Wh per litre",
+    "Wh per price",
+    "connectors",
+    "rests on",
+)
+
+
+def table_of(found: Sequence[Choice]) -> tuple[list[str], list[tuple[str, ...]]]:
+    """(headings, rows) of what is known of any: a column that would stand empty all down is left out."""
+    rows = [one.cells() for one in found]
+    wanted = [k for k in range(len(COLUMNS)) if k == 0 or any(line[k] for line in rows)]
+    return [COLUMNS[k] for k in wanted], [tuple(line[k] for k in wanted) for line in rows]
 
 
 def choices_for(
@@ -145,6 +174,13 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
     heavy = label.mass_kg if label is not None else None
     wh_per_kg = source.energy_wh / heavy if heavy else None
     facts = efficiency, p0 if way is not None else None, headroom, wh_per_kg
+    paid, litres = unit.facts.paid(), unit.facts.volume_l
+    more: dict[str, Any] = {
+        "wh_per_l": source.energy_wh / litres if litres else None,
+        "wh_per_money": source.energy_wh / paid[0] if paid is not None else None,
+        "money": paid[1] if paid is not None else "",
+        "connectors": unit.facts.connectors,
+    }
     looked: Looked | None = None
     why = source.why
     try:
@@ -154,10 +190,10 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
     if looked is None or (looked.runtime_s is not None and looked.runtime_s <= 0):
         if looked is not None and looked.first is not None:
             why = say("does not run: {kind} at {name}", kind=say(looked.first.kind), name=looked.first.name)
-        return Choice(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why)
+        return Choice(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why, **more)
     seconds = looked.runtime_s if looked.runtime_s is not None else looked.middle.horizon_s
     high = min(looked.high_s, looked.middle.horizon_s)
-    return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why)
+    return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
 
 
 def _ranked(found: list[Choice]) -> list[Choice]:

@@ -41,9 +41,10 @@ class OnShelf:
         return self.summary.verdict if self.summary is not None else ""
 
     def fits(self, sought: str) -> bool:
-        """Whether each word is somewhere in its name, kind, label, note, verdict, or in the methods and dates of its runs."""
+        """Whether each word is somewhere in its name, kind, label, note, verdict, tags, serial number, or in the methods and dates of its runs."""
         unit = self.unit
         told = [unit.name, unit.kind, unit.label_text, unit.note, self.verdict, TESTED if self.runs else NOT_TESTED]
+        told += [unit.facts.serial, unit.facts.connectors, *(f"#{tag}" for tag in unit.facts.tags)]
         if self.summary is not None:
             told.append(self.summary.sentence)
         told += [f"{_title(run)} {run.started[:10]} {run.source}" for run in self.runs]
@@ -51,8 +52,8 @@ class OnShelf:
         return all(word in whole for word in sought.lower().split())
 
     def is_of(self, group: str) -> bool:
-        """Whether it belongs to a kind, or was tested, or was not; an empty group is everything."""
-        return group in {"", self.unit.kind, TESTED if self.runs else NOT_TESTED}
+        """Whether it belongs to a kind, bears a tag (``#blower``), or was tested, or was not; an empty group is everything."""
+        return group in {"", self.unit.kind, TESTED if self.runs else NOT_TESTED, *(f"#{tag}" for tag in self.unit.facts.tags)}
 
 
 def arranged(shelf: Sequence[OnShelf], order: str) -> list[tuple[str, list[OnShelf]]]:

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 from ubrant.ui.widgets.forms import button, label, row, scrolled
 
 KEYS = (
-    ("Ctrl+1 … Ctrl+5", "Shelf, Prepare, Run, Findings, Outlook"),
+    ("Ctrl+1 … Ctrl+6", "Shelf, Prepare, Run, Findings, Compare, Outlook"),
     ("/", "to the jot line"),
     ("Enter, Space", "on a ledger row: open its sum; on a card: choose it"),
     ("← → + − Home", "on a trace: along, closer, away, everything"),
@@ -17,6 +17,7 @@ KEYS = (
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
     ("Ctrl+R", "the same again: of the run that is shown, for this unit or another"),
     ("Ctrl+F, F2", "on the shelf: search, write over a name"),
+    ("Ctrl+Del", "throw away the run that Findings shows; Edit → Thrown away has it back"),
     ("A, T, B", "in the readings table: alarm, tripped, back, at this moment"),
     ("Ctrl+I", "import a log (or drop it on the window)"),
     ("Ctrl+P", "print a report of the run that is shown"),

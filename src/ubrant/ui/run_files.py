@@ -42,7 +42,8 @@ class RunFiles(QObject):
         path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
         if path is None:
             return
-        self._write(self.tr("Writing the report …"), path, lambda target: write_report(run, record, account, name, target))
+        photos = self._bench.logbook.photos_of(run)
+        self._write(self.tr("Writing the report …"), path, lambda target: write_report(run, record, account, name, target, photos))
         self._state(run, account)
 
     def print_report(self) -> None:
@@ -62,11 +63,11 @@ class RunFiles(QObject):
         from ubrant.report.document import html_of, pdf_of
 
         run, record, account = shown
-        name = self._name_of(run)
+        name, photos = self._name_of(run), self._bench.logbook.photos_of(run)
         in_background(
             self._window,
             self.tr("Laying out the pages …"),
-            lambda: pdf_of(html_of(run, record, account, name)),
+            lambda: pdf_of(html_of(run, record, account, name, photos)),
             lambda pdf: preview(pdf, self.tr("Print {name}").format(name=name), self._window, self.open_dialog),
             self._failed,
         )

@@ -32,6 +32,7 @@ from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.leaving import Leaving
 from ubrant.ui.logbook_watch import LogbookWatch
+from ubrant.ui.menu_dialogs import ENDINGS, MenuDialogs
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run_files import RunFiles
@@ -180,13 +181,14 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
         self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
         self._recent = file.addMenu(self.tr("Open &recent"))
+        self._add(file, self.tr("&Bring in a logbook …"), "", lambda: self.dialogs.bring_in())
         self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
         self._add(file, self.tr("Save &what can be read …"), "", lambda: self.files.save_what_reads())
         file.addSeparator()
         self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
-        self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", self._choose_wave)
-        self._add(file, self.tr("Rank for a &job …"), "", self._rank)
-        self._add(file, self.tr("What &feeds what …"), "", self._what_feeds)
+        self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", lambda: self.dialogs.wave())
+        self._add(file, self.tr("Rank for a &job …"), "", lambda: self.dialogs.rank())
+        self._add(file, self.tr("What &feeds what …"), "", lambda: self.dialogs.what_feeds())
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
         self._add(file, self.tr("Save a re&port …"), "Ctrl+Shift+S", lambda: self.files.report())
         self._add(file, self.tr("&Print the report …"), "Ctrl+P", lambda: self.files.print_report())
@@ -270,6 +272,7 @@ class MainWindow(QMainWindow):
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
         self.imports = Imports(self)
+        self.dialogs = MenuDialogs(self, self.bench)
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
         self._to_follow: set[int] = set()
         self.bench.unit_chosen.connect(self._unit_chosen)
@@ -302,6 +305,8 @@ class MainWindow(QMainWindow):
         self._edit.addActions([undo, redo])
         self._edit.addSeparator()
         self._add(self._edit, self.tr("Same &again …"), "Ctrl+R", self._same_again)
+        self._add(self._edit, self.tr("&Throw the run away"), "Ctrl+Del", self._throw_away)
+        self._add(self._edit, self.tr("Thrown a&way …"), "", lambda: self.dialogs.thrown())
         self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
@@ -400,6 +405,14 @@ class MainWindow(QMainWindow):
             self.say(self.tr("Choose a run that was planned here first: open it in Findings, or choose its unit."))
         else:
             self.bench.again_wanted.emit(run.id)
+
+    def _throw_away(self) -> None:
+        """The run that Findings shows."""
+        shown = self.findings.shown() if FINDINGS in self._built and self.stage() == FINDINGS else None
+        if shown is None:
+            self.say(self.tr("Open the run in Findings first: what is thrown away is the one that is shown."))
+        else:
+            self.bench.throw_away([shown[0]])
 
     def _prepare_again(self, run_id: int) -> None:
         self._to_follow.discard(PREPARE)
@@ -529,11 +542,6 @@ class MainWindow(QMainWindow):
         paths, _ = QFileDialog.getOpenFileNames(self, self.tr("Import logs"), "", kinds)
         self._dropped([Path(path) for path in paths])
 
-    def _rank(self) -> None:
-        from ubrant.ui.findings.rank_dialog import RankDialog
-
-        RankDialog(self.bench.logbook, self).exec()
-
     def _into_compare(self, run_id: int) -> None:
         """One more run beside those that are compared."""
         self.compare.add_run(run_id)
@@ -544,19 +552,6 @@ class MainWindow(QMainWindow):
         unit = self.bench.logbook.unit(unit_id)
         self.outlook.add_unit(unit.name, unit.kind)
         self.go_to(OUTLOOK)
-
-    def _what_feeds(self) -> None:
-        from ubrant.ui.shelf.feeds_dialog import FeedsDialog
-
-        FeedsDialog(self.bench.logbook, self).exec()
-
-    def _choose_wave(self) -> None:
-        from ubrant.ui.findings.taps_dialog import TapsDialog
-
-        kinds = self.tr("Records (*.csv *.tsv *.txt *.xlsx *.parquet *.jsonl);;All files (*)")
-        path, _ = QFileDialog.getOpenFileName(self, self.tr("Import a log with taps, or a scope's record"), "", kinds)
-        if path:
-            TapsDialog(self.bench, Path(path), self).exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -576,8 +571,12 @@ class MainWindow(QMainWindow):
             if path.suffix == ".ubrant":
                 self.open_path(path)
                 return
-        if paths:
-            self.imports.import_many(paths)
+        pictures = [path for path in paths if path.suffix.lower() in ENDINGS]
+        if pictures:
+            shown = self.findings.shown() if self.stage() == FINDINGS else None
+            self.dialogs.pictures(pictures, shown[0].id if shown is not None else None)
+        if others := [path for path in paths if path not in pictures]:
+            self.imports.import_many(others)
 
     # the end
 

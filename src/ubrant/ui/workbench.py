@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -17,9 +19,10 @@ from ubrant.core.quantities.jot import JotError, Jotting
 from ubrant.core.record.head import Conditions, Criteria, Head
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredOutlook
+from ubrant.logbook.records import Photo, Run, StoredOutlook
 from ubrant.runs.edits import Change, Edits
 from ubrant.runs.jotting import Taken, take_down
+from ubrant.runs.merging import BroughtIn, bring_in, take_out
 from ubrant.runs.room import keep_room, put_back
 from ubrant.ui.widgets.text import in_a_menu
 
@@ -128,22 +131,89 @@ class Workbench(QObject):
 
         self._push(f"remove {len(units)} units", do, undo)
 
-    def drop_runs(self, runs: Sequence[Run]) -> None:
-        """Take runs out of the logbook; undone, they are there again with all that was read."""
-        whole = [self.logbook.kept(run) for run in runs]
-        ids = [run.id for run in runs]
+    def throw_away(self, runs: Sequence[Run]) -> None:
+        """From now on runs are shown no more and count for nothing; they can be put back at any time."""
+        self._push(
+            f"throw {len(runs)} runs away" if len(runs) > 1 else "throw a run away",
+            lambda: self._are_thrown(runs, away=True),
+            lambda: self._are_thrown(runs, away=False),
+        )
+        if runs:
+            self.told.emit(self.tr("Thrown away. Ctrl+Z or Edit → Thrown away has it back."))
+
+    def put_back(self, runs: Sequence[Run]) -> None:
+        """What was thrown away is there again."""
+        self._push(
+            f"put {len(runs)} runs back" if len(runs) > 1 else "put a run back",
+            lambda: self._are_thrown(runs, away=False),
+            lambda: self._are_thrown(runs, away=True),
+        )
+
+    def _are_thrown(self, runs: Sequence[Run], *, away: bool) -> None:
+        at = datetime.now(UTC).isoformat(timespec="seconds")
+        with self.logbook.together():
+            for run in runs:
+                if away:
+                    self.logbook.throw_away(run.id, at)
+                else:
+                    self.logbook.put_back(run.id)
+        self.shelf_changed.emit()
+
+    def delete_for_good(self, runs: Sequence[Run]) -> None:
+        """Take runs out of the logbook; what was done before cannot be undone any more, since it may speak of them."""
+        try:
+            with self.logbook.together():
+                for run in runs:
+                    self.logbook.delete_run(run.id)
+        except LogbookError as error:
+            self.said.emit(str(error))
+            return
+        self.undo.clear()
+        self.shelf_changed.emit()
+
+    def bring_in(self, path: Path) -> None:
+        """What another logbook holds, into this one: all of it with one undo."""
+        came: list[BroughtIn] = []
+
+        def do() -> None:
+            came[:] = [bring_in(self.logbook, path)]
+            self.shelf_changed.emit()
+            self.told.emit(came[0].sentence(path.name))
+
+        def undo() -> None:
+            take_out(self.logbook, came[0])
+            self.shelf_changed.emit()
+
+        self._push(f"bring in {path.name}", do, undo)
+
+    def keep_photos(self, photos: Sequence[Photo]) -> None:
+        """Add pictures of a unit or a run."""
+        kept: list[Photo] = []
 
         def do() -> None:
             with self.logbook.together():
-                for run_id in ids:
-                    self.logbook.delete_run(run_id)
+                kept[:] = [self.logbook.keep_photo(photo) for photo in photos]
             self.shelf_changed.emit()
 
         def undo() -> None:
-            ids[:] = [self.logbook.keep_import(kept).id for kept in whole]
+            for photo in kept:
+                self.logbook.remove_photo(photo.id)
             self.shelf_changed.emit()
 
-        self._push(f"drop {len(runs)} rehearsals", do, undo)
+        self._push("add a picture", do, undo)
+
+    def remove_photo(self, photo: Photo) -> None:
+        kept = [photo]
+
+        def undo() -> None:
+            kept[0] = self.logbook.keep_photo(photo)
+            self.shelf_changed.emit()
+
+        def do() -> None:
+            self.logbook.remove_photo(kept[0].id)
+            self.shelf_changed.emit()
+
+        self._push("remove a picture", do, undo)
 
     def keep_meter(self, meter: Meter) -> None:
         """Add or edit a meter."""

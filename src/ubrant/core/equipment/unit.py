@@ -2,12 +2,101 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 
 from ubrant.core.quantities.label import RESTS_AT, Label, parse_label
+from ubrant.core.quantities.quantity import QuantityError
+from ubrant.core.wording import say
 
 KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "source", "lead")
+
+
+@dataclass(frozen=True)
+class UnitFacts:
+    """What is known of a thing besides its label: nothing is judged by it, it is found and chosen by it.
+
+    Attributes
+    ----------
+    serial : as it stands on it; two units of one serial number are one
+    price : as paid, ``39.90 €``; volume_l : litres; connectors : ``ring, barrel 5.5``
+    tags : words to find it by, ``blower`` or the name of a project
+    """
+
+    serial: str = ""
+    price: str = ""
+    volume_l: float | None = None
+    connectors: str = ""
+    tags: tuple[str, ...] = ()
+
+    def paid(self) -> tuple[float, str] | None:
+        """The price's figure and what it is in; None where there is none."""
+        found = _PRICE.fullmatch(self.price)
+        if found is None:
+            return None
+        figure = float(found["figure"].replace(",", "."))
+        money = (found["before"] or found["behind"]).strip()
+        return (figure, money) if figure > 0 else None
+
+
+_PRICE = re.compile(r"\s*(?P<before>[^\d.,]*?)\s*(?P<figure>\d+(?:[.,]\d{1,2})?)\s*(?P<behind>[^\d.,]*)")
+
+
+def parse_price(text: str) -> str:
+    """A price as it is kept; empty for none.
+
+    Raises
+    ------
+    QuantityError
+        It holds no figure, or a thousands' mark that may be a decimal one.
+    """
+    tidy = " ".join(text.split())
+    if tidy and UnitFacts(price=tidy).paid() is None:
+        raise QuantityError(say("“{price}” is no price: write it like “39.90 €”, without a mark for thousands.", price=tidy))
+    return tidy
+
+
+def parse_volume(text: str) -> float | None:
+    """Litres, given so or by three sides; None for nothing.
+
+    Raises
+    ------
+    QuantityError
+        Neither a volume nor three sides with their unit.
+    """
+    tidy = text.strip().lower().replace(",", ".")
+    if not tidy:
+        return None
+    if (found := _VOLUME.fullmatch(tidy)) is not None:
+        litres = float(found[1]) * _LITRES[found[2]]
+    elif (found := _SIDES.fullmatch(tidy)) is not None:
+        per = _DECIMETRES[found[4]]
+        litres = float(found[1]) * float(found[2]) * float(found[3]) * per**3
+    else:
+        raise QuantityError(say("“{size}” is no size: write “2.4 l”, or three sides like “20 x 12 x 10 cm”.", size=text.strip()))
+    if not 0 < litres < _MOST_LITRES:
+        raise QuantityError(say("“{size}” would be {litres} l: is the unit right?", size=text.strip(), litres=f"{litres:g}"))
+    return litres
+
+
+_FIGURE = r"(\d+(?:\.\d+)?)"
+_VOLUME = re.compile(_FIGURE + r"\s*(l|litres?|liters?|ml|cm³|cm3|dm³|dm3|m³|m3)")
+_SIDES = re.compile(r"\s*[x×*]\s*".join([_FIGURE] * 3) + r"\s*(mm|cm|m)")
+_LITRES = {"l": 1.0, "litre": 1.0, "litres": 1.0, "liter": 1.0, "liters": 1.0, "dm³": 1.0, "dm3": 1.0} | {
+    "ml": 1e-3,
+    "cm³": 1e-3,
+    "cm3": 1e-3,
+    "m³": 1e3,
+    "m3": 1e3,
+}
+_DECIMETRES = {"mm": 0.01, "cm": 0.1, "m": 10.0}
+_MOST_LITRES = 2000.0
+
+
+def parse_tags(text: str) -> tuple[str, ...]:
+    """Tags between commas, each once, ``#`` or not."""
+    return tuple(dict.fromkeys(tag for part in text.split(",") if (tag := " ".join(part.replace("#", " ").split()))))
 
 
 @dataclass(frozen=True)
@@ -26,6 +115,7 @@ class Unit:
     max_current_a: float | None = None
     stand_in: dict[str, Any] = field(default_factory=dict)
     id: int = 0
+    facts: UnitFacts = UnitFacts()
 
     @property
     def printed(self) -> str:

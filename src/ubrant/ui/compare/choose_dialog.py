@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.choosing_for import COLUMNS, choices_for, chosen_sentence
+from ubrant.runs.choosing_for import choices_for, chosen_sentence, table_of
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog
@@ -55,5 +55,6 @@ class ChooseDialog(TableDialog):
             self.sentence.say("plain", self.tr("Nothing on the shelf has an energy or a label to go by, or nothing is called so."))
         else:
             self.sentence.say("plain", chosen_sentence(found))
-        cells = [[Cell(text, is_bad=one.seconds <= 0) for text in one.cells()] for one in found]
-        self.fill([in_a_line(one.name) for one in found], [self.tr(c) for c in COLUMNS], cells)
+        columns, lines = table_of(found)
+        cells = [[Cell(text, is_bad=one.seconds <= 0) for text in line] for one, line in zip(found, lines, strict=True)]
+        self.fill([in_a_line(one.name) for one in found], [self.tr(c) for c in columns], cells)

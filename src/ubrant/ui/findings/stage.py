@@ -7,7 +7,7 @@ from datetime import datetime
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
@@ -34,11 +34,12 @@ from ubrant.runs.what_it_was import is_unnamed
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
 from ubrant.ui.findings.what_it_was import WhatItWas
+from ubrant.ui.photos import PhotoStrip
 from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.drawn import DrawingsView
-from ubrant.ui.widgets.forms import Choice, QuantityField, button, label, row
+from ubrant.ui.widgets.forms import Choice, QuantityField, button, clear, label, row
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.readings_table import ReadingsTable
@@ -135,6 +136,8 @@ class FindingsStage(StageFrame):
         self.side.addWidget(self._judged)
         self.side.addWidget(self.warmth)
         self.side.addWidget(self.more)
+        self._photos = QVBoxLayout()
+        self.side.addLayout(self._photos)
         self.side.addStretch(1)
 
     def offer_runs(self) -> None:
@@ -145,9 +148,15 @@ class FindingsStage(StageFrame):
                 self.run_box.addItem(f"{name or run.source} · {_day(run)}", run.id)
         self.run_box.setCurrentIndex(self.run_box.findData(self._run.id) if self._run else -1)
         self.run_box.blockSignals(False)
+        self._show_photos()
         if self._run is not None and self.run_box.currentIndex() < 0 and self._bench.logbook.find_run(self._run.id) is None:
             self._run = self.account = self.record = None  # it was taken back
             self._show_nothing()
+
+    def _show_photos(self) -> None:
+        clear(self._photos)
+        if self._run is not None:
+            self._photos.addWidget(PhotoStrip(self._bench, run_id=self._run.id))
 
     def _show_nothing(self) -> None:
         for note in (self.verdict, self.notes, self.trouble):
@@ -225,6 +234,7 @@ class FindingsStage(StageFrame):
         self.aside_quiet.setText(f"{run.source} · {', '.join(dict.fromkeys(meters)) or self.tr('meter not named')}")
         self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more))
         self.rank_button.setVisible(account.candidate is not None)
+        self._show_photos()
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
         self.drawn.show()
         self.drawn.begin()

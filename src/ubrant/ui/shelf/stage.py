@@ -23,6 +23,7 @@ from ubrant.methods.registry import UnknownMethodError, entry_of, suiting
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged
 from ubrant.runs.what_feeds import has_port
+from ubrant.ui.photos import PhotoStrip
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
@@ -159,14 +160,15 @@ class ShelfStage(QWidget):
     def _offer_groups(self, every: list[OnShelf]) -> None:
         """Everything, each kind that is there, and what was tested or not."""
         kinds = [kind for kind in KINDS if any(one.unit.kind == kind for one in every)]
-        wanted = ["", *kinds, TESTED, NOT_TESTED]
+        tags = sorted({f"#{tag}" for one in every for tag in one.unit.facts.tags}, key=str.lower)
+        wanted = ["", *kinds, *tags, TESTED, NOT_TESTED]
         if [self.group.itemData(k) for k in range(self.group.count())] == wanted:
             return
         kept = self.group.currentData()
         self.group.blockSignals(True)
         self.group.clear()
         for key in wanted:
-            self.group.addItem(say(key) if key else self.tr("everything"), key)
+            self.group.addItem(key if key in tags else say(key) if key else self.tr("everything"), key)
         self.group.setCurrentIndex(max(0, self.group.findData(kept)))
         self.group.blockSignals(False)
 
@@ -253,6 +255,20 @@ class ShelfStage(QWidget):
                 and not (self._bench.logbook.read_only and text not in (self.tr("Open the newest run"), self.tr("Compare its newest run")))
             )
             action.triggered.connect(lambda _=False, do=do: do())
+        return menu
+
+    def menu_of_run(self, run: Run) -> QMenu:
+        """What can be done with an entry of the list of runs."""
+        bench, menu = self._bench, QMenu(self)
+        may = run.state != "running" and not bench.logbook.read_only
+        for text, do, on in (
+            (self.tr("Open"), lambda: bench.run_opened.emit(run.id), True),
+            (self.tr("Compare"), lambda: bench.compare_wanted.emit(run.id), run.state != "running"),
+            (self.tr("Throw away"), lambda: bench.throw_away([run]), may),
+        ):
+            if (action := menu.addAction(text)) is not None:
+                action.setEnabled(on)
+                action.triggered.connect(lambda _=False, do=do: do())
         return menu
 
     def _remove_chosen(self) -> None:
@@ -376,8 +392,10 @@ class ShelfStage(QWidget):
             if found.guesses:
                 self._about.addWidget(label(" ".join(found.guesses), "quiet"))
             self._about.addWidget(Callout("caution", "\n".join(found.queries)))
-        if unit.note:
-            self._about.addWidget(label(unit.note, "quiet"))
+        for words in (unit.note, _facts_text(unit)):
+            if words:
+                self._about.addWidget(label(words, "quiet"))
+        self._about.addWidget(PhotoStrip(self._bench, unit_id=unit.id))
         edit = button(self.tr("Edit"), lambda: self._open_form(UnitForm(unit)))
         remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
@@ -394,7 +412,7 @@ class ShelfStage(QWidget):
         rehearsals = [r for r, _ in own if r.head.origin.road == SIMULATED and r.state != "running"]
         if rehearsals and not unit.stand_in:
             drop = button(
-                self.tr("Drop its {count} rehearsals").format(count=len(rehearsals)), lambda: self._bench.drop_runs(rehearsals), "link"
+                self.tr("Drop its {count} rehearsals").format(count=len(rehearsals)), lambda: self._bench.throw_away(rehearsals), "link"
             )
             drop.setEnabled(not self._bench.logbook.read_only)
             self._about.addWidget(drop)
@@ -439,6 +457,8 @@ class ShelfStage(QWidget):
         entry.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
         set_tip(entry, summary.sentence if summary else "")
         entry.setAccessibleName(f"{head}. {_run_line(run, summary)}")
+        entry.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        entry.customContextMenuRequested.connect(lambda at: self.menu_of_run(run).exec(entry.mapToGlobal(at)))
         return entry
 
 
@@ -477,6 +497,15 @@ def _connection_text(meter: Meter) -> str:
     parts += ["shows the wrong sign"] if details.reversed else []
     parts += [f"zero {plain(details.zero_a, 3)} A"] if details.zero_a else []
     return " · ".join(parts)
+
+
+def _facts_text(unit: Unit) -> str:
+    facts = unit.facts
+    parts = [say("serial number {serial}", serial=facts.serial)] if facts.serial else []
+    parts += [facts.price] if facts.price else []
+    parts += [f"{plain(facts.volume_l, 3)} l"] if facts.volume_l is not None else []
+    parts += [facts.connectors] if facts.connectors else []
+    return " · ".join((*parts, *(f"#{tag}" for tag in facts.tags)))
 
 
 def _accuracy_text(meter: Meter) -> str:

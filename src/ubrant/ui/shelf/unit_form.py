@@ -11,6 +11,7 @@ from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import RESTS_AT, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.ui.shelf.facts_form import FactsForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, label, mark_amiss, row
 
@@ -51,6 +52,7 @@ class UnitForm(QWidget):
         self.note.setMaximumHeight(60)
         self.note.setTabChangesFocus(True)
         self.note.setAccessibleName(self.tr("Note"))
+        self.more = FactsForm(self._unit.facts)
         self._read = label("", "quiet")
         self._queries = Callout("caution")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
@@ -62,6 +64,7 @@ class UnitForm(QWidget):
             self.kind.currentTextChanged,
             self.chemistry.currentIndexChanged,
             self.max_current.changed,
+            self.more.changed,
         ):
             signal.connect(self._look)
         self.label_text.returnPressed.connect(self._emit)
@@ -84,6 +87,7 @@ class UnitForm(QWidget):
             (self.tr("Volts at rest and what is left then"), self.chart),
             (self.tr("Largest current"), self.max_current),
             (self.tr("Note"), self.note),
+            ("", self.more),
         )
         for title, field in rows:
             if title:
@@ -123,7 +127,9 @@ class UnitForm(QWidget):
         mark_amiss(self.label_text, trouble)
         needs_label = self.kind.currentText() in _WITH_CAPACITY
         self._keep.setEnabled(
-            bool(self.name.text().strip()) and not trouble and not self.max_current.trouble and bool(text or not needs_label)
+            bool(self.name.text().strip())
+            and not (trouble or self.max_current.trouble or self.more.trouble)
+            and bool(text or not needs_label)
         )
 
     def _whole_label(self) -> str:
@@ -143,5 +149,6 @@ class UnitForm(QWidget):
                 chemistry=self.chemistry.currentData(),
                 max_current_a=self.max_current.value(),
                 note=self.note.toPlainText().strip(),
+                facts=self.more.facts(),
             )
         )

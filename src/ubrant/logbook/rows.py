@@ -1,0 +1,112 @@
+"""Rows of the file as what they stand for, and back."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+
+from ubrant.core.equipment.unit import Unit, UnitFacts
+from ubrant.core.record.codec import CodecError, decode
+from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
+from ubrant.core.record.head import Head, head_from_json
+from ubrant.core.record.readings import Array
+from ubrant.core.wording import say
+from ubrant.logbook import older
+from ubrant.logbook.file import DamagedError
+from ubrant.logbook.records import Run
+
+ADD_EVENT = "INSERT INTO event (run_id, time_s, kind, text, data) VALUES (?,?,?,?,?)"
+
+
+def event_row(event: Event) -> tuple[float, str, str, str]:
+    """Time, kind, text and data of an event's row."""
+    data = event_to_json(event)
+    return event.time_s, str(data["kind"]), event.text, json.dumps(data, ensure_ascii=False)
+
+
+def event_of(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:
+    try:
+        return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
+    except (ValueError, TypeError, KeyError, AttributeError):  # damaged: the seal says so
+        return Note(float(time_s) if isinstance(time_s, int | float) else 0.0, say("damaged"))
+
+
+_RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
+RUN_COLUMNS = ", ".join(f"run.{name}" for name in _RUN_FIELDS.split())
+ONE_RUN = f"SELECT {RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '') FROM run LEFT JOIN unit ON unit.id = run.unit_id"
+
+
+def run_of(row: tuple[Any, ...]) -> Run:
+    """A row of run, with the name and the kind of its unit behind it."""
+
+    def head() -> Head:
+        try:
+            if row[9] is not None:
+                return head_from_json(json.loads(row[9]))
+            return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
+        except CodecError:
+            raise
+        except (ValueError, TypeError, KeyError, AttributeError):
+            raise DamagedError(
+                f"What is known of run {row[0]} is damaged in the logbook, and its readings say nothing without it."
+            ) from None
+
+    return Run(
+        id=row[0],
+        unit_id=row[1],
+        method=row[2],
+        source=row[3],
+        state=row[4],
+        started=row[5],
+        utc_offset_min=row[6],
+        ended_by=row[7],
+        trouble=row[8],
+        told=head,
+    )
+
+
+UNITS = (
+    "SELECT unit.id, name, kind, label, chemistry, note, max_current_a, stand_in, unit_facts.facts"
+    " FROM unit LEFT JOIN unit_facts ON unit_facts.unit_id = unit.id"
+)
+
+
+def unit_of(row: tuple[Any, ...]) -> Unit:
+    return Unit(
+        id=row[0],
+        name=row[1],
+        kind=row[2],
+        label_text=row[3],
+        chemistry=row[4],
+        note=row[5],
+        max_current_a=row[6],
+        stand_in=object_of(row[7]),
+        facts=decode(UnitFacts, object_of(row[8])) if row[8] is not None else UnitFacts(),
+    )
+
+
+def object_of(text: str) -> dict[str, Any]:
+    """What a column of JSON holds.
+
+    Raises
+    ------
+    DamagedError
+        It is none.
+    """
+    try:
+        made = json.loads(text)
+    except (ValueError, TypeError):
+        made = None
+    if not isinstance(made, dict):
+        raise DamagedError("Something on the shelf is damaged in the logbook. File → Save what can be read makes a sound one of the rest.")
+    return made
+
+
+def to_bytes(column: Array) -> bytes:
+    return np.ascontiguousarray(column, dtype="<f8").tobytes()
+
+
+def from_bytes(blobs: list[bytes]) -> Array:
+    return np.frombuffer(b"".join(blobs), dtype="<f8").astype(np.float64, copy=False)

@@ -1,0 +1,185 @@
+"""Bring what another logbook holds into this one: its units, meters, runs with all that was read and said, and pictures."""
+
+from __future__ import annotations
+
+import contextlib
+import sqlite3
+import tempfile
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import Setup
+from ubrant.core.wording import say
+from ubrant.logbook.file import LogbookError, back_up
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run
+
+
+@dataclass
+class BroughtIn:
+    """What came, by the ids it has here; what was there before is not in it.
+
+    Attributes
+    ----------
+    same : units that were recognised; had : runs that were here already; damaged : runs that were left out for it
+    outlooks : how many stay where they are, since they speak of that logbook's runs by number
+    """
+
+    units: list[int] = field(default_factory=list)
+    meters: list[int] = field(default_factory=list)
+    runs: list[int] = field(default_factory=list)
+    same: int = 0
+    had: int = 0
+    damaged: int = 0
+    outlooks: int = 0
+
+    def sentence(self, name: str) -> str:
+        """What came and what did not, as one would say it."""
+        runs = _count(len(self.runs), say("One run"), say("{n} runs"))
+        units = _count(len(self.units), say("one unit"), say("{n} units"))
+        parts = [say("{runs} and {units} came in from {name}", runs=runs, units=units, name=name)]
+        parts += [_count(self.same, say("one unit was here"), say("{n} units were here"))] if self.same else []
+        parts += [_count(self.had, say("one run was here already"), say("{n} runs were here already"))] if self.had else []
+        parts += [_count(self.damaged, say("one damaged run was left out"), say("{n} damaged runs were left out"))] if self.damaged else []
+        parts += [_count(self.outlooks, say("its outlook stays there"), say("its {n} outlooks stay there"))] if self.outlooks else []
+        return "; ".join(parts) + "."
+
+
+def bring_in(logbook: Logbook, path: Path) -> BroughtIn:
+    """All of another logbook that is not here yet, or nothing; the other file is left as it is.
+
+    Raises
+    ------
+    LogbookError
+        It is none, cannot be read, or this one cannot be written.
+    """
+    if path.exists() and path.samefile(logbook.path):
+        raise LogbookError(say("{name} is this logbook itself: choose another one.", name=path.name))
+    with tempfile.TemporaryDirectory() as place:
+        copy = Path(place) / path.name
+        _copy(path, copy)
+        with contextlib.closing(Logbook(copy)) as other, logbook.together():
+            return _Merge(logbook, other, path.stem).done()
+
+
+def take_out(logbook: Logbook, came: BroughtIn) -> None:
+    """All of what was brought in, out again."""
+    with logbook.together():
+        for run_id in came.runs:
+            logbook.delete_run(run_id)
+        for unit_id in came.units:
+            logbook.remove_unit(unit_id)
+        for meter_id in came.meters:
+            logbook.remove_meter(meter_id)
+
+
+def _copy(path: Path, into: Path) -> None:
+    if not path.is_file():
+        raise LogbookError(say("{name} is not there: choose a logbook (.ubrant).", name=path.name))
+    try:
+        with contextlib.closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as source:
+            back_up(source, into)
+    except (sqlite3.Error, OSError) as error:
+        raise LogbookError(say("{name} cannot be read ({error}): nothing was brought in.", name=path.name, error=error)) from None
+
+
+class _Merge:
+    """One logbook going into another."""
+
+    def __init__(self, into: Logbook, other: Logbook, name: str) -> None:
+        self._into, self._other, self._name = into, other, name
+        self._came = BroughtIn(outlooks=len(other.outlooks()))
+        self._here = {_key(into, run, run.unit_id) for run in (*(r for r, _ in into.runs(limit=-1)), *(r for r, _, _ in into.thrown()))}
+        self._units: dict[int, Unit] = {}
+
+    def done(self) -> BroughtIn:
+        runs = [run for run, _ in reversed(self._other.runs(limit=-1)) if run.state != "running"]
+        for unit in self._other.units():
+            self._unit(unit)
+        for run in runs:  # of things that were taken off the shelf there
+            if run.unit_id and run.unit_id not in self._units:
+                self._unit(self._other.unit(run.unit_id))
+        self._meters()
+        numbers: dict[int, int] = {}
+        for run in runs:
+            unit = self._units.get(run.unit_id or 0)
+            if _key(self._other, run, unit.id if unit is not None else None) in self._here:
+                self._came.had += 1
+            elif (kept := self._run(run)) is not None:
+                numbers[run.id] = kept.id
+        for old, new in numbers.items():
+            series = self._other.run(old).head.origin.series
+            if series in numbers:
+                run = self._into.run(new)
+                self._into.update_run(replace(run, told=replace(run.head, origin=replace(run.head.origin, series=numbers[series]))))
+        return self._came
+
+    def _unit(self, unit: Unit) -> None:
+        """The same one here, or a new one; a name that something else has already says where it comes from."""
+        here = self._into.units()
+        same = next((u for u in here if is_same(u, unit)), None)
+        if same is not None:
+            self._came.same += 1
+        else:
+            name = (
+                unit.name if all(u.name != unit.name for u in here) else say("{name} (from {logbook})", name=unit.name, logbook=self._name)
+            )
+            same = self._into.keep_unit(replace(unit, id=0, name=name))
+            self._came.units.append(same.id)
+        self._units[unit.id] = same
+        for photo in self._other.photos(unit.id):
+            self._into.keep_photo(replace(photo, unit_id=same.id, id=0))
+
+    def _meters(self) -> None:
+        for meter in self._other.meters():
+            here = self._into.meters()
+            if any(replace(m, id=0) == replace(meter, id=0) for m in here):
+                continue
+            taken = any(m.name == meter.name for m in here)
+            name = say("{name} (from {logbook})", name=meter.name, logbook=self._name) if taken else meter.name
+            self._came.meters.append(self._into.keep_meter(replace(meter, id=0, name=name)).id)
+
+    def _run(self, run: Run) -> Run | None:
+        whole = self._other.kept(run)
+        if whole.damage:
+            self._came.damaged += 1
+            return None
+        unit = self._units.get(run.unit_id or 0)
+        head = replace(run.head, setup=self._setup(run.head.setup))
+        kept = self._into.keep_import(replace(whole, run=replace(run, id=0, told=head, unit_id=unit.id if unit is not None else None)))
+        if kept.head.conditions != head.conditions:  # the room that was said here was not the one there
+            kept = replace(kept, told=replace(kept.head, conditions=head.conditions))
+            self._into.update_run(kept)
+        self._came.runs.append(kept.id)
+        for photo in self._other.photos(run_id=run.id):
+            self._into.keep_photo(replace(photo, run_id=kept.id, id=0))
+        for stated, version, findings in self._other.statements(run.id):
+            self._into.keep_said(kept.id, stated, version, findings)
+        return kept
+
+    def _setup(self, setup: Setup) -> Setup:
+        """With the numbers that its things have here."""
+        unit, battery, device = (
+            replace(one, id=self._units[one.id].id if one.id in self._units else 0) if one is not None else None
+            for one in (setup.unit, setup.battery, setup.device)
+        )
+        assert unit is not None
+        return replace(setup, unit=unit, battery=battery, device=device)
+
+
+def is_same(one: Unit, other: Unit) -> bool:
+    """Whether two entries are one thing: by serial number where both have one, else by name, kind and label."""
+    serials = one.facts.serial.strip().lower(), other.facts.serial.strip().lower()
+    if all(serials):
+        return one.kind == other.kind and serials[0] == serials[1]
+    return (one.name, one.kind, one.label_text) == (other.name, other.kind, other.label_text)
+
+
+def _key(book: Logbook, run: Run, unit_id: int | None) -> tuple[object, ...]:
+    """What makes two runs of one unit the same one; what can be changed afterwards is not in it."""
+    return unit_id, run.started, run.source, *book.told_by(run.id)
+
+
+def _count(n: int, one: str, several: str) -> str:
+    return one if n == 1 else several.format(n=n)
