@@ -9,11 +9,12 @@ import pytest
 from tests.making import falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit, UnitFacts
+from ubrant.core.outlook.kit import Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.choosing_for import choices_for, chosen_sentence, table_of
+from ubrant.runs.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -98,3 +99,17 @@ def test_by_size_and_by_price_only_where_they_are_known(shelf):
     assert line[columns.index("connectors")] == "ring terminals"
     other = rows[next(k for k, c in enumerate(found) if c.name == "Pack B straight")]
     assert other[columns.index("Wh per price")] == ""
+
+
+def way(name: str, proportional: float) -> Way:
+    return Way(name, Spread(1.0), loss=(Spread(1.0, 0.05), Spread(proportional, 0.002), Spread(0.0)))
+
+
+def test_two_ways_from_one_label_are_told_apart_two_labels_are_not(shelf):
+    """A label is right to a third; which way loses less is known to a percent all the same."""
+    unit = Unit("Labelled", "battery", "50 Ah 12.8 V LiFePO4")
+    source = Source("Labelled", Spread(640.0, 0.0, 416.0, 640.0), nominal_v=12.8)
+    chosen = [_choice(n, unit, source, way(n, p), Spread(57.0, 0.5), None, 3) for n, p in (("frugal", 0.05), ("wasteful", 0.2))]
+    assert [c.rank for c in _ranked(chosen)] == ["1", "2"]
+    other = _choice("another", unit, source, way("another", 0.2), Spread(57.0, 0.5), None, 4)
+    assert [c.rank for c in _ranked([chosen[0], other])] == ["1 to 2", "1 to 2"]

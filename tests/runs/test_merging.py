@@ -69,9 +69,7 @@ def test_twice_is_once_and_all_of_it_goes_again(logbook, other):
     came = bring_in(logbook, other)
     again = bring_in(logbook, other)
     assert (again.runs, again.units, again.meters) == ([], [], [])
-    assert again.sentence("barn.ubrant") == (
-        "0 runs and 0 units came in from barn.ubrant; 2 units were here; 3 runs were here already."
-    )
+    assert again.sentence("barn.ubrant") == ("0 runs and 0 units came in from barn.ubrant; 2 units were here; 3 runs were here already.")
     logbook.throw_away(came.runs[0], "2026-11-29T10:00:00+00:00")
     assert bring_in(logbook, other).runs == []  # what was thrown away here does not come back by the back door
     take_out(logbook, came)

@@ -18,7 +18,7 @@ from ubrant.bench.session import RunSession
 from ubrant.bench.standins.world import World
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import LoadOff
 from ubrant.core.record.head import Setup
@@ -44,8 +44,16 @@ UNITS = (
         "12.8 V 50 Ah LiFePO4",
         note="The one with the blue tape.",
         stand_in={"health": 1.035, "soc": 0.6, "charger_a": 4.0},
+        facts=UnitFacts("DP-0417", "189 €", 5.2, "ring terminals", ("dome",)),
     ),
-    Unit("Dome pack B", "battery", "12.8 V 50 Ah LiFePO4", note="Bought second-hand with the dome.", stand_in={"health": 0.71}),
+    Unit(
+        "Dome pack B",
+        "battery",
+        "12.8 V 50 Ah LiFePO4",
+        note="Bought second-hand with the dome.",
+        stand_in={"health": 0.71},
+        facts=UnitFacts("DP-0388", "60 €", 5.2, "ring terminals", ("dome",)),
+    ),
     Unit("Hall block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V", stand_in={"health": 0.97}),
     Unit(
         "Exit-light backup",
@@ -68,7 +76,7 @@ UNITS = (
     Unit("Laptop step-up", "converter", "12 V to 19 V, 90 W"),
     Unit("Step-down one", "converter", "12 V to 5 V, 3 A", stand_in={"fixed_w": 0.11, "proportional": 0.06}),
     Unit("Step-down two", "converter", "12 V to 5 V, 5 A", stand_in={"fixed_w": 0.42, "proportional": 0.04, "line_per_v": 0.004}),
-    Unit("Blower", "load", "12 V or 230 V, 65 W", stand_in={"draws_w": 38.0}),
+    Unit("Blower", "load", "12 V or 230 V, 65 W", stand_in={"draws_w": 38.0}, facts=UnitFacts(tags=("dome",))),
     Unit("Exit light", "load", "12 V, 3 W", note="On all night."),
     Unit("Projector", "load", "230 V, 52 W", stand_in={"watts": {"standby": 0.45, "eco": 38.0, "full": 51.5}, "factor": 0.58}),
     Unit("Show laptop", "load", "19 V, 45 W"),

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
+
+import numpy as np
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import Looked, look
@@ -12,6 +14,7 @@ from ubrant.core.outlook.draws import losses_of
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
+from ubrant.core.record.readings import Array
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import label_of
@@ -23,6 +26,9 @@ from ubrant.runs.measured import measured_in
 _HOLDS = ("battery", "bank", "station")
 _DRAWS = 300
 _MOST = 40
+_NAMED = 4
+_CHANCE = 0.05
+"""That one lasts longer than another after all, from where on they share a rank."""
 _NEAR, _NEAR_STRAIGHT = 0.1, 0.2
 """Of the volts that are wanted: what comes out of a converter, and a battery without one. Common practice, no source."""
 
@@ -59,6 +65,7 @@ class Choice:
     wh_per_money: float | None = None
     money: str = ""
     connectors: str = ""
+    drawn_s: Array = field(default_factory=lambda: np.array([]), compare=False, repr=False)
 
     def cells(self) -> tuple[str, ...]:
         """For a table: what is not known stands empty."""
@@ -125,14 +132,14 @@ def choices_for(
     sources = [(u, s) for u in units if u.kind in _HOLDS and (s := _source(u.name, measured)) is not None]
     ways = [w for u in units if u.kind in {"converter", "inverter"} and _gives(u, volts) and (w := _way(u.name, measured)) is not None]
     found = []
-    for unit, source in sources:
+    for number, (unit, source) in enumerate(sources):
         straight = volts is None or (source.nominal_v > 0 and abs(source.nominal_v / volts - 1) < _NEAR_STRAIGHT)
         for way in (None, *ways) if straight else ways:
             name = (
                 say("{source} by {way}", source=unit.name, way=way.name) if way is not None else say("{source} straight", source=unit.name)
             )
             if not only or any(word.lower() in name.lower() for word in only):
-                found.append(_choice(name, unit, source, way, watts, wanted_s))
+                found.append(_choice(name, unit, source, way, watts, wanted_s, number))
     found.sort(key=lambda one: -one.seconds)
     return _ranked(found[:_MOST])
 
@@ -164,7 +171,8 @@ def _way(name: str, measured: Measured) -> Way | None:
         return None
 
 
-def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Spread, wanted_s: float | None) -> Choice:
+def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Spread, wanted_s: float | None, seed: int) -> Choice:
+    """``seed`` is of the source: what is in doubt of it is the same by every way, and of no other source."""
     kit = Kit((source,), (Load(say("load"), watts, way=way.name if way is not None else ""),), (way,) if way is not None else ())
     p0, a, b = (part.value for part in losses_of(way)) if way is not None else (0.0, 0.0, 0.0)
     load = watts.value
@@ -184,7 +192,7 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
     looked: Looked | None = None
     why = source.why
     try:
-        looked = look(kit, _DRAWS)
+        looked = look(kit, _DRAWS, seed=seed)
     except QuantityError as error:
         why = str(error)
     if looked is None or (looked.runtime_s is not None and looked.runtime_s <= 0):
@@ -193,22 +201,29 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
         return Choice(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why, **more)
     seconds = looked.runtime_s if looked.runtime_s is not None else looked.middle.horizon_s
     high = min(looked.high_s, looked.middle.horizon_s)
+    more["drawn_s"] = looked.drawn_s
     return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
 
 
 def _ranked(found: list[Choice]) -> list[Choice]:
-    """With their ranks; those whose bands overlap the first of them share theirs."""
+    """With their ranks; those that may as well last longer than the first of them share theirs."""
     ranked: list[Choice] = []
     place = 0
     while place < len(found):
         first = found[place]
         last = place
-        while last + 1 < len(found) and found[last + 1].seconds > 0 and found[last + 1].high_s >= first.low_s and first.seconds > 0:
+        while last + 1 < len(found) and found[last + 1].seconds > 0 and first.seconds > 0 and _may_last_longer(found[last + 1], first):
             last += 1
         rank = f"{place + 1}" if last == place else say("{a} to {b}", a=place + 1, b=last + 1)
         ranked += [replace(one, rank=rank if one.seconds > 0 else "") for one in found[place : last + 1]]
         place = last + 1
     return ranked
+
+
+def _may_last_longer(one: Choice, first: Choice) -> bool:
+    """Draw against draw: by two ways from one source only the ways differ."""
+    a, b = (c.drawn_s if len(c.drawn_s) else np.array([c.seconds]) for c in (one, first))
+    return bool(np.mean(a >= b) >= _CHANCE)
 
 
 def chosen_sentence(found: Sequence[Choice]) -> str:
@@ -219,4 +234,6 @@ def chosen_sentence(found: Sequence[Choice]) -> str:
     alike = [one.name for one in runs if one.rank == runs[0].rank]
     if len(alike) == 1:
         return say("{name} lasts longest: {t}.", name=alike[0], t=show_duration(runs[0].seconds))
-    return say("{names} cannot be told apart: about {t} each.", names=", ".join(alike[:4]), t=show_duration(runs[0].seconds))
+    names = ", ".join(alike[:_NAMED]) + (say(" and {n} more", n=len(alike) - _NAMED) if len(alike) > _NAMED else "")
+    long, short = runs[0], runs[len(alike) - 1]
+    return say("{names} cannot be told apart: {a} to {b}.", names=names, a=show_duration(short.seconds), b=show_duration(long.seconds))

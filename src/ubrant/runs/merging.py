@@ -103,8 +103,8 @@ class _Merge:
         self._meters()
         numbers: dict[int, int] = {}
         for run in runs:
-            unit = self._units.get(run.unit_id or 0)
-            if _key(self._other, run, unit.id if unit is not None else None) in self._here:
+            owner = self._units.get(run.unit_id or 0)
+            if _key(self._other, run, owner.id if owner is not None else None) in self._here:
                 self._came.had += 1
             elif (kept := self._run(run)) is not None:
                 numbers[run.id] = kept.id

@@ -129,7 +129,7 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
     base = walk(kit, step_s=step_s, horizon_s=horizon)
     runtime, first, beyond = _end_of(base)
     by_load, lost = _energies(base)
-    drawn = draws(kit, count) if count and not _is_sure(kit) else None
+    drawn = draws(kit, count, seed) if count and not _is_sure(kit) else None
     if drawn is None:
         end = math.inf if runtime is None else runtime
         only = ((first, 1.0),) if first is not None else ()
