@@ -114,9 +114,9 @@ def test_what_is_no_logbook_is_refused_and_nothing_changes(logbook, tmp_path):
     assert (logbook.units(), logbook.runs()) == ([], [])
 
 
-def test_by_command(logbook, other):
-    path = logbook.path
-    logbook.close()
+def test_by_command(tmp_path, other):
+    path = tmp_path / "mine.ubrant"
+    Logbook(path).close()
     said = CliRunner().invoke(app, ["bring-in", str(path), str(other)])
     assert (said.exit_code, said.stdout.strip()) == (0, "3 runs and 2 units came in from barn.ubrant.")
     assert CliRunner().invoke(app, ["bring-in", str(path), str(path.with_name("none.ubrant"))]).exit_code == 2
