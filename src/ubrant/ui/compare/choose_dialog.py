@@ -20,7 +20,7 @@ class ChooseDialog(TableDialog):
     def __init__(self, logbook: Logbook, parent: QWidget | None = None) -> None:
         super().__init__(self.tr("Choose for a job"), self.tr("Candidates, the longest first"), parent)
         self._logbook = logbook
-        self.resize(1120, 560)
+        self.resize(980, 540)
         self.load = plain_field(self.tr("It draws"), "57 W", "57 ± 2 W")
         self.volts = plain_field(self.tr("at"), "", "12 V, 230 V")
         self.hours = plain_field(self.tr("It is to last"), "5 h", "5 h")
