@@ -16,7 +16,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import JotError, Jotting
-from ubrant.core.record.head import Conditions, Criteria, Head
+from ubrant.core.record.head import Conditions, Criteria, Head, Setup
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Photo, Run, StoredOutlook
@@ -297,6 +297,17 @@ class Workbench(QObject):
             self._others_changed(run)
 
         self._push("what it was", lambda: be(after), lambda: be(before))
+
+    def take_setup(self, run: Run, setup: Setup) -> None:
+        """What stood on the path of a kept run, from now on: its meters as a check found them."""
+        before = run.head.setup
+
+        def be(it: Setup) -> None:
+            now = self.logbook.run(run.id)
+            self.logbook.update_run(replace(now, told=replace(now.head, setup=it)))
+            self._others_changed(run)
+
+        self._push("what the meter was found to be", lambda: be(setup), lambda: be(before))
 
     def keep_room(self, run: Run, room_c: tuple[float, float] | None) -> None:
         """Between what the room is, for every run whose temperature nobody wrote down; ``run`` is shown."""

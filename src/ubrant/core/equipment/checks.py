@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -12,6 +12,7 @@ import numpy as np
 
 from ubrant.core.drawings import DOTTED, SOLID, Curve, Dots, Plot, Rule
 from ubrant.core.equipment.display_check import DisplayCheck
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
@@ -60,6 +61,14 @@ def check_of(found: DisplayCheck, shown: Array, metered: Array, reference_gain: 
     at = float(metered[k])
     corrected_u = math.hypot(rectangular(found.accuracy.zero), rectangular(reference_gain) * at)
     return Check(made, against, unit, at, float(shown[k]) - at, COVERAGE * corrected_u, found.gain, found.zero, found.accuracy.text)
+
+
+def by_check(meter: Meter, check: Check) -> Meter:
+    """The meter as a check found it: its readings corrected by that, and as good as it was found to be."""
+    zero = -check.zero / check.gain
+    if check.unit == "V":
+        return replace(meter, voltage_accuracy=check.accuracy, details=replace(meter.details, gain_v=check.gain, zero_v=zero))
+    return replace(meter, current_accuracy=check.accuracy, details=replace(meter.details, gain_a=check.gain, zero_a=zero))
 
 
 def checks_from(told: Sequence[Mapping[str, Any]]) -> tuple[Check, ...]:

@@ -25,6 +25,7 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.accounts import account_of
+from ubrant.runs.checked_since import CheckedSince, checked_since
 from ubrant.runs.edits import Change
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
@@ -81,6 +82,9 @@ class FindingsStage(StageFrame):
         self.again_button = button(self.tr("Same again …"), self._want_again)
         self.compare_button = button(self.tr("Compare …"), self._want_compare)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
+        self.newer = Callout("caution")
+        self._since: CheckedSince | None = None
+        self.take_newer = button(self.tr("Correct this run by that check"), self._take_newer)
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
         self.between = Choice(self.tr("Between readings"))
@@ -107,6 +111,8 @@ class FindingsStage(StageFrame):
             self.run_box,
             self.verdict,
             self.settle,
+            self.newer,
+            self.take_newer,
             self.guess,
             self.questions,
             self.what_it_was,
@@ -153,13 +159,23 @@ class FindingsStage(StageFrame):
             self._run = self.account = self.record = None  # it was taken back
             self._show_nothing()
 
+    def _show_newer(self, run: Run, account: Account | None) -> None:
+        """What a later check of its meters would change."""
+        self._since = checked_since(self._bench.logbook, run, account) if account is not None else None
+        self.newer.say("caution", self._since.sentence if self._since is not None else "")
+        self.take_newer.setVisible(self._since is not None and not self._bench.logbook.read_only)
+
+    def _take_newer(self) -> None:
+        if self._run is not None and self._since is not None:
+            self._bench.take_setup(self._run, self._since.setup)
+
     def _show_photos(self) -> None:
         clear(self._photos)
         if self._run is not None:
             self._photos.addWidget(PhotoStrip(self._bench, run_id=self._run.id))
 
     def _show_nothing(self) -> None:
-        for note in (self.verdict, self.notes, self.trouble):
+        for note in (self.verdict, self.notes, self.trouble, self.newer):
             note.say("plain", "")
         self.ledger.show_findings([])
         for words in (self.more, self.aside, self.aside_quiet, self.guess):
@@ -175,6 +191,7 @@ class FindingsStage(StageFrame):
             self.what_it_was,
             self.questions,
             self.check_button,
+            self.take_newer,
             self.series_button,
             self.rank_button,
             self.judge_again,
@@ -235,6 +252,7 @@ class FindingsStage(StageFrame):
         self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more))
         self.rank_button.setVisible(account.candidate is not None)
         self._show_photos()
+        self._show_newer(run, account if criteria is None else None)
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
         self.drawn.show()
         self.drawn.begin()
