@@ -81,9 +81,12 @@ def test_the_same_thing_is_known_by_its_serial_number_before_its_name(logbook, o
     stranger = logbook.keep_unit(pack("Field pack", label="20 Ah 12.8 V LiFePO4"))
     came = bring_in(logbook, other)
     assert came.same == 1
+    assert [p.text for p in logbook.photos(renamed.id)] == ["label"]
     assert len(logbook.runs(unit_id=renamed.id)) == 2
     assert logbook.runs(unit_id=stranger.id) == []  # the same name, but another label
     assert [u.name for u in logbook.units()] == ["Dome pack", "Field pack", "Field pack (from barn)"]
+    take_out(logbook, came)
+    assert ([u.name for u in logbook.units()], logbook.photos(renamed.id)) == (["Dome pack", "Field pack"], [])
     assert not is_same(pack("Pack", "1"), pack("Pack", "2"))
     assert is_same(pack("Pack", "1"), pack("Pack"))
     assert not is_same(pack("Pack", "1"), replace(pack("Pack", "1"), kind="bank"))

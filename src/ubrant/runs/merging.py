@@ -29,6 +29,7 @@ class BroughtIn:
     units: list[int] = field(default_factory=list)
     meters: list[int] = field(default_factory=list)
     runs: list[int] = field(default_factory=list)
+    photos: list[int] = field(default_factory=list)
     same: int = 0
     had: int = 0
     damaged: int = 0
@@ -68,6 +69,8 @@ def take_out(logbook: Logbook, came: BroughtIn) -> None:
     with logbook.together():
         for run_id in came.runs:
             logbook.delete_run(run_id)
+        for photo_id in came.photos:
+            logbook.remove_photo(photo_id)
         for unit_id in came.units:
             logbook.remove_unit(unit_id)
         for meter_id in came.meters:
@@ -128,8 +131,9 @@ class _Merge:
             same = self._into.keep_unit(replace(unit, id=0, name=name))
             self._came.units.append(same.id)
         self._units[unit.id] = same
-        for photo in self._other.photos(unit.id):
-            self._into.keep_photo(replace(photo, unit_id=same.id, id=0))
+        there = {photo.id for photo in self._into.photos(same.id)}
+        kept = [self._into.keep_photo(replace(photo, unit_id=same.id, id=0)).id for photo in self._other.photos(unit.id)]
+        self._came.photos += [photo_id for photo_id in kept if photo_id not in there]
 
     def _meters(self) -> None:
         for meter in self._other.meters():
