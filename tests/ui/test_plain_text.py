@@ -21,6 +21,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import visible
 from ubrant.logbook.logs.read import read_logs, sheet_of
+from ubrant.logbook.records import Photo
 from ubrant.report.document import write_report
 from ubrant.runs.accounts import account_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
@@ -30,6 +31,7 @@ from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.taps_dialog import TapsDialog
 from ubrant.ui.guide import AboutDialog, GuideDialog
 from ubrant.ui.keys import KeysDialog
+from ubrant.ui.photos import PhotoDialog
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.series import SeriesDialog
@@ -37,6 +39,7 @@ from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog, HoursDialog
 from ubrant.ui.shelf.judge_dialog import JudgeDialog
+from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
@@ -114,8 +117,11 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
     commands = CommandLog()
     commands.note(name, name, name)
     nasty_run(window, name)
+    book.throw_away(book.keep_import(book.kept(book.runs()[0][0])).id, "2026-11-29T10:00:00+00:00")
     return [
         SettingsDialog(window),
+        PhotoDialog(window.bench, Photo(b"", name), window),
+        ThrownDialog(window.bench, window),
         KeysDialog(window),
         GuideDialog(window),
         AboutDialog(window),

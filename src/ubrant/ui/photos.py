@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QImageReader, QPainter, QPixmap
-from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ubrant.core.wording import say
 from ubrant.logbook.records import Photo
@@ -127,7 +127,7 @@ class PhotoDialog(QDialog):
             picture = picture.scaled(
                 screen.availableSize() * 0.75, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
             )
-        shown = QLabel()
+        shown = Text()
         shown.setPixmap(picture)
         shown.setAccessibleName(photo.text)
         layout = QVBoxLayout(self)
