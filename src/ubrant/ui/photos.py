@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBo
 from ubrant.core.wording import say
 from ubrant.logbook.records import Photo
 from ubrant.ui.widgets.forms import button, row
-from ubrant.ui.widgets.text import Text, set_tip
+from ubrant.ui.widgets.text import Text, in_a_line, set_tip
 from ubrant.ui.workbench import Workbench
 
 _SMALL = QSize(76, 57)
@@ -120,7 +120,7 @@ class PhotoDialog(QDialog):
 
     def __init__(self, bench: Workbench, photo: Photo, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(photo.text or self.tr("Picture"))
+        self.setWindowTitle(in_a_line(photo.text or self.tr("Picture")))
         picture = QPixmap()
         picture.loadFromData(photo.jpeg)
         if (screen := self.screen()) is not None:
