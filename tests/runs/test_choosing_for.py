@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from tests.making import falling
+from tests.window import keep_discharge
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.core.outlook.kit import Source, Way
@@ -15,6 +16,7 @@ from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.runs.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
+from ubrant.runs.measured import measured_in
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -113,3 +115,17 @@ def test_two_ways_from_one_label_are_told_apart_two_labels_are_not(shelf):
     assert [c.rank for c in _ranked(chosen)] == ["1", "2"]
     other = _choice("another", unit, source, way("another", 0.2), Spread(57.0, 0.5), None, 4)
     assert [c.rank for c in _ranked([chosen[0], other])] == ["1 to 2", "1 to 2"]
+
+
+def test_a_whole_run_counts_before_a_later_one_that_was_stopped(logbook):
+    tried, only = (logbook.keep_unit(Unit(name, "battery", "50 Ah 12.8 V LiFePO4")) for name in ("Tried", "Only"))
+    whole = keep_discharge(logbook, tried)
+    stopped = falling(hours=1.0, end_v=12.6)
+    for unit in (tried, only):
+        options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=True)
+        part = keep(logbook, judged(from_log(LogFile("part.csv", stopped.time_s, stopped.voltage_v, stopped.current_a)), options), unit)
+    measured = measured_in(logbook)
+    assert logbook.latest_run(tried.id).id != whole.id
+    assert (measured.newest("source", "Tried"), measured.newest("source", "Only")) == (whole.id, part.id)
+    first, last = choices_for(logbook, Spread(57.0, 0.5), None)
+    assert (first.name, "at least" in first.why, "at least" in last.why) == ("Tried straight", False, True)

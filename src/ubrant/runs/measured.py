@@ -68,13 +68,16 @@ def measured_in(logbook: Logbook) -> Measured:
         unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)
         if unit is None:
             return None
+        part = None  # what a battery gave in a run that was stopped is the last thing to go by
         for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit.id):
             if run.state == "running":
                 continue
             found = source(run.id) if kind == "source" else way(run.id) if kind == "way" else load(run.id, "")
-            if found is not None:
+            if found is not None and (kind != "source" or _is_whole(logbook, run)):
                 return run.id
-        return None
+            if found is not None and part is None:
+                part = run.id
+        return part
 
     def label(name: str) -> str:
         unit = next((u for u in logbook.units() if u.name.lower() == name.lower()), None)

@@ -12,7 +12,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, entry_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, row
-from ubrant.ui.widgets.text import cut, message_box
+from ubrant.ui.widgets.text import in_a_line, message_box
 from ubrant.ui.workbench import Workbench
 
 
@@ -53,7 +53,7 @@ class ThrownDialog(QDialog):
         self.table.setRowCount(len(thrown))
         for k, (run, name, at) in enumerate(thrown):
             for j, text in enumerate((name or run.source, _title(run), _day(run.started), _day(at))):
-                self.table.setItem(k, j, QTableWidgetItem(cut(text)))
+                self.table.setItem(k, j, QTableWidgetItem(in_a_line(text)))
         self.table.setVisible(bool(thrown))
         self.sentence.say(
             "plain",

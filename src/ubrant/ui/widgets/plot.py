@@ -97,11 +97,22 @@ class PlotView(Axes):
         if not curve.label or not places:
             return
         if curve.keyed:
-            self._words(painter, self.place(0, 0).x() + 4, 32 + 20 * line, _KEYS[curve.style] + curve.label)
+            self._words(painter, self._key_at(painter), 32 + 20 * line, _KEYS[curve.style] + curve.label)
         else:
             at = self.place(float(curve.x[-1]), float(np.mean(curve.y[len(curve.y) // 2 :])))
             room = painter.fontMetrics().horizontalAdvance(curve.label) + 8
             self._words(painter, at.x() - room, at.y() - 24, curve.label)
+
+    def _key_at(self, painter: QPainter) -> float:
+        """Where the names of the curves begin: at the left, or at the right where they hide less of the curves."""
+        curves = [layer for layer in self.plot.layers if isinstance(layer, Curve)] if self.plot is not None else []
+        keyed = [_KEYS[c.style] + c.label for c in curves if c.keyed and c.label]
+        wide = max((painter.fontMetrics().horizontalAdvance(text) + 8 for text in keyed), default=0)
+        (x0, x1), _ = self.spans
+        left, right = self.place(x0, 0).x() + 4, self.place(x1, 0).x() - wide - 4
+        places = [at for c in curves for at in self._places(c.x, c.y) if at.y() < 32 + 20 * len(keyed)]
+        hidden = [sum(start <= at.x() <= start + wide for at in places) for start in (left, right)]
+        return right if hidden[1] < hidden[0] else left
 
     def _words(self, painter: QPainter, x: float, y: float, text: str) -> None:
         box = QRectF(x, y, painter.fontMetrics().horizontalAdvance(text) + 8, 18)
