@@ -27,6 +27,8 @@ from ubrant.runs.accounts import account_of
 SCHEMA = 1
 _REPEATS = frozenset({"charge", "energy", "duration", "label_share"})
 """What a battery gives is not the same twice."""
+_OHMS_ALIKE_C = 3.0
+"""Resistance changes by a few percent for each degree. Common practice, no source."""
 _KEYS = ("charge", "energy", "duration", "resistance", "mean_voltage", "idle_power")
 _POINTS = 500
 _MOST_RUNS = 200
@@ -168,6 +170,11 @@ def pair_of(one: Compared, other: Compared) -> Pair:
     shared = shared_by(one, other)
     mine, theirs = _findings(one), _findings(other)
     keys = dict.fromkeys((*_KEYS, *one.account.answers, *mine))
+    why_not = ""
+    for key in [k for k in mine if k.startswith("resistance") and k in theirs]:
+        if reason := _ohms_unlike(one, other, mine[key], theirs[key]):
+            del theirs[key]
+            why_not = why_not or reason
     found = {}
     for key in keys:
         if (
@@ -180,7 +187,30 @@ def pair_of(one: Compared, other: Compared) -> Pair:
     chief = next((k for k in (*_KEYS, *one.account.answers) if k in found), None)
     if chief is None:
         return Pair(one, other, found, shared, say("They have nothing in common to be held against each other."), "")
-    return Pair(one, other, found, shared, _sentence(one, other, found[chief], shared, odd), settle(found[chief], shared, odd))
+    return Pair(
+        one,
+        other,
+        found,
+        shared,
+        _sentence(one, other, found[chief], shared, odd),
+        " ".join(filter(None, (settle(found[chief], shared, odd), why_not))),
+    )
+
+
+def _ohms_unlike(one: Compared, other: Compared, mine: Finding, theirs: Finding) -> str:
+    """Why two resistances say nothing against each other; empty where they do: read as soon after the step, equally charged, equally warm."""
+    head, than = one.record.head.conditions, other.record.head.conditions
+    if mine.name != theirs.name:
+        why = say("one is {a}, the other {b}", a=mine.name, b=theirs.name)
+    elif head.temperature_c is None or than.temperature_c is None:
+        why = say("the battery's temperature is not known of both")
+    elif abs(head.temperature_c - than.temperature_c) > _OHMS_ALIKE_C:
+        why = say("their temperatures are {k} °C apart", k=plain(abs(head.temperature_c - than.temperature_c), 2))
+    elif not (head.full and than.full):
+        why = say("that both were fully charged at the step is not known")
+    else:
+        return ""
+    return say("Their resistances are not held against each other: {why}.", why=why)
 
 
 def _findings(one: Compared) -> dict[str, Finding]:
