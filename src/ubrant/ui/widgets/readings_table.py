@@ -278,7 +278,7 @@ class ReadingsTable(QWidget):
         index = self.view.currentIndex()
         if self.draft is not None and index.row() == self.model.draft_row:
             self._take_down()
-        elif index.isValid():
+        elif index.flags() & Qt.ItemFlag.ItemIsEditable and self.view.state() != QAbstractItemView.State.EditingState:
             self.view.edit(index)
 
     def _take_down(self) -> None:
