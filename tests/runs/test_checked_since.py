@@ -22,7 +22,7 @@ def check(off_percent: float, made: str, unit: str = "A"):
     """Judged against a good meter at five currents: it shows so much too much."""
     metered = np.array([2.0, 5.0, 8.0, 10.0, 12.0])
     shown = metered * (1 + off_percent / 100)
-    found = check_display(shown, metered, parse_accuracy("0.05 % + 1 mA", "A"), 0.001)
+    found = check_display(shown, metered, parse_accuracy(f"0.05 % + 1 m{unit}", unit), 0.001)
     return check_of(found, shown, metered, 0.0005, unit, "Good meter", made)
 
 
@@ -68,6 +68,11 @@ def test_nothing_is_said_of_what_changes_nothing_or_was_before(logbook, run):
 def test_of_several_later_ones_the_nearest_counts(logbook, run):
     with_checks(logbook, check(2.0, "2998-01-01T10:00:00+00:00"), check(30.0, "2999-03-01T10:00:00+00:00"))
     assert "2998-01-01" in said(logbook, run)
+
+
+def test_the_check_that_was_most_off_is_the_one_that_is_named(logbook, run):
+    with_checks(logbook, check(30.0, "2999-03-01T10:00:00+00:00"), check(0.2, "2999-03-01T10:05:00+00:00", "V"))
+    assert "30 % too many amperes" in said(logbook, run)
 
 
 def test_two_meters_of_one_name_are_not_guessed_between(logbook, run):

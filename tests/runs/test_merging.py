@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 from typer.testing import CliRunner
 
+from tests.logbook.make_golden import GOLDEN
 from tests.window import keep_discharge
 from ubrant.cli import app
 from ubrant.core.equipment.meter import Meter
@@ -85,11 +86,42 @@ def test_the_same_thing_is_known_by_its_serial_number_before_its_name(logbook, o
     assert len(logbook.runs(unit_id=renamed.id)) == 2
     assert logbook.runs(unit_id=stranger.id) == []  # the same name, but another label
     assert [u.name for u in logbook.units()] == ["Dome pack", "Field pack", "Field pack (from barn)"]
+    again = bring_in(logbook, other)
+    assert (again.units, again.runs, again.same) == ([], [], 2)
     take_out(logbook, came)
     assert ([u.name for u in logbook.units()], logbook.photos(renamed.id)) == (["Dome pack", "Field pack"], [])
     assert not is_same(pack("Pack", "1"), pack("Pack", "2"))
     assert is_same(pack("Pack", "1"), pack("Pack"))
     assert not is_same(pack("Pack", "1"), replace(pack("Pack", "1"), kind="bank"))
+
+
+def test_two_alike_there_are_two_here_and_stay_two(logbook, tmp_path):
+    theirs = Logbook(tmp_path / "twins.ubrant")
+    twins = [theirs.keep_unit(pack("Cell")) for _ in range(2)]
+    for unit, hours in zip(twins, (5.0, 4.0), strict=True):
+        keep_discharge(theirs, unit, hours=hours)
+    going = keep_discharge(theirs, twins[0], hours=3.0)
+    theirs.update_run(replace(going, state="running"))
+    theirs.close()
+    came = bring_in(logbook, tmp_path / "twins.ubrant")
+    assert came.sentence("twins.ubrant") == "2 runs and 2 units came in from twins.ubrant; one run is still going on there."
+    assert [len(logbook.runs(unit_id=u.id)) for u in logbook.units()] == [1, 1]
+    again = bring_in(logbook, tmp_path / "twins.ubrant")
+    assert (again.same, again.had, again.units, again.runs) == (2, 2, [], [])
+
+
+@pytest.mark.parametrize("golden", sorted(GOLDEN.glob("*.ubrant")), ids=lambda p: p.stem)
+def test_of_every_past_format(logbook, golden):
+    before = golden.read_bytes()
+    assert bring_in(logbook, golden).sentence("it") == "One run and one unit came in from it."
+    assert golden.read_bytes() == before
+
+
+def test_a_meter_of_the_same_name_is_another_and_comes_once(logbook, other):
+    logbook.keep_meter(Meter("Handheld", "2 %", "3 %"))
+    for _ in range(2):
+        bring_in(logbook, other)
+    assert [m.name for m in logbook.meters()] == ["Handheld", "Handheld (from barn)"]
 
 
 def test_what_is_known_of_this_room_is_not_put_on_theirs(logbook, other):

@@ -48,6 +48,14 @@ class Entry:
         return made
 
 
+def title_of(key: str) -> str:
+    """A method's title in the person's language; its key where this version does not have it."""
+    try:
+        return say(entry_of(key).title)
+    except UnknownMethodError:
+        return key
+
+
 _added: list[Entry] = []
 _found: list[Entry] = []
 

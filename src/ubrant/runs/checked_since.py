@@ -28,7 +28,8 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
     """What a newer check of one of its meters would change in a run: its verdict, or an answer by more than its ±; None where neither."""
     setup = run.head.setup
     kept = logbook.meters()
-    meters, by = {}, dict[str, Check]()
+    meters: dict[str, Meter] = {}
+    by: list[tuple[str, Check]] = []
     for tap, meter in setup.meters.items():
         found = _kept(meter, kept)
         newer = _newer(found, run.started) if found is not None else []
@@ -36,7 +37,7 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
         for check in newer:
             meters[tap] = by_check(meters[tap], check)
         if newer and meters[tap] != meter:
-            by[meter.name] = newer[-1]
+            by += [(meter.name, check) for check in newer]
     if not by or not account.findings:
         return None
     changed = replace(setup, meters=meters)
@@ -49,7 +50,7 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
     what = _difference(account, then)
     if not what:
         return None
-    name, check = next(iter(by.items()))
+    name, check = max(by, key=lambda one: abs(one[1].percent))  # the one that was most off
     told = say(
         "{name} was checked on {day}, after this run: it showed {off} % too {which} {unit}. If it was so then, {what}",
         name=name,

@@ -22,7 +22,7 @@ class BroughtIn:
 
     Attributes
     ----------
-    same : units that were recognised; had : runs that were here already; damaged : runs that were left out for it
+    same : units that were recognised; had : runs that were here already; damaged, going_on : runs that were left out for it
     outlooks : how many stay where they are, since they speak of that logbook's runs by number
     """
 
@@ -33,6 +33,7 @@ class BroughtIn:
     same: int = 0
     had: int = 0
     damaged: int = 0
+    going_on: int = 0
     outlooks: int = 0
 
     def sentence(self, name: str) -> str:
@@ -43,6 +44,11 @@ class BroughtIn:
         parts += [_count(self.same, say("one unit was here"), say("{n} units were here"))] if self.same else []
         parts += [_count(self.had, say("one run was here already"), say("{n} runs were here already"))] if self.had else []
         parts += [_count(self.damaged, say("one damaged run was left out"), say("{n} damaged runs were left out"))] if self.damaged else []
+        parts += (
+            [_count(self.going_on, say("one run is still going on there"), say("{n} runs are still going on there"))]
+            if self.going_on
+            else []
+        )
         parts += [_count(self.outlooks, say("its outlook stays there"), say("its {n} outlooks stay there"))] if self.outlooks else []
         return "; ".join(parts) + "."
 
@@ -59,9 +65,9 @@ def bring_in(logbook: Logbook, path: Path) -> BroughtIn:
         raise LogbookError(say("{name} is this logbook itself: choose another one.", name=path.name))
     with tempfile.TemporaryDirectory() as place:
         copy = Path(place) / path.name
-        _copy(path, copy)
+        going_on = _copy(path, copy)
         with contextlib.closing(Logbook(copy)) as other, logbook.together():
-            return _Merge(logbook, other, path.stem).done()
+            return _Merge(logbook, other, path.stem, going_on).done()
 
 
 def take_out(logbook: Logbook, came: BroughtIn) -> None:
@@ -77,12 +83,15 @@ def take_out(logbook: Logbook, came: BroughtIn) -> None:
             logbook.remove_meter(meter_id)
 
 
-def _copy(path: Path, into: Path) -> None:
+def _copy(path: Path, into: Path) -> set[int]:
+    """The file copied; which of its runs are going on there."""
     if not path.is_file():
         raise LogbookError(say("{name} is not there: choose a logbook (.ubrant).", name=path.name))
     try:
         with contextlib.closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as source:
             back_up(source, into)
+            has_runs = source.execute("SELECT 1 FROM sqlite_master WHERE name = 'run'").fetchone()
+            return {row[0] for row in source.execute("SELECT id FROM run WHERE state = 'running'")} if has_runs else set()
     except (sqlite3.Error, OSError) as error:
         raise LogbookError(say("{name} cannot be read ({error}): nothing was brought in.", name=path.name, error=error)) from None
 
@@ -90,14 +99,16 @@ def _copy(path: Path, into: Path) -> None:
 class _Merge:
     """One logbook going into another."""
 
-    def __init__(self, into: Logbook, other: Logbook, name: str) -> None:
-        self._into, self._other, self._name = into, other, name
+    def __init__(self, into: Logbook, other: Logbook, name: str, going_on: set[int]) -> None:
+        self._into, self._other, self._name, self._going_on = into, other, name, going_on
+        self._before = into.units()
         self._came = BroughtIn(outlooks=len(other.outlooks()))
         self._here = {_key(into, run, run.unit_id) for run in (*(r for r, _ in into.runs(limit=-1)), *(r for r, _, _ in into.thrown()))}
         self._units: dict[int, Unit] = {}
 
     def done(self) -> BroughtIn:
-        runs = [run for run, _ in reversed(self._other.runs(limit=-1)) if run.state != "running"]
+        runs = [run for run, _ in reversed(self._other.runs(limit=-1)) if run.id not in self._going_on]
+        self._came.going_on = len(self._going_on)
         for unit in self._other.units():
             self._unit(unit)
         for run in runs:  # of things that were taken off the shelf there
@@ -121,13 +132,14 @@ class _Merge:
     def _unit(self, unit: Unit) -> None:
         """The same one here, or a new one; a name that something else has already says where it comes from."""
         here = self._into.units()
-        same = next((u for u in here if is_same(u, unit)), None)
+        renamed = self._from_there(unit.name)
+        asked = (unit, replace(unit, name=renamed))  # by its name, else by the one it was given when it came before
+        same = next((u for it in asked for u in self._before if is_same(u, it)), None)
         if same is not None:
+            self._before.remove(same)  # two alike there are two here
             self._came.same += 1
         else:
-            name = (
-                unit.name if all(u.name != unit.name for u in here) else say("{name} (from {logbook})", name=unit.name, logbook=self._name)
-            )
+            name = unit.name if all(u.name != unit.name for u in here) else renamed
             same = self._into.keep_unit(replace(unit, id=0, name=name))
             self._came.units.append(same.id)
         self._units[unit.id] = same
@@ -135,13 +147,15 @@ class _Merge:
         kept = [self._into.keep_photo(replace(photo, unit_id=same.id, id=0)).id for photo in self._other.photos(unit.id)]
         self._came.photos += [photo_id for photo_id in kept if photo_id not in there]
 
+    def _from_there(self, name: str) -> str:
+        return say("{name} (from {logbook})", name=name, logbook=self._name)
+
     def _meters(self) -> None:
         for meter in self._other.meters():
-            here = self._into.meters()
-            if any(replace(m, id=0) == replace(meter, id=0) for m in here):
+            here, renamed = self._into.meters(), self._from_there(meter.name)
+            if any(replace(m, id=0) == replace(meter, id=0, name=name) for m in here for name in (meter.name, renamed)):
                 continue
-            taken = any(m.name == meter.name for m in here)
-            name = say("{name} (from {logbook})", name=meter.name, logbook=self._name) if taken else meter.name
+            name = renamed if any(m.name == meter.name for m in here) else meter.name
             self._came.meters.append(self._into.keep_meter(replace(meter, id=0, name=name)).id)
 
     def _run(self, run: Run) -> Run | None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.wording import say, words
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.registry import UnknownMethodError, entry_of
+from ubrant.methods.registry import title_of
 
 BY_KIND, BY_NAME, BY_DATE, BY_VERDICT = "kind", "name", "date", "verdict"
 ORDERS = ((words("by kind"), BY_KIND), (words("by name"), BY_NAME), (words("tested last"), BY_DATE), (words("by verdict"), BY_VERDICT))
@@ -47,7 +47,7 @@ class OnShelf:
         told += [unit.facts.serial, unit.facts.connectors, *(f"#{tag}" for tag in unit.facts.tags)]
         if self.summary is not None:
             told.append(self.summary.sentence)
-        told += [f"{_title(run)} {run.started[:10]} {run.source}" for run in self.runs]
+        told += [f"{title_of(run.method)} {run.started[:10]} {run.source}" for run in self.runs]
         whole = " ".join(told).lower()
         return all(word in whole for word in sought.lower().split())
 
@@ -69,10 +69,3 @@ def arranged(shelf: Sequence[OnShelf], order: str) -> list[tuple[str, list[OnShe
         groups = [(say(_GROUPS[kind]), [one for one in shelf if one.unit.kind == kind]) for kind in KINDS]
         groups.append((say("Others"), [one for one in shelf if one.unit.kind not in KINDS]))
     return [(heading, those) for heading, those in groups if those]
-
-
-def _title(run: Run) -> str:
-    try:
-        return say(entry_of(run.method).title)
-    except UnknownMethodError:
-        return run.method

@@ -19,7 +19,7 @@ from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.method import label_of
-from ubrant.methods.registry import UnknownMethodError, entry_of, suiting
+from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged
 from ubrant.runs.what_feeds import has_port
@@ -468,10 +468,7 @@ def _run_line(run: Run, summary: Summary | None) -> str:
     interrupted = "interrupted · " if run.state == "interrupted" else ""
     if summary is not None and summary.short:
         return f"{interrupted}{_clauses(summary.short)}"
-    try:
-        title = say(entry_of(run.method).title)
-    except UnknownMethodError:
-        title = run.method
+    title = title_of(run.method)
     if summary is None:
         return f"{title}: {run.state}, no result"
     return _short(summary.sentence if summary.sentence.startswith(title) else f"{title}: {summary.sentence}")

@@ -7,9 +7,8 @@ from datetime import datetime
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QMessageBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ubrant.core.wording import say
 from ubrant.logbook.records import Run
-from ubrant.methods.registry import UnknownMethodError, entry_of
+from ubrant.methods.registry import title_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import in_a_line, message_box
@@ -52,7 +51,7 @@ class ThrownDialog(QDialog):
         self._runs = [run for run, _, _ in thrown]
         self.table.setRowCount(len(thrown))
         for k, (run, name, at) in enumerate(thrown):
-            for j, text in enumerate((name or run.source, _title(run), _day(run.started), _day(at))):
+            for j, text in enumerate((name or run.source, title_of(run.method), _day(run.started), _day(at))):
                 self.table.setItem(k, j, QTableWidgetItem(in_a_line(text)))
         self.table.setVisible(bool(thrown))
         self.sentence.say(
@@ -91,13 +90,6 @@ class ThrownDialog(QDialog):
         box.exec()
         if box.clickedButton() is agreed:
             self._bench.delete_for_good(runs)
-
-
-def _title(run: Run) -> str:
-    try:
-        return say(entry_of(run.method).title)
-    except UnknownMethodError:
-        return run.method
 
 
 def _day(utc: str) -> str:
