@@ -129,3 +129,17 @@ def test_a_whole_run_counts_before_a_later_one_that_was_stopped(logbook):
     assert (measured.newest("source", "Tried"), measured.newest("source", "Only")) == (whole.id, part.id)
     first, last = choices_for(logbook, Spread(57.0, 0.5), None)
     assert (first.name, "at least" in first.why, "at least" in last.why) == ("Tried straight", False, True)
+
+
+@pytest.mark.parametrize(
+    ("hours", "said"), [("5", "5 of what?"), ("3 charges", "How long is it to last?"), ("5 hh", "not a unit"), ("0 h", "more than none")]
+)
+def test_how_long_without_a_unit_is_asked_not_guessed(shelf, qtbot, hours, said):
+    dialog = ChooseDialog(shelf)
+    qtbot.addWidget(dialog)
+    dialog.hours.setText(hours)
+    dialog.work_out()
+    assert said in dialog.sentence.text()
+    dialog.hours.setText("2 days")
+    dialog.work_out()
+    assert "lasts longest" in dialog.sentence.text() or "cannot be told apart" in dialog.sentence.text()

@@ -8,6 +8,7 @@ from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.choosing_for import choices_for, chosen_sentence, table_of
+from ubrant.runs.outlooks import parse_wanted
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog
@@ -44,7 +45,9 @@ class ChooseDialog(TableDialog):
         """Rank anew."""
         try:
             watts = parse_spread(self.load.text(), "W")
-            wanted = parse_quantity(self.hours.text(), "s") if self.hours.text().strip() else None
+            wanted = parse_wanted(self.hours.text()).seconds if self.hours.text().strip() else None
+            if self.hours.text().strip() and wanted is None:
+                raise QuantityError(self.tr("How long is it to last? Write hours or days, like “5 h”."))
             words = [w.strip() for w in self.only.text().split(",") if w.strip()]
             volts = parse_quantity(self.volts.text(), "V") if self.volts.text().strip() else None
             found = choices_for(self._logbook, watts, wanted, words, volts)
