@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from scipy.stats import t as student
 
-from ubrant.core.equipment.checks import Check, check_of, checks_from, control_chart, control_limits, drift_a_year, drifted, remarks
+from ubrant.core.equipment.certificates import Check, checks_from
+from ubrant.core.equipment.checks import check_of, control_chart, control_limits, drift_a_year, drifted, remarks
 from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.meter import MeterDetails, details_from
 from ubrant.core.quantities.accuracy import Accuracy
@@ -56,9 +57,9 @@ def test_drift_a_year_and_what_is_said_before_a_run():
 
 
 def test_checks_are_kept_with_the_meter():
-    details = MeterDetails(checks=(check(2024, 0.1).to_json(), check(2023, 0.2).to_json()), due="2027-01-01")
+    details = MeterDetails(checks=(check(2024, 0.1), check(2023, 0.2)), due="2027-01-01")
     again = details_from(details.to_json())
-    assert [one.made[:4] for one in checks_from(again.checks)] == ["2023", "2024"]
+    assert [one.made[:4] for one in again.checks] == ["2023", "2024"]
     assert again.due == "2027-01-01"
     assert checks_from([{"made": "2024-01-01"}]) == ()
 

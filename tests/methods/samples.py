@@ -170,5 +170,11 @@ SAMPLES["handover"] = Sample(
     _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
     (DC,),
 )
+SAMPLES["meter-check"] = Sample(
+    Unit("Pack", "battery", "20 Ah 12.8 V LiFePO4"),
+    {"quantity": "amperes", "points": "3"},
+    _each("display 1.03 A reference 1.00 A", "display 5.15 A reference 5.00 A", "display 10.30 A reference 10.00 A"),
+    (Meter("Clamp", "0.5 % + 10 mV", "2 % + 50 mA"), DC),
+)
 BY_HAND = [e.key for e in entries() if e.method.is_started]
 ON_BENCH = [e.key for e in entries() if e.method.is_started and not e.method.by_eye and len(e.method.roads) > 1]

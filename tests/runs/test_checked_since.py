@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from tests.window import click, keep_discharge
-from ubrant.core.equipment.checks import by_check, check_of
+from ubrant.core.equipment.checks import check_of
 from ubrant.core.equipment.display_check import check_display
-from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.record.readings import Series
@@ -28,7 +28,7 @@ def check(off_percent: float, made: str, unit: str = "A"):
 
 def with_checks(book, *checks) -> Meter:
     meter = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")
-    return book.keep_meter(replace(meter, details=replace(meter.details, checks=tuple(c.to_json() for c in checks))))
+    return book.keep_meter(replace(meter, details=replace(meter.details, checks=checks)))
 
 
 @pytest.fixture
@@ -59,7 +59,7 @@ def test_a_check_after_it_that_changes_the_verdict_is_said_with_the_figures(logb
 def test_nothing_is_said_of_what_changes_nothing_or_was_before(logbook, run):
     meter = with_checks(logbook, check(0.1, "2999-03-01T10:00:00+00:00"))
     assert said(logbook, run) == ""
-    logbook.keep_meter(replace(meter, details=replace(meter.details, checks=(check(30.0, "2001-03-01T10:00:00+00:00").to_json(),))))
+    logbook.keep_meter(replace(meter, details=replace(meter.details, checks=(check(30.0, "2001-03-01T10:00:00+00:00"),))))
     assert said(logbook, run) == ""  # what was found before it was known when it was made
     logbook.remove_meter(meter.id)
     assert said(logbook, run) == ""
@@ -83,12 +83,14 @@ def test_two_meters_of_one_name_are_not_guessed_between(logbook, run):
 
 def test_a_meter_as_a_check_found_it_reads_what_there_is():
     found = check(4.0, "2026-01-01T00:00:00+00:00")
-    meter = by_check(Meter("M", "1 %", "1 %"), found)
+    meter = Meter("M", "1 %", "1 %", details=MeterDetails(checks=(found,)))
     shown = Series(np.arange(3.0), np.array([2.08, 5.2, 10.4]))
-    assert meter.details.correct("A", shown).value == pytest.approx([2.0, 5.0, 10.0], abs=2e-3)
-    assert (meter.details.gain_v, meter.voltage_accuracy) == (1.0, "1 %")
-    by_volts = by_check(Meter("M", "1 %", "1 %"), replace(found, unit="V"))
-    assert (by_volts.details.gain_a, by_volts.current_accuracy) == (1.0, "1 %")
+    for then in (meter.on("2026-02-01"), meter.as_found_later("2025-12-01")):
+        assert then.details.correct("A", shown).value == pytest.approx([2.0, 5.0, 10.0], abs=2e-3)
+        assert (then.details.correction("V"), then.accuracy("V").gain) == ((0.0, 1.0), 0.01)
+    for before in (meter, meter.on("2025-12-01")):
+        assert before.details.correct("A", shown) is shown
+        assert before.accuracy("A").gain == 0.01
 
 
 def test_through_the_window_taken_and_undone(window, qtbot):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 
 import pytest
@@ -36,9 +37,9 @@ from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.series import SeriesDialog
 from ubrant.ui.settings import SettingsDialog
+from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog, HoursDialog
-from ubrant.ui.shelf.judge_dialog import JudgeDialog
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
@@ -127,7 +128,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         AboutDialog(window),
         AwayDialog(name, name, 600.0, window),
         SeriesDialog(window.bench, window.bench.logbook.runs()[0][0], window),
-        JudgeDialog(name, book.meters(), window),
+        CertificateDialog(name, date(2026, 11, 29), window),
         LinesDialog(meter, window),
         ProfileDialog(meter, window),
         RankDialog(book, window),

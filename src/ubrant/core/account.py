@@ -16,6 +16,7 @@ from ubrant.core.uncertainty.finding import Finding
 
 if TYPE_CHECKING:
     from ubrant.core.conversion.candidates import Candidate
+    from ubrant.core.equipment.certificates import Check
 
 SCHEMA = 1
 
@@ -88,6 +89,7 @@ class Account:
     short : the answer in a few words, for a shelf
     questions : what it asks a person before it says more
     span : the stretch the findings are about, in the record's own time
+    correction : what was found of a meter, by the tap that it read at, on offer to be kept with it
     bar : capacity in Ah with its expanded uncertainty, to be drawn against the label's
     """
 
@@ -110,6 +112,7 @@ class Account:
     energy: Energy | None = None
     waves: tuple[WaveAtLoad, ...] = ()
     candidate: Candidate | None = None
+    correction: tuple[str, Check] | None = None
     ahead: Ahead | None = None
     short: str = ""
     bar: tuple[float, float | None] | None = None

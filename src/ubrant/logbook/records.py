@@ -90,13 +90,24 @@ class Run:
         return self.head.criteria.cutoff
 
 
+def stamp_of(moment: datetime) -> str:
+    """As a run keeps when it started: UTC."""
+    return moment.astimezone(UTC).isoformat(timespec="seconds")
+
+
 def new_run(head: Head, source: str, started: datetime | None = None, state: str = "running", ended_by: str = "") -> Run:
     """A run that is about to be kept."""
     moment = started or datetime.now(UTC).astimezone()
     offset = moment.utcoffset()
-    stamp = moment.astimezone(UTC).isoformat(timespec="seconds")
     return Run(
-        head.setup.unit.id or None, head.method, source, stamp, head, int(offset.total_seconds() // 60) if offset else 0, state, ended_by
+        head.setup.unit.id or None,
+        head.method,
+        source,
+        stamp_of(moment),
+        head,
+        int(offset.total_seconds() // 60) if offset else 0,
+        state,
+        ended_by,
     )
 
 

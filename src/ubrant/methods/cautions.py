@@ -39,3 +39,4 @@ PLUG_METER = words("Mains kills: only through a plug-in meter, nothing open.")
 SUPPLY_ALONE = words(
     "Set the supply's own limits of volts and amperes as well, and stay near: if the computer stops, supply and load stay as they are."
 )
+IN_LINE = words("An ammeter goes into the current path, never across a source: there it is a short circuit.")

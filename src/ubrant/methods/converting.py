@@ -34,16 +34,17 @@ SOURCE, MAINS, LEADS, UNIT, LOAD = "source", "mains", "leads", "unit", "load"
 EITHER = " W     ◆ outside   × off"
 
 
-def meters_of(setup: Setup) -> SweepMeters:
+def meters_of(record: Record) -> SweepMeters:
     """Accuracies at both ends."""
+    setup = record.head.setup
     output = "output" if "output" in setup.meters else "input"
     return SweepMeters(
-        setup.accuracy("input", "V"),
-        setup.accuracy("input", "A"),
-        setup.accuracy(output, "V"),
-        setup.accuracy(output, "A"),
+        record.quoted("input", "V"),
+        record.quoted("input", "A"),
+        record.quoted(output, "V"),
+        record.quoted(output, "A"),
         setup.one_meter,
-        setup.accuracy(output, "W"),
+        record.quoted(output, "W"),
     )
 
 
@@ -149,7 +150,7 @@ def each_efficiency(record: Record) -> dict[float, str]:
     if points is None:
         return {}
     found = {}
-    for time_s, into, one in zip(times.tolist(), points.input_w.tolist(), efficiencies(points, meters_of(record.head.setup)), strict=True):
+    for time_s, into, one in zip(times.tolist(), points.input_w.tolist(), efficiencies(points, meters_of(record)), strict=True):
         if one is not None:
             found[time_s] = one.with_uncertainty()
         elif math.isfinite(into):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from ubrant.core.equipment.checks import checks_from, remarks
+from ubrant.core.equipment.checks import remarks
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import Setup
@@ -15,7 +15,7 @@ from ubrant.methods.method import Problem
 def meter_remarks(setup: Setup, today: date) -> list[Problem]:
     """What the checks of its meters say: one drifted, or is due."""
     seen = {meter.uid: meter for meter in setup.meters.values()}
-    return [Problem(False, text) for m in seen.values() for text in remarks(m.name, checks_from(m.details.checks), m.details.due, today)]
+    return [Problem(False, text) for m in seen.values() for text in remarks(m.name, m.details.checks, m.details.due, today)]
 
 
 def two_meter_checks(setup: Setup, into: tuple[float, float], out: tuple[float, float] | None) -> list[Problem]:

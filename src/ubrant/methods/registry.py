@@ -28,6 +28,7 @@ class Entry:
     suits : whether it can be tried on a unit
     body : ``package.module:Class``, loaded when it is first wanted
     formerly : keys it had in older logbooks
+    checks_meters : what it finds is kept with a meter
     begins : what a run is before anybody said what it is of
     ranks : its accounts hold candidates for choosing
     """
@@ -40,6 +41,7 @@ class Entry:
     formerly: tuple[str, ...] = ()
     ranks: bool = False
     begins: bool = False
+    checks_meters: bool = False
 
     @cached_property
     def method(self) -> Method:
@@ -103,6 +105,11 @@ def suiting(unit: Unit) -> list[Entry]:
 def unnamed() -> Entry | None:
     """What a run is before anybody said what it is of."""
     return next((e for e in entries() if e.begins), None)
+
+
+def meter_check() -> Entry | None:
+    """What a meter is checked by."""
+    return next((e for e in entries() if e.checks_meters), None)
 
 
 def usual() -> Entry:

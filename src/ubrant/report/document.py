@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime, timedelta, timezone
 from importlib import resources
 from pathlib import Path
@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING
 from ubrant import __version__
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.account import Account
-from ubrant.core.quantities.accuracy import parse_accuracy, show_accuracy
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.accuracy import show_accuracy
 from ubrant.core.quantities.quantity import QuantityError, plain, show_duration
 from ubrant.core.record.events import Note, Paused, Resumed, mark_of
 from ubrant.core.record.record import Record
@@ -129,8 +130,7 @@ def conditions_of(run: Run, record: Record, account: Account) -> list[tuple[str,
         rows.append(("Ended by", account.ended_by))
     for tap, meter in setup.meters.items():
         title = "Meter" if len(setup.meters) == 1 else f"Meter at the {tap}"
-        texts = (meter.voltage_accuracy, meter.current_accuracy, meter.details.power_accuracy)
-        known = "  ".join(_shown(text, unit) for text, unit in zip(texts, "VAW", strict=True) if text)
+        known = "  ".join(_accuracies(meter))
         rows.append((title, f"{meter.name or 'not named'}: {known or 'accuracy not known'}"))
     rows += _plan_rows(run)
     cutoff = head.criteria.cutoff
@@ -159,11 +159,17 @@ def _title_of(run: Run) -> str:
         return run.method
 
 
-def _shown(text: str, unit: str) -> str:
-    try:
-        return show_accuracy(parse_accuracy(text, unit))
-    except QuantityError:
-        return text
+def _accuracies(meter: Meter) -> Iterator[str]:
+    """On the day of the run, with what each was corrected by."""
+    for unit, text in zip("VAW", (meter.voltage_accuracy, meter.current_accuracy, meter.details.power_accuracy), strict=True):
+        try:
+            accuracy = meter.accuracy(unit)
+        except QuantityError:
+            yield text
+            continue
+        if accuracy is not None:
+            by = meter.details.corrects(unit)
+            yield show_accuracy(accuracy) + (f", corrected by {by.against}, {by.made[:10]}" if by is not None else "")
 
 
 def _plan_rows(run: Run) -> list[tuple[str, str]]:

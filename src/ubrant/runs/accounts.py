@@ -7,12 +7,14 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account, Group
+from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
+from ubrant.core.record.standards import tried
 from ubrant.core.record.typed import gather
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
@@ -94,13 +96,28 @@ def _careful(record: Record, make: Callable[[], Account]) -> Account:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
-    return _as_far_as_sound(_with_marks(account, record), record)
+    return _as_far_as_sound(_with_standard(_with_marks(account, record), record), record)
 
 
 def _with_marks(account: Account, record: Record) -> Account:
     """What a person marked is told of any method: how long it was from one to the next."""
     found = between_marks(record)
     return account if not found or account.trouble else replace(account, findings={**account.findings, **found})
+
+
+def _with_standard(account: Account, record: Record) -> Account:
+    """What its meter showed of a check standard; nothing is judged by one that was off."""
+    found = tried(record)
+    if not found.said or account.trouble:
+        return account
+    account = replace(account, warnings=(*found.said, *account.warnings) if found.is_off else (*account.warnings, *found.said))
+    if not found.is_off or account.verdict is None or account.verdict.word == CANNOT_TELL:
+        return account
+    sentence = say("Cannot tell: {why}", why=found.said[-1])
+    verdict = replace(
+        account.verdict, word=CANNOT_TELL, sentence=sentence, settle=say("Check the meter against another, then see what this run says.")
+    )
+    return replace(account, verdict=verdict, sentence=sentence, short=say("cannot tell: its meter was off"))
 
 
 def _as_far_as_sound(account: Account, record: Record) -> Account:

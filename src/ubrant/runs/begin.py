@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from ubrant.bench.bench import Bench
@@ -14,12 +14,12 @@ from ubrant.core.protocols import Clock
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Origin, Setup
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, new_run
+from ubrant.logbook.records import Run, new_run, stamp_of
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.method import Method, Prepared, Scene
 from ubrant.runs.benches import BenchChoice, by_person, on_instruments, open_instruments, roles_of
 from ubrant.runs.rehearsed_session import RehearsedSession, read_off
-from ubrant.runs.simulated import opener
+from ubrant.runs.simulated import opener, uncorrected
 from ubrant.runs.typed_session import TypedSession
 
 Session = RunSession | TypedSession
@@ -52,9 +52,12 @@ def start(
     choice = choice or BenchChoice(SIMULATED)
     if by_person(choice):
         prepared = method.by_person(prepared)
-    prepared = replace(prepared, setup=on_instruments(prepared.setup, choice))
+    moment = started or datetime.now(UTC).astimezone()
+    prepared = replace(prepared, setup=on_instruments(prepared.setup, choice).on(stamp_of(moment)))
+    if choice.kind == SIMULATED:
+        prepared = replace(prepared, setup=uncorrected(prepared.setup))
     head = method.head(prepared, Origin(choice.kind, prepared.between, instruments=roles_of(choice), series=series))
-    run = logbook.start_run(new_run(head, choice.kind, started))
+    run = logbook.start_run(new_run(head, choice.kind, moment))
     if choice.kind == BY_HAND:
         return run, TypedSession(logbook, run, method, prepared, clock())
     if is_typed(method, choice):

@@ -274,7 +274,8 @@ def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
     setup = head.setup
     if options.unit is not None:
         setup = replace(setup, unit=options.unit)
-    setup = replace(setup, meters=_meters(method, setup, options))
+    meters = _meters(method, setup, options)
+    setup = replace(setup, meters={tap: m if m.details.as_of else m.on(stored.run.started) for tap, m in meters.items()})
     setup, criteria = method.of_log(setup, options.said)
     merged = {name: value for name in ("cutoff", "tolerance", "rated_w") if (value := getattr(criteria, name)) is not None}
     conditions = head.conditions

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account
-from ubrant.core.equipment.checks import Check, by_check, checks_from
+from ubrant.core.equipment.certificates import CERTIFICATE, Check, first_after
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.head import Setup
@@ -15,28 +15,33 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_with_others
 
+_NAMES = {"V": "volts", "A": "amperes", "W": "watts"}
+
 
 @dataclass(frozen=True)
 class CheckedSince:
-    """``setup`` of the run with its meters as the check found them, and what changes, in a sentence."""
+    """``setup`` of the run with its meters as they were found later, and what changes, in a sentence."""
 
     setup: Setup
     sentence: str
 
 
 def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince | None:
-    """What a newer check of one of its meters would change in a run: its verdict, or an answer by more than its ±; None where neither."""
+    """What a newer check or certificate of one of its meters would change in a run: its verdict, or an answer by more than its ±; None where neither.
+
+    Of each quantity the nearest one after the run counts, worth less by how far the meter may have moved until then.
+    """
     setup = run.head.setup
     kept = logbook.meters()
     meters: dict[str, Meter] = {}
     by: list[tuple[str, Check]] = []
     for tap, meter in setup.meters.items():
         found = _kept(meter, kept)
-        newer = _newer(found, run.started) if found is not None else []
+        newer = [] if found is None else [c for unit in "VAW" if (c := first_after(found.details.checks, unit, run.started)) is not None]
         meters[tap] = meter
-        for check in newer:
-            meters[tap] = by_check(meters[tap], check)
-        if newer and meters[tap] != meter:
+        if newer and found is not None and not meter.details.found_later and not _of_this(account, tap):
+            known = replace(meter.details, checks=found.details.checks)
+            meters[tap] = replace(meter, details=known).as_found_later(run.started)
             by += [(meter.name, check) for check in newer]
     if not by or not account.findings:
         return None
@@ -52,15 +57,21 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
         return None
     name, check = max(by, key=lambda one: abs(one[1].percent))  # the one that was most off
     told = say(
-        "{name} was checked on {day}, after this run: it showed {off} % too {which} {unit}. If it was so then, {what}",
+        "{name} {had} on {day}, after this run: it showed {off} % too {which} {unit}. If it was so then, {what}",
         name=name,
+        had=say("got a certificate") if check.kind == CERTIFICATE else say("was checked"),
         day=check.made[:10],
         off=f"{abs(check.percent):.2g}",
         which=say("many") if check.off > 0 else say("few"),
-        unit=say("volts") if check.unit == "V" else say("amperes"),
+        unit=say(_NAMES[check.unit]),
         what=what,
     )
     return CheckedSince(changed, told)
+
+
+def _of_this(account: Account, tap: str) -> bool:
+    """What is found of a meter in a run itself changes nothing of that."""
+    return account.correction is not None and account.correction[0] == tap
 
 
 def _kept(meter: Meter, kept: list[Meter]) -> Meter | None:
@@ -69,12 +80,6 @@ def _kept(meter: Meter, kept: list[Meter]) -> Meter | None:
         return next((m for m in kept if m.id == meter.id), None)
     named = [m for m in kept if m.name == meter.name and m.name]
     return named[0] if len(named) == 1 else None
-
-
-def _newer(meter: Meter, started: str) -> list[Check]:
-    """Of volts and of amperes the first check after that moment: the nearest to it says most of it."""
-    after = [check for check in checks_from(meter.details.checks) if check.made > started]
-    return [first for unit in ("V", "A") if (first := next((c for c in after if c.unit == unit), None)) is not None]
 
 
 def _difference(account: Account, then: Account) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.methods.method import LoadRating, Method, Prepared
@@ -10,7 +10,12 @@ from ubrant.methods.ratings import read_ratings
 
 
 def best_meters(
-    method: Method, prepared_with: Callable[[dict[str, Meter]], Prepared], meters: Sequence[Meter], *, connected: bool = False
+    method: Method,
+    prepared_with: Callable[[dict[str, Meter]], Prepared],
+    meters: Sequence[Meter],
+    *,
+    connected: bool = False,
+    fixed: Mapping[str, Meter] | None = None,
 ) -> dict[str, Meter]:
     """The meters by tap that speak least against it: none that is refused, one that reads watts where there is mains, then the fewest cautions.
 
@@ -18,6 +23,7 @@ def best_meters(
     ----------
     prepared_with : the plan with these meters
     connected : one that has to be read by a person will not do
+    fixed : by tap, what a person has chosen already
     """
     taps = method.taps
 
@@ -40,14 +46,16 @@ def best_meters(
         )
 
     first, *others = taps
+    fixed = fixed or {}
 
     def everywhere(meter: Meter) -> dict[str, Meter]:
-        return dict.fromkeys(taps, meter)
+        return {**dict.fromkeys(taps, meter), **fixed}
 
     chosen = everywhere(min(meters, key=lambda m: against(first, everywhere(m))))
-    for tap in others:
+    for tap in (t for t in others if t not in fixed):
         chosen[tap] = min(meters, key=lambda m: against(tap, {**chosen, tap: m}))
-    chosen[first] = min(meters, key=lambda m: against(first, {**chosen, first: m}))
+    if first not in fixed:
+        chosen[first] = min(meters, key=lambda m: against(first, {**chosen, first: m}))
     return chosen
 
 

@@ -13,6 +13,7 @@ from ubrant.core.account import Account, finding_to_json
 from ubrant.core.compare.ageing import REPEATABLE, Trend, repeatability, trend_of
 from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, settle
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Area, Curve, Dots, Plot, Rule
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.readings import Array
@@ -148,13 +149,18 @@ def _cutoff(one: Compared) -> float | None:
 # one against another
 
 
+def _corrected_by(meter: Meter) -> tuple[object, ...]:
+    """What its readings were corrected by."""
+    return tuple((meter.details.corrects(unit), meter.details.correction(unit)[1]) for unit in "VA")
+
+
 def shared_by(one: Compared, other: Compared) -> Shared:
     """Whether the same meters read both, within a year, and were not zeroed between."""
     mine, theirs = one.record.head.setup.meters, other.record.head.setup.meters
     if not mine or set(mine) != set(theirs):
         return Shared()
     between = abs((datetime.fromisoformat(one.run.started) - datetime.fromisoformat(other.run.started)).total_seconds())
-    same = all(m.id and m.is_same(theirs[tap]) and m.details.gain_a == theirs[tap].details.gain_a for tap, m in mine.items())
+    same = all(m.id and m.is_same(theirs[tap]) and _corrected_by(m) == _corrected_by(theirs[tap]) for tap, m in mine.items())
     alike = all(
         (m.voltage_accuracy, m.current_accuracy) == (theirs[t].voltage_accuracy, theirs[t].current_accuracy) for t, m in mine.items()
     )

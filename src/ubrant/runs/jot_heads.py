@@ -29,7 +29,9 @@ from ubrant.writing import write_whole
 _DETAILS = {
     f.name: f.type
     for f in fields(MeterDetails)
-    if f.name not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed"}
+    if f.name
+    not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed", "checks", "due", "standard"}
+    | {"drift_a_year", "as_of", "found_later"}
 }
 
 
@@ -210,7 +212,7 @@ def head_lines(head: Head, name: str) -> dict[str, str]:
         "fed by": f"{setup.battery.name}: {setup.battery.label_text}" if setup.battery is not None else "",
     }
     for tap, meter in setup.meters.items():
-        lines |= _meter_lines(meter, "" if tap == method.taps[0] else f" {tap}")
+        lines |= _meter_lines(meter.plainly(), "" if tap == method.taps[0] else f" {tap}")
     prepared = method.prepared(head)
     if prepared.plan is not None:
         typed = method.typed(prepared)

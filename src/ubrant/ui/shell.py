@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, TypeVar
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
-    QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -24,7 +23,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ubrant.core.quantities.quantity import show_duration
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.ui.desktop import Desktop, open_with_desktop
@@ -34,6 +32,7 @@ from ubrant.ui.leaving import Leaving
 from ubrant.ui.logbook_watch import LogbookWatch
 from ubrant.ui.menu_dialogs import ENDINGS, MenuDialogs
 from ubrant.ui.opening import open_or_ask
+from ubrant.ui.reminders import Reminders
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run_files import RunFiles
 from ubrant.ui.settings import SettingsDialog
@@ -103,7 +102,7 @@ class MainWindow(QMainWindow):
         self._message = Callout("bad")
         self._stack = QStackedWidget()
         self._built: dict[int, QWidget] = {}
-        self.reminders: list[QTimer] = []
+        self.reminders = Reminders(self)
         self.guide: GuideDialog | None = None
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
@@ -278,12 +277,13 @@ class MainWindow(QMainWindow):
         self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
         self.bench.outlook_wanted.connect(self._into_outlook)
+        self.bench.check_wanted.connect(self._check_meter)
         self.bench.compare_wanted.connect(self._into_compare)
         self.bench.again_wanted.connect(self._prepare_again)
         self.bench.run_started.connect(self._run_started)
         self.bench.run_opened.connect(self._show_run)
         self.bench.run_ended.connect(self._after_run)
-        self.bench.remind.connect(self._remind)
+        self.bench.remind.connect(self.reminders.remind)
         self.bench.said.connect(self.say)
         self.bench.told.connect(self.tell)
         self.bench.saved.connect(self._say_saved)
@@ -424,6 +424,11 @@ class MainWindow(QMainWindow):
         self.prepare.choose(unit_id)
         self.go_to(PREPARE)
 
+    def _check_meter(self, meter_id: int) -> None:
+        self._to_follow.discard(PREPARE)
+        self.prepare.check_meter(next(m for m in self.bench.logbook.meters() if m.id == meter_id))
+        self.go_to(PREPARE)
+
     def _run_started(self) -> None:
         self.run.begin()
         self.go_to(RUN)
@@ -444,22 +449,6 @@ class MainWindow(QMainWindow):
             self.go_to(FINDINGS)
         if self._leaving_asked.wanted:
             QTimer.singleShot(0, self.close)
-
-    def _remind(self, seconds: float) -> None:
-        """Look in again after so long."""
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-
-        def now() -> None:
-            self.desktop.tell(self.tr("Look in again"), self.bench.run.source if self.bench.run else "")
-            self.tell(self.tr("Look in again: that is what you asked for."))
-            QApplication.alert(self)
-            timer.deleteLater()
-
-        timer.timeout.connect(now)
-        timer.start(round(seconds * 1000))
-        self.reminders.append(timer)
-        self.tell(self.tr("You will be told in {time}.").format(time=show_duration(seconds)))
 
     def _focus_jot_line(self) -> None:
         for line in self._stack.currentWidget().findChildren(JotLine):  # type: ignore[union-attr]

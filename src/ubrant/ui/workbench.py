@@ -40,6 +40,8 @@ class Workbench(QObject):
     test_wanted = pyqtSignal(int)
     outlook_wanted = pyqtSignal(int)
     compare_wanted = pyqtSignal(int)
+    check_wanted = pyqtSignal(int)
+    """Check this meter against another."""
     """Prepare a test of this unit."""
     again_wanted = pyqtSignal(int)
     """Prepare the same as in this run."""

@@ -136,9 +136,9 @@ def test_correct_and_undo(typing, qtbot):
 def test_look_in_again_reminds(typing, qtbot):
     window, _ = typing
     jot(qtbot, window.run, "look in again in 20 min")
-    assert [t.interval() for t in window.reminders] == [1_200_000]
+    assert [t.interval() for t in window.reminders.timers] == [1_200_000]
     assert "You will be told in 20 min" in window.said()
-    window.reminders[0].timeout.emit()
+    window.reminders.timers[0].timeout.emit()
     assert "Look in again" in window.said()
 
 

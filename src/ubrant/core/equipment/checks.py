@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from collections.abc import Sequence
 from datetime import date, datetime
-from typing import Any
 
 import numpy as np
 
 from ubrant.core.drawings import DOTTED, SOLID, Curve, Dots, Plot, Rule
+from ubrant.core.equipment.certificates import YEAR_DAYS, Check, since_adjusted
 from ubrant.core.equipment.display_check import DisplayCheck
-from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
@@ -21,61 +19,18 @@ from ubrant.core.wording import say
 MANY = 20
 """From so many on the spread is taken as known."""
 _COVERED = 0.954499736
-_YEAR_DAYS = 365.25
 
 
-@dataclass(frozen=True)
-class Check:
-    """One check.
-
-    Attributes
-    ----------
-    made : the day, ISO; against : the other meter's name
-    unit : V or A; at : what there was, in the middle of the pairs
-    off, u : what it showed more than there was, and the expanded uncertainty of that, in ``unit``
-    gain, zero, accuracy : the correction that was found, and what it is good for then
-    """
-
-    made: str
-    against: str
-    unit: str
-    at: float
-    off: float
-    u: float
-    gain: float
-    zero: float
-    accuracy: str
-
-    @property
-    def percent(self) -> float:
-        """What it showed more than there was, of that."""
-        return 100 * self.off / self.at if self.at else 0.0
-
-    def to_json(self) -> dict[str, Any]:
-        return asdict(self)
-
-
-def check_of(found: DisplayCheck, shown: Array, metered: Array, reference_gain: float, unit: str, against: str, made: str) -> Check:
+def check_of(
+    found: DisplayCheck, shown: Array, metered: Array, reference_gain: float, unit: str, against: str, made: str, run: int = 0
+) -> Check:
     """A check as it is kept, from the pairs as they were read: the meter without any correction it had."""
     k = int(np.argsort(metered)[len(metered) // 2])
     at = float(metered[k])
     corrected_u = math.hypot(rectangular(found.accuracy.zero), rectangular(reference_gain) * at)
-    return Check(made, against, unit, at, float(shown[k]) - at, COVERAGE * corrected_u, found.gain, found.zero, found.accuracy.text)
-
-
-def by_check(meter: Meter, check: Check) -> Meter:
-    """The meter as a check found it: its readings corrected by that, and as good as it was found to be."""
-    zero = -check.zero / check.gain
-    if check.unit == "V":
-        return replace(meter, voltage_accuracy=check.accuracy, details=replace(meter.details, gain_v=check.gain, zero_v=zero))
-    return replace(meter, current_accuracy=check.accuracy, details=replace(meter.details, gain_a=check.gain, zero_a=zero))
-
-
-def checks_from(told: Sequence[Mapping[str, Any]]) -> tuple[Check, ...]:
-    """From what a logbook keeps, in order of time; what this version does not know is left aside."""
-    known = {f.name for f in fields(Check)}
-    made = [Check(**{k: v for k, v in one.items() if k in known}) for one in told if known <= set(one)]
-    return tuple(sorted(made, key=lambda one: one.made))
+    return Check(
+        made, against, unit, at, float(shown[k]) - at, COVERAGE * corrected_u, found.gain, found.zero, found.accuracy.text, run=run
+    )
 
 
 def control_limits(values: Sequence[float]) -> tuple[float, float] | None:
@@ -118,12 +73,12 @@ def drifted(history: Sequence[Check], newest: Check) -> str:
 
 def drift_a_year(history: Sequence[Check], unit: str) -> tuple[float, float] | None:
     """(percent a year, its expanded uncertainty) by a straight line; None with fewer than three."""
-    those = [one for one in history if one.unit == unit]
+    those = since_adjusted(history, unit)
     if len(those) < 3:
         return None
     days = np.array([(datetime.fromisoformat(one.made) - datetime.fromisoformat(those[0].made)).days for one in those], float)
     values = np.array([one.percent for one in those])
-    years = days / _YEAR_DAYS
+    years = days / YEAR_DAYS
     square = float(np.sum((years - years.mean()) ** 2))
     if not square > 0:
         return None
@@ -138,8 +93,8 @@ def drift_a_year(history: Sequence[Check], unit: str) -> tuple[float, float] | N
 def remarks(name: str, history: Sequence[Check], due: str, today: date) -> list[str]:
     """What to know of a meter before it is used: it drifted the last time, or its check is due."""
     said = []
-    for unit in ("V", "A"):
-        those = [one for one in history if one.unit == unit]
+    for unit in "VAW":
+        those = since_adjusted(history, unit)
         if those and (why := drifted(those[:-1], those[-1])):
             said.append(say("{name}, {unit}, checked on {day}: {why}", name=name, unit=unit, day=those[-1].made[:10], why=why))
     if due and date.fromisoformat(due) < today:
@@ -147,14 +102,20 @@ def remarks(name: str, history: Sequence[Check], due: str, today: date) -> list[
     return said
 
 
+def pair_history(history: Sequence[Check], unit: str, against: str) -> list[Check]:
+    """The checks against the same other one; all there are where it is the first against that."""
+    those = since_adjusted(history, unit)
+    return [one for one in those if one.against == against] or those
+
+
 def control_chart(history: Sequence[Check], unit: str, newest: Check | None = None) -> Plot | None:
     """Percent off over the years, with the limits of those before the newest; None with fewer than two in all."""
-    those = [one for one in history if one.unit == unit]
+    those = since_adjusted(history, unit)
     every = [*those, *([newest] if newest is not None else [])]
     if len(every) < 2:
         return None
     first = datetime.fromisoformat(every[0].made)
-    years = np.array([(datetime.fromisoformat(one.made) - first).days / _YEAR_DAYS for one in every])
+    years = np.array([(datetime.fromisoformat(one.made) - first).days / YEAR_DAYS for one in every])
     values = np.array([one.percent for one in every])
     layers: list[Curve | Dots | Rule] = [Curve(years, values, "voltage", DOTTED), Dots(years, values, ringed=len(every) - 1)]
     limits = control_limits(values[:-1].tolist())

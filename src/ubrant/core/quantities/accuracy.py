@@ -33,6 +33,14 @@ class Accuracy:
         """Largest error at a reading, in its unit, both terms at their limits."""
         return self.gain * abs(value) + self.zero
 
+    def plainly(self) -> str:
+        """As it can be read again: as it was typed, else its two terms."""
+        return self.text or f"{100 * self.gain:.12g} % + {self.zero:.12g} {self.unit}"
+
+    def at_degrees(self, outside_c: float, tempco: float) -> Accuracy:
+        """Where it is so many °C outside of what its accuracy holds in."""
+        return self if not outside_c * tempco > 0 else replace(self, gain=self.gain + outside_c * tempco, text="")
+
     def zeroed(self, moved: float | None = None) -> Accuracy:
         """What is left of it once its zero was read and taken off: half of the maker's, or what it ``moved`` by until it was read again at the end."""
         left = ZEROED * self.zero if moved is None else max(abs(moved), _LEFT * self.zero)
@@ -79,6 +87,60 @@ def parse_accuracy(text: str, unit: str) -> Accuracy:
             say("“{strip}”: an accuracy is a size without a sign, like “{value}”.", strip=text.strip(), value=_EXAMPLE[unit])
         )
     return Accuracy(gain, zero, unit, text.strip())
+
+
+_LARGEST_SHARE = 0.2
+
+
+def parse_share(text: str) -> float:
+    """``0.1 %`` as a fraction; 0 for nothing written.
+
+    Raises
+    ------
+    QuantityError
+        No percentage, or one that no meter has.
+    """
+    if not text.strip():
+        return 0.0
+    match = re.fullmatch(rf"\s*±?\s*({NUMBER})\s*%\s*", text)
+    share = parse_number(match[1]) / 100 if match is not None else -1.0
+    if not 0 <= share <= _LARGEST_SHARE:
+        raise QuantityError(say("“{typed}” is not understood: write it like “0.1 %”.", typed=text.strip()))
+    return share
+
+
+@dataclass(frozen=True)
+class Standard:
+    """What is kept to try a meter with: its value and the limits of error of that, in ``unit``."""
+
+    value: float
+    limit: float
+    unit: str
+
+
+def parse_standard(text: str) -> Standard | None:
+    """``2.500 V ± 1 mV``; None for nothing written.
+
+    Raises
+    ------
+    QuantityError
+        Its value or its ± cannot be read.
+    """
+    if not text.strip():
+        return None
+    value, mark, limit = text.partition("±")
+    match = re.search(r"([VAWΩ])\s*$", value.strip())
+    if not mark or match is None:
+        raise QuantityError(
+            say(
+                "“{typed}” is not understood: write the standard's value and its ±, like “2.500 V ± 1 mV” or “10.00 Ω ± 0.01 Ω”.",
+                typed=text.strip(),
+            )
+        )
+    made = Standard(parse_quantity(value, match[1]), parse_quantity(limit, match[1]), match[1])
+    if not 0 < made.limit < _LARGEST_SHARE * abs(made.value):
+        raise QuantityError(say("“{typed}”: no standard is as uncertain as that. Is the unit of its ± right?", typed=text.strip()))
+    return made
 
 
 _EXAMPLE = {"V": "0.1 % + 3 mV", "A": "0.5 % + 5 mA", "W": "1 % + 0.5 W"}

@@ -27,6 +27,8 @@ TAPS: dict[str, tuple[str, ...]] = {
     "device": ("dev",),
     "case": (),
     "room": (),
+    "display": ("disp",),
+    "reference": ("ref",),
 }
 """Places where something can be read, with their short names."""
 

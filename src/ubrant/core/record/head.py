@@ -58,6 +58,10 @@ class Setup:
         """
         return self.meter(tap).accuracy(unit)
 
+    def on(self, day: str) -> Setup:
+        """With its meters as they were on a day, ISO, by their checks and certificates."""
+        return replace(self, meters={tap: meter.on(day) for tap, meter in self.meters.items()})
+
     @property
     def one_meter(self) -> bool:
         """One meter was moved from the input to the output."""

@@ -23,6 +23,7 @@ from ubrant.core.wording import say
 Key = tuple[str, str]
 """(tap, quantity)."""
 _Kind = TypeVar("_Kind", bound=Event)
+_HOLDS_C, _USUAL_ROOM_C = (18.0, 28.0), (15.0, 27.0)
 _ABSURD = 0.4
 """A zero over this share of what the meter then reads is none: its leads were not open."""
 
@@ -88,8 +89,19 @@ class Record:
     def meter(self, tap: str) -> Meter:
         return self.head.setup.meter(tap)
 
+    def quoted(self, tap: str, unit: str) -> Accuracy | None:
+        """Of the meter at a tap on the day of the run, in the room it was made in; no zero that was read in it."""
+        accuracy, tempco = self.head.setup.accuracy(tap, unit), self.meter(tap).details.tempco
+        return accuracy if accuracy is None or not tempco else accuracy.at_degrees(self._outside_c(), tempco)
+
+    def _outside_c(self) -> float:
+        """How far the room was, at most, outside of what accuracies hold in: 23 ± 5 °C, common practice, no source."""
+        conditions = self.head.conditions
+        low, high = conditions.room_c or (_USUAL_ROOM_C if conditions.temperature_c is None else (conditions.temperature_c,) * 2)
+        return max(_HOLDS_C[0] - low, high - _HOLDS_C[1], 0.0)
+
     def accuracy(self, tap: str, unit: str) -> Accuracy | None:
-        accuracy = self.head.setup.accuracy(tap, unit)
+        accuracy = self.quoted(tap, unit)
         zeros = self._zeros().get(tap, {}).get(unit)
         if accuracy is None or zeros is None or self.zero_trouble():
             return accuracy

@@ -129,6 +129,8 @@ _TAP_WORDS = {
     "ac": "ac",
     "bank": "bank",
     "charger": "charger",
+    "display": "display",
+    "reference": "reference",
 }
 _OTHER_WORDS = {"temperature": "°C", "temp": "°C", "soc": "%", "percent": "%"}
 

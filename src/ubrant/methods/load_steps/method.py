@@ -285,7 +285,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
         ended = ending(record, hold_w)
         return analyse_steps(
             points,
-            meters_of(setup),
+            meters_of(record),
             record.head.criteria.tolerance,
             record.head.criteria.rated_w,
             hertz,
@@ -298,7 +298,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     volts = float(np.nanmedian(log_columns(record)[1][("input", "V")])) if not record.is_typed else float(np.nanmedian(points.input_v))
     known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
     return analyse_steps(
-        points, meters_of(setup), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
+        points, meters_of(record), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
     )
 
 
@@ -394,7 +394,7 @@ def _of_hold(record: Record) -> dict[str, Finding]:
         out = Series(volts.time_s, volts.value * np.interp(volts.time_s, drawn.time_s, drawn.value))
     if out is None:
         return {}
-    return held_findings(into, amps, out, meters_of(record.head.setup), start, end, volts)
+    return held_findings(into, amps, out, meters_of(record), start, end, volts)
 
 
 def _drawn(

@@ -287,7 +287,7 @@ class SweepMethod(Method):
                 trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live)
             )
         try:
-            sweep = analyse_sweep(points, meters_of(record.head.setup), criteria.tolerance, criteria.rated_w)
+            sweep = analyse_sweep(points, meters_of(record), criteria.tolerance, criteria.rated_w)
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -327,7 +327,7 @@ def _lowest(record: Record, rows: Rows, plan: SweepPlan | None) -> tuple[Finding
     """The lowest input at which it held, where a person said what became of the load."""
     hung = plan.hung() if plan is not None else ()
     loads = {one.place: hung[one.place % len(hung)].text for one in rows.tries} if hung else {}
-    return lowest_held(rows.tries, loads, record.head.setup.accuracy("input", "V"), record.head.criteria.tolerance)
+    return lowest_held(rows.tries, loads, record.quoted("input", "V"), record.head.criteria.tolerance)
 
 
 def _held_sentence(low: Finding) -> str:

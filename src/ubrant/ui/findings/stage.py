@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.check import Question
 from ubrant.core.guess import beside
 from ubrant.core.quantities.jot import Grammar, Jotting
@@ -27,6 +28,7 @@ from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.accounts import account_of
 from ubrant.runs.checked_since import CheckedSince, checked_since
 from ubrant.runs.edits import Change
+from ubrant.runs.found_of_meters import found_of_meter
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
 from ubrant.runs.series import series_of
@@ -85,6 +87,8 @@ class FindingsStage(StageFrame):
         self.newer = Callout("caution")
         self._since: CheckedSince | None = None
         self.take_newer = button(self.tr("Correct this run by that check"), self._take_newer)
+        self.keep_found = button("", self._keep_found, "chief")
+        self._found: Meter | None = None
         self.go_on = button(self.tr("Go on after the gap"), self._continue, "chief")
         self.leave_it = button(self.tr("Close it with what it has"), self._close_interrupted)
         self.between = Choice(self.tr("Between readings"))
@@ -113,6 +117,7 @@ class FindingsStage(StageFrame):
             self.settle,
             self.newer,
             self.take_newer,
+            self.keep_found,
             self.guess,
             self.questions,
             self.what_it_was,
@@ -169,6 +174,18 @@ class FindingsStage(StageFrame):
         if self._run is not None and self._since is not None:
             self._bench.take_setup(self._run, self._since.setup)
 
+    def _show_found(self, run: Run, account: Account) -> None:
+        """What it found of a meter, on offer to be kept with that."""
+        found = found_of_meter(self._bench.logbook, run, account)
+        self._found = found[0] if found is not None else None
+        self.keep_found.setText(found[1] if found is not None else "")
+        self.keep_found.setVisible(found is not None and not self._bench.logbook.read_only)
+
+    def _keep_found(self) -> None:
+        if self._run is not None and self._found is not None:
+            self._bench.keep_meter(self._found)
+            self.open_run(self._run.id)
+
     def _show_photos(self) -> None:
         clear(self._photos)
         if self._run is not None:
@@ -192,6 +209,7 @@ class FindingsStage(StageFrame):
             self.questions,
             self.check_button,
             self.take_newer,
+            self.keep_found,
             self.series_button,
             self.rank_button,
             self.judge_again,
@@ -253,6 +271,7 @@ class FindingsStage(StageFrame):
         self.rank_button.setVisible(account.candidate is not None)
         self._show_photos()
         self._show_newer(run, account if criteria is None else None)
+        self._show_found(run, account)
         self.path_view.show_path(account.path() or PowerPath((), (), (), (), "W"))
         self.drawn.show()
         self.drawn.begin()

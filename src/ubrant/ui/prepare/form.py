@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -30,7 +31,13 @@ from ubrant.ui.widgets.plain_field import plain_field
 _NO_METER = Meter("DC meter")
 ON_INSTRUMENTS, TYPED = -1.0, -2.0
 """Stand in the box of benches among the speeds of simulated ones."""
-_TAP_NAMES = {"battery": "Battery meter", "input": "Meter at the input", "output": "at the output"}
+_TAP_NAMES = {
+    "battery": "Battery meter",
+    "input": "Meter at the input",
+    "output": "at the output",
+    "display": "Meter to check",
+    "reference": "Reference",
+}
 Box = QLineEdit | Choice | QCheckBox
 
 
@@ -90,15 +97,16 @@ class MethodForm(QWidget):
     def offer_meters(self, meters: list[Meter]) -> None:
         """Those on the shelf; each is told from others by more than its name."""
         self._all = meters
-        for box in self.meters.values():
-            self._offer(box, self._readers())
+        for tap, box in self.meters.items():
+            self._offer(box, self._readers(tap))
         for box, role in self._roles:
             fit = [m for m in meters if m.details.role == role and (m.details.connection == "scpi" or role == "supply")]
             self._offer(box, fit, self.tr("a person switches it") if role == "load" else self.tr("none"))
         self._offer_also()
 
-    def _readers(self) -> list[Meter]:
-        return [m for m in self._all if m.details.role == "meter"] or [_NO_METER]
+    def _readers(self, tap: str = "") -> list[Meter]:
+        own_displays = bool(self._entries) and tap in self.method.reads_any
+        return [m for m in self._all if own_displays or m.details.role == "meter"] or [_NO_METER]
 
     def _offer(self, box: Choice, meters: list[Meter], none: str = "") -> None:
         kept = box.currentData() if box.count() > bool(none) else None
@@ -181,11 +189,10 @@ class MethodForm(QWidget):
         self.bench.setCurrentIndex(max(0, self.bench.findData(self._bench_wanted)))
         self.bench.blockSignals(False)
 
-    def _choose_meters(self) -> None:
+    def _choose_meters(self, fixed: Mapping[str, Meter] | None = None) -> None:
         """The meters that the method has least against."""
-        chosen = best_meters(
-            self.method, lambda meters: self._prepared_with(meters), self._readers(), connected=self.bench_kind() == INSTRUMENTS
-        )
+        connected = self.bench_kind() == INSTRUMENTS
+        chosen = best_meters(self.method, self._prepared_with, self._readers(), connected=connected, fixed=fixed)
         for tap, box in self.meters.items():
             box.blockSignals(True)
             box.setCurrentIndex(max(0, box.findData(chosen[tap].uid)))
@@ -213,6 +220,13 @@ class MethodForm(QWidget):
                     tick.setChecked(bool(self._specs[key].kind.read(text)))
                 case Choice() as choice:
                     choice.setCurrentIndex(max(0, choice.findData(self._specs[key].kind.read(text))))
+
+    def choose_meter(self, tap: str, uid: str) -> None:
+        """This one at a tap, and at the others what goes best with it."""
+        meter = next((m for m in self._all if m.uid == uid), None)
+        if meter is not None and tap in self.meters:
+            self._choose_meters({tap: meter})
+            self._meters_changed()
 
     def choose_method(self, key: str) -> None:
         self.method_box.setCurrentIndex(self.method_box.findData(key))
@@ -246,7 +260,7 @@ class MethodForm(QWidget):
         self.meters = {}
         for tap in self.method.taps:
             box = Choice(self.tr(_TAP_NAMES.get(tap, tap)))
-            self._offer(box, self._readers())
+            self._offer(box, self._readers(tap))
             box.setCurrentIndex(max(0, box.findData(chosen.get(tap))))
             box.currentIndexChanged.connect(lambda _: self._meters_changed())
             self.meters[tap] = box
@@ -469,7 +483,7 @@ class MethodForm(QWidget):
         return self._prepared_with(self._chosen_meters())
 
     def _chosen_meters(self) -> dict[str, Meter]:
-        known = {m.uid: m for m in self._readers()}
+        known = {m.uid: m for m in self._all}
         return {tap: known.get(str(box.currentData()), _NO_METER) for tap, box in self.meters.items()}
 
     def _prepared_with(self, meters: dict[str, Meter]) -> Prepared:

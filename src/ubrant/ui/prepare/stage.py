@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.meter_checks import meter_remarks
 from ubrant.methods.method import Prepared, Problem
-from ubrant.methods.registry import suiting
+from ubrant.methods.registry import Entry, meter_check, suiting
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.begin import is_typed, rehearsal_trouble, start
 from ubrant.runs.benches import bench_checks, by_person, load_rating
@@ -90,7 +91,8 @@ class PrepareStage(StageFrame):
                 self.unit_box.addItem(unit.name, unit.id)
         self.unit_box.setCurrentIndex(max(0, self.unit_box.findData(chosen)) if self.unit_box.count() else -1)
         self.unit_box.blockSignals(False)
-        self.form.offer_meters(self._bench.logbook.meters())
+        today = datetime.now(UTC).isoformat(timespec="seconds")
+        self.form.offer_meters([meter.on(today) for meter in self._bench.logbook.meters()])
         self.form.offer_batteries(self._bench.logbook.units())
         self._unit_changed()
 
@@ -98,6 +100,21 @@ class PrepareStage(StageFrame):
         """Prepare this one, where there is a test for it."""
         if (place := self.unit_box.findData(unit_id)) >= 0:
             self.unit_box.setCurrentIndex(place)
+
+    def check_meter(self, meter: Meter) -> None:
+        """A meter against a better one, on what is chosen or else on the first that will do."""
+        entry = meter_check()
+        if entry is None or self._unit is None:
+            return
+        if not entry.suits(self._unit):
+            self.unit_box.setCurrentIndex(next((k for k in range(self.unit_box.count()) if self._fits(entry, k)), 0))
+        self.form.choose_method(entry.key)
+        for tap in entry.method.reads_any:
+            self.form.choose_meter(tap, meter.uid)
+        self.look()
+
+    def _fits(self, entry: Entry, place: int) -> bool:
+        return entry.suits(self._bench.logbook.unit(self.unit_box.itemData(place)))
 
     def again(self, run: Run) -> None:
         """The same test once more: on the same unit, or on another one that is chosen now."""

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, date, datetime
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.checks import Check, checks_from
-from ubrant.core.equipment.display_check import DisplayCheck
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.accuracy import parse_share, parse_standard
+from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
-from ubrant.ui.shelf.judge_dialog import JudgeDialog
+from ubrant.ui.shelf.found_list import FoundList
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.plain_field import plain_field
@@ -25,12 +24,13 @@ _BAUDS = (9600, 19200, 38400, 57600, 115200, 230400)
 
 
 class MeterForm(QWidget):
-    """Emits ``kept`` with the meter as it was entered."""
+    """Emits ``kept`` with the meter as it was entered; ``check_wanted`` to check it against another."""
 
     kept = pyqtSignal(Meter)
+    check_wanted = pyqtSignal(Meter)
     left = pyqtSignal()
 
-    def __init__(self, meter: Meter | None = None, parent: QWidget | None = None, *, judges: Sequence[Meter] = ()) -> None:
+    def __init__(self, meter: Meter | None = None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._meter = meter or Meter("")
         details = self._meter.details
@@ -72,12 +72,14 @@ class MeterForm(QWidget):
         self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
         self.try_button = button(self.tr("Try it …"), self._try)
-        self.judge_button = button(self.tr("Judge it against a meter …"), self._judge)
-        self.judge_button.setVisible(bool(judges))
-        self._judges = judges
-        self._checks = details.checks
+        self.check_button = button(self.tr("Check it against another …"), lambda: self.check_wanted.emit(self._meter))
+        self.check_button.setEnabled(bool(self._meter.id))
+        self.certificate_button = button(self.tr("A certificate …"), self._certificate)
+        self.found = FoundList(details.checks)
+        self.drift = plain_field(self.tr("Its drift a year"), _percent(details.drift_a_year), self.tr("as far as its maker allows"))
+        self.tempco = plain_field(self.tr("For each °C outside 18 to 28"), _percent(details.tempco), "0.01 %")
+        self.standard = plain_field(self.tr("Check standard"), details.standard, "2.500 V ± 1 mV")
         self.due = plain_field(self.tr("Next check due"), details.due, "2027-05-01")
-        self._gains = {"V": details.gain_v, "A": details.gain_a}
         self._titles: dict[QWidget, QWidget] = {}
         self._build()
         self.address.setEditText(details.address)
@@ -103,7 +105,7 @@ class MeterForm(QWidget):
             self.connection.addItem(text, key)
 
     def _connect(self) -> None:
-        lines = (self.name, self.volts, self.amps, self.watts, *self._quantities())
+        lines = (self.name, self.volts, self.amps, self.watts, self.due, self.drift, self.tempco, self.standard, *self._quantities())
         for line in lines:
             line.textChanged.connect(self._look)
             line.returnPressed.connect(self._emit)
@@ -126,8 +128,11 @@ class MeterForm(QWidget):
             (self.tr("Accuracy of its volts, as the manual says it"), (self.volts,)),
             (self.tr("Accuracy of its amperes"), (self.amps,)),
             (self.tr("Accuracy of its watts, where it reads them"), (self.watts,)),
-            ("", (self.judge_button,)),
-            (self.tr("Next check due"), (self.due,)),
+            (self.tr("What it was found to be"), (self.found,)),
+            ("", (self.check_button, self.certificate_button)),
+            (self.tr("Next check due, drift a year"), (self.due, self.drift)),
+            (self.tr("For each °C outside 18 to 28 °C"), (self.tempco,)),
+            (self.tr("Tried with a check standard of"), (self.standard,)),
             (self.tr("Reads up to"), (self.max_v, self.max_a)),
             (self.tr("Its readings"), (self.connection,)),
             (self.tr("Where: address, port or file"), (self.address,)),
@@ -215,6 +220,12 @@ class MeterForm(QWidget):
                 date.fromisoformat(due)
             except ValueError:
                 trouble = self.tr("“{due}” is no day: write it like 2027-05-01.").format(due=due)
+        try:
+            for field in (self.drift, self.tempco):
+                parse_share(field.text())
+            parse_standard(self.standard.text())
+        except QuantityError as error:
+            trouble = trouble or str(error)
         self._trouble.say("bad", trouble)
         self._keep.setEnabled(bool(self.name.text().strip()) and not trouble and not amiss)
 
@@ -236,15 +247,16 @@ class MeterForm(QWidget):
             input_ohm=self.input_ohm.value() or 0.0,
             zero_v=zero_v,
             zero_a=zero_a,
-            gain_v=self._gains["V"],
-            gain_a=self._gains["A"],
             power_accuracy=self.watts.text().strip(),
             zeroed=before.zeroed if same_zero else datetime.now(UTC).isoformat(timespec="seconds"),
             reversed=self.reversed.isChecked(),
             counts_to_ah=self.full_ah.value() or 0.0,
             counts_to_wh=self.full_wh.value() or 0.0,
-            checks=self._checks,
+            checks=self.found.checks,
             due=self.due.text().strip(),
+            drift_a_year=parse_share(self.drift.text()),
+            tempco=parse_share(self.tempco.text()),
+            standard=self.standard.text().strip(),
         )
         return replace(
             self._meter,
@@ -267,25 +279,18 @@ class MeterForm(QWidget):
             self._kind_changed()
             self.profile.setEditText(page.profile_name())
 
-    def _judge(self) -> None:
-        """Take over what judging it against another meter found: its gain, its zero, and what it is good for then."""
-        others = [m for m in self._judges if m.id != self._meter.id]
-        dialog = JudgeDialog(self.name.text().strip(), others, self, checks_from(self._checks))
-        if dialog.exec() and dialog.found is not None:
-            self.take_correction(dialog.unit, dialog.found, dialog.made)
-
-    def take_correction(self, unit: str, check: DisplayCheck, made: Check | None = None) -> None:
-        """Put a correction into the form, and the check beside those before it."""
-        if made is not None:
-            self._checks = (*self._checks, made.to_json())
-        self._gains[unit] = check.gain
-        zero, accuracy = (self.zero_v, self.volts) if unit == "V" else (self.zero_a, self.amps)
-        zero.setText(f"{check.shown_of_nothing:.5f} {unit}")
-        accuracy.setText(check.accuracy.text)
+    def _certificate(self) -> None:
+        dialog = CertificateDialog(self.name.text().strip(), date.today(), self)
+        if dialog.exec() and dialog.made is not None:
+            self.found.add(dialog.made)
 
     def _emit(self) -> None:
         if self._keep.isEnabled():
             self.kept.emit(self.meter())
+
+
+def _percent(share: float) -> str:
+    return f"{plain(100 * share, 4)} %" if share else ""
 
 
 def _quantity(unit: str, name: str, value: float | None) -> QuantityField:

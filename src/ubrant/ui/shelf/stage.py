@@ -350,7 +350,9 @@ class ShelfStage(QWidget):
     def _start_meter(self, meter: Meter | None = None) -> None:
         from ubrant.ui.shelf.meter_form import MeterForm  # with what reads profiles, slow to import
 
-        self._open_form(MeterForm(meter, judges=[m for m in self._bench.logbook.meters() if m.details.role == "meter"]))
+        form = MeterForm(meter)
+        form.check_wanted.connect(lambda it: self._bench.check_wanted.emit(it.id))
+        self._open_form(form)
 
     def _keep(self, thing: Unit | Meter) -> None:
         form = self._side.findChild(QWidget, _FORM)
@@ -506,8 +508,9 @@ def _facts_text(unit: Unit) -> str:
 
 
 def _accuracy_text(meter: Meter) -> str:
+    now = meter.on(datetime.now().astimezone().isoformat())
     try:
-        parts = [show_accuracy(a) for a in (meter.accuracy("V"), meter.accuracy("A")) if a]
+        parts = [show_accuracy(a) for a in (now.accuracy("V"), now.accuracy("A")) if a]
     except QuantityError as error:
         return str(error)
     return "   ".join(parts) or "accuracy not known"

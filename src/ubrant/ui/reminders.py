@@ -1,0 +1,38 @@
+"""Look in again: what a person asked to be told after so long."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from ubrant.core.quantities.quantity import show_duration
+
+if TYPE_CHECKING:
+    from ubrant.ui.shell import MainWindow
+
+
+class Reminders(QObject):
+    """``timers`` are those that were asked for."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        self.timers: list[QTimer] = []
+
+    def remind(self, seconds: float) -> None:
+        """Look in again after so long."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.timeout.connect(lambda: self._now(timer))
+        timer.start(round(seconds * 1000))
+        self.timers.append(timer)
+        self._window.tell(self.tr("You will be told in {time}.").format(time=show_duration(seconds)))
+
+    def _now(self, timer: QTimer) -> None:
+        run = self._window.bench.run
+        self._window.desktop.tell(self.tr("Look in again"), run.source if run else "")
+        self._window.tell(self.tr("Look in again: that is what you asked for."))
+        QApplication.alert(self._window)
+        timer.deleteLater()
