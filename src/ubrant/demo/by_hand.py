@@ -13,8 +13,10 @@ from ubrant.core.record.head import Setup
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY, on_shelf
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import UnknownMethodError, method_of
+from ubrant.runs.accounts import account_of
 from ubrant.runs.begin import start
 from ubrant.runs.benches import BenchChoice
+from ubrant.runs.found_of_meters import found_of_meter
 from ubrant.runs.typed_session import TypedSession
 
 
@@ -32,6 +34,7 @@ class Read:
 
 _NODE = {"charger": CLAMP, "load": BENCH_METER, "battery": BENCH_METER_TWO}
 _WAYS = {"source": STATION_DISPLAY, "load": PLUG_METER}
+_LAST_CHECK = datetime(2026, 11, 1, tzinfo=UTC)
 READ = (
     Read("output", "Ticket bank", datetime(2026, 9, 25, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}),
     Read("output", "Ticket bank", datetime(2026, 9, 21, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}, fields={"amps": "0.25 A"}),
@@ -89,6 +92,17 @@ READ = (
         {"input": PLUG_METER},
         {"conditions": "17 °C in the hall, thermostat at 3", "wider": "20 %"},
     ),
+    *(
+        Read(
+            "meter-check",
+            "Dome pack A",
+            datetime(2026, month, 10, 18, 0, tzinfo=UTC),
+            "",
+            {"display": CLAMP, "reference": BENCH_METER},
+            {"quantity": "amperes", "points": "6"},
+        )
+        for month in (8, 9, 10, 11)
+    ),
     Read("external-supply", "Laptop's brick", datetime(2026, 11, 8, 15, 0, tzinfo=UTC), "", {"input": PLUG_METER, "output": BENCH_METER}),
 )
 
@@ -102,7 +116,10 @@ def read_them(logbook: Logbook, units: Mapping[str, Unit]) -> None:
             continue
         meters = {tap: on_shelf(logbook, meter) for tap, meter in one.meters.items()}
         setup = Setup(units[one.unit], meters, Leads(0.0), device=units.get(one.device))
-        _, session = start(logbook, method, method.prepare(setup, one.fields), BenchChoice(unattended=True), started=one.day)
+        run, session = start(logbook, method, method.prepare(setup, one.fields), BenchChoice(unattended=True), started=one.day)
         assert isinstance(session, TypedSession)
         while session.running:
             session.keep_up()
+        run = logbook.run(run.id)
+        if (found := found_of_meter(logbook, run, account_of(logbook, run)[1])) is not None and one.day < _LAST_CHECK:
+            logbook.keep_meter(found[0])  # the last one waits for a person to take it

@@ -33,7 +33,8 @@ _AT_ONCE = 4
 
 def on_shelf(logbook: Logbook, meter: Meter) -> Meter:
     """The same one as it is kept there: what it is wrong by is one thing in all of its runs."""
-    return replace(meter, id=next((m.id for m in logbook.meters() if m.name == meter.name), 0))
+    kept = next((m for m in logbook.meters() if m.name == meter.name), None)
+    return meter if kept is None else replace(meter, id=kept.id, details=replace(meter.details, checks=kept.details.checks))
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account
 from ubrant.core.equipment.certificates import CERTIFICATE, Check, first_after
-from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.meter import LATER, Meter
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.head import Setup
 from ubrant.core.uncertainty.finding import Finding
@@ -14,6 +14,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_with_others
+from ubrant.runs.found_of_meters import is_rehearsal
 
 _NAMES = {"V": "volts", "A": "amperes", "W": "watts"}
 
@@ -39,11 +40,11 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
         found = _kept(meter, kept)
         newer = [] if found is None else [c for unit in "VAW" if (c := first_after(found.details.checks, unit, run.started)) is not None]
         meters[tap] = meter
-        if newer and found is not None and not meter.details.found_later and not _of_this(account, tap):
+        if newer and found is not None and meter.details.counts != LATER and not _of_this(account, tap):
             known = replace(meter.details, checks=found.details.checks)
             meters[tap] = replace(meter, details=known).as_found_later(run.started)
             by += [(meter.name, check) for check in newer]
-    if not by or not account.findings:
+    if not by or not account.findings or is_rehearsal(logbook, run):
         return None
     changed = replace(setup, meters=meters)
     head = replace(run.head, setup=changed)

@@ -6,9 +6,15 @@ from dataclasses import replace
 
 from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
+
+
+def is_rehearsal(logbook: Logbook, run: Run) -> bool:
+    """Made on a simulated bench with a unit that is not simulated itself: no measurement, and it judges nothing real."""
+    return run.head.origin.road == SIMULATED and not (run.unit_id is not None and logbook.unit(run.unit_id).stand_in)
 
 
 def found_of_meter(logbook: Logbook, run: Run, account: Account) -> tuple[Meter, str] | None:
@@ -16,7 +22,7 @@ def found_of_meter(logbook: Logbook, run: Run, account: Account) -> tuple[Meter,
 
     What an earlier state of the same run found gives way to it.
     """
-    if account.correction is None or run.state == "running":
+    if account.correction is None or run.state == "running" or is_rehearsal(logbook, run):
         return None
     tap, check = account.correction
     check = replace(check, run=run.id, made=run.started)
@@ -26,5 +32,5 @@ def found_of_meter(logbook: Logbook, run: Run, account: Account) -> tuple[Meter,
         return None
     others = [one for one in meter.details.checks if one.run != run.id]
     checks = tuple(sorted((*others, check), key=lambda one: one.made))
-    text = say("Correct {name} by this from {day} on", name=meter.name, day=run.started[:10])
+    text = say("Keep this with {name}", name=meter.name)
     return replace(meter, details=replace(meter.details, checks=checks)), text

@@ -31,7 +31,7 @@ _DETAILS = {
     for f in fields(MeterDetails)
     if f.name
     not in {"role", "connection", "address", "profile", "baud", "tap", "power_accuracy", "zeroed", "checks", "due", "standard"}
-    | {"drift_a_year", "as_of", "found_later"}
+    | {"drift_a_year", "as_of", "counts"}
 }
 
 

@@ -14,7 +14,7 @@ from ubrant.bench.clocks import LaterClock
 from ubrant.bench.simulated import Around, open_simulated, open_simulated_converter
 from ubrant.bench.standins.converter_world import BreakerParameters, ConverterScenario
 from ubrant.bench.standins.scenario import Scenario, scenario_for
-from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.meter import MAKER, Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
@@ -56,12 +56,12 @@ def opener(
 
 def uncorrected(setup: Setup) -> Setup:
     """Simulated meters are off by anything inside their accuracies, and nothing was found of them."""
-    meters = {tap: replace(meter.plainly(), details=replace(meter.plainly().details, **_AS_MADE)) for tap, meter in setup.meters.items()}
+    meters = {tap: replace(meter, details=replace(meter.details, **_AS_MADE)) for tap, meter in setup.meters.items()}
     return replace(setup, meters=meters)
 
 
 _AS_MADE: dict[str, Any] = (
-    {"zeroed": "", "reversed": False}
+    {"counts": MAKER, "zeroed": "", "reversed": False}
     | dict.fromkeys(("gain_v", "gain_a", "gain_w"), 1.0)
     | dict.fromkeys(("zero_v", "zero_a", "zero_w"), 0.0)
 )

@@ -157,7 +157,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
     made = [
         Finding(
             "off",
-            say("It shows more, at {at} {unit}", at=plain(at, 4), unit=unit),
+            say("Off at {at} {unit}", at=plain(at, 4), unit=unit),
             -line,
             unit,
             parts(at, Contribution(say("scatter of the pairs"), float(found.fit_u[k]))),
@@ -166,7 +166,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
         ),
         Finding(
             "gain_error",
-            say("It shows more, of what there is"),
+            say("Off, of what there is"),
             100 * (1 / found.gain - 1),
             "%",
             _of_gain(found, shown, reference),
@@ -180,7 +180,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
         made.append(
             Finding(
                 "of_nothing",
-                say("It shows of nothing"),
+                say("Shows of nothing"),
                 nothing,
                 unit,
                 parts(0.0, Contribution(say("scatter of the pairs"), float(found.fit_u[low]))),
@@ -194,7 +194,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
         made.append(
             Finding(
                 f"point_{n}",
-                say("It shows more, at {at} {unit}", at=plain(other, 5), unit=unit),
+                say("Off at {at} {unit}", at=plain(other, 5), unit=unit),
                 one - other,
                 unit,
                 parts(other, Contribution(say("last digits"), width)),

@@ -12,6 +12,7 @@ from ubrant.core.quantities.jot import JotReading
 from ubrant.core.record.readings import Series
 
 ROLES = ("meter", "load", "supply", "scope")
+THEN, LATER, MAKER = "then", "later", "maker"
 CONNECTIONS = ("display", "scpi", "lines", "file")
 """How its readings arrive: read off by a person, asked for by SCPI, printed line by line, written to another program's log."""
 
@@ -40,7 +41,7 @@ class MeterDetails:
     tempco : how far its gain moves for each °C outside of what its accuracy holds in, as a fraction
     standard : what is kept to try it with, like ``2.500 V ± 1 mV``; empty for nothing
     as_of : the day that its checks are read for, ISO; empty where they are not, and it is as its maker says
-    found_later : a check after that day counts for it: it was so then
+    counts : which of them do: those up to that day (THEN), before them the first one after it (LATER: it was so then), or none (MAKER)
     """
 
     role: str = "meter"
@@ -69,7 +70,7 @@ class MeterDetails:
     tempco: float = 0.0
     standard: str = ""
     as_of: str = ""
-    found_later: bool = False
+    counts: str = THEN
 
     def to_json(self) -> dict[str, Any]:
         """Only what differs from nothing being known."""
@@ -79,9 +80,9 @@ class MeterDetails:
 
     def held(self, unit: str) -> Check | None:
         """What holds of V, A or W on its day; None where nothing was found until then."""
-        if not self.as_of:
+        if not self.as_of or self.counts == MAKER:
             return None
-        later = first_after(self.checks, unit, self.as_of) if self.found_later else None
+        later = first_after(self.checks, unit, self.as_of) if self.counts == LATER else None
         return later or in_force(self.checks, unit, self.as_of)
 
     def corrects(self, unit: str) -> Check | None:
@@ -184,11 +185,11 @@ class Meter:
         """The meter as it was on a day, ISO, by its checks and certificates; itself where it has none."""
         if not self.details.checks:
             return self
-        return replace(self, details=replace(self.details, as_of=day, found_later=False))
+        return replace(self, details=replace(self.details, as_of=day, counts=THEN))
 
     def as_found_later(self, day: str) -> Meter:
         """The meter on a day as a check after it found it to be."""
-        return replace(self, details=replace(self.details, as_of=day, found_later=True))
+        return replace(self, details=replace(self.details, as_of=day, counts=LATER))
 
     def plainly(self) -> Meter:
         """Without dates: what holds on its day stands as its own accuracies and corrections, and its checks are left out."""
@@ -196,7 +197,7 @@ class Meter:
         zeros, gains = zip(*(self.details.correction(u) for u in "VAW"), strict=True)
         of_zero = dict(zip(("zero_v", "zero_a", "zero_w"), zeros, strict=True))
         of_gain = dict(zip(("gain_v", "gain_a", "gain_w"), map(abs, gains), strict=True))
-        details = replace(self.details, **of_zero, **of_gain, power_accuracy=texts["W"], checks=(), as_of="", found_later=False)
+        details = replace(self.details, **of_zero, **of_gain, power_accuracy=texts["W"], checks=(), as_of="", counts=THEN)
         return replace(self, voltage_accuracy=texts["V"], current_accuracy=texts["A"], details=details)
 
     @property

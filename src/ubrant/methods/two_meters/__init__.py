@@ -8,4 +8,6 @@ def _suits(unit: Unit) -> bool:
     return unit.kind in {"battery", "bank", "station", "charger", "source", "load"}  # what both can be held to
 
 
-METHOD = Entry("meter-check", "Check a meter against another", 95, _suits, "ubrant.methods.two_meters.method:MeterCheckMethod", checks_meters=True)
+METHOD = Entry(
+    "meter-check", "Check a meter against another", 95, _suits, "ubrant.methods.two_meters.method:MeterCheckMethod", checks_meters=True
+)

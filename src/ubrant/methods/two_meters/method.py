@@ -9,7 +9,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import Area, Curve, Dots, Drawing, Plot
+from ubrant.core.drawings import DOTTED, Curve, Dots, Drawing, Plot
 from ubrant.core.equipment.against import Against, Both, Pairs, analyse_pairs
 from ubrant.core.equipment.checks import control_chart, pair_history
 from ubrant.core.quantities.quantity import QuantityError, plain
@@ -18,13 +18,13 @@ from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.two_meters.person import reads_both
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Choice, Field
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
+from ubrant.methods.two_meters.person import reads_both
 
 DISPLAY, REFERENCE = "display", "reference"
 _FEWEST, _MOST = 2, 50
@@ -106,7 +106,9 @@ class MeterCheckMethod(Method):
     def by_hand(self, prepared: Prepared) -> ByHand:
         setup, plan = prepared.setup, prepared.plan
         checked, reference = setup.meter(DISPLAY).name, setup.meter(REFERENCE).name
-        place = say("across the same two terminals") if plan.quantity == "V" else say("in the same current, nothing branching off between them")
+        place = (
+            say("across the same two terminals") if plan.quantity == "V" else say("in the same current, nothing branching off between them")
+        )
         ask = Ask(
             say(
                 "Both meters {place}, on the range they are used on; both switched on long enough to be warm. What carries the readings: {unit}.",
@@ -177,7 +179,7 @@ class MeterCheckMethod(Method):
             planned=plan.points if plan is not None else None,
             drawings=lambda: tuple(filter(None, (_drawn(found, unit), control_chart(history, unit, found.check)))),
             path=lambda: _path(setup),
-            short=say("{off} off", off=found.findings["gain_error"].with_uncertainty()),
+            short=say("{name}: {off} off", name=checked.name or say("the display"), off=found.findings["gain_error"].with_uncertainty()),
             correction=(DISPLAY, found.check) if found.check is not None else None,
         )
 
@@ -215,7 +217,9 @@ def _drawn(found: Against, unit: str) -> Drawing:
     at, off, may_be = found.read[order], found.off[order], found.may_be[order]
     known = bool(np.all(np.isfinite(may_be)))
     most = max(float(np.max(np.abs(off))), float(np.max(may_be)) if known else 0.0, 1e-9)
-    layers: list[Curve | Dots | Area] = [Area(at, -may_be, may_be, "quiet")] if known else []
+    layers: list[Curve | Dots] = []
+    if known:
+        layers += [Curve(at, may_be, "quiet", DOTTED, say("both may be off by"), keyed=True), Curve(at, -may_be, "quiet", DOTTED)]
     layers += [Curve(at, off, "voltage" if unit == "V" else "current"), Dots(at, off)]
     told = say("{n} points, at most {off} {unit} apart", n=len(off), off=plain(float(np.max(np.abs(off))), 3), unit=unit)
     low, high = float(at.min()), float(at.max())

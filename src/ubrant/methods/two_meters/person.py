@@ -1,23 +1,36 @@
-"""A simulated person reads two meters at one place, low to high."""
+"""A simulated person reads two meters at one place, low to high. Each is off by what it is off by on every other day, but for a little."""
 
 from __future__ import annotations
 
+import zlib
+
 import numpy as np
 
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.models.shown import drawn_inside
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.method import Prepared, label_of
 
 _WAIT_S = 60.0
 _USUAL = {"V": 12.0, "A": 5.0, "W": 60.0}
-_LOW = 0.1
+_LOW, _MOVES = 0.1, 0.004
+_DIGITS = {"V": 3, "A": 2, "W": 1}
 
 
 def reads_both(prepared: Prepared, reader: Reader) -> Lines:
     """What there is goes up evenly, to what the unit's label leads one to expect."""
-    unit, plan = prepared.setup.unit, prepared.plan
-    label = label_of(unit)
+    setup, plan = prepared.setup, prepared.plan
+    label = label_of(setup.unit)
     volts = label.voltage_v if label is not None else None
     most = volts if plan.quantity == "V" and volts else _USUAL[plan.quantity]
-    show = {"V": reader.volts, "A": reader.amps, "W": reader.watts}[plan.quantity]
+    moved = reader.known(setup.unit, "moved", 1.0, _MOVES)
     for there in np.linspace(_LOW * most, most, plan.points):
-        yield _WAIT_S, f"display {show('display', float(there))} reference {show('reference', float(there))}"
+        display = _shown(setup.meter("display"), plan.quantity, float(there) * moved)
+        yield _WAIT_S, f"display {display} reference {_shown(setup.meter('reference'), plan.quantity, float(there))}"
+
+
+def _shown(meter: Meter, quantity: str, there: float) -> str:
+    rng = np.random.default_rng(zlib.crc32(f"{meter.name}/{quantity}".encode()))
+    channel = drawn_inside(meter.made_for(quantity) or Accuracy(0.01, 0.01, quantity), rng, 0.0, 0.0)
+    return f"{there * (1 + channel.gain) + channel.zero:.{_DIGITS[quantity]}f} {quantity}"

@@ -72,7 +72,7 @@ class MeterForm(QWidget):
         self._trouble = Callout("bad")
         self._keep = button(self.tr("Keep it"), self._emit, "chief")
         self.try_button = button(self.tr("Try it …"), self._try)
-        self.check_button = button(self.tr("Check it against another …"), lambda: self.check_wanted.emit(self._meter))
+        self.check_button = button(self.tr("Check it …"), lambda: self.check_wanted.emit(self._meter))
         self.check_button.setEnabled(bool(self._meter.id))
         self.certificate_button = button(self.tr("A certificate …"), self._certificate)
         self.found = FoundList(details.checks)

@@ -216,11 +216,12 @@ class ReadingsTable(QWidget):
         self._show_buttons()
 
     def _set_widths(self) -> None:
-        wide = self.view.fontMetrics().horizontalAdvance("0")
+        wide, across = self.view.fontMetrics().horizontalAdvance("0"), self.view.horizontalHeader()
         for place in range(self.model.columnCount() - 1):
             key = self.model.column_at(place)
             width = wide * (22 if key == "asked" else 17 if key == "says" else 13 if key == "time" else 10)
-            self.view.setColumnWidth(place, max(width, self.view.sizeHintForColumn(place) + 4) if key == "time" else width)
+            room = self.view.sizeHintForColumn(place) + 4 if key == "time" else across.sectionSizeHint(place) if across is not None else 0
+            self.view.setColumnWidth(place, max(width, room))
 
     @property
     def is_busy(self) -> bool:
