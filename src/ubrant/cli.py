@@ -279,6 +279,25 @@ def size_of_source(
     print(_escaped(json.dumps(size_json(found), ensure_ascii=False, indent=2)) if as_json else visible(size_sentence(found)))
 
 
+@app.command("verdicts")
+def list_verdicts(
+    logbook: Path = typer.Argument(..., help="A logbook."), as_json: bool = typer.Option(False, "--json", help="As one JSON object.")
+) -> None:
+    """Verdicts that were measured again: how many held, which did not, which a newer version of the sums has changed."""
+    from ubrant.runs.verdicts_again import again_to_json, heading_of, verdicts_again
+
+    book = _open(logbook)
+    found = verdicts_again(book)
+    book.close()
+    if as_json:
+        print(_escaped(json.dumps(again_to_json(found), ensure_ascii=False)))
+        return
+    for pair in found.pairs:
+        words = f"{pair.before.day} {pair.before.summary.verdict} → {pair.after.day} {pair.after.summary.verdict}"
+        print(visible(f"{heading_of(pair)}: {words}"))
+    print(visible(found.sentence()))
+
+
 @app.command("bring-in")
 def bring_in_logbook(
     logbook: Path = typer.Argument(..., help="The logbook that is to hold it all."),

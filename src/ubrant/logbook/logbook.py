@@ -454,6 +454,9 @@ class Logbook:
 
     def keep_summary(self, run_id: int, summary: Summary) -> Summary:
         """Keep the few figures of a run for this version of the sums; what is written to the run later takes them back."""
+        before = self._db.execute("SELECT findings FROM summary WHERE run_id = ? AND version < ?", (run_id, FINDINGS_VERSION)).fetchone()
+        if before is not None and (was := summary_from_json(json.loads(before[0])).verdict) and was != summary.verdict:
+            summary = replace(summary, was=was)
         if not self.read_only:
             self._write(
                 "INSERT OR REPLACE INTO summary (run_id, version, findings) VALUES (?,?,?)",

@@ -163,6 +163,7 @@ class Summary:
     sentence, short, verdict : over all; in a few words; the word, empty where the method gives none
     bar : capacity in Ah and its ±, to be drawn against the label's; None without
     energy : what an outlook can rest on (Wh, its ±, whether that is all of it, measured over label); None without
+    was : another verdict, that an older version of the sums gave of the same; empty for none
     sketch : the curve that is drawn of it, as points between 0 and 1; empty without one
     """
 
@@ -172,6 +173,7 @@ class Summary:
     bar: tuple[float, float | None] | None = None
     energy: tuple[float, float | None, bool, float] | None = None
     sketch: tuple[tuple[float, float], ...] = ()
+    was: str = ""
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -181,6 +183,7 @@ class Summary:
             "bar": self.bar,
             "energy": self.energy,
             "sketch": self.sketch,
+            "was": self.was,
         }
 
 
@@ -194,4 +197,5 @@ def summary_from_json(data: Mapping[str, Any]) -> Summary:
         tuple(bar) if bar else None,
         tuple(energy) if energy else None,
         tuple((float(x), float(y)) for x, y in data.get("sketch", ())),
+        str(data.get("was", "")),
     )

@@ -28,6 +28,11 @@ class MenuDialogs:
 
         FeedsDialog(self._bench.logbook, self._window).exec()
 
+    def verdicts(self) -> None:
+        from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
+
+        VerdictsDialog(self._bench.logbook, self._window).exec()
+
     def thrown(self) -> None:
         from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 

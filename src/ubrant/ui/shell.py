@@ -188,6 +188,7 @@ class MainWindow(QMainWindow):
         self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", lambda: self.dialogs.wave())
         self._add(file, self.tr("Rank for a &job …"), "", lambda: self.dialogs.rank())
         self._add(file, self.tr("What &feeds what …"), "", lambda: self.dialogs.what_feeds())
+        self._add(file, self.tr("Verdicts &measured again …"), "", lambda: self.dialogs.verdicts())
         self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
         self._add(file, self.tr("Save a re&port …"), "Ctrl+Shift+S", lambda: self.files.report())
         self._add(file, self.tr("&Print the report …"), "Ctrl+P", lambda: self.files.print_report())

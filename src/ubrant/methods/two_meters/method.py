@@ -97,6 +97,14 @@ class MeterCheckMethod(Method):
             ]
         return []
 
+    def heading(self, prepared: Prepared, name: str) -> str:
+        checked, reference = (prepared.setup.meter(tap).name for tap in (DISPLAY, REFERENCE))
+        return (
+            say("{checked} against {reference}", checked=checked, reference=reference)
+            if checked and reference
+            else super().heading(prepared, name)
+        )
+
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} points", count=prepared.plan.points), ""
 
