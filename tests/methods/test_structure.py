@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 
@@ -11,7 +11,7 @@ import pytest
 
 import ubrant
 from ubrant.core.quantities.jot import TAPS
-from ubrant.methods.registry import entries
+from ubrant.methods.registry import Entry, entries
 
 SRC = Path(ubrant.__file__).parent
 FREE = {"demo", "ui/shots.py"}
@@ -28,33 +28,54 @@ HOMONYMS = {
 }
 
 
-@cache
-def modules() -> list[tuple[str, ast.Module]]:
-    return [(path.relative_to(SRC).as_posix(), ast.parse(path.read_text("utf-8"))) for path in sorted(SRC.rglob("*.py"))]
+@dataclass
+class Read:
+    """What the sources hold: where each string stands, docstrings left out; (module, what it imports from); functions too long to be read at once."""
+
+    strings: dict[str, list[tuple[str, int]]] = field(default_factory=dict)
+    imports: list[tuple[str, str]] = field(default_factory=list)
+    long: list[str] = field(default_factory=list)
 
 
 @cache
-def strings(tree: ast.Module) -> list[tuple[int, str]]:
-    """Every string of the program, without its docstrings."""
-    return list(_strings(tree))
+def read() -> Read:
+    """Every module once; its tree is let go of again."""
+    found = Read()
+    for path in sorted(SRC.rglob("*.py")):
+        name, docs = path.relative_to(SRC).as_posix(), set()
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):  # from the outside in: what an expression holds comes after it
+            match node:
+                case ast.Expr():
+                    docs.add(id(node.value))
+                case ast.Constant(value=str(text)) if id(node) not in docs:
+                    found.strings.setdefault(text, []).append((name, node.lineno))
+                case ast.ImportFrom():
+                    found.imports.append((name, node.module or ""))
+                case ast.FunctionDef() | ast.AsyncFunctionDef() if statements(node) > 61:
+                    found.long.append(f"{name}: {node.name}")
+    return found
 
 
-def _strings(tree: ast.Module) -> Iterator[tuple[int, str]]:
-    docs = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs:
-            yield node.lineno, node.value
+def statements(node: ast.stmt | ast.ExceptHandler | ast.match_case) -> int:
+    """How many statements, itself and those within it."""
+    count = int(isinstance(node, ast.stmt))
+    for part in ("body", "orelse", "finalbody", "handlers", "cases"):
+        inner = getattr(node, part, ())
+        count += sum(statements(one) for one in (inner if isinstance(inner, list) else ()))
+    return count
+
+
+def folder_of(entry: Entry) -> str:
+    return entry.body.partition(":")[0].rsplit(".", 1)[0].removeprefix("ubrant.").replace(".", "/")
 
 
 @pytest.mark.parametrize("entry", entries(), ids=lambda e: e.key)
 def test_no_key_of_a_method_stands_outside_its_folder(entry):
-    folder = entry.body.partition(":")[0].rsplit(".", 1)[0].removeprefix("ubrant.").replace(".", "/")
     found = [
         f"{name}:{line}"
-        for name, tree in modules()
-        if not name.startswith(folder) and not any(name == f or name.startswith(f"{f}/") for f in FREE) and name != OLDER
-        for line, text in strings(tree)
-        if text == entry.key and (name, text) not in HOMONYMS and text not in TAPS  # a place to meter at may be called as a method is
+        for name, line in read().strings.get(entry.key, [])
+        if not name.startswith(folder_of(entry)) and not any(name == f or name.startswith(f"{f}/") for f in FREE) and name != OLDER
+        if (name, entry.key) not in HOMONYMS and entry.key not in TAPS  # a place to meter at may be called as a method is
     ]
     assert found == []
 
@@ -62,22 +83,8 @@ def test_no_key_of_a_method_stands_outside_its_folder(entry):
 @pytest.mark.parametrize("entry", entries(), ids=lambda e: e.key)
 def test_nothing_imports_a_method_but_its_own_folder(entry):
     package = entry.body.partition(":")[0].rsplit(".", 1)[0]
-    folder = package.removeprefix("ubrant.").replace(".", "/")
-    found = [
-        name
-        for name, tree in modules()
-        if not name.startswith(folder)
-        for node in ast.walk(tree)
-        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith(package)
-    ]
-    assert found == []
+    assert [name for name, of in read().imports if of.startswith(package) and not name.startswith(folder_of(entry))] == []
 
 
 def test_no_function_has_more_than_sixty_statements():
-    long = [
-        f"{name}: {node.name}"
-        for name, tree in modules()
-        for node in ast.walk(tree)
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and sum(isinstance(n, ast.stmt) for n in ast.walk(node)) - 1 > 60
-    ]
-    assert long == []
+    assert read().long == []

@@ -9,7 +9,7 @@ import pytest
 from tests.making import falling
 from tests.window import keep_discharge
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit, UnitFacts
+from ubrant.core.equipment.unit import Peak, Unit, UnitFacts, parse_peak
 from ubrant.core.outlook.kit import Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError
@@ -143,3 +143,44 @@ def test_how_long_without_a_unit_is_asked_not_guessed(shelf, qtbot, hours, said)
     dialog.hours.setText("2 days")
     dialog.work_out()
     assert "lasts longest" in dialog.sentence.text() or "cannot be told apart" in dialog.sentence.text()
+
+
+def told(shelf, **more):
+    return {one.name: one for one in choices_for(shelf, Spread(57.0, 0.5), 45 * 60.0, (), None, **more)}
+
+
+def test_what_it_draws_at_first_is_held_against_what_each_gives_for_a_moment(shelf):
+    units = {u.name: u for u in shelf.units()}
+    shelf.keep_unit(replace(units["Pack A"], facts=UnitFacts(peak="600 W for 3 s")))
+    shelf.keep_unit(replace(units["Pack B"], facts=UnitFacts(peak="80 W 3 s", apart="no load while charging")))
+    shelf.keep_unit(replace(units["Pack C"], max_current_a=10.0))
+    found = told(shelf, starts=Peak(96.0, 2.0))
+    assert found["Pack A straight"].starts == "yes"
+    assert found["Pack B straight"].seconds == 0
+    assert found["Pack B straight"].why == "does not start it: 96 W for 2 s, and Pack B gives 80 W 3 s"
+    assert found["Pack B straight"].apart == "no load while charging"
+    assert found["Pack C straight"].starts == "yes"  # 128 W for ever
+    assert found["Bank straight"].starts == "not known"
+    assert told(shelf, starts=Peak(96.0, 5.0))["Pack A straight"].seconds == 0  # not for so long
+    assert told(shelf)["Pack A straight"].starts == ""
+
+
+def test_jobs_a_charge_does_and_how_many_of_its_own_batteries_it_is_worth(shelf):
+    one = told(shelf, own_wh=20.0)["Pack A straight"]
+    assert one.jobs == pytest.approx(one.seconds / 2700)
+    assert one.of_own == pytest.approx(one.seconds / 3600 * 57.0 / 20.0)
+    headings, rows = table_of([one])
+    assert rows[0][headings.index("jobs per charge")] == f"{one.jobs:.0f}"
+    assert "starts it" not in headings
+    assert told(shelf)["Pack A straight"].of_own is None
+
+
+@pytest.mark.parametrize("text", ["600 W", "3 s", "600 for 3", "600 W for 0 s", "much"])
+def test_a_peak_is_watts_for_so_long(text):
+    with pytest.raises(QuantityError, match="600 W for 3 s"):
+        parse_peak(text)
+
+
+def test_a_peak_as_people_write_it():
+    assert parse_peak("1.2 kW 500 ms") == Peak(1200.0, 0.5)
+    assert parse_peak(" ") is None

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from ubrant.core.equipment.unit import Unit
+from ubrant.core.equipment.unit import Peak, Unit, parse_peak
 from ubrant.core.outlook.answers import Looked, look
 from ubrant.core.outlook.draws import losses_of
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.core.record.readings import Array
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.method import label_of
 from ubrant.methods.ratings import read_ratings
@@ -29,6 +29,7 @@ _MOST = 40
 _NAMED = 4
 _CHANCE = 0.05
 """That one lasts longer than another after all, from where on they share a rank."""
+YES, NOT_KNOWN = words("yes"), words("not known")
 _NEAR, _NEAR_STRAIGHT = 0.1, 0.2
 """Of the volts that are wanted: what comes out of a converter, and a battery without one. Common practice, no source."""
 
@@ -45,7 +46,10 @@ class Choice:
     efficiency : percent at this load; idle_w : with nothing attached; headroom : what it carries over the load; None for not measured
     wh_per_kg, wh_per_l : measured Wh over the mass on its label, over its size; None for unknown
     wh_per_money, money : measured Wh for one of what its price is in; None and empty for unknown
-    connectors : of the source, and of the way
+    connectors : of the source
+    starts : whether it starts the load: YES, NOT_KNOWN; empty where that was not asked
+    jobs : how many jobs as long as is wanted one charge does; of_own : how many of the load's own batteries it is worth; None where not asked
+    apart : what may not be used together, of the source and the way
     why : what it rests on, or why it does not run
     rank : ``1``, or ``2 to 4`` where they cannot be told apart
     """
@@ -65,6 +69,10 @@ class Choice:
     wh_per_money: float | None = None
     money: str = ""
     connectors: str = ""
+    starts: str = ""
+    jobs: float | None = None
+    of_own: float | None = None
+    apart: str = ""
     drawn_s: Array = field(default_factory=lambda: np.array([]), compare=False, repr=False)
 
     def cells(self) -> tuple[str, ...]:
@@ -83,6 +91,10 @@ class Choice:
             "" if self.wh_per_l is None else plain(self.wh_per_l, 3),
             "" if self.wh_per_money is None else say("{n} per {money}", n=plain(self.wh_per_money, 3), money=self.money or "1"),
             self.connectors,
+            say(self.starts) if self.starts else "",
+            "" if self.jobs is None else plain(self.jobs, 2),
+            "" if self.of_own is None else plain(self.of_own, 2),
+            self.apart,
             self.why,
         )
 
@@ -98,6 +110,10 @@ COLUMNS = (
     "Wh per litre",
     "Wh per price",
     "connectors",
+    "starts it",
+    "jobs per charge",
+    "of its own batteries",
+    "not together",
     "rests on",
 )
 
@@ -110,7 +126,13 @@ def table_of(found: Sequence[Choice]) -> tuple[list[str], list[tuple[str, ...]]]
 
 
 def choices_for(
-    logbook: Logbook, watts: Spread, wanted_s: float | None, only: Sequence[str] = (), volts: float | None = None
+    logbook: Logbook,
+    watts: Spread,
+    wanted_s: float | None,
+    only: Sequence[str] = (),
+    volts: float | None = None,
+    starts: Peak | None = None,
+    own_wh: float | None = None,
 ) -> list[Choice]:
     """Every candidate, the one that lasts longest first.
 
@@ -118,6 +140,8 @@ def choices_for(
     ----------
     watts : of the load; wanted_s : how long it is to last; None for as long as it does
     volts : what the load wants; None for any: then nothing says whether they go together
+    starts : what it draws when it comes on, and for how long; None where nobody said
+    own_wh : what the load's own battery holds; None where it has none
     only : words of which each candidate's name has to hold one; empty for all
 
     Raises
@@ -130,16 +154,21 @@ def choices_for(
     measured = measured_in(logbook)
     units = logbook.units()
     sources = [(u, s) for u in units if u.kind in _HOLDS and (s := _source(u.name, measured)) is not None]
-    ways = [w for u in units if u.kind in {"converter", "inverter"} and _gives(u, volts) and (w := _way(u.name, measured)) is not None]
+    ways = [(u, w) for u in units if u.kind in {"converter", "inverter"} and _gives(u, volts) and (w := _way(u.name, measured)) is not None]
     found = []
     for number, (unit, source) in enumerate(sources):
         straight = volts is None or (source.nominal_v > 0 and abs(source.nominal_v / volts - 1) < _NEAR_STRAIGHT)
-        for way in (None, *ways) if straight else ways:
+        for by, way in ((None, None), *ways) if straight else ways:
             name = (
                 say("{source} by {way}", source=unit.name, way=way.name) if way is not None else say("{source} straight", source=unit.name)
             )
             if not only or any(word.lower() in name.lower() for word in only):
-                found.append(_choice(name, unit, source, way, watts, wanted_s, number))
+                one = _choice(name, unit, source, way, watts, wanted_s, number)
+                one = _starting(one, unit, by, starts, carried=way.max_w if way is not None else None)
+                jobs = one.seconds / wanted_s if wanted_s and one.seconds > 0 else None
+                of_own = one.seconds / 3600 * watts.value / own_wh if own_wh and one.seconds > 0 else None
+                apart = "; ".join(u.facts.apart for u in (unit, by) if u is not None and u.facts.apart)
+                found.append(replace(one, jobs=jobs, of_own=of_own, apart=apart))
     found.sort(key=lambda one: -one.seconds)
     return _ranked(found[:_MOST])
 
@@ -203,6 +232,40 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
     high = min(looked.high_s, looked.middle.horizon_s)
     more["drawn_s"] = looked.drawn_s
     return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
+
+
+def _starting(one: Choice, unit: Unit, by: Unit | None, starts: Peak | None, carried: float | None) -> Choice:
+    """Whether what it draws at first is given for so long: by what each part's label says it gives for a moment, or carries for ever."""
+    if starts is None or one.seconds <= 0:
+        return one
+    known = [_gives_at_first(unit, starts, _for_ever(unit))]
+    if by is not None:
+        known.append(_gives_at_first(by, starts, carried))
+    lacking = next((part for part, fits in zip((unit, by), known, strict=False) if fits is False), None)
+    if lacking is not None:
+        why = say(
+            "does not start it: {w} W for {s} s, and {name} gives {peak}",
+            w=plain(starts.watts),
+            s=plain(starts.seconds),
+            name=lacking.name,
+            peak=lacking.facts.peak,
+        )
+        return replace(one, seconds=0.0, low_s=0.0, high_s=0.0, enough=None if one.enough is None else 0.0, why=why)
+    return replace(one, starts=YES if all(known) else NOT_KNOWN)
+
+
+def _for_ever(unit: Unit) -> float | None:
+    label = label_of(unit)
+    volts = label.voltage_v if label is not None else None
+    return unit.max_current_a * volts if unit.max_current_a and volts else None
+
+
+def _gives_at_first(unit: Unit, starts: Peak, carried: float | None) -> bool | None:
+    """None where nothing says so: it is not guessed."""
+    if carried is not None and np.isfinite(carried) and carried >= starts.watts:
+        return True
+    peak = parse_peak(unit.facts.peak)
+    return None if peak is None else peak.watts >= starts.watts and peak.seconds >= starts.seconds
 
 
 def _ranked(found: list[Choice]) -> list[Choice]:

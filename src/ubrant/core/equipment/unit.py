@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ubrant.core.quantities.label import RESTS_AT, Label, parse_label
-from ubrant.core.quantities.quantity import QuantityError
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.wording import say
 
 KINDS = ("battery", "bank", "station", "converter", "inverter", "charger", "load", "source", "lead")
@@ -22,6 +22,8 @@ class UnitFacts:
     serial : as it stands on it; two units of one serial number are one
     price : as paid, ``39.90 €``; volume_l : litres; connectors : ``ring, barrel 5.5``
     tags : words to find it by, ``blower`` or the name of a project
+    peak : what it gives for a moment, as its label says it: ``600 W for 3 s``
+    apart : what may not be used together: ``12 V output while charging``
     """
 
     serial: str = ""
@@ -29,6 +31,8 @@ class UnitFacts:
     volume_l: float | None = None
     connectors: str = ""
     tags: tuple[str, ...] = ()
+    peak: str = ""
+    apart: str = ""
 
     def paid(self) -> tuple[float, str] | None:
         """The price's figure and what it is in; None where there is none."""
@@ -41,6 +45,34 @@ class UnitFacts:
 
 
 _PRICE = re.compile(r"\s*(?P<before>[^\d.,]*?)\s*(?P<figure>\d+(?:[.,]\d{1,2})?)\s*(?P<behind>[^\d.,]*)")
+
+
+@dataclass(frozen=True)
+class Peak:
+    """So many watts for so many seconds."""
+
+    watts: float
+    seconds: float
+
+
+def parse_peak(text: str) -> Peak | None:
+    """``600 W for 3 s``, ``1.2 kW 500 ms``; None for nothing.
+
+    Raises
+    ------
+    QuantityError
+        Its watts or its seconds are missing.
+    """
+    tidy = text.strip()
+    if not tidy:
+        return None
+    found = re.fullmatch(r"([\d.,]+\s*[km]?W)\s*(?:for|,|/)?\s*([\d.,]+\s*(?:ms|s|sec|min))", tidy, re.I)
+    if found is None:
+        raise QuantityError(say("“{peak}” is not understood: write watts and for how long, like “600 W for 3 s”.", peak=tidy))
+    peak = Peak(parse_quantity(found[1], "W"), parse_quantity(found[2], "s"))
+    if not (peak.watts > 0 and peak.seconds > 0):
+        raise QuantityError(say("“{peak}” is not understood: write watts and for how long, like “600 W for 3 s”.", peak=tidy))
+    return peak
 
 
 def parse_price(text: str) -> str:

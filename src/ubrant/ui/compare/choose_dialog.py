@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from ubrant.core.equipment.unit import parse_peak
 from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
@@ -26,18 +27,16 @@ class ChooseDialog(TableDialog):
         self.volts = plain_field(self.tr("at"), "", "12 V, 230 V")
         self.hours = plain_field(self.tr("It is to last"), "5 h", "5 h")
         self.only = plain_field(self.tr("Only of these"), "", self.tr("pack A, station"))
+        self.starts = plain_field(self.tr("It starts with"), "", "96 W for 2 s")
+        self.own = plain_field(self.tr("Its own battery holds"), "", "29 Wh")
         self.go = button(self.tr("Rank them"), self.work_out, "chief")
         column = self.layout()
         assert isinstance(column, QVBoxLayout)
-        fields = (
-            (self.tr("It draws"), self.load),
-            (self.tr("at"), self.volts),
-            (self.tr("to last"), self.hours),
-            (self.tr("only of"), self.only),
-        )
-        line = row(*(widget for title, field in fields for widget in (label(title), field)), self.go, stretch=7)
-        column.insertLayout(0, line)
-        for field in (self.load, self.volts, self.hours, self.only):
+        fields = ((self.tr("It draws"), self.load), (self.tr("at"), self.volts), (self.tr("to last"), self.hours))
+        others = ((self.tr("It starts with"), self.starts), (self.tr("its own battery holds"), self.own), (self.tr("only of"), self.only))
+        column.insertLayout(0, row(*(widget for title, field in fields for widget in (label(title), field)), self.go))
+        column.insertLayout(1, row(*(widget for title, field in others for widget in (label(title), field)), stretch=5))
+        for field in (self.load, self.volts, self.hours, self.starts, self.own, self.only):
             field.returnPressed.connect(self.work_out)
         self.work_out()
 
@@ -50,7 +49,11 @@ class ChooseDialog(TableDialog):
                 raise QuantityError(self.tr("How long is it to last? Write hours or days, like “5 h”."))
             words = [w.strip() for w in self.only.text().split(",") if w.strip()]
             volts = parse_quantity(self.volts.text(), "V") if self.volts.text().strip() else None
-            found = choices_for(self._logbook, watts, wanted, words, volts)
+            starts = parse_peak(self.starts.text())
+            own_wh = parse_quantity(self.own.text(), "Wh") if self.own.text().strip() else None
+            if own_wh is not None and not own_wh > 0:
+                raise QuantityError(self.tr("Its own battery holds more than 0 Wh, or leave that empty."))
+            found = choices_for(self._logbook, watts, wanted, words, volts, starts, own_wh)
         except QuantityError as error:
             self.sentence.say("bad", str(error))
             return

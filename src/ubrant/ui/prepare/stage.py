@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.conversion.power_path import PowerPath
@@ -40,6 +40,8 @@ class PrepareStage(StageFrame):
         self._bench = bench
         self._unit: Unit | None = None
         self._expected: Rehearsal | None = None
+        self._expected_of: tuple[str, Prepared] | None = None
+        self._offered = False
         self.unit_box = Choice(self.tr("Unit"))
         self.form = MethodForm()
         self.drawn = DrawingsView()
@@ -58,11 +60,10 @@ class PrepareStage(StageFrame):
         self._build()
         self.form.changed.connect(self._later.start)
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
-        bench.shelf_changed.connect(self.offer_units)
+        bench.shelf_changed.connect(self._shelf_changed)
         bench.closing.connect(self._later.stop)
         bench.run_started.connect(self._later.start)
         bench.run_ended.connect(lambda _: self._later.start())
-        self.offer_units()
 
     def _build(self) -> None:
         self._said.setObjectName("ground")
@@ -82,8 +83,19 @@ class PrepareStage(StageFrame):
 
     # what is chosen
 
-    def offer_units(self) -> None:
-        chosen = self._unit.id if self._unit else 0
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if not self._offered:
+            self.offer_units()
+
+    def _shelf_changed(self) -> None:
+        if self._offered:
+            self.offer_units()
+
+    def offer_units(self, unit_id: int = 0) -> None:
+        """What is on the shelf, this one chosen; nothing is prepared before somebody looks."""
+        self._offered = True
+        chosen = unit_id or (self._unit.id if self._unit else 0)
         self.unit_box.blockSignals(True)
         self.unit_box.clear()
         for unit in self._bench.logbook.units():
@@ -98,12 +110,16 @@ class PrepareStage(StageFrame):
 
     def choose(self, unit_id: int) -> None:
         """Prepare this one, where there is a test for it."""
-        if (place := self.unit_box.findData(unit_id)) >= 0:
+        if not self._offered:
+            self.offer_units(unit_id)
+        elif (place := self.unit_box.findData(unit_id)) >= 0:
             self.unit_box.setCurrentIndex(place)
 
     def check_meter(self, meter: Meter) -> None:
         """A meter against a better one, on what is chosen or else on the first that will do."""
         entry = meter_check()
+        if not self._offered:
+            self.offer_units()
         if entry is None or self._unit is None:
             return
         if not entry.suits(self._unit):
@@ -119,8 +135,7 @@ class PrepareStage(StageFrame):
     def again(self, run: Run) -> None:
         """The same test once more: on the same unit, or on another one that is chosen now."""
         self._again = run
-        if run.unit_id:
-            self.choose(run.unit_id)
+        self.choose(run.unit_id or 0)
         self._fill_again()
         self.unit_box.setFocus()
 
@@ -169,11 +184,14 @@ class PrepareStage(StageFrame):
         problems += [Problem(True, text) for text in bench_checks(choice, method.scene(prepared), prepared.setup)]
         if not any(p.refused for p in problems) and (trouble := rehearsal_trouble(method, prepared, choice)):
             problems.append(Problem(True, trouble))
-        self._expected = None
-        if not any(p.refused for p in problems):
+        if any(p.refused for p in problems):
+            self._expected = self._expected_of = None
+        elif self._expected_of != (method.key, prepared):  # what is rehearsed already is not rehearsed again
+            self._expected, self._expected_of = None, (method.key, prepared)
             try:
                 self._expected = method.expect(prepared)
             except ValueError as error:
+                self._expected_of = None
                 problems.insert(0, Problem(True, str(error)))
         self._show(unit, prepared, by_hand=is_typed(method, choice))
         if self._bench.is_running:

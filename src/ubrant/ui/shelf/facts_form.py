@@ -5,13 +5,13 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.unit import UnitFacts, parse_price, parse_tags, parse_volume
+from ubrant.core.equipment.unit import UnitFacts, parse_peak, parse_price, parse_tags, parse_volume
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.ui.widgets.forms import Beneath, button, label, mark_amiss
 
 
 class FactsForm(QWidget):
-    """Five fields beneath a link that opens them."""
+    """A few fields beneath a link that opens them."""
 
     changed = pyqtSignal()
 
@@ -24,16 +24,18 @@ class FactsForm(QWidget):
         self.price = self._field(self.tr("Price"), facts.price, "39.90 €")
         self.volume = self._field(self.tr("Size"), litres, self.tr("2.4 l, or 20 × 12 × 10 cm"))
         self.connectors = self._field(self.tr("Connectors"), facts.connectors, self.tr("ring terminals, barrel 5.5 × 2.1"))
+        self.peak = self._field(self.tr("Gives for a moment"), facts.peak, self.tr("600 W for 3 s"))
+        self.apart = self._field(self.tr("What may not be used together"), facts.apart, self.tr("12 V output while charging"))
         self.fold = button(self.tr("Serial number, tags, price, size …"), self._open, "link")
         self.fold.setAutoDefault(False)
         self._inside = QWidget()
         column = QVBoxLayout(self._inside)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        for field in (self.serial, self.tags, self.price, self.volume, self.connectors):
+        for field in (self.serial, self.tags, self.price, self.volume, self.connectors, self.peak, self.apart):
             column.addWidget(label(field.accessibleName()))
             column.addWidget(field)
-            if field in (self.price, self.volume):
+            if field in (self.price, self.volume, self.peak):
                 column.addWidget(Beneath(field))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -51,6 +53,8 @@ class FactsForm(QWidget):
             parse_volume(self.volume.text()),
             " ".join(self.connectors.text().split()),
             parse_tags(self.tags.text()),
+            self.peak.text().strip(),
+            " ".join(self.apart.text().split()),
         )
 
     def _field(self, name: str, text: str, hint: str) -> QLineEdit:
@@ -67,7 +71,7 @@ class FactsForm(QWidget):
 
     def _look(self) -> None:
         self.trouble = ""
-        for field, read in ((self.price, parse_price), (self.volume, parse_volume)):
+        for field, read in ((self.price, parse_price), (self.volume, parse_volume), (self.peak, parse_peak)):
             said = ""
             try:
                 read(field.text())

@@ -504,6 +504,8 @@ def _facts_text(unit: Unit) -> str:
     parts += [facts.price] if facts.price else []
     parts += [f"{plain(facts.volume_l, 3)} l"] if facts.volume_l is not None else []
     parts += [facts.connectors] if facts.connectors else []
+    parts += [say("gives {peak}", peak=facts.peak)] if facts.peak else []
+    parts += [say("not together: {apart}", apart=facts.apart)] if facts.apart else []
     return " · ".join((*parts, *(f"#{tag}" for tag in facts.tags)))
 
 
