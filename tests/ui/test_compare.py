@@ -6,6 +6,9 @@ import json
 from dataclasses import replace
 
 import pytest
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tests.command_line import ubrant
 from tests.making import falling
@@ -14,7 +17,8 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.ui.shell import COMPARE
+from ubrant.ui.shell import COMPARE, SHELF
+from ubrant.ui.widgets.run_drag import DragsRun, of_run
 
 
 def discharge(
@@ -100,3 +104,40 @@ def test_report_table_and_command_line(window, runs, tmp_path):
     for given, says in (("1", "two runs at least"), ("1,x", "numbers with commas"), ("1,99", "There is no run 99")):
         done = ubrant("compare", path, "--runs", given)
         assert (done.returncode, says in done.stderr) == (2, True)
+
+
+def test_runs_are_dropped_on_compare_from_shelf_and_findings(window, runs, qtbot):
+    window.go_to(SHELF)
+    window.bench.choose_unit(0)
+    QApplication.processEvents()
+    entry = next(b for b in window.shelf.findChildren(QPushButton) if b.text().startswith("Pack B ·"))
+    dragged = []
+    handle = next(h for h in entry.children() if isinstance(h, DragsRun))
+    handle._drag = dragged.append
+    middle = entry.rect().center()
+    qtbot.mousePress(entry, Qt.MouseButton.LeftButton, pos=middle)
+    move = QMouseEvent(
+        QEvent.Type.MouseMove,
+        QPointF(middle) + QPointF(60, 0),
+        QPointF(),
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+    )
+    QApplication.sendEvent(entry, move)
+    qtbot.mouseRelease(entry, Qt.MouseButton.LeftButton, pos=middle + QPoint(2000, 0))
+    assert dragged == [runs[1].id]
+    assert window.stage() == SHELF
+    stage = window._buttons[COMPARE]
+    for run in runs[:2]:
+        data = of_run(run.id)
+        for kind in (QDragEnterEvent, QDropEvent):
+            place = QPoint(5, 5) if kind is QDragEnterEvent else QPointF(5, 5)
+            event = kind(place, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+            QApplication.sendEvent(stage, event)
+            assert event.isAccepted()
+    assert window.stage() == SHELF
+    window.go_to(COMPARE)
+    assert window.compare.title.text() == "Pack A and Pack B"
+    window.bench.run_opened.emit(runs[2].id)
+    assert any(isinstance(h, DragsRun) for h in window.findings.title.children())

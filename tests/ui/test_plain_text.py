@@ -41,6 +41,7 @@ from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog, HoursDialog
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
+from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
 from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
@@ -128,6 +129,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         AboutDialog(window),
         AwayDialog(name, name, 600.0, window),
         SeriesDialog(window.bench, window.bench.logbook.runs()[0][0], window),
+        VerdictsDialog(book, window),
         CertificateDialog(name, date(2026, 11, 29), window),
         LinesDialog(meter, window),
         ProfileDialog(meter, window),

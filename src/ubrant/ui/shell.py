@@ -41,6 +41,7 @@ from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.run_drag import TakesRun
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
 from ubrant.ui.workbench import Workbench
 
@@ -154,6 +155,8 @@ class MainWindow(QMainWindow):
             stage.clicked.connect(lambda _, k=index: self.go_to(k))
             QShortcut(QKeySequence(f"Ctrl+{index + 1}"), self).activated.connect(lambda k=index: self.go_to(k))
             self._buttons.append(stage)
+            if index == COMPARE:
+                TakesRun(stage, self._lay_in)
             row.addWidget(stage)
         row.addWidget(_equally_wide(right), 1)
         return band
@@ -536,6 +539,11 @@ class MainWindow(QMainWindow):
         """One more run beside those that are compared."""
         self.compare.add_run(run_id)
         self.go_to(COMPARE)
+
+    def _lay_in(self, run_id: int) -> None:
+        """One that was dropped on the stage's name; others can follow."""
+        self.compare.add_run(run_id)
+        self.tell(self.tr("Compare holds {count} runs now.").format(count=self.compare.count))
 
     def _into_outlook(self, unit_id: int) -> None:
         """A unit of the shelf as one more piece of the outlook."""

@@ -70,7 +70,7 @@ class MeterCheckMethod(Method):
     log = TAP_LOG
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        units = ((say("volts"), "V"), (say("amperes"), "A"), (say("watts"), "W"))
+        units = (("volts", "V"), ("amperes", "A"), ("watts", "W"))
         return (Field("quantity", "Both read", Choice(units), "V"), Field("points", "Points", Count(), "5", "5"))
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:

@@ -121,6 +121,10 @@ class CompareStage(StageFrame):
                 self.run_box.addItem(f"{name or run.source} · {run.started[:10]} · {run.method}", run.id)
         self.look()
 
+    @property
+    def count(self) -> int:
+        return len(self._numbers)
+
     def add_run(self, run_id: int) -> None:
         """One more, unless it is there."""
         if self._stale:

@@ -46,6 +46,7 @@ from ubrant.ui.widgets.forms import Choice, QuantityField, button, clear, label,
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.readings_table import ReadingsTable
+from ubrant.ui.widgets.run_drag import DragsRun
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -105,6 +106,7 @@ class FindingsStage(StageFrame):
         self._table_waits = False
         self.table.now_s = lambda: since_start(self._run) if self._run is not None else 0.0
         bench.shelf_changed.connect(self.offer_runs)
+        DragsRun(self.title, lambda: self._run.id if self._run is not None else None)
         self.offer_runs()
         self._show_nothing()
 

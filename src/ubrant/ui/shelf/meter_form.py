@@ -76,7 +76,7 @@ class MeterForm(QWidget):
         self.check_button.setEnabled(bool(self._meter.id))
         self.certificate_button = button(self.tr("A certificate …"), self._certificate)
         self.found = FoundList(details.checks)
-        self.drift = plain_field(self.tr("Its drift a year"), _percent(details.drift_a_year), self.tr("as far as its maker allows"))
+        self.drift = plain_field(self.tr("Its drift a year"), _percent(details.drift_a_year), "0.1 %")
         self.tempco = plain_field(self.tr("For each °C outside 18 to 28"), _percent(details.tempco), "0.01 %")
         self.standard = plain_field(self.tr("Check standard"), details.standard, "2.500 V ± 1 mV")
         self.due = plain_field(self.tr("Next check due"), details.due, "2027-05-01")

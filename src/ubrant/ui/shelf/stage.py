@@ -28,6 +28,7 @@ from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
+from ubrant.ui.widgets.run_drag import DragsRun
 from ubrant.ui.widgets.text import set_tip
 from ubrant.ui.workbench import Workbench
 
@@ -459,6 +460,7 @@ class ShelfStage(QWidget):
         entry.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
         set_tip(entry, summary.sentence if summary else "")
         entry.setAccessibleName(f"{head}. {_run_line(run, summary)}")
+        DragsRun(entry, lambda: run.id if run.state != "running" else None)
         entry.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         entry.customContextMenuRequested.connect(lambda at: self.menu_of_run(run).exec(entry.mapToGlobal(at)))
         return entry
