@@ -36,6 +36,7 @@ def let_go() -> None:
     pool.waitForDone(10_000)
     QApplication.processEvents()
     gc.collect()
+    gc.freeze()  # what has lasted until here lasts: the next collection need not look through it again
 
 
 @pytest.fixture
