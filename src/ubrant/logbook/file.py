@@ -15,7 +15,7 @@ from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, teac
 from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 6
+FORMAT = 7
 _SEALED = 5
 """The first format with seals."""
 

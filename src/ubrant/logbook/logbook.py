@@ -20,29 +20,17 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.codec import encode
 from ubrant.core.record.events import Event, Note
 from ubrant.core.record.head import Conditions, Criteria, head_to_json
-from ubrant.core.record.readings import Series
+from ubrant.core.record.readings import Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
+from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, series_of
 from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
-from ubrant.logbook.rows import (
-    ADD_EVENT,
-    ONE_RUN,
-    RUN_COLUMNS,
-    UNITS,
-    event_of,
-    event_row,
-    from_bytes,
-    object_of,
-    run_of,
-    to_bytes,
-    unit_of,
-)
+from ubrant.logbook.rows import ADD_EVENT, ONE_RUN, RUN_COLUMNS, UNITS, event_of, event_row, object_of, run_of, unit_of
 from ubrant.logbook.seals import Damage, damage_of, damage_text
 from ubrant.writing import write_whole
 
-PIECE = 65_536
 _KEPT = "NOT EXISTS (SELECT 1 FROM thrown WHERE thrown.run_id = run.id)"
 
 
@@ -281,9 +269,11 @@ class Logbook:
         with self._transaction():
             run = in_its_room(self._db, of_no_series(whole.run))
             kept = replace(run, id=self._insert_run(run))
+            same = SameTimes()
             for (tap, quantity), column in whole.readings.items():
-                channel = self._execute("INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)", (kept.id, tap, quantity)).lastrowid
-                self._insert_pieces(int(channel or 0), column)
+                sql = "INSERT INTO channel (run_id, tap, quantity) VALUES (?,?,?)"
+                channel = int(self._execute(sql, (kept.id, tap, quantity)).lastrowid or 0)
+                self._insert_pieces(channel, column, same.of(column, channel))
             for event in whole.events:
                 self.add_event(kept.id, event)
             for jot in whole.jots:
@@ -293,14 +283,15 @@ class Logbook:
     def cut_after(self, run_id: int, time_s: float) -> None:
         """Take out what was read after a moment: for making what a run looks like that ended there."""
         with self._transaction():
-            for tap, quantity in self.taps(run_id):
-                series = self.series(run_id, tap, quantity)
-                kept = series.time_s <= time_s
-                channel = self._db.execute(
-                    "SELECT id FROM channel WHERE run_id = ? AND tap = ? AND quantity = ?", (run_id, tap, quantity)
-                ).fetchone()[0]
+            whole = {
+                key: self.series(run_id, *key) for key in self.taps(run_id)
+            }  # before any is taken out: one may have the times of another
+            same = SameTimes()
+            for key, series in whole.items():
+                channel, kept = self._channel(run_id, *key), series.time_s <= time_s
                 self._write("DELETE FROM piece WHERE channel_id = ?", (channel,))
-                self._insert_pieces(int(channel), Series(series.time_s[kept], series.value[kept]))
+                left = Series(series.time_s[kept], series.value[kept])
+                self._insert_pieces(channel, left, same.of(left, channel))
 
     def taps(self, run_id: int) -> list[tuple[str, str]]:
         """(tap, quantity) of every channel of a run."""
@@ -420,11 +411,14 @@ class Logbook:
 
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
         """All readings of one channel; empty when there are none."""
-        rows = self._db.execute(
-            "SELECT time_s, value FROM piece JOIN channel ON channel.id = piece.channel_id WHERE run_id=? AND tap=? AND quantity=? ORDER BY seq",
-            (run_id, tap, quantity),
-        ).fetchall()
-        return Series(from_bytes([r[0] for r in rows]), from_bytes([r[1] for r in rows]))
+        found = self._channel(run_id, tap, quantity)
+        return series_of(self._db, found) if found else no_readings()
+
+    def _channel(self, run_id: int, tap: str, quantity: str) -> int:
+        """Its number; 0 where there is none."""
+        sql = "SELECT id FROM channel WHERE run_id = ? AND tap = ? AND quantity = ?"
+        found = self._db.execute(sql, (run_id, tap, quantity)).fetchone()
+        return int(found[0]) if found is not None else 0
 
     def events(self, run_id: int) -> list[StoredEvent]:
         """Everything that happened, in the order of time."""
@@ -517,8 +511,8 @@ class Logbook:
         )
         return int(self._execute(sql, values).lastrowid or 0)
 
-    def _insert_pieces(self, channel_id: int, series: Series) -> None:
-        insert_pieces(self._db, channel_id, series)
+    def _insert_pieces(self, channel_id: int, series: Series, times_of: int = 0) -> None:
+        insert_pieces(self._db, channel_id, series, times_of)
 
     def together(self) -> AbstractContextManager[None]:
         """What is written within is kept as a whole, or not at all."""
@@ -548,14 +542,6 @@ def write_error(path: Path, error: sqlite3.Error) -> LogbookError:
     if "full" in str(error):
         return LogbookError(f"The disk is full: {path.name} could not be written. Free some space; what was kept so far is safe.")
     return LogbookError(f"{path.name} could not be written ({error}). What was kept so far is safe.")
-
-
-def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series) -> None:
-    """Write a whole channel in pieces of 65 536 readings."""
-    for seq, start in enumerate(range(0, len(series), PIECE)):
-        time, value = series.time_s[start : start + PIECE], series.value[start : start + PIECE]
-        row = (channel_id, seq, len(time), to_bytes(time), to_bytes(value))
-        db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
 
 
 _USUAL_CHECKPOINT = 1000

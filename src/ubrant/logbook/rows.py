@@ -5,13 +5,10 @@ from __future__ import annotations
 import json
 from typing import Any
 
-import numpy as np
-
 from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.core.record.codec import CodecError, decode
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Head, head_from_json
-from ubrant.core.record.readings import Array
 from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.file import DamagedError
@@ -102,11 +99,3 @@ def object_of(text: str) -> dict[str, Any]:
     if not isinstance(made, dict):
         raise DamagedError("Something on the shelf is damaged in the logbook. File → Save what can be read makes a sound one of the rest.")
     return made
-
-
-def to_bytes(column: Array) -> bytes:
-    return np.ascontiguousarray(column, dtype="<f8").tobytes()
-
-
-def from_bytes(blobs: list[bytes]) -> Array:
-    return np.frombuffer(b"".join(blobs), dtype="<f8").astype(np.float64, copy=False)

@@ -14,8 +14,9 @@ from ubrant.core.record.events import Event
 from ubrant.core.record.readings import Series
 from ubrant.diagnostics import unexpected
 from ubrant.logbook.file import LogbookError, connect
-from ubrant.logbook.logbook import insert_pieces, write_error
-from ubrant.logbook.rows import ADD_EVENT, event_row, from_bytes, to_bytes
+from ubrant.logbook.logbook import write_error
+from ubrant.logbook.pieces import insert_pieces, series_of, to_blob
+from ubrant.logbook.rows import ADD_EVENT, event_row
 
 COMMIT_S = 0.4
 
@@ -114,7 +115,7 @@ class RunWriter:
         if key not in self._channels:
             self._channels[key] = self._channel(db, key)
         channel, seq = self._channels[key]
-        row = (channel, seq, len(series), to_bytes(series.time_s), to_bytes(series.value))
+        row = (channel, seq, len(series), to_blob(series.time_s), to_blob(series.value))
         db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
         self._channels[key] = (channel, seq + 1)
 
@@ -129,7 +130,6 @@ class RunWriter:
 
     def _fold(self, db: sqlite3.Connection) -> None:
         for channel, _ in self._channels.values():
-            rows = db.execute("SELECT time_s, value FROM piece WHERE channel_id = ? ORDER BY seq", (channel,)).fetchall()
-            whole = Series(from_bytes([r[0] for r in rows]), from_bytes([r[1] for r in rows]))
+            whole = series_of(db, channel)
             db.execute("DELETE FROM piece WHERE channel_id = ?", (channel,))
             insert_pieces(db, channel, whole)

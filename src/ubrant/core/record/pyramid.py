@@ -9,6 +9,15 @@ from ubrant.core.record.readings import Array, Series
 _FACTOR = 8
 
 
+def _of_each(values: Array, least_or_most: np.ufunc) -> Array:
+    """Of every _FACTOR values the one, by halves: as whole columns, which is several times as fast as row by row."""
+    rows = values.reshape(-1, _FACTOR)
+    while rows.shape[1] > 1:
+        half = rows.shape[1] // 2
+        rows = least_or_most(rows[:, :half], rows[:, half:])
+    return np.asarray(rows[:, 0])
+
+
 class Pyramid:
     """Minimum and maximum of ever longer stretches of a series. Nothing that was recorded is hidden, however far one zooms out."""
 
@@ -19,8 +28,7 @@ class Pyramid:
         while len(low) > 4096:
             whole = len(low) // _FACTOR * _FACTOR
             tail_low, tail_high = low[whole:], high[whole:]
-            low = low[:whole].reshape(-1, _FACTOR).min(axis=1)
-            high = high[:whole].reshape(-1, _FACTOR).max(axis=1)
+            low, high = _of_each(low[:whole], np.minimum), _of_each(high[:whole], np.maximum)
             if len(tail_low):
                 low, high = np.append(low, tail_low.min()), np.append(high, tail_high.max())
             self._levels.append((low, high))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -13,6 +14,9 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.logs.table import finished
 from ubrant.logbook.logs.text import Sheet
 
+if TYPE_CHECKING:
+    import polars as pl
+
 
 def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
     """The log, or None when anything in it is out of the ordinary."""
@@ -20,7 +24,7 @@ def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
 
     if not sheet.data or sheet.separator.strip(" ") == "" or columns.run is not None or columns.date is not None or columns.current is None:
         return None
-    if sheet.data.count(b'"') % 2:
+    if b'"' in sheet.data and sheet.data.count(b'"') % 2:
         return None
     first = next(iter(sheet.first_rows(3)), [])
     stamp = first[columns.time.index].strip().strip('"') if columns.time.index < len(first) else ""
@@ -64,25 +68,35 @@ def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
             table = table.filter(pl.col("event").is_null() | (pl.col("event") == "")).drop("event")
         if any(table[q].null_count() for q in ("time", "voltage", "current")):
             return None
-        time, volts, amps = (table[q].to_numpy() * (1.0 if q in texts else wanted[q].factor) for q in ("time", "voltage", "current"))
+        time, volts, amps = (_scaled(table[q], 1.0 if q in texts else wanted[q].factor) for q in ("time", "voltage", "current"))
         others = {
-            key: _series(time, table[f"other {k}"].to_numpy() * heading.factor) for k, (key, heading) in enumerate(columns.others.items())
+            key: _series(time, _scaled(table[f"other {k}"], heading.factor)) for k, (key, heading) in enumerate(columns.others.items())
         }
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException):  # a lone quotation mark makes some versions panic
         return None
-    if len(time) < 2 or not (np.isfinite(time).all() and np.isfinite(volts).all() and np.isfinite(amps).all()):
-        return None
-    if max(float(np.abs(volts).max()), float(np.abs(amps).max())) > 9e36:
+    if len(time) < 2:
         return None
     step = np.diff(time)
-    if step.min() < 0 or (is_stamp and not is_zoned and float(step.max()) >= 3600):  # several runs, or a clock that was changed
+    ends = [
+        float(end) for column in (volts, amps, step) for end in (column.min(), column.max())
+    ]  # what is not finite anywhere shows in one of these
+    if not np.isfinite(ends).all() or max(map(abs, ends[:4])) > 9e36:
+        return None
+    if ends[4] < 0 or (is_stamp and not is_zoned and ends[5] >= 3600):  # several runs, or a clock that was changed
         return None
     return finished(sheet, columns, time, volts, amps, events, started, (), (), "", {k: s for k, s in others.items() if len(s) > 1})
 
 
+def _scaled(column: pl.Series, factor: float) -> Array:
+    values: Array = column.to_numpy()
+    return values if factor == 1.0 else values * factor
+
+
 def _series(time: Array, values: Array) -> Series:
+    if len(values) and np.isfinite(values.min()) and np.isfinite(values.max()):
+        return Series(time, values)
     there = np.isfinite(values)
-    return Series(time, values) if there.all() else Series(time[there], values[there])
+    return Series(time[there], values[there])
 
 
 def _stamp_format(stamp: str) -> str:

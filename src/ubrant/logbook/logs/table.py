@@ -404,9 +404,10 @@ def finished(
         raise LogError(f"{sheet.name} holds {len(time)} readings: there is nothing to add up.")
     said = [f"“{h.text}” has no unit: taken as {h.unit}." for h in (columns.voltage, columns.current) if h is not None and not h.has_unit]
     said += warnings
-    repeated = np.diff(time) == 0
+    steps = np.diff(time)
+    shortest = float(steps.min())
     others = others or {}
-    if repeated.any():
+    if shortest <= 0 and (repeated := steps == 0).any():
         keep = np.concatenate((~repeated, [True]))
         time, volts, amps = time[keep], volts[keep], amps[keep]
         count = int(repeated.sum())
@@ -414,7 +415,7 @@ def finished(
         others = {key: _last_of_each(s) for key, s in others.items()}
     if len(time) < 2:
         raise LogError(f"{sheet.name}, line {sheet.first_line}: all its readings have one and the same time. Write a time for each.")
-    if float(np.median(np.diff(time))) < _SHORTEST_STEP_S:
+    if shortest < _SHORTEST_STEP_S and float(np.median(np.diff(time))) < _SHORTEST_STEP_S:
         raise LogError(
             f"{sheet.name}, line {sheet.first_line}: from reading to reading {np.median(np.diff(time)):.3g} s pass, and no meter reads so fast. "
             "Look at the unit of the time."

@@ -1,0 +1,9 @@
+-- Logbook format 7: columns of readings that need less room. Nothing that stands in the file changes.
+--
+-- A blob of piece.time_s or piece.value in a piece of three readings or more is, by its length:
+--   8·n bytes   little-endian float64, as before
+--   16 bytes    two of them, begin and step: reading k is begin + k·step, to the last bit
+--   8 bytes     (time_s only) the id of the channel, of the same run, whose piece of the same seq has these times, as int64
+--
+-- meter.details (JSON): checks hold kind, number, adjusted and run besides; drift_a_year, tempco and standard are new. A meter's own
+-- accuracies stand as its maker says, and what was found of it holds from its day on; in a run's head as_of and counts say which does.
