@@ -5,6 +5,7 @@ import pytest
 
 from ubrant.core.record.cutoff import Cutoff, find_crossing
 from ubrant.core.record.readings import Readings
+from ubrant.core.record.scan import scan
 
 
 def crossing(volts, amps=None, every_s=1.0, hold_s=1.0, tolerance_v=0.0):
@@ -12,7 +13,7 @@ def crossing(volts, amps=None, every_s=1.0, hold_s=1.0, tolerance_v=0.0):
     amps = np.full_like(volts, 10.0) if amps is None else np.array(amps, float)
     on = np.flatnonzero(amps > 0.5)
     readings = Readings(np.arange(len(volts)) * every_s, volts, amps)
-    return find_crossing(readings, Cutoff(11.0, hold_s), int(on[0]), int(on[-1]), 0.5, tolerance_v)
+    return find_crossing(scan(readings), Cutoff(11.0, hold_s), int(on[0]), int(on[-1]), 0.5, tolerance_v)
 
 
 def test_found_between_two_readings():
@@ -25,7 +26,7 @@ def test_found_between_two_readings():
 def test_does_not_depend_on_the_sample_rate(every_s):
     time = np.arange(0, 1000, every_s)
     readings = Readings(time, 12.0 - 0.002 * time, np.full_like(time, 5.0))
-    assert find_crossing(readings, Cutoff(11.0), 0, len(time) - 1, 0.2).time_s == pytest.approx(500, abs=1e-6)
+    assert find_crossing(scan(readings), Cutoff(11.0), 0, len(time) - 1, 0.2).time_s == pytest.approx(500, abs=1e-6)
 
 
 def test_a_dip_shorter_than_the_hold_is_not_the_end():

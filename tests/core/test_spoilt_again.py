@@ -23,6 +23,7 @@ from ubrant.core.record.events import HeldOn, WentOff, event_from_json
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.readings import Readings
+from ubrant.core.record.scan import scan
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.methods.load_steps.method import _held_path
@@ -150,7 +151,7 @@ def test_how_it_fell_is_taken_from_the_last_five_steps():
     fall = np.array([0.5, 0.5, 0.02, 0.02, 0.02, 0.02, 0.02])
     volts = np.concatenate(([11.2 + fall.sum()], 11.2 + fall.sum() - np.cumsum(fall)))
     readings = Readings(10.0 * np.arange(9), np.append(volts, 12.5), np.append(np.full(8, 5.0), 0.0))
-    found = find_crossing(readings, Cutoff(11.195), 0, 7, 0.1)
+    found = find_crossing(scan(readings), Cutoff(11.195), 0, 7, 0.1)
     assert found is not None
     assert found.time_s == pytest.approx(70.0 + 0.005 / 0.002)
 

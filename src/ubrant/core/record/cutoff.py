@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ubrant.core.record.readings import BLOCK, Array, Readings
+from ubrant.core.record.readings import Array, Readings
+from ubrant.core.record.scan import Scan
 
 
 @dataclass(frozen=True)
@@ -62,9 +63,7 @@ _NEVER = 1e9
 """So many intervals between readings: where the voltage never came back."""
 
 
-def find_crossing(
-    readings: Readings, cutoff: Cutoff, first: int, last: int, idle_below_a: float, tolerance_v: float = 0.0
-) -> Crossing | None:
+def find_crossing(looked: Scan, cutoff: Cutoff, first: int, last: int, idle_below_a: float, tolerance_v: float = 0.0) -> Crossing | None:
     """First crossing of the first stay at or below the cut-off.
 
     A dip shorter than the hold is not the end. A stay that ends because the load went off, or because the log does,
@@ -81,8 +80,9 @@ def find_crossing(
     -------
     None when the cut-off was not reached.
     """
+    readings = looked.readings
     limit, amps = cutoff.voltage_v, readings.current_a
-    start = _first_below(readings.voltage_v, limit, first, last)
+    start = looked.first_at_or_below(limit, first, last)
     if start <= last:
         below = readings.voltage_v[start : last + 1] <= limit
         edges = np.flatnonzero(below[1:] != below[:-1]) + start + 1
@@ -97,15 +97,6 @@ def find_crossing(
             how = "stayed below" if not goes_off[stay] else "log ends below" if end == len(readings) - 1 else "load went off"
             return Crossing(moment, max(begin - 1, 0), current, how, bracket)
     return _reached_between_readings(readings, limit, first, last, tolerance_v)
-
-
-def _first_below(volts: Array, limit: float, first: int, last: int) -> int:
-    """Index of the first reading at or below the limit; ``last + 1`` when there is none."""
-    for block in range(first, last + 1, BLOCK):
-        part = volts[block : min(block + BLOCK, last + 1)]
-        if part.min() <= limit:
-            return block + int(np.argmax(part <= limit))
-    return last + 1
 
 
 def _lengths(readings: Readings, limit: float, begins: Array, ends: Array, first: int) -> Array:

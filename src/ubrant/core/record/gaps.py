@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.record.integrals import span
-from ubrant.core.record.readings import Readings, blocks, jitter
+from ubrant.core.record.readings import Readings, jitter
+from ubrant.core.record.scan import Scan
 
 GAP_FACTOR = 5.0
 """An interval over this many typical ones is a gap."""
@@ -40,8 +41,8 @@ class Gap:
         return self.to_s - self.from_s
 
 
-def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float, ...] = ()) -> tuple[Gap, ...]:
-    """Gaps among the readings: intervals over five times the typical one.
+def find_gaps(looked: Scan, first: int, last: int, idle_below_a: float, interrupted: tuple[float, ...] = ()) -> tuple[Gap, ...]:
+    """Gaps among the readings from one to another: intervals over five times the typical one.
 
     In a gap of length Δt the current could have been anything it was within Δt on either side, so the charge is doubted by
     Δt·(max − min)/2, rectangular; from 0 if the load may have stopped in it: it was off near by, or the voltage came back
@@ -50,17 +51,11 @@ def find_gaps(readings: Readings, idle_below_a: float, interrupted: tuple[float,
     ``interrupted`` are moments at which a run went on after an interruption: in the gap before one the load may have been on or off, so the
     middle of the two is counted.
     """
-    limit = GAP_FACTOR * readings.typical_interval_s
+    part = looked.readings.between(first, last)
+    limit = GAP_FACTOR * part.typical_interval_s
     if not limit > 0:
         return ()
-    starts: list[int] = []
-    offset = 0
-    for (t,) in blocks(readings.time_s):
-        dt = np.diff(t)
-        if len(dt) and dt.max() > limit:
-            starts += [offset + int(k) for k in np.flatnonzero(dt > limit)]
-        offset += len(dt)
-    gaps = tuple(_gap(readings, k, idle_below_a) for k in starts)
+    gaps = tuple(_gap(part, int(k) - first, idle_below_a) for k in looked.longer_than(limit, first, last))
     return tuple(
         replace(
             gap,

@@ -13,6 +13,7 @@ from ubrant.core.record.cutoff import Crossing, Cutoff
 from ubrant.core.record.gaps import GAP_FACTOR, Gap
 from ubrant.core.record.integrals import Totals
 from ubrant.core.record.readings import Readings, jitter
+from ubrant.core.record.scan import Scan
 from ubrant.core.record.typed import Widths, uncertainties
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.wording import say
@@ -152,7 +153,7 @@ class Budget:
 def budget_of(
     voltage: Accuracy | None,
     current: Accuracy | None,
-    readings: Readings,
+    looked: Scan,
     bounds: Bounds,
     crossing: Crossing | None,
     cutoff: Cutoff | None,
@@ -162,6 +163,7 @@ def budget_of(
     """Gather the uncertainties of a discharge; None when the meter's accuracy is not known."""
     if voltage is None or current is None:
         return None
+    readings = looked.readings
     first = int(np.searchsorted(readings.time_s, bounds.load_on_s))
     stop = int(np.searchsorted(readings.time_s, bounds.end_s, side="right"))
     sample = slice(first, min(stop, first + _NOISE_SAMPLE))
@@ -189,19 +191,20 @@ def budget_of(
         readings.typical_interval_s,
         gaps,
         _typed(readings, widths, first, stop),
-        *(_edges(readings, first, stop) if widths is None else (0.0, 0.0)),
+        *(_edges(looked, first, stop) if widths is None else (0.0, 0.0)),
     )
 
 
-def _edges(readings: Readings, first: int, stop: int) -> tuple[float, float]:
+def _edges(looked: Scan, first: int, stop: int) -> tuple[float, float]:
     """(Ah, s) standard uncertainties of the edges of pulses inside: each lies anywhere between the two readings beside it.
 
     Where a period is a whole number of readings every edge lies at the same place between two, and they do not average; where it is not, the
     edges move through the interval, and average more quickly than by chance.
     """
-    amps = readings.current_a[first:stop]
-    if len(amps) < 3 or amps.min() > _PULSE_SHARE * amps.max():
+    if stop - first < 3 or looked.least_amps(first, stop - 1) > _PULSE_SHARE * looked.most_amps(first, stop - 1):
         return 0.0, 0.0
+    readings = looked.readings
+    amps = readings.current_a[first:stop]
     amps = np.minimum(amps, _ALONE * float(np.median(amps[amps > 0]))) if (amps > 0).any() else amps  # what stands alone is said as that
     steps = np.abs(np.diff(amps))
     apart = np.diff(readings.time_s[first:stop])

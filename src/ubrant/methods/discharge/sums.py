@@ -23,8 +23,9 @@ from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.gaps import Gap, find_gaps
-from ubrant.core.record.integrals import Totals, span, totals
+from ubrant.core.record.integrals import Totals, span
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, require_usable
+from ubrant.core.record.scan import Scan, scan
 from ubrant.core.record.typed import HELD, Widths, held
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
@@ -137,17 +138,18 @@ def analyse(record: DischargeRecord) -> Discharge:
     idle_below = LOAD_ON_SHARE * typical_a
     first, last = _loaded_stretch(record, readings, idle_below)
     refuse(objections(BEFORE_SUMS, _facts(record, readings, first, last)))
-    readings, put_in = _without_charges(readings, first, last, idle_below)
+    looked, put_in = _without_charges(scan(readings), first, last, idle_below)
+    readings = looked.readings
     alive = last_alive(readings, first, last)
     dark = alive < last or went_dark(readings, alive)
     if dark:
         last, record = alive, replace(record, load_off_s=None)
-    crossing = _crossing(record, readings, first, last, idle_below)
-    stretch = _stretch(record, readings, first, last, crossing)
-    gaps = () if record.widths else find_gaps(readings.between(stretch.first, stretch.last), idle_below, record.interrupted_s)
+    crossing = _crossing(record, looked, first, last, idle_below)
+    stretch = _stretch(record, looked, first, last, crossing)
+    gaps = () if record.widths else find_gaps(looked, stretch.first, stretch.last, idle_below, record.interrupted_s)
     stretch = _less_uncounted(stretch, gaps)
     budget = budget_of(
-        record.voltage_accuracy, record.current_accuracy, readings, stretch.bounds, crossing, record.cutoff, gaps, record.widths
+        record.voltage_accuracy, record.current_accuracy, looked, stretch.bounds, crossing, record.cutoff, gaps, record.widths
     )
     findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
     if record.stands_in is not None:
@@ -223,17 +225,18 @@ def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -
     )
 
 
-def _without_charges(readings: Readings, first: int, last: int, idle_below: float) -> tuple[Readings, float]:
+def _without_charges(looked: Scan, first: int, last: int, idle_below: float) -> tuple[Scan, float]:
     """The readings without what was put in between load on and the end, and how much that was, Ah."""
+    if last < first or looked.least_amps(first, last) >= -idle_below:
+        return looked, 0.0
+    readings = looked.readings
     amps = readings.current_a[first : last + 1]
-    if not len(amps) or amps.min() >= -idle_below:
-        return readings, 0.0
     negative = np.where(amps < -idle_below, -amps, 0.0)
     dt = np.diff(readings.time_s[first : last + 1])
     put_in = float(np.dot(dt, (negative[1:] + negative[:-1]) / 2)) / 3600
     current = readings.current_a.copy()
     current[first : last + 1] = np.where(amps < -idle_below, 0.0, amps)
-    return replace(readings, current_a=current), put_in
+    return scan(replace(readings, current_a=current)), put_in
 
 
 def _about_alone(one: Alone, load_on_s: float) -> str:
@@ -331,16 +334,17 @@ def _by_current(amps: Array, idle_below: float) -> tuple[int, int]:
     raise ReadingsError(say("No current flows in these readings."))
 
 
-def _crossing(record: DischargeRecord, readings: Readings, first: int, last: int, idle_below: float) -> Crossing | None:
+def _crossing(record: DischargeRecord, looked: Scan, first: int, last: int, idle_below: float) -> Crossing | None:
     if record.cutoff is None:
         return None
     volts = record.cutoff.voltage_v
     tolerance = record.voltage_accuracy.limit(volts) if record.voltage_accuracy else 0.001 * volts
-    return find_crossing(readings, record.cutoff, first, last, idle_below, tolerance)
+    return find_crossing(looked, record.cutoff, first, last, idle_below, tolerance)
 
 
-def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int, crossing: Crossing | None) -> _Stretch:
+def _stretch(record: DischargeRecord, looked: Scan, first: int, last: int, crossing: Crossing | None) -> _Stretch:
     """Charge and energy from load on to the end, with the odd pieces at both ends."""
+    readings = looked.readings
     time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
     known = record.load_on_s is not None and record.load_on_s <= time[first]
     if known:
@@ -358,7 +362,7 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
         known = record.load_off_s is not None and record.load_off_s >= time[last]
         end = float(record.load_off_s or 0.0) if known else float(time[last])
         stop = last if known or record.ended == "running" else min(last + 1, len(time) - 1)
-        sums = head + _sum(readings, start, stop)
+        sums = head + looked.totals(start, stop)
         sums += span((time[last], end), (volts[last], volts[last]), (amps[last], amps[last]))
         if not known and stop > last:
             end_half = float(time[stop] - time[last]) / 2
@@ -366,9 +370,9 @@ def _stretch(record: DischargeRecord, readings: Readings, first: int, last: int,
     else:
         stop = max(crossing.after, start)
         tail_v = (volts[stop], record.cutoff.voltage_v if record.cutoff else volts[stop])
-        sums = head + _sum(readings, start, stop) + span((time[stop], crossing.time_s), tail_v, (amps[stop], crossing.current_a))
+        sums = head + looked.totals(start, stop) + span((time[stop], crossing.time_s), tail_v, (amps[stop], crossing.current_a))
         end = crossing.time_s
-    off = _time_off(readings, first, min(stop, last), LOAD_ON_SHARE * float(amps[first : last + 1].max()))
+    off = _time_off(looked, first, min(stop, last), LOAD_ON_SHARE * looked.most_amps(first, last))
     return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first]), end_half), sums, off)
 
 
@@ -379,16 +383,12 @@ def _less_uncounted(stretch: _Stretch, gaps: tuple[Gap, ...]) -> _Stretch:
     return replace(stretch, sums=stretch.sums + Totals(-charge, -energy, 0.0, 0.0)) if charge else stretch
 
 
-def _sum(readings: Readings, first: int, last: int) -> Totals:
-    part = readings.between(first, last)
-    return totals(part.time_s, part.voltage_v, part.current_a)
-
-
-def _time_off(readings: Readings, first: int, last: int, idle_below: float) -> float:
+def _time_off(looked: Scan, first: int, last: int, idle_below: float) -> float:
     """Seconds between load on and the end in which the load was off (paused)."""
-    amps = readings.current_a[first : last + 1]
-    if not len(amps) or amps.min() >= idle_below:
+    if last < first or looked.least_amps(first, last) >= idle_below:
         return 0.0
+    readings = looked.readings
+    amps = readings.current_a[first : last + 1]
     off = amps < idle_below
     both = off[:-1] & off[1:]
     dt = np.diff(readings.time_s[first : last + 1])
