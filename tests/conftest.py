@@ -33,14 +33,14 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 
 @pytest.fixture(scope="session")
 def share(request: pytest.FixtureRequest) -> float:
-    """How much of what is drawn at random is looked at: all of it with ``--all``, a third otherwise."""
-    return 1.0 if request.config.getoption("--all") else 1 / 3
+    """How much of what is drawn at random is looked at: all of it with ``--all``, a sixth otherwise."""
+    return 1.0 if request.config.getoption("--all") else 1 / 6
 
 
 @pytest.fixture(scope="session")
 def room(share: float) -> float:
-    """How far a share may stray by chance where a third is looked at; all of it may not."""
-    return 0.0 if share == 1.0 else 0.05
+    """How far a share may stray by chance where a sixth is looked at; all of it may not."""
+    return 0.0 if share == 1.0 else 0.07
 
 
 @pytest.fixture(autouse=True)

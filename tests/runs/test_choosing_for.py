@@ -29,6 +29,11 @@ def pack(logbook, name: str, share: float = 1.0) -> None:
     keep(logbook, judged(from_log(LogFile("p.csv", body.time_s * share, body.voltage_v, body.current_a)), options), unit)
 
 
+@pytest.fixture(autouse=True)
+def few_draws(monkeypatch):
+    monkeypatch.setattr("ubrant.runs.choosing_for._DRAWS", 80)
+
+
 @pytest.fixture
 def shelf(logbook):
     pack(logbook, "Pack A")

@@ -20,7 +20,7 @@ from ubrant.demo.kit import WatchedClock
 from ubrant.methods.registry import method_of
 from ubrant.runs.begin import start_by_hand
 
-FEW, ALL, MOST_MB = 400, 20_000, 10.0
+FEW, ALL, MOST_MB = 200, 20_000, 10.0
 PASTES = (
     "12.05 0.262 5.06 0.5",
     "12.05\t0.03\t5.04\t0\n12.04\t0.26\t5.03\t0.5\n",

@@ -13,8 +13,8 @@ from ubrant.core.record.readings import Array, Readings, require_usable
 
 SPAN = 1 << 14
 """Intervals to a block: three columns of this many stay in the processor's cache."""
-_EVEN = 1e-10
-"""A block whose intervals differ by less than this share is evenly spaced: its mean interval stands for each."""
+_EVEN, _ROUNDED = 1e-10, 4.0
+"""A block whose intervals differ by less than this share, or by no more than so many last bits of its times, is evenly spaced: its mean interval stands for each."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,7 +124,9 @@ def _block(t: Array, v: Array, i: Array) -> tuple[float, ...]:
         return 0.0, 0.0, 0.0, np.inf, 0.0, *extremes
     dt = t[1:] - t[:-1]
     shortest, longest = dt.min(), dt.max()
-    if longest - shortest <= _EVEN * longest:  # dt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁), added up with one dt
+    if longest - shortest <= max(
+        _EVEN * longest, _ROUNDED * np.spacing(abs(t[-1]))
+    ):  # dt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁), added up with one dt
         step = (t[-1] - t[0]) / len(dt)
         squares = 4 * np.dot(v, i) - 2 * (v[0] * i[0] + v[-1] * i[-1])
         across = np.dot(v[:-1], i[1:]) + np.dot(v[1:], i[:-1])
