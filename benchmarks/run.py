@@ -241,6 +241,11 @@ def live() -> str:
     return _of_script("live.py") + " (to reach: none missing, ≥ 25 frames/s, no gap over 0.5 s, memory ≤ data + 32 MB)"
 
 
+def long_ledger() -> str:
+    """A run with 10 000 000 readings that goes on: how long the window is busy with an update of all it shows."""
+    return _of_script("long_ledger.py") + " (to reach: ≤ 5 ms)"
+
+
 def long_run() -> str:
     """A 24 h run with the clock sped up, 1 Hz on three meters."""
     return _of_script("long_run.py") + " (to reach: memory flat but for the data)"
@@ -263,6 +268,7 @@ FIGURES = {
     "many-runs": many_runs,
     "outlook": outlook_draws,
     "live": live,
+    "long-ledger": long_ledger,
     "long-run": long_run,
 }
 

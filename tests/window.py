@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gc
 import math
+import shutil
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt, QThreadPool, QTimer
@@ -40,8 +42,8 @@ def let_go() -> None:
 
 
 @pytest.fixture
-def window(dressed, qtbot, tmp_path):
-    made = MainWindow(Logbook(tmp_path / "bench.ubrant"))
+def window(dressed, qtbot, tmp_path, empty_logbook):
+    made = MainWindow(Logbook(Path(shutil.copy(empty_logbook, tmp_path))))
     qtbot.addWidget(made, before_close_func=lambda w: w.bench.session and w.bench.session.end())
     made.show()
     with qtbot.waitActive(made):

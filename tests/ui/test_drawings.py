@@ -27,7 +27,7 @@ def colours(widget) -> int:
     return len(np.unique(pixels[::3, ::3]))
 
 
-@pytest.fixture(params=["light", "dark"])
+@pytest.fixture(params=["light", "dark"], scope="module")
 def ground(request, dressed):
     theme.choose(dressed, request.param)
     yield request.param

@@ -22,6 +22,9 @@ class _Column:
         if begin is not None:
             self._time[: self._n], self._value[: self._n] = begin.time_s, begin.value
 
+    def __len__(self) -> int:
+        return self._n
+
     def append(self, time_s: float, value: float) -> None:
         if self._n == len(self._time):
             self._time, self._value = (np.concatenate([a, np.empty(len(a))]) for a in (self._time, self._value))
@@ -64,6 +67,11 @@ class LiveReadings:
 
     def finish(self, ended_by: str, trouble: str) -> None:
         """Nothing is open."""
+
+    def count(self) -> int:
+        """How many readings there are so far."""
+        with self._lock:
+            return sum(len(column) for column in self._columns.values())
 
     def series(self, tap: str, quantity: str) -> Series:
         """What has been read so far; empty when nothing was."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from ubrant.core.battery.verdict import Verdict
@@ -123,6 +123,12 @@ class Account:
     def settle(self) -> str:
         """What would settle a verdict that cannot tell."""
         return self.verdict.settle if self.verdict is not None else ""
+
+
+def drawn_already(account: Account) -> Account:
+    """The same with its drawings and its path worked out now, and not when they are wanted."""
+    drawings, path = account.drawings(), account.path()
+    return replace(account, drawings=lambda: drawings, path=lambda: path)
 
 
 def finding_to_json(finding: Finding) -> dict[str, Any]:

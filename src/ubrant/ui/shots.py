@@ -114,7 +114,7 @@ _BY_HAND = {
     "recharge": ("recharge", "Ticket bank"),
     "ways": ("ways", "Hall station"),
     "balance": ("balance", "Dome pack A"),
-    "backup-module": ("balance", "Backup module"),
+    "meter-check": ("meter-check", "Dome pack A"),
     "source": ("source", "Roof panel"),
 }
 

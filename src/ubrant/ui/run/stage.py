@@ -9,12 +9,13 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from ubrant.bench.orders import Order, Progress
-from ubrant.core.account import Account
+from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
+from ubrant.logbook.records import Run
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.accounts import latest, live_account, live_record
@@ -33,10 +34,13 @@ from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.readings_table import ReadingsTable
 from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.work import quietly
 from ubrant.ui.workbench import Workbench
 
 _TICK_MS = 33
 _SUMS_EVERY = 15
+_MANY = 100_000
+"""Of more readings the sums are made in another thread."""
 """Ticks between two workings-out of the ledger; more where it takes long, so that it has a quarter of the time at most."""
 
 
@@ -53,7 +57,7 @@ class RunStage(StageFrame):
         self._bench = bench
         self._method: Method | None = None
         self._prepared: Prepared | None = None
-        self._ticks, self._sums_due = 0, 1
+        self._ticks, self._sums_due, self._summing = 0, 1, False
         self._reported = False
         self._left_s: float | None = None
         self._unit_name = ""
@@ -189,9 +193,7 @@ class RunStage(StageFrame):
         self._show_phase(progress, session)
         ended = progress.phase == "ended"
         if ended or self._ticks >= self._sums_due:
-            began = perf_counter()
-            self._show_account(live_account(run, session, self._bench.expected), progress)
-            self._sums_due = self._ticks + max(_SUMS_EVERY, round(3000 * (perf_counter() - began) / _TICK_MS))
+            self._sum_up(run, session, progress)
         elif not session.is_typed and self._method is not None and self.drawn.shows_trace:
             for quantity in "VA":
                 self.drawn.trace.set_measured(quantity, session.live.series(self._method.taps[0], quantity))
@@ -202,6 +204,25 @@ class RunStage(StageFrame):
             self._reported = True
             self._timer.stop()
             self._bench.finish()
+
+    def _sum_up(self, run: Run, session: Session, progress: Progress) -> None:
+        """The account so far: here where it is quick, and beside the window where a run has grown long, so that the window never waits for it."""
+        began, expected = perf_counter(), self._bench.expected
+
+        def show(account: Account) -> None:
+            self._show_account(account, progress)
+            self._sums_due = self._ticks + max(_SUMS_EVERY, round(3000 * (perf_counter() - began) / _TICK_MS))
+
+        def done(found: object) -> None:
+            self._summing = False
+            if isinstance(found, Account) and self._bench.session is session and progress.phase != "ended":
+                show(found)
+
+        if progress.phase == "ended" or session.live.count() <= _MANY:
+            show(live_account(run, session, expected))
+        elif not self._summing:
+            self._summing = True
+            quietly(self, lambda: drawn_already(live_account(run, session, expected)), done)
 
     def _keeps_up(self, session: TypedSession) -> bool:
         """Let a simulated person type; False where that could not be kept: the run is over then."""
