@@ -15,6 +15,7 @@ from ubrant.core.record.readings import Series
 from ubrant.logbook.file import connect
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.pieces import PIECE, from_blob, to_blob
+from ubrant.logbook.writer import RunWriter
 
 FLOATS = st.floats(width=64)
 
@@ -93,3 +94,21 @@ def test_what_is_cut_or_copied_keeps_its_times(logbook, uneven, tmp_path):
     logbook.save_copy(copy)
     with contextlib.closing(Logbook(copy)) as other:
         assert len(other.series(run.id, "battery", "A")) == len(logbook.series(run.id, "battery", "A")) > 900
+
+
+def test_a_run_that_goes_on_keeps_what_each_channel_read(logbook, uneven):
+    """The end of a run folds its channels: what one has the times of is not written anew before it is read."""
+    run, readings = uneven
+    last = max(float(s.time_s[-1]) for s in readings.values())
+    writer = RunWriter(logbook.place, run.id)
+    for k in range(4):
+        writer.reading("battery", "V", last + 1 + k, 11.0)
+        writer.reading("battery", "A", last + 1.3 + k, 5.0)
+    writer.finish("person", "")
+    for (tap, quantity), series in readings.items():
+        found = logbook.series(run.id, tap, quantity)
+        more = {("battery", "V"): 1.0, ("battery", "A"): 1.3}.get((tap, quantity))
+        times = series.time_s if more is None else np.concatenate((series.time_s, last + more + np.arange(4)))
+        assert same_bits(found.time_s, times)
+        assert len(found.value) == len(times)
+    assert logbook.damages() == []

@@ -25,7 +25,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
-from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, series_of
+from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, rewrite, series_of
 from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.rows import ADD_EVENT, ONE_RUN, RUN_COLUMNS, UNITS, event_of, event_row, object_of, run_of, unit_of
 from ubrant.logbook.seals import Damage, damage_of, damage_text
@@ -283,15 +283,8 @@ class Logbook:
     def cut_after(self, run_id: int, time_s: float) -> None:
         """Take out what was read after a moment: for making what a run looks like that ended there."""
         with self._transaction():
-            whole = {
-                key: self.series(run_id, *key) for key in self.taps(run_id)
-            }  # before any is taken out: one may have the times of another
-            same = SameTimes()
-            for key, series in whole.items():
-                channel, kept = self._channel(run_id, *key), series.time_s <= time_s
-                self._write("DELETE FROM piece WHERE channel_id = ?", (channel,))
-                left = Series(series.time_s[kept], series.value[kept])
-                self._insert_pieces(channel, left, same.of(left, channel))
+            rewrite(self._db, run_id, lambda series: Series(series.time_s[series.time_s <= time_s], series.value[series.time_s <= time_s]))
+            self._write("DELETE FROM summary WHERE run_id = ?", (run_id,))
 
     def taps(self, run_id: int) -> list[tuple[str, str]]:
         """(tap, quantity) of every channel of a run."""

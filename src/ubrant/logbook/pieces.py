@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import struct
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -49,19 +49,30 @@ def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series, times
 
 def series_of(db: sqlite3.Connection, channel_id: int) -> Series:
     """All readings of one channel; empty when there are none."""
-    rows = db.execute(_PIECES, (channel_id,)).fetchall()
-    if not rows:
-        return Series(np.empty(0), np.empty(0))
-    times = [from_blob(_times(db, row[1], row[0], row[4]), row[0]) for row in rows]
-    return Series(_whole(times), _whole(from_blob(row[2], row[0]) for row in rows))
+    found: list[tuple[Array, Array]] = []
+    for n, time_s, value, _, seq in db.execute(_PIECES, (channel_id,)).fetchall():
+        times = _times(db, time_s, n, seq)
+        if times is not None:
+            found.append((times, from_blob(value, n)))
+    return Series(_whole(t for t, _ in found), _whole(v for _, v in found)) if found else Series(np.empty(0), np.empty(0))
 
 
-def _times(db: sqlite3.Connection, blob: bytes, n: int, seq: int) -> bytes:
-    """Its own, or those of the channel that it names."""
+def _times(db: sqlite3.Connection, blob: bytes, n: int, seq: int) -> Array | None:
+    """Its own, or those of the channel that it names; None where these are gone, which the seals of the run say."""
     if len(blob) != _ELSEWHERE.size or n < _FEW:
-        return blob
-    found = db.execute("SELECT time_s FROM piece WHERE channel_id = ? AND seq = ?", (*_ELSEWHERE.unpack(blob), seq)).fetchone()
-    return bytes(found[0]) if found is not None else b""
+        return from_blob(blob, n)
+    there = db.execute("SELECT n, time_s FROM piece WHERE channel_id = ? AND seq = ?", (*_ELSEWHERE.unpack(blob), seq)).fetchone()
+    return from_blob(there[1], n) if there is not None and there[0] == n and len(there[1]) != _ELSEWHERE.size else None
+
+
+def rewrite(db: sqlite3.Connection, run_id: int, keep: Callable[[Series], Series] = lambda series: series) -> None:
+    """Every channel of a run anew, in whole pieces, with what ``keep`` leaves of it: all are read before any is written, for one may have the times of another."""
+    channels = [int(row[0]) for row in db.execute("SELECT id FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
+    whole = {channel: keep(series_of(db, channel)) for channel in channels}
+    same = SameTimes()
+    for channel, series in whole.items():
+        db.execute("DELETE FROM piece WHERE channel_id = ?", (channel,))
+        insert_pieces(db, channel, series, same.of(series, channel))
 
 
 def _whole(parts: Iterable[Array]) -> Array:

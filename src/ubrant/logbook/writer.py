@@ -15,7 +15,7 @@ from ubrant.core.record.readings import Series
 from ubrant.diagnostics import unexpected
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import write_error
-from ubrant.logbook.pieces import insert_pieces, series_of, to_blob
+from ubrant.logbook.pieces import rewrite, to_blob
 from ubrant.logbook.rows import ADD_EVENT, event_row
 
 COMMIT_S = 0.4
@@ -129,7 +129,4 @@ class RunWriter:
         return int(cursor.lastrowid or 0), 0
 
     def _fold(self, db: sqlite3.Connection) -> None:
-        for channel, _ in self._channels.values():
-            whole = series_of(db, channel)
-            db.execute("DELETE FROM piece WHERE channel_id = ?", (channel,))
-            insert_pieces(db, channel, whole)
+        rewrite(db, self._run_id)
