@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ubrant.core.battery.verdict import Verdict
 from ubrant.core.conversion.power_path import PowerPath
-from ubrant.core.drawings import Drawing
+from ubrant.core.drawings import Drawing, scaled_already
 from ubrant.core.gate.check import Question
 from ubrant.core.record.gaps import Gap
 from ubrant.core.record.readings import Array
@@ -127,7 +127,7 @@ class Account:
 
 def drawn_already(account: Account) -> Account:
     """The same with its drawings and its path worked out now, and not when they are wanted."""
-    drawings, path = account.drawings(), account.path()
+    drawings, path = tuple(map(scaled_already, account.drawings())), account.path()
     return replace(account, drawings=lambda: drawings, path=lambda: path)
 
 

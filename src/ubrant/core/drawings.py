@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 
@@ -26,6 +27,7 @@ class Trace:
     span : from when to when it is shown; None for as it is
     limit_v : the voltage at which it stops
     marks : (seconds, words); gaps : (from, to)
+    scaled : what was measured, at many scales already, where that was worked out beside the window
     """
 
     measured: Mapping[str, Series] = field(default_factory=dict)
@@ -35,6 +37,16 @@ class Trace:
     limit_v: float | None = None
     marks: tuple[tuple[float, str], ...] = ()
     gaps: tuple[Span, ...] = ()
+    scaled: Mapping[str, Pyramid] = field(default_factory=dict)
+
+
+def scaled_already(drawing: Drawing) -> Drawing:
+    """A trace with all that was measured at many scales; anything else as it is."""
+    return (
+        replace(drawing, scaled={key: Pyramid(series) for key, series in drawing.measured.items()})
+        if isinstance(drawing, Trace)
+        else drawing
+    )
 
 
 @dataclass(frozen=True, eq=False)

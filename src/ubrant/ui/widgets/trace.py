@@ -151,7 +151,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self.set_zero(made.zero_s)
         self.set_cutoff(made.limit_v)
         for key in self._plots:
-            self.set_measured(key, made.measured.get(key, no_readings()))
+            self.set_measured(key, made.measured.get(key, no_readings()), made.scaled.get(key))
             expected = made.expected.get(key)
             if expected is not self._expected_series.get(key):
                 self.set_expected(key, expected)
@@ -185,8 +185,13 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         if abs(low - self._whole[0]) < tolerance and abs(high - self._whole[1]) < tolerance:
             self.set_span(from_s, to_s)
 
-    def set_measured(self, key: str, series: Series) -> None:
-        self._pyramids[key] = Pyramid(series)
+    def set_measured(self, key: str, series: Series, scaled: Pyramid | None = None) -> None:
+        """What was read; a column that has only grown is looked at from where it ended."""
+        known = self._pyramids.get(key)
+        if scaled is None and known is not None and known.goes_on(series):
+            known.extend(series)
+        else:
+            self._pyramids[key] = scaled or Pyramid(series)
         self._redraw_one(key)
 
     def set_expected(self, key: str, series: Series | None) -> None:
