@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
@@ -49,7 +50,7 @@ def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
                 separator=sheet.separator,
                 decimal_comma=sheet.decimal_comma,
                 schema=schema,
-                comment_prefix="#",
+                comment_prefix="#" if b"#" in sheet.data else None,  # to look for it costs a third more
                 encoding="utf8-lossy",
             )
             .select(*(pl.col(name).alias(q) for q, name in names.items()))
@@ -57,8 +58,7 @@ def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
         )
         started = None
         if is_stamp:
-            moments = table["time"].str.strip_chars().str.to_datetime(_stamp_format(stamp), time_unit="us", strict=True)
-            micros = moments.dt.timestamp("us")
+            micros = _moments(table["time"], stamp).dt.timestamp("us")
             started = _at(micros[0] / 1e6, zoned=is_zoned)
             table = table.with_columns(((micros - micros[0]) / 1e6).alias("time"))
         events: list[tuple[float, str]] = []
@@ -97,6 +97,23 @@ def _series(time: Array, values: Array) -> Series:
         return Series(time, values)
     there = np.isfinite(values)
     return Series(time[there], values[there])
+
+
+def _moments(stamps: pl.Series, first: str) -> pl.Series:
+    """As moments; by whole seconds first where the first one has no parts of one, which is several times as fast.
+
+    Raises
+    ------
+    PolarsError
+        One is none.
+    """
+    import polars as pl
+
+    form = _stamp_format(first)
+    if "." not in first:
+        with contextlib.suppress(pl.exceptions.PolarsError):
+            return stamps.str.to_datetime(form.replace("%.f", ""), time_unit="us", strict=True)
+    return stamps.str.strip_chars().str.to_datetime(form, time_unit="us", strict=True)
 
 
 def _stamp_format(stamp: str) -> str:
