@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import statistics
 import sys
 import time
 from collections.abc import Callable
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the application does
 
 import numpy as np
 

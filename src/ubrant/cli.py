@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import sys
 from datetime import UTC, datetime
@@ -10,6 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
 import typer
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # sums are made in blocks that one thread does quickest, and NumPy starts sooner
 
 from ubrant import __version__
 from ubrant.core.quantities.chemistry import CHEMISTRIES

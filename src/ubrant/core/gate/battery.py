@@ -11,6 +11,7 @@ from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBL
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import Array, Readings, Series, jitter, no_readings
+from ubrant.core.record.scan import Scan, scan
 from ubrant.core.wording import say
 
 
@@ -55,6 +56,7 @@ class BatteryFacts:
     emptied : it gave what it gives: its cut-off was reached, or it switched itself off
     charged_ah : put in between load on and the end
     power : W at the same tap, where it was logged beside V and A
+    looked : the readings looked through, where that is done already
     fell_plausibly : False where it switched itself off at a voltage at which no battery is empty
     """
 
@@ -73,6 +75,7 @@ class BatteryFacts:
     charged_ah: float = 0.0
     is_typed: bool = False
     power: Series | None = None
+    looked: Scan | None = None
     fell_plausibly: bool = True
     disagreements: tuple[str, ...] = ()
     counts_from_0: bool = False
@@ -263,10 +266,11 @@ def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
     label, readings = facts.label, facts.readings
     if label is None or not label.voltage_v or not len(readings):
         return None
-    volts = readings.voltage_v[facts.first : facts.last + 1]
     low, high = (share * label.voltage_v for share in _ABSURD)
-    if volts.min() >= low and volts.max() <= high:
+    looked = facts.looked or scan(readings)
+    if looked.least_volts(facts.first, facts.last) >= low and looked.most_volts(facts.first, facts.last) <= high:
         return None
+    volts = readings.voltage_v[facts.first : facts.last + 1]
     off = (volts < low) | (volts > high)
     if off.mean() > _A_FEW:
         return None

@@ -137,8 +137,9 @@ def analyse(record: DischargeRecord) -> Discharge:
     readings, typical_a = _as_discharge(record, warnings)
     idle_below = LOAD_ON_SHARE * typical_a
     first, last = _loaded_stretch(record, readings, idle_below)
-    refuse(objections(BEFORE_SUMS, _facts(record, readings, first, last)))
-    looked, put_in = _without_charges(scan(readings), first, last, idle_below)
+    looked = scan(readings)
+    refuse(objections(BEFORE_SUMS, _facts(record, looked, first, last)))
+    looked, put_in = _without_charges(looked, first, last, idle_below)
     readings = looked.readings
     alive = last_alive(readings, first, last)
     dark = alive < last or went_dark(readings, alive)
@@ -169,7 +170,7 @@ def analyse(record: DischargeRecord) -> Discharge:
         full = full or by_rest(readings, stretch.bounds.load_on_s, findings["rest_before"].value, record.label)
     begins_loaded = record.load_on_s is None and first == 0
     facts = replace(
-        _facts(record, readings, first, min(last, crossing.after + 1) if crossing is not None else last),
+        _facts(record, looked, first, min(last, crossing.after + 1) if crossing is not None else last),
         charge_ah=findings["charge"].value or 0.0,
         share=findings["label_share"].value,
         share_u=findings["label_share"].expanded_uncertainty or 0.0,
@@ -211,10 +212,10 @@ def _stood_in(energy: Finding, volts: StandIn) -> Finding:
     return replace(energy, working=text, arithmetic=(volts.sentence(), *energy.arithmetic[1:]))
 
 
-def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -> BatteryFacts:
+def _facts(record: DischargeRecord, looked: Scan, first: int, last: int) -> BatteryFacts:
     """What the gate can look at before anything is added up."""
     return BatteryFacts(
-        readings,
+        looked.readings,
         first,
         last,
         record.label,
@@ -222,6 +223,7 @@ def _facts(record: DischargeRecord, readings: Readings, first: int, last: int) -
         is_typed=record.widths is not None,
         power=record.power,
         counts_from_0=record.counts_from_0,
+        looked=looked,
     )
 
 
