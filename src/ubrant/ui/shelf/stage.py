@@ -81,7 +81,6 @@ class ShelfStage(QWidget):
         bench.closing.connect(self._work.stop)
         bench.unit_chosen.connect(self._show_unit)
         self.refresh()
-        self._show_unit(0)
 
     def _build(self) -> None:
         inside = QWidget()
