@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 
 import pytest
@@ -10,7 +11,8 @@ from typer.testing import CliRunner
 from tests.logbook.make_golden import GOLDEN
 from tests.window import keep_discharge
 from ubrant.cli import app
-from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.certificates import Check
+from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
@@ -155,3 +157,13 @@ def test_by_command(tmp_path, other):
     said = CliRunner().invoke(app, ["bring-in", str(path), str(other)])
     assert (said.exit_code, said.stdout.strip()) == (0, "3 runs and 2 units came in from barn.ubrant.")
     assert CliRunner().invoke(app, ["bring-in", str(path), str(path.with_name("none.ubrant"))]).exit_code == 2
+
+
+def test_a_meter_brings_its_checks_and_comes_once(logbook, tmp_path):
+    check = Check("2026-05-01", "Lab", "A", 10.0, 0.3, 0.02, 0.97, 0.0, "0.2 % + 5 mA", run=7)
+    with contextlib.closing(Logbook(tmp_path / "other.ubrant")) as other:
+        other.keep_meter(Meter("Clamp", "0.5 % + 10 mV", "2 % + 50 mA", details=MeterDetails(checks=(check,))))
+    for _ in range(2):
+        bring_in(logbook, tmp_path / "other.ubrant")
+        (clamp,) = [m for m in logbook.meters() if m.name == "Clamp"]
+        assert clamp.details.checks == (replace(check, run=0),)

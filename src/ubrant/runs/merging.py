@@ -8,6 +8,7 @@ import tempfile
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
@@ -153,10 +154,10 @@ class _Merge:
     def _meters(self) -> None:
         for meter in self._other.meters():
             here, renamed = self._into.meters(), self._from_there(meter.name)
-            if any(replace(m, id=0) == replace(meter, id=0, name=name) for m in here for name in (meter.name, renamed)):
+            if any(_alike(m) == replace(_alike(meter), name=name) for m in here for name in (meter.name, renamed)):
                 continue
             name = renamed if any(m.name == meter.name for m in here) else meter.name
-            self._came.meters.append(self._into.keep_meter(replace(meter, id=0, name=name)).id)
+            self._came.meters.append(self._into.keep_meter(replace(_alike(meter), name=name)).id)
 
     def _run(self, run: Run) -> Run | None:
         whole = self._other.kept(run)
@@ -201,3 +202,8 @@ def _key(book: Logbook, run: Run, unit_id: int | None) -> tuple[object, ...]:
 
 def _count(n: int, one: str, several: str) -> str:
     return one if n == 1 else several.format(n=n)
+
+
+def _alike(meter: Meter) -> Meter:
+    """A meter without what only its own logbook knows: its number, and the runs it was checked in."""
+    return replace(meter, id=0, details=replace(meter.details, checks=tuple(replace(check, run=0) for check in meter.details.checks)))

@@ -21,7 +21,7 @@ from ubrant.core.wording import say
 _NAMES = {"V": "volts", "A": "amperes", "W": "watts"}
 _APART = 0.5
 """Two meters at one place that are this share apart do not read the same thing in the same unit."""
-_OUTLIER = 5.0
+_OUTLIER, _FEW_TO_TELL = 5.0, 3
 """A point this many times as far off the line as the middle one was written down wrongly."""
 
 
@@ -87,7 +87,8 @@ def analyse_pairs(pairs: Pairs, about: Both, history: Sequence[Check] = (), day:
     off, digits = shown - read, np.hypot(rectangular(1.0) * halves[0], rectangular(1.0) * halves[1])
     may_be = _may_be(about, read, digits)
     findings = _findings(pairs.unit, found, shown, read, digits, about.of_reference)
-    warnings = _warnings(about, found, read, off, digit, pairs.unit)
+    odd = _odd_one(read + off, read, digit)
+    warnings = _warnings(about, found, read, off, odd, pairs.unit)
     check = None
     if about.of_reference is not None and found.gain > 0:
         made = check_of(found, shown, read, about.of_reference.gain, pairs.unit, about.reference, day, run)
@@ -95,9 +96,9 @@ def analyse_pairs(pairs: Pairs, about: Both, history: Sequence[Check] = (), day:
             warnings.insert(0, why)
         middle = float(np.median(np.abs(read)))
         better = about.own is None or found.accuracy.limit(middle) < about.own.limit(middle)
-        if better:
+        if better and odd is None:
             check = made
-        else:
+        elif not better:
             warnings.append(
                 say(
                     "{reference} is no better than {name}: whether they agree is all that this tells, and nothing is corrected by it.",
@@ -216,7 +217,7 @@ def _of_gain(found: DisplayCheck, shown: Array, reference: Accuracy | None) -> C
     )
 
 
-def _warnings(about: Both, found: DisplayCheck, read: Array, off: Array, digit: float, unit: str) -> list[str]:
+def _warnings(about: Both, found: DisplayCheck, read: Array, off: Array, odd: tuple[int, float] | None, unit: str) -> list[str]:
     said = []
     if about.of_reference is None:
         said.append(
@@ -233,29 +234,32 @@ def _warnings(about: Both, found: DisplayCheck, read: Array, off: Array, digit: 
                 unit=unit,
             )
         )
-    left = np.abs(_off_the_others(read + off, read))
-    if len(left) > 3 and float(left.max()) > _OUTLIER * max(float(np.median(left)), digit):
-        k = int(np.argmax(left))
+    if odd is not None:
+        k, apart = odd
         said.append(
             say(
-                "Point {n}, at {at} {unit}, lies {left} {unit} off the line of the others: look at it once more.",
+                "Point {n}, at {at} {unit}, lies {left} {unit} off the line of the others: mend it, or leave it out. Nothing is corrected by these points before.",
                 n=k + 1,
                 at=plain(float(read[k]), 4),
-                left=show(float(left[k]), 2),
+                left=show(apart, 2),
                 unit=unit,
             )
         )
     return said
 
 
-def _off_the_others(shown: Array, read: Array) -> Array:
-    """What each is off the line with the median slope (Theil and Sen), which one wrong point hardly moves."""
+def _odd_one(shown: Array, read: Array, digit: float) -> tuple[int, float] | None:
+    """(place, how far) of one that lies far off the line of the others, of the median slope (Theil and Sen), which one wrong point hardly moves."""
+    if len(shown) <= _FEW_TO_TELL:
+        return None
     one, other = np.triu_indices(len(shown), 1)
     run = shown[other] - shown[one]
     steep = run != 0
     slope = float(np.median((read[other] - read[one])[steep] / run[steep])) if steep.any() else 1.0
     left = read - slope * shown
-    return np.asarray(left - np.median(left))
+    left = np.abs(left - np.median(left))
+    k = int(np.argmax(left))
+    return (k, float(left[k])) if float(left[k]) > _OUTLIER * max(float(np.median(left)), digit) else None
 
 
 def _sentence(about: Both, off: Array, may_be: Array, findings: dict[str, Finding], unit: str, at: float) -> str:

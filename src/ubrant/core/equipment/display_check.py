@@ -58,7 +58,9 @@ def check_display(shown: Array, metered: Array, meter: Accuracy, digit: float) -
         Fewer than two pairs.
     """
     if len(shown) < 2:
-        raise ReadingsError(say("Two pairs at least, one low and one high, tell how far a display is off."))
+        raise ReadingsError(say("Two pairs at least, one low and one high, tell how far a display is off: the same quantity read on both."))
+    if not float(np.max(np.abs(shown))) > digit or not float(np.max(np.abs(metered))) > digit:
+        raise ReadingsError(say("Nothing was there to be read: a value low and one high, well over the last digit."))
     digit_u = rectangular(digit / 2)
     two = float(np.ptp(shown)) > _WIDE * float(np.max(np.abs(shown)))
     design = np.column_stack([shown, np.ones_like(shown)]) if two else shown[:, None]  # all at one value: only a gain can be told

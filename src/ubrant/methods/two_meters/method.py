@@ -200,15 +200,15 @@ def _about(setup: Setup, unit: str) -> float:
 
 
 def _table(record: Record, plan: MeterCheckPlan | None) -> tuple[str, Table]:
-    """The unit that was read at both places, and the points."""
-    units = [plan.quantity] if plan is not None else ["V", "A", "W"]
+    """The unit that was read at both places, the plan's where it was, and the points."""
+    units = sorted("VAW", key=lambda unit: plan is None or unit != plan.quantity)
     tables = {unit: points_at(record, ((DISPLAY, unit), (REFERENCE, unit)), {"": DISPLAY}) for unit in units}
 
     def whole(unit: str) -> int:
         values = tables[unit].values
         return int(np.count_nonzero(np.isfinite(values[(DISPLAY, unit)]) & np.isfinite(values[(REFERENCE, unit)])))
 
-    best = max(units, key=whole)
+    best = units[0] if whole(units[0]) else max(units, key=whole)
     return best, tables[best]
 
 
