@@ -176,3 +176,18 @@ def test_shares():
     for text in ("0.1", "50 %", "-1 %", "x"):
         with pytest.raises(QuantityError):
             parse_share(text)
+
+
+def test_a_check_of_the_very_moment_is_none_that_came_later():
+    checks = (found("2024-05-01"), found("2025-05-01"))
+    assert first_after(checks, "A", "2024-05-01").made == "2025-05-01"
+    assert first_after(checks, "A", "2025-05-01") is None
+
+
+@pytest.mark.parametrize(("shown_v", "off"), [("2.527", False), ("2.529", True)])
+def test_a_standard_is_held_against_twice_what_both_may_be_off_by(shown_v, off):
+    """2·√(((0.5 % of 2.528 V)² + (10 mV)² + (0.5 mV)² + (1 mV)²)/3) = 18.8 mV; the meter shows 9 mV more, from its certificate."""
+    meter = clamp(
+        Check("2024-01-01", "Lab", "V", 2.5, 0.0, 0.001, 1.0, -0.009, "0.5 % + 10 mV"), standard="2.500 V ± 1 mV", drift_a_year=1e-9
+    )
+    assert tried(record(meter.on("2024-02-01"), f"standard {shown_v} V")).is_off is off
