@@ -58,6 +58,7 @@ class TableDialog(QDialog):
                 self.table.setItem(k, j, item)
         if (header := self.table.horizontalHeader()) is not None:
             few = len(columns) <= _FEW
+            self.table.setWordWrap(few)  # of many each is as wide as what stands in it
             header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch if few else QHeaderView.ResizeMode.ResizeToContents)
             header.setStretchLastSection(not few)
             header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
