@@ -90,3 +90,18 @@ def test_every_spelling_of_a_capacity_reads_the_same(value, unit, decimal):
     text = f"{value:.2f}".replace(".", decimal) + unit
     factor = 0.001 if "m" in unit else 1
     assert parse_label(text).charge_ah == pytest.approx(value * factor)
+
+
+def test_a_label_is_read_once_and_anew_in_another_language():
+    from ubrant.core.wording import speak
+
+    text = "50 Ah 12.8 V and some unknown words"
+    before = parse_label(text)
+    assert parse_label(text) is before
+    speak(lambda words: f"«{words}»")
+    try:
+        assert parse_label(text) is not before
+        assert parse_label(text).guesses == tuple(f"«{guess}»" for guess in before.guesses) != ()
+    finally:
+        speak(str)
+    assert parse_label(text) == before

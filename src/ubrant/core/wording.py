@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import lru_cache, wraps
+from typing import ParamSpec, TypeVar, cast
 
 _UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\xad\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff\ufff9-\ufffb]")
 """Control characters but tab and newline, those that turn the direction of writing, and those that take no room."""
 
 _translate: Callable[[str], str] = str
+_forget: list[Callable[[], None]] = []
+_P = ParamSpec("_P")
+_R = TypeVar("_R")
 
 
 def say(text: str, *values: object, **named: object) -> str:
@@ -25,6 +30,15 @@ def speak(translate: Callable[[str], str]) -> None:
     """Have every sentence from now on go through ``translate``."""
     global _translate
     _translate = translate
+    for forget in _forget:
+        forget()
+
+
+def remembered(function: Callable[_P, _R]) -> Callable[_P, _R]:
+    """The last few hundred results of a pure function are kept; not beyond a change of language, for there may be sentences in them."""
+    kept = lru_cache(512)(function)
+    _forget.append(kept.cache_clear)
+    return wraps(function)(cast("Callable[_P, _R]", kept))
 
 
 def visible(text: str) -> str:

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, show, unit_factor
-from ubrant.core.wording import say
+from ubrant.core.wording import remembered, say
 
 ZEROED, _LEFT = 0.5, 0.1
 """Of a maker's zero, what a zero that was read leaves; and at least, where it was read again. Common practice, no source."""
@@ -47,6 +47,7 @@ class Accuracy:
         return replace(self, zero=min(left, self.zero))
 
 
+@remembered
 def parse_accuracy(text: str, unit: str) -> Accuracy:
     """Read ``0.1% + 3 mV``, ``±(0.5 % + 5 mA)``, ``0.5 % + 3 digits of 10 mA``, ``1 % + 0.2 % of 20 A``.
 

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
-from ubrant.core.wording import say
+from ubrant.core.wording import remembered, say
 
 
 class LabelError(ValueError):
@@ -140,6 +140,7 @@ _FIGURE = rf"(?<![\w])({NUMBER})\s*(mAh|Ah|kWh|mWh|Wh|mV|V(?:olts?)?|kg|g)(?![a-
 _NOISE = r"[\s,;:/|·()+\[\]=-]|\b(?:x|the|a|an|and|battery|pack|cells?|power\s*bank|bank|rated|nominal|capacity|block|rechargeable|at|dc)\b"
 
 
+@remembered
 def parse_label(text: str, chemistry: str | None = None) -> Label:
     """Read a label: ``50 Ah 12.8 V``, ``24000mAh/88.8Wh``, ``4S 3.2V 50Ah LiFePO4``, ``3,0 Ah``.
 
