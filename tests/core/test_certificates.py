@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.making import PACK
-from ubrant.core.equipment.certificates import CERTIFICATE, Check, certified, first_after, in_force, read_found, since_adjusted
+from ubrant.core.equipment.certificates import CERTIFICATE, Check, certified, first_after, in_force, in_order, read_found, since_adjusted
 from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.quantities.accuracy import parse_accuracy, parse_share, parse_standard
 from ubrant.core.quantities.jot import Grammar
@@ -191,3 +191,11 @@ def test_a_standard_is_held_against_twice_what_both_may_be_off_by(shown_v, off):
         Check("2024-01-01", "Lab", "V", 2.5, 0.0, 0.001, 1.0, -0.009, "0.5 % + 10 mV"), standard="2.500 V ± 1 mV", drift_a_year=1e-9
     )
     assert tried(record(meter.on("2024-02-01"), f"standard {shown_v} V")).is_off is off
+
+
+def test_of_one_day_what_it_was_left_as_holds_afterwards_and_what_was_found_before():
+    left, as_found = found("2024-05-01", 0.999), found("2024-05-01", 0.97, adjusted=True)
+    for order in ((left, as_found), (as_found, left)):
+        meter = clamp(*in_order(order))
+        assert shown(meter.on("2024-06-01")) == pytest.approx(9.99)
+        assert shown(meter.as_found_later("2024-04-01")) == pytest.approx(9.7)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ubrant.core.account import Account
+from ubrant.core.equipment.certificates import in_order
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
@@ -31,6 +32,5 @@ def found_of_meter(logbook: Logbook, run: Run, account: Account) -> tuple[Meter,
     if meter is None or check in meter.details.checks:
         return None
     others = [one for one in meter.details.checks if one.run != run.id]
-    checks = tuple(sorted((*others, check), key=lambda one: one.made))
     text = say("Keep this with {name}", name=meter.name)
-    return replace(meter, details=replace(meter.details, checks=checks)), text
+    return replace(meter, details=replace(meter.details, checks=in_order((*others, check)))), text

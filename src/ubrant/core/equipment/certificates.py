@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from datetime import date
 from typing import Any
@@ -80,7 +80,12 @@ def checks_from(told: Sequence[Mapping[str, Any]]) -> tuple[Check, ...]:
     """From what a logbook keeps, in order of time; what this version does not know is left aside."""
     known = {f.name for f in fields(Check)}
     made = [Check(**{k: v for k, v in one.items() if k in known}) for one in told if set(one) >= _NEEDED]
-    return tuple(sorted(made, key=lambda one: one.made))
+    return in_order(made)
+
+
+def in_order(checks: Iterable[Check]) -> tuple[Check, ...]:
+    """By their day; of one day what was found before the meter was put right, then what it was left as."""
+    return tuple(sorted(checks, key=lambda one: (one.made, not one.adjusted)))
 
 
 def in_force(checks: Sequence[Check], unit: str, day: str) -> Check | None:

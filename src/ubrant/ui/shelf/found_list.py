@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.equipment.certificates import CERTIFICATE, Check
+from ubrant.core.equipment.certificates import CERTIFICATE, Check, in_order
 from ubrant.core.equipment.checks import control_chart
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
@@ -34,7 +34,7 @@ class FoundList(QWidget):
         self._show()
 
     def add(self, check: Check) -> None:
-        self.checks = tuple(sorted((*self.checks, check), key=lambda one: one.made))
+        self.checks = in_order((*self.checks, check))
         self._show()
         self.changed.emit()
 
