@@ -85,6 +85,17 @@ def test_ageing_over_dates(window):
     assert window.compare.life.plot.told.startswith("5 dates")
 
 
+def test_one_that_aged_over_three_dates(window):
+    book = window.bench.logbook
+    for k, share in enumerate((1.0, 0.94, 0.88)):
+        last = discharge(book, "Old pack", share, started=f"{2022 + 2 * k}-03-01T08:00:00+00:00")
+        window.bench.compare_wanted.emit(last.id)
+        if k < 2:
+            assert "dates; from three on a trend can be told" in window.compare.ages.text() or not window.compare.ages.text()
+    assert window.compare.ages.text().startswith("Old pack loses 2.9")
+    assert window.compare.life.plot.told.startswith("3 dates, from 97.5")
+
+
 def test_report_table_and_command_line(window, runs, tmp_path):
     for run in runs[:2]:
         window.bench.compare_wanted.emit(run.id)

@@ -422,7 +422,7 @@ def _own_u(one: Compared, first: Compared, repeat: float) -> float:
 
 def _life_sentence(name: str, found: list[tuple[datetime, Compared]], trend: Trend | None, years: Array) -> str:
     if trend is None:
-        return say("{name}: {n} dates; from four on a trend can be told.", name=name, n=len(found))
+        return say("{name}: {n} dates; from three on a trend can be told.", name=name, n=len(found))
     slope = " ± ".join(show_with(abs(trend.slope), COVERAGE * trend.slope_u))
     if not trend.ages:
         return say(

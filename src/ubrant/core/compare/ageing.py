@@ -16,7 +16,7 @@ from ubrant.core.record.readings import Array
 SPENT_LEVEL = 0.02
 """All false alarms of a life together."""
 DATE_LEVEL = 0.90
-_LEAST = 4
+_LEAST = 3
 REPEATABLE = 0.004
 """Standard uncertainty of a capacity that is measured again, as a share of it, where no repeats say it. Common practice, no source."""
 
@@ -54,7 +54,7 @@ class Trend:
 
 
 def trend_of(years: Array, values: Array, own_u: Array, limit: float | None = None) -> Trend | None:
-    """The line and what is sure of it; None with fewer than four dates, or all of one day.
+    """The line and what is sure of it; None with fewer than three dates, or all of one day.
 
     Parameters
     ----------
