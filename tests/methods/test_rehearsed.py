@@ -17,6 +17,7 @@ from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.begin import rehearsal_trouble, start
 from ubrant.runs.benches import BenchChoice
 from ubrant.runs.jotting import take_down
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.shell import FINDINGS
 
 DC = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=20)
@@ -233,4 +234,4 @@ def test_through_the_window(bench_window, qtbot, name):
     window.run.tick()
     assert window.stage() == FINDINGS
     assert words in window.findings.account.sentence
-    assert window.bench.logbook.latest_run(kept.id).head.origin.road == SIMULATED
+    assert newest_of(window.bench.logbook, kept.id).head.origin.road == SIMULATED

@@ -17,6 +17,7 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.runs.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
 from ubrant.runs.measured import measured_in
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -130,7 +131,7 @@ def test_a_whole_run_counts_before_a_later_one_that_was_stopped(logbook):
         options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=True)
         part = keep(logbook, judged(from_log(LogFile("part.csv", stopped.time_s, stopped.voltage_v, stopped.current_a)), options), unit)
     measured = measured_in(logbook)
-    assert logbook.latest_run(tried.id).id != whole.id
+    assert newest_of(logbook, tried.id).id != whole.id
     assert (measured.newest("source", "Tried"), measured.newest("source", "Only")) == (whole.id, part.id)
     first, last = choices_for(logbook, Spread(57.0, 0.5), None)
     assert (first.name, "at least" in first.why, "at least" in last.why) == ("Tried straight", False, True)

@@ -14,6 +14,7 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import SIMULATED
 from ubrant.logbook.records import StoredOutlook
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
@@ -168,7 +169,7 @@ def test_the_stages_follow_what_is_selected_on_the_shelf(stocked, qtbot):
         assert window.prepare.unit_box.currentText() == pack.name
         window.go_to(FINDINGS)
         assert window.findings.title.text().startswith(pack.name)
-    window.bench.run_opened.emit(book.latest_run(packs[1].id).id)  # what was asked for by itself stays
+    window.bench.run_opened.emit(newest_of(book, packs[1].id).id)  # what was asked for by itself stays
     assert window.findings.title.text().startswith("Pack B")
 
 

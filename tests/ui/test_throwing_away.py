@@ -14,6 +14,7 @@ from ubrant.core.equipment.unit import Unit, UnitFacts, parse_price, parse_tags,
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.file import LogbookError
 from ubrant.runs.accounts import account_of
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.photos import PhotoStrip, photo_of
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shelf.unit_form import UnitForm
@@ -45,7 +46,7 @@ def test_thrown_away_by_a_key_and_back_by_another(window, qtbot, two):
     assert [run.id for run, _ in book.runs()] == [two[1].id]
     assert window.findings.title.text() == "No run chosen"
     assert book.find_run(two[0].id) is None
-    assert book.latest_run(two[1].unit_id).id == two[1].id
+    assert newest_of(book, two[1].unit_id).id == two[1].id
     window.bench.undo.undo()
     assert len(book.runs()) == 2
     window.bench.undo.redo()

@@ -208,14 +208,6 @@ class Logbook:
         row = self._db.execute(f"{ONE_RUN} WHERE run.id = ? AND {_KEPT}", (run_id,)).fetchone()
         return run_of(row) if row else None
 
-    def latest_run(self, unit_id: int) -> Run | None:
-        """The last run of a unit that has ended."""
-        row = self._db.execute(
-            f"{ONE_RUN} WHERE run.unit_id = ? AND run.state != 'running' AND {_KEPT} ORDER BY run.started DESC, run.id DESC LIMIT 1",
-            (unit_id,),
-        ).fetchone()
-        return run_of(row) if row else None
-
     def start_run(self, run: Run) -> Run:
         """Keep a run that begins; returns it with its id."""
         _ = self.place  # its writer opens the file by its name

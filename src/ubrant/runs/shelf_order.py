@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.wording import say, words
+from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.registry import title_of
+from ubrant.methods.registry import meter_check, title_of
 
 BY_KIND, BY_NAME, BY_DATE, BY_VERDICT = "kind", "name", "date", "verdict"
 ORDERS = ((words("by kind"), BY_KIND), (words("by name"), BY_NAME), (words("tested last"), BY_DATE), (words("by verdict"), BY_VERDICT))
@@ -25,6 +26,21 @@ _GROUPS = {
     "lead": words("Leads, fuses, breakers"),
 }
 _WORST_FIRST = ("spent", "below", "cannot tell", "not like for like", "meets", "")
+
+
+_LOOKED_AT = 200
+
+
+def is_about_its_unit(run: Run) -> bool:
+    """Not of two meters that were only held to it."""
+    entry = meter_check()
+    return entry is None or run.method != entry.key
+
+
+def newest_of(logbook: Logbook, unit_id: int) -> Run | None:
+    """The newest run of a unit that has ended and says something of it."""
+    runs = (run for run, _ in logbook.runs(limit=_LOOKED_AT, unit_id=unit_id))
+    return next((run for run in runs if run.state != "running" and is_about_its_unit(run)), None)
 
 
 @dataclass(frozen=True)

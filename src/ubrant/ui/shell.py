@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.desktop import Desktop, open_with_desktop
 from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
@@ -334,7 +335,7 @@ class MainWindow(QMainWindow):
         self._to_follow.discard(stage)
         if stage == PREPARE:
             self.prepare.choose(self.bench.unit_id)
-        elif (run := self.bench.logbook.latest_run(self.bench.unit_id)) is not None:
+        elif (run := newest_of(self.bench.logbook, self.bench.unit_id)) is not None:
             self.findings.open_run(run.id)
 
     def stage(self) -> int:
@@ -404,7 +405,7 @@ class MainWindow(QMainWindow):
     def _same_again(self) -> None:
         """Of the run that is shown, or the newest of the unit that is chosen."""
         shown = self.findings.shown() if FINDINGS in self._built and self.stage() == FINDINGS else None
-        run = shown[0] if shown is not None else self.bench.logbook.latest_run(self.bench.unit_id) if self.bench.unit_id else None
+        run = shown[0] if shown is not None else newest_of(self.bench.logbook, self.bench.unit_id) if self.bench.unit_id else None
         if run is None or not run.head.plan:
             self.say(self.tr("Choose a run that was planned here first: open it in Findings, or choose its unit."))
         else:

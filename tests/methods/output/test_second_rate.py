@@ -14,6 +14,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.runs.accounts import account_of
+from ubrant.runs.shelf_order import newest_of
 
 GAIN, ZERO_A = 0.01, 0.004
 
@@ -90,7 +91,7 @@ def test_two_runs_of_the_same_bank(logbook):
     unit = logbook.keep_unit(BANK)
     rehearsed(logbook, "output", unit, {"output": DC})
     rehearsed(logbook, "output", unit, {"output": DC}, typed={"amps": "0.25 A"})
-    found = account_of(logbook, logbook.latest_run(unit.id))[1].findings
+    found = account_of(logbook, newest_of(logbook, unit.id))[1].findings
     idle = found["idle_power"]
     assert idle.value == pytest.approx(0.28 / 1.07, abs=1.5 * idle.expanded_uncertainty)
     assert found["idle_day"].value == pytest.approx(24 * idle.value)

@@ -19,6 +19,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import ReadingsError
+from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shell import SHELF
 
@@ -192,6 +193,7 @@ def test_a_clamp_checked_against_the_bench_meter_and_the_finding_that_changes(be
     kept = next(m for m in book.meters() if m.id == clamp.id)
     assert [c.against for c in kept.details.checks] == ["In"]
     assert kept.current_accuracy == "3 % + 50 mA"
+    assert newest_of(book, kept_van(window).id).id == early.id  # two meters held to it say nothing of a battery
     after = lights(window, qtbot)
     assert after.value == pytest.approx(10.0, abs=0.02)
     assert after.expanded_uncertainty < before.expanded_uncertainty

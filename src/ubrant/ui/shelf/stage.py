@@ -21,7 +21,7 @@ from ubrant.logbook.records import Run, Summary
 from ubrant.methods.method import label_of
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.accounts import summary_of
-from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged
+from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, is_about_its_unit, newest_of
 from ubrant.runs.what_feeds import has_port
 from ubrant.ui.photos import PhotoStrip
 from ubrant.ui.shelf.card import UnitCard
@@ -145,7 +145,8 @@ class ShelfStage(QWidget):
         logbook = self._bench.logbook
         runs: dict[int, list[Run]] = {}
         for run, _ in logbook.runs(limit=-1):
-            runs.setdefault(run.unit_id or 0, []).append(run)
+            if is_about_its_unit(run):
+                runs.setdefault(run.unit_id or 0, []).append(run)
         every = []
         for unit in logbook.units():
             own = runs.get(unit.id, [])
@@ -235,7 +236,7 @@ class ShelfStage(QWidget):
         self.menu_of(unit_id).exec(at)
 
     def menu_of(self, unit_id: int) -> QMenu:
-        unit, newest = self._bench.logbook.unit(unit_id), self._bench.logbook.latest_run(unit_id)
+        unit, newest = self._bench.logbook.unit(unit_id), newest_of(self._bench.logbook, unit_id)
         card = next((c for c in self._cards if c.unit.id == unit_id), None)
         menu = QMenu(self)
         for text, do, on in (
