@@ -7,7 +7,6 @@ import itertools
 import os
 import re
 import sqlite3
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -309,6 +308,8 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
     if is_new:
         connection.execute(f"PRAGMA page_size={_PAGE}")
     for number in range(found_format + 1, FORMAT + 1):
+        from importlib import resources  # slow to import, and needed for a new one or an older one only
+
         script = resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8")
         if number == _SEALED:
             teach(connection)

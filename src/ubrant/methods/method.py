@@ -10,9 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import FATES, QUANTITIES, Jotting
-from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import errors_of, if_off
@@ -473,11 +471,6 @@ def clipped(meter: Meter) -> str:
 def _value(account: Account, key: str) -> float | None:
     found = account.findings.get(key)
     return None if found is None else found.value
-
-
-def label_of(unit: Unit) -> Label | None:
-    """A unit's label; None where it claims no capacity."""
-    return Setup(unit).label
 
 
 def refusals_first(problems: Sequence[Problem]) -> list[Problem]:

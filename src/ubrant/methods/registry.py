@@ -7,11 +7,14 @@ import pkgutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from ubrant import methods
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import say
-from ubrant.methods.method import Method
+
+if TYPE_CHECKING:
+    from ubrant.methods.method import Method
 
 
 class UnknownMethodError(ValueError):

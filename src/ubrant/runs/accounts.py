@@ -20,10 +20,10 @@ from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
-from ubrant.methods.method import Method
 from ubrant.methods.registry import UnknownMethodError, method_of
 
 if TYPE_CHECKING:
+    from ubrant.methods.method import Method
     from ubrant.methods.rehearsal import Rehearsal
     from ubrant.runs.begin import Session
 

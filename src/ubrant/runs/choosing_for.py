@@ -14,10 +14,10 @@ from ubrant.core.outlook.draws import losses_of
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
+from ubrant.core.record.head import label_of
 from ubrant.core.record.readings import Array
 from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.method import label_of
 from ubrant.methods.ratings import read_ratings
 from ubrant.runs.kit_file import Measured, kit_of
 from ubrant.runs.kit_parts import KitError, KitPart, LoadPart, SourcePart, WayPart

@@ -16,6 +16,7 @@ from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Curve, Source, Way, exponent_of, usual_ohm
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import show_with
+from ubrant.core.record.head import label_of
 from ubrant.core.record.readings import Array
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import COVERAGE
@@ -23,7 +24,6 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
-from ubrant.methods.method import label_of
 from ubrant.methods.ratings import read_ratings
 from ubrant.runs.accounts import account_of, summary_of
 from ubrant.runs.kit_file import LoadSeen, Measured

@@ -7,11 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import label_of
 from ubrant.core.sources.matrix import Feeder, Fit, feeder_of_battery, feeder_of_panel, fit, with_learned
 from ubrant.core.sources.port import PortLabel, read_port
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.logbook import Logbook
-from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of_stored, summary_of
 
 _PORTS = ("station", "bank", "charger", "load")

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QProgressDialog
 
+from ubrant.core.record.head import label_of
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.records import StoredRun
-from ubrant.methods.method import label_of
 from ubrant.ui.widgets.work import in_background, quietly
 
 _BEAT_MS = 60

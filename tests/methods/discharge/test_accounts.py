@@ -16,13 +16,12 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import look
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.head import Criteria
+from ubrant.core.record.head import Criteria, label_of
 from ubrant.logbook import logbook as logbook_module
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.following import forecast_of
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.methods.method import label_of
 from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.runs.kit_file import kit_of

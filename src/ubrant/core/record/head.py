@@ -76,6 +76,11 @@ class Setup:
             return None
 
 
+def label_of(unit: Unit) -> Label | None:
+    """A unit's label; None where it claims no capacity."""
+    return Setup(unit).label
+
+
 @dataclass(frozen=True)
 class Criteria:
     """What a record is judged by. It can change later; the plan cannot.

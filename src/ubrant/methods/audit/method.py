@@ -12,7 +12,7 @@ from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, Read
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.stand_in import of_label
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -21,7 +21,7 @@ from ubrant.methods import cautions
 from ubrant.methods.audit.person import walks_round
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Choice, Field, Names, Quantity
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 

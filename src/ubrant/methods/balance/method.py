@@ -12,7 +12,7 @@ from ubrant.core.conversion.power_path import Flow, PowerPath
 from ubrant.core.conversion.power_path import Node as Box
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
@@ -22,7 +22,7 @@ from ubrant.methods import cautions
 from ubrant.methods.balance.person import sweeps
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Loads
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, label_of
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask

@@ -11,7 +11,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule, Trace
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
@@ -21,7 +21,7 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.charging.person import charges
 from ubrant.methods.form import Choice, Field, Quantity
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.read_along import on_and_on, point_by_point
 from ubrant.methods.rehearsal import Rehearsal

@@ -10,8 +10,9 @@ from ubrant.core.models.sources import Charger
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError
 from ubrant.core.quantities.quantity import parse_number
+from ubrant.core.record.head import label_of
 from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.method import Prepared, label_of
+from ubrant.methods.method import Prepared
 
 _POINTS, _FINE, _WAIT_S, _STEP_S, _EVERY_S, _SOON_S = 8, 9, 60.0, 10.0, 900.0, 60.0
 _NEAR_OHMS = 1.5

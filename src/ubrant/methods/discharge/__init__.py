@@ -1,7 +1,7 @@
 """The discharge: empty a charged, rested battery to a cut-off or another end, then let it recover; with a charge before or after, or in cycles."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.method import label_of
+from ubrant.core.record.head import label_of
 from ubrant.methods.registry import Entry
 
 _CONVERTS = {"converter", "inverter", "charger", "load", "lead"}

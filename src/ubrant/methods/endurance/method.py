@@ -11,7 +11,7 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
-from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import Entry as Line
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
@@ -21,7 +21,7 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.endurance.person import watches
 from ubrant.methods.form import Field, Words
-from ubrant.methods.method import ANY_MARK, ByHand, LoadRating, Method, Prepared, Problem, Row, label_of
+from ubrant.methods.method import ANY_MARK, ByHand, LoadRating, Method, Prepared, Problem, Row
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 

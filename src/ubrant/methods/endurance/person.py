@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from ubrant.core.record.head import label_of
 from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.method import Prepared, label_of
+from ubrant.methods.method import Prepared
 
 _LOOK_S, _ALARM_SHARE, _USUAL_W, _USUAL_WH = 3600.0, 0.93, 40.0, 300.0
 

@@ -20,7 +20,7 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.points import QUANTITIES, table_of, typed_row
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
@@ -31,7 +31,7 @@ from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, 
 from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, label_of, refusals_first
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps

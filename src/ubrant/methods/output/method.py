@@ -20,7 +20,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import BAR, LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import LoadOff as WentOff
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
@@ -29,7 +29,7 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.output.person import empties
 from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.read_along import FOR_EVER_S

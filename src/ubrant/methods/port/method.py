@@ -10,7 +10,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
@@ -19,7 +19,7 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, label_of
+from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.port.person import plugs_in
 from ubrant.methods.rehearsal import Rehearsal

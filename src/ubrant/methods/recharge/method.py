@@ -17,7 +17,7 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Series, join, no_readings
 from ubrant.core.record.record import Record
@@ -27,7 +27,7 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal

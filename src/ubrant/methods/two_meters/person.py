@@ -9,8 +9,9 @@ import numpy as np
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.models.shown import drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.record.head import label_of
 from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.method import Prepared, label_of
+from ubrant.methods.method import Prepared
 
 _WAIT_S = 60.0
 _USUAL = {"V": 12.0, "A": 5.0, "W": 60.0}

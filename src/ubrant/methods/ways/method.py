@@ -18,7 +18,7 @@ from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, 
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
@@ -27,7 +27,7 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, label_of, refusals_first
+from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.rehearsal import Rehearsal

@@ -9,10 +9,10 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
 from ubrant.core.quantities.quantity import QuantityError, show_duration
+from ubrant.core.record.head import label_of
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run, StoredRun
-from ubrant.methods.method import label_of
 from ubrant.methods.registry import suiting
 from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import Answered, as_answered, from_log, keep

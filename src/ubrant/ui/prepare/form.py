@@ -13,12 +13,12 @@ from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
-from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup, label_of
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run
 from ubrant.methods.form import Choice as OneOf
 from ubrant.methods.form import Field, FieldError, Phases, YesNo
-from ubrant.methods.method import Method, Prepared, label_of
+from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import Entry, suiting
 from ubrant.runs.benches import BenchChoice
 from ubrant.runs.choosing import best_meters

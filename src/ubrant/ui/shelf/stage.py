@@ -15,10 +15,9 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.accuracy import show_accuracy
 from ubrant.core.quantities.quantity import QuantityError, plain
-from ubrant.core.record.head import SIMULATED
+from ubrant.core.record.head import SIMULATED, label_of
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.method import label_of
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, is_about_its_unit, newest_of
