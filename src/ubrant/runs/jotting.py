@@ -11,11 +11,11 @@ from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import Entry, corrected, line_of
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
-from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
 from ubrant.runs.edits import Change, Edits
 
 if TYPE_CHECKING:
+    from ubrant.methods.method import Row
     from ubrant.methods.rehearsal import Rehearsal
     from ubrant.runs.begin import Session
 
