@@ -141,11 +141,12 @@ def _about_label(label: Label | None) -> tuple[str, ...]:
 def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     """The runs of a logbook with their numbers."""
     from ubrant.runs.accounts import summary_of
+    from ubrant.runs.naming import name_of
 
     book = _open(logbook)
     for run, name in reversed(book.runs(limit=100_000)):
         summary = summary_of(book, run)
-        line = f"{name or run.source}: {summary.sentence if summary else run.state}"
+        line = f"{name_of(run, name)}: {summary.sentence if summary else run.state}"
         print(f"{run.id:5d}  {run.started[:16].replace('T', ' ')}  {visible(line)}")
     book.close()
 

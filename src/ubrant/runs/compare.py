@@ -24,6 +24,7 @@ from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_of
+from ubrant.runs.naming import name_of
 
 SCHEMA = 1
 _REPEATS = frozenset({"charge", "energy", "duration", "label_share"})
@@ -95,7 +96,7 @@ def gather(logbook: Logbook, numbers: Sequence[int]) -> list[Compared]:
     for number in numbers:
         if number in known and known[number][0].state != "running":
             run, name = known[number]
-            found.append(Compared(run, name or run.source, *account_of(logbook, run)))
+            found.append(Compared(run, name_of(run, name), *account_of(logbook, run)))
     return found
 
 
@@ -382,7 +383,7 @@ def life_of(logbook: Logbook, unit_id: int) -> Life | None:
     for run, name in logbook.runs(limit=_MOST_RUNS, unit_id=unit_id):
         if run.state == "running":
             continue
-        one = Compared(run, name or run.source, *account_of(logbook, run))
+        one = Compared(run, name_of(run, name), *account_of(logbook, run))
         energy, charge = one.account.energy, one.account.findings.get("charge")
         if energy is not None and energy.whole and charge is not None and charge.value and charge.contributions is not None:
             found.append((datetime.fromisoformat(run.started), one))

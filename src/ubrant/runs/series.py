@@ -12,6 +12,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_of
+from ubrant.runs.naming import name_in
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,7 @@ def _cell(finding: Finding | None) -> str:
 
 def _heading(logbook: Logbook, run: Run, runs: Sequence[Run]) -> str:
     """The unit's name; with the day and the time where the series is of one unit."""
-    name = logbook.unit(run.unit_id).name if run.unit_id else run.source
+    name = name_in(logbook, run)
     if len({r.unit_id for r in runs}) == len(runs):
         return name
     return f"{name}, {datetime.fromisoformat(run.started).astimezone():%-d %b %H:%M}"

@@ -9,7 +9,8 @@ from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.registry import meter_check, title_of
+from ubrant.methods.registry import title_of
+from ubrant.runs.naming import is_about_its_unit
 
 BY_KIND, BY_NAME, BY_DATE, BY_VERDICT = "kind", "name", "date", "verdict"
 ORDERS = ((words("by kind"), BY_KIND), (words("by name"), BY_NAME), (words("tested last"), BY_DATE), (words("by verdict"), BY_VERDICT))
@@ -29,12 +30,6 @@ _WORST_FIRST = ("spent", "below", "cannot tell", "not like for like", "meets", "
 
 
 _LOOKED_AT = 200
-
-
-def is_about_its_unit(run: Run) -> bool:
-    """Not of two meters that were only held to it."""
-    entry = meter_check()
-    return entry is None or run.method != entry.key
 
 
 def newest_of(logbook: Logbook, unit_id: int) -> Run | None:

@@ -15,6 +15,7 @@ from ubrant.core.account import Account
 from ubrant.core.record.record import Record
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.records import Run
+from ubrant.runs.naming import name_in
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
@@ -178,7 +179,7 @@ class RunFiles(QObject):
         return shown
 
     def _name_of(self, run: Run) -> str:
-        return self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
+        return name_in(self._bench.logbook, run)
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
         path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder() / name.replace("/", "-")), kinds)

@@ -188,6 +188,8 @@ def test_a_clamp_checked_against_the_bench_meter_and_the_finding_that_changes(be
         window.clock.time_s += 60.0
     assert close(window, qtbot).findings["gain_error"].value == pytest.approx(3.0)
     assert "agrees with In at all 3 points: at most 0.30 A apart" in window.findings.verdict.text()
+    assert window.findings.title.text().startswith("Old clamp against In, ")
+    assert window.findings.run_box.currentText().startswith("Old clamp against In · ")
     click(qtbot, window.findings, window.findings.keep_found.text())
     assert not window.findings.keep_found.isVisible()
     kept = next(m for m in book.meters() if m.id == clamp.id)

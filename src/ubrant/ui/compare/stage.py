@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, 
 
 from ubrant.core.drawings import DASHED, DOTTED
 from ubrant.runs.compare import BY, Compared, Differing, Pair, differing, gather, life_of, life_plot, line_of, overlay, pair_of
+from ubrant.runs.naming import name_of
 from ubrant.ui.theme import LARGE, color, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row
@@ -118,7 +119,7 @@ class CompareStage(StageFrame):
         self.run_box.addItem(self.tr("lay a run beside them …"), 0)
         for run, name in self._bench.logbook.runs(limit=200):
             if run.state != "running":
-                self.run_box.addItem(f"{name or run.source} · {run.started[:10]} · {run.method}", run.id)
+                self.run_box.addItem(f"{name_of(run, name)} · {run.started[:10]} · {run.method}", run.id)
         self.look()
 
     @property

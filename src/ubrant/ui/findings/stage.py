@@ -31,6 +31,7 @@ from ubrant.runs.edits import Change
 from ubrant.runs.found_of_meters import found_of_meter
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
+from ubrant.runs.naming import name_in, name_of
 from ubrant.runs.series import series_of
 from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.what_it_was import is_unnamed
@@ -158,7 +159,7 @@ class FindingsStage(StageFrame):
         self.run_box.clear()
         for run, name in self._bench.logbook.runs():
             if run.state != "running":
-                self.run_box.addItem(f"{name or run.source} · {_day(run)}", run.id)
+                self.run_box.addItem(f"{name_of(run, name)} · {_day(run)}", run.id)
         self.run_box.setCurrentIndex(self.run_box.findData(self._run.id) if self._run else -1)
         self.run_box.blockSignals(False)
         self._show_photos()
@@ -235,8 +236,7 @@ class FindingsStage(StageFrame):
     def _show(self, criteria: Criteria | None) -> None:
         run = self._run
         assert run is not None
-        name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else run.source
-        self.title.setText(self.tr("{name}, {day}").format(name=name, day=_day(run)))
+        self.title.setText(self.tr("{name}, {day}").format(name=name_in(self._bench.logbook, run), day=_day(run)))
         self.trouble.say("bad", run.trouble)
         self._show_choices(run)
         self.record, self.account = account_of(self._bench.logbook, run, criteria)

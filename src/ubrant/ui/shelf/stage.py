@@ -20,7 +20,8 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.accounts import summary_of
-from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, is_about_its_unit, newest_of
+from ubrant.runs.naming import is_about_its_unit
+from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
 from ubrant.runs.what_feeds import has_port
 from ubrant.ui.photos import PhotoStrip
 from ubrant.ui.shelf.card import UnitCard

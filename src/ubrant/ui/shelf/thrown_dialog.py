@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QMessageBox
 
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import title_of
+from ubrant.runs.naming import name_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import in_a_line, message_box
@@ -51,7 +52,7 @@ class ThrownDialog(QDialog):
         self._runs = [run for run, _, _ in thrown]
         self.table.setRowCount(len(thrown))
         for k, (run, name, at) in enumerate(thrown):
-            for j, text in enumerate((name or run.source, title_of(run.method), _day(run.started), _day(at))):
+            for j, text in enumerate((name_of(run, name), title_of(run.method), _day(run.started), _day(at))):
                 self.table.setItem(k, j, QTableWidgetItem(in_a_line(text)))
         self.table.setVisible(bool(thrown))
         self.sentence.say(
