@@ -79,7 +79,7 @@ CASES = {
     "charger on its battery": ("charger", Unit("Charger", "charger", "14.6 V 4 A"), {"battery": DC}, PACK, {"into": "a battery"}, "until"),
     "station's port": ("port", STATION, {"input": DC}, None, {"candidates": "pack 10.8-14.6 V; brick 47-49 V"}, "works"),
     "brick": ("brick", BRICK, {"output": DC}, None, {}, "under load"),
-    "clamp": ("meter-check", PACK, {"display": CLAMP, "reference": DC}, None, {"quantity": "amperes"}, "amperes than there are at"),
+    "clamp": ("meter-check", PACK, {"display": CLAMP, "reference": DC}, None, {"quantity": "amperes"}, "than there is at"),
     "projector": ("appliance", Unit("Projector", "load", "230 V, 52 W"), {"input": PLUG}, None, {}, "Draws"),
     "brick's efficiency": ("external-supply", BRICK, {"input": PLUG, "output": DC}, None, {}, "Average efficiency"),
 }

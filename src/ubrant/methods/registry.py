@@ -31,7 +31,7 @@ class Entry:
     suits : whether it can be tried on a unit
     body : ``package.module:Class``, loaded when it is first wanted
     formerly : keys it had in older logbooks
-    checks_meters : what it finds is kept with a meter
+    checks_meters : where the meter is read whose correction it finds, and where its reference is; empty where it finds none
     begins : what a run is before anybody said what it is of
     ranks : its accounts hold candidates for choosing
     """
@@ -44,7 +44,7 @@ class Entry:
     formerly: tuple[str, ...] = ()
     ranks: bool = False
     begins: bool = False
-    checks_meters: bool = False
+    checks_meters: tuple[str, ...] = ()
 
     @cached_property
     def method(self) -> Method:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from ubrant.core.account import Account
 from ubrant.core.equipment.certificates import CERTIFICATE, Check, first_after
 from ubrant.core.equipment.meter import LATER, Meter
-from ubrant.core.quantities.quantity import QuantityError
+from ubrant.core.quantities.quantity import QuantityError, unit_in_words
 from ubrant.core.record.head import Setup
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -15,8 +15,6 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import account_with_others
 from ubrant.runs.found_of_meters import is_rehearsal
-
-_NAMES = {"V": "volts", "A": "amperes", "W": "watts"}
 
 
 @dataclass(frozen=True)
@@ -64,7 +62,7 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
         day=check.made[:10],
         off=f"{abs(check.percent):.2g}",
         which=say("many") if check.off > 0 else say("few"),
-        unit=say(_NAMES[check.unit]),
+        unit=unit_in_words(check.unit),
         what=what,
     )
     return CheckedSince(changed, told)

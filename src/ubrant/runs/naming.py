@@ -16,10 +16,11 @@ def is_about_its_unit(run: Run) -> bool:
 
 def name_of(run: Run, unit_name: str | None) -> str:
     """Its unit, or where it came from; two meters that were held against each other by their own names."""
-    if not is_about_its_unit(run):
-        names = list(dict.fromkeys(meter.name for meter in run.head.setup.meters.values() if meter.name))
-        if len(names) == 2:
-            return say("{checked} against {reference}", checked=names[0], reference=names[1])
+    entry = meter_check()
+    if entry is not None and run.method == entry.key:
+        checked, reference = (run.head.setup.meter(tap).name for tap in entry.checks_meters)
+        if checked and reference:
+            return say("{checked} against {reference}", checked=checked, reference=reference)
     return unit_name or run.source
 
 

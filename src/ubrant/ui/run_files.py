@@ -39,7 +39,7 @@ class RunFiles(QObject):
         from ubrant.report.document import write_report
 
         run, record, account = shown
-        name = self._name_of(run)
+        name = name_in(self._bench.logbook, run)
         path = self._ask(self.tr("Save a report"), f"{name}.pdf", "PDF (*.pdf);;HTML (*.html)")
         if path is None:
             return
@@ -64,7 +64,7 @@ class RunFiles(QObject):
         from ubrant.report.document import html_of, pdf_of
 
         run, record, account = shown
-        name, photos = self._name_of(run), self._bench.logbook.photos_of(run)
+        name, photos = name_in(self._bench.logbook, run), self._bench.logbook.photos_of(run)
         in_background(
             self._window,
             self.tr("Laying out the pages …"),
@@ -87,7 +87,7 @@ class RunFiles(QObject):
         from ubrant.ui import answer_card
 
         run, record, account = shown
-        answer_card.copy(card_of(run, record, account, self._name_of(run)))
+        answer_card.copy(card_of(run, record, account, name_in(self._bench.logbook, run)))
         self._bench.told.emit(self.tr("The answer card is on the clipboard, as text and as a picture."))
 
     def export(self) -> None:
@@ -99,7 +99,7 @@ class RunFiles(QObject):
         if shown is None:
             return
         run = shown[0]
-        name = self._name_of(run)
+        name = name_in(self._bench.logbook, run)
         kinds = ("CSV (*.csv)", self.tr("Jot text (*.jot)"), self.tr("Data Package, a folder (*)"))
         path = self._ask(self.tr("Export the run"), f"{name}.csv", ";;".join(kinds))
         if path is None:
@@ -120,7 +120,7 @@ class RunFiles(QObject):
         from ubrant.report.figures import figures_of, path_figure, save
 
         run, _, account = shown
-        name = self._name_of(run)
+        name = name_in(self._bench.logbook, run)
         path = self._ask(self.tr("Save the figures"), f"{name} trace.svg", "SVG (*.svg);;PNG (*.png)")
         if path is None:
             return
@@ -177,9 +177,6 @@ class RunFiles(QObject):
         if shown is None:
             self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
         return shown
-
-    def _name_of(self, run: Run) -> str:
-        return name_in(self._bench.logbook, run)
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
         path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder() / name.replace("/", "-")), kinds)

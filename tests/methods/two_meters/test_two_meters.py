@@ -47,7 +47,16 @@ def test_one_that_shows_three_percent_more():
     assert found.check.gain == pytest.approx(1 / 1.03)
     assert (found.check.at, found.check.off, found.check.against) == (5.0, pytest.approx(0.15), "Bench")
     assert "Clamp shows 0.1500 ± 0.0088 " in found.sentence
-    assert "A more amperes than there are at 5 A" in found.sentence
+    assert "A more than there is at 5 A" in found.sentence
+
+
+def test_three_points_of_which_one_is_a_slip_say_which_and_correct_nothing():
+    found = held([1.03, 5.51, 10.30], [1.0, 5.0, 10.0])
+    assert found.sentence.startswith("Clamp and Bench do not agree at point 2, at 5 A: 3.9 times")
+    assert found.check is None
+    assert [w for w in found.warnings if "scatter too much" in w]
+    assert not [w for w in found.warnings if "no better" in w]  # the reference is ten times as good
+    assert held([1.03, 5.15, 10.30], [1.0, 5.0, 10.0]).findings["left_over"].value == 0.0
 
 
 def test_they_agree_within_what_both_may_be_off_by():

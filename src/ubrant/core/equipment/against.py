@@ -18,9 +18,10 @@ from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contri
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
-_NAMES = {"V": "volts", "A": "amperes", "W": "watts"}
 _APART = 0.5
 """Two meters at one place that are this share apart do not read the same thing in the same unit."""
+_ROUNDING = 1e-9
+"""What is left of a straight line below this share is of the arithmetic."""
 _OUTLIER, _FEW_TO_TELL = 5.0, 3
 """A point this many times as far off the line as the middle one was written down wrongly."""
 
@@ -99,22 +100,8 @@ def analyse_pairs(pairs: Pairs, about: Both, history: Sequence[Check] = (), day:
         if better and odd is None:
             check = made
         elif not better:
-            warnings.append(
-                say(
-                    "{reference} is no better than {name}: whether they agree is all that this tells, and nothing is corrected by it.",
-                    reference=about.reference,
-                    name=about.name,
-                )
-            )
-    return Against(
-        findings,
-        _sentence(about, off, may_be, findings, pairs.unit, float(np.sort(read)[len(read) // 2])),
-        tuple(warnings),
-        check,
-        read,
-        off,
-        may_be,
-    )
+            warnings.append(_why_no_correction(about, about.of_reference, middle))
+    return Against(findings, _sentence(about, read, off, may_be, findings, pairs.unit), tuple(warnings), check, read, off, may_be)
 
 
 def _same_thing(shown: Array, read: Array, halves: tuple[Array, Array], unit: str) -> None:
@@ -190,6 +177,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
             )
         )
     largest = float(np.max(np.abs(found.left)))
+    largest = largest if largest > _ROUNDING * float(np.max(np.abs(read))) else 0.0
     made.append(Finding("left_over", say("Off the line at most"), largest, unit, (), say("what no gain and no zero corrects")))
     for n, (one, other, width) in enumerate(zip(shown.tolist(), read.tolist(), digits.tolist(), strict=True), start=1):
         made.append(
@@ -248,6 +236,17 @@ def _warnings(about: Both, found: DisplayCheck, read: Array, off: Array, odd: tu
     return said
 
 
+def _why_no_correction(about: Both, reference: Accuracy, at: float) -> str:
+    """The reference, or points that are no straight line: which of the two makes a correction no better than the meter by itself."""
+    if about.own is not None and reference.limit(at) < about.own.limit(at):
+        return say("These points scatter too much about a straight line to correct {name} by them: read them again.", name=about.name)
+    return say(
+        "{reference} is no better than {name}: whether they agree is all that this tells, and nothing is corrected by it.",
+        reference=about.reference,
+        name=about.name,
+    )
+
+
 def _odd_one(shown: Array, read: Array, digit: float) -> tuple[int, float] | None:
     """(place, how far) of one that lies far off the line of the others, of the median slope (Theil and Sen), which one wrong point hardly moves."""
     if len(shown) <= _FEW_TO_TELL:
@@ -262,7 +261,7 @@ def _odd_one(shown: Array, read: Array, digit: float) -> tuple[int, float] | Non
     return (k, float(left[k])) if float(left[k]) > _OUTLIER * max(float(np.median(left)), digit) else None
 
 
-def _sentence(about: Both, off: Array, may_be: Array, findings: dict[str, Finding], unit: str, at: float) -> str:
+def _sentence(about: Both, read: Array, off: Array, may_be: Array, findings: dict[str, Finding], unit: str) -> str:
     """Whether they agree, and which way the one is off where they do not."""
     middle, name = findings["off"], about.name or say("The meter")
     amount = middle.value or 0.0
@@ -279,14 +278,24 @@ def _sentence(about: Both, off: Array, may_be: Array, findings: dict[str, Findin
             may=show(float(may_be[k]), 2),
             unit=unit,
         )
+    if known and abs(amount) <= (middle.expanded_uncertainty or 0.0):
+        k = int(np.argmax(share))
+        return say(
+            "{name} and {reference} do not agree at point {n}, at {at} {unit}: {times} times as far apart as both may be by their accuracies. How far off it is in all cannot be told from these points.",
+            name=name,
+            reference=about.reference or say("the reference"),
+            n=k + 1,
+            at=plain(float(read[k]), 4),
+            unit=unit,
+            times=show(float(share[k]), 2),
+        )
     told = say(
-        "{name} shows {off} {side} {what} than there are",
+        "{name} shows {off} {side} than there is",
         name=name,
         off=Finding("off", "", abs(amount), unit, middle.contributions, "").with_uncertainty(),
-        side=say("more") if amount >= 0 else say("fewer"),
-        what=say(_NAMES[unit]),
+        side=say("more") if amount >= 0 else say("less"),
     )
-    told += say(" at {at} {unit}", at=plain(at, 4), unit=unit)
+    told += say(" at {at} {unit}", at=plain(float(np.sort(read)[len(read) // 2]), 4), unit=unit)
     if known:
         k = int(np.argmax(share))
         told += say(": {times} times as far apart as both may be by their accuracies", times=show(float(share[k]), 2))

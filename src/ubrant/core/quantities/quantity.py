@@ -10,7 +10,7 @@ import math
 import re
 from dataclasses import dataclass
 
-from ubrant.core.wording import SentenceError, say
+from ubrant.core.wording import SentenceError, say, words
 
 NUMBER = r"[+-]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+|\d+)?(?:[.,]\d+|(?<=\d))(?:[eE][+-]?\d+)?"
 
@@ -24,6 +24,13 @@ _TIMES |= dict.fromkeys(("msec", "msecs", "millis", "millisecond", "milliseconds
 _TIMES |= dict.fromkeys(("us", "µs", "μs", "usec", "micros", "microsecond", "microseconds"), 1e-6)
 _TIMES |= dict.fromkeys(("ns", "nsec", "nanos", "nanosecond", "nanoseconds"), 1e-9)
 _PREFIXES = {"µ": 1e-6, "μ": 1e-6, "u": 1e-6, "m": 1e-3, "k": 1e3, "K": 1e3, "M": 1e6}
+
+_IN_WORDS = {"V": words("volts"), "A": words("amperes"), "W": words("watts"), "Hz": words("hertz")}
+
+
+def unit_in_words(unit: str) -> str:
+    """*amperes* for ``A``, as a sentence wants it; the symbol where there is no word for it."""
+    return say(_IN_WORDS[unit]) if unit in _IN_WORDS else unit
 
 
 class QuantityError(SentenceError):

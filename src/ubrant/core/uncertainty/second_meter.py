@@ -7,11 +7,9 @@ import math
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.quantity import show, unit_in_words
 from ubrant.core.record.readings import Array
 from ubrant.core.wording import say
-
-_NAMES = {"V": "volts", "A": "amperes", "W": "watts", "Hz": "hertz"}
 
 
 def disagreement(
@@ -54,7 +52,7 @@ def disagreement(
         value="more" if apart[middle] > 0 else "less",
         show_2=show(float(ours[middle]), 3),
         show_3=show(float(may_be[middle]), 2),
-        unit_2=_NAMES.get(unit, unit),
+        unit_2=unit_in_words(unit),
     )
 
 

@@ -9,5 +9,10 @@ def _suits(unit: Unit) -> bool:
 
 
 METHOD = Entry(
-    "meter-check", "Check a meter against another", 95, _suits, "ubrant.methods.two_meters.method:MeterCheckMethod", checks_meters=True
+    "meter-check",
+    "Check a meter against another",
+    95,
+    _suits,
+    "ubrant.methods.two_meters.method:MeterCheckMethod",
+    checks_meters=("display", "reference"),
 )

@@ -7,7 +7,7 @@ from datetime import date
 from PyQt6.QtWidgets import QCheckBox, QDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.certificates import Check, certified, read_found
-from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.quantities.quantity import QuantityError, plain, unit_in_words
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
@@ -27,8 +27,8 @@ class CertificateDialog(QDialog):
         self.by = plain_field(self.tr("Issued by, or the reference used"))
         self.number = plain_field(self.tr("Its number"))
         self.quantity = Choice(self.tr("Quantity"))
-        for text, unit in ((self.tr("volts"), "V"), (self.tr("amperes"), "A"), (self.tr("watts"), "W")):
-            self.quantity.addItem(text, unit)
+        for unit in "VAW":
+            self.quantity.addItem(unit_in_words(unit), unit)
         self.points = QPlainTextEdit()
         self.points.setAccessibleName(self.tr("What there was, what it showed, ±"))
         self.adjusted = QCheckBox(self.tr("It was adjusted afterwards: from then on it is as its maker says"))
