@@ -10,8 +10,9 @@ import pytest
 from tests.methods.discharge.making import small_plan
 from ubrant.bench.bench import Bench, Channel
 from ubrant.bench.engine import Engine, Order, Progress
-from ubrant.bench.instruments import ElectronicLoad, InstrumentError
+from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import LiveReadings
+from ubrant.bench.switched import ElectronicLoad
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import parse_label

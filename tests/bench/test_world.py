@@ -121,7 +121,8 @@ _APPLICATION = """
 import sys
 from ubrant.bench.simulated import WorldProcess
 from ubrant.bench.clocks import WorldClock
-from ubrant.bench.instruments import ElectronicLoad, ScpiConnection
+from ubrant.bench.instruments import ScpiConnection
+from ubrant.bench.switched import ElectronicLoad
 from ubrant.bench.standins.scenario import from_json
 world = WorldProcess(from_json(sys.stdin.readline()))
 clock = WorldClock(world.addresses["clock"])

@@ -7,7 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox
 
 from tests.window import click, start
-from ubrant.bench.instruments import ElectronicLoad, InstrumentError
+from ubrant.bench.instruments import InstrumentError
+from ubrant.bench.switched import ElectronicLoad
 from ubrant.ui.shell import FINDINGS
 
 LONG_MS = 60_000

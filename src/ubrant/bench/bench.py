@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, Supply, VoltsAmps
+from ubrant.bench.instruments import Connection, DcMeter, VoltsAmps
 from ubrant.bench.streams import Stream
+from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
 from ubrant.core.protocols import Clock
 from ubrant.core.record.readings import Array
+
+if TYPE_CHECKING:
+    from ubrant.bench.guardian import Guardian
 
 
 @dataclass(frozen=True)
@@ -17,7 +22,7 @@ class Channel:
     """One quantity read at one tap. ``limit`` is the largest value the meter can show; ``connection`` is opened anew after a failure.
 
     ``kept`` is False where the readings are recorded by whoever makes them, as a stream's are. ``beside``: it is only read along, so that
-    a run goes on without it.
+    a run goes on without it. ``reversed``: it shows a discharge as negative. ``zero_limit``: how far off its maker lets its zero be.
     """
 
     tap: str
@@ -28,6 +33,8 @@ class Channel:
     connection: Connection | None = None
     kept: bool = True
     beside: bool = False
+    reversed: bool = False
+    zero_limit: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -36,7 +43,7 @@ class Bench:
 
     ``scope`` records the output's wave as (seconds, volts) where there is one. ``operator`` does what a person was asked to and has said is done:
     nothing on a real bench, the simulated person's part on a simulated one. ``unattended``: nobody is asked, whatever is asked counts as done;
-    for simulated benches only.
+    for simulated benches only. ``guardian`` switches off when the program cannot any more; None where nothing is real.
     """
 
     load: ElectronicLoad | HandLoad
@@ -50,6 +57,12 @@ class Bench:
     scope: Callable[[], tuple[Array, Array]] | None = None
     operator: Callable[[str], None] = lambda _: None
     unattended: bool = False
+    guardian: Guardian | None = None
+
+    def alive(self) -> None:
+        """A sign of life from the thread that this bench belongs to."""
+        if self.guardian is not None:
+            self.guardian.alive()
 
     def cut_off(self) -> None:
         """Off to everything that can be switched, at once, from any thread; nothing is waited for, and nothing can be switched on any more."""
@@ -61,6 +74,8 @@ class Bench:
         for connection in self.connections:
             connection.close()
         self.on_close()
+        if self.guardian is not None:
+            self.guardian.close()
 
 
 def channels_of(

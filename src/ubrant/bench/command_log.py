@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections import deque
 
@@ -64,6 +65,9 @@ class Logged:
     def reopen(self) -> None:
         self._log.note(self._name, "(line opened anew)", "")
         self._connection.reopen()
+
+    def within(self, seconds: float) -> contextlib.AbstractContextManager[None]:
+        return self._connection.within(seconds)
 
     def close(self) -> None:
         self._connection.close()

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import contextlib
 import queue
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from ubrant.bench.bench import Bench, Channel
-from ubrant.bench.instruments import InstrumentError, WrongInstrument
+from ubrant.bench.bench import Bench
+from ubrant.bench.instruments import InstrumentError, Missed, WrongInstrument
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.bench.point_steps import PointSteps
+from ubrant.bench.reading import SETTLE_S, BenchReader, Failed
+from ubrant.bench.staying_off import StayingOff
 from ubrant.bench.switching_off import TRY_EVERY_S, SwitchingOff
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.battery.ending import EndWatch
@@ -20,7 +23,7 @@ from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import ChargeOff as ChargeOffEvent
 from ubrant.core.record.events import ChargeOn as ChargeOnEvent
-from ubrant.core.record.events import Gap, HandDid, MeterAway, Note, Paused, Resumed, Zeroed
+from ubrant.core.record.events import Gap, GuardianOff, HandDid, Note, Paused, Resumed, Zeroed
 from ubrant.core.record.events import LoadOff as LoadOffEvent
 from ubrant.core.record.events import LoadOn as LoadOnEvent
 from ubrant.core.record.events import LoadSet as LoadSetEvent
@@ -46,13 +49,8 @@ from ubrant.methods.steps import (
     walk,
 )
 
-SETTLE_S = 0.1
-"""After the load is switched, how long until the next reading."""
 PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
-_BESIDE_EVERY_S = 300.0
-_JUMP_OF_VOLTS, _JUMP_SHARE, _JUMP_LEAST, _JUMP_RESTS = 0.02, 0.2, 0.05, 5
-"""From one reading to the next, as a share of it (volts; anything else) and at least so much: read again then, and not again for so many readings."""
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
@@ -65,17 +63,13 @@ OPEN_LEADS, CLOSE_LEADS = "open leads", "close leads"
 class _Abandoned(Exception):
     """The run was ended at once: by whom."""
 
-    def __init__(self, order: Order) -> None:
+    def __init__(self, by: str) -> None:
         super().__init__()
-        self.by = "program" if order is Order.CLOSE else "person"
+        self.by = by
 
 
-class _Failed(Exception):
-    """A channel gave no reading, twice."""
-
-    def __init__(self, channel: Channel, error: InstrumentError) -> None:
-        super().__init__(str(error))
-        self.channel, self.error = channel, error
+def _by(order: Order) -> str:
+    return "program" if order is Order.CLOSE else "person"
 
 
 _HOW: dict[type[Step], Callable[[Engine, Any], str | None]] = {}
@@ -94,15 +88,16 @@ class Engine:
         self._clock = bench.clock
         self._progress = Progress()
         self._pending: list[Order] = []
-        self._last_read_s = -1.0
         self._set: LoadOn | None = None
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._is_loaded = False
-        # by channel: its last value, and for how many readings it is not looked at again
-        self._last: dict[tuple[str, str], tuple[float, int]] = {}
         self._low_readings = 0
-        self._away: dict[str, float] = {}  # when a meter that is read along is asked again
+        self._reader = BenchReader(bench, recorder, self._update, self._called, lambda: self._anything_is_on, self._look_at_guardian)
+        self._load_missed = False
+        self._limit_s: float | None = None
+        self._on_since_s = 0.0
+        self.staying = StayingOff(bench, recorder.event, self._update, lambda: self._progress)
         self._points = PointSteps(bench, recorder, self._read_all, self._wait, self._update)
 
     def run(self, steps: Steps) -> Progress:
@@ -115,7 +110,8 @@ class Engine:
         except _Abandoned as abandoned:
             ended_by = abandoned.by
         except InstrumentError as error:
-            ended_by, trouble = "instrument lost", str(error)
+            over = self._over()  # what was ended meanwhile was not lost
+            ended_by, trouble = (over, "") if over else ("instrument lost", str(error))
         except Exception as error:  # whatever it is, the load goes off and the person is told
             unexpected("the engine", error)
             ended_by, trouble = "fault", str(error) or type(error).__name__
@@ -137,10 +133,13 @@ class Engine:
             if thing is not None and (what == "load" or self._charger is not None or self._points.supply_is_on)
         ]
         self._bench.cut_off()
+        self.staying.watch.is_off(self._clock.now_s())
         off = SwitchingOff(self._bench, self._next_order, self._called, self._note, self._update)
         for what, thing in things:
             own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
-            trouble = off.for_sure(what, thing, trouble, own, self._progress.phase)
+            trouble = off.for_sure(what, thing, trouble, own, self._progress.phase, unanswered=self._load_missed and what == "load")
+        if self.staying.flow is not None:
+            trouble = f"{trouble} {self.staying.sentence()}".strip()
         if self._progress.load_on_s is not None and self._progress.load_off_s is None:
             now = self._clock.now_s()
             self._update(load_off_s=now)
@@ -159,7 +158,10 @@ class Engine:
     def _carry_out(self, step: Step) -> str | None:
         """By what was registered for the kind of step."""
         self._leave_if_over()
-        self._update(text=step.text, cautions=step.cautions)
+        if self.staying.flow is None:
+            self._update(text=step.text, cautions=step.cautions)
+        if nothing := getattr(step, "nothing", ()):
+            self.staying.declare(nothing)
         return _HOW[type(step)](self, step)
 
     def _ask(self, phase: str = "asking", action: str = "") -> None:
@@ -173,7 +175,7 @@ class Engine:
                     self._recorder.event(HandDid(self._clock.now_s(), "", action))
                 return
             if order is Order.STOP or order in OVER:
-                raise _Abandoned(order)
+                raise _Abandoned(_by(order))
 
     def _zero(self, step: Zero) -> None:
         """Read what the meter at the first tap shows with nothing connected, and keep it; ask again while it cannot be a zero."""
@@ -201,12 +203,13 @@ class Engine:
                 values = []
                 for _ in range(_ZERO_READINGS):
                     self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._called)
-                    values.append(self._read(channel))
+                    values.append(self._reader.read(channel))
                 zeros[channel.quantity] = sum(values) / len(values)
         return zeros, first
 
     def _rest(self, step: ReadRest) -> None:
-        self._update(phase="load on" if self._is_loaded else "recovering" if self._progress.load_off_s is not None else "resting")
+        if self.staying.flow is None:
+            self._update(phase="load on" if self._is_loaded else "recovering" if self._progress.load_off_s is not None else "resting")
         end = self._clock.now_s() + step.seconds
         while (now := self._clock.now_s()) < end:
             self._read_all()
@@ -214,19 +217,27 @@ class Engine:
             if order is Order.STOP:
                 return
             if order in OVER:
-                raise _Abandoned(order)
-            self._clock.wait_until(min(now + step.every_s, end), self._called)
+                raise _Abandoned(_by(order))
+            self._clock.wait_until(min(now + self.staying.pace(step.every_s), end), self._called)
 
     def _load_on(self, step: LoadOn) -> None:
         load = self._bench.load
         load.prepare(step.amount, step.own_cutoff_v, step.mode)
+        self._limit_s = step.at_most_s if step.at_most_s > 0 and load.limit_time(step.at_most_s) else None
         self._set, self._amount = step, step.amount
         if load.by_hand:
             self._ask()
         self._is_loaded = True
         load.on()
-        now = self._clock.now_s()
+        self._on_since_s = now = self._clock.now_s()
         self._recorder.event(LoadOnEvent(now, step.text))
+        if self._bench.guardian is not None and not load.by_hand:
+            own = (
+                "No time limit of its own is set"
+                if self._limit_s is None
+                else f"Its own time limit is set to {show_duration(self._limit_s)}"
+            )
+            self._note(f"{own}; its own cut-off at {step.own_cutoff_v:g} V is set and read back: that ends it if the power fails.")
         self._low_readings = 0
         self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s, load_off_s=None)
 
@@ -245,6 +256,7 @@ class Engine:
         self._bench.load.off()
         self._is_loaded = False
         now = self._clock.now_s()
+        self.staying.watch.is_off(now)
         self._recorder.event(LoadOffEvent(now, "Load off."))
         self._update(load_off_s=now)
 
@@ -273,7 +285,7 @@ class Engine:
         frozen = FrozenMeter()
         while True:
             shown = self._read_all()
-            now = self._last_read_s
+            now = self._reader.last_read_s
             if ended := self._ended(step.watch, shown):
                 return ended
             if frozen.stands_still(shown.get(("battery", "V"), 0.0), shown.get(("load", "V"))):
@@ -287,7 +299,7 @@ class Engine:
             if order is Order.STOP:
                 return "person"
             if order in OVER:
-                raise _Abandoned(order)
+                raise _Abandoned(_by(order))
             if order is Order.PAUSE and self._charger is None:
                 if self._paused(step.every_s) is Order.STOP:
                     return "person"
@@ -302,7 +314,7 @@ class Engine:
         if volts is None:
             return ""
         stopped = "" if self._charger is not None else self._load_stopped(shown)
-        return stopped or watch.reached(self._last_read_s, volts, amps if amps is not None else 0.0, shown.get(("battery", "°C")))
+        return stopped or watch.reached(self._reader.last_read_s, volts, amps if amps is not None else 0.0, shown.get(("battery", "°C")))
 
     def _load_stopped(self, shown: dict[tuple[str, str], float]) -> str:
         """What stopped the current while it should flow; empty when it flows."""
@@ -318,7 +330,8 @@ class Engine:
             return ""
         self._low_readings += 1
         if not self._bench.load.is_on():
-            return "load's own cut-off"
+            by_time = self._limit_s is not None and self._clock.now_s() - self._on_since_s >= 0.99 * self._limit_s
+            return "load's own time limit" if by_time else "load's own cut-off"
         if collapsed:
             return "protection"
         return "load draws nothing" if self._low_readings > 1 else ""  # one alone may be a slip
@@ -346,25 +359,27 @@ class Engine:
         """Load off and reading on, until a person resumes or stops."""
         self._bench.load.off()
         self._is_loaded = False
+        self.staying.watch.is_off(self._clock.now_s())
         self._recorder.event(Paused(self._clock.now_s(), "Load paused."))
         self._update(phase="paused")
         while True:
             self._read_all()
             order = self._next_order(0)
             if order in OVER:
-                raise _Abandoned(order)
+                raise _Abandoned(_by(order))
             if order is Order.STOP:
                 return order
-            if order is Order.RESUME:
+            if order is Order.RESUME and self.staying.flow is None:
                 self._on_again()
                 return order
-            self._clock.wait_until(self._clock.now_s() + every_s, self._called)
+            self._clock.wait_until(self._clock.now_s() + self.staying.pace(every_s), self._called)
 
     def _on_again(self) -> None:
         assert self._set is not None
         self._bench.load.prepare(self._amount, self._set.own_cutoff_v, self._set.mode)
         self._is_loaded = True
         self._bench.load.on()
+        self._on_since_s = self._clock.now_s()
         self._low_readings = 0
         self._recorder.event(Resumed(self._clock.now_s(), "Load on again."))
         self._update(phase="load on")
@@ -378,103 +393,59 @@ class Engine:
         """
         while True:
             try:
-                shown = self._read_once()
-            except _Failed as failed:
+                shown = self._reader.once()
+            except Failed as failed:
                 self._leave_if_over()
                 self._wait_for(failed)
             else:
                 self._leave_if_over()  # the load may just have been told off: that is no end of its own
+                self._look_at_currents(shown)
                 return shown
 
-    def _read_once(self) -> dict[tuple[str, str], float]:
-        self._recorder.check()
-        if self._clock.now_s() <= self._last_read_s:
-            self._clock.wait_until(self._last_read_s + SETTLE_S, self._called)
-        shown = {}
-        for channel in self._bench.channels:
-            if channel.beside:
-                self._read_beside(channel)
-                continue
-            try:
-                value = self._read_sure(channel)
-            except WrongInstrument:
-                raise
-            except InstrumentError as error:
-                raise _Failed(channel, error) from None
-            moment = self._clock.now_s()
-            shown[(channel.tap, channel.quantity)] = value
-            if channel.kept:
-                self._last_read_s = moment
-                self._recorder.reading(channel.tap, channel.quantity, moment, value)
-        self._last_read_s = max(self._last_read_s, self._clock.now_s())
-        self._update(time_s=self._last_read_s)
-        return shown
+    def _look_at_currents(self, shown: dict[tuple[str, str], float]) -> None:
+        """What has to be nothing is nothing; under load, what flows is what that is measured by."""
+        if self._is_loaded:
+            self.staying.loaded(shown, self._amount if self._set is not None and self._set.mode == CURRENT else 0.0)
+        elif self._charger is None and not self._points.is_on:
+            self.staying.look(shown, self._reader.last_read_s)
 
-    def _read_beside(self, channel: Channel) -> None:
-        """What is only read along: once it gives nothing that is said, and the run goes on without it; asked again now and then."""
-        if self._clock.now_s() < self._away.get(channel.meter, 0.0):
-            return
-        was_away = channel.meter in self._away
-        try:
-            if was_away and channel.connection is not None:
-                channel.connection.reopen()
-            value = self._within(channel, channel.read())
-        except InstrumentError as error:
-            self._away[channel.meter] = self._clock.now_s() + _BESIDE_EVERY_S
-            if not was_away:
-                notice = f"{error} It is only read along: the run goes on without it."
-                self._recorder.event(MeterAway(self._clock.now_s(), notice))
-                self._update(notice=notice)
-            return
-        if was_away:
-            del self._away[channel.meter]
-            self._recorder.event(MeterAway(self._clock.now_s(), f"{channel.meter} answers again."))
-            self._update(notice="")
-        if channel.kept:
-            self._recorder.reading(channel.tap, channel.quantity, self._clock.now_s(), value)
+    @property
+    def _anything_is_on(self) -> bool:
+        return self._is_loaded or self._charger is not None or self._points.is_on
 
-    def _read(self, channel: Channel) -> float:
-        """One reading; tried twice: a single lost answer is no reason to end a run.
+    def _look_at_guardian(self) -> None:
+        """Whether the guardian has switched off meanwhile, and what it says of itself.
 
-        In between the line is opened anew, but for one that something is switched over: that would switch it off.
+        Raises
+        ------
+        _Abandoned
+            It has: nothing that is read from then on is of a load that was on.
         """
-        try:
-            return self._within(channel, channel.read())
-        except WrongInstrument:
-            raise
-        except InstrumentError as first:
-            if channel.connection is not None and not channel.connection.switches:
-                try:
-                    channel.connection.reopen()
-                except WrongInstrument:
-                    raise
-                except InstrumentError:
-                    raise first from None  # what it did at first says more
-            return self._within(channel, channel.read())
+        guardian = self._bench.guardian
+        if guardian is None:
+            return
+        guardian.alive()
+        while guardian.said:
+            sentence = guardian.said.pop(0)
+            self._note(sentence)
+            self._update(notice=sentence)
+        if not (told := guardian.news()):
+            return
+        for connection in self._bench.connections:
+            connection.make_sure()
+        one = next(iter(told.values()))
+        confirmed = all(outcome["confirmed"] for outcome in told.values())
+        ago_s = max(0.0, time.clock_gettime(time.CLOCK_BOOTTIME) - one["boot_s"])
+        at = max(self._clock.now_s() - ago_s, self._reader.last_read_s)
+        text = f"The guardian switched off: {one['because']}." + ("" if confirmed else f" It could not be confirmed: {one['says']}.")
+        self._recorder.event(GuardianOff(at, text, confirmed))
+        if self._is_loaded:
+            self._recorder.event(LoadOffEvent(at, "Load off, by the guardian."))
+            self._update(load_off_s=at)
+        self._is_loaded = False
+        raise _Abandoned("guardian")
 
-    def _read_sure(self, channel: Channel) -> float:
-        """One reading; one that jumps is read again, the order of question and answer made certain, and counts as it is read then.
-
-        Not at every reading where every one jumps: what flows in bursts is no slip.
-        """
-        value, key = self._read(channel), (channel.tap, channel.quantity)
-        last, left = self._last.get(key, (value, 0))
-        share = _JUMP_OF_VOLTS if channel.quantity == "V" else _JUMP_SHARE
-        if left == 0 and abs(value - last) > share * abs(last) + _JUMP_LEAST and channel.connection is not None:
-            channel.connection.make_sure()
-            value, left = self._read(channel), _JUMP_RESTS
-        self._last[key] = (value, max(left - 1, 0))
-        return value
-
-    @staticmethod
-    def _within(channel: Channel, value: float) -> float:
-        if channel.limit is not None and abs(value) > 1.1 * channel.limit:
-            raise InstrumentError(
-                f"{channel.meter} shows {show(value)} {channel.quantity}, and it reads up to {show(channel.limit)}: look at its range and leads."
-            )
-        return value
-
-    def _wait_for(self, failed: _Failed) -> None:
+    def _wait_for(self, failed: Failed) -> None:
         """Load off, the gap marked, and try again for a while; on again when the instrument is back.
 
         Raises
@@ -485,9 +456,11 @@ class Engine:
         was, loaded, charging = self._progress.phase, self._is_loaded, self._charger is not None
         fed = self._points.is_on
         running = loaded or charging or fed
+        self._load_missed = self._reader.is_of_load(failed.channel) and isinstance(failed.error, Missed)
         state = "The load is off" if loaded else "Charging is paused" if charging else "Load and supply are off" if fed else "Nothing is on"
         notice = f"{failed.error} {state}; trying again."
         if running:
+            self._off_at_once(failed)
             self._switch_off_for_now()
         began = self._clock.now_s()
         self._recorder.event(Paused(began, notice) if running else Gap(began, notice))
@@ -495,13 +468,13 @@ class Engine:
         while self._clock.now_s() - began < PATIENCE_S:
             order = self._next_order(0)
             if order is Order.STOP or order in OVER:
-                raise _Abandoned(order)
+                raise _Abandoned(_by(order))
             self._clock.wait_until(self._clock.now_s() + TRY_EVERY_S, self._called)
             self._recorder.check()
             try:
                 if failed.channel.connection is not None:
                     failed.channel.connection.reopen()
-                self._read(failed.channel)
+                self._reader.read(failed.channel)
             except WrongInstrument:
                 raise
             except InstrumentError:
@@ -516,6 +489,14 @@ class Engine:
             return
         raise InstrumentError(f"{failed.error} It did not come back in {show_duration(PATIENCE_S)}: the run was ended.")
 
+    def _off_at_once(self, failed: Failed) -> None:
+        """Off is on its way, and the person is told, before anything more is asked of anybody."""
+        for thing in (self._bench.load, self._bench.supply if self._charger is not None or self._points.is_on else None):
+            if thing is not None:
+                thing.off_at_once()
+        self.staying.watch.is_off(self._clock.now_s())
+        self._update(phase="waiting", notice=f"{failed.error} Off was sent; whether it is off is being asked.")
+
     def _switch_off_for_now(self) -> None:
         try:
             for thing in (self._bench.load, self._bench.supply if self._charger is not None or self._points.is_on else None):
@@ -523,7 +504,7 @@ class Engine:
                     thing.off()
         except InstrumentError as error:
             raise InstrumentError(f"{error} Nothing could be read either.") from None
-        self._is_loaded = False
+        self._is_loaded = self._load_missed = False
 
     def _charge_again(self) -> None:
         step, supply = self._charger, self._bench.supply
@@ -547,16 +528,21 @@ class Engine:
         """
         order = self._next_order(0)
         if order is Order.STOP or order in OVER:
-            raise _Abandoned(order)
+            raise _Abandoned(_by(order))
         self._clock.wait_until(self._clock.now_s() + seconds, self._called)
 
     def _next_order(self, wait_s: float) -> Order | None:
         if not self._pending:
             self._called(wait_s)
-        return self._pending.pop(0) if self._pending else None
+        order = self._pending.pop(0) if self._pending else None
+        if order is Order.BESIDES:
+            self.staying.besides(self._clock.now_s())
+            return None
+        return order
 
     def _called(self, wait_s: float) -> bool:
-        """Wait for an order; True when one has come."""
+        """Wait for an order, a second at most; True when one has come. Whoever waits gives a sign of life."""
+        self._bench.alive()
         if self._pending:
             return True
         try:
@@ -565,11 +551,16 @@ class Engine:
             return False
         return True
 
+    def _over(self) -> str:
+        """Who has ended the run meanwhile; empty where nobody has."""
+        self._called(0)
+        return next((_by(order) for order in self._pending if order in OVER), "")
+
     def _leave_if_over(self) -> None:
         self._called(0)
         if over := next((order for order in self._pending if order in OVER), None):
             self._pending.remove(over)
-            raise _Abandoned(over)
+            raise _Abandoned(_by(over))
 
     def _update(self, **changes: object) -> None:
         self._progress = replace(self._progress, **changes)  # type: ignore[arg-type]

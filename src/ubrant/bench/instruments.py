@@ -11,12 +11,16 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from ubrant.bench.lines import Line, LineError, open_line
-from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from ubrant.bench.guardian import LineGuard
     from ubrant.bench.profile import Profile
 
+ANSWERS_S = 3.0
+"""How long an answer may take, where a profile does not say otherwise."""
 _SHORT, _LONG = 4096, 64 << 20
 """Bytes that an answer may have: a reading, and a whole trace."""
 _MOST_STRAY = 20
@@ -26,15 +30,14 @@ _POURS_S, _QUIET_S = 0.05, 0.15
 """How long something may send unasked before that is called pouring; how long a silence has to be to count as one."""
 _LISTENS_S = 0.02
 """How long one that cannot say who it is is listened to behind its answer: nothing else would tell a stray line."""
-_FLOOR_A, _FLOOR_SHARE = 0.05, 0.02
-"""What a meter may show with nothing flowing: so much, or this share of what flowed."""
-_FALLS_S = (0.05, 0.15, 0.3, 0.0)
-"""How long its own meter is given to come down: waits between readings."""
-_ERRORS = 20
 
 
 class InstrumentError(Exception):
     """An instrument did not answer, or answered what cannot be; says which and what to do."""
+
+
+class Missed(InstrumentError):
+    """No answer by its deadline."""
 
 
 class WrongInstrument(InstrumentError):
@@ -62,6 +65,9 @@ class Connection(Protocol):
     def reopen(self) -> None:
         """Close the line and open it again, so that nothing late is taken for an answer."""
 
+    def within(self, seconds: float) -> contextlib.AbstractContextManager[None]:
+        """While this holds, no answer is waited for longer."""
+
     def close(self) -> None: ...
 
 
@@ -71,7 +77,7 @@ class ScpiConnection:
     Every exchange has a deadline and a limit, whatever arrives. An answer belongs to its question: what came unasked is thrown away first, and
     where more or less came than was asked for the instrument is asked who it is, before and behind the question, until the order is certain.
     What answers to ``*IDN?`` when it is opened must still answer when it is opened again. ``off_first``: at the first opening as well, something
-    may still be on.
+    may still be on. ``guard``: who switches off over this line when the program cannot.
 
     Raises
     ------
@@ -79,8 +85,18 @@ class ScpiConnection:
         Nothing answers at the address.
     """
 
-    def __init__(self, name: str, address: str, timeout_s: float = 3.0, profile: Profile | None = None, *, off_first: bool = False) -> None:
-        self._name, self._address, self._timeout_s, self._profile = name, address, timeout_s, profile
+    def __init__(
+        self,
+        name: str,
+        address: str,
+        timeout_s: float = ANSWERS_S,
+        profile: Profile | None = None,
+        *,
+        off_first: bool = False,
+        guard: LineGuard | None = None,
+    ) -> None:
+        self._name, self._address, self._profile, self._guard = name, address, profile, guard
+        self._timeout_s = profile.answers_within_s if profile is not None and profile.answers_within_s else timeout_s
         self._line: Line | None = None
         self._identity: str | None = None
         self._pending = b""
@@ -128,14 +144,29 @@ class ScpiConnection:
         self.close()
         self._open(off_first=True)
 
+    @contextlib.contextmanager
+    def within(self, seconds: float) -> Iterator[None]:
+        usual, self._timeout_s = self._timeout_s, min(seconds, self._timeout_s)
+        try:
+            yield
+        finally:
+            self._timeout_s = usual
+
+    @property
+    def identity(self) -> str:
+        """What it answered when it was asked who it is; empty where it does not say."""
+        return self._identity or ""
+
     def close(self) -> None:
         line, self._line, self._pending = self._line, None, b""
         if line is not None:
+            if self._guard is not None:
+                self._guard.dropped()
             line.close()
 
     def _open(self, *, off_first: bool = False) -> None:
         try:
-            self._line = open_line(self._address, self._until())
+            self._line = self._opened_line()
             if off_first and self.switches:
                 self._line.send(b"\n" + self._command("off").encode() + b"\n", self._until())
         except LineError:
@@ -145,6 +176,15 @@ class ScpiConnection:
             ) from None
         self._in_doubt = False
         self._check_identity()
+        if self._guard is not None and self._line is not None:
+            self._guard.opened(self._line, self.identity)
+
+    def _opened_line(self) -> Line:
+        baud = self._profile.baud if self._profile is not None else 9600
+        if self._guard is None:
+            return open_line(self._address, self._until(), baud)
+        lock = self._guard.lock.descriptor
+        return open_line(self._address, self._until(), baud, self._guard.alive, (lock,) if lock >= 0 else ())
 
     def _check_identity(self) -> None:
         if not self._command("identify"):
@@ -196,17 +236,17 @@ class ScpiConnection:
             data = self._opened().receive(until)
             if not data:
                 waited = f"in {self._timeout_s:g} s: it is slow, or set to another speed" if self._pending else "check its cable"
-                self._fail(f"{self._name} did not answer {command}{' to the end ' if self._pending else ': '}{waited}.")
+                self._fail(f"{self._name} did not answer {command}{' to the end ' if self._pending else ': '}{waited}.", Missed)
             self._pending = (self._pending + data).lstrip()
         line, self._pending = self._pending.split(b"\n", 1)
         return line.decode("utf-8", "replace").strip()
 
-    def _fail(self, why: str) -> None:
+    def _fail(self, why: str, kind: type[InstrumentError] = InstrumentError) -> None:
         """The answer may still come, and would be taken for the next one's."""
         self._in_doubt, self._pending = True, b""
         if not self.switches:
             self.close()
-        raise InstrumentError(why)
+        raise kind(why)
 
     def _stray(self, listens_s: float = 0.0) -> bool:
         """Throw away what came unasked, or comes within so many seconds; whether there was any."""
@@ -290,7 +330,7 @@ def _number_in(answer: str, name: str, command: str) -> float:
     return value
 
 
-def _shipped(kind: str) -> Profile:
+def shipped_profile(kind: str) -> Profile:
     """The generic profile; what reads profiles is slow to import, and the window opens without."""
     from ubrant.bench.profile import shipped
 
@@ -303,7 +343,7 @@ class DcMeter:
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
         self.name = name
         self.connection = connection
-        self.profile = profile or _shipped("meter")
+        self.profile = profile or shipped_profile("meter")
 
     def voltage_v(self) -> float:
         return ask_number(self.connection, self.name, self.profile.command("voltage"))
@@ -344,7 +384,7 @@ class Scope:
     """Records one trace of a voltage."""
 
     def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        self.name, self.connection, self.profile = name, connection, profile or _shipped("scope")
+        self.name, self.connection, self.profile = name, connection, profile or shipped_profile("scope")
 
     def record(self) -> tuple[Array, Array]:
         """(seconds from its first sample, volts).
@@ -361,166 +401,3 @@ class Scope:
         except ValueError:
             raise InstrumentError(f"{self.name} answered “{answer[:40]}”, which is no trace: look at its format of data (ASCII).") from None
         return np.asarray(np.arange(len(volts)) * step, dtype=float), volts
-
-
-class _Switched:
-    """Something that can be on or off, and says which. Whatever it says that is not off counts as on."""
-
-    name: str
-    connection: Connection
-    profile: Profile
-    amps = 0.0
-    barred = False
-
-    def on(self) -> None:
-        if self.barred:
-            raise InstrumentError(f"{self.name} is not switched on any more: the run is being ended.")
-        self.connection.tell(self.profile.command("on"))
-        if not self.is_on():
-            raise InstrumentError(f"{self.name} did not switch on when told to.")
-
-    def cut_off(self) -> None:
-        """Off at once, from any thread, without waiting for anything; and not on again."""
-        self.barred = True
-        self.connection.cut_in(self.profile.command("off"))
-
-    def off(self) -> None:
-        """Switch off, and have it confirmed: by an answer that the profile lists, with no current that contradicts it and no error reported.
-
-        Raises
-        ------
-        InstrumentError
-            That it is off could not be confirmed; says why.
-        """
-        self._tell_off()
-        if self._errors():  # of this command, or of an earlier one: the next answer tells
-            self._tell_off()
-            if error := self._errors():
-                raise InstrumentError(f"{self.name} reports “{error[:60]}” when it is told to switch off.")
-        answer = self.connection.ask(self.profile.command("is_on"))
-        if answer.strip().upper() not in self.profile.off_answers:
-            raise InstrumentError(f"{self.name} was told to switch off and answers “{answer[:40]}” when asked whether it is on.")
-        for wait_s in _FALLS_S:
-            if abs(amps := self._own_current()) <= _FLOOR_A + _FLOOR_SHARE * self.amps:
-                return
-            time.sleep(wait_s)
-        raise InstrumentError(f"{self.name} says that it is off, and still shows {show(amps)} A.")
-
-    def _own_current(self) -> float:
-        """What it says that flows; nothing where it does not say, since that contradicts nothing."""
-        try:
-            return ask_number(self.connection, self.name, self.profile.command("current")) if self.profile.command("current") else 0.0
-        except InstrumentError:
-            return 0.0
-
-    def _tell_off(self) -> None:
-        """On a line that has gone it is opened again, and off is the first that is sent."""
-        try:
-            self.connection.tell(self.profile.command("off"))
-        except InstrumentError:
-            self.connection.reopen()
-
-    def _errors(self) -> str:
-        """The first error in its list, which is emptied; none where it keeps no list."""
-        command, first = self.profile.command("error"), ""
-        if not command:
-            return ""
-        for _ in range(_ERRORS):
-            try:
-                answer = self.connection.ask(command)
-            except InstrumentError:  # it has no such list: what it says of itself counts
-                return first
-            if not (match := re.match(r"\s*([+-]?\d+)", answer)) or int(match[1]) == 0:
-                return first
-            first = first or answer
-        return first
-
-    def is_on(self) -> bool:
-        return self.connection.ask(self.profile.command("is_on")).strip().upper() not in self.profile.off_answers
-
-    def hold(self, what: str, wanted: float, setter: str, getter: str) -> None:
-        """Set a value and read it back.
-
-        Raises
-        ------
-        InstrumentError
-            It holds something else than it was told.
-        """
-        if not self.profile.command(setter):
-            raise InstrumentError(f"{self.name} has no command for a {what} in its profile: add {setter} and {getter} there.")
-        self.connection.tell(self.profile.command(setter, wanted))
-        held = ask_number(self.connection, self.name, self.profile.command(getter))
-        if abs(held - wanted) > 0.01 * abs(wanted) + 0.002:
-            raise InstrumentError(
-                f"{self.name} was told a {what} of {wanted:g} and holds {held:g}: it was not switched on. Set it at the {self.profile.kind} itself and look again."
-            )
-
-
-class ElectronicLoad(_Switched, DcMeter):
-    """Draws a constant current, power or through a constant resistance, with a cut-off of its own."""
-
-    by_hand = False
-
-    def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        DcMeter.__init__(self, name, connection, profile or _shipped("load"))
-
-    def prepare(self, amount: float, own_cutoff_v: float, mode: str = "current") -> None:
-        """Set mode, amount and own cut-off and read amount and cut-off back.
-
-        Raises
-        ------
-        InstrumentError
-            It holds something else than it was told; it is not switched on then.
-        """
-        if self.profile.command(f"mode_{mode}"):
-            self.connection.tell(self.profile.command(f"mode_{mode}"))
-        self.set_amount(amount, mode)
-        self.hold("own cut-off", own_cutoff_v, "set_cutoff", "get_cutoff")
-
-    def set_amount(self, amount: float, mode: str = "current") -> None:
-        """Another amount while it is on, read back."""
-        self.hold(mode, amount, f"set_{mode}", f"get_{mode}")
-        self.amps = amount if mode == "current" else 0.0
-
-
-class Supply(_Switched, DcMeter):
-    """A bench supply as a charger."""
-
-    def __init__(self, name: str, connection: Connection, profile: Profile | None = None) -> None:
-        DcMeter.__init__(self, name, connection, profile or _shipped("supply"))
-
-    def prepare(self, current_a: float, limit_v: float) -> None:
-        """Set current and voltage limit and read both back.
-
-        Raises
-        ------
-        InstrumentError
-            It holds something else than it was told.
-        """
-        self.hold("voltage", limit_v, "set_voltage", "get_voltage")
-        self.hold("current", current_a, "set_current", "get_current")
-
-
-class HandLoad:
-    """A load that a person switches: a real device, or one without a line. Nothing here can switch it off."""
-
-    name = "The load"
-    by_hand = True
-
-    def prepare(self, amount: float, own_cutoff_v: float, mode: str = "current") -> None:
-        """Nothing can be set from here."""
-
-    def on(self) -> None:
-        """The person was asked to."""
-
-    def cut_off(self) -> None:
-        """Nothing can be switched from here."""
-
-    def off(self) -> None:
-        """The person was asked to."""
-
-    def is_on(self) -> bool:
-        return True
-
-    def set_amount(self, amount: float, mode: str = "current") -> None:
-        """The person was asked to."""

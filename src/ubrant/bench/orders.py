@@ -11,6 +11,8 @@ class Order(enum.Enum):
 
     DONE = "done"
     """What was asked for is done; where nothing can confirm that the load is off: it is off, the person looked."""
+    BESIDES = "something else draws this"
+    """What flows although the load is off is not the load: a person looked."""
     PAUSE = "pause"
     RESUME = "resume"
     STOP = "stop and rest"
@@ -26,7 +28,7 @@ class Progress:
     """Where a run is. Replaced as a whole, so that another thread always sees one state.
 
     ``phase`` is ``asking``, ``zeroing``, ``resting``, ``load on``, ``charging``, ``measuring`` (points), ``paused``, ``waiting``, ``recovering``,
-    ``may be on`` (nothing confirms that the load is off) or ``ended``.
+    ``may be on`` (nothing confirms that the load is off, or something flows although it is) or ``ended``. ``flows``: it is the latter.
     ``notice`` is what a person should know meanwhile: an instrument that is waited for.
     """
 
@@ -39,3 +41,4 @@ class Progress:
     ended_by: str = ""
     trouble: str = ""
     notice: str = ""
+    flows: bool = False

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Literal
 
 import platformdirs
-from pydantic import BaseModel, ConfigDict, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from ubrant.writing import write_whole
 
@@ -38,6 +38,8 @@ _KNOWN = {
     "get_resistance",
     "set_cutoff",
     "get_cutoff",
+    "set_time_limit",
+    "get_time_limit",
     "set_voltage",
     "get_voltage",
     "on",
@@ -56,7 +58,8 @@ class ProfileError(ValueError):
 class Profile(BaseModel):
     """One profile. ``identity`` is a regular expression for the answer to ``identify``; empty for any.
 
-    ``off_answers`` are what it says to ``is_on`` when it is off; whatever else it says counts as on.
+    ``off_answers`` are what it says to ``is_on`` when it is off; whatever else it says counts as on. ``answers_within_s``: how long an answer may
+    take, 0 for the usual 3 s; ``baud``: of a serial line.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -65,6 +68,8 @@ class Profile(BaseModel):
     kind: Literal["load", "supply", "meter", "scope"]
     identity: str = ""
     off_answers: tuple[str, ...] = ("0", "+0", "0.0", "OFF")
+    answers_within_s: float = Field(0.0, ge=0.0, le=120.0, allow_inf_nan=False)
+    baud: int = Field(9600, ge=50, le=4_000_000)
     commands: dict[str, str]
 
     @field_validator("identity")

@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Callable
 
+from ubrant.bench.afterwards import Afterwards
 from ubrant.bench.bench import Bench
 from ubrant.bench.command_log import CommandLog
 from ubrant.bench.engine import Engine
@@ -14,7 +15,7 @@ from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import FanOut, LiveReadings
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Recorder
-from ubrant.core.record.events import Note
+from ubrant.core.record.events import Event, Note
 from ubrant.diagnostics import unexpected
 from ubrant.methods.steps import Steps
 
@@ -22,11 +23,17 @@ from ubrant.methods.steps import Steps
 class RunSession:
     """Carries a method out on a bench in a non-daemon thread; the process does not end before the load is off.
 
-    ``open_bench`` is called in that thread, since instruments belong to the thread that talks to them.
+    ``open_bench`` is called in that thread, since instruments belong to the thread that talks to them. ``keep_after`` keeps what is seen at the
+    instruments after the run has ended; without it nobody looks any more.
     """
 
-    def __init__(self, steps: Steps, open_bench: Callable[[], Bench], recorder: Recorder) -> None:
+    def __init__(
+        self, steps: Steps, open_bench: Callable[[], Bench], recorder: Recorder, keep_after: Callable[[Event], None] | None = None
+    ) -> None:
         self.live = LiveReadings()
+        self.after: Afterwards | None = None
+        """Looks at the bench on after the run has ended; None where nobody does."""
+        self._keep_after = keep_after
         self.commands: CommandLog | None = None
         self._steps, self._open_bench = steps, open_bench
         self._recorder = FanOut(recorder, self.live)
@@ -69,6 +76,12 @@ class RunSession:
             if self._progress.phase == "may be on":
                 self.order(order)
                 self._thread.join(timeout_s)
+        self.leave()
+
+    def leave(self) -> None:
+        """Nobody looks at the bench any more: its lines are closed."""
+        if self.after is not None:
+            self.after.leave()
 
     def join(self, timeout_s: float | None = None) -> None:
         self._thread.join(timeout_s)
@@ -91,11 +104,19 @@ class RunSession:
             if progress.phase != "ended":  # shown as ended only once everything is kept and closed
                 self._progress = progress
 
+        engine = Engine(bench, self._recorder, self._orders, show)
+        looks_after = False
         try:
-            ended = Engine(bench, self._recorder, self._orders, show).run(self._steps)
+            ended = engine.run(self._steps)
+            looks_after = self._keep_after is not None and bool(engine.staying.keys) and ended.ended_by != "program"
         finally:
-            bench.close()
+            if not looks_after:
+                bench.close()
+        if looks_after and self._keep_after is not None:
+            self.after = Afterwards(bench, engine.staying, self._keep_after)
         self._ended(ended)
+        if self.after is not None:
+            self.after.start()
 
     def _ended(self, progress: Progress) -> None:
         try:

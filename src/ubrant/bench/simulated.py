@@ -19,9 +19,10 @@ from typing import TYPE_CHECKING, Any
 from ubrant.bench.bench import Bench, battery_and_load, channels_of
 from ubrant.bench.clocks import WorldClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, InstrumentError, Scope, ScpiConnection, Supply
+from ubrant.bench.instruments import Connection, DcMeter, InstrumentError, Scope, ScpiConnection
 from ubrant.bench.standins.converter_world import ConverterScenario
 from ubrant.bench.standins.scenario import Scenario
+from ubrant.bench.switched import ElectronicLoad, Supply
 
 if TYPE_CHECKING:
     from ubrant.bench.profile import Profile

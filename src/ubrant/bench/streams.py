@@ -33,6 +33,7 @@ class Stream:
     _lock: threading.Lock = field(default_factory=threading.Lock, init=False)
 
     def start(self, clock: Clock, recorder: Recorder) -> None:
+        self._stopped.clear()
         self._thread = threading.Thread(target=self._run, args=(clock, recorder), name=f"stream {self.name}", daemon=True)
         self._thread.start()
 

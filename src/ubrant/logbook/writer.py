@@ -130,3 +130,22 @@ class RunWriter:
 
     def _fold(self, db: sqlite3.Connection) -> None:
         rewrite(db, self._run_id)
+
+
+def add_event(path: Path, run_id: int, event: Event) -> None:
+    """One event of a run that has ended, over a connection of its own, from whatever thread saw it.
+
+    Raises
+    ------
+    LogbookError
+        It could not be written.
+    """
+    try:
+        db = connect(path)
+        try:
+            db.execute(ADD_EVENT, (run_id, *event_row(event)))
+            db.execute("DELETE FROM summary WHERE run_id = ?", (run_id,))
+        finally:
+            db.close()
+    except sqlite3.Error as error:
+        raise write_error(path, error) from None

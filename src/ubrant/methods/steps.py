@@ -32,25 +32,34 @@ class Zero:
     quantities: str = "VA"
 
 
+Nothing = tuple[tuple[str, str], ...]
+"""Taps and quantities at which nothing may flow while everything is off; none where current is meant."""
+
+
 @dataclass(frozen=True)
 class ReadRest:
-    """Read with the load off for a while."""
+    """Read with the load off for a while. ``nothing``: which readings have to be nothing from now on, whenever everything is off."""
 
     seconds: float
     every_s: float
     text: str
     cautions: tuple[str, ...] = ()
+    nothing: Nothing = ()
 
 
 @dataclass(frozen=True)
 class LoadOn:
-    """Set the load and its own cut-off, read both back, then switch it on. ``mode`` says what ``amount`` is: A, W or Ω."""
+    """Set the load and its own cut-off, read both back, then switch it on. ``mode`` says what ``amount`` is: A, W or Ω.
+
+    ``at_most_s``: it may be on so long at most, by a time limit of its own where it has one; 0 for nobody knows.
+    """
 
     amount: float
     own_cutoff_v: float
     text: str
     cautions: tuple[str, ...] = ()
     mode: str = CURRENT
+    at_most_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -68,6 +77,7 @@ class ReadUntil:
     """Read until the watch says what ends it, something else does, or it has lasted ``at_most_s``.
 
     The engine sends back what ended it: what the watch said, ``person``, ``protection``, ``load's own cut-off``, or ``step done``.
+    ``nothing`` as for :class:`ReadRest`: it holds in a pause, and at the end.
     """
 
     watch: EndWatch
@@ -75,6 +85,7 @@ class ReadUntil:
     at_most_s: float
     text: str
     cautions: tuple[str, ...] = ()
+    nothing: Nothing = ()
 
 
 @dataclass(frozen=True)
@@ -160,8 +171,11 @@ class Take:
 
 @dataclass(frozen=True)
 class SupplyOff:
+    """The test is over; ``nothing`` as for :class:`ReadRest`."""
+
     text: str
     cautions: tuple[str, ...] = ()
+    nothing: Nothing = ()
 
 
 class Step(Protocol):

@@ -10,12 +10,14 @@ from typing import Any
 from ubrant.bench.bench import Bench
 from ubrant.bench.clocks import PacedClock, RealClock
 from ubrant.bench.session import RunSession
+from ubrant.bench.switched_on import Whose
 from ubrant.core.protocols import Clock
+from ubrant.core.record.events import Event
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Origin, Setup
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, new_run, stamp_of
-from ubrant.logbook.writer import RunWriter
+from ubrant.logbook.writer import RunWriter, add_event
 from ubrant.methods.method import Method, Prepared, Scene
 from ubrant.runs.benches import BenchChoice, by_person, on_instruments, open_instruments, roles_of
 from ubrant.runs.rehearsed_session import RehearsedSession, read_off
@@ -64,7 +66,10 @@ def start(
         return run, RehearsedSession(logbook, run, method, prepared, PacedClock(choice.speed), unattended=choice.unattended)
     scene = method.scene(prepared)
     return run, RunSession(
-        method.steps(prepared), bench_opener(choice, scene, prepared.setup, run.id, 0.0, changes), RunWriter(logbook.place, run.id)
+        method.steps(prepared),
+        bench_opener(choice, scene, prepared.setup, Whose(str(logbook.path), run.id), 0.0, changes),
+        RunWriter(logbook.place, run.id),
+        looks_after(choice, logbook, run.id),
     )
 
 
@@ -103,10 +108,17 @@ def start_by_hand(
 
 
 def bench_opener(
-    choice: BenchChoice, scene: Scene, setup: Setup, run_number: int, from_s: float, changes: dict[str, Any] | None = None
+    choice: BenchChoice, scene: Scene, setup: Setup, whose: Whose, from_s: float, changes: dict[str, Any] | None = None
 ) -> Callable[[], Bench]:
     """How the bench that was chosen is opened, in the thread of its engine."""
     if choice.kind == INSTRUMENTS:
-        return lambda: open_instruments(choice, scene, setup, from_s)
-    opened = opener(scene, setup, run_number, choice.speed, from_s, changes)
+        return lambda: open_instruments(choice, scene, setup, from_s, whose=whose)
+    opened = opener(scene, setup, whose.run, choice.speed, from_s, changes)
     return lambda: replace(opened(), unattended=choice.unattended)
+
+
+def looks_after(choice: BenchChoice, logbook: Logbook, run_id: int) -> Callable[[Event], None] | None:
+    """Keeps what is seen at the instruments after the run has ended; None where nothing is real."""
+    if choice.kind != INSTRUMENTS:
+        return None
+    return lambda event: add_event(logbook.place, run_id, event)

@@ -11,8 +11,11 @@ from typing import TYPE_CHECKING
 from ubrant.bench.bench import Bench, Channel, channels_of
 from ubrant.bench.clocks import RealClock
 from ubrant.bench.command_log import CommandLog, Logged
-from ubrant.bench.instruments import Connection, DcMeter, ElectronicLoad, HandLoad, InstrumentError, Scope, ScpiConnection, Supply
+from ubrant.bench.guardian import SILENT_S, Guardian, Instrument, LineGuard, ends_with_the_program
+from ubrant.bench.instruments import ANSWERS_S, Connection, DcMeter, InstrumentError, Scope, ScpiConnection
 from ubrant.bench.streams import Sample, Stream, board
+from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
+from ubrant.bench.switched_on import AddressHeld, Ledger, Whose
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.protocols import Clock
@@ -32,7 +35,8 @@ SIMULATED_LOAD = LoadRating(max_a=60.0, max_v=80.0, max_w=1500.0)
 class BenchChoice:
     """What a person chose: the kind of bench, the pace of a simulated one, and the instruments besides the meters at the taps.
 
-    ``others`` are only read along. ``unattended``: on the simulated bench nobody is asked anything.
+    ``others`` are only read along. ``unattended``: on the simulated bench nobody is asked anything. ``guardian_s``: after so long without a sign of
+    life from the program its guardian switches off.
     """
 
     kind: str = SIMULATED
@@ -42,6 +46,7 @@ class BenchChoice:
     others: tuple[Meter, ...] = field(default=())
     scope: Meter | None = None
     unattended: bool = False
+    guardian_s: float = SILENT_S
 
 
 def load_rating(choice: BenchChoice) -> LoadRating:
@@ -152,18 +157,33 @@ def choice_again(head: Head, meters: list[Meter]) -> BenchChoice:
     return BenchChoice(INSTRUMENTS, 1.0, found("load"), found("supply"), others, found("scope"))
 
 
-def open_instruments(choice: BenchChoice, scene: Scene, setup: Setup, from_s: float = 0.0, timeout_s: float = 3.0) -> Bench:
+def open_instruments(
+    choice: BenchChoice,
+    scene: Scene,
+    setup: Setup,
+    from_s: float = 0.0,
+    timeout_s: float = ANSWERS_S,
+    whose: Whose | None = None,
+    ledger: Ledger | None = None,
+) -> Bench:
     """Connect to everything that was chosen. Nothing is looked for beside the addresses a person gave.
+
+    What can be switched on is guarded from then on (``bench/guardian.py``), and its address is this program's until the bench is closed.
+
+    Parameters
+    ----------
+    whose : the run that it is for
+    ledger : where what is switched on is written down; that of the user, when None
 
     Raises
     ------
     InstrumentError
-        Something does not answer.
+        Something does not answer, is in use, or may still be on from before.
     """
-    clock, log = RealClock(from_s), CommandLog()
-    lines: list[Connection] = []
+    clock = RealClock(from_s)
+    lines = _Lines(timeout_s, ledger or Ledger(), whose or Whose(), choice.guardian_s)
     streams: list[Stream] = []
-    line = _liner(lines, log, timeout_s)
+    line = lines.line
     ends = {tap: setup.meters[tap] for tap in scene.taps if tap in setup.meters}
     try:
         channels: list[Channel] = []
@@ -173,31 +193,93 @@ def open_instruments(choice: BenchChoice, scene: Scene, setup: Setup, from_s: fl
         load: ElectronicLoad | HandLoad = HandLoad()
         if scene.load and choice.load is not None and choice.load.details.connection == "scpi":
             load = ElectronicLoad(choice.load.name, *line(choice.load))
+            load.guard = lines.guards.get(choice.load.details.address)
             if scene.load_is_metered:
                 channels += channels_of(load, "load", choice.load.max_v, choice.load.max_a)
         elif scene.load and not scene.battery and not scene.hand_load:
             raise InstrumentError(_NO_LOAD)
         supply = Supply(choice.supply.name, *line(choice.supply)) if choice.supply is not None else None
+        if supply is not None and choice.supply is not None:
+            supply.guard = lines.guards.get(choice.supply.details.address)
         if supply is not None and not scene.battery and not any(c.tap == "source" for c in channels):
             channels += channels_of(supply, "source", quantities="V")
         scope = Scope(choice.scope.name, *line(choice.scope)) if choice.scope is not None and not scene.battery else None
     except InstrumentError:
-        for connection in lines:
-            connection.close()
+        lines.close()
         raise
-    return Bench(load, tuple(channels), clock, tuple(lines), lambda: None, log, supply, tuple(streams), scope.record if scope else None)
+    return Bench(
+        load,
+        tuple(channels),
+        clock,
+        tuple(lines.opened),
+        lambda: None,
+        lines.log,
+        supply,
+        tuple(streams),
+        scope.record if scope else None,
+        guardian=lines.guardian,
+    )
 
 
-def _liner(lines: list[Connection], log: CommandLog, timeout_s: float) -> Callable[[Meter], tuple[Connection, Profile]]:
-    """What opens the line to an instrument, logged and added to ``lines``."""
+class _Lines:
+    """Opens the lines to instruments, each logged, those that switch something guarded."""
 
-    def line(instrument: Meter) -> tuple[Connection, Profile]:
-        profile = _profile(instrument)
-        made = Logged(instrument.name, ScpiConnection(instrument.name, instrument.details.address, timeout_s, profile, off_first=True), log)
-        lines.append(made)
+    def __init__(self, timeout_s: float, ledger: Ledger, whose: Whose, silent_s: float) -> None:
+        self._timeout_s, self._ledger, self._whose, self._silent_s = timeout_s, ledger, whose, silent_s
+        self.log = CommandLog()
+        self.opened: list[Connection] = []
+        self.guards: dict[str, LineGuard] = {}
+        self.guardian: Guardian | None = None
+        self._known: dict[str, tuple[Connection, Profile]] = {}
+
+    def line(self, instrument: Meter) -> tuple[Connection, Profile]:
+        address, profile = instrument.details.address, _profile(instrument)
+        if address in self._known:
+            return self._known[address]
+        guard = self._guard(instrument, profile) if profile.command("off") else None
+        connection = ScpiConnection(instrument.name, address, self._timeout_s, profile, off_first=True, guard=guard)
+        made = Logged(instrument.name, connection, self.log)
+        self.opened.append(made)
+        if guard is not None:
+            self.guards[address], self._known[address] = guard, (made, profile)
         return made, profile
 
-    return line
+    def _guard(self, instrument: Meter, profile: Profile) -> LineGuard:
+        """Its place with the guardian, which is there before anything is switched on.
+
+        Raises
+        ------
+        InstrumentError
+            Another program has it, or nobody knows whether it is off.
+        """
+        address = instrument.details.address
+        try:
+            lock = self._ledger.lock(address, self._whose)
+        except AddressHeld as error:
+            raise InstrumentError(f"{instrument.name} at {address} is in use: {error}. End that run, or close that window first.") from None
+        left = self._ledger.read(address)
+        if left is not None and not left.is_off:
+            lock.release()
+            raise InstrumentError(
+                f"{instrument.name} at {address} may still be on from {left.whose.text}: answer what is asked about it at the top of the window first."
+            )
+        if self.guardian is None:
+            self.guardian = Guardian(self._ledger, self._whose, self._silent_s)
+            if why := ends_with_the_program():
+                self.guardian.said.append(f"{why}: the guardian would end with it. Set the load's own cut-off and time limit.")
+        return self.guardian.watch(instrument_of(instrument, profile), lock)
+
+    def close(self) -> None:
+        for connection in self.opened:
+            connection.close()
+        if self.guardian is not None:
+            self.guardian.close()
+
+
+def instrument_of(instrument: Meter, profile: Profile) -> Instrument:
+    """How it is switched off, for a guardian and for the next start."""
+    commands = {name: profile.command(name) for name in ("off", "is_on", "current", "identify")}
+    return Instrument(instrument.name, instrument.details.role, instrument.details.address, commands, profile.off_answers, profile.baud)
 
 
 def _profile(instrument: Meter) -> Profile:
@@ -217,7 +299,10 @@ def _channels(
         wanted = "".join(q for q, name in readable if profile.command(name))
         if "T" in wanted and instrument.details.role == "meter" and "V" in wanted:
             wanted = wanted.replace("T", "")  # volts and amperes are what it is asked for; a thermometer has a profile of its own
-        return channels_of(DcMeter(instrument.name, connection, profile), tap, instrument.max_v, instrument.max_a, wanted)
+        amperes = instrument.accuracy("A")
+        about = {"reversed": instrument.details.reversed, "zero_limit": amperes.zero if amperes is not None else 0.0}
+        read = channels_of(DcMeter(instrument.name, connection, profile), tap, instrument.max_v, instrument.max_a, wanted)
+        return tuple(replace(channel, **about) if channel.quantity == "A" else channel for channel in read)  # type: ignore[arg-type]
     if kind == "lines":
         stream = board(instrument.name, instrument.details.address, LinePattern(instrument.details.profile), tap, instrument.details.baud)
     elif kind == "file":

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from ubrant.bench.clocks import LaterClock, RealClock
 from ubrant.bench.live import LiveReadings
 from ubrant.bench.session import RunSession
+from ubrant.bench.switched_on import Whose
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.events import Gap
@@ -20,7 +21,7 @@ from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.method import Prepared
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.begin import Session, bench_opener
+from ubrant.runs.begin import Session, bench_opener, looks_after
 from ubrant.runs.benches import BenchChoice, choice_again
 from ubrant.runs.typed_session import TypedSession
 
@@ -80,7 +81,12 @@ def go_on(logbook: Logbook, run: Run, now: datetime | None = None, choice: Bench
     scene = method.scene(prepared, before)
     if scene.by_hand:
         choice = replace(choice, load=None)
-    by_itself = RunSession(rest, bench_opener(choice, scene, prepared.setup, run.id, gap.from_s), RunWriter(logbook.place, run.id))
+    by_itself = RunSession(
+        rest,
+        bench_opener(choice, scene, prepared.setup, Whose(str(logbook.path), run.id), gap.from_s),
+        RunWriter(logbook.place, run.id),
+        looks_after(choice, logbook, run.id),
+    )
     begin_with(by_itself.live, logbook, run, gap.before)
     return gap.run, by_itself
 

@@ -380,6 +380,8 @@ _ENDINGS = {
     "protection": "its protection",
     "instrument lost": "an instrument that was lost",
     "load draws nothing": "a load that drew nothing",
+    "load's own time limit": "the load's own time limit",
+    "guardian": "the guardian, which switched off",
 }
 """What ended a run, as a sentence says it."""
 

@@ -149,6 +149,35 @@ class MeterAway(Event):
 
 
 @dataclass(frozen=True)
+class StillDraws(Event):
+    """Something flowed at ``tap`` although everything was off, so many amperes: it may be on."""
+
+    tap: str = ""
+    amps: float = 0.0
+    kind: ClassVar[str] = "still_draws"
+    word: ClassVar[str] = "still draws"
+
+
+@dataclass(frozen=True)
+class DrawsBesides(Event):
+    """A person looked: something else draws these amperes at ``tap``. From then on they are what flows at rest."""
+
+    tap: str = ""
+    amps: float = 0.0
+    kind: ClassVar[str] = "draws_besides"
+    word: ClassVar[str] = "something else draws"
+
+
+@dataclass(frozen=True)
+class GuardianOff(Event):
+    """The guardian switched off, since the program gave no sign of life; ``confirmed`` by what was switched off."""
+
+    confirmed: bool = False
+    kind: ClassVar[str] = "guardian_off"
+    word: ClassVar[str] = "guardian"
+
+
+@dataclass(frozen=True)
 class Note(Event):
     """What a person noted."""
 
@@ -181,6 +210,9 @@ KINDS: dict[str, type[Event]] = {
         HandDid,
         Gap,
         MeterAway,
+        StillDraws,
+        DrawsBesides,
+        GuardianOff,
         Note,
     )
 }

@@ -137,6 +137,10 @@ def usual_charge(label: Label) -> ChargePlan | None:
     return ChargePlan(amps, round(full * label.series, 2), round(amps / 10, 3))
 
 
+_NOTHING = (("battery", "A"),)
+"""Everything off, and nothing flows out of the battery."""
+
+
 def discharge(plan: DischargePlan) -> Steps:
     """Discharge of a charged, rested battery to its end, then recovery.
 
@@ -161,6 +165,7 @@ def discharge(plan: DischargePlan) -> Steps:
         plan.rest_before_s,
         min(plan.every_s, 5.0),
         say("Read the resting voltage for {rest_before_s}.", rest_before_s=show_duration(plan.rest_before_s)),
+        nothing=_NOTHING,
     )
     if plan.take_out_ah:
         yield from _take_out(plan)
@@ -172,18 +177,19 @@ def discharge(plan: DischargePlan) -> Steps:
         faded = plan.stop_share > 0 and watch.charge_ah < plan.stop_share * first_ah
         if ended not in (CUTOFF, OWN_CUTOFF, None) or number == plan.cycles or faded or plan.charge is None:
             break
-        yield ReadRest(plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Rest {show_duration(plan.rest_after_s)}.")
+        yield ReadRest(plan.rest_after_s, min(max(plan.every_s, 1.0), 10.0), f"Rest {show_duration(plan.rest_after_s)}.", (), _NOTHING)
         yield from _charge(plan, plan.charge)
-        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.", (), _NOTHING)
     yield ReadRest(
         plan.rest_after_s,
         min(max(plan.every_s, 1.0), 10.0),
         say("Read how it recovers for {rest_after_s}.", rest_after_s=show_duration(plan.rest_after_s)),
         (cautions.RECHARGE,),
+        _NOTHING,
     )
     if plan.charge is not None and plan.charge_when == "after":
         yield from _charge(plan, plan.charge)
-        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+        yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.", (), _NOTHING)
 
 
 def after_a_gap(plan: DischargePlan) -> Steps:
@@ -195,6 +201,7 @@ def after_a_gap(plan: DischargePlan) -> Steps:
         min(max(plan.every_s, 1.0), 10.0),
         say("Read how it recovers for {rest_after_s}.", rest_after_s=show_duration(plan.rest_after_s)),
         (cautions.RECHARGE,),
+        _NOTHING,
     )
 
 
@@ -211,7 +218,7 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
         if plan.by_hand
         else say("{on}, its own cut-off at {own_cutoff_v:.2f} V.", on=on, own_cutoff_v=plan.own_cutoff_v)
     )
-    yield LoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode)
+    yield LoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode, longest_s(plan))
     warm = (cautions.WARM, cautions.floor_caution(kind, plan.series))
     ended: str | None = STEP_DONE
     set_to = first
@@ -225,6 +232,7 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
             seconds,
             say("Read for {seconds} at {amount}.", seconds=show_duration(seconds), amount=plan.show_setting(amount)),
             warm,
+            _NOTHING,
         )
         if ended != STEP_DONE:
             break
@@ -235,13 +243,19 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
                 yield LoadSet(amount, f"{plan.show_setting(amount)}.", (), plan.mode)
                 set_to = amount
             every_s = min(plan.every_s, max(seconds / 4, 0.1))
-            ended = yield ReadUntil(watch, every_s, seconds, text, warm)
+            ended = yield ReadUntil(watch, every_s, seconds, text, warm, _NOTHING)
             if ended != STEP_DONE:
                 break
         if not plan.repeats:
             break
     yield LoadOff(say("Switch the load off.") if plan.by_hand else say("Load off."))
     return ended
+
+
+def longest_s(plan: DischargePlan) -> float:
+    """No battery gives longer than this: for a load's own time limit. Twice its label at its least current; 0 where that does not follow."""
+    least = min([amount for _, amount in plan.profile] or [plan.setting])
+    return 2 * 3600 * plan.rated_ah / least if plan.rated_ah and plan.mode == CURRENT and least > 0 else 0.0
 
 
 def _take_out(plan: DischargePlan) -> Steps:
@@ -254,10 +268,15 @@ def _take_out(plan: DischargePlan) -> Steps:
         plan.mode,
     )
     yield ReadUntil(
-        watch, plan.every_s, _LONGEST_S, say("Read until {take_out_ah} Ah are out.", take_out_ah=plain(plan.take_out_ah)), (cautions.WARM,)
+        watch,
+        plan.every_s,
+        _LONGEST_S,
+        say("Read until {take_out_ah} Ah are out.", take_out_ah=plain(plan.take_out_ah)),
+        (cautions.WARM,),
+        _NOTHING,
     )
     yield LoadOff(say("Load off."))
-    yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.")
+    yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.", (), _NOTHING)
 
 
 def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:

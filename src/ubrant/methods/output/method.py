@@ -152,7 +152,9 @@ class OutputMethod(Method):
             yield Ask(say("Switch the load on: {what}", what=text), (cautions.HAND_OFF,))
         else:
             yield LoadOn(plan.amps, _OWN_CUTOFF * plan.volts, text, (cautions.HAND_OFF,))
-        yield ReadUntil(Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."))
+        yield ReadUntil(
+            Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."), (), (("output", "A"),)
+        )
         yield LoadOff(say("Load off."))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:

@@ -105,7 +105,7 @@ def sweep(plan: SweepPlan, tolerance: Tolerance | None = None) -> Generator[Step
         for volts in down[max(turned - 1, 0) :: -1] if turned > 0 else []:
             yield _point(plan, volts, load)
     yield LoadOff(say("Load off."))
-    yield SupplyOff(say("Supply off."))
+    yield SupplyOff(say("Supply off."), (), (("input", "A"), ("output", "A")))
 
 
 def _closer(plan: SweepPlan, tolerance: Tolerance | None, load: float, good_v: float, bad_v: float) -> Generator[Step, str | None, None]:

@@ -49,4 +49,4 @@ def trip(plan: TripPlan) -> Generator[Step, str | None, None]:
         )
         if answer is not None and answer.startswith("off"):
             yield Ask(say("It has opened. Reset it."), (), action="reset")
-    yield SupplyOff(say("Supply off."))
+    yield SupplyOff(say("Supply off."), (), (("input", "A"),))
