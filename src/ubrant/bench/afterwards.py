@@ -48,9 +48,13 @@ class Afterwards:
         """``BESIDES``: something else draws what flows. ``DONE``: everything is disconnected."""
         self._orders.put(order)
 
-    def leave(self) -> None:
-        """Close the lines; nothing of what may be on is forgotten."""
+    def let_go(self) -> None:
+        """Close the lines as soon as what is being read has come; nothing of what may be on is forgotten."""
         self._orders.put(None)
+
+    def leave(self) -> None:
+        """As :meth:`let_go`, and wait for it."""
+        self.let_go()
         if self._thread.is_alive():
             self._thread.join(10.0)
 

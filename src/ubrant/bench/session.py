@@ -78,6 +78,11 @@ class RunSession:
                 self._thread.join(timeout_s)
         self.leave()
 
+    def let_go(self) -> None:
+        """Whoever looks at the bench is to leave it; not waited for."""
+        if self.after is not None:
+            self.after.let_go()
+
     def leave(self) -> None:
         """Nobody looks at the bench any more: its lines are closed."""
         if self.after is not None:

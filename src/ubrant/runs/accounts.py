@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from ubrant.bench.switched_on import Ledger
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.in_short import in_short, sketch_of
@@ -21,6 +22,7 @@ from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
 from ubrant.methods.registry import UnknownMethodError, method_of
+from ubrant.runs.left_on import about
 
 if TYPE_CHECKING:
     from ubrant.methods.method import Method
@@ -33,7 +35,9 @@ _MOST_OTHERS = 1000
 def account_of(logbook: Logbook, run: Run, criteria: Criteria | None = None) -> tuple[Record, Account]:
     """A kept run's record and account, with what other runs of its unit add; ``criteria``: judged by something else, for a try."""
     record = logbook.kept(run).record()
-    return account_with_others(logbook, run, record, criteria)
+    record, account = account_with_others(logbook, run, record, criteria)
+    left_on = tuple(about(Ledger(), logbook, run.id))
+    return record, replace(account, warnings=(*left_on, *account.warnings)) if left_on else account
 
 
 def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Criteria | None = None) -> tuple[Record, Account]:

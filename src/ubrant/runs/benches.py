@@ -343,8 +343,12 @@ def followed(name: str, path: Path, clock: Clock) -> Stream:
 
 def try_command(instrument: Meter, profile: Profile, command: str, timeout_s: float = 2.0) -> str:
     """One command to one instrument, for whoever sets a profile up: its answer, or what went wrong, in a sentence."""
+    address = instrument.details.address
     try:
-        connection = ScpiConnection(instrument.name or "The instrument", instrument.details.address, timeout_s, profile)
+        Ledger().lock(address, Whose(), 0.0).release()
+        connection = ScpiConnection(instrument.name or "The instrument", address, timeout_s, profile)
+    except AddressHeld as error:
+        return f"{address} is in use: {error}."
     except InstrumentError as error:
         return str(error)
     try:

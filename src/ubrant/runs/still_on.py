@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -12,12 +11,12 @@ from ubrant.bench.instruments import InstrumentError, ScpiConnection
 from ubrant.bench.profile import Profile
 from ubrant.bench.switched import ElectronicLoad, Supply
 from ubrant.bench.switched_on import AddressHeld, Ledger, SwitchedOn, Whose
-from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.events import GuardianOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.going_on import since_start
+from ubrant.runs.left_on import is_of
 
 _ANSWERS_S = 2.0
 
@@ -31,31 +30,11 @@ class Tried:
     asks_first: bool = False
 
 
-def may_be_on(ledger: Ledger) -> list[SwitchedOn]:
-    """What nobody knows to be off, and no program or guardian is busy with."""
-    return [entry for entry in ledger.entries() if not entry.is_off and not ledger.is_held(entry.address)]
-
-
-def question(entry: SwitchedOn) -> str:
-    """What is asked about it, in a sentence or two."""
-    asked = say(
-        "{name} at {address} may still be on: {run} ended together with the program, and nothing says that it was switched off.",
-        name=entry.name,
-        address=entry.address,
-        run=entry.whose.text,
-    )
-    if entry.outcome.get("sent"):
-        why = entry.outcome.get("says") or say("it did not answer")
-        asked += " " + say("The guardian sent off; it could not be confirmed: {why}.", why=why)
-    return asked
-
-
-def switch_off(ledger: Ledger, entry: SwitchedOn, logbook: Logbook | None = None, *, agreed: bool = False) -> Tried:
-    """Connect, ask who it is, switch off, have it confirmed. Where something else answers nothing is sent.
+def switch_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool = False) -> Tried:
+    """Connect, ask who it is, switch off, have it confirmed. Where something else answers nothing is sent. ``is_off`` is for :func:`tell_run`.
 
     Parameters
     ----------
-    logbook : the one that is open: its run is told, if it was on for one of these
     agreed : a person knows that it does not say who it is, and wants off sent all the same
     """
     try:
@@ -63,14 +42,14 @@ def switch_off(ledger: Ledger, entry: SwitchedOn, logbook: Logbook | None = None
     except AddressHeld as error:
         return Tried(say("{address} is in use: {who}.", address=entry.address, who=str(error)))
     try:
-        return _switched_off(ledger, entry, logbook, agreed=agreed)
+        return _switched_off(ledger, entry, agreed=agreed)
     except InstrumentError as error:
         return Tried(say("{error} Look at it yourself, and switch it off by hand.", error=str(error)))
     finally:
         lock.release()
 
 
-def _switched_off(ledger: Ledger, entry: SwitchedOn, logbook: Logbook | None, *, agreed: bool) -> Tried:
+def _switched_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool) -> Tried:
     profile = Profile(
         name=entry.name,
         kind="supply" if entry.kind == "supply" else "load",
@@ -105,14 +84,13 @@ def _switched_off(ledger: Ledger, entry: SwitchedOn, logbook: Logbook | None, *,
         thing = Supply(entry.name, line, profile) if entry.kind == "supply" else ElectronicLoad(entry.name, line, profile)
         thing.off()
     ledger.remove(entry.address)
-    _tell_run(logbook, entry, say("{name} was switched off when Ubrant was started again, and confirmed that it is off.", name=entry.name))
-    return Tried(say("{name} is off: it was switched off, and confirms it.", name=entry.name), is_off=True)
+    return Tried(say("{name} was switched off when Ubrant was started again, and confirmed that it is off.", name=entry.name), is_off=True)
 
 
-def person_looked(ledger: Ledger, entry: SwitchedOn, logbook: Logbook | None = None) -> None:
+def person_looked(ledger: Ledger, entry: SwitchedOn) -> Tried:
     """It is off: a person says so."""
     ledger.remove(entry.address)
-    _tell_run(logbook, entry, say("{name} is off: a person looked when Ubrant was started again.", name=entry.name))
+    return Tried(say("{name} is off: a person looked when Ubrant was started again.", name=entry.name), is_off=True)
 
 
 def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
@@ -121,7 +99,7 @@ def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
     for entry in ledger.entries():
         if not entry.is_off or ledger.is_held(entry.address):
             continue
-        if not _is_of(entry, logbook) and Path(entry.whose.logbook).exists():
+        if not is_of(entry, logbook) and Path(entry.whose.logbook).exists():
             continue  # its own logbook is told when it is opened
         said.append(
             say(
@@ -131,7 +109,7 @@ def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
                 why=entry.outcome.get("because", ""),
             )
         )
-        if _is_of(entry, logbook):
+        if is_of(entry, logbook):
             with contextlib.suppress(LogbookError):
                 run = logbook.run(entry.whose.run)
                 at = since_start(run, datetime.fromisoformat(entry.outcome["at"]))
@@ -140,30 +118,14 @@ def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
     return said
 
 
-def about(ledger: Ledger, logbook: Logbook, run_id: int) -> list[str]:
-    """What a run's findings have to say: that something may still be on from it."""
-    return [question(entry) for entry in may_be_on(ledger) if _is_of(entry, logbook) and entry.whose.run == run_id]
-
-
-def looks(ledger: Ledger) -> Iterator[tuple[SwitchedOn, str]]:
-    """What is asked, for whoever asks it."""
-    for entry in may_be_on(ledger):
-        yield entry, question(entry)
-
-
-def _is_of(entry: SwitchedOn, logbook: Logbook) -> bool:
-    with contextlib.suppress(OSError):
-        return Path(entry.whose.logbook).resolve() == logbook.path.resolve()
-    return False
-
-
-def _tell_run(logbook: Logbook | None, entry: SwitchedOn, sentence: str) -> None:
-    if logbook is None or logbook.read_only or not _is_of(entry, logbook):
+def tell_run(logbook: Logbook, entry: SwitchedOn, tried: Tried) -> None:
+    """The run that it was on for, where that is in this logbook."""
+    if not tried.is_off or logbook.read_only or not is_of(entry, logbook):
         return
     with contextlib.suppress(LogbookError):
         run = logbook.run(entry.whose.run)
         now_s = since_start(run)
-        logbook.add_event(run.id, Note(now_s, f"{sentence} ({show_duration(now_s)})"))
+        logbook.add_event(run.id, Note(now_s, tried.sentence))
 
 
-__all__ = ["Tried", "about", "looks", "may_be_on", "person_looked", "question", "settle", "switch_off"]
+__all__ = ["Tried", "person_looked", "settle", "switch_off", "tell_run"]

@@ -37,6 +37,9 @@ class TypedSession:
     def start(self) -> None:
         """It has begun: there is nothing to wait for."""
 
+    def let_go(self) -> None:
+        """Nothing is connected."""
+
     def keep_up(self) -> None:
         """Nothing comes by itself."""
 

@@ -31,6 +31,7 @@ from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
 from ubrant.ui.leaving import Leaving
 from ubrant.ui.logbook_watch import LogbookWatch
+from ubrant.ui.may_be_on import MayBeOn
 from ubrant.ui.menu_dialogs import ENDINGS, MenuDialogs
 from ubrant.ui.opening import open_or_ask
 from ubrant.ui.reminders import Reminders
@@ -43,6 +44,7 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.run_drag import TakesRun
+from ubrant.ui.widgets.sides import equally_wide, side_of_band
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
 from ubrant.ui.workbench import Workbench
 
@@ -73,23 +75,6 @@ def remember(path: Path) -> None:
 _NAME_FROM = 1330
 
 
-def _side_of_band(*widgets: QWidget) -> QHBoxLayout:
-    made = QHBoxLayout()
-    made.setContentsMargins(0, 0, 0, 0)
-    made.setSpacing(10)
-    for widget in widgets:
-        made.addWidget(widget, alignment=Qt.AlignmentFlag.AlignVCenter)
-    return made
-
-
-def _equally_wide(layout: QHBoxLayout) -> QWidget:
-    """As wide as the other side, whatever stands in it: what is between them stands still."""
-    side = QWidget()
-    side.setLayout(layout)
-    side.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-    return side
-
-
 class MainWindow(QMainWindow):
     """One logbook in one window."""
 
@@ -114,7 +99,7 @@ class MainWindow(QMainWindow):
         self._beat.setInterval(500)
         self._beat.timeout.connect(self._look_after)
         central = QWidget()
-        layout = QVBoxLayout(central)
+        layout = self._layout = QVBoxLayout(central)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._band())
@@ -141,10 +126,10 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(band)
         row.setContentsMargins(20, 0, 20, 0)
         row.setSpacing(10)
-        left, right = _side_of_band(brand, menus, self._name), _side_of_band(self._status)
+        left, right = side_of_band(brand, menus, self._name), side_of_band(self._status)
         left.addStretch(1)
         right.insertStretch(0, 1)
-        row.addWidget(_equally_wide(left), 1)
+        row.addWidget(equally_wide(left), 1)
         for index, text in enumerate(
             (self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Compare"), self.tr("Outlook"))
         ):
@@ -159,7 +144,7 @@ class MainWindow(QMainWindow):
             if index == COMPARE:
                 TakesRun(stage, self._lay_in)
             row.addWidget(stage)
-        row.addWidget(_equally_wide(right), 1)
+        row.addWidget(equally_wide(right), 1)
         return band
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -243,6 +228,7 @@ class MainWindow(QMainWindow):
         """Twice a second: how things stand, and whether the open file is still there."""
         self._show_status()
         self.watch.look()
+        self.may_be_on.look()
 
     def _warn(self, sentence: str) -> None:
         """Said until something else is: it does not go by itself."""
@@ -265,6 +251,7 @@ class MainWindow(QMainWindow):
         """Build the stages for a logbook."""
         old = [self._stack.widget(k) for k in range(self._stack.count())]
         self.bench = Workbench(logbook)
+        self._ask_what_is_on()
         self._name.setText(in_a_line(title or logbook.path.stem))
         self.setWindowTitle(in_a_line(f"Ubrant — {title or logbook.path.stem}"))
         self._built = {}
@@ -299,6 +286,22 @@ class MainWindow(QMainWindow):
         self.watch.begin(self.bench.logbook)
         self._show_status()
         self.go_to(SHELF)
+
+    def _ask_what_is_on(self) -> None:
+        """What may still be on is asked above everything else."""
+        if (before := getattr(self, "may_be_on", None)) is not None:
+            self._layout.removeWidget(before)
+            before.deleteLater()
+        self.may_be_on = MayBeOn(self.bench)
+        self._layout.insertWidget(1, self.may_be_on)
+        self.may_be_on.told.connect(self.tell)
+        self.may_be_on.settled.connect(self._refresh_findings)
+        self.may_be_on.begin()
+
+    def _refresh_findings(self, run_id: int) -> None:
+        self.bench.shelf_changed.emit()
+        if FINDINGS in self._built and (shown := self.findings.shown()) is not None and shown[0].id == run_id:
+            self.findings.open_run(run_id)
 
     def _fill_edit_menu(self) -> None:
         assert self._edit is not None

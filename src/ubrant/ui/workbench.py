@@ -27,6 +27,7 @@ from ubrant.runs.room import keep_room, put_back
 from ubrant.ui.widgets.text import in_a_menu
 
 if TYPE_CHECKING:
+    from ubrant.bench.afterwards import Afterwards
     from ubrant.methods.rehearsal import Rehearsal
     from ubrant.runs.begin import Session
 
@@ -424,9 +425,16 @@ class Workbench(QObject):
     # the run that is going on
 
     def begin(self, run: Run, session: Session, expected: Rehearsal | None) -> None:
+        if self.session is not None:
+            self.session.let_go()  # the lines are this run's now
         self.run, self.session, self.expected = run, session, expected
         session.start()
         self.run_started.emit()
+
+    @property
+    def afterwards(self) -> Afterwards | None:
+        """Whoever looks at the instruments of the run that has ended; None where nobody does, or any more."""
+        return getattr(self.session, "after", None)
 
     def finish(self) -> None:
         """The session has ended: its run is on the shelf now."""

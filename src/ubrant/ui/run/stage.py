@@ -75,7 +75,7 @@ class RunStage(StageFrame):
         self._asked_for_left = ""
         self.ask = QWidget()
         self.ask_text, self.ask_caution = label(""), Callout("caution")
-        self.done_button = button(self.tr("Done, go on"), lambda: self._order(Order.DONE), "chief")
+        self.done_button = button(self.tr("Done, go on"), self._done, "chief")
         self.ledger = Ledger()
         self.next_note = Callout("caution")
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
@@ -304,7 +304,8 @@ class RunStage(StageFrame):
             self.notice_note.say("bad", notice)
             if progress.notice:
                 self.attention.emit(progress.notice)
-        self.done_button.setText(self.tr("It is off") if phase == "may be on" else self.tr("Done, go on"))
+        looked = self.tr("Something else draws this") if progress.flows else self.tr("It is off")
+        self.done_button.setText(looked if phase == "may be on" else self.tr("Done, go on"))
         if asking and self.ask_text.text() != progress.text:
             self.ask_text.setText(progress.text)
             self.ask_caution.say("caution", " ".join(say(c) for c in progress.cautions))
@@ -341,8 +342,10 @@ class RunStage(StageFrame):
             "zeroing": self.tr("Reading the meter's zero"),
             "paused": self.tr("Load paused"),
             "charging": self.tr("Charging"),
-            "waiting": self.tr("Load off: an instrument is away"),
-            "may be on": self.tr("It may still be on: switch it off by hand"),
+            "waiting": self.tr("Switched off: an instrument is away"),
+            "may be on": self.tr("Something flows: it may be on")
+            if progress.flows
+            else self.tr("It may still be on: switch it off by hand"),
         }
         if self._method.scene(self._prepared).battery:
             heads |= {
@@ -359,7 +362,7 @@ class RunStage(StageFrame):
         loaded, paused = phase == "load on", phase == "paused"
         self.pause_button.setEnabled(loaded or paused)
         self.pause_button.setText(self.tr("Load on again") if paused else self.tr("Pause load"))
-        self.stop_button.setEnabled(phase not in {"ended", "may be on"})
+        self.stop_button.setEnabled(phase != "ended" and (phase != "may be on" or progress.flows))
         text = {
             "measuring": self.tr("Stop"),
             "resting": self.tr("Enough rest"),
@@ -393,6 +396,10 @@ class RunStage(StageFrame):
     def _order(self, order: Order) -> None:
         if self._bench.session is not None:
             self._bench.session.order(order)
+
+    def _done(self) -> None:
+        session = self._bench.session
+        self._order(Order.BESIDES if session is not None and session.progress.flows else Order.DONE)
 
     def _pause(self) -> None:
         session = self._bench.session
