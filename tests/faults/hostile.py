@@ -52,6 +52,8 @@ class Device(threading.Thread):
         self.is_wrong = True
 
     def close(self) -> None:
+        if self.stopped:
+            return
         self.stopped = True
         self.join(5.0)
         for key in list(self.selector.get_map().values()):

@@ -41,14 +41,11 @@ def on_and_off(read_s: float = 0.35) -> Steps:
 
 
 def instrument(device: Device) -> Meter:
-    role = {"meter": "meter"}.get(device.kind, device.kind)
-    return Meter(
-        f"The {device.kind}",
-        "0.1 %",
-        "1 %",
-        details=MeterDetails(role=role, connection="scpi", address=device.address),
-        id=len(device.kind),
-    )
+    return instrument_at(device.kind, device.address)
+
+
+def instrument_at(kind: str, address: str) -> Meter:
+    return Meter(f"The {kind}", "0.1 %", "1 %", details=MeterDetails(role=kind, connection="scpi", address=address), id=len(kind))
 
 
 @dataclass

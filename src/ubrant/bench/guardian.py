@@ -24,6 +24,7 @@ SILENT_S = 15.0
 """So long without a sign of life from the engine, and the guardian switches off."""
 _BEATS_EVERY_S = 0.25
 _READY_S, _TAKES_S = 3.0, 1.0
+_WRITES_DOWN_S = 5.0
 _RESTARTS_EVERY_S = 1.0
 
 
@@ -159,7 +160,7 @@ class Guardian:
         self._control: socket.socket | None = None
         self._told: dict[str, dict[str, Any]] = {}
         self._acknowledged: set[str] = set()
-        self._beat_s = self._tried_s = -1e9
+        self._beat_s, self._tried_s, self._looks_until_s = time.monotonic(), -1e9, -1e9
         self._lock = threading.RLock()
         _every_guardian.add(self)
         self._start()
@@ -186,10 +187,12 @@ class Guardian:
         now = time.monotonic()
         if now - self._beat_s < _BEATS_EVERY_S:
             return
-        slept, self._beat_s = now - self._beat_s > self.silent_s, now
+        if now - self._beat_s > self.silent_s:
+            self._looks_until_s = now + _WRITES_DOWN_S
+        self._beat_s = now
         with self._lock:
             self._listen()
-            if slept:
+            if now < self._looks_until_s:  # a driver's own process has no other way to say that it switched off
                 self._told |= {key: entry.outcome for key in self._lines if (entry := self.ledger.read(key)) is not None and entry.outcome}
             if not self.guards:
                 self._start_again(now)

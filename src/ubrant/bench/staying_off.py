@@ -43,6 +43,7 @@ class StayingOff:
         self._signs = {(c.tap, c.quantity): -1.0 if c.reversed else 1.0 for c in bench.channels}
         self._was, self._off_sent_s = Progress(), 0.0
         self._reads_again = False
+        self._seen: dict[Key, float] = {}
 
     def declare(self, nothing: Iterable[Key]) -> None:
         """Which readings have to be nothing from now on, while everything is off; a second meter at the same tap counts, and the load's own."""
@@ -77,7 +78,7 @@ class StayingOff:
         for key in self.keys:
             if key not in shown:
                 continue
-            value = self._signs[key] * shown[key]
+            value = self._seen[key] = self._signs[key] * shown[key]
             if self.flow is not None:
                 if key[0] == self.flow.tap:
                     self._look_again(key, value, time_s)
@@ -94,7 +95,9 @@ class StayingOff:
         flow, self.flow = self.flow, None
         if flow is None:
             return
-        self.watch.take_as_rest((flow.tap, "A"), flow.amps)
+        for key, value in self._seen.items():
+            if not self.watch.is_still(key, value):
+                self.watch.take_as_rest(key, value)
         self._keep(DrawsBesides(time_s, f"Something else draws these {show(flow.amps)} A: a person looked.", flow.tap, flow.amps))
         self._calm()
 
