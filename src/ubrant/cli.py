@@ -137,6 +137,31 @@ def _about_label(label: Label | None) -> tuple[str, ...]:
     return (*label.guesses, *label.queries, *unread)
 
 
+@app.command("off")
+def switch_off_what_is_left(
+    looked: str = typer.Option("", help="An address: you have looked, and what is there is off."),
+    agreed: bool = typer.Option(False, "--agreed", help="Send off also to what does not say who it is."),
+) -> None:
+    """Switch off what may still be on from before, and say what came of it."""
+    from ubrant.bench.switched_on import Ledger
+    from ubrant.runs.left_on import may_be_on, question
+    from ubrant.runs.still_on import person_looked, switch_off
+
+    ledger, left = Ledger(), 0
+    found = may_be_on(ledger)
+    if not found:
+        print("Nothing is known that may still be on.")
+    for entry in found:
+        print(visible(question(entry)))
+        has_looked = bool(looked) and looked == entry.address
+        tried = person_looked(ledger, entry) if has_looked else switch_off(ledger, entry, agreed=agreed)
+        more = " Call it again with --agreed." if tried.asks_first else ""
+        print(f"  {visible(tried.sentence)}{more}")
+        left += not tried.is_off
+    if left:
+        raise typer.Exit(1)
+
+
 @app.command("runs")
 def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     """The runs of a logbook with their numbers."""

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import glob
 import os
+import re
 import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -18,6 +20,7 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
         It could not be written; nothing of it is left.
     """
     unfinished = path.with_name(f".{path.stem[:80]}.{os.getpid()}{path.suffix}")
+    _sweep(path)
     try:
         write(unfinished)
         _sync(unfinished)
@@ -26,6 +29,15 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
         with contextlib.suppress(OSError):
             unfinished.unlink(missing_ok=True)
         raise
+
+
+def _sweep(path: Path) -> None:
+    """What somebody who was killed left unfinished beside a path, and what SQLite kept beside that."""
+    with contextlib.suppress(OSError):
+        for left in path.parent.glob(f".{glob.escape(path.stem[:80])}.*{glob.escape(path.suffix)}*"):
+            number = re.fullmatch(rf"{re.escape(f'.{path.stem[:80]}.')}(\d+){re.escape(path.suffix)}(-wal|-shm|-journal)?", left.name)
+            if number and not Path(f"/proc/{number[1]}").exists():
+                left.unlink(missing_ok=True)
 
 
 @contextlib.contextmanager

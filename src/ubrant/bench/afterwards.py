@@ -28,7 +28,7 @@ class Afterwards:
     """
 
     def __init__(self, bench: Bench, staying: StayingOff, keep: Callable[[Event], None], looks_for_s: float = LOOKS_FOR_S) -> None:
-        self._bench, self._keep, self._looks_for_s = bench, keep, looks_for_s
+        self._bench, self._keep, self.looks_for_s = bench, keep, looks_for_s
         self.progress = Progress(phase="ended")
         self.is_over = False
         self.said = ""
@@ -65,12 +65,12 @@ class Afterwards:
         try:
             for stream in self._bench.streams:
                 stream.start(clock, LiveReadings())
-            while self._staying.flow is not None or clock.now_s() < began + self._looks_for_s:
+            while self._staying.flow is not None or clock.now_s() < began + self.looks_for_s:
                 if self._obeyed():
                     return
                 self._look()
                 clock.wait_until(clock.now_s() + self._staying.pace(_EVERY_S), self._called)
-            self.said = f"For {show_duration(self._looks_for_s)} after the end of the run nothing flowed: the instruments are let go."
+            self.said = f"For {show_duration(self.looks_for_s)} after the end of the run nothing flowed: the instruments are let go."
         except InstrumentError:  # the bench has gone as a whole
             return
         except Exception as error:  # whatever it is, the lines are closed and the guardian says farewell

@@ -405,7 +405,9 @@ class Engine:
     def _look_at_currents(self, shown: dict[tuple[str, str], float]) -> None:
         """What has to be nothing is nothing; under load, what flows is what that is measured by."""
         if self._is_loaded:
-            self.staying.loaded(shown, self._amount if self._set is not None and self._set.mode == CURRENT else 0.0)
+            self.staying.loaded(
+                shown, self._amount if self._set is not None and self._set.mode == CURRENT else 0.0, self._reader.last_read_s
+            )
         elif self._charger is None and not self._points.is_on:
             self.staying.look(shown, self._reader.last_read_s)
 

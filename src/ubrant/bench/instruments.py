@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from ubrant.bench.lines import Line, LineError, open_line
+from ubrant.core.quantities.quantity import plain_number
 from ubrant.core.record.readings import Array
 
 if TYPE_CHECKING:
@@ -319,9 +320,8 @@ def ask_pair(connection: Connection, name: str, command: str) -> tuple[float, fl
 
 
 def _number_in(answer: str, name: str, command: str) -> float:
-    try:
-        value = float(answer)
-    except ValueError:
+    value = plain_number(answer)
+    if value is None:
         value = math.nan
     if math.isfinite(value) and abs(value) > 9e36:  # SCPI says 9.9E37 for "overload"
         raise InstrumentError(f"{name} says that it is over its range ({answer[:20]}): choose a larger range.")

@@ -6,6 +6,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 from ubrant.bench.afterwards import Afterwards
 from ubrant.bench.bench import Bench
@@ -127,5 +128,6 @@ class RunSession:
         try:
             self._recorder.finish(progress.ended_by, progress.trouble)
         except Exception as error:  # a full disk: the load is off by now, and the person is told
-            progress = Progress(**{**progress.__dict__, "trouble": f"{progress.trouble} {error}".strip()})
+            if str(error) not in progress.trouble:  # what ended the run may have been the same
+                progress = replace(progress, trouble=f"{progress.trouble} {error}".strip())
         self._progress = progress

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
-from ubrant.bench.off_watch import Flow, Key, OffWatch
+from ubrant.bench.off_watch import LEAST_A, Flow, Key, OffWatch
 from ubrant.bench.orders import Progress
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.events import DrawsBesides, Event, Note, StillDraws
@@ -44,6 +44,7 @@ class StayingOff:
         self._was, self._off_sent_s = Progress(), 0.0
         self._reads_again = False
         self._seen: dict[Key, float] = {}
+        self._turned: set[Key] = set()
 
     def declare(self, nothing: Iterable[Key]) -> None:
         """Which readings have to be nothing from now on, while everything is off; a second meter at the same tap counts, and the load's own."""
@@ -66,11 +67,21 @@ class StayingOff:
             return min(every_s, ALARM_EVERY_S)
         return min(every_s, AT_ONCE_S) if self._reads_again else every_s
 
-    def loaded(self, shown: Mapping[Key, float], set_a: float) -> None:
-        """Readings while current is meant."""
+    def loaded(self, shown: Mapping[Key, float], set_a: float, time_s: float) -> None:
+        """Readings while current is meant; one that shows a charge while the load draws is said, once."""
         for key in self.keys:
-            if key in shown:
-                self.watch.loaded(key, self._signs[key] * shown[key], set_a)
+            if key not in shown:
+                continue
+            value = self._signs[key] * shown[key]
+            self.watch.loaded(key, value, set_a)
+            if set_a > 0 and value < -max(LEAST_A, set_a / 2) and key not in self._turned:
+                self._turned.add(key)
+                text = (
+                    f"The meter at the {key[0]} shows {show(shown[key])} A while the load draws {show(set_a)} A: "
+                    "its clamp or its leads are the other way round. Turn them, or say on the shelf that it is reversed."
+                )
+                self._keep(Note(time_s, text))
+                self._update(notice=text)
 
     def look(self, shown: Mapping[Key, float], time_s: float) -> None:
         """Readings while nothing is to flow."""

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import filecmp
+import glob
 import itertools
 import os
 import re
@@ -281,8 +283,11 @@ def _keep_copy(connection: sqlite3.Connection, path: Path, found_format: int) ->
     """A whole copy of an older logbook beside it, what stands in its write-ahead log included; never in the place of another file."""
     names = (f".format{found_format}{f' {n}' if n > 1 else ''}.ubrant" for n in itertools.count(1))
     place = next(place for name in names if not (place := path.with_suffix(name)).exists())
-
     write_whole(place, lambda beside: back_up(connection, beside))
+    for other in sorted(path.parent.glob(f"{glob.escape(path.stem)}.format{found_format}*.ubrant")):
+        if other != place and filecmp.cmp(other, place, shallow=False):  # of a migration that was killed, and of the same logbook
+            place.unlink()
+            return other
     return place
 
 
@@ -307,11 +312,30 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
         _keep_copy(connection, path, found_format)
     if is_new:
         connection.execute(f"PRAGMA page_size={_PAGE}")
-    for number in range(found_format + 1, FORMAT + 1):
-        from importlib import resources  # slow to import, and needed for a new one or an older one only
+    if found_format < FORMAT:
+        _migrate(connection, found_format)
 
-        script = resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8")
+
+def _migrate(connection: sqlite3.Connection, found_format: int) -> None:
+    """From one format to the newest in one transaction: whoever is killed in between finds the older one."""
+    from importlib import resources  # slow to import, and needed for a new one or an older one only
+
+    connection.execute("BEGIN IMMEDIATE")
+    for number in range(found_format + 1, FORMAT + 1):
+        _run(connection, resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8"))
         if number == _SEALED:
             teach(connection)
-            script += seal_all(connection)
-        connection.executescript(f"BEGIN IMMEDIATE; {script} PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={number}; COMMIT;")
+            _run(connection, seal_all(connection))
+    connection.execute(f"PRAGMA application_id={APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version={FORMAT}")
+    connection.execute("COMMIT")
+
+
+def _run(connection: sqlite3.Connection, script: str) -> None:
+    """Statement by statement: ``executescript`` would commit what was begun."""
+    statement = ""
+    for part in script.split(";"):
+        statement += part + ";"
+        if sqlite3.complete_statement(statement):
+            connection.execute(statement)
+            statement = ""

@@ -13,6 +13,7 @@ from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
+from ubrant.core.record.flowed import warned_of
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.standards import tried
@@ -100,13 +101,19 @@ def _careful(record: Record, make: Callable[[], Account]) -> Account:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
-    return _as_far_as_sound(_with_standard(_with_marks(account, record), record), record)
+    return _as_far_as_sound(_with_flows(_with_standard(_with_marks(account, record), record), record), record)
 
 
 def _with_marks(account: Account, record: Record) -> Account:
     """What a person marked is told of any method: how long it was from one to the next."""
     found = between_marks(record)
     return account if not found or account.trouble else replace(account, findings={**account.findings, **found})
+
+
+def _with_flows(account: Account, record: Record) -> Account:
+    """What flowed although everything was off, and what the guardian did, is told of any method."""
+    said = warned_of(record)
+    return replace(account, warnings=(*said, *account.warnings)) if said else account
 
 
 def _with_standard(account: Account, record: Record) -> Account:
@@ -152,7 +159,7 @@ def live_record(run: Run, session: Session) -> Record:
 def live_account(run: Run, session: Session, expected: Rehearsal | None = None) -> Account:
     """A run that is going on, from what was taken so far."""
     record = live_record(run, session)
-    return _with_marks(method_of(run.method).account(record, expected), record)
+    return _with_flows(_with_marks(method_of(run.method).account(record, expected), record), record)
 
 
 def latest(session: Session) -> dict[tuple[str, str], float]:

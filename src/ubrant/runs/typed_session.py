@@ -18,6 +18,8 @@ from ubrant.methods import cautions
 from ubrant.methods.method import ByHand, Method, Prepared, Row
 
 _OFF = {"load off", "empty"}
+_MUCH_LEFT = 50.0
+"""Percent on its display from which nobody has to hurry to recharge it."""
 
 
 class TypedSession:
@@ -104,7 +106,9 @@ class TypedSession:
             self._state = Progress("load on", self.row.text, (cautions.HAND_OFF, cautions.WARM), load_on_s=on_s)
         else:
             text = say("Let it rest, take down the voltage it recovers to, then close the run. Or switch it on again, and say “load on”.")
-            self._state = Progress("recovering", text, (cautions.RECHARGE,), load_on_s=on_s, load_off_s=off_s)
+            shown = [r.value for e in sorted(lines, key=lambda e: e.time_s) for r in e.jotting.readings if r.quantity == "%"]
+            soon = (cautions.RECHARGE,) if not shown or shown[-1] < _MUCH_LEFT else ()
+            self._state = Progress("recovering", text, soon, load_on_s=on_s, load_off_s=off_s)
 
     def _asked(self) -> Progress:
         """What is asked now; the last thing asked of a discharge stays while its rest is read."""

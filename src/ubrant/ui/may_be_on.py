@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.bench.afterwards import LOOKS_FOR_S, Afterwards
 from ubrant.bench.orders import Order
 from ubrant.bench.switched_on import Ledger, SwitchedOn
 from ubrant.core.quantities.quantity import show_duration
@@ -16,6 +16,9 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.work import quietly
 from ubrant.ui.workbench import Workbench
+
+if TYPE_CHECKING:
+    from ubrant.bench.afterwards import Afterwards
 
 _MOST = 3
 _LOOKS_EVERY = 4
@@ -85,7 +88,7 @@ class MayBeOn(QWidget):
         progress = watch.progress
         flows = progress.phase == "may be on"
         calm = self.tr("The instruments of the run stay connected for {time}, to see that off stays off.").format(
-            time=show_duration(LOOKS_FOR_S)
+            time=show_duration(watch.looks_for_s)
         )
         text = f"{progress.notice} {progress.text}".strip() if flows else progress.notice or calm
         if (progress.phase, text) == self._shown:

@@ -8,12 +8,14 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings, QStandardPaths, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui import theme
 from ubrant.ui.widgets.forms import Choice, button, label, row
 
 GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
 CHARGES = (("Ah", "Ah"), ("mAh", "mAh"))
+GUARDIAN_S = (15.0, 30.0, 60.0)
 SPEEDS = (("simulated, at once", math.inf), ("simulated, 600 ×", 600.0), ("simulated, 60 ×", 60.0), ("simulated, in real time", 1.0))
 
 
@@ -24,6 +26,11 @@ def ground() -> str:
 def speed_index() -> int:
     """Which of SPEEDS a test is offered at."""
     return int(QSettings().value("speed", 1))
+
+
+def guardian_s() -> float:
+    """After how long without a sign of life from the program its guardian switches off."""
+    return float(QSettings().value("guardian_s", GUARDIAN_S[0]))
 
 
 def folder() -> Path:
@@ -55,17 +62,22 @@ class SettingsDialog(QDialog):
             self.charge.addItem(name, key)
         for name, _ in SPEEDS:
             self.speed.addItem(self.tr(name))
+        self.guardian = Choice(self.tr("Guardian switches off after"))
+        for seconds in GUARDIAN_S:
+            self.guardian.addItem(self.tr("{time} without a sign of life").format(time=show_duration(seconds)), seconds)
         self.folder = QLineEdit(str(folder()))
         self.folder.setAccessibleName(self.tr("Folder"))
         self.ground.setCurrentIndex(self.ground.findData(ground()))
         self.charge.setCurrentIndex(self.charge.findData(QSettings().value("charge", "Ah")))
         self.speed.setCurrentIndex(speed_index())
+        self.guardian.setCurrentIndex(max(self.guardian.findData(guardian_s()), 0))
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
         rows: tuple[tuple[str, QWidget], ...] = (
             (self.tr("Ground"), self.ground),
             (self.tr("Charge in"), self.charge),
             (self.tr("Simulated bench, at first"), self.speed),
+            (self.tr("Guardian switches off after"), self.guardian),
             (self.tr("Files are saved in"), self.folder),
         )
         for line, (title, field) in enumerate(rows):
@@ -79,7 +91,7 @@ class SettingsDialog(QDialog):
         layout.addWidget(label(self.tr("Settings"), "title"))
         layout.addLayout(grid)
         layout.addLayout(row(QWidget(), button(self.tr("Close"), self.accept, "chief"), stretch=0))
-        for box in (self.ground, self.charge, self.speed):
+        for box in (self.ground, self.charge, self.speed, self.guardian):
             box.currentIndexChanged.connect(self._keep)
         self.folder.editingFinished.connect(self._keep)
 
@@ -94,6 +106,7 @@ class SettingsDialog(QDialog):
         settings.setValue("ground", self.ground.currentData())
         settings.setValue("charge", self.charge.currentData())
         settings.setValue("speed", self.speed.currentIndex())
+        settings.setValue("guardian_s", self.guardian.currentData())
         settings.setValue("folder", self.folder.text())
         app = QApplication.instance()
         if isinstance(app, QApplication):

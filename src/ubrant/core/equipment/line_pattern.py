@@ -10,7 +10,7 @@ from ubrant.core.quantities.quantity import unit_factor
 from ubrant.core.wording import say
 
 _MARKED = re.compile(r"\s*[,;\t|]\s*")
-_NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?")
 _QUANTITIES = {"V", "A", "W", "Ah", "Wh", "%", "°C", "Hz"}
 
 

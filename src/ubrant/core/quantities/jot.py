@@ -46,13 +46,13 @@ RUNS, FALTERS, OFF = "runs", "falters", "off"
 FATES = (RUNS, FALTERS, OFF)
 """What a person says of a load behind its readings, where nothing reads the output: ``9.2 V falters``."""
 _SECONDS = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
-_N = r"[+\-−]?(?:\d{1,3}(?:[ \u00a0\u202f'’]\d{3})+(?!\d)|\d+)(?:[.,]\d+)?(?:[eE][+-]?\d+)?|[+\-−]?[.,]\d+"
+_N = r"[+\-−]?(?:[0-9]{1,3}(?:[ \u00a0\u202f'’][0-9]{3})+(?![0-9])|[0-9]+)(?:[.,][0-9]+)?(?:[eE][+-]?[0-9]+)?|[+\-−]?[.,][0-9]+"
 _N = f"(?:{_N})"
-_CELL = r"\d+(?:[.,]\d+)?"
+_CELL = r"[0-9]+(?:[.,][0-9]+)?"
 _UNIT = r"[^\W\d_]{1,5}|[µμ]?[^\W\d_]{1,3}|%|°C|Ω"
 _SPAN = rf"({_N})\s*\.\.\.?\s*({_N})\s*({_UNIT})"
 _ONE = rf"({_N})\s*({_UNIT})?"
-_OF = r"(\d+)\s+of\s+(\d+)\s+([^\W\d_]\w*)"
+_OF = r"([0-9]+)\s+of\s+([0-9]+)\s+([^\W\d_]\w*)"
 
 
 class JotError(SentenceError):

@@ -45,6 +45,15 @@ class Quantity:
     unit: str
 
 
+_PLAIN = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+
+
+def plain_number(text: str) -> float | None:
+    """A number in plain digits with a full stop, as files and instruments write it; None for whatever else Python would let pass: ``1_3.0``, digits of
+    other scripts, ``nan``."""
+    return float(text) if _PLAIN.fullmatch(text.strip()) else None
+
+
 def parse_number(text: str) -> float:
     """Read ``3.2``, ``3,2``, ``24 000``, ``1.5e3``.
 
@@ -56,10 +65,9 @@ def parse_number(text: str) -> float:
         The text is not one finite number.
     """
     cleaned = re.sub(r"[ \u00a0\u202f'’](?=\d{3})", "", text.strip()).replace("−", "-").replace(",", ".")
-    try:
-        value = float(cleaned)
-    except ValueError:
-        raise QuantityError(say("“{strip}” is not a number.", strip=text.strip())) from None
+    value = plain_number(cleaned)
+    if value is None:
+        raise QuantityError(say("“{strip}” is not a number.", strip=text.strip()))
     if not math.isfinite(value):
         raise QuantityError(say("“{strip}” is not a finite number.", strip=text.strip()))
     return value

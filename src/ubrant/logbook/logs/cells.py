@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from ubrant.core.quantities.quantity import unit_factor
+from ubrant.core.quantities.quantity import plain_number, unit_factor
 
 _NOTHING = {
     "",
@@ -113,10 +113,10 @@ def _number(text: str, *, decimal_comma: bool) -> float:
         mantissa = mantissa.replace(thousands, "")
     if mantissa.count(decimal) > 1:
         raise NoNumber(text)
-    try:
-        return float(mantissa.replace(decimal, ".") + e + exponent)
-    except ValueError:
-        raise NoNumber(text) from None
+    value = plain_number(mantissa.replace(decimal, ".") + e + exponent)
+    if value is None:
+        raise NoNumber(text)
+    return value
 
 
 def uses_decimal_comma(cells: list[str], separator: str) -> bool:

@@ -13,6 +13,7 @@ from ubrant.core.quantities.label import Label, usual_cutoff_v
 from ubrant.core.quantities.stand_in import StandIn, of_label
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
+from ubrant.core.record.flowed import flowed_at_rest
 from ubrant.core.record.head import LOG
 from ubrant.core.record.on_change import as_steps, is_on_change
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
@@ -78,6 +79,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         on_change,
         said_not_full=head.conditions.full is False,
         room_c=head.conditions.room_c,
+        flowed=flowed_at_rest(record, on, off),
     )
 
 
@@ -102,6 +104,7 @@ def _by_amperes(record: Record, typed: Typed, tap: str, volts: StandIn) -> Disch
         said_not_full=head.conditions.full is False,
         room_c=head.conditions.room_c,
         stands_in=volts,
+        flowed=flowed_at_rest(record, on, off),
     )
 
 

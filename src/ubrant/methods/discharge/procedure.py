@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from ubrant.core.battery.ending import CHARGE, CUTOFF, Ends
+from ubrant.core.battery.ending import CHARGE, CUTOFF, EMPTIED, Ends
 from ubrant.core.battery.resistance import FIRST_RATE_C, FIRST_S, SECOND_RATE_C, SECOND_S
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.models.circuit import CURRENT, POWER, RESISTANCE
@@ -173,6 +173,7 @@ def discharge(plan: DischargePlan) -> Steps:
     for number in range(1, plan.cycles + 1):
         watch = plan.ends().watch()
         ended = yield from _empty(plan, watch)
+        empty = is_low(plan, ended, watch.charge_ah)
         first_ah = first_ah or watch.charge_ah
         faded = plan.stop_share > 0 and watch.charge_ah < plan.stop_share * first_ah
         if ended not in (CUTOFF, OWN_CUTOFF, None) or number == plan.cycles or faded or plan.charge is None:
@@ -184,7 +185,7 @@ def discharge(plan: DischargePlan) -> Steps:
         plan.rest_after_s,
         min(max(plan.every_s, 1.0), 10.0),
         say("Read how it recovers for {rest_after_s}.", rest_after_s=show_duration(plan.rest_after_s)),
-        (cautions.RECHARGE,),
+        (cautions.RECHARGE,) if empty else (),
         _NOTHING,
     )
     if plan.charge is not None and plan.charge_when == "after":
@@ -250,6 +251,11 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
             break
     yield LoadOff(say("Switch the load off.") if plan.by_hand else say("Load off."))
     return ended
+
+
+def is_low(plan: DischargePlan, ended: str | None, charge_ah: float) -> bool:
+    """It was emptied to its end, or more than half of its label is out: one of which hardly anything was taken need not be recharged soon."""
+    return ended in {*EMPTIED, OWN_CUTOFF, None} or not plan.rated_ah or charge_ah > 0.5 * plan.rated_ah
 
 
 def longest_s(plan: DischargePlan) -> float:

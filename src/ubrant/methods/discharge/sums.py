@@ -22,6 +22,7 @@ from ubrant.core.quantities.quantity import grouped, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
+from ubrant.core.record.flowed import AtRest
 from ubrant.core.record.gaps import Gap, find_gaps
 from ubrant.core.record.integrals import Totals, span
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, require_usable
@@ -60,6 +61,7 @@ class DischargeRecord:
     on_change : its rows were written where something changed, and are held
     stands_in : what stands in for volts that nobody read
     counts_from_0 : a counter beside the readings began at 0 with them
+    flowed : what flowed at rest, before and after, where that was seen
     """
 
     readings: Readings
@@ -82,6 +84,7 @@ class DischargeRecord:
     said_not_full: bool = False
     room_c: tuple[float, float] | None = None
     stands_in: StandIn | None = None
+    flowed: tuple[AtRest, AtRest] = (AtRest(), AtRest())
 
 
 @dataclass(frozen=True)
@@ -522,6 +525,8 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
         return Finding(key, name, None, "V", None, say("not read with the load off"))
     if not known_off and not is_rest(readings, index, idle_below):
         return Finding(key, name, None, "V", None, say("it was charged less than five minutes before"))
+    if (flowed := record.flowed[0 if before else 1]).sentence and not flowed.known:
+        return Finding(key, name, None, "V", None, flowed.sentence)
     volts = float(readings.voltage_v[index])
     if not before and volts < 0.5 * float(np.interp(moment_s, time, readings.voltage_v)):
         return Finding(key, name, None, "V", None, say("it had switched itself off"))
@@ -533,7 +538,7 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
             Contribution("voltage zero", rectangular(accuracy.zero), f"{show(accuracy.zero * 1000, 2)} mV ÷ √3"),
         )
     apart = abs(moment_s - float(time[index]))
-    working = f"{show_duration(apart)} {'before load on' if before else 'after the load went off'}"
+    working = f"{show_duration(apart)} {'before load on' if before else 'after the load went off'}{flowed.aside}"
     lines = [f"read {working}: {show(volts, 5)} V"]
     label = record.label
     if before and label is not None and label.kind_of_cell is not None and label.series:

@@ -23,7 +23,7 @@ from ubrant.methods.registry import Entry, suiting
 from ubrant.runs.benches import BenchChoice
 from ubrant.runs.choosing import best_meters
 from ubrant.runs.load_profile import ProfileFileError, read_load_profile
-from ubrant.ui.settings import SPEEDS, speed_index
+from ubrant.ui.settings import SPEEDS, guardian_s, speed_index
 from ubrant.ui.widgets.also_read import AlsoRead
 from ubrant.ui.widgets.forms import Beneath, Choice, button, label, mark_amiss
 from ubrant.ui.widgets.plain_field import plain_field
@@ -513,4 +513,4 @@ class MethodForm(QWidget):
         chosen = {role: next((m for m in self._all if m.uid == box.currentData()), None) for box, role in self._roles}
         supply = None if self.method.on_battery else chosen["supply"]
         scope = chosen["scope"] if "battery" not in self.meters else None
-        return BenchChoice(kind, speed, chosen["load"], supply, self.also.chosen(), scope)
+        return BenchChoice(kind, speed, chosen["load"], supply, self.also.chosen(), scope, guardian_s=guardian_s())
