@@ -9,7 +9,7 @@ from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.off_watch import LEAST_A, Flow, Key, OffWatch
 from ubrant.bench.orders import Progress
-from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.events import DrawsBesides, Event, Note, StillDraws
 
 AT_ONCE_S = 0.5
@@ -77,7 +77,7 @@ class StayingOff:
             if set_a > 0 and value < -max(LEAST_A, set_a / 2) and key not in self._turned:
                 self._turned.add(key)
                 text = (
-                    f"The meter at the {key[0]} shows {show(shown[key])} A while the load draws {show(set_a)} A: "
+                    f"The meter at the {key[0]} shows {plain(shown[key])} A while the load draws {plain(set_a)} A: "
                     "its clamp or its leads are the other way round. Turn them, or say on the shelf that it is reversed."
                 )
                 self._keep(Note(time_s, text))
@@ -109,26 +109,26 @@ class StayingOff:
         for key, value in self._seen.items():
             if not self.watch.is_still(key, value):
                 self.watch.take_as_rest(key, value)
-        self._keep(DrawsBesides(time_s, f"Something else draws these {show(flow.amps)} A: a person looked.", flow.tap, flow.amps))
+        self._keep(DrawsBesides(time_s, f"Something else draws these {plain(flow.amps)} A: a person looked.", flow.tap, flow.amps))
         self._calm()
 
     def sentence(self) -> str:
         """What is amiss, and what to do; empty while nothing is."""
         if self.flow is None:
             return ""
-        return f"{show(self.flow.amps)} A flow at the {self.flow.tap} although everything was switched off."
+        return f"{plain(self.flow.amps)} A flow at the {self.flow.tap} although everything was switched off."
 
     def _ask_about(self, flow: Flow, key: Key, time_s: float) -> None:
         """It has flowed since before anything was switched on: most likely something else, and the load will tell."""
         self.watch.take_as_rest(key, flow.amps)
-        text = f"{show(flow.amps)} A flow at the {flow.tap} at rest, before the load is on: take off whatever draws this."
+        text = f"{plain(flow.amps)} A flow at the {flow.tap} at rest, before the load is on: take off whatever draws this."
         self._keep(StillDraws(time_s, text, flow.tap, flow.amps))
         self._send_off(time_s)
         self._update(notice=text)
 
     def _raise(self, flow: Flow, time_s: float) -> None:
         self.flow, self._was = flow, self._progress()
-        self._keep(StillDraws(time_s, f"{show(flow.amps)} A flow although everything is off.", flow.tap, flow.amps))
+        self._keep(StillDraws(time_s, f"{plain(flow.amps)} A flow although everything is off.", flow.tap, flow.amps))
         for thing in (self._bench.load, self._bench.supply):
             if thing is not None and thing.guard is not None:
                 with contextlib.suppress(OSError):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.events import DrawsBesides, GuardianOff, StillDraws
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
@@ -31,9 +31,9 @@ def flowed_at_rest(record: Record, load_on_s: float | None, load_off_s: float | 
             continue
         known = any(isinstance(later, DrawsBesides) for later in record.events[number + 1 :])
         text = (
-            say("{a} A flowed, drawn by something else", a=show(event.amps))
+            say("{a} A flowed, drawn by something else", a=plain(event.amps))
             if known
-            else say("{a} A flowed although everything was off", a=show(event.amps))
+            else say("{a} A flowed although everything was off", a=plain(event.amps))
         )
         if load_on_s is None or event.time_s < load_on_s:
             before = AtRest(text, known)
@@ -45,7 +45,7 @@ def flowed_at_rest(record: Record, load_on_s: float | None, load_off_s: float | 
 def warned_of(record: Record) -> tuple[str, ...]:
     """A sentence each for what flowed after off and for the guardian; whatever the method, a person should read them."""
     said = [
-        say("At the {tap} {a} A flowed although everything was off: it may have been on.", tap=e.tap, a=show(e.amps))
+        say("At the {tap} {a} A flowed although everything was off: it may have been on.", tap=e.tap, a=plain(e.amps))
         for n, e in enumerate(record.events)
         if isinstance(e, StillDraws) and not any(isinstance(later, DrawsBesides) for later in record.events[n + 1 :])
     ]
