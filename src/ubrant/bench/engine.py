@@ -15,6 +15,7 @@ from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.reading import SETTLE_S, BenchReader, Failed
 from ubrant.bench.staying_off import StayingOff
+from ubrant.bench.switched import ElectronicLoad
 from ubrant.bench.switching_off import TRY_EVERY_S, SwitchingOff
 from ubrant.bench.watchdog import FrozenMeter
 from ubrant.core.battery.ending import EndWatch
@@ -51,6 +52,8 @@ from ubrant.methods.steps import (
 
 PATIENCE_S = 120.0
 """How long an instrument that has gone is waited for, the load off meanwhile."""
+_HURRIES_S = 0.7
+"""How long a load that has just missed an answer is given for each of those that confirm that it is off."""
 LOW_SHARE = 0.05
 """Under this share of what was set, no current flows."""
 _ZERO_READINGS = 8
@@ -500,10 +503,15 @@ class Engine:
         self._update(phase="waiting", notice=f"{failed.error} Off was sent; whether it is off is being asked.")
 
     def _switch_off_for_now(self) -> None:
+        load = self._bench.load
         try:
-            for thing in (self._bench.load, self._bench.supply if self._charger is not None or self._points.is_on else None):
-                if thing is not None:
-                    thing.off()
+            if self._load_missed and isinstance(load, ElectronicLoad):
+                with load.connection.within(_HURRIES_S):
+                    load.off()
+            else:
+                load.off()
+            if self._bench.supply is not None and (self._charger is not None or self._points.is_on):
+                self._bench.supply.off()
         except InstrumentError as error:
             raise InstrumentError(f"{error} Nothing could be read either.") from None
         self._is_loaded = self._load_missed = False

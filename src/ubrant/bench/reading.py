@@ -62,8 +62,11 @@ class SureReadings:
         except InstrumentError as error:
             first, line = error, channel.connection
         if line is not None and line.switches and isinstance(first, Missed):
-            with line.within(ASKED_ONCE_MORE_S):
-                return within(channel, channel.read())
+            try:
+                with line.within(ASKED_ONCE_MORE_S):
+                    return within(channel, channel.read())
+            except Missed:
+                raise first from None  # what it did not answer at first is what it was asked
         if line is not None and not line.switches:
             try:
                 line.reopen()
