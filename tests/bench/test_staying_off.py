@@ -263,3 +263,27 @@ def test_what_still_falls_is_not_taken_for_a_flow():
     watch.loaded(("battery", "A"), 1.0, 1.0)
     watch.is_off(0.0)
     assert [watch.look(("battery", "A"), v, 1.0 + n)[0] for n, v in enumerate((0.8, 0.4, 0.2, 0.1, 0.04))] == [None] * 5
+
+
+def test_where_the_load_itself_does_not_confirm_a_person_answers_for_it():
+    """It flows, and the load's own meter shows it: at the end it is the load that is asked about, not what else draws."""
+    rig = Watched()
+    rig.line.faults["INP?"] = "1"
+    rig.at(T + 400.0, lambda: (setattr(rig.line, "sticks", True), rig.circuit.draw(A)))
+    asked: list[Progress] = []
+    honest = rig.engine._show
+
+    def show(progress: Progress) -> None:
+        honest(progress)
+        if progress.phase == "may be on" and not progress.flows:
+            asked.append(progress)
+            rig.orders.put(Order.DONE)
+            rig.line.faults.clear()
+            rig.line.sticks = False
+
+    rig.engine._show = show
+    rig.line.faults.clear()
+    rig.at(T + 1200.0, lambda: rig.line.faults.update({"INP?": "1"}))
+    rig.goes()
+    assert asked
+    assert "Look at the load itself" in asked[0].text

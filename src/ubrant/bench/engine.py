@@ -233,16 +233,15 @@ class Engine:
         self._is_loaded = True
         load.on()
         self._on_since_s = now = self._clock.now_s()
-        self._recorder.event(LoadOnEvent(now, step.text))
-        if self._bench.guardian is not None and not load.by_hand:
-            own = (
-                "No time limit of its own is set"
-                if self._limit_s is None
-                else f"Its own time limit is set to {show_duration(self._limit_s)}"
-            )
-            self._note(f"{own}; its own cut-off at {step.own_cutoff_v:g} V is set and read back: that ends it if the power fails.")
+        self._recorder.event(LoadOnEvent(now, f"{step.text}{self._time_limit_said()}"))
         self._low_readings = 0
         self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s, load_off_s=None)
+
+    def _time_limit_said(self) -> str:
+        """Of a real load: what ends it if the power fails."""
+        if self._bench.guardian is None or self._bench.load.by_hand:
+            return ""
+        return " It has no time limit of its own." if self._limit_s is None else f" Its own time limit is {show_duration(self._limit_s)}."
 
     def _load_set(self, step: LoadSet) -> None:
         if self._bench.load.by_hand:

@@ -40,7 +40,7 @@ class SwitchingOff:
         """
         if unanswered:
             notice = f"The {what} does not answer: off was sent, and nothing confirms it. Switch it off by hand.{own}"
-            self.update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
+            self.update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice, flows=False)
         began = time.monotonic()
         for _ in range(_TRIES):
             if not (why := _not_off(thing)):
@@ -52,7 +52,7 @@ class SwitchingOff:
                 break
         notice = f"It could not be confirmed that the {what} is off: switch it off by hand. {why}{own}"
         self.note(f"Not confirmed that the {what} is off.")
-        self.update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice)
+        self.update(phase="may be on", text=f"Look at the {what} itself: is it off?", cautions=(), notice=notice, flows=False)
         if not self.bench.unattended:
             self._wait(what, thing)
         self.update(phase=phase, notice="")
