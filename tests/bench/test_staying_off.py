@@ -246,6 +246,15 @@ def test_more_than_what_a_meter_shows_of_nothing(value, flowed, drift, alarm):
     assert (watch.look(("battery", "A"), 0.02 + value, 12.0)[0] is not None) == alarm
 
 
+def test_a_charge_is_never_a_flow():
+    watch = OffWatch()
+    for n in range(3):
+        watch.look(("battery", "A"), 0.0, float(n))
+    watch.loaded(("battery", "A"), 1.0, 1.0)
+    watch.is_off(10.0)
+    assert [watch.look(("battery", "A"), -2.0, 11.0 + n) for n in range(3)] == [(None, False)] * 3
+
+
 def test_noise_at_rest_is_no_flow():
     watch = OffWatch()
     for n, value in enumerate((0.0, 0.04, -0.04, 0.04, -0.04)):

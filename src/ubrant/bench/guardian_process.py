@@ -135,7 +135,7 @@ class Watched:
         reach = self.how["reach"]
         try:
             if reach["kind"] == "tcp":
-                made = socket.create_connection((reach["host"], reach["port"]), _OPENS_S)
+                made = socket.create_connection((reach["host"], reach["tcp_port"]), _OPENS_S)
                 self.line = made.detach()
             elif reach["kind"] == "unix":
                 made = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)

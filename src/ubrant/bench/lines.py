@@ -286,7 +286,7 @@ def reach_of(address: str, baud: int = 9600) -> dict[str, Any]:
     if address.startswith(PRIVATE):
         return {"kind": "unix", "name": address.removeprefix(PRIVATE)}
     if match := _TCP.fullmatch(address.strip()):
-        return {"kind": "tcp", "host": match[1] or match[3], "port": int(match[2] or match[4])}
+        return {"kind": "tcp", "host": match[1] or match[3], "tcp_port": int(match[2] or match[4])}
     if match := _SERIAL.fullmatch(address.strip()):
         return {"kind": "serial", "path": match[1], "baud": baud}
     return {"kind": "visa"}
@@ -311,7 +311,7 @@ def open_line(address: str, until: float, baud: int = 9600, beat: Callable[[], N
         return _Descriptor(private_connection(address, max(0.05, until - time.monotonic())), beat)
     if reach["kind"] == "tcp":
         try:
-            connection = socket.create_connection((reach["host"], reach["port"]), timeout=max(0.05, until - time.monotonic()))
+            connection = socket.create_connection((reach["host"], reach["tcp_port"]), timeout=max(0.05, until - time.monotonic()))
             connection.setsockopt(
                 socket.IPPROTO_TCP, socket.TCP_NODELAY, 1
             )  # a command and a question after it would wait 40 ms for each other
