@@ -271,8 +271,8 @@ def test_a_serial_line_goes_by_its_adapter(tmp_path, monkeypatch):
 # the guardian by itself
 
 
-def guarded(device: Device, silent_s: float = 15.0) -> tuple[Guardian, object]:
-    commands = {"off": "INP OFF", "is_on": "INP?", "current": "MEAS:CURR?", "identify": "*IDN?"}
+def guarded(device: Device, silent_s: float = 15.0, current: str = "MEAS:CURR?") -> tuple[Guardian, object]:
+    commands = {"off": "INP OFF", "is_on": "INP?", "current": current, "identify": "*IDN?"}
     guardian = Guardian(Ledger(), Whose("/a/b.ubrant", 1), silent_s)
     line_guard = guardian.watch(Instrument("The load", "load", device.address, commands, ("0",)), Ledger().lock(device.address, Whose()))
     line = open_line(device.address, time.monotonic() + 2.0)
@@ -342,3 +342,15 @@ def test_what_is_not_confirmed_is_said_to_be_not(wrong, confirmed, load):
     assert entry.outcome["sent"]
     assert entry.is_off == confirmed
     assert bool(may_be_on(Ledger())) != confirmed
+
+
+def test_one_that_shows_no_current_goes_by_what_it_says(load):
+    guardian, line_guard = guarded(load, current="")
+    load.wrong = "stays on and says so"
+    load.begin()
+    guardian._control.close()
+    guardian._child.wait(15.0)
+    line_guard.lock.release()
+    entry = Ledger().read(load.address)
+    assert not entry.is_off
+    assert "it answers “1” when it is asked whether it is on" in entry.outcome["says"]
