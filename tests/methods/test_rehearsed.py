@@ -125,7 +125,7 @@ def test_the_same_run_reads_the_same(logbook):
     for _ in range(2):
         _, session = start(logbook, method, made, BenchChoice(unattended=True))
         session.keep_up(40)
-        lines.append([line for _, line in session.live.jots()])
+        lines.append([row.line for _, row in session.live.jots()])
     assert len(lines[0]) == len(lines[1])
     assert lines[0] != lines[1], "another run, another meter within its limits"
 
@@ -189,7 +189,7 @@ def test_a_real_person_may_type_beside_it(logbook):
     take_down(logbook, run, Grammar().parse("9.9 V 1.0 A by hand"), session.clock.now_s(), session)
     while session.running:
         session.keep_up()
-    assert any("by hand" in line for _, line in session.live.jots())
+    assert any("by hand" in row.line for _, row in session.live.jots())
 
 
 DOCK = Unit("Tablet's dock", "load", "12 V or 230 V, 8 W")

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 
 from ubrant.core.protocols import Recorder
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.events import Event
 from ubrant.core.record.readings import Array, Series
 
@@ -42,7 +43,7 @@ class LiveReadings:
         self._lock = threading.Lock()
         self._columns: dict[tuple[str, str], _Column] = {}
         self._events: list[Event] = []
-        self._jots: dict[int, tuple[float, str]] = {}
+        self._jots: dict[int, tuple[float, Jotting]] = {}
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         with self._lock:
@@ -84,15 +85,23 @@ class LiveReadings:
         with self._lock:
             return {key: column.series() for key, column in self._columns.items()}
 
-    def jots_are(self, jots: Mapping[int, tuple[float, str]]) -> None:
-        """The typed lines that count: (seconds, line) by the number each is kept under."""
+    def jots_are(self, jots: Mapping[int, tuple[float, Jotting]]) -> None:
+        """The typed rows that count: (seconds, what it says) by the number each is kept under."""
         with self._lock:
             self._jots = dict(jots)
 
-    def jots(self) -> list[tuple[float, str]]:
-        """Typed lines that count, by time."""
+    def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
+        """One of them is another, or there, or None: no more."""
         with self._lock:
-            return sorted(self._jots.values())
+            if row is None:
+                self._jots.pop(number, None)
+            else:
+                self._jots[number] = row
+
+    def jots(self) -> list[tuple[float, Jotting]]:
+        """Typed rows that count, by time; of two at one time the one that was kept later stands behind."""
+        with self._lock:
+            return [row for _, row in sorted(self._jots.items(), key=lambda one: (one[1][0], one[0]))]
 
     def events(self) -> list[Event]:
         with self._lock:

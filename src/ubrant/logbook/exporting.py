@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from ubrant.core.record.events import event_to_json
 from ubrant.core.record.head import head_to_json
+from ubrant.core.record.jot_data import data_of
 from ubrant.core.record.record import Key
 from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.own import HEAD, LINE, NAMES, heading_of, shown_series
@@ -74,7 +75,7 @@ def about_run(stored: StoredRun) -> dict[str, Any]:
         "trouble": run.trouble,
         "source": run.source,
     }
-    return {HEAD: 2, **{k: v for k, v in about.items() if v}, "head": head_to_json(run.head)}
+    return {HEAD: 3, **{k: v for k, v in about.items() if v}, "head": head_to_json(run.head)}
 
 
 def _table(stored: StoredRun) -> pl.DataFrame:
@@ -87,7 +88,10 @@ def _table(stored: StoredRun) -> pl.DataFrame:
         column = column.with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).over(time).alias("n"))  # two readings may have one time
         table = table.join(column, on=[time, "n"], how="full", coalesce=True) if table.width > 2 else column
     happened = [(e.time_s, event_to_json(e)) for e in stored.events]
-    happened += [(j.time_s, {"kind": LINE, "line": j.line, "typed": j.typed}) for j in stored.jots]
+    happened += [
+        (j.time_s, {"kind": LINE, "line": j.line, "typed": j.typed, **({"data": data_of(said)} if (said := j.jotting) is not None else {})})
+        for j in stored.jots
+    ]
     first_s = min([t for t, _ in happened] + ([float(table[time].min())] if len(table) else []), default=0.0)  # type: ignore[arg-type]
     rows = [(first_s, about_run(stored)), *happened]
     events = pl.DataFrame(

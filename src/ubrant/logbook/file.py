@@ -12,13 +12,15 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, teach
+from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, seal_anew, sound_rows, teach
 from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"
-FORMAT = 7
+FORMAT = 8
 _SEALED = 5
 """The first format with seals."""
+_ROWS_AS_DATA = 8
+"""The first format in which typed rows are data."""
 
 
 _PAGE = 8192
@@ -320,12 +322,18 @@ def _migrate(connection: sqlite3.Connection, found_format: int) -> None:
     """From one format to the newest in one transaction: whoever is killed in between finds the older one."""
     from importlib import resources  # slow to import, and needed for a new one or an older one only
 
+    from ubrant.logbook import older
+
     connection.execute("BEGIN IMMEDIATE")
     for number in range(found_format + 1, FORMAT + 1):
+        sound = sound_rows(connection, "jot") if number == _ROWS_AS_DATA else []
         _run(connection, resources.files("ubrant.logbook").joinpath(f"migrations/{number:04}.sql").read_text("utf-8"))
         if number == _SEALED:
             teach(connection)
             _run(connection, seal_all(connection))
+        if number == _ROWS_AS_DATA:
+            older.read_lines(connection)
+            seal_anew(connection, "jot", sound)
     connection.execute(f"PRAGMA application_id={APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version={FORMAT}")
     connection.execute("COMMIT")

@@ -27,7 +27,20 @@ from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
 from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, rewrite, series_of
 from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
-from ubrant.logbook.rows import ADD_EVENT, ONE_RUN, RUN_COLUMNS, UNITS, event_of, event_row, object_of, run_of, unit_of
+from ubrant.logbook.rows import (
+    ADD_EVENT,
+    ADD_JOT,
+    ONE_RUN,
+    RUN_COLUMNS,
+    UNITS,
+    event_of,
+    event_row,
+    jot_of,
+    jot_row,
+    object_of,
+    run_of,
+    unit_of,
+)
 from ubrant.logbook.seals import Damage, damage_of, damage_text
 from ubrant.writing import write_whole
 
@@ -269,7 +282,7 @@ class Logbook:
             for event in whole.events:
                 self.add_event(kept.id, event)
             for jot in whole.jots:
-                self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (kept.id, jot.time_s, jot.typed, jot.line))
+                self._write(ADD_JOT, jot_row(kept.id, jot))
         return kept
 
     def cut_after(self, run_id: int, time_s: float) -> None:
@@ -295,14 +308,22 @@ class Logbook:
     def jots(self, run_id: int) -> list[StoredJot]:
         """Those that count: neither undone nor replaced by a later one."""
         rows = self._db.execute(
-            "SELECT time_s, line, typed, id FROM jot WHERE run_id = ? AND replaced_by IS NULL AND NOT undone ORDER BY time_s, id", (run_id,)
+            "SELECT time_s, line, typed, id, data FROM jot WHERE run_id = ? AND replaced_by IS NULL AND NOT undone ORDER BY time_s, id",
+            (run_id,),
         )
-        return [StoredJot(*row) for row in rows]
+        return [jot_of(*row) for row in rows]
+
+    def jot(self, jot_id: int) -> StoredJot | None:
+        """One typed row; None where it does not count."""
+        row = self._db.execute(
+            "SELECT time_s, line, typed, id, data FROM jot WHERE id = ? AND replaced_by IS NULL AND NOT undone", (jot_id,)
+        ).fetchone()
+        return jot_of(*row) if row is not None else None
 
     def add_jot(self, run_id: int, jot: StoredJot, replaces: int | None = None) -> int:
         """Keep a typed line, in the place of an earlier one where it corrects that; returns its id."""
         with self._transaction():
-            made = self._write("INSERT INTO jot (run_id, time_s, typed, line) VALUES (?,?,?,?)", (run_id, jot.time_s, jot.typed, jot.line))
+            made = self._write(ADD_JOT, jot_row(run_id, jot))
             if replaces is not None:
                 self._write("UPDATE jot SET replaced_by = ? WHERE id = ?", (made, replaces))
             self._write("DELETE FROM summary WHERE run_id = ?", (run_id,))

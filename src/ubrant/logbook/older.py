@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import re
+import sqlite3
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,7 @@ from typing import Any
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.cutoff import Cutoff
@@ -37,6 +38,7 @@ from ubrant.core.record.events import (
     Zeroed,
 )
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.jot_data import to_text
 from ubrant.core.record.typed import STRAIGHT
 
 _PLAIN: dict[str, type[Event]] = {
@@ -158,6 +160,17 @@ def marks_in(path: Path) -> set[str]:
 def is_sampled_at_taps(about: Mapping[str, Any]) -> bool:
     """Whether an exported package of a format up to 3 is of a run by instruments whose points were not written."""
     return about.get("source") in (SIMULATED, INSTRUMENTS) and "fields" in about.get("plan", {})
+
+
+def read_lines(db: sqlite3.Connection) -> None:
+    """What the typed lines of a logbook up to format 7 say, as data beside them: read once, for all time. A line that says nothing is a note."""
+    for jot_id, line in db.execute("SELECT id, CAST(line AS BLOB) FROM jot").fetchall():
+        text = line.decode("utf-8", "replace")
+        try:
+            said = Grammar().parse(text)
+        except ValueError:
+            said = Jotting(text)
+        db.execute("UPDATE jot SET data = ? WHERE id = ?", (to_text(said) if said is not None else "", jot_id))
 
 
 def event_of(time_s: float, kind: str, text: str, zero_tap: str) -> Event:

@@ -14,6 +14,7 @@ import numpy as np
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, event_from_json
 from ubrant.core.record.head import head_from_json
+from ubrant.core.record.jot_data import jotting_of
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
 from ubrant.core.record.typed import gather
@@ -21,6 +22,8 @@ from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run, StoredJot, StoredRun, entries_of
 
 HEAD = "ubrant"
+OWN_HEADS = (2, 3)
+"""Versions of the head that are read: 3 has typed rows as data."""
 LINE = "line"
 NAMES = {
     "V": "voltage / V",
@@ -118,9 +121,15 @@ def _read_own(path: Path) -> StoredRun:
         column = rows[heading]
         there = column.is_not_null().to_numpy()
         readings[(tap, quantity)] = Series(np.asarray(time[there], float), column.drop_nulls().to_numpy().astype(float))
-    jots = tuple(StoredJot(float(t), str(d["line"]), str(d.get("typed", ""))) for t, d in told if d.get("kind") == LINE)
+    jots = tuple(_jot(float(t), d) for t, d in told if d.get("kind") == LINE)
     events: tuple[Event, ...] = tuple(event_from_json(float(t), d) for t, d in told if HEAD not in d and d.get("kind") != LINE)
     return _without_typed(StoredRun(run_from(about, path.name), readings, events, jots), path)
+
+
+def _jot(time_s: float, cell: dict[str, Any]) -> StoredJot:
+    """A typed row; exports up to head 2 have its line only."""
+    line = str(cell["line"])
+    return StoredJot(time_s, line, str(cell.get("typed", "")), data=jotting_of(cell["data"], line) if "data" in cell else None)
 
 
 def read_own_package(folder: Path, described: dict[str, Any]) -> StoredRun:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
-from functools import lru_cache
 from typing import Any
 
 from ubrant.core.quantities.jot import Grammar, Jotting
@@ -28,12 +27,22 @@ class StoredEvent:
 
 @dataclass(frozen=True)
 class StoredJot:
-    """A typed line as it is kept: what time it is about, the line, when it was typed (UTC)."""
+    """A typed row as it is kept: what time it is about, the line as it was typed, when that was (UTC), and what it says.
+
+    ``data`` is what counts. It is missing only where there never was more than a line: in a file of before format 8, or where a line is
+    written out. The line is read then, once, where it comes in.
+    """
 
     time_s: float
     line: str
     typed: str = ""
     id: int = 0
+    data: Jotting | None = None
+
+    @property
+    def jotting(self) -> Jotting | None:
+        """What it says; None where there is nothing in it."""
+        return self.data if self.data is not None else _understood(self.line)
 
 
 @dataclass(frozen=True)
@@ -133,13 +142,15 @@ class StoredRun:
 
 def entries_of(jots: Iterable[StoredJot]) -> list[Entry]:
     """Typed lines, understood."""
-    return [Entry(jot.time_s, found) for jot in jots if (found := _understood(jot.line)) is not None]
+    return [Entry(jot.time_s, found) for jot in jots if (found := jot.jotting) is not None]
 
 
-@lru_cache(1024)
 def _understood(line: str) -> Jotting | None:
-    """Lines of a run are looked at again whenever one is added."""
-    return Grammar().parse(line)
+    """What a line says that came without data; one that says nothing is a note, and nothing of it is lost."""
+    try:
+        return Grammar().parse(line)
+    except ValueError:
+        return Jotting(line, line=line)
 
 
 @dataclass(frozen=True)

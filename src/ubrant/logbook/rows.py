@@ -6,13 +6,15 @@ import json
 from typing import Any
 
 from ubrant.core.equipment.unit import Unit, UnitFacts
+from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.codec import CodecError, decode
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
 from ubrant.core.record.head import Head, head_from_json
+from ubrant.core.record.jot_data import from_text, to_text
 from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.file import DamagedError
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Run, StoredJot
 
 ADD_EVENT = "INSERT INTO event (run_id, time_s, kind, text, data) VALUES (?,?,?,?,?)"
 
@@ -28,6 +30,22 @@ def event_of(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> E
         return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
     except (ValueError, TypeError, KeyError, AttributeError):  # damaged: the seal says so
         return Note(float(time_s) if isinstance(time_s, int | float) else 0.0, say("damaged"))
+
+
+ADD_JOT = "INSERT INTO jot (run_id, time_s, typed, line, data) VALUES (?,?,?,?,?)"
+
+
+def jot_row(run_id: int, jot: StoredJot) -> tuple[int, float, str, str, str]:
+    """A typed row's; a line that came without data is read here, once."""
+    said = jot.jotting
+    return run_id, jot.time_s, jot.typed, jot.line, to_text(said) if said is not None else ""
+
+
+def jot_of(time_s: float, line: str, typed: str, jot_id: int, data: str) -> StoredJot:
+    try:
+        return StoredJot(time_s, line, typed, jot_id, from_text(data, line) if data else Jotting(line, line=line))
+    except ValueError:  # damaged: the seal says so
+        return StoredJot(time_s, line, typed, jot_id, Jotting(say("damaged"), line=line))
 
 
 _RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"

@@ -101,6 +101,28 @@ def seal_all(db: sqlite3.Connection) -> str:
     ) + ("INSERT INTO run_seal (run, rows, total) SELECT run, count(*), sum(crc) FROM seal WHERE run IS NOT NULL GROUP BY run;\n")
 
 
+def sound_rows(db: sqlite3.Connection, table: str) -> list[int]:
+    """Keys of the rows of a table that are as they were written."""
+    teach(db)
+    key, _ = TABLES[table]
+    sql = (
+        f"SELECT {key.format(table)} FROM {table} JOIN seal ON seal.tbl = '{table}' AND seal.key = {key.format(table)}"
+        f" WHERE crc_of({_columns(db, table, table)}) = seal.crc"
+    )
+    return [row[0] for row in db.execute(sql).fetchall()]
+
+
+def seal_anew(db: sqlite3.Connection, table: str, keys: list[int]) -> None:
+    """Renew the seals of rows whose columns have changed; what was damaged before stays so."""
+    key, _ = TABLES[table]
+    crc = f"(SELECT crc_of({_columns(db, table, table)}) FROM {table} WHERE {key.format(table)} = ?)"
+    for one in keys:
+        was, run = db.execute("SELECT crc, run FROM seal WHERE tbl = ? AND key = ?", (table, one)).fetchone()
+        (now,) = db.execute(f"SELECT {crc}", (one,)).fetchone()
+        db.execute("UPDATE seal SET crc = ? WHERE tbl = ? AND key = ?", (now, table, one))
+        db.execute("UPDATE run_seal SET total = total + ? WHERE run = ?", (now - was, run))
+
+
 def keep_sealed(db: sqlite3.Connection) -> None:
     """From now on this connection renews the seals with whatever it writes."""
     script = []

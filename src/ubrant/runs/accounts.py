@@ -15,13 +15,14 @@ from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.flowed import warned_of
 from ubrant.core.record.head import Criteria
+from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.standards import tried
 from ubrant.core.record.typed import gather
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredJot, Summary, entries_of
+from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.left_on import about
 
@@ -152,7 +153,7 @@ def live_record(run: Run, session: Session) -> Record:
     """What was read, noted and typed so far."""
     progress = session.progress
     ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
-    lines = entries_of(StoredJot(t, line) for t, line in session.live.jots())
+    lines = [Entry(*row) for row in session.live.jots()]
     return record_of(run.head, session.live.all_series(), session.live.events(), lines, "running", ended_by)
 
 
@@ -165,7 +166,7 @@ def live_account(run: Run, session: Session, expected: Rehearsal | None = None) 
 def latest(session: Session) -> dict[tuple[str, str], float]:
     """The last value at every tap of a run that is going on."""
     series = session.live.all_series()
-    typed = gather(entries_of(StoredJot(t, line) for t, line in session.live.jots())).series
+    typed = gather(Entry(*row) for row in session.live.jots()).series
     series |= {key: s for key, s in typed.items() if key not in series}
     return {key: float(s.value[-1]) for key, s in series.items() if len(s)}
 

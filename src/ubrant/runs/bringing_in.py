@@ -27,7 +27,7 @@ from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
 from ubrant.logbook.logs.read import PACKAGE, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
-from ubrant.logbook.own import HEAD, is_own, read_own, read_own_package
+from ubrant.logbook.own import HEAD, OWN_HEADS, is_own, read_own, read_own_package
 from ubrant.logbook.records import Run, StoredJot, StoredRun, new_run
 from ubrant.methods.method import TAP_LOG, WAVE_LOG, Method, MethodError
 from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, usual
@@ -104,7 +104,9 @@ def own_run(path: Path) -> StoredRun | None:
             told = described.get("ubrant", {})
         except (OSError, ValueError, AttributeError, RecursionError):
             return None
-        if isinstance(told, dict) and told.get(HEAD) == 2:
+        if isinstance(told, dict) and isinstance(told.get(HEAD), int) and told[HEAD] > OWN_HEADS[-1]:
+            raise LogError(f"{package.parent.name} was written by a newer Ubrant: update Ubrant to read it.")
+        if isinstance(told, dict) and told.get(HEAD) in OWN_HEADS:
             return read_own_package(package.parent, described)
         if isinstance(told, dict) and older.is_sampled_at_taps(told):
             raise LogError(f"{package.parent.name}: {_WITHOUT_POINTS}")

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
+from ubrant.core.quantities.jot import Jotting
+from ubrant.core.record.jot_text import line_of
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
 
@@ -16,10 +18,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Change:
-    """A line at its time; ``replaces`` is the number of the one that it stands for from now on, 0 for none. Without a line that one is taken out."""
+    """A row at its time; ``replaces`` is the number of the one that it stands for from now on, 0 for none. Without a row that one is taken out."""
 
     time_s: float
-    line: str | None
+    jotting: Jotting | None
     replaces: int = 0
 
 
@@ -42,14 +44,15 @@ class Edits:
         again = bool(self.ids)
         with self._logbook.together():
             for place, change in enumerate(self._changes):
-                if change.line is None:
+                if change.jotting is None:
                     self._logbook.count_jot(change.replaces, counts=False)
                     made = change.replaces
                 elif again:
                     made = self.ids[place]
                     self._logbook.count_jot(made, counts=True, replaces=change.replaces)
                 else:
-                    made = self._logbook.add_jot(self._run.id, StoredJot(change.time_s, change.line, stamp), change.replaces or None)
+                    row = StoredJot(change.time_s, line_of(change.jotting), stamp, data=change.jotting)
+                    made = self._logbook.add_jot(self._run.id, row, change.replaces or None)
                 if not again:
                     self.ids.append(made)
         self._look()
@@ -58,7 +61,7 @@ class Edits:
         """As it was before."""
         with self._logbook.together():
             for made, change in reversed(list(zip(self.ids, self._changes, strict=True))):
-                if change.line is None:
+                if change.jotting is None:
                     self._logbook.count_jot(made, counts=True)
                 else:
                     self._logbook.count_jot(made, counts=False, replaces=change.replaces)
@@ -68,7 +71,9 @@ class Edits:
         """A run that is going on has its lines as the logbook has them."""
         if self._session is None:
             return
-        self._session.live.jots_are({j.id: (j.time_s, j.line) for j in self._logbook.jots(self._run.id)})
+        for number in {*self.ids, *(change.replaces for change in self._changes if change.replaces)}:
+            row = self._logbook.jot(number)
+            self._session.live.jot_is(number, None if row is None or row.jotting is None else (row.time_s, row.jotting))
         from ubrant.runs.typed_session import TypedSession  # there is one, so this is there too
 
         if isinstance(self._session, TypedSession):

@@ -133,7 +133,7 @@ def after_gap(logbook: Logbook, run: Run, now: datetime | None = None) -> Resume
 def begin_with(live: LiveReadings, logbook: Logbook, run: Run, before: Mapping[Key, Series]) -> None:
     """What was read, noted and typed before stands in front of what will come."""
     live.begin_with(before, [e.event for e in logbook.events(run.id)])
-    live.jots_are({j.id: (j.time_s, j.line) for j in logbook.jots(run.id)})
+    live.jots_are({j.id: (j.time_s, said) for j in logbook.jots(run.id) if (said := j.jotting) is not None})
 
 
 def close_interrupted(logbook: Logbook, run: Run) -> Run:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import Entry, corrected, line_of
+from ubrant.core.record.jot_text import Entry, corrected
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import method_of
@@ -137,10 +137,10 @@ def change_for(logbook: Logbook, run: Run, jotting: Jotting, now_s: float) -> Ch
         Its time lies ahead, or there is nothing to correct.
     """
     if not jotting.corrects:
-        return Change(moment_of(jotting, run, now_s), line_of(jotting))
+        return Change(moment_of(jotting, run, now_s), jotting)
     before = max(logbook.jots(run.id), key=lambda j: j.id, default=None)
-    found = Grammar().parse(before.line) if before is not None else None
+    found = before.jotting if before is not None else None
     if before is None or found is None:
         raise JotError("There is no entry to correct.")
     entry = corrected(Entry(before.time_s, found), jotting)
-    return Change(before.time_s, line_of(entry.jotting), before.id)
+    return Change(before.time_s, entry.jotting, before.id)

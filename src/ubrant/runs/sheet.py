@@ -12,7 +12,7 @@ from datetime import datetime, timedelta, timezone
 
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, JotReading, Jotting, state_of
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import line_of
+from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.record import Key
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
@@ -21,8 +21,6 @@ from ubrant.runs.edits import Change
 
 _DAY_S = 86_400.0
 _NOTHING = "nothing"
-_OF_THE_RUN = {"battery"}
-"""Taps that are meant where a line names none."""
 
 
 @dataclass(frozen=True)
@@ -58,12 +56,10 @@ class Sheet:
 
 def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]]) -> Sheet:
     """The table of typed lines; ``wanted`` are the columns that a method asks for, others follow as they occur."""
-    grammar = Grammar()
     columns = list(wanted)
     rows = []
     for jot in jots:
-        jotting = grammar.parse(jot.line)
-        if jotting is None:
+        if (jotting := jot.jotting) is None:
             continue
         readings = {}
         for reading in jotting.readings:
@@ -78,8 +74,8 @@ def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[i
 def column_of(reading: JotReading, columns: Sequence[Key]) -> Key:
     """Where a reading stands: under its own tap, another name of it, or, without one, the first column of its quantity."""
     for tap in (reading.tap, SAME_PLACE.get(reading.tap, reading.tap)):
-        if (tap, reading.quantity) in columns:
-            return tap, reading.quantity
+        if (tap or OWN, reading.quantity) in columns:
+            return tap or OWN, reading.quantity
     if not reading.tap:
         return next((key for key in columns if key[1] == reading.quantity), ("battery", reading.quantity))
     return reading.tap, reading.quantity
@@ -118,8 +114,7 @@ def read_cell(text: str, key: Key) -> JotReading | None:
         found = None
     if found is None or len(found.readings) != 1 or found.text or found.mark or found.readings[0].quantity != unit:
         raise JotError(say("“{what}” is no reading in {unit}: write a number, like 12.05.", what=text, unit=unit))
-    own = "" if tap in _OF_THE_RUN or not tap else tap
-    return replace(found.readings[0], tap=own)
+    return replace(found.readings[0], tap="" if tap == OWN else tap)
 
 
 def with_cell(row: SheetRow, key: Key, text: str) -> Change | None:
@@ -187,14 +182,13 @@ def taken_out(row: SheetRow) -> Change:
 
 def at_time(row: SheetRow, moment_s: float) -> Change | None:
     """The row at another time."""
-    return None if abs(moment_s - row.time_s) < 1e-3 else Change(moment_s, line_of(row.jotting), row.number)
+    return None if abs(moment_s - row.time_s) < 1e-3 else Change(moment_s, row.jotting, row.number)
 
 
 def _changed(row: SheetRow, jotting: Jotting) -> Change:
-    line = line_of(jotting)
-    if not line:
+    if not (jotting.readings or jotting.mark or jotting.text):
         raise JotError(say("Nothing would be left in this row: delete it."))
-    return Change(row.time_s, line, row.number)
+    return Change(row.time_s, jotting, row.number)
 
 
 # times
@@ -279,7 +273,7 @@ def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
         There are more than cells.
     """
     parts = text.split()
-    numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?", p) for p in parts)
+    numbers = len(parts) > 1 and all(re.fullmatch(r"[~<]?[-+−]?(?:[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+)(?:[eE][-+]?[0-9]+)?", p) for p in parts)
     if not numbers:
         return {key: text}
     first = list(columns).index(key) if key in columns else len(columns)  # its column may have gone while it was typed
@@ -389,7 +383,7 @@ def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, 
     changes = []
     for number, (row, moment) in enumerate(zip(rows, moments_of(rows, run, now_s), strict=True), start=1):
         try:
-            changes.append(Change(moment, line_of(typed_row(row.cells, columns, row.note))))
+            changes.append(Change(moment, typed_row(row.cells, columns, row.note)))
         except JotError as error:
             raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
     return changes
@@ -397,8 +391,8 @@ def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, 
 
 def not_there_yet(changes: Sequence[Change], sheet: Sheet) -> list[Change]:
     """Those whose line does not stand in the table at that time already."""
-    there = {(round(row.time_s), line_of(row.jotting)) for row in sheet.rows}
-    return [c for c in changes if (round(c.time_s), c.line) not in there]
+    there = {(round(row.time_s), said_by(row.jotting)) for row in sheet.rows}
+    return [c for c in changes if c.jotting is None or (round(c.time_s), said_by(c.jotting)) not in there]
 
 
 def as_text(sheet: Sheet, run: Run) -> str:

@@ -11,9 +11,10 @@ from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.events import Event, LoadOff, Note
+from ubrant.core.record.jot_text import Entry
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run, StoredJot, entries_of
+from ubrant.logbook.records import Run
 from ubrant.methods import cautions
 from ubrant.methods.method import ByHand, Method, Prepared, Row
 
@@ -56,7 +57,7 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
-        lines = [e.jotting for e in entries_of(StoredJot(t, line) for t, line in self.live.jots())]
+        lines = [jotting for _, jotting in self.live.jots()]
         return self.hand.next_row([jotting for jotting in lines if not self.is_aside(jotting)])
 
     def is_aside(self, jotting: Jotting) -> bool:
@@ -84,7 +85,7 @@ class TypedSession:
         """Where it stands by what was asked and typed, however that was changed meanwhile."""
         if self._state.phase == "ended":
             return
-        lines = entries_of(StoredJot(t, line) for t, line in self.live.jots())
+        lines = [Entry(*row) for row in self.live.jots()]
         if not self.hand.marks_load:
             first_s = min((e.time_s for e in lines), default=None)
             self._state = self._asked() if self._asks and not lines else Progress("measuring", self.row.text, load_on_s=first_s)

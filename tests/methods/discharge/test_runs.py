@@ -228,7 +228,7 @@ def test_a_correction_supersedes_and_can_be_taken_back(logbook):
     take_down(logbook, run, Grammar().parse("13.34 V"), 0.0, session)
     taken = take_down(logbook, run, Grammar().parse("fix 13.43 V"), 5.0, session)
     assert [j.line for j in logbook.jots(run.id)] == ["13.43 V"]
-    assert [line for _, line in session.live.jots()] == ["13.43 V"]
+    assert [row.line for _, row in session.live.jots()] == ["13.43 V"]
     assert logbook._db.execute("SELECT count(*) FROM jot").fetchone() == (2,)
     taken.take_back()
     assert [j.line for j in logbook.jots(run.id)] == ["13.34 V"]

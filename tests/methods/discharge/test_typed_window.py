@@ -124,9 +124,9 @@ def test_correct_and_undo(typing, qtbot):
     qtbot.keyClick(window.run.jot_line, Qt.Key.Key_Up)
     assert window.run.jot_line.text() == "fix 13.43 V"
     jot(qtbot, window.run, "fix 13.34 V")
-    assert [line for _, line in window.bench.session.live.jots()] == ["13.34 V"]
+    assert [row.line for _, row in window.bench.session.live.jots()] == ["13.34 V"]
     window.bench.undo.undo()
-    assert [line for _, line in window.bench.session.live.jots()] == ["13.43 V"]
+    assert [row.line for _, row in window.bench.session.live.jots()] == ["13.43 V"]
     window.bench.undo.redo()
     clock.time_s = 300.0
     jot(qtbot, window.run, "+2h 12 V")

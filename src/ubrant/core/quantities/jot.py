@@ -51,7 +51,8 @@ _N = f"(?:{_N})"
 _CELL = r"[0-9]+(?:[.,][0-9]+)?"
 _UNIT = r"[^\W\d_]{1,5}|[µμ]?[^\W\d_]{1,3}|%|°C|Ω"
 _SPAN = rf"({_N})\s*\.\.\.?\s*({_N})\s*({_UNIT})"
-_ONE = rf"({_N})\s*({_UNIT})?"
+_ONE = rf"(=\s*)?({_N})(?:\s*±\s*({_N}))?\s*({_UNIT})?"
+"""``=`` before a number: to the last bit, no digit is rounded. ``±`` behind it: as wide as that, and not as its last digit."""
 _OF = r"([0-9]+)\s+of\s+([0-9]+)\s+([^\W\d_]\w*)"
 
 
@@ -340,22 +341,25 @@ class Grammar:
             word = head[1].strip().lower()
             kind = "about" if word in {"~", "≈", "about"} else "peak" if word in {"peak", "max"} else "below"
         ahead = rest[head.end() :] if head else rest
-        match = re.match(_ONE + r"(?![\w])", ahead) or re.match(rf"({_N})()(?![\w.,])", ahead)
+        match = re.match(_ONE + r"(?![\w])", ahead) or re.match(rf"()({_N})()()(?![\w.,])", ahead)
         if match is None:
             return None, rest
-        if not match[2]:
-            if head or re.match(r"\s+[^\W\d_]{2,}", ahead[match.end() :]):
+        said, number_text = match[1] or match[3], match[2]
+        if not match[4]:
+            if head or said or re.match(r"\s+[^\W\d_]{2,}", ahead[match.end() :]):
                 return None, rest  # "2 fans on" is a note
-            return self._bare(match[1], tap), ahead[match.end() :]
-        known = unit_factor(match[2])
+            return self._bare(number_text, tap), ahead[match.end() :]
+        known = unit_factor(match[4])
         if known is None or known.unit not in QUANTITIES:
             return None, rest
-        number, factor, unit = parse_number(match[1]), known.value, known.unit
-        value, width = number * factor, _digit(match[1]) * factor
+        number, factor, unit = parse_number(number_text), known.value, known.unit
+        value, width = number * factor, _digit(number_text) * factor
         if kind == "about":
-            width = max(10 ** _exponent(match[1]) * factor, 0.05 * abs(value))
+            width = max(10 ** _exponent(number_text) * factor, 0.05 * abs(value))
         if kind == "below":
             value, width = value / 2, value / 2
+        if said:
+            width = abs(parse_number(match[3])) * factor if match[3] else 0.0
         return JotReading(tap, unit, value, width, kind), ahead[match.end() :]
 
     def _bare(self, text: str, tap: str) -> JotReading:

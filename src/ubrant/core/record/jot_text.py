@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, JotReading, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -43,6 +43,8 @@ _OF_A_TAP = re.compile(r"(?:meter|volts|amps|watts|details|plan|unit|method) ")
 _ENDS = ("source", "device")
 """What the first and the last of ``bank -> tablet`` are on the path."""
 _DAY_S = 86_400.0
+OWN = "battery"
+"""The place of a reading for which none is named."""
 
 
 class JotTextError(SentenceError):
@@ -165,8 +167,8 @@ def _is_heading(name: str) -> bool:
 
 def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
     """The entry with what ``by`` reads in place of what it read of the same; its time stays, and so does what is not mentioned."""
-    said = {(r.tap, r.quantity) for r in by.readings}
-    readings = (*by.readings, *(r for r in entry.jotting.readings if (r.tap, r.quantity) not in said))
+    said = {(r.tap or OWN, r.quantity) for r in by.readings}
+    readings = (*by.readings, *(r for r in entry.jotting.readings if (r.tap or OWN, r.quantity) not in said))
     jotting = replace(entry.jotting, readings=readings, mark=by.mark or entry.jotting.mark, text=by.text or entry.jotting.text, line="")
     return Entry(entry.time_s, replace(jotting, line=line_of(jotting)), line or entry.line)
 
@@ -186,7 +188,7 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
 
 
 def line_of(jotting: Jotting) -> str:
-    """The line again without its time: as typed where it was typed, put together otherwise."""
+    """The row as a line without its time: as typed where that says the same by itself, put together otherwise."""
     typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
     if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
         return typed
@@ -199,16 +201,12 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
     parts = []
     held = ""
     for reading in jotting.readings:
-        decimals = max(0, -_exponent_of(2 * reading.half_width)) if reading.half_width else 0
-        value = f"{reading.value:.{decimals}f}"
-        low, high = reading.value - reading.half_width, reading.value + reading.half_width
-        unit = reading.quantity.replace("°C", "°C")
-        places = max(0, decimals)
+        value, unit = _digits(reading), reading.quantity
         text = {
-            "range": f"{low:.{places}f}..{high:.{places}f} {unit}",
+            "range": f"{_end(reading, -1)}..{_end(reading, 1)} {unit}",
             "about": f"~{value} {unit}",
             "peak": f"peak {value} {unit}",
-            "below": f"<{2 * reading.value:g} {unit}",
+            "below": f"<{2 * reading.value:.12g} {unit}",
             "count": f"{reading.value:g} of {reading.value:g} {unit}",
             "bar": f"bar {unit.removeprefix(BAR)} {value} Wh",
         }.get(reading.kind, f"{value} {unit}")
@@ -216,14 +214,31 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
             text = f"{reading.tap} {FULL if reading.value else EMPTY}"
         elif reading.tap.startswith("cell "):
             text = f"{reading.tap.replace('cell ', 'cell')} {text}"
-        elif reading.tap and (each_tap or reading.tap != held):
-            text = f"{reading.tap} {text}"
-        held = reading.tap
+        elif each_tap or (reading.tap and reading.tap != held):
+            text = f"{reading.tap or OWN} {text}"
+        held = reading.tap or held
         parts.append(text)
     if jotting.mark:
         parts.insert(len(parts) if jotting.mark in FATES else 0, jotting.mark)
     note = f'"{jotting.text}"' if jotting.text and (parts or re.match(r"[-+@\d~<]", jotting.text)) else jotting.text
     return " ".join([*parts, note]).strip()
+
+
+def _digits(reading: JotReading) -> str:
+    """Its number in as many digits as say how wide it is; where none do, with its width behind it, or as exact."""
+    decimals = max(0, -_exponent_of(2 * reading.half_width)) if reading.half_width else 0
+    text = f"{reading.value:.{decimals}f}"
+    usual = max(10.0**-decimals, 0.05 * abs(reading.value)) if reading.kind == "about" else 0.5 * 10.0**-decimals
+    if reading.kind == "bar" or (float(text) == reading.value and abs(usual - reading.half_width) <= 1e-9 * usual):
+        return text
+    if not reading.half_width:
+        return f"={reading.value!r}"
+    return f"{reading.value!r} ±{reading.half_width!r}"
+
+
+def _end(reading: JotReading, side: int) -> str:
+    """One end of a range in no more digits than it takes."""
+    return f"{reading.value + side * reading.half_width:.12g}"
 
 
 def _says_the_same(line: str, jotting: Jotting) -> bool:
@@ -232,7 +247,12 @@ def _says_the_same(line: str, jotting: Jotting) -> bool:
         again = Grammar().parse(line)
     except ValueError:
         return False
-    return again is not None and (again.readings, again.mark, again.text) == (jotting.readings, jotting.mark, jotting.text)
+    return again is not None and said_by(again) == said_by(jotting)
+
+
+def said_by(jotting: Jotting) -> tuple[tuple[JotReading, ...], str, str]:
+    """What a row says, however it is written: the place without a name is the run's own."""
+    return tuple(replace(r, tap=r.tap or OWN) for r in jotting.readings), jotting.mark, jotting.text
 
 
 def _started(text: str, name: str, number: int) -> datetime:
