@@ -16,6 +16,7 @@ from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.flowed import warned_of
 from ubrant.core.record.head import Criteria
 from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.named_twice import warned_of_twice
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.standards import tried
 from ubrant.core.record.typed import gather
@@ -112,8 +113,8 @@ def _with_marks(account: Account, record: Record) -> Account:
 
 
 def _with_flows(account: Account, record: Record) -> Account:
-    """What flowed although everything was off, and what the guardian did, is told of any method."""
-    said = warned_of(record)
+    """What flowed although everything was off, what the guardian did, and what stands twice at one place, is told of any method."""
+    said = warned_of(record) + warned_of_twice(record)
     return replace(account, warnings=(*said, *account.warnings)) if said else account
 
 

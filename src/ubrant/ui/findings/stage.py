@@ -35,6 +35,7 @@ from ubrant.runs.naming import name_in, name_of
 from ubrant.runs.series import series_of
 from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.what_it_was import is_unnamed
+from ubrant.ui.findings.named_twice import NamedTwice
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
 from ubrant.ui.findings.what_it_was import WhatItWas
@@ -79,6 +80,7 @@ class FindingsStage(StageFrame):
         self.notes = Callout("caution")
         self.cutoff = QuantityField("V", self.tr("Judged to"))
         self.warmth = Warmth(bench)
+        self.twice = NamedTwice(bench)
         self.what_it_was = WhatItWas(bench)
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
@@ -123,6 +125,7 @@ class FindingsStage(StageFrame):
             self.keep_found,
             self.guess,
             self.questions,
+            self.twice,
             self.what_it_was,
             self.trouble,
             self.go_on,
@@ -209,6 +212,7 @@ class FindingsStage(StageFrame):
             control.setEnabled(False)
         for choice in (
             self.what_it_was,
+            self.twice,
             self.questions,
             self.check_button,
             self.take_newer,
@@ -257,6 +261,7 @@ class FindingsStage(StageFrame):
         self.guess.setText(beside(run.head.conditions.guess, account))
         self.guess.setVisible(bool(self.guess.text()))
         self._ask(account.questions)
+        self.twice.show_run(run)
         self.what_it_was.setVisible(is_unnamed(run) and not self._bench.logbook.read_only)
         if is_unnamed(run):
             self.what_it_was.show_run(run, self.record)
