@@ -15,7 +15,7 @@ from ubrant.core.record.head import LOG
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of, account_of_stored, live_account
+from ubrant.runs.accounts import account_of, account_of_stored, live_account, others_of
 from ubrant.runs.bringing_in import LogOptions, keep, read_file, unit_for
 from ubrant.runs.jot_heads import export_jots
 
@@ -40,7 +40,7 @@ def runs(book):
         run, session = by_hand(book, key, SAMPLES[key].prepared(key, by_hand=True), SAMPLES[key].lines)
         found[key, "by hand"] = book.run(run.id), account_of(book, book.run(run.id))[1]
         assert not found[key, "by hand"][1].trouble
-        same(live_account(run, session), found[key, "by hand"][1], 1e-12)
+        as_kept(live_account(run, session, others=others_of(book, book.run(run.id))), found[key, "by hand"][1])
     for key in WAVES:
         path = book.path.with_name("wave.csv")
         time = np.arange(1600) * 5e-5
@@ -59,6 +59,19 @@ def same(one: Account, other: Account, rel: float) -> None:
                 found == was if was is None or found is None or isinstance(was, str) else found == pytest.approx(was, rel=rel, abs=1e-15)
             ), key
         assert (again.unit, again.name) == (finding.unit, finding.name)
+
+
+def as_kept(live: Account, kept: Account) -> None:
+    """What was said while it went on, its end and state set alike, is what is said of it ever after."""
+    same(live, kept, 1e-12)
+    assert (live.verdict, live.sentence, live.warnings, live.settle, live.short) == (
+        kept.verdict,
+        kept.sentence,
+        kept.warnings,
+        kept.settle,
+        kept.short,
+    )
+    assert [(q.key if hasattr(q, "key") else q) for q in live.questions] == [(q.key if hasattr(q, "key") else q) for q in kept.questions]
 
 
 def alike(one: Account, other: Account) -> None:

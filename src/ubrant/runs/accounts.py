@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import contextlib
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -51,9 +52,28 @@ def account_with_others(logbook: Logbook, run: Run, record: Record, criteria: Cr
             record = method.retried(record, criteria)
     except (UnknownMethodError, CodecError) as error:
         return record, Account(trouble=str(error))
-    return record, _careful(
-        record, lambda: method.study(_with_ratios(method, record, method.account(record)), record, lambda: _others(logbook, run))
-    )
+    return record, whole_account(method, record, lambda: _others(logbook, run))
+
+
+def whole_account(
+    method: Method, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]] = tuple, expected: Rehearsal | None = None
+) -> Account:
+    """All that is said of a record: what its method makes of it, with what every method adds, and with what other runs of the unit add.
+
+    The one way to an account: of a run that is going on, of a kept one, of a file, on the shelf and on the command line.
+
+    Parameters
+    ----------
+    others : the other runs of the unit with their accounts, the newest first; asked for only where the method wants them
+    expected : what a rehearsal foretold, for a run that is going on
+    """
+    return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(record, expected)), record, others))
+
+
+def others_of(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:
+    """The other runs of the unit, over a connection of its own: for another thread than the logbook's."""
+    with contextlib.closing(Logbook(logbook.place)) as again:
+        return tuple(_others(again, run))
 
 
 def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
@@ -75,11 +95,11 @@ def _others(logbook: Logbook, run: Run) -> Iterator[tuple[Record, Account]]:
 def account_of_stored(record: Record) -> Account:
     """The account of a record by itself."""
 
-    def made() -> Account:
+    try:
         method = method_of(record.head.method)
-        return _with_ratios(method, record, method.account(record))
-
-    return _careful(record, made)
+    except UnknownMethodError as error:
+        return Account(trouble=str(error))
+    return whole_account(method, record)
 
 
 def _with_ratios(method: Method, record: Record, account: Account) -> Account:
@@ -154,14 +174,14 @@ def live_record(run: Run, session: Session) -> Record:
     """What was read, noted and typed so far."""
     progress = session.progress
     ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
+    state = "done" if progress.phase == "ended" else "running"
     lines = [Entry(*row) for row in session.live.jots()]
-    return record_of(run.head, session.live.all_series(), session.live.events(), lines, "running", ended_by)
+    return record_of(run.head, session.live.all_series(), session.live.events(), lines, state, ended_by)
 
 
-def live_account(run: Run, session: Session, expected: Rehearsal | None = None) -> Account:
-    """A run that is going on, from what was taken so far."""
-    record = live_record(run, session)
-    return _with_flows(_with_marks(method_of(run.method).account(record, expected), record), record)
+def live_account(run: Run, session: Session, expected: Rehearsal | None = None, others: Sequence[tuple[Record, Account]] = ()) -> Account:
+    """A run that is going on, from what was taken so far; ``others`` as :func:`others_of` found them when it began."""
+    return whole_account(method_of(run.method), live_record(run, session), lambda: others, expected)
 
 
 def latest(session: Session) -> dict[tuple[str, str], float]:

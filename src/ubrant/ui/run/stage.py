@@ -13,12 +13,13 @@ from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
-from ubrant.runs.accounts import latest, live_account, live_record
+from ubrant.runs.accounts import latest, live_account, live_record, others_of
 from ubrant.runs.begin import Session
 from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
@@ -58,6 +59,7 @@ class RunStage(StageFrame):
         self._method: Method | None = None
         self._prepared: Prepared | None = None
         self._ticks, self._sums_due, self._summing = 0, 1, False
+        self._others: tuple[tuple[Record, Account], ...] = ()
         self._reported = False
         self._left_s: float | None = None
         self._unit_name = ""
@@ -151,6 +153,9 @@ class RunStage(StageFrame):
         run, session = self._bench.run, self._bench.session
         assert run is not None and session is not None
         self._ticks, self._sums_due, self._left_s, self._reported = 0, 1, None, False
+        self._others = ()
+        logbook = self._bench.logbook
+        quietly(self, lambda: others_of(logbook, run), lambda found: self._take_others(run, found))
         self._method = method_of(run.method)
         self._prepared = self._method.prepared(run.head)
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
@@ -164,6 +169,11 @@ class RunStage(StageFrame):
         self._begin_typed(session)
         self._timer.start()
         self.tick()
+
+    def _take_others(self, run: Run, found: object) -> None:
+        """What other runs of the unit say, once they are read: beside the window, and once a run."""
+        if isinstance(found, tuple) and self._bench.run is not None and self._bench.run.id == run.id:
+            self._others, self._sums_due = found, 0
 
     def _begin_typed(self, session: Session) -> None:
         """The table, the button of the load, and the reminder of a run that is made by hand."""
@@ -207,7 +217,7 @@ class RunStage(StageFrame):
 
     def _sum_up(self, run: Run, session: Session, progress: Progress) -> None:
         """The account so far: here where it is quick, and beside the window where a run has grown long, so that the window never waits for it."""
-        began, expected = perf_counter(), self._bench.expected
+        began, expected, others = perf_counter(), self._bench.expected, self._others
 
         def show(account: Account) -> None:
             self._show_account(account, progress)
@@ -219,10 +229,10 @@ class RunStage(StageFrame):
                 show(found)
 
         if progress.phase == "ended" or session.live.count() <= _MANY:
-            show(live_account(run, session, expected))
+            show(live_account(run, session, expected, others))
         elif not self._summing:
             self._summing = True
-            quietly(self, lambda: drawn_already(live_account(run, session, expected)), done)
+            quietly(self, lambda: drawn_already(live_account(run, session, expected, others)), done)
 
     def _keeps_up(self, session: TypedSession) -> bool:
         """Let a simulated person type; False where that could not be kept: the run is over then."""
