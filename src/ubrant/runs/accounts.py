@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from ubrant.bench.switched_on import Ledger
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
+from ubrant.core.equipment.usual_meters import assumed_text
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
@@ -123,13 +124,26 @@ def _careful(record: Record, make: Callable[[], Account]) -> Account:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
-    return _as_far_as_sound(_with_flows(_with_standard(_with_marks(account, record), record), record), record)
+    return _as_far_as_sound(_with_assumed(_with_flows(_with_standard(_with_marks(account, record), record), record), record), record)
 
 
 def _with_marks(account: Account, record: Record) -> Account:
     """What a person marked is told of any method: how long it was from one to the next."""
     found = between_marks(record)
     return account if not found or account.trouble else replace(account, findings={**account.findings, **found})
+
+
+def _with_assumed(account: Account, record: Record) -> Account:
+    """What a meter was only assumed to be is said, and stands on every answer that has a ±."""
+    said = tuple(text for tap, meter in record.head.setup.meters.items() if (text := assumed_text(tap, meter)))
+    if not said or account.trouble:
+        return account
+    marked = {
+        key: replace(finding, working=say("{working}; ± assumed", working=finding.working))
+        for key, finding in account.findings.items()
+        if key in account.answers and finding.contributions
+    }
+    return replace(account, findings={**account.findings, **marked}, warnings=(*said, *account.warnings))
 
 
 def _with_flows(account: Account, record: Record) -> Account:

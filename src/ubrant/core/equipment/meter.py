@@ -41,6 +41,7 @@ class MeterDetails:
     tempco : how far its gain moves for each °C outside of what its accuracy holds in, as a fraction
     standard : what is kept to try it with, like ``2.500 V ± 1 mV``; empty for nothing
     as_of : the day that its checks are read for, ISO; empty where they are not, and it is as its maker says
+    assumed : nobody knows how good it is: its accuracies are those of such a kind of meter (``usual_meters.py``); empty where they are its own
     counts : which of them do: those up to that day (THEN), before them the first one after it (LATER: it was so then), or none (MAKER)
     """
 
@@ -70,6 +71,7 @@ class MeterDetails:
     tempco: float = 0.0
     standard: str = ""
     as_of: str = ""
+    assumed: str = ""
     counts: str = THEN
 
     def to_json(self) -> dict[str, Any]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
@@ -35,6 +36,7 @@ from ubrant.runs.naming import name_in, name_of
 from ubrant.runs.series import series_of
 from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.what_it_was import is_unnamed
+from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.named_twice import NamedTwice
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.warmth import Warmth
@@ -85,6 +87,8 @@ class FindingsStage(StageFrame):
         self.more = label("", "quiet")
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
+        self.meters_button = button(self.tr("Its meters …"), self._change_meters)
+        self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
         self.again_button = button(self.tr("Same again …"), self._want_again)
         self.compare_button = button(self.tr("Compare …"), self._want_compare)
         self.judge_again = button(self.tr("Keep this cut-off"), self._keep_cutoff)
@@ -143,7 +147,7 @@ class FindingsStage(StageFrame):
         self.side.addLayout(row(self.report_button, self.export_button, self.card_button))
         self.series_button = button(self.tr("Side by side …"), self._show_series)
         self.side.addLayout(row(self.again_button, self.compare_button, self.series_button))
-        self.side.addWidget(self.check_button)
+        self.side.addLayout(row(self.check_button, self.meters_button, QWidget(), stretch=2))
         self.side.addWidget(self.rank_button)
         self.rank_button.hide()
         self._judged = QWidget()
@@ -215,6 +219,7 @@ class FindingsStage(StageFrame):
             self.twice,
             self.questions,
             self.check_button,
+            self.meters_button,
             self.take_newer,
             self.keep_found,
             self.series_button,
@@ -268,6 +273,7 @@ class FindingsStage(StageFrame):
         self.again_button.setEnabled(bool(run.head.plan) and not is_unnamed(run))
         self.series_button.setVisible(len(series_of(self._bench.logbook, run)) > 1)
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
+        self.meters_button.setVisible(not self._bench.logbook.read_only)
         self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
@@ -343,6 +349,20 @@ class FindingsStage(StageFrame):
     def _rank(self) -> None:
         """Which of those that were measured to take for one job."""
         RankDialog(self._bench.logbook, self).exec()
+
+    def _change_meters(self) -> None:
+        """Which meter was where, and how good it is, known late: all is judged anew by it."""
+        run = self._run
+        if run is None:
+            return
+        setup = run.head.setup
+        taps = dict.fromkeys((*_taps_of(run), *setup.meters))
+        dialog = MetersDialog({tap: setup.meter(tap) for tap in taps}, self._bench.logbook.meters(), self)
+        if not self.open_dialog(dialog):
+            return
+        made = {tap: meter for tap, meter in dialog.meters().items() if tap in setup.meters or meter != Meter("")}
+        if made != dict(setup.meters):
+            self._bench.take_setup(run, replace(setup, meters=made).on(run.started))
 
     def _want_again(self) -> None:
         if self._run is not None:
@@ -442,6 +462,14 @@ def _judges_label(run: Run) -> bool:
         return method_of(run.method).judges_label
     except UnknownMethodError:
         return False
+
+
+def _taps_of(run: Run) -> tuple[str, ...]:
+    """Where its method has meters, whether one was named or not."""
+    try:
+        return method_of(run.method).taps
+    except UnknownMethodError:
+        return ()
 
 
 def _day(run: Run) -> str:

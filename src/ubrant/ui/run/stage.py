@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
+from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.record import Record
@@ -162,6 +163,7 @@ class RunStage(StageFrame):
         for note in (self.trouble_note, self.next_note, self.ahead_note, self.notice_note, self.deviation_note):
             note.say("plain", "")
         self.ledger.show_findings([])
+        self.path_view.show_path(PowerPath((), (), (), (), "W"))  # another run's is not this one's
         self.pause_button.setVisible(not session.is_typed and self._method.scene(self._prepared).battery)
         self.drawn.begin()
         self.jot_line.setText("")
