@@ -253,7 +253,7 @@ class MainWindow(QMainWindow):
         self.bench = Workbench(logbook)
         self._ask_what_is_on()
         self._name.setText(in_a_line(title or logbook.path.stem))
-        self.setWindowTitle(in_a_line(f"Ubrant — {title or logbook.path.stem}"))
+        self.setWindowTitle(in_a_line(title or logbook.path.stem))  # the desktop puts the program behind it
         self._built = {}
         for _ in self._buttons:
             self._stack.addWidget(QWidget())  # a stage takes this place when it is first wanted

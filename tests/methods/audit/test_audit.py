@@ -126,3 +126,24 @@ def test_typed_by_clamp_through_the_window(bench_window, qtbot):
     account = window.findings.account
     assert account.findings["sum_of_loads"].value == pytest.approx(0.42 + 1.68 + 4.0)
     assert "it adds up" in account.sentence
+
+
+@pytest.mark.parametrize(("name", "said"), [("House block", False), ("Starter battery", True), ("Tow van battery", True)])
+def test_only_what_starts_an_engine_is_told_to_keep_back_for_it(name, said):
+    from ubrant.core.equipment.unit import Unit
+    from ubrant.methods.audit.method import _starts_an_engine
+
+    assert _starts_an_engine(Unit(name, "battery", "12 V 80 Ah lead-acid")) is said
+
+
+def test_a_load_called_sunshade_is_a_load():
+    from ubrant.core.quantities.jot import JotReading, Jotting
+    from ubrant.methods.audit.method import _read
+
+    def line(amps: float, name: str) -> tuple[float, Jotting]:
+        return 0.0, Jotting(name, readings=(JotReading("", "A", amps, 0.005),))
+
+    plan = type("Plan", (), {"base_in": "with"})()
+    audit, _ = _read([line(0.1, "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], ["", "", ""], plan, None)
+    assert [one.name for one in audit.loads] == ["sunshade motor"]
+    assert audit.solar.amps == -2.0

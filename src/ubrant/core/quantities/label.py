@@ -130,7 +130,10 @@ _RATES: tuple[tuple[str, Callable[[float], float]], ...] = (
     (rf"(?:@|\bat\b)?\s*({NUMBER})\s*-?\s*h(?:ou)?r?s?\s*-?\s*rate\b|({NUMBER})\s*HR\b", lambda n: 1 / n),
 )
 _CUTOFF = rf"(?:cut\s*-?\s*off|down\s+to|\bto\b|\bend(?:ing)?(?:\s+at)?|→)\s*:?\s*({NUMBER})\s*V(?:olts?)?\b(\s*(?:/|per|a)\s*cell)?"
-_CELLS = r"(?<![\w.,])(\d{1,3})\s*S(?:\s*(\d{1,3})\s*P)?(?![\w])"
+_CELLS = r"(?<![\w.,])(?<!for\s)(\d{1,3})(?:\s*(?-i:S)|s)(?:\s*(\d{1,3})\s*P)?(?![\w])"
+"""Cells in series, ``4S2P``; ``for 3 s`` and ``3 s`` are seconds."""
+_A_SOCKET_S_V = 100.0
+"""Beside watt-hours alone no volts like these are a store's own: they are what its sockets give."""
 _TIMES_CELL = rf"(?<![\w.,])(\d{{1,3}})\s*[×x*]\s*(?={NUMBER}\s*V)"
 _BESIDE = r"(?<![\w.,])(\d{1,3})\s*[×x*]\s*(?:18650|21700|26650|14500|cells?\b|AA\b|AAA\b|C\b|D\b)"
 _PRIMARY = r"\b(?:alkaline|zinc[\s-]*carbon|carbon[\s-]*zinc|lithium[\s-]*primary|primary[\s-]*lithium|li\s*-?\s*mno2|li\s*-?\s*socl2|silver[\s-]*oxide|zinc[\s-]*air)\b"
@@ -299,6 +302,11 @@ def _fill_in(label: Label) -> Label:
     """Work out what follows from what was said, keeping a note of each guess."""
     guesses: list[str] = list(label.guesses)
     voltage = label.voltage_v
+    if voltage is not None and voltage >= _A_SOCKET_S_V and label.charge_ah is None and not label.series:
+        guesses.append(
+            say("{voltage} V is taken as what its sockets give, and not as the volts of what is inside.", voltage=plain(voltage))
+        )
+        voltage = None
     kind = label.kind_of_cell
     per_cell = [n for c in ([kind] if kind else CHEMISTRIES.values()) for n in c.nominal_v]
     if voltage and label.series and label.series > 1 and any(abs(voltage / n - 1) < 0.02 for n in per_cell) and voltage < 4:

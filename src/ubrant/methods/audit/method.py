@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, Read, analyse_audit
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain
@@ -164,7 +166,7 @@ class AuditMethod(Method):
         if stand is None and read.volts:
             findings["resting_voltage"] = Finding("resting_voltage", say("Resting volts"), read.volts, "V", None, say("as read, all off"))
         warnings = [*record.head.origin.said, *found.said, *said]
-        if (label is None or label.chemistry in {None, "lead-acid"}) and "hours_all_on" in findings:
+        if _starts_an_engine(record.head.setup.unit) and "hours_all_on" in findings:
             warnings.append(say(STARTER))
         loads = tuple(key for key in findings if key.startswith("current_"))
         return Account(
@@ -205,7 +207,7 @@ def _read(lines: list[tuple[float, Jotting]], named: list[str], plan: AuditPlan,
             base = one
         elif low == say(ALL_ON):
             all_on = one
-        elif "sun" in low or "solar" in low:
+        elif re.search(r"\b(?:sun|solar)\b", low):
             solar = one
         else:
             loads[one.name] = one
@@ -234,3 +236,11 @@ def _path(setup: Setup, power: Finding | None) -> PowerPath:
     meter = setup.meter("battery")
     flow = Flow(None, meter=clipped(meter)) if power is None else Flow(power.value, meter=meter.name)
     return PowerPath(nodes, (flow,), (None, None), (0.0, 0.0), "W")
+
+
+def _starts_an_engine(unit: Unit) -> bool:
+    """By what it is called: a block that is not said to start one is not told to keep back for it."""
+    return (
+        re.search(r"starter|cranking|\bcca\b|\b(?:engine|van|car|boat|tractor)\b", f"{unit.name} {unit.label_text} {unit.note}", re.I)
+        is not None
+    )

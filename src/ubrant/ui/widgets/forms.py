@@ -124,6 +124,10 @@ def sentence_beneath(field: QLineEdit) -> str:
 _SCROLL_BAR = 24
 
 
+_MOST_AT_ONCE = 24
+"""Entries that a drop-down shows before it scrolls; it never goes past the screen."""
+
+
 class Choice(QComboBox):
     """A drop-down that takes the room it is given, however long its entries are; opened, it shows them whole. The wheel turns it only then."""
 
@@ -132,6 +136,7 @@ class Choice(QComboBox):
         self.setAccessibleName(name)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)
+        self.setMaxVisibleItems(_MOST_AT_ONCE)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """A page that is scrolled under the pointer changes nothing that was chosen."""
