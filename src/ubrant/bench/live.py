@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from bisect import insort
 from collections.abc import Iterable, Mapping
 
 import numpy as np
@@ -43,7 +44,8 @@ class LiveReadings:
         self._lock = threading.Lock()
         self._columns: dict[tuple[str, str], _Column] = {}
         self._events: list[Event] = []
-        self._jots: dict[int, tuple[float, Jotting]] = {}
+        self._jots: list[tuple[float, int, Jotting]] = []  # by time, then by number
+        self._newest = 0
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         with self._lock:
@@ -88,20 +90,27 @@ class LiveReadings:
     def jots_are(self, jots: Mapping[int, tuple[float, Jotting]]) -> None:
         """The typed rows that count: (seconds, what it says) by the number each is kept under."""
         with self._lock:
-            self._jots = dict(jots)
+            self._jots = sorted(((time_s, number, jotting) for number, (time_s, jotting) in jots.items()), key=lambda one: one[:2])
+            self._newest = max(jots, default=0)
 
     def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
         """One of them is another, or there, or None: no more."""
         with self._lock:
-            if row is None:
-                self._jots.pop(number, None)
-            else:
-                self._jots[number] = row
+            if row is None or number <= self._newest:
+                self._jots = [one for one in self._jots if one[1] != number]
+            if row is not None:
+                insort(self._jots, (row[0], number, row[1]), key=lambda one: one[:2])
+                self._newest = max(self._newest, number)
 
     def jots(self) -> list[tuple[float, Jotting]]:
         """Typed rows that count, by time; of two at one time the one that was kept later stands behind."""
         with self._lock:
-            return [row for _, row in sorted(self._jots.items(), key=lambda one: (one[1][0], one[0]))]
+            return [(time_s, jotting) for time_s, _, jotting in self._jots]
+
+    def numbered(self) -> list[tuple[float, int, Jotting]]:
+        """The same, each with the number it is kept under."""
+        with self._lock:
+            return list(self._jots)
 
     def events(self) -> list[Event]:
         with self._lock:

@@ -153,6 +153,8 @@ class ByHand:
 
     def told_apart(self, lines: Sequence[Jotting]) -> tuple[list[str], list[Row]]:
         """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next."""
+        if not self.rows:
+            return [""] * len(lines), []
         left, answered = list(self.rows), []
         for line in lines:
             named = next((row for row in self.rows if row.short and row.short.lower() == line.text.strip('" ').lower()), None)

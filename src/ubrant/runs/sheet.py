@@ -54,12 +54,20 @@ class Sheet:
     rows: tuple[SheetRow, ...]
 
 
-def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]]) -> Sheet:
-    """The table of typed lines; ``wanted`` are the columns that a method asks for, others follow as they occur."""
-    columns = list(wanted)
+def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]], known: Sheet | None = None) -> Sheet:
+    """The table of typed lines; ``wanted`` are the columns that a method asks for, others follow as they occur.
+
+    ``known`` is the table as it was: rows that stand as they stood are taken from it.
+    """
+    columns = list(wanted) if known is None or known.columns[: len(wanted)] != tuple(wanted) else list(known.columns)
+    there = {row.number: row for row in known.rows} if known is not None else {}
     rows = []
     for jot in jots:
         if (jotting := jot.jotting) is None:
+            continue
+        same = there.get(jot.id)
+        if same is not None and same.jotting is jotting and same.time_s == jot.time_s and same.before == before.get(jot.id, ()):
+            rows.append(same)
             continue
         readings = {}
         for reading in jotting.readings:

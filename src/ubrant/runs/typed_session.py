@@ -11,7 +11,6 @@ from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.events import Event, LoadOff, Note
-from ubrant.core.record.jot_text import Entry
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -19,6 +18,7 @@ from ubrant.methods import cautions
 from ubrant.methods.method import ByHand, Method, Prepared, Row
 
 _OFF = {"load off", "empty"}
+_BEGINS_NOTHING = {*_OFF, LEFT_OUT}
 _MUCH_LEFT = 50.0
 """Percent on its display from which nobody has to hurry to recharge it."""
 
@@ -34,6 +34,7 @@ class TypedSession:
         self._logbook, self.run, self.clock = logbook, run, clock
         self.hand: ByHand = method.by_hand(prepared)
         self._asks = list(self.hand.asks)
+        self._asked_marks = {mark for row in (*self.hand.rows, self.hand.after) for mark in row.marks}
         self._state = Progress()
         self.relook()
 
@@ -62,8 +63,7 @@ class TypedSession:
 
     def is_aside(self, jotting: Jotting) -> bool:
         """A mark beside what is asked for: its moment counts, and no row is answered by it."""
-        asked = {mark for row in (*self.hand.rows, self.hand.after) for mark in row.marks}
-        return not jotting.readings and jotting.mark in BY_HAND and jotting.mark not in asked
+        return not jotting.readings and jotting.mark in BY_HAND and jotting.mark not in self._asked_marks
 
     def lacks(self, jotting: Jotting) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""
@@ -85,18 +85,18 @@ class TypedSession:
         """Where it stands by what was asked and typed, however that was changed meanwhile."""
         if self._state.phase == "ended":
             return
-        lines = [Entry(*row) for row in self.live.jots()]
+        lines = self.live.jots()
         if not self.hand.marks_load:
-            first_s = min((e.time_s for e in lines), default=None)
+            first_s = lines[0][0] if lines else None
             self._state = self._asked() if self._asks and not lines else Progress("measuring", self.row.text, load_on_s=first_s)
             return
-        edges = [(e.time_s, e.jotting.mark, any(r.quantity in {"A", "W"} and r.value for r in e.jotting.readings)) for e in lines]
-        edges += [(e.time_s, "load off", False) for e in self.live.events() if isinstance(e, LoadOff)]
+        offs = [(e.time_s, Jotting("", mark="load off")) for e in self.live.events() if isinstance(e, LoadOff)]
         on_s: float | None = None
         off_s: float | None = None
         loaded = False
-        for time_s, mark, flows in sorted(edges, key=lambda e: e[0]):
-            begins = on_s is None and flows and mark not in {*_OFF, LEFT_OUT}
+        for time_s, jotting in sorted([*lines, *offs], key=lambda row: row[0]) if offs else lines:
+            mark = jotting.mark
+            begins = on_s is None and mark not in _BEGINS_NOTHING and any(r.quantity in {"A", "W"} and r.value for r in jotting.readings)
             if not loaded and (begins or mark == "load on"):
                 loaded, on_s, off_s = True, time_s if on_s is None else on_s, None
             if loaded and mark in _OFF:
@@ -107,7 +107,7 @@ class TypedSession:
             self._state = Progress("load on", self.row.text, (cautions.HAND_OFF, cautions.WARM), load_on_s=on_s)
         else:
             text = say("Let it rest, take down the voltage it recovers to, then close the run. Or switch it on again, and say “load on”.")
-            shown = [r.value for e in sorted(lines, key=lambda e: e.time_s) for r in e.jotting.readings if r.quantity == "%"]
+            shown = [r.value for _, jotting in lines for r in jotting.readings if r.quantity == "%"]
             soon = (cautions.RECHARGE,) if not shown or shown[-1] < _MUCH_LEFT else ()
             self._state = Progress("recovering", text, soon, load_on_s=on_s, load_off_s=off_s)
 

@@ -17,7 +17,7 @@ from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.accounts import latest, live_account, live_record, others_of
@@ -273,12 +273,14 @@ class RunStage(StageFrame):
         if not isinstance(session, TypedSession) or run is None or method is None:
             return
         running = session.progress.phase != "ended"
-        now = (session.live.jots(), running, run.id)
+        typed = session.live.numbered()
+        now = (typed, running, run.id)
         if now == self._sheet_of or self.table.is_busy:
             return
         self._sheet_of = now
         logbook, hand = self._bench.logbook, session.hand
-        sheet = sheet_of(logbook.jots(run.id), hand.columns, logbook.lines_before(run.id))
+        jots = [StoredJot(time_s, jotting.line, "", number, jotting) for time_s, number, jotting in typed]
+        sheet = sheet_of(jots, hand.columns, logbook.lines_before(run.id), self.table.model.sheet)
         says = method.row_findings(live_record(run, session))
         asked = asked_of(sheet, hand, session.is_aside)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running)
