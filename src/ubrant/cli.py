@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from ubrant.core.outlook.kit import Kit
     from ubrant.core.quantities.label import Label
     from ubrant.logbook.logbook import Logbook
-    from ubrant.logbook.records import Run
+    from ubrant.logbook.records import Run, StoredRun
     from ubrant.runs.kit_parts import KitPart
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
@@ -181,6 +181,7 @@ def write_a_report(
     logbook: Path = typer.Argument(..., help="A logbook."),
     run: int = typer.Argument(..., help="The run's number; “ubrant runs LOGBOOK” lists them."),
     to: Path = typer.Option(..., help="FILE.pdf or FILE.html"),
+    damaged: bool = typer.Option(False, "--damaged", help="Also of a run that is damaged in the logbook; the report says so."),
 ) -> None:
     """A run's report, to print or send."""
     from ubrant.report.document import ReportError, write_report
@@ -189,6 +190,7 @@ def write_a_report(
     book = _open(logbook)
     chosen, name = _run_of(book, run)
     try:
+        _may_leave(book, chosen, damaged_too=damaged)
         record, account = account_of(book, chosen)
         if not account.findings:
             _refuse(account.trouble or "There is nothing to report.")
@@ -205,6 +207,9 @@ def export_a_run(
     logbook: Path = typer.Argument(..., help="A logbook."),
     run: int = typer.Argument(..., help="The run's number; “ubrant runs LOGBOOK” lists them."),
     to: Path = typer.Option(..., help="FILE.csv, FILE.jot for typed readings, or a FOLDER for a Data Package"),
+    damaged: bool = typer.Option(
+        False, "--damaged", help="Also a run that is damaged in the logbook, as far as it can be read; the file says so."
+    ),
 ) -> None:
     """A run's readings as CSV, or with everything known about it as a Data Package."""
     from ubrant.logbook.exporting import ExportError, export_csv, export_package
@@ -212,8 +217,8 @@ def export_a_run(
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
-    stored = book.kept(chosen)
     try:
+        stored = _may_leave(book, chosen, damaged_too=damaged)
         if to.suffix.lower() == ".csv":
             export_csv(stored, to)
         elif to.suffix.lower() in {".jot", ".txt"}:
@@ -374,6 +379,16 @@ def _open(path: Path) -> Logbook:
         _refuse(str(error))
 
 
+def _may_leave(book: Logbook, run: Run, *, damaged_too: bool) -> StoredRun:
+    """The run, once its seals were asked."""
+    from ubrant.logbook.file import DamagedError
+
+    try:
+        return book.leaving(run, damaged_too=damaged_too)
+    except DamagedError as error:
+        _refuse(f"{error} With --damaged it is written all the same, and the file says so.")
+
+
 def _run_of(book: Logbook, number: int) -> tuple[Run, str]:
     run = next(((r, n) for r, n in book.runs(limit=100_000) if r.id == number), None)
     if run is None:
@@ -423,4 +438,10 @@ def main() -> None:
     """The ``ubrant`` command. A logbook named on its own is opened, as a file manager asks for it."""
     if len(sys.argv) == 2 and sys.argv[1].endswith(".ubrant"):
         sys.argv[1:] = ["--logbook", sys.argv[1]]
-    app()
+    from ubrant.logbook.file import LogbookError
+
+    try:
+        app()
+    except LogbookError as error:  # damage that only showed in the middle of something: it says so itself
+        print(visible(str(error)), file=sys.stderr)
+        sys.exit(2)

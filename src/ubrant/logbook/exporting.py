@@ -74,6 +74,7 @@ def about_run(stored: StoredRun) -> dict[str, Any]:
         "ended_by": run.ended_by,
         "trouble": run.trouble,
         "source": run.source,
+        "damage": stored.damage,
     }
     return {HEAD: 3, **{k: v for k, v in about.items() if v}, "head": head_to_json(run.head)}
 

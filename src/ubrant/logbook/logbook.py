@@ -41,7 +41,7 @@ from ubrant.logbook.rows import (
     run_of,
     unit_of,
 )
-from ubrant.logbook.seals import Damage, damage_of, damage_text
+from ubrant.logbook.seals import Damage, damage_of, damage_text, sound_rows
 from ubrant.writing import write_whole
 
 _KEPT = "NOT EXISTS (SELECT 1 FROM thrown WHERE thrown.run_id = run.id)"
@@ -86,12 +86,17 @@ class Logbook:
         """Leave one file behind, and no others."""
         if self._folding is not None:
             self._folding.join()
-        if not self.read_only:
-            with contextlib.suppress(sqlite3.OperationalError):  # somebody else still looks; the last to leave cleans up
-                self._db.execute("PRAGMA busy_timeout=200")
-                self._db.execute("PRAGMA journal_mode=DELETE")
-        self._db.close()
-        self._lock.release()
+        try:
+            if not self.read_only:
+                with contextlib.suppress(
+                    sqlite3.DatabaseError, DamagedError
+                ):  # somebody else still looks, or it is damaged, and was said to be
+                    self._db.execute("PRAGMA busy_timeout=200")
+                    self._db.execute("PRAGMA journal_mode=DELETE")
+        finally:
+            with contextlib.suppress(sqlite3.DatabaseError, DamagedError):
+                self._db.close()
+            self._lock.release()
 
     def is_in_place(self) -> bool:
         """Whether the file that is open still stands under its name."""
@@ -232,6 +237,23 @@ class Logbook:
         readings = {key: self.series(run.id, *key) for key in self.taps(run.id)}
         damage = damage_text(damage_of(self._db, run.id))
         return StoredRun(run, readings, tuple(e.event for e in self.events(run.id)), tuple(self.jots(run.id)), damage)
+
+    def sound(self, table: str) -> set[int]:
+        """Keys of the rows of a table that are as they were written."""
+        return set(sound_rows(self._db, table))
+
+    def leaving(self, run: Run, *, damaged_too: bool = False) -> StoredRun:
+        """A run that is to leave the logbook, as a file or otherwise: its seals are asked first.
+
+        Raises
+        ------
+        DamagedError
+            It is damaged, and nobody asked for it all the same.
+        """
+        whole = self.kept(run)
+        if whole.damage and not damaged_too:
+            raise DamagedError(f"Run {run.id} is damaged in {self.path.name}: nothing was written. {whole.damage}")
+        return whole
 
     def damages(self) -> list[Damage]:
         """Everything in the file that is not as it was written; reads all of it.

@@ -173,7 +173,7 @@ def run_from(about: dict[str, Any], name: str) -> Run:
             int(about.get("utc_offset_min", 0)),
             state,
             str(about.get("ended_by", "")),
-            str(about.get("trouble", "")),
+            " ".join(text for key in ("trouble", "damage") if (text := str(about.get(key, "")))),
         )
     except (KeyError, TypeError, ValueError, CodecError) as error:
         raise LogError(f"{name}: what stands in it of the run does not hold together ({error}). Export it again.") from None

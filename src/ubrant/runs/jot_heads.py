@@ -185,7 +185,8 @@ def export_jots(stored: StoredRun, path: Path, name: str = "") -> str:
     entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in stored.events if isinstance(e, LoadOn | LoadOff)]
     started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
     try:
-        text = write_jot_text(head_lines(head, name), started, entries)
+        damage = {"note": stored.damage} if stored.damage else {}
+        text = write_jot_text({**head_lines(head, name), **damage}, started, entries)
         write_whole(path, lambda beside: beside.write_text(text, "utf-8"))
     except OSError as error:
         raise ExportError(f"{path} could not be written: {error.strerror or error}.") from None

@@ -106,6 +106,7 @@ class _Merge:
         self._came = BroughtIn(outlooks=len(other.outlooks()))
         self._here = {_key(into, run, run.unit_id) for run in (*(r for r, _ in into.runs(limit=-1)), *(r for r, _, _ in into.thrown()))}
         self._units: dict[int, Unit] = {}
+        self._sound = {table: other.sound(table) for table in ("unit", "meter")}
 
     def done(self) -> BroughtIn:
         runs = [run for run, _ in reversed(self._other.runs(limit=-1)) if run.id not in self._going_on]
@@ -132,6 +133,7 @@ class _Merge:
 
     def _unit(self, unit: Unit) -> None:
         """The same one here, or a new one; a name that something else has already says where it comes from."""
+        unit = unit if unit.id in self._sound["unit"] else replace(unit, name=say("{name} (damaged)", name=unit.name))
         here = self._into.units()
         renamed = self._from_there(unit.name)
         asked = (unit, replace(unit, name=renamed))  # by its name, else by the one it was given when it came before
@@ -153,6 +155,7 @@ class _Merge:
 
     def _meters(self) -> None:
         for meter in self._other.meters():
+            meter = meter if meter.id in self._sound["meter"] else replace(meter, name=say("{name} (damaged)", name=meter.name))
             here, renamed = self._into.meters(), self._from_there(meter.name)
             if any(_alike(m) == replace(_alike(meter), name=name) for m in here for name in (meter.name, renamed)):
                 continue

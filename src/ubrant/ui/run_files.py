@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QDialog, QFileDialog, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.record.record import Record
@@ -17,6 +17,7 @@ from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.records import Run
 from ubrant.runs.naming import name_in
 from ubrant.ui.settings import folder
+from ubrant.ui.widgets.text import message_box
 from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
@@ -30,6 +31,7 @@ class RunFiles(QObject):
         super().__init__(window)
         self._window, self._bench, self._look = window, bench, shown
         self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
+        self.wants_damaged: Callable[[str], bool] = self._asks_of_damage
 
     def report(self) -> None:
         """Save a report of the run that is shown."""
@@ -104,7 +106,7 @@ class RunFiles(QObject):
         path = self._ask(self.tr("Export the run"), f"{name}.csv", ";;".join(kinds))
         if path is None:
             return
-        kept, working = self._bench.logbook.kept(run), self.tr("Writing the readings …")
+        kept, working = self._bench.logbook.leaving(run, damaged_too=bool(shown[1].damage)), self.tr("Writing the readings …")
         if path.suffix.lower() == ".csv":
             self._write(working, path, lambda target: export_csv(kept, target))
         elif path.suffix.lower() == ".jot":
@@ -173,10 +175,20 @@ class RunFiles(QObject):
             )
 
     def _shown(self) -> Shown | None:
+        """The run that is shown, to be taken away: one that is damaged only where the person wants it all the same."""
         shown = self._look()
         if shown is None:
             self._bench.said.emit(self.tr("No run is shown: open one in Findings first."))
+        elif shown[1].damage and not self.wants_damaged(shown[1].damage):
+            return None
         return shown
+
+    def _asks_of_damage(self, damage: str) -> bool:
+        box = message_box(self._window, self.tr("This run is damaged"), damage)
+        agreed = box.addButton(self.tr("Take it as it is"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Leave it"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is agreed
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
         path, kind = QFileDialog.getSaveFileName(self._window, title, str(folder() / name.replace("/", "-")), kinds)
