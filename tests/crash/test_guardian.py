@@ -354,3 +354,20 @@ def test_one_that_shows_no_current_goes_by_what_it_says(load):
     entry = Ledger().read(load.address)
     assert not entry.is_off
     assert "it answers “1” when it is asked whether it is on" in entry.outcome["says"]
+
+
+def test_the_command_line_switches_it_off_or_takes_a_person_s_word(load):
+    from tests.command_line import ubrant
+
+    assert "Nothing is known that may still be on" in ubrant("off").stdout
+    left_on(load, "Made up,the right one,9,9")
+    made = ubrant("off")
+    assert made.returncode == 1
+    assert "may still be on: run 7 of bench.ubrant" in made.stdout
+    assert "Something else answers" in made.stdout
+    assert ubrant("off", "--looked", load.address).returncode == 0
+    left_on(load, "")
+    assert "Call it again with --agreed" in ubrant("off").stdout
+    assert ubrant("off", "--agreed").returncode == 0
+    assert not load.battery.load_is_on
+    assert Ledger().entries() == []
