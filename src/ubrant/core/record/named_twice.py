@@ -13,7 +13,7 @@ from ubrant.core.wording import say
 
 CHECKED = "named twice"
 """What a person has looked at: it is as it stands."""
-_AS_READ = {"read", "about", "range", "peak", "below"}
+_AS_READ = {"read", "about", "range", "below"}
 
 
 @dataclass(frozen=True)

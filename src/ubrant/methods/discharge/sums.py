@@ -32,6 +32,7 @@ from ubrant.core.uncertainty.contributions import Contribution, Contributions, c
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
+from ubrant.methods.discharge.stood_in import not_read, stood_in
 
 LOAD_ON_SHARE = 0.05
 """The load counts as on while the current is over this share of its usual value."""
@@ -158,8 +159,8 @@ def analyse(record: DischargeRecord) -> Discharge:
     findings = _figures(record, readings, stretch, crossing, gaps, budget, idle_below)
     if record.stands_in is not None:
         warnings.append(record.stands_in.sentence())
-        findings |= {key: _not_read(findings[key]) for key in ("mean_voltage", "rest_before", "rest_after")}
-        findings["energy"] = _stood_in(findings["energy"], record.stands_in)
+        findings |= {key: not_read(findings[key]) for key in ("mean_voltage", "rest_before", "rest_after")}
+        findings["energy"] = stood_in(findings["energy"], record.stands_in)
     # A run that ended at its own cut-off has not reached a lower one that it is judged to now.
     ended_by = "cut-off" if crossing else "a higher cut-off" if record.ended == "cut-off" else record.ended or "end of log"
     if dark and crossing is None and ended_by in {"end of log", "person"}:
@@ -203,16 +204,6 @@ def analyse(record: DischargeRecord) -> Discharge:
         alone=alone,
         full=full,
     )
-
-
-def _not_read(found: Finding) -> Finding:
-    return replace(found, value=None, contributions=None, working=say("no volts were read"), arithmetic=())
-
-
-def _stood_in(energy: Finding, volts: StandIn) -> Finding:
-    """Energy by the volts of the system, which is said in its working."""
-    text = say("charge × {middle} V, which stand in for volts that nobody read", middle=show(volts.middle_v))
-    return replace(energy, working=text, arithmetic=(volts.sentence(), *energy.arithmetic[1:]))
 
 
 def _facts(record: DischargeRecord, looked: Scan, first: int, last: int) -> BatteryFacts:

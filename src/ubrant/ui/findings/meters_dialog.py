@@ -74,25 +74,22 @@ class MetersDialog(QDialog):
     def __init__(self, meters: Mapping[str, Meter], shelf: Sequence[Meter], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(self.tr("Meters of this run"))
-        self.setMinimumWidth(860)
+        self.setMinimumWidth(680)
         self.taps = [_OneTap(tap, meter, shelf) for tap, meter in meters.items()]
         self.trouble = Callout("bad")
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(8)
-        for column, text in enumerate(
-            ("", self.tr("meter"), self.tr("± of its volts"), self.tr("± of its amperes"), self.tr("± of its watts"))
-        ):
-            grid.addWidget(label(text, "quiet"), 0, column)
-        for line, one in enumerate(self.taps, start=1):
-            grid.addWidget(label(one.tap), line, 0)
-            grid.addWidget(one.choice, line, 1)
-            for column, unit in enumerate(_UNITS, start=2):
-                grid.addWidget(one.fields[unit], line, column)
+        titles = {"V": self.tr("± of its volts"), "A": self.tr("± of its amperes"), "W": self.tr("± of its watts")}
+        for number, one in enumerate(self.taps):
+            line = 3 * number
+            grid.addWidget(label(self.tr("At the {tap}").format(tap=one.tap), "heading"), line, 0)
+            grid.addWidget(one.choice, line, 1, 1, 2)
+            for column, unit in enumerate(_UNITS):
+                grid.addWidget(label(titles[unit], "quiet"), line + 1, column)
+                grid.addWidget(one.fields[unit], line + 2, column)
+                grid.setColumnStretch(column, 1)
                 one.fields[unit].textChanged.connect(lambda _: self._look())
-        grid.setColumnStretch(1, 2)
-        for column in (2, 3, 4):
-            grid.setColumnStretch(column, 3)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.setSpacing(12)
