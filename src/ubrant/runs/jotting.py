@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import Entry, corrected
+from ubrant.core.record.jot_text import Entry, corrected, on_that_day
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import method_of
@@ -95,6 +95,8 @@ def moment_of(jotting: Jotting, run: Run, now_s: float) -> float:
         zone = timezone(timedelta(minutes=run.utc_offset_min))
         start = datetime.fromisoformat(run.started).astimezone(zone)
         start_s = start.hour * 3600 + start.minute * 60 + start.second
+        if jotting.on_day is not None:
+            return _on_its_day(jotting.on_day, jotting.at_clock_s - start_s, start, now_s)
         days = round((now_s - (jotting.at_clock_s - start_s)) / _DAY_S)
         moment = jotting.at_clock_s - start_s + days * _DAY_S
         if moment > now_s + 60:
@@ -105,6 +107,18 @@ def moment_of(jotting: Jotting, run: Run, now_s: float) -> float:
             raise JotError("That lies ahead: the run has not come so far.")
         return jotting.after_start_s
     return now_s - jotting.ago_s
+
+
+def _on_its_day(on_day: tuple[int, int, int], clock_s: float, start: datetime, now_s: float) -> float:
+    """``clock_s`` from the time of day of the start, on a day that was written."""
+    try:
+        day = on_that_day(on_day, start.date())
+    except ValueError:
+        raise JotError("There is no such day: write it like @10-18 14:32, the month first.") from None
+    moment = clock_s + (day - start.date()).days * _DAY_S
+    if moment > now_s + 60:
+        raise JotError("That lies ahead: the run has not come so far.")
+    return moment
 
 
 def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, session: Session | None = None) -> Taken:

@@ -109,6 +109,7 @@ class Jotting:
     text : the note, without what was understood otherwise
     ago_s : so long ago
     at_clock_s : seconds since midnight, where a time of day was given
+    on_day : (year, month, day) of that, 0 for a year that was not written; None where no day was
     after_start_s : seconds since the start, where that was given
     readings, mark : what was read; ``full``, ``empty``, ``load on``, ``load off``, ``counter reset`` or nothing
     look_in_s : remind the person after so long
@@ -119,6 +120,7 @@ class Jotting:
     text: str
     ago_s: float = 0.0
     at_clock_s: float | None = None
+    on_day: tuple[int, int, int] | None = None
     after_start_s: float | None = None
     readings: tuple[JotReading, ...] = ()
     mark: str = ""
@@ -138,7 +140,8 @@ class Jotting:
         if not parts:
             return ""
         when = f"{plain(self.ago_s / 60, 3)} min ago: " if self.ago_s else ""
-        when = f"at {clock_text(self.at_clock_s)}: " if self.at_clock_s is not None else when
+        day = f"{self.on_day[1]:02d}-{self.on_day[2]:02d} " if self.on_day is not None else ""
+        when = f"at {day}{clock_text(self.at_clock_s)}: " if self.at_clock_s is not None else when
         when = say("{plain} min after the start: ", plain=plain(self.after_start_s / 60, 4)) if self.after_start_s is not None else when
         return ("instead of the last entry: " if self.corrects else "") + when + " · ".join(parts)
 
@@ -398,11 +401,15 @@ def _when(rest: str) -> tuple[Jotting, str]:
     if match := re.match(r"\+\s*(\d+):([0-5]\d)(?::([0-5]\d(?:[.,]\d+)?))?(?!\d)", rest):
         seconds = int(match[1]) * 3600 + int(match[2]) * 60 + (parse_number(match[3]) if match[3] else 0.0)
         return Jotting("", after_start_s=seconds), rest[match.end() :]
-    if match := re.match(r"@\s*(\d{1,2})[:.h](\d{2})(?::(\d{2}(?:[.,]\d+)?))?(?!\d)", rest):
-        hour, minute, second = int(match[1]), int(match[2]), parse_number(match[3]) if match[3] else 0.0
+    day = r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?"
+    if match := re.match(rf"@\s*{day}(\d{{1,2}})[:.h](\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?!\d)", rest):
+        hour, minute, second = int(match[4]), int(match[5]), parse_number(match[6]) if match[6] else 0.0
         if hour > 23 or minute > 59 or second >= 60:
             raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=match[0]))
-        return Jotting("", at_clock_s=hour * 3600 + minute * 60 + second), rest[match.end() :]
+        on_day = (int(match[1] or 0), int(match[2]), int(match[3])) if match[2] else None
+        if on_day is not None and not (1 <= on_day[1] <= 12 and 1 <= on_day[2] <= 31):
+            raise JotError(say("“{value}” is no day and time: write it like @10-18 14:32, the month first.", value=match[0]))
+        return Jotting("", at_clock_s=hour * 3600 + minute * 60 + second, on_day=on_day), rest[match.end() :]
     if rest.startswith("@"):
         raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=rest.split()[0]))
     return Jotting(""), rest

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import date, datetime
 
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, JotReading, Jotting, clock_text
 from ubrant.core.quantities.quantity import parse_number
@@ -74,7 +74,7 @@ def is_jot_text(text: str) -> bool:
     """Whether a text looks like jot text: it names something it may name, or has a line that begins with a time and holds a reading."""
     lines = [line.strip() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")][:40]
     heads = sum(1 for line in lines if (m := _HEADING.match(line)) and _is_heading(m[1]))
-    timed = sum(1 for line in lines if re.match(r"@\s*\d{1,2}[:.]\d\d|\+\s*\d", line))
+    timed = sum(1 for line in lines if re.match(r"@\s*(?:(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:.]\d\d|\+\s*\d", line))
     return bool(lines) and (heads >= 2 or (timed >= 1 and heads + timed >= max(2, len(lines) // 3)))
 
 
@@ -94,6 +94,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
     grammar = Grammar()
     zero: float | None = None  # time of day of the start, seconds
     day = 0.0
+    first_day: date | None = None
     last_clock = -1.0
     for number, line in enumerate(text.splitlines(), start=1):
         line = line.strip().lstrip("\ufeff")
@@ -109,7 +110,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
                 grammar = replace(grammar, aliases=dict(zip(names_on_path(named[2]), _ENDS, strict=False)))
             if key == "started":
                 start = _started(named[2], name, number)
-                zero = start.hour * 3600.0 + start.minute * 60 + start.second
+                zero, first_day = start.hour * 3600.0 + start.minute * 60 + start.second, start.date()
             continue
         try:
             jotting = grammar.parse(line)
@@ -119,13 +120,22 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             continue
         before = entries[-1].time_s if entries else 0.0
         if jotting.at_clock_s is not None:
+            if jotting.on_day is not None:  # from here on times of day are of this day
+                try:
+                    on = on_that_day(jotting.on_day, first_day)
+                except ValueError:
+                    raise JotTextError(say("{name}, line {number}: there is no such day.", name=name, number=number)) from None
+                first_day = first_day or on
+                day, last_clock = (on - first_day).days * _DAY_S, -1.0
             if zero is None:
                 zero = jotting.at_clock_s
             if last_clock >= 0 and jotting.at_clock_s < last_clock - _DAY_S / 2:
                 day += _DAY_S
             last_clock = jotting.at_clock_s
             moment = jotting.at_clock_s + day - zero
-            if moment < before - _DAY_S / 2:
+            if jotting.on_day is not None:
+                pass  # it is said which day it was
+            elif moment < before - _DAY_S / 2:
                 moment += _DAY_S
             elif moment < 0 and any(e.time_s >= 0 for e in entries):  # before it began: it is the next day
                 day += _DAY_S
@@ -152,6 +162,28 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
     started = _started(head["started"], name, 1) if "started" in head else None
     return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
+
+
+def on_that_day(on_day: tuple[int, int, int], first: date | None) -> date:
+    """The day that was written; without a year the one that is nearest to ``first``, else of this century's first that has it.
+
+    Raises
+    ------
+    ValueError
+        There is no such day.
+    """
+    year, month, day = on_day
+    if year or first is None:
+        return date(year or 2000, month, day)
+    return min((date(first.year + k, month, day) for k in (-1, 0, 1) if _is_day(first.year + k, month, day)), key=lambda d: abs(d - first))
+
+
+def _is_day(year: int, month: int, day: int) -> bool:
+    try:
+        date(year, month, day)
+    except ValueError:
+        return False
+    return True
 
 
 def names_on_path(text: str) -> tuple[str, ...]:
@@ -189,7 +221,8 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
 
 def line_of(jotting: Jotting) -> str:
     """The row as a line without its time: as typed where that says the same by itself, put together otherwise."""
-    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", jotting.line, flags=re.I)
+    typed = re.sub(r"^@\s*(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+", "@", jotting.line)
+    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", typed, flags=re.I)
     if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
         return typed
     short = _put_together(jotting, each_tap=False)
