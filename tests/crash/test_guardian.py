@@ -371,3 +371,42 @@ def test_the_command_line_switches_it_off_or_takes_a_person_s_word(load):
     assert ubrant("off", "--agreed").returncode == 0
     assert not load.battery.load_is_on
     assert Ledger().entries() == []
+
+
+def test_a_driver_s_own_process_takes_no_late_answer_for_the_one_it_asked_for():
+    """A reading that the program had asked for comes first: it is not taken for *off*."""
+    from ubrant.bench.visa_child import Driver
+
+    class Resource:
+        def __init__(self) -> None:
+            self.answers, self.told = [b"12.9003\n"], []
+
+        def write_raw(self, data: bytes) -> None:
+            for command in filter(None, data.decode().split("\n")):
+                self.told.append(command)
+                answer = {"*IDN?": b"Made up,load\n", "INP?": b"0\n", "MEAS:CURR?": b"0.0000\n"}.get(command)
+                self.answers += [answer] if answer else []
+
+        def read_raw(self) -> bytes:
+            if not self.answers:
+                raise RuntimeError("VI_ERROR_TMO")
+            return self.answers.pop(0)
+
+    orders, ours = os.pipe()
+    answers, theirs = os.pipe()
+    resource = Resource()
+    driver = Driver(resource, orders, theirs)
+    driver._how = {
+        "off": "INP OFF",
+        "is_on": "INP?",
+        "off_answers": ["0"],
+        "current": "MEAS:CURR?",
+        "identify": "*IDN?",
+        "identity": "Made up,load",
+    }
+    assert driver._looks_off() == ""
+    resource.answers.append(b"12.9003\n")
+    driver._how["identity"] = ""
+    assert driver._looks_off() == ""
+    for descriptor in (orders, ours, answers, theirs):
+        os.close(descriptor)

@@ -104,7 +104,22 @@ class Driver:
             why = str(error) or type(error).__name__
         write_outcome(self._how.get("entry", ""), outcome_of("guardian", because, sent=sent, why_not=why))
 
+    def _in_order(self) -> None:
+        """What was still on its way to the program is read away, so that the next answer belongs to its question."""
+        who, identity = self._how.get("identify"), self._how.get("identity")
+        if not who or not identity:
+            while self._turn() is not None:
+                pass
+            return
+        self._resource.write_raw(who.encode() + b"\n")
+        until = time.monotonic() + _CONFIRMS_S
+        while time.monotonic() < until:
+            if (answer := self._turn()) is not None and answer.decode("utf-8", "replace").strip() == identity:
+                return
+        raise TimeoutError("it does not say who it is any more")
+
     def _looks_off(self) -> str:
+        self._in_order()
         answer = self._asked(self._how["is_on"])
         if answer.upper() not in self._how["off_answers"]:
             return f"it answers “{answer[:40]}” when it is asked whether it is on"
