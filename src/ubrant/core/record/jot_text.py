@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
@@ -92,10 +92,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
     entries: list[Entry] = []
     warnings: list[str] = []
     grammar = Grammar()
-    zero: float | None = None  # time of day of the start, seconds
-    day = 0.0
-    first_day: date | None = None
-    last_clock = -1.0
+    times = _Times(name)
     for number, line in enumerate(text.splitlines(), start=1):
         line = line.strip().lstrip("\ufeff")
         if not line or line.startswith("#"):
@@ -109,8 +106,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             if key.startswith("method "):
                 grammar = replace(grammar, aliases=dict(zip(names_on_path(named[2]), _ENDS, strict=False)))
             if key == "started":
-                start = _started(named[2], name, number)
-                zero, first_day = start.hour * 3600.0 + start.minute * 60 + start.second, start.date()
+                times.begin(_started(named[2], name, number))
             continue
         try:
             jotting = grammar.parse(line)
@@ -118,40 +114,9 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             raise JotTextError(f"{name}, line {number}: {error}") from None
         if jotting is None:
             continue
-        before = entries[-1].time_s if entries else 0.0
-        if jotting.at_clock_s is not None:
-            if jotting.on_day is not None:  # from here on times of day are of this day
-                try:
-                    on = on_that_day(jotting.on_day, first_day)
-                except ValueError:
-                    raise JotTextError(say("{name}, line {number}: there is no such day.", name=name, number=number)) from None
-                first_day = first_day or on
-                day, last_clock = (on - first_day).days * _DAY_S, -1.0
-            if zero is None:
-                zero = jotting.at_clock_s
-            if last_clock >= 0 and jotting.at_clock_s < last_clock - _DAY_S / 2:
-                day += _DAY_S
-            last_clock = jotting.at_clock_s
-            moment = jotting.at_clock_s + day - zero
-            if jotting.on_day is not None:
-                pass  # it is said which day it was
-            elif moment < before - _DAY_S / 2:
-                moment += _DAY_S
-            elif moment < 0 and any(e.time_s >= 0 for e in entries):  # before it began: it is the next day
-                day += _DAY_S
-                moment += _DAY_S
-            if entries and moment < before - 1e-9:
-                warnings.append(
-                    say(
-                        "Line {number} goes back to {time}, before the line above it: taken as written down late. Look whether that hour is right.",
-                        number=number,
-                        time=clock_text(jotting.at_clock_s),
-                    )
-                )
-        elif jotting.after_start_s is not None:
-            moment = jotting.after_start_s
-        else:
-            moment = before - jotting.ago_s
+        moment, warning = times.of(jotting, entries, number)
+        if warning:
+            warnings.append(warning)
         if jotting.corrects:
             if not entries:
                 raise JotTextError(say("{name}, line {number}: there is no entry before it to correct.", name=name, number=number))
@@ -162,6 +127,61 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
     started = _started(head["started"], name, 1) if "started" in head else None
     return JotText(head, started, tuple(sorted(entries, key=lambda e: e.time_s)), tuple(warnings))
+
+
+class _Times:
+    """When each line of a text was: times of day run on over midnight, from the start or from the first line."""
+
+    def __init__(self, name: str) -> None:
+        self._name = name
+        self._zero: float | None = None  # time of day of the start, seconds
+        self._first_day: date | None = None
+        self._day_s = 0.0
+        self._last_clock = -1.0
+
+    def begin(self, start: datetime) -> None:
+        self._zero, self._first_day = start.hour * 3600.0 + start.minute * 60 + start.second, start.date()
+
+    def of(self, jotting: Jotting, entries: Sequence[Entry], number: int) -> tuple[float, str]:
+        """Seconds from the start of the line ``number``, and what should be asked about it.
+
+        Raises
+        ------
+        JotTextError
+            There is no such day.
+        """
+        before = entries[-1].time_s if entries else 0.0
+        if jotting.at_clock_s is None:
+            return (jotting.after_start_s if jotting.after_start_s is not None else before - jotting.ago_s), ""
+        if jotting.on_day is not None:
+            self._is_of(jotting.on_day, number)
+        if self._zero is None:
+            self._zero = jotting.at_clock_s
+        if self._last_clock >= 0 and jotting.at_clock_s < self._last_clock - _DAY_S / 2:
+            self._day_s += _DAY_S
+        self._last_clock = jotting.at_clock_s
+        moment = jotting.at_clock_s + self._day_s - self._zero
+        if jotting.on_day is None and moment < before - _DAY_S / 2:
+            moment += _DAY_S
+        elif jotting.on_day is None and moment < 0 and any(e.time_s >= 0 for e in entries):  # before it began: it is the next day
+            self._day_s += _DAY_S
+            moment += _DAY_S
+        if not entries or moment >= before - 1e-9:
+            return moment, ""
+        return moment, say(
+            "Line {number} goes back to {time}, before the line above it: taken as written down late. Look whether that hour is right.",
+            number=number,
+            time=clock_text(jotting.at_clock_s),
+        )
+
+    def _is_of(self, on_day: tuple[int, int, int], number: int) -> None:
+        """From here on times of day are of this day."""
+        try:
+            day = on_that_day(on_day, self._first_day)
+        except ValueError:
+            raise JotTextError(say("{name}, line {number}: there is no such day.", name=self._name, number=number)) from None
+        self._first_day = self._first_day or day
+        self._day_s, self._last_clock = (day - self._first_day).days * _DAY_S, -1.0
 
 
 def on_that_day(on_day: tuple[int, int, int], first: date | None) -> date:
