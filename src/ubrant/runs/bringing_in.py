@@ -168,12 +168,18 @@ def _is_jots(path: Path) -> bool:
         return is_jot_text(decode(file.read(4096)))
 
 
+_FIRST_YEAR, _LAST_YEAR = 1970, 2200
+
+
 def from_log(log: LogFile, method: str = "") -> StoredRun:
     """A log of one tap, a jot text, or a package of an older Ubrant. ``method`` is what a person says of a jot text."""
     about = log.about
     if log.entries:
         return _from_jots(log, method)
-    started = (datetime.fromisoformat(about["started"]) if about.get("started") else log.started or datetime.now(UTC)).astimezone(UTC)
+    started = datetime.fromisoformat(about["started"]) if about.get("started") else log.started or datetime.now(UTC)
+    if not _FIRST_YEAR <= started.year <= _LAST_YEAR:
+        raise LogError(f"{log.name}: {started.isoformat()[:10]} is no day that can be. Look at its column of times.")
+    started = started.astimezone(UTC)
     said = tuple(s for s in (*log.warnings, log.left_out_sentence()) if s)
     plan = {**about.get("plan", {}), "warnings": said, "columns": log.columns}
     if "fields" in plan:

@@ -11,8 +11,9 @@ from pathlib import Path
 from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Jotting
-from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain_number
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
@@ -51,10 +52,10 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
         raise LogError(f"{log.name}, method: {error}") from None
     unit = Unit(headings.get("unit", ""), headings.get("kind", ""), headings.get("label", ""), headings.get("chemistry") or None)
     first = method.taps[0]
-    meters = {first: _meter(headings, "")}
+    meters = {first: _meter(log.name, headings, "")}
     for heading in headings:
         if match := re.fullmatch(r"(?:meter|volts|amps|watts|details) (.+)", heading):
-            meters[match[1]] = _meter(headings, f" {match[1]}")
+            meters[match[1]] = _meter(log.name, headings, f" {match[1]}")
     fed = headings.get("fed by", "")
     name, _, label = fed.partition(": ")
     battery = Unit(name, "battery", label) if fed else None
@@ -131,17 +132,27 @@ _NONE = "none"
 _LIKE = {"cutoff": "11.0 V", "hold": "1 s", "temperature": "20 °C"}
 
 
-def _meter(headings: Mapping[str, str], tap: str) -> Meter:
+def _check_accuracy(log: str, heading: str, text: str, unit: str) -> None:
+    try:
+        if text.strip():
+            parse_accuracy(text, unit)
+    except QuantityError as error:
+        raise LogError(f"{log}, {heading}: {error}") from None
+
+
+def _meter(log: str, headings: Mapping[str, str], tap: str) -> Meter:
     details: dict[str, object] = {"power_accuracy": headings.get(f"watts{tap}", "")}
     number = 0
     for part in filter(None, (p.strip() for p in headings.get(f"details{tap}", "").split(","))):
         name, _, value = part.partition(" ")
-        if name == "id":
-            number = int(value)
-        elif name == "reversed":
+        if name == "reversed":
             details[name] = True
-        elif name in _DETAILS:
-            details[name] = float(value)
+        elif name == "id" or name in _DETAILS:
+            if (given := plain_number(value)) is None:
+                raise LogError(f"{log}, details{tap}: “{part}” is not understood: write a number behind {name}.")
+            number, details = (int(given), details) if name == "id" else (number, {**details, name: given})
+    for heading, unit in (("volts", "V"), ("amps", "A"), ("watts", "W")):
+        _check_accuracy(log, f"{heading}{tap}", headings.get(f"{heading}{tap}", ""), unit)
     return Meter(
         headings.get(f"meter{tap}", ""),
         headings.get(f"volts{tap}", ""),

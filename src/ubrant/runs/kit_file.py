@@ -37,9 +37,12 @@ from ubrant.core.outlook.kit import (
 from ubrant.core.outlook.spread import NONE, Spread, parse_spread, share_of
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
-from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
+from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, plain
 from ubrant.core.record.readings import Array
 from ubrant.core.wording import say
+from ubrant.logbook.logs.limits import check_file
+from ubrant.logbook.logs.log_file import LogError
+from ubrant.logbook.logs.text import decode
 from ubrant.runs.kit_parts import InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
 
 CIRCUIT_SHARE = 0.8
@@ -498,13 +501,16 @@ def _circuit(where: str, text: str) -> float:
 def _recorded(where: str, path: Path) -> tuple[Array, Array]:
     """Seconds of the day and W of a CSV of two columns: a time of day, watts."""
     try:
-        rows = [line.split(",") for line in path.read_text(encoding="utf-8").splitlines() if line.strip()]
+        check_file(path)
+        rows = [line.split(",") for line in decode(path.read_bytes()).splitlines() if line.strip()]
     except OSError:
         raise KitError(say("{where}: {path} cannot be read.", where=where, path=path)) from None
+    except LogError as error:
+        raise KitError(say("{where}: {error}", where=where, error=str(error))) from None
     found = []
     for number, row in enumerate(rows, start=1):
         try:
-            found.append((read_clock(row[0]), float(row[1])))
+            found.append((read_clock(row[0]), parse_number(row[1])))
         except (QuantityError, ValueError, IndexError):
             if number > 1:
                 raise KitError(

@@ -11,6 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ubrant.core.outlook.kit import CONSTANT
 from ubrant.core.wording import say
+from ubrant.logbook.logs.limits import check_file
+from ubrant.logbook.logs.log_file import LogError
 
 
 class KitError(ValueError):
@@ -133,9 +135,12 @@ def read_kit(path: Path) -> KitPart:
         It cannot be read, is no TOML, or holds what nobody knows; says where.
     """
     try:
+        check_file(path)
         text = path.read_text(encoding="utf-8")
     except OSError as error:
         raise KitError(say("{path} cannot be read: {why}.", path=path, why=(error.strerror or "").lower())) from None
+    except LogError as error:
+        raise KitError(str(error)) from None
     except UnicodeDecodeError:
         raise KitError(say("{path} is no text: an outlook is a TOML file.", path=path)) from None
     return parse_kit(text, path.name)

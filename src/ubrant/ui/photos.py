@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import stat
 from functools import partial
 from pathlib import Path
 
@@ -26,6 +27,17 @@ class PhotoError(Exception):
     """A file that is no picture; says which and what to do."""
 
 
+_KINDS = {"jpeg", "png", "webp", "bmp", "gif", "tiff"}
+_ENDS = {"jpeg": b"\xff\xd9", "png": b"IEND"}
+"""What stands at the end of a whole one; a camera may put more behind it."""
+
+
+def _end_of(path: Path) -> bytes:
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - (1 << 16)))
+        return file.read()
+
+
 def photo_of(path: Path) -> Photo:
     """A picture as it is kept: upright, at most 1600 pixels long, as JPEG, without what a camera wrote about place and time.
 
@@ -35,13 +47,20 @@ def photo_of(path: Path) -> Photo:
         It cannot be read as a picture, or is larger than 60 MB.
     """
     try:
-        if path.stat().st_size > _MOST_BYTES:
+        about = path.stat()
+        if not stat.S_ISREG(about.st_mode):
+            raise PhotoError(say("{name} is no file: choose a picture (JPEG or PNG).", name=path.name))
+        if about.st_size > _MOST_BYTES:
             raise PhotoError(say("{name} is larger than 60 MB: save a smaller picture of it.", name=path.name))
     except OSError as error:
         raise PhotoError(say("{name} cannot be read ({error}).", name=path.name, error=error.strerror or error)) from None
     reader = QImageReader(str(path))
+    reader.setDecideFormatFromContent(True)
     reader.setAutoTransform(True)
-    image = reader.read()
+    kind = reader.format().data().decode("ascii", "replace")
+    image = reader.read() if kind in _KINDS else QImage()  # what is drawn anew (SVG, PDF) may name other files
+    if kind in _ENDS and _ENDS[kind] not in _end_of(path):
+        raise PhotoError(say("{name} is not whole: its end is missing. Copy it again.", name=path.name))
     if image.isNull():
         raise PhotoError(say("{name} is no picture that can be read here: save it as JPEG or PNG.", name=path.name))
     if max(image.width(), image.height()) > _LONGEST:
