@@ -33,8 +33,7 @@ def run(window):
     unit = replace(sample.unit, label_text="50 Ah 12.8 V LiFePO4", name="Big pack")
     typed = {**sample.typed, "load": "10 A"}
     prepared = replace(sample, unit=unit, typed=typed, meters=(Meter(""), Meter(""))).prepared("discharge", by_hand=True)
-    made, session = by_hand(window.bench.logbook, "discharge", prepared, HOURS)
-    session.end()
+    made, _ = by_hand(window.bench.logbook, "discharge", prepared, HOURS)
     window.findings.open_run(made.id)
     window.go_to(FINDINGS)
     return made
@@ -102,8 +101,7 @@ def test_a_new_run_begins_with_an_empty_stage(window, qtbot):
     window.run.tick()
     QTest.qWait(50)
     shown = window.run.path_view.grab().toImage()
-    session.end()
-    again, fresh = by_hand(window.bench.logbook, "discharge", sample.prepared("discharge", by_hand=True), {})
+    again, fresh = by_hand(window.bench.logbook, "discharge", sample.prepared("discharge", by_hand=True), {}, end=False)
     window.bench.begin(again, fresh, None)
     assert window.run.path_view.grab().toImage() != shown
     assert not window.run.path_view.accessibleDescription() or "W" not in window.run.path_view.accessibleDescription()
@@ -124,3 +122,15 @@ def test_what_is_said_meanwhile_is_what_is_said_ever_after_by_a_meter_off_its_st
     kept = account_of(logbook, logbook.run(run.id))[1]
     assert live.verdict.word == CANNOT_TELL
     assert (live.verdict, live.sentence, live.warnings) == (kept.verdict, kept.sentence, kept.warnings)
+
+
+def test_what_is_left_is_guessed_once_it_has_ended(window):
+    """While it goes on nobody says that it did not reach its cut-off."""
+    sample = SAMPLES["discharge"]
+    unit = replace(sample.unit, label_text="50 Ah 12.8 V LiFePO4", name="Big pack")
+    prepared = replace(sample, unit=unit, typed={**sample.typed, "load": "10 A"}).prepared("discharge", by_hand=True)
+    run, going = by_hand(window.bench.logbook, "discharge", prepared, {t: line for t, line in HOURS.items() if t < 8000}, end=False)
+    assert going.running
+    assert not any("did not reach its cut-off" in w for w in live_account(run, going).warnings)
+    going.end()
+    assert any("did not reach its cut-off" in w for w in live_account(run, going).warnings)

@@ -15,8 +15,7 @@ ROWS = {120.0 * k: f"charger 2.00 A load 12.85 V {5 - k / 10:.2f} A {3 - k / 10:
 
 @pytest.fixture
 def run(window):
-    made, session = by_hand(window.bench.logbook, "balance", SAMPLES["balance"].prepared("balance", by_hand=True), ROWS)
-    session.end()
+    made, _ = by_hand(window.bench.logbook, "balance", SAMPLES["balance"].prepared("balance", by_hand=True), ROWS)
     window.findings.open_run(made.id)
     window.go_to(FINDINGS)
     return made

@@ -293,7 +293,7 @@ class DischargeMethod(Method):
         except ReadingsError:
             return account
         added, why_not = peukert_of(record, data, discharge, others)
-        guess = rest_guess(self.prepared(record.head), data, discharge)
+        guess = "" if record.state == "running" else rest_guess(self.prepared(record.head), data, discharge)  # it may still reach its end
         findings = {**account.findings, **{f.key: f for f in added}}
         return replace(account, findings=findings, warnings=(*account.warnings, *filter(None, (guess, why_not))))
 
