@@ -234,7 +234,7 @@ def test_a_person_stops_it(order, rests):
 
 def test_stopped_before_it_began():
     rig = Rig()
-    rig.orders = rig.engine._orders = queue.Queue()
+    rig.orders = rig.engine._ears._orders = queue.Queue()
     rig.orders.put(Order.STOP)
     assert (rig.run().ended_by, rig.kinds()) == ("person", [])
 

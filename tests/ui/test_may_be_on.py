@@ -125,7 +125,7 @@ class OnInstruments:
 
     def begins(self) -> None:
         choice = BenchChoice(INSTRUMENTS, 1.0, load=instrument(self.load))
-        plan = small_plan(every_s=0.1, rest_before_s=0.5, rest_after_s=0.5)
+        plan = small_plan(every_s=0.1, rest_before_s=0.5, rest_after_s=3.0)
         self.run, self.session = begun(self.window.bench.logbook, plan, SMALL, instrument(self.meter), choice)
         for order in (Order.DONE, Order.DONE):
             self.session.order(order)
@@ -189,3 +189,20 @@ def test_something_else_draws_it_says_a_person(window, qtbot, bench):
     qtbot.waitUntil(lambda: "although everything" not in said(window), timeout=8000)
     assert [e.event.kind for e in window.bench.logbook.events(bench.run.id)][-2:] == ["still_draws", "draws_besides"]
     assert Ledger().entries() == []
+
+
+def test_what_flows_at_the_end_stays_written_down_though_the_load_says_that_it_is_off(window, qtbot, bench):
+    """If the program died now, the next start would ask."""
+    qtbot.waitUntil(lambda: len(bench.session.live.series("battery", "A")) > 12, timeout=15_000)
+    honest = bench.load.battery.amps
+    bench.meter.battery.amps = lambda device: (
+        "2.0002" if device == "meter" else "0.0000" if not bench.battery.load_is_on else honest(device)
+    )
+    bench.session.order(Order.STOP)
+    qtbot.waitUntil(lambda: not window.bench.is_running, timeout=15_000)
+    assert "although everything was switched off" in bench.session.progress.trouble
+    (left,) = Ledger().entries()
+    assert left.whose.run == bench.run.id
+    qtbot.waitUntil(lambda: "Something else draws this" in buttons(window), timeout=5000)
+    click(qtbot, window.may_be_on, "Something else draws this")
+    qtbot.waitUntil(lambda: Ledger().entries() == [], timeout=8000)

@@ -11,7 +11,7 @@ from dataclasses import replace
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.live import LiveReadings
-from ubrant.bench.orders import Order, Progress
+from ubrant.bench.orders import Ears, Order, Progress
 from ubrant.bench.staying_off import StayingOff
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.events import Event
@@ -37,8 +37,8 @@ class Afterwards:
         self._staying.keys = staying.keys
         self._staying.goes_on_with(staying.flow)
         self._silent: set[str] = set()
-        self._orders: queue.SimpleQueue[Order | None] = queue.SimpleQueue()
-        self._pending: list[Order | None] = []
+        self._orders: queue.SimpleQueue[Order] = queue.SimpleQueue()
+        self._ears = Ears(self._orders, bench.alive)
         self._thread = threading.Thread(target=self.run, name="afterwards", daemon=True)  # the guardian is there for what it leaves
 
     def start(self) -> None:
@@ -50,7 +50,7 @@ class Afterwards:
 
     def let_go(self) -> None:
         """Close the lines as soon as what is being read has come; nothing of what may be on is forgotten."""
-        self._orders.put(None)
+        self._orders.put(Order.LEAVE)
 
     def leave(self) -> None:
         """As :meth:`let_go`, and wait for it."""
@@ -69,7 +69,7 @@ class Afterwards:
                 if self._obeyed():
                     return
                 self._look()
-                clock.wait_until(clock.now_s() + self._staying.pace(_EVERY_S), self._called)
+                clock.wait_until(clock.now_s() + self._staying.pace(_EVERY_S), self._ears.called)
             self.said = f"For {show_duration(self.looks_for_s)} after the end of the run nothing flowed: the instruments are let go."
         except InstrumentError:  # the bench has gone as a whole
             return
@@ -113,9 +113,9 @@ class Afterwards:
 
     def _obeyed(self) -> bool:
         """Carry out what was ordered; True where that ends it."""
-        while self._pending or self._called(0.0):
-            order = self._pending.pop(0)
-            if order is None:
+        while self._ears.pending or self._ears.called(0.0):
+            order = self._ears.pending.pop(0)
+            if order is Order.LEAVE:
                 return True
             if order is Order.DONE:
                 self._is_off()
@@ -126,16 +126,6 @@ class Afterwards:
                 self._staying.besides(self._bench.clock.now_s())
                 self._is_off()
         return False
-
-    def _called(self, wait_s: float) -> bool:
-        self._bench.alive()
-        if self._pending:
-            return True
-        try:
-            self._pending.append(self._orders.get(timeout=wait_s) if wait_s > 0 else self._orders.get_nowait())
-        except queue.Empty:
-            return False
-        return True
 
     def _kept(self, event: Event) -> None:
         """What cannot be written any more is said all the same."""

@@ -11,7 +11,7 @@ from typing import Any
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError, Missed, WrongInstrument
-from ubrant.bench.orders import OVER, Order, Progress
+from ubrant.bench.orders import OVER, Ears, Order, Progress
 from ubrant.bench.point_steps import PointSteps
 from ubrant.bench.reading import SETTLE_S, BenchReader, Failed
 from ubrant.bench.staying_off import StayingOff
@@ -87,16 +87,16 @@ class Engine:
     """Interprets one method. ``run`` is called once, in a thread of its own."""
 
     def __init__(self, bench: Bench, recorder: Recorder, orders: queue.SimpleQueue[Order], show: Callable[[Progress], None]) -> None:
-        self._bench, self._recorder, self._orders, self._show = bench, recorder, orders, show
+        self._bench, self._recorder, self._show = bench, recorder, show
         self._clock = bench.clock
         self._progress = Progress()
-        self._pending: list[Order] = []
+        self._ears = Ears(orders, bench.alive)
         self._set: LoadOn | None = None
         self._charger: ChargeOn | None = None
         self._amount = 0.0
         self._is_loaded = False
         self._low_readings = 0
-        self._reader = BenchReader(bench, recorder, self._update, self._called, lambda: self._anything_is_on, self._look_at_guardian)
+        self._reader = BenchReader(bench, recorder, self._update, self._ears.called, lambda: self._anything_is_on, self._look_at_guardian)
         self._load_missed = False
         self._limit_s: float | None = None
         self._on_since_s = 0.0
@@ -137,11 +137,12 @@ class Engine:
         ]
         self._bench.cut_off()
         self.staying.watch.is_off(self._clock.now_s())
-        off = SwitchingOff(self._bench, self._next_order, self._called, self._note, self._update)
+        off = SwitchingOff(self._bench, self._next_order, self._ears.called, self._note, self._update)
         for what, thing in things:
             own = f" Its own cut-off stands at {self._set.own_cutoff_v:g} V." if self._set and what == "load" else ""
             trouble = off.for_sure(what, thing, trouble, own, self._progress.phase, unanswered=self._load_missed and what == "load")
         if self.staying.flow is not None:
+            self.staying.write_down()
             trouble = f"{trouble} {self.staying.sentence()}".strip()
         if self._progress.load_on_s is not None and self._progress.load_off_s is None:
             now = self._clock.now_s()
@@ -205,7 +206,7 @@ class Engine:
             if channel.tap == first and channel.quantity in step.quantities and channel.quantity in _MOST_ZERO:
                 values = []
                 for _ in range(_ZERO_READINGS):
-                    self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._called)
+                    self._clock.wait_until(self._clock.now_s() + SETTLE_S, self._ears.called)
                     values.append(self._reader.read(channel))
                 zeros[channel.quantity] = sum(values) / len(values)
         return zeros, first
@@ -221,7 +222,7 @@ class Engine:
                 return
             if order in OVER:
                 raise _Abandoned(_by(order))
-            self._clock.wait_until(min(now + self.staying.pace(step.every_s), end), self._called)
+            self._clock.wait_until(min(now + self.staying.pace(step.every_s), end), self._ears.called)
 
     def _load_on(self, step: LoadOn) -> None:
         load = self._bench.load
@@ -308,7 +309,7 @@ class Engine:
                 due = self._clock.now_s()
                 continue
             due = min(max(due + step.watch.next_after(step.every_s), self._clock.now_s()), start + step.at_most_s)
-            self._clock.wait_until(due, self._called)
+            self._clock.wait_until(due, self._ears.called)
             self._note_a_sleep(due, step.every_s)
 
     def _ended(self, watch: EndWatch, shown: dict[tuple[str, str], float]) -> str:
@@ -374,7 +375,7 @@ class Engine:
             if order is Order.RESUME and self.staying.flow is None:
                 self._on_again()
                 return order
-            self._clock.wait_until(self._clock.now_s() + self.staying.pace(every_s), self._called)
+            self._clock.wait_until(self._clock.now_s() + self.staying.pace(every_s), self._ears.called)
 
     def _on_again(self) -> None:
         assert self._set is not None
@@ -473,7 +474,7 @@ class Engine:
             order = self._next_order(0)
             if order is Order.STOP or order in OVER:
                 raise _Abandoned(_by(order))
-            self._clock.wait_until(self._clock.now_s() + TRY_EVERY_S, self._called)
+            self._clock.wait_until(self._clock.now_s() + TRY_EVERY_S, self._ears.called)
             self._recorder.check()
             try:
                 if failed.channel.connection is not None:
@@ -538,37 +539,26 @@ class Engine:
         order = self._next_order(0)
         if order is Order.STOP or order in OVER:
             raise _Abandoned(_by(order))
-        self._clock.wait_until(self._clock.now_s() + seconds, self._called)
+        self._clock.wait_until(self._clock.now_s() + seconds, self._ears.called)
 
     def _next_order(self, wait_s: float) -> Order | None:
-        if not self._pending:
-            self._called(wait_s)
-        order = self._pending.pop(0) if self._pending else None
+        if not self._ears.pending:
+            self._ears.called(wait_s)
+        order = self._ears.pending.pop(0) if self._ears.pending else None
         if order is Order.BESIDES:
             self.staying.besides(self._clock.now_s())
             return None
         return order
 
-    def _called(self, wait_s: float) -> bool:
-        """Wait for an order, a second at most; True when one has come. Whoever waits gives a sign of life."""
-        self._bench.alive()
-        if self._pending:
-            return True
-        try:
-            self._pending.append(self._orders.get(timeout=wait_s) if wait_s > 0 else self._orders.get_nowait())
-        except queue.Empty:
-            return False
-        return True
-
     def _over(self) -> str:
         """Who has ended the run meanwhile; empty where nobody has."""
-        self._called(0)
-        return next((_by(order) for order in self._pending if order in OVER), "")
+        self._ears.called(0)
+        return next((_by(order) for order in self._ears.pending if order in OVER), "")
 
     def _leave_if_over(self) -> None:
-        self._called(0)
-        if over := next((order for order in self._pending if order in OVER), None):
-            self._pending.remove(over)
+        self._ears.called(0)
+        if over := next((order for order in self._ears.pending if order in OVER), None):
+            self._ears.pending.remove(over)
             raise _Abandoned(_by(over))
 
     def _update(self, **changes: object) -> None:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import enum
+import queue
+from collections.abc import Callable
 from dataclasses import dataclass
 
 
@@ -18,9 +20,30 @@ class Order(enum.Enum):
     STOP = "stop and rest"
     END = "end now"
     CLOSE = "the program is being ended"
+    LEAVE = "let the instruments go"
+    """To whoever looks at them after the end of a run."""
 
 
 OVER = frozenset({Order.END, Order.CLOSE})
+
+
+class Ears:
+    """Hears orders wherever something is waited for; whoever waits gives a sign of life (``alive``)."""
+
+    def __init__(self, orders: queue.SimpleQueue[Order], alive: Callable[[], None]) -> None:
+        self._orders, self._alive = orders, alive
+        self.pending: list[Order] = []
+
+    def called(self, wait_s: float) -> bool:
+        """Wait for an order, so long at most; True when one has come."""
+        self._alive()
+        if self.pending:
+            return True
+        try:
+            self.pending.append(self._orders.get(timeout=wait_s) if wait_s > 0 else self._orders.get_nowait())
+        except queue.Empty:
+            return False
+        return True
 
 
 @dataclass(frozen=True)

@@ -118,6 +118,13 @@ class StayingOff:
             return ""
         return f"{plain(self.flow.amps)} A flow at the {self.flow.tap} although everything was switched off."
 
+    def write_down(self) -> None:
+        """While something flows all is in the ledger, whatever it says of itself: the next start asks, if nobody has answered by then."""
+        for thing in (self._bench.load, self._bench.supply):
+            if self.flow is not None and thing is not None and thing.guard is not None:
+                with contextlib.suppress(OSError):
+                    thing.guard.may_be_on()
+
     def _ask_about(self, flow: Flow, key: Key, time_s: float) -> None:
         """It has flowed since before anything was switched on: most likely something else, and the load will tell."""
         self.watch.take_as_rest(key, flow.amps)
@@ -129,10 +136,7 @@ class StayingOff:
     def _raise(self, flow: Flow, time_s: float) -> None:
         self.flow, self._was = flow, self._progress()
         self._keep(StillDraws(time_s, f"{plain(flow.amps)} A flow although everything is off.", flow.tap, flow.amps))
-        for thing in (self._bench.load, self._bench.supply):
-            if thing is not None and thing.guard is not None:
-                with contextlib.suppress(OSError):
-                    thing.guard.may_be_on()
+        self.write_down()
         self._send_off(time_s)
         self._show()
 
