@@ -15,7 +15,9 @@ from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.usual_meters import USUAL
 from ubrant.core.quantities.accuracy import parse_accuracy
-from ubrant.runs.accounts import account_of, live_account, others_of
+from ubrant.runs.accounts import account_of, account_of_stored, live_account, others_of
+from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.jot_heads import export_jots
 from ubrant.ui.shell import FINDINGS
 
 HOURS = {
@@ -43,7 +45,7 @@ def account(window, run):
     return account_of(window.bench.logbook, window.bench.logbook.run(run.id))[1]
 
 
-def test_a_discharge_of_five_hours_by_a_meter_of_no_accuracy_is_given_one(window, qtbot, run):
+def test_a_discharge_of_five_hours_by_a_meter_of_no_accuracy_is_given_one(window, qtbot, run, tmp_path):
     before = account(window, run)
     assert before.verdict.word == CANNOT_TELL
     assert before.findings["charge"].expanded_uncertainty is None
@@ -66,6 +68,10 @@ def test_a_discharge_of_five_hours_by_a_meter_of_no_accuracy_is_given_one(window
     )
     assert "± assumed" in after.findings["charge"].working
     assert "Assumed: the meter" in window.findings.notes.text()
+    logbook = window.bench.logbook
+    export_jots(logbook.kept(logbook.run(run.id)), tmp_path / "late.jot", "Big pack")  # what is assumed stays so on every road
+    again = account_of_stored(read_file(tmp_path / "late.jot", LogOptions()).record())
+    assert (again.sentence, again.warnings[0]) == (after.sentence, after.warnings[0])
     window.bench.undo.undo()
     assert account(window, run).findings["charge"].expanded_uncertainty is None
     window.bench.undo.redo()

@@ -147,6 +147,8 @@ def _meter(log: str, headings: Mapping[str, str], tap: str) -> Meter:
         name, _, value = part.partition(" ")
         if name == "reversed":
             details[name] = True
+        elif _DETAILS.get(name) == "str":
+            details[name] = value.strip()
         elif name == "id" or name in _DETAILS:
             if (given := plain_number(value)) is None:
                 raise LogError(f"{log}, details{tap}: “{part}” is not understood: write a number behind {name}.")
@@ -243,7 +245,7 @@ def _meter_lines(meter: Meter, tap: str) -> dict[str, str]:
     for key in _DETAILS:
         value = getattr(meter.details, key)
         if value != getattr(usual_details, key):
-            parts.append(key if value is True else f"{key} {value:.12g}")
+            parts.append(key if value is True else f"{key} {value}" if isinstance(value, str) else f"{key} {value:.12g}")
     return {
         f"meter{tap}": meter.name,
         f"volts{tap}": meter.voltage_accuracy,
