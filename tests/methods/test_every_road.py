@@ -64,14 +64,8 @@ def same(one: Account, other: Account, rel: float) -> None:
 def as_kept(live: Account, kept: Account) -> None:
     """What was said while it went on, its end and state set alike, is what is said of it ever after."""
     same(live, kept, 1e-12)
-    assert (live.verdict, live.sentence, live.warnings, live.settle, live.short) == (
-        kept.verdict,
-        kept.sentence,
-        kept.warnings,
-        kept.settle,
-        kept.short,
-    )
-    assert [(q.key if hasattr(q, "key") else q) for q in live.questions] == [(q.key if hasattr(q, "key") else q) for q in kept.questions]
+    for said in ("verdict", "sentence", "warnings", "settle", "short", "questions"):
+        assert getattr(live, said) == getattr(kept, said), said
 
 
 def alike(one: Account, other: Account) -> None:
