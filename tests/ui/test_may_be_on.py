@@ -81,6 +81,7 @@ def test_one_without_a_name_is_asked_about_before_anything_is_sent(window, qtbot
     assert load.battery.told == []
     click(qtbot, window.may_be_on, "Send off all the same")
     qtbot.waitUntil(lambda: not load.battery.load_is_on, timeout=5000)
+    qtbot.waitUntil(lambda: not said(window), timeout=5000)
 
 
 def test_it_is_asked_in_every_window_and_goes_from_all_once_it_is_answered(window, qtbot, load, tmp_path):
