@@ -14,7 +14,7 @@ from ubrant.core.quantities.quantity import show_duration
 from ubrant.runs.left_on import may_be_on, question
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
-from ubrant.ui.widgets.work import quietly
+from ubrant.ui.widgets.work import quietly, wait_a_little
 from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
@@ -36,6 +36,7 @@ class MayBeOn(QWidget):
         self._bench, self._ledger = bench, Ledger()
         self._beats = 0
         self._asked: dict[str, tuple[SwitchedOn, Callout]] = {}
+        self._under_way: set[str] = set()
         self._watch: Afterwards | None = None
         self._shown: tuple[str, str] = ("", "")
         self.after = Callout("plain")
@@ -43,6 +44,7 @@ class MayBeOn(QWidget):
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(1)
         self._layout.addWidget(self.after)
+        bench.closing.connect(self._finish)
 
     def begin(self) -> None:
         """At the start: what the guardian has switched off is said, and everything else is asked."""
@@ -123,6 +125,7 @@ class MayBeOn(QWidget):
         from ubrant.runs.still_on import Tried, switch_off, tell_run
 
         def done(tried: object) -> None:
+            self._under_way.discard(entry.address)
             if not isinstance(tried, Tried) or entry.address not in self._asked:
                 return
             if not tried.is_off:
@@ -132,7 +135,13 @@ class MayBeOn(QWidget):
             self._answered(entry, tried.sentence)
 
         self._asked[entry.address][1].say("bad", self.tr("Switching {name} off …").format(name=entry.name))
+        self._under_way.add(entry.address)
         quietly(self, lambda: switch_off(self._ledger, entry, agreed=agreed), done)
+
+    def _finish(self) -> None:
+        """The logbook is about to be closed: what is being switched off is waited for, so that its run is told. Each has a deadline of its own."""
+        while self._under_way:
+            wait_a_little()
 
     def _looked(self, entry: SwitchedOn) -> None:
         from ubrant.runs.still_on import person_looked, tell_run

@@ -7,12 +7,13 @@ from contextlib import suppress
 from typing import Any
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
 from ubrant.diagnostics import unexpected
 
 _SHOWN_AFTER_MS = 300
+_LOOKS_MS = 50
 
 
 class _Outcome(QObject):
@@ -83,3 +84,11 @@ def quietly(parent: QWidget, work: Callable[[], Any], done: Callable[[Any], None
     pool = QThreadPool.globalInstance()
     assert pool is not None
     pool.start(_Task(work, outcome))
+
+
+def wait_a_little() -> None:
+    """Until something beside the window is done, or for a moment; then let it be told, and nothing that a person does."""
+    pool = QThreadPool.globalInstance()
+    assert pool is not None
+    pool.waitForDone(_LOOKS_MS)
+    QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
