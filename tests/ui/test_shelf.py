@@ -91,7 +91,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     bench.keep_meter(Meter("Better meter", "0.1 %", "1 %", id=1))
     run = keep_discharge(logbook)
     bench.jot(run, Jotting("case warm"), 60.0)
-    bench.keep_criteria(run, replace(run.head.criteria, cutoff=Cutoff(12.0)))
+    bench.tell(run.under(criteria=replace(run.head.criteria, cutoff=Cutoff(12.0))), "another cut-off")
     bench.keep_outlook(StoredOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
 
     def state() -> tuple[object, ...]:

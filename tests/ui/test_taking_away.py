@@ -93,7 +93,7 @@ def test_a_saved_file_can_be_opened_from_there(shown, qtbot, tmp_path, monkeypat
 def test_a_guess_stands_beside_the_answer_and_in_no_sum(shown):
     run = shown.findings.shown()[0]
     plain = account_of(shown.bench.logbook, run)[1]
-    shown.bench.logbook.judge(run, conditions=replace(run.head.conditions, guess="45 Ah"))
+    shown.bench.logbook.update_run(run.under(conditions=replace(run.head.conditions, guess="45 Ah")))
     shown.bench.run_opened.emit(run.id)
     assert shown.findings.guess.isVisible()
     assert "8.3 % more" in shown.findings.guess.text()

@@ -19,7 +19,7 @@ from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.codec import encode
 from ubrant.core.record.events import Event, Note
-from ubrant.core.record.head import Conditions, Criteria, head_to_json
+from ubrant.core.record.head import head_to_json
 from ubrant.core.record.readings import Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
@@ -318,10 +318,11 @@ class Logbook:
         return [(r[0], r[1]) for r in self._db.execute("SELECT tap, quantity FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
 
     def update_run(self, run: Run) -> None:
-        """Keep how a run stands: its state, what ended it, its trouble, method and head."""
+        """Keep how a run stands: its state, what ended it, its trouble, method and head, and when it started by the clock."""
+        head = json.dumps(head_to_json(run.head))
         self._write(
-            "UPDATE run SET method = ?, state = ?, ended_by = ?, trouble = ?, head = ?, unit_id = ?, label = ? WHERE id = ?",
-            (run.method, run.state, run.ended_by, run.trouble, json.dumps(head_to_json(run.head)), run.unit_id, run.label_text, run.id),
+            "UPDATE run SET method = ?, state = ?, ended_by = ?, trouble = ?, head = ?, unit_id = ?, label = ?, started = ? WHERE id = ?",
+            (run.method, run.state, run.ended_by, run.trouble, head, run.unit_id, run.label_text, run.started, run.id),
         )
         self._write("DELETE FROM summary WHERE run_id = ?", (run.id,))
 
@@ -430,13 +431,6 @@ class Logbook:
     def remove_photo(self, photo_id: int) -> None:
         self._write("DELETE FROM photo WHERE id = ?", (photo_id,))
 
-    def judge(self, run: Run, criteria: Criteria | None = None, conditions: Conditions | None = None) -> Run:
-        """Judge a run by something else, or under other conditions, from now on."""
-        head = run.head
-        changed = replace(run, told=replace(head, criteria=criteria or head.criteria, conditions=conditions or head.conditions))
-        self.update_run(changed)
-        return changed
-
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
         """All readings of one channel; empty when there are none."""
         found = self._channel(run_id, tap, quantity)
@@ -508,13 +502,17 @@ class Logbook:
         told = {k: {"value": f.value, "unit": f.unit, "expanded_uncertainty": f.expanded_uncertainty} for k, f in findings.items()}
         self.keep_said(run_id, stated, FINDINGS_VERSION, {"findings": told, "verdict": sentence})
 
-    def keep_said(self, run_id: int, stated: str, version: int, said: Mapping[str, Any]) -> None:
-        """A statement as :meth:`statements` gives it."""
+    def keep_said(self, run_id: int, stated: str, version: int, said: Mapping[str, Any]) -> int:
+        """A statement as :meth:`statements` gives it; returns its id."""
         sql = "INSERT INTO statement (run_id, stated, version, findings) VALUES (?,?,?,?)"
-        self._write(sql, (run_id, stated, version, json.dumps(said)))
+        return self._write(sql, (run_id, stated, version, json.dumps(said)))
+
+    def forget_said(self, statement_id: int) -> None:
+        """It was taken back."""
+        self._write("DELETE FROM statement WHERE id = ?", (statement_id,))
 
     def statements(self, run_id: int) -> list[tuple[str, int, dict[str, Any]]]:
-        """(UTC, version, findings) of every report of a run."""
+        """(UTC, version, findings) of every report of a run, and of what it said before something became known of it (``because``)."""
         rows = self._db.execute("SELECT stated, version, findings FROM statement WHERE run_id = ? ORDER BY id", (run_id,))
         return [(r[0], r[1], json.loads(r[2])) for r in rows]
 

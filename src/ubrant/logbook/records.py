@@ -86,6 +86,10 @@ class Run:
         assert isinstance(self.told, Head)
         return self.told
 
+    def under(self, **parts: Any) -> Run:
+        """The same run with other parts of its head."""
+        return replace(self, told=replace(self.head, **parts))
+
     @property
     def label(self) -> Label | None:
         return self.head.setup.label

@@ -22,4 +22,4 @@ def put_back(logbook: Logbook, known: Mapping[int, Conditions]) -> None:
     with logbook.together():
         for run_id, conditions in known.items():
             if (run := logbook.find_run(run_id)) is not None:
-                logbook.judge(run, conditions=conditions)
+                logbook.update_run(run.under(conditions=conditions))

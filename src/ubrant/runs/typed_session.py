@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 from ubrant.bench.command_log import CommandLog
 from ubrant.bench.live import LiveReadings
@@ -13,11 +14,12 @@ from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.records import Run
+from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods import cautions
 from ubrant.methods.method import ByHand, Method, Prepared, Row
 
-_OFF = {"load off", "empty"}
+LOAD_ON, LOAD_OFF = "load on", "load off"
+_OFF = {LOAD_OFF, "empty"}
 _BEGINS_NOTHING = {*_OFF, LEFT_OUT}
 _MUCH_LEFT = 50.0
 """Percent on its display from which nobody has to hurry to recharge it."""
@@ -76,8 +78,7 @@ class TypedSession:
             self._asks.pop(0)
             self.relook()
         elif order is Order.STOP and phase == "load on":
-            self.event(LoadOff(self.clock.now_s(), say("Load off.")))
-            self.relook()
+            self._take_down(Jotting("", mark=LOAD_OFF, line=LOAD_OFF))
         elif (order is Order.STOP or order in OVER) and phase != "ended":
             self._finish("program" if order is Order.CLOSE else "person")
 
@@ -90,14 +91,16 @@ class TypedSession:
             first_s = lines[0][0] if lines else None
             self._state = self._asked() if self._asks and not lines else Progress("measuring", self.row.text, load_on_s=first_s)
             return
-        offs = [(e.time_s, Jotting("", mark="load off")) for e in self.live.events() if isinstance(e, LoadOff)]
+        offs = [(e.time_s, Jotting("", mark=LOAD_OFF)) for e in self.live.events() if isinstance(e, LoadOff)]
+        rows = sorted([*lines, *offs], key=lambda row: row[0]) if offs else lines
+        said = next((j.mark for _, j in rows if j.mark == LOAD_ON or j.mark in _OFF), "") == LOAD_ON
         on_s: float | None = None
         off_s: float | None = None
         loaded = False
-        for time_s, jotting in sorted([*lines, *offs], key=lambda row: row[0]) if offs else lines:
+        for time_s, jotting in rows:
             mark = jotting.mark
-            begins = on_s is None and mark not in _BEGINS_NOTHING and any(r.quantity in {"A", "W"} and r.value for r in jotting.readings)
-            if not loaded and (begins or mark == "load on"):
+            begins = on_s is None and not said and mark not in _BEGINS_NOTHING and any(r.quantity in {"A", "W"} and r.value for r in jotting.readings)
+            if not loaded and (begins or mark == LOAD_ON):
                 loaded, on_s, off_s = True, time_s if on_s is None else on_s, None
             if loaded and mark in _OFF:
                 loaded, off_s = False, time_s
@@ -117,6 +120,13 @@ class TypedSession:
             return Progress("asking", self._asks[0].text, self._asks[0].cautions)
         last = self._asks[0] if self._asks else self.hand.asks[-1]
         return Progress("resting", last.text, last.cautions)
+
+    def _take_down(self, jotting: Jotting) -> None:
+        """A mark at this moment, as a row like any other: its time can be mended."""
+        moment = self.clock.now_s()
+        row = StoredJot(moment, jotting.line, datetime.now(UTC).isoformat(timespec="seconds"), data=jotting)
+        self.live.jot_is(self._logbook.add_jot(self.run.id, row), (moment, jotting))
+        self.relook()
 
     def event(self, event: Event) -> None:
         self._logbook.add_event(self.run.id, event)

@@ -16,12 +16,13 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import JotError, Jotting
-from ubrant.core.record.head import Conditions, Criteria, Head, Setup
+from ubrant.core.record.head import Conditions
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Photo, Run, StoredOutlook
 from ubrant.runs.edits import Change, Edits
 from ubrant.runs.jotting import Taken, take_down
+from ubrant.runs.known_late import Told
 from ubrant.runs.merging import BroughtIn, bring_in, take_out
 from ubrant.runs.room import keep_room, put_back
 from ubrant.ui.widgets.text import in_a_menu
@@ -268,49 +269,26 @@ class Workbench(QObject):
         if keeps:
             self._push("import logs", do, undo)
 
-    def keep_criteria(self, run: Run, criteria: Criteria) -> None:
-        """Judge a kept run by something else from now on."""
-        before = run.head.criteria
+    def tell(self, run: Run, because: str, changes: Sequence[Change] = ()) -> None:
+        """What is known of a kept run from now on: ``run`` as it is to be, and what of its typed rows is another; one undo.
 
-        def judge(by: Criteria) -> None:
-            self.logbook.judge(self.logbook.run(run.id), by)
-            self.shelf_changed.emit()
-            self.run_opened.emit(run.id)
+        What it said until now stays to be seen, with what it was that became known.
+        """
+        told, edits = Told(self.logbook, run, because), Edits(self.logbook, run, changes)
 
-        self._push("another cut-off", lambda: judge(criteria), lambda: judge(before))
-
-    def keep_conditions(self, run: Run, conditions: Conditions) -> None:
-        """What a person knows of a kept run, from now on."""
-        before = run.head.conditions
-
-        def under(them: Conditions) -> None:
-            self.logbook.judge(self.logbook.run(run.id), conditions=them)
-            self.shelf_changed.emit()
-            self.run_opened.emit(run.id)
-
-        self._push("what is known of it", lambda: under(conditions), lambda: under(before))
-
-    def name_run(self, run: Run, head: Head, unit_id: int) -> None:
-        """What a run was, and of what, now that it was said."""
-        before = self.logbook.run(run.id)
-        after = replace(before, told=head, method=head.method, unit_id=unit_id)
-
-        def be(kept: Run) -> None:
-            self.logbook.update_run(kept)
+        def do() -> None:
+            with self.logbook.together():
+                told.do()
+                edits.do()
             self._others_changed(run)
 
-        self._push("what it was", lambda: be(after), lambda: be(before))
-
-    def take_setup(self, run: Run, setup: Setup) -> None:
-        """What stood on the path of a kept run, from now on: its meters as a check found them."""
-        before = run.head.setup
-
-        def be(it: Setup) -> None:
-            now = self.logbook.run(run.id)
-            self.logbook.update_run(replace(now, told=replace(now.head, setup=it)))
+        def undo() -> None:
+            with self.logbook.together():
+                edits.undo()
+                told.undo()
             self._others_changed(run)
 
-        self._push("what the meter was found to be", lambda: be(setup), lambda: be(before))
+        self._push(because, do, undo)
 
     def keep_room(self, run: Run, room_c: tuple[float, float] | None) -> None:
         """Between what the room is, for every run whose temperature nobody wrote down; ``run`` is shown."""
@@ -372,18 +350,6 @@ class Workbench(QObject):
                 self.run_opened.emit(run.id)
 
         self._push(text, lambda: done(edits.do), lambda: done(edits.undo))
-
-    def keep_between(self, run: Run, between: str) -> None:
-        """Take what lay between typed readings as a straight line, or as held."""
-        before = run.head.origin.between
-
-        def take(it: str) -> None:
-            now = self.logbook.run(run.id)
-            self.logbook.update_run(replace(now, told=replace(now.head, origin=replace(now.head.origin, between=it))))
-            self.shelf_changed.emit()
-            self.run_opened.emit(run.id)
-
-        self._push("between the readings", lambda: take(between), lambda: take(before))
 
     def close_interrupted(self, run: Run) -> None:
         """Leave an interrupted run as it is, with what it has."""

@@ -124,7 +124,8 @@ def test_summaries_are_kept_and_worked_out_anew_by_another_version(logbook, monk
     monkeypatch.setattr(logbook_module, "FINDINGS_VERSION", 99)
     assert logbook.summary(run.id) is None
     assert summary_of(logbook, run) == first
-    assert logbook.judge(run, Criteria(cutoff=Cutoff(12.0))).cutoff.voltage_v == 12.0
+    logbook.update_run(run.under(criteria=Criteria(cutoff=Cutoff(12.0))))
+    assert logbook.run(run.id).cutoff.voltage_v == 12.0
     assert logbook.summary(run.id) is None
     assert summary_of(logbook, logbook.run(run.id)).bar[0] < first.bar[0]
 

@@ -251,7 +251,7 @@ def test_the_room_is_asked_once_for_a_logbook(stocked, qtbot):
     for _ in range(2):
         keep_discharge(book, book.units()[0])
     first, second = (run for run, _ in book.runs()[:2])
-    book.judge(second, conditions=Conditions(temperature_c=20.0))
+    book.update_run(second.under(conditions=Conditions(temperature_c=20.0)))
     window.bench.run_opened.emit(first.id)
     before = window.findings.account.findings["label_share"].expanded_uncertainty
     type_into(qtbot, window.findings.warmth.room, "17 bis 23")

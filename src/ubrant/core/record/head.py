@@ -168,6 +168,7 @@ class Origin:
     said : sentences about what was taken for granted or left out
     series : number of the run that this was made as the same again of; 0 where it was not
     instruments : the meter that did each role (load, supply, scope), by what tells it from others
+    clock_s : by how much all its times of day were put later, since a clock was wrong
     """
 
     road: str = LOG
@@ -178,6 +179,7 @@ class Origin:
     said: tuple[str, ...] = ()
     instruments: dict[str, str] = field(default_factory=dict)
     series: int = 0
+    clock_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -37,6 +37,8 @@ from ubrant.methods.discharge.stood_in import not_read, stood_in
 LOAD_ON_SHARE = 0.05
 """The load counts as on while the current is over this share of its usual value."""
 _MOST_ALONE = 3
+_NO_ZERO = 0.2
+"""Over this share of the largest current a reading is none of a meter's zero."""
 
 
 @dataclass(frozen=True)
@@ -514,6 +516,8 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
     if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
         return Finding(key, name, None, "V", None, say("not read with the load off"))
+    if before and (flowed_before := _flowed_before(readings, record, moment_s)):
+        return Finding(key, name, None, "V", None, say("{amps} A flowed then, before “load on”", amps=show(flowed_before)))
     if not known_off and not is_rest(readings, index, idle_below):
         return Finding(key, name, None, "V", None, say("it was charged less than five minutes before"))
     if (flowed := record.flowed[0 if before else 1]).sentence and not flowed.known:
@@ -545,6 +549,15 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
             )
         )
     return Finding(key, name, volts, "V", parts, working, tuple(lines))
+
+
+def _flowed_before(readings: Readings, record: DischargeRecord, moment_s: float) -> float:
+    """Amperes that a person read last before the load was said to come on, where they are no meter's zero; 0 where nothing flowed."""
+    index = int(np.searchsorted(readings.time_s, moment_s, side="left")) - 1
+    if index < 0 or record.widths is None or record.load_on_s is None:
+        return 0.0
+    amps = float(readings.current_a[index])
+    return amps if amps > _NO_ZERO * max(float(np.max(readings.current_a)), 0.0) else 0.0
 
 
 def _last_at_rest(readings: Readings, moment_s: float, idle_below: float) -> int:
@@ -581,6 +594,13 @@ def _warn(
                 longest=show_duration(longest),
                 share=share,
                 stopped=stopped,
+            )
+        )
+    if flowed := _flowed_before(readings, record, stretch.bounds.load_on_s):
+        warnings.append(
+            say(
+                "{amps} A was read before “load on” was said, and is not in the charge: mend whichever time is wrong, in the table.",
+                amps=show(flowed),
             )
         )
     if record.voltage_accuracy is None or record.current_accuracy is None:

@@ -182,7 +182,7 @@ class FindingsStage(StageFrame):
 
     def _take_newer(self) -> None:
         if self._run is not None and self._since is not None:
-            self._bench.take_setup(self._run, self._since.setup)
+            self._bench.tell(self._run.under(setup=self._since.setup), self.tr("what the meter was found to be"))
 
     def _show_found(self, run: Run, account: Account) -> None:
         """What it found of a meter, on offer to be kept with that."""
@@ -333,7 +333,7 @@ class FindingsStage(StageFrame):
 
     def _answer(self, question: Question) -> None:
         if self._run is not None:
-            self._bench.keep_conditions(self._run, question.answered(self._run.head.conditions))
+            self._bench.tell(self._run.under(conditions=question.answered(self._run.head.conditions)), question.yes)
 
     def shown(self) -> tuple[Run, Record, Account] | None:
         """The run that is shown, with what it says; None for none, or where it says nothing."""
@@ -362,7 +362,7 @@ class FindingsStage(StageFrame):
             return
         made = {tap: meter for tap, meter in dialog.meters().items() if tap in setup.meters or meter != Meter("")}
         if made != dict(setup.meters):
-            self._bench.take_setup(run, replace(setup, meters=made).on(run.started))
+            self._bench.tell(run.under(setup=replace(setup, meters=made).on(run.started)), self.tr("its meters"))
 
     def _want_again(self) -> None:
         if self._run is not None:
@@ -410,7 +410,8 @@ class FindingsStage(StageFrame):
         volts = self.cutoff.value()
         if self._run is not None and volts:
             kept = self._run.cutoff
-            self._bench.keep_criteria(self._run, replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0)))
+            criteria = replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0))
+            self._bench.tell(self._run.under(criteria=criteria), self.tr("another cut-off"))
 
     def _jot(self, jotting: Jotting) -> None:
         if self._run is None or self.record is None or self.account is None:
@@ -442,7 +443,8 @@ class FindingsStage(StageFrame):
 
     def _keep_between(self) -> None:
         if self._run is not None:
-            self._bench.keep_between(self._run, self.between.currentData())
+            origin = replace(self._run.head.origin, between=self.between.currentData())
+            self._bench.tell(self._run.under(origin=origin), self.tr("between the readings"))
 
     def _continue(self) -> None:
         run = self._run

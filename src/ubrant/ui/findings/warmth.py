@@ -51,7 +51,7 @@ class Warmth(QWidget):
             return
         kept, celsius = self._run.head.conditions, self.temperature.value()
         if celsius != kept.temperature_c:
-            self._bench.keep_conditions(self._run, replace(kept, temperature_c=celsius))
+            self._bench.tell(self._run.under(conditions=replace(kept, temperature_c=celsius)), self.tr("its temperature"))
 
     def _keep_room(self) -> None:
         if self._run is None or self._room_trouble():

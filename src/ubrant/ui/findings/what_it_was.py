@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.record.record import Record
@@ -72,4 +74,4 @@ class WhatItWas(QWidget):
         except MethodError as error:
             self.trouble.say("bad", str(error))
             return
-        self._bench.name_run(self._run, head, unit_id)
+        self._bench.tell(replace(self._run, told=head, method=head.method, unit_id=unit_id), self.tr("what it was"))
