@@ -27,6 +27,7 @@ from ubrant.report.document import write_report
 from ubrant.runs.accounts import account_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 from ubrant.ui.findings.import_dialog import ImportDialog
+from ubrant.ui.findings.known_dialog import KnownDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.rank_dialog import RankDialog
@@ -119,7 +120,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
     log = read_logs(path)[0]
     commands = CommandLog()
     commands.note(name, name, name)
-    nasty_run(window, name)
+    run = nasty_run(window, name)
     book.throw_away(book.keep_import(book.kept(book.runs()[0][0])).id, "2026-11-29T10:00:00+00:00")
     return [
         SettingsDialog(window),
@@ -143,6 +144,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         TapsDialog(window.bench, path, window),
         CommandsDialog(commands, window),
         MetersDialog({name: meter}, [meter], window),
+        KnownDialog(window.bench.logbook, run, window.bench.logbook.kept(run).record(), window),
     ]
 
 

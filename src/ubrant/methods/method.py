@@ -135,6 +135,7 @@ class ByHand:
     marks_load : the person says when the load comes on and goes off
     reads : what is usually read, besides what its rows want
     every_s : about how long from one reading to the next; 0 where each is made when it is ready
+    named : a line may name the row that it answers, whatever its place; else the order alone says it
     """
 
     asks: tuple[Ask, ...]
@@ -143,6 +144,7 @@ class ByHand:
     marks_load: bool = False
     reads: tuple[Key, ...] = ()
     every_s: float = 0.0
+    named: bool = False
 
     @property
     def columns(self) -> tuple[Key, ...]:
@@ -151,18 +153,44 @@ class ByHand:
         taps = list(dict.fromkeys(tap for tap, _ in keys))
         return tuple(sorted(keys, key=lambda key: (taps.index(key[0]), QUANTITIES.index(key[1]))))
 
+    @property
+    def steps(self) -> tuple[str, ...]:
+        """What a line can be told to answer; nothing where the order alone says it."""
+        return tuple(dict.fromkeys(row.short for row in self.rows if row.short)) if self.named else ()
+
     def told_apart(self, lines: Sequence[Jotting]) -> tuple[list[str], list[Row]]:
-        """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next."""
+        """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next.
+
+        A name is the whole note, or what stands before its first comma.
+        """
         if not self.rows:
             return [""] * len(lines), []
         left, answered = list(self.rows), []
         for line in lines:
-            named = next((row for row in self.rows if row.short and row.short.lower() == line.text.strip('" ').lower()), None)
-            row = named or next(iter(left), None)
+            row = (self._named(line.text) if self.named else None) or next(iter(left), None)
             answered.append(row.short if row is not None else "")
             if row in left:
                 left.remove(row)
         return answered, left
+
+    def answering(self, record: Record) -> list[tuple[float, Jotting, str]]:
+        """Every line that was not skipped, when it is of, and what it is of: the row that it names, else its own note, else the row whose turn it was.
+
+        One that was skipped has answered its row as well.
+        """
+        lines = record.answers("skip")
+        answered, _ = self.told_apart([jotting for _, jotting in lines])
+        found = []
+        for (moment, jotting), turn in zip(lines, answered, strict=True):
+            named = self._named(jotting.text)
+            if jotting.mark != "skip":
+                found.append((moment, jotting, named.short if named is not None else jotting.text.strip('" ') or turn))
+        return found
+
+    def _named(self, note: str) -> Row | None:
+        note = note.strip('" ').lower()
+        names = [(row.short.lower(), row) for row in self.rows if row.short]
+        return next((row for name, row in names if note == name or note.startswith(f"{name},")), None)
 
     def next_row(self, lines: Sequence[Jotting]) -> Row:
         return next(iter(self.told_apart(lines)[1]), self.after)

@@ -9,21 +9,25 @@ from typing import Any, TypeVar
 
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import JotError, Jotting
 from ubrant.core.quantities.quantity import show_duration
+from ubrant.core.record.codec import encode
 from ubrant.core.record.events import LoadOff, LoadOn
-from ubrant.core.record.head import Head
+from ubrant.core.record.head import Conditions, Criteria, Head
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, stamp_of
-from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field
+from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN
 from ubrant.methods.method import Method, Prepared
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.edits import Change
+from ubrant.runs.going_on import since_start
+from ubrant.runs.sheet import clock_at, read_time
 
 LOAD_ON, LOAD_OFF, EMPTY = "load on", "load off", "empty"
+_HALF_A_DAY_S = 43_200.0
 _MOST_SHIFT_S = 400 * 86_400.0
 _Part = TypeVar("_Part")
 
@@ -77,25 +81,39 @@ class Told:
             self._logbook.update_run(self._before)
 
 
-def head_of(run: Run, method: Method, prepared: Prepared, asked: Iterable[Field]) -> Head:
-    """The head of a run under what a form says now. What that does not ask stays as it is known; a run without a plan is given none.
+def texts_of(run: Run, method: Method) -> dict[str, str]:
+    """The fields of a form as a run has them; of one without a plan those of its head alone."""
+    if run.head.plan and method.key == run.head.method:
+        return method.typed(method.prepared(run.head))
+    parts = {CRITERIA: run.head.criteria, CONDITIONS: run.head.conditions, ORIGIN: run.head.origin}
+    asked = [one for one in method.form(run.head.setup) if hasattr(parts.get(one.part), one.key)]
+    return {one.key: one.kind.show(value) for one in asked if (value := getattr(parts[one.part], one.key)) is not None}
 
-    Parameters
-    ----------
-    prepared : as :meth:`Method.prepare` makes it; its meters are left aside, those of the run stay
-    asked : the fields that a person could change
+
+def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> Head:
+    """The head of a run under what a form says now: what differs from the same form as it was (``usual``) is taken, all else stays as it is known.
+
+    A run without a plan is given none. Its meters stay where they were.
     """
     head = run.head
-    made = method.head(prepared, replace(head.origin, between=prepared.between))
-    keys = {part: {one.key for one in asked if one.part == part} for part in (CRITERIA, CONDITIONS, ORIGIN, PLAN)}
+    same = method.key == head.method
+    plan = head.plan
+    if plan and (not same or made.plan != usual.plan):
+        plan = encode(made.plan)
     return Head(
         method.key,
-        replace(prepared.setup, meters=meters_for(head, method)),
-        made.plan if head.plan else {},
-        _taken(head.criteria, prepared.criteria, keys[CRITERIA]),
-        _taken(head.conditions, prepared.conditions, keys[CONDITIONS]),
-        made.origin if keys[ORIGIN] else head.origin,
+        replace(made.setup, meters=meters_for(head, method)),
+        plan,
+        _changed(head.criteria, usual.criteria if same else Criteria(), made.criteria),
+        _changed(head.conditions, usual.conditions if same else Conditions(), made.conditions),
+        head.origin if made.between == usual.between else replace(head.origin, between=made.between),
     )
+
+
+def _changed(known: _Part, usual: _Part, made: _Part) -> _Part:
+    """``known`` with what differs between the other two."""
+    others: dict[str, Any] = {f.name: value for f in fields(known) if (value := getattr(made, f.name)) != getattr(usual, f.name)}  # type: ignore[arg-type]
+    return replace(known, **others)  # type: ignore[type-var]
 
 
 def meters_for(head: Head, method: Method) -> Mapping[str, Meter]:
@@ -105,12 +123,6 @@ def meters_for(head: Head, method: Method) -> Mapping[str, Meter]:
         return meters
     only = next(iter(meters.values())) if len({m.uid for m in meters.values()}) == 1 else None
     return {tap: meters.get(tap) or only or Meter("") for tap in method.taps}
-
-
-def _taken(old: _Part, new: _Part, keys: set[str]) -> _Part:
-    """Of ``new`` what stands under these keys, everything else of ``old``."""
-    known: dict[str, Any] = {f.name: getattr(new, f.name) for f in fields(old) if f.name in keys}  # type: ignore[arg-type]
-    return replace(old, **known)  # type: ignore[type-var]
 
 
 # when the load came on and went off
@@ -145,6 +157,29 @@ def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> 
     if moment_s is not None:
         changes.append(Change(moment_s, Jotting("", mark=mark, line=mark)))
     return changes
+
+
+def moment_of(text: str, run: Run, jots: Iterable[StoredJot], near_s: float) -> float:
+    """A time of day that was written for a mark, within half a day of what was read; seconds from the start of the run.
+
+    Raises
+    ------
+    JotError
+        It is none, or lies far from everything that was read.
+    """
+    read = [jot.time_s for jot in jots]
+    first, last = min(read, default=0.0), max(read, default=0.0)
+    moment = read_time(text, run, near_s, max(since_start(run), last))
+    if not first - _HALF_A_DAY_S <= moment <= last + _HALF_A_DAY_S:
+        raise JotError(
+            say(
+                "{time} would be far from what was read, {from_} to {to}: write its date as well.",
+                time=text,
+                from_=clock_at(run, first, days=True),
+                to=clock_at(run, last, days=True),
+            )
+        )
+    return moment
 
 
 # a wrong clock

@@ -153,6 +153,27 @@ def with_note(row: SheetRow, text: str) -> Change | None:
     return _changed(row, replace(row.jotting, mark=mark, text=rest, line=""))
 
 
+def of_step(row: SheetRow, step: str, steps: Sequence[str]) -> Change | None:
+    """The row as an answer to another step: its note names that, before a comma; empty: whose turn it is by the order.
+
+    Raises
+    ------
+    JotError
+        There is no such step; says which there are.
+    """
+    wanted = step.strip().lower()
+    found = next((one for one in steps if one.lower() == wanted), None) or next(
+        (one for one in steps if wanted and one.lower().startswith(wanted)), None
+    )
+    if wanted and found is None:
+        raise JotError(say("“{step}” is no step of this test: it is one of {steps}.", step=step.strip(), steps=", ".join(steps)))
+    note = row.jotting.text
+    first, _, rest = note.partition(",")
+    beside = rest.strip() if first.strip().lower() in {one.lower() for one in steps} else note
+    text = ", ".join(part for part in (found or "", beside) if part)
+    return None if text == note else _changed(row, replace(row.jotting, text=text, line=""))
+
+
 def written_note(row: SheetRow) -> str:
     """The note of a row, to be written anew."""
     fate = row.jotting.mark if row.jotting.mark in FATES else ""

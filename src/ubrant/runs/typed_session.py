@@ -99,7 +99,12 @@ class TypedSession:
         loaded = False
         for time_s, jotting in rows:
             mark = jotting.mark
-            begins = on_s is None and not said and mark not in _BEGINS_NOTHING and any(r.quantity in {"A", "W"} and r.value for r in jotting.readings)
+            begins = (
+                on_s is None
+                and not said
+                and mark not in _BEGINS_NOTHING
+                and any(r.quantity in {"A", "W"} and r.value for r in jotting.readings)
+            )
             if not loaded and (begins or mark == LOAD_ON):
                 loaded, on_s, off_s = True, time_s if on_s is None else on_s, None
             if loaded and mark in _OFF:

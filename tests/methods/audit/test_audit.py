@@ -140,10 +140,23 @@ def test_a_load_called_sunshade_is_a_load():
     from ubrant.core.quantities.jot import JotReading, Jotting
     from ubrant.methods.audit.method import _read
 
-    def line(amps: float, name: str) -> tuple[float, Jotting]:
-        return 0.0, Jotting(name, readings=(JotReading("", "A", amps, 0.005),))
+    def line(amps: float, name: str) -> tuple[Jotting, str]:
+        return Jotting(name, readings=(JotReading("", "A", amps, 0.005),)), name
 
     plan = type("Plan", (), {"base_in": "with"})()
-    audit, _ = _read([line(0.1, "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], ["", "", ""], plan, None)
+    audit, _ = _read([line(0.1, "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], plan, None)
     assert [one.name for one in audit.loads] == ["sunshade motor"]
     assert audit.solar.amps == -2.0
+
+
+def test_what_was_skipped_has_answered_and_moves_nothing(logbook):
+    """The resting volts skipped: the next reading is the base, and no load."""
+    from tests.making import by_hand
+    from tests.methods.samples import SAMPLES
+    from ubrant.runs.accounts import account_of
+
+    sample = SAMPLES["audit"]
+    lines = {120.0: "skip", 240.0: "0.35 A", 360.0: "2.10 A"}
+    run, _ = by_hand(logbook, "audit", sample.prepared("audit", by_hand=True), lines)
+    found = account_of(logbook, logbook.run(run.id))[1].findings
+    assert found["base_current"].value == 0.35

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ubrant.core.account import Account, Group
@@ -11,7 +12,7 @@ from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.loads.dc_modes import Reading, dc_findings
-from ubrant.core.quantities.jot import FALTERS, OFF, RUNS
+from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -96,7 +97,7 @@ class ApplianceMethod(Method):
             for mode in prepared.plan.modes
         )
         after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
-        return ByHand((ask,), rows, after)
+        return ByHand((ask,), rows, after, named=True)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return reads_modes(prepared, reader)
@@ -191,18 +192,15 @@ def _on_dc(modes: tuple[str, ...]) -> ByHand:
         or_fate=(("input", "A"),),
         afresh=True,
     )
-    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")))
+    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")), named=True)
 
 
 def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
     setup = record.head.setup
     read = []
-    for place, (_, jotting) in enumerate(record.answers("skip")):
-        if jotting.mark == "skip":
-            continue
+    for name, jotting in _named(record, names):
         found = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
         peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
-        name = jotting.text.strip('" ') or (names[place] if place < len(names) else say("mode {number}", number=place + 1))
         volts, amps = found.get("V"), found.get("A")
         read.append(
             Reading(
@@ -262,15 +260,19 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
     return {"of_nameplate": Finding("of_nameplate", say("Of its nameplate"), most.value * share, "%", parts, working)}
 
 
+def _named(record: Record, names: tuple[str, ...]) -> Iterator[tuple[str, Jotting]]:
+    """Each line that was not skipped with its mode."""
+    hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""), named=True)
+    for place, (_, jotting, name) in enumerate(hand.answering(record), start=1):
+        yield name or say("mode {number}", number=place), jotting
+
+
 def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:
     modes = []
-    for place, (_, jotting) in enumerate(record.answers("skip")):
-        if jotting.mark == "skip":
-            continue
+    for name, jotting in _named(record, names):
         read = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
         value = {quantity: r.value for quantity, r in read.items()}
         peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
-        name = jotting.text or (names[place] if place < len(names) else say("mode {number}", number=place + 1))
         half_w = read["W"].half_width if "W" in read else 0.0
         modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), peak, half_w))
     return modes

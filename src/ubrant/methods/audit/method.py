@@ -135,7 +135,7 @@ class AuditMethod(Method):
             example="1.4 A with the sun",
             afresh=True,
         )
-        return ByHand(asks, tuple(rows), after, reads=(_V, _A))
+        return ByHand(asks, tuple(rows), after, reads=(_V, _A), named=True)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return walks_round(prepared, reader)
@@ -147,10 +147,9 @@ class AuditMethod(Method):
         setup = record.head.setup
         prepared = self.prepared(record.head)
         plan = prepared.plan or AuditPlan(())
-        lines = [(t, j) for t, j in record.answers("skip") if j.mark != "skip" and j.readings]
-        named = self.by_hand(Prepared(setup, plan)).told_apart([j for _, j in lines])[0]
+        lines = [(j, name) for _, j, name in self.by_hand(Prepared(setup, plan)).answering(record) if j.readings]
         label = label_of(setup.unit)
-        read, said = _read(lines, named, plan, label.voltage_v if label is not None else None)
+        read, said = _read(lines, plan, label.voltage_v if label is not None else None)
         stand = of_label(label) if not read.volts else None
         if stand is not None:
             read = Audit(read.base, read.loads, read.all_on, read.solar, read.base_in, stand.middle_v, stand.half_v)
@@ -185,15 +184,14 @@ class AuditMethod(Method):
         )
 
 
-def _read(lines: list[tuple[float, Jotting]], named: list[str], plan: AuditPlan, system_v: float | None) -> tuple[Audit, list[str]]:
+def _read(lines: list[tuple[Jotting, str]], plan: AuditPlan, system_v: float | None) -> tuple[Audit, list[str]]:
     """Which reading is which; a line that says what it is comes before its place in the order."""
     volts = half_v = 0.0
     base = all_on = solar = None
     loads: dict[str, Read] = {}
     said: list[str] = []
-    for (_, jotting), row in zip(lines, named, strict=True):
+    for jotting, name in lines:
         values = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
-        name = jotting.text.strip('" ') or row
         if "V" in values and (not volts or name.lower() == say(RESTING)):
             volts, half_v = values["V"].value, values["V"].half_width
             if system_v and not 0.7 < volts / system_v < 1.4:

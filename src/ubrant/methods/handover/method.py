@@ -106,7 +106,7 @@ class HandoverMethod(Method):
                 )
             )
         after = Row(say("Again any change, with a note which; or close the run."), (_V,), marks=(RUNS, FALTERS, OFF, "skip"), or_fate=(_V,))
-        return ByHand((ask,), tuple(rows), after, reads=(_V,))
+        return ByHand((ask,), tuple(rows), after, reads=(_V,), named=True)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return pulls(prepared, reader)
@@ -117,20 +117,19 @@ class HandoverMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan or HandoverPlan(())
-        lines = [(t, j) for t, j in record.answers("skip") if j.mark != "skip" and (j.readings or j.mark)]
+        lines = self.by_hand(Prepared(setup, plan)).answering(record)
         if not lines:
             return Account(
                 trouble=say(
                     "No source was pulled yet: type the lowest output and what became of the load, like “{example}”.", example=_EXAMPLE
                 )
             )
-        named = self.by_hand(Prepared(setup, plan)).told_apart([j for _, j in lines])[0]
         accuracy = record.accuracy("output", "V")
         findings: dict[str, Finding] = {}
         bad: list[str] = []
         warnings = [*record.head.origin.said]
-        for k, ((_, jotting), row) in enumerate(zip(lines, named, strict=True), start=1):
-            what = jotting.text.strip('" ') or row or say("change {n}", n=k)
+        for k, (_, jotting, name) in enumerate(lines, start=1):
+            what = name or say("change {n}", n=k)
             fate = _fate(jotting)
             if fate != RUNS:
                 bad.append(say("{what}: it went off", what=what) if fate == OFF else say("{what}: it restarted", what=what))

@@ -83,7 +83,7 @@ class PlugDayMethod(Method):
             ),
         )
         after = Row(say("Read it again as often as you like, the latest counts; or close the run."), (_WH,), example="1.38 kWh")
-        return ByHand((ask,), rows, after, reads=(_W, _WH))
+        return ByHand((ask,), rows, after, reads=(_W, _WH), named=True)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return waits_a_day(prepared, reader)
@@ -94,18 +94,14 @@ class PlugDayMethod(Method):
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         setup = record.head.setup
         plan = self.prepared(record.head).plan or DayPlan("", _WIDER)
-        lines = list(record.answers("skip"))
-        named = self.by_hand(Prepared(setup, plan)).told_apart([j for _, j in lines])[0]
+        lines = self.by_hand(Prepared(setup, plan)).answering(record)
         counts: list[tuple[float, JotReading]] = []
         watts: dict[str, tuple[float, float]] = {}
-        for (moment, jotting), row in zip(lines, named, strict=True):
-            if jotting.mark == "skip":
-                continue
+        for moment, jotting, name in lines:
             counts += [(moment, r) for r in jotting.readings if r.quantity == "Wh"]
-            name = jotting.text.strip('" ').lower() or row
             for reading in jotting.readings:
                 if reading.quantity == "W" and reading.kind != "peak":
-                    watts[name] = reading.value, reading.half_width
+                    watts[name.lower()] = reading.value, reading.half_width
         if len(counts) < 2:
             return Account(
                 trouble=say(

@@ -56,7 +56,9 @@ class NamedTwice(QWidget):
     def _leave(self) -> None:
         if self._asked is not None:
             run, conditions = self._asked[0], self._asked[0].head.conditions
-            self._bench.tell(run.under(conditions=replace(conditions, checked=(*conditions.checked, CHECKED))), self.tr("what is known of it"))
+            self._bench.tell(
+                run.under(conditions=replace(conditions, checked=(*conditions.checked, CHECKED))), self.tr("what is known of it")
+            )
 
 
 def _columns(run: Run) -> tuple[tuple[str, str], ...]:

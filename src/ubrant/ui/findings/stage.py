@@ -32,10 +32,12 @@ from ubrant.runs.edits import Change
 from ubrant.runs.found_of_meters import found_of_meter
 from ubrant.runs.going_on import can_go_on, go_on, since_start
 from ubrant.runs.jotting import grammar_for
+from ubrant.runs.known_late import said_before
 from ubrant.runs.naming import name_in, name_of
 from ubrant.runs.series import series_of
 from ubrant.runs.sheet import asked_of, sheet_of
 from ubrant.runs.what_it_was import is_unnamed
+from ubrant.ui.findings.known_dialog import KnownDialog
 from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.named_twice import NamedTwice
 from ubrant.ui.findings.rank_dialog import RankDialog
@@ -88,6 +90,9 @@ class FindingsStage(StageFrame):
         self.rank_button = button(self.tr("Rank for a job …"), self._rank)
         self.check_button = button(self.tr("Check the ±"), self._check)
         self.meters_button = button(self.tr("Its meters …"), self._change_meters)
+        self.known_button = button(self.tr("What is known …"), self._change_known)
+        self.earlier = label("", "quiet")
+        self.earlier.setWordWrap(True)
         self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
         self.again_button = button(self.tr("Same again …"), self._want_again)
         self.compare_button = button(self.tr("Compare …"), self._want_compare)
@@ -124,6 +129,7 @@ class FindingsStage(StageFrame):
             self.run_box,
             self.verdict,
             self.settle,
+            self.earlier,
             self.newer,
             self.take_newer,
             self.keep_found,
@@ -147,8 +153,8 @@ class FindingsStage(StageFrame):
         self.side.addLayout(row(self.report_button, self.export_button, self.card_button))
         self.series_button = button(self.tr("Side by side …"), self._show_series)
         self.side.addLayout(row(self.again_button, self.compare_button, self.series_button))
-        self.side.addLayout(row(self.check_button, self.meters_button, QWidget(), stretch=2))
-        self.side.addWidget(self.rank_button)
+        self.side.addLayout(row(self.known_button, self.meters_button))
+        self.side.addLayout(row(self.check_button, self.rank_button, QWidget(), stretch=2))
         self.rank_button.hide()
         self._judged = QWidget()
         judged = row(label(self.tr("Judged to")), self.cutoff, self.judge_again, stretch=1)
@@ -220,6 +226,8 @@ class FindingsStage(StageFrame):
             self.questions,
             self.check_button,
             self.meters_button,
+            self.known_button,
+            self.earlier,
             self.take_newer,
             self.keep_found,
             self.series_button,
@@ -273,7 +281,10 @@ class FindingsStage(StageFrame):
         self.again_button.setEnabled(bool(run.head.plan) and not is_unnamed(run))
         self.series_button.setVisible(len(series_of(self._bench.logbook, run)) > 1)
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
-        self.meters_button.setVisible(not self._bench.logbook.read_only)
+        for control in (self.meters_button, self.known_button):
+            control.setVisible(not self._bench.logbook.read_only)
+        self.known_button.setEnabled(not is_unnamed(run))
+        self._show_earlier(run)
         self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
         self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
@@ -310,7 +321,8 @@ class FindingsStage(StageFrame):
         self.table.setEnabled(not logbook.read_only)
         self.table.needs_times = hand is not None and hand.marks_load
         sheet = sheet_of(jots, hand.columns if hand is not None else (), logbook.lines_before(run.id))
-        self.table.show_sheet(sheet, run, says, asked_of(sheet, hand) if hand is not None else (), has_draft=False)
+        asked, steps = (asked_of(sheet, hand), hand.steps) if hand is not None else ((), ())
+        self.table.show_sheet(sheet, run, says, asked, has_draft=False, steps=steps)
 
     def _show_waiting(self) -> None:
         if self._table_waits and self._run is not None:
@@ -363,6 +375,26 @@ class FindingsStage(StageFrame):
         made = {tap: meter for tap, meter in dialog.meters().items() if tap in setup.meters or meter != Meter("")}
         if made != dict(setup.meters):
             self._bench.tell(run.under(setup=replace(setup, meters=made).on(run.started)), self.tr("its meters"))
+
+    def _change_known(self) -> None:
+        """What it was of, its plan, what it is judged by, when its load was on, its clock: all is judged anew by it."""
+        run, record = self._run, self.record
+        if run is None or record is None:
+            return
+        dialog = KnownDialog(self._bench.logbook, run, record, self)
+        if self.open_dialog(dialog) and dialog.because:
+            self._bench.tell(dialog.made, dialog.because, dialog.changes)
+
+    def _show_earlier(self, run: Run) -> None:
+        """What it said before something became known of it, as far as that was another sentence."""
+        now = self.account.sentence if self.account is not None else ""
+        lines = [
+            self.tr("Until {day} ({because}): {sentence}").format(day=_day_of(one.until), because=one.because, sentence=one.sentence)
+            for one in said_before(self._bench.logbook, run.id)
+            if one.sentence != now
+        ]
+        self.earlier.setText("\n".join(lines[:_MOST_EARLIER]))
+        self.earlier.setVisible(bool(lines))
 
     def _want_again(self) -> None:
         if self._run is not None:
@@ -474,5 +506,12 @@ def _taps_of(run: Run) -> tuple[str, ...]:
         return ()
 
 
+_MOST_EARLIER = 3
+
+
 def _day(run: Run) -> str:
-    return datetime.fromisoformat(run.started).astimezone().strftime("%-d %b %Y, %H:%M")
+    return _day_of(run.started)
+
+
+def _day_of(stamp: str) -> str:
+    return datetime.fromisoformat(stamp).astimezone().strftime("%-d %b %Y, %H:%M")

@@ -13,15 +13,16 @@ from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
-from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup, label_of
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Setup, label_of
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run
+from ubrant.methods.form import PLAN, Field, FieldError, Phases, YesNo
 from ubrant.methods.form import Choice as OneOf
-from ubrant.methods.form import Field, FieldError, Phases, YesNo
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import Entry, suiting
 from ubrant.runs.benches import BenchChoice
 from ubrant.runs.choosing import best_meters
+from ubrant.runs.known_late import meters_for
 from ubrant.runs.load_profile import ProfileFileError, read_load_profile
 from ubrant.ui.settings import SPEEDS, guardian_s, speed_index
 from ubrant.ui.widgets.also_read import AlsoRead
@@ -42,12 +43,16 @@ Box = QLineEdit | Choice | QCheckBox
 
 
 class MethodForm(QWidget):
-    """``changed`` on every keystroke. ``fields`` are the method's own, by key; ``meters`` the boxes of the meters, by tap."""
+    """``changed`` on every keystroke. ``fields`` are the method's own, by key; ``meters`` the boxes of the meters, by tap.
+
+    Of a run that is kept (``kept``) it asks what can still become known: neither bench nor meters, and no plan where it had none.
+    """
 
     changed = pyqtSignal()
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, kept: Run | None = None) -> None:
         super().__init__(parent)
+        self._kept = kept
         self.guess = plain_field(self.tr("Your guess"), hint=self.tr("if you like: it is in no sum"))
         self.guess.textChanged.connect(lambda _: self.changed.emit())
         self.method_box, self.bench, self.battery = Choice(self.tr("Method")), Choice(self.tr("Bench")), Choice(self.tr("On the battery"))
@@ -157,7 +162,8 @@ class MethodForm(QWidget):
             It does not say enough.
         """
         self.guess.clear()
-        self._unit, self._entries = unit, [e for e in suiting(unit) if e.method.is_started]
+        of_run = self._kept.method if self._kept is not None else ""
+        self._unit, self._entries = unit, [e for e in suiting(unit) if e.method.is_started or e.key == of_run]
         self.method_box.blockSignals(True)
         self.method_box.clear()
         for entry in self._entries:
@@ -171,7 +177,7 @@ class MethodForm(QWidget):
 
     def _offer_bench(self, unit: Unit) -> None:
         """By hand, until an instrument is connected; a simulated one only for what is simulated itself. What a person chose stays."""
-        if self._bench_chosen:
+        if self._bench_chosen or self._kept is not None:
             return
         connected = any(m.details.connection != "display" for m in self._all)
         self._bench_wanted = SPEEDS[speed_index()][1] if unit.stand_in else ON_INSTRUMENTS if connected else TYPED
@@ -191,6 +197,8 @@ class MethodForm(QWidget):
 
     def _choose_meters(self, fixed: Mapping[str, Meter] | None = None) -> None:
         """The meters that the method has least against."""
+        if self._kept is not None:
+            return
         connected = self.bench_kind() == INSTRUMENTS
         chosen = best_meters(self.method, self._prepared_with, self._readers(), connected=connected, fixed=fixed)
         for tap, box in self.meters.items():
@@ -210,9 +218,21 @@ class MethodForm(QWidget):
             self.bench.setCurrentIndex(self.bench.findData(kind))
         for tap, box in self.meters.items():
             box.setCurrentIndex(max(0, box.findData(head.setup.meter(tap).uid)))
-        self.lead_length.setText(f"{head.setup.leads.length_m:g} m")
-        self.lead_area.setCurrentIndex(max(0, self.lead_area.findData(head.setup.leads.area_mm2)))
-        for key, text in self.method.typed(self.method.prepared(head)).items():
+        self.fill_setup(head.setup)
+        self.fill(self.method.typed(self.method.prepared(head)))
+
+    def fill_setup(self, setup: Setup) -> None:
+        """Leads, battery and device as they were, as far as they are on offer."""
+        if setup.leads.length_m:
+            self.lead_length.setText(f"{setup.leads.length_m:g} m")
+        self.lead_area.setCurrentIndex(max(0, self.lead_area.findData(setup.leads.area_mm2)))
+        for box, unit in ((self.battery, setup.battery), (self.device, setup.device)):
+            if unit is not None and (place := box.findText(unit.name)) >= 0:
+                box.setCurrentIndex(place)
+
+    def fill(self, texts: Mapping[str, str]) -> None:
+        """Fields by their keys, as they could have been typed."""
+        for key, text in texts.items():
             match self.fields.get(key):
                 case QLineEdit() as line:
                     line.setText(text)
@@ -227,6 +247,10 @@ class MethodForm(QWidget):
         if meter is not None and tap in self.meters:
             self._choose_meters({tap: meter})
             self._meters_changed()
+
+    def offers(self, key: str) -> bool:
+        """Whether this method can be chosen."""
+        return self.method_box.findData(key) >= 0
 
     def choose_method(self, key: str) -> None:
         self.method_box.setCurrentIndex(self.method_box.findData(key))
@@ -252,13 +276,13 @@ class MethodForm(QWidget):
     def _lay_out(self) -> None:
         """A line for every field of the method, with what is usual in it."""
         assert self._unit is not None
-        specs = self.method.form(Setup(self._unit))
+        specs = tuple(s for s in self.method.form(Setup(self._unit)) if self._is_asked(s))
         chosen = {tap: box.currentData() for tap, box in self.meters.items()} if self._person_chose else {}
         self._clear()
         self._specs = {spec.key: spec for spec in specs}
         self.fields = {spec.key: self._box_for(spec) for spec in specs}
         self.meters = {}
-        for tap in self.method.taps:
+        for tap in self.method.taps if self._kept is None else ():
             box = Choice(self.tr(_TAP_NAMES.get(tap, tap)))
             self._offer(box, self._readers(tap))
             box.setCurrentIndex(max(0, box.findData(chosen.get(tap))))
@@ -268,7 +292,7 @@ class MethodForm(QWidget):
         rows: list[tuple[str, QWidget, bool]] = []
         if len(self._entries) > 1:
             rows.append((self.tr("Method"), self.method_box, False))
-        if len(self.method.roads) > 1:
+        if len(self.method.roads) > 1 and self._kept is None:
             self._offer_roads()
             rows.append((self.tr("Bench"), self.bench, False))
         if self.method.on_battery:
@@ -279,8 +303,20 @@ class MethodForm(QWidget):
         rows += [(say(spec.title), self.fields[spec.key], spec.beside) for spec in specs if not spec.folded]
         if self.method.has_leads:
             rows += [(self.tr("Leads, one way"), self.lead_length, False), ("", self.lead_area, True)]
+        if self._kept is None:
+            rows += self._rows_of_bench()
+        self._place(rows, [spec for spec in specs if spec.folded])
+        self._show_what_is_asked()
+
+    def _is_asked(self, spec: Field) -> bool:
+        return self._kept is None or bool(self._kept.head.plan) or spec.part != PLAN
+
+    def _rows_of_bench(self) -> list[tuple[str, QWidget, bool]]:
+        """Meters, instruments, and the guess: what is decided before a run."""
         one = len(self.meters) == 1 and "battery" not in self.meters
-        rows += [(self.tr("Meter") if one else box.accessibleName(), box, False) for box in self.meters.values()]
+        rows: list[tuple[str, QWidget, bool]] = [
+            (self.tr("Meter") if one else box.accessibleName(), box, False) for box in self.meters.values()
+        ]
         charger = self.tr("Charger") if "battery" in self.meters else self.tr("Supply")
         rows += [
             (self.tr("Load"), self.load, False),
@@ -288,9 +324,7 @@ class MethodForm(QWidget):
             (self.tr("Scope"), self.scope, False),
             (self.tr("Read along"), self.also, False),
         ]
-        rows.append((self.tr("Your guess"), self.guess, False))
-        self._place(rows, [spec for spec in specs if spec.folded])
-        self._show_what_is_asked()
+        return [*rows, (self.tr("Your guess"), self.guess, False)]
 
     def _place(self, rows: list[tuple[str, QWidget, bool]], folded: list[Field]) -> None:
         line = -1
@@ -483,6 +517,8 @@ class MethodForm(QWidget):
         return self._prepared_with(self._chosen_meters())
 
     def _chosen_meters(self) -> dict[str, Meter]:
+        if self._kept is not None:
+            return dict(meters_for(self._kept.head, self.method))
         known = {m.uid: m for m in self._all}
         return {tap: known.get(str(box.currentData()), _NO_METER) for tap, box in self.meters.items()}
 
@@ -499,7 +535,14 @@ class MethodForm(QWidget):
         made = self.method.prepare(Setup(self._unit, meters, leads, battery, device), self._texts())
         return replace(made, conditions=replace(made.conditions, guess=self.guess.text().strip()))
 
+    @property
+    def asked(self) -> tuple[Field, ...]:
+        """What can be changed in it."""
+        return tuple(self._specs.values())
+
     def bench_kind(self) -> str:
+        if self._kept is not None:
+            return BY_HAND if self._kept.head.origin.road == LOG else self._kept.head.origin.road
         if self._entries and len(self.method.roads) == 1:
             return self.method.roads[0]
         return {ON_INSTRUMENTS: INSTRUMENTS, TYPED: BY_HAND}.get(float(self.bench.currentData() or 1.0), SIMULATED)

@@ -283,7 +283,7 @@ class RunStage(StageFrame):
         sheet = sheet_of(jots, hand.columns, logbook.lines_before(run.id), self.table.model.sheet)
         says = method.row_findings(live_record(run, session))
         asked = asked_of(sheet, hand, session.is_aside)
-        self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running)
+        self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running, steps=hand.steps)
 
     def _show_due(self, progress: Progress) -> None:
         """How long until the next reading; that it is time."""

@@ -44,6 +44,7 @@ class ReadingsModel(QAbstractTableModel):
         self.run: Run | None = None
         self.draft: Draft | None = None
         self.asked: Sequence[str] = ()
+        self.steps: Sequence[str] = ()
         self.says: Mapping[float, str] = {}
         self._columns: list[Key | str] = []
 
@@ -53,8 +54,14 @@ class ReadingsModel(QAbstractTableModel):
         self.sheet, self.draft = Sheet((), ()), None
         self.endResetModel()
 
-    def show_sheet(self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool) -> None:
-        """``asked``: what the method wants at each row, those that were typed among them; ``says``: what each row says, by its time."""
+    def show_sheet(
+        self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool, steps: Sequence[str] = ()
+    ) -> None:
+        """``asked``: what the method wants at each row, those that were typed among them; ``says``: what each row says, by its time.
+
+        ``steps``: what a row may be changed to answer; empty where the order alone says it.
+        """
+        self.steps = steps
         same = (sheet.columns, len(sheet.rows), has_draft, len(asked)) == (
             self.sheet.columns,
             len(self.sheet.rows),
@@ -105,7 +112,12 @@ class ReadingsModel(QAbstractTableModel):
         if index.row() > self.draft_row:
             return Qt.ItemFlag.NoItemFlags
         key = self._columns[index.column()]
-        return usual if key in {"asked", "says"} else usual | Qt.ItemFlag.ItemIsEditable
+        of_step = key == "asked" and bool(self.steps) and index.row() < self.draft_row
+        return usual | Qt.ItemFlag.ItemIsEditable if of_step or key not in {"asked", "says"} else usual
+
+    def is_in_words(self, index: QModelIndex) -> bool:
+        """Whether words are written there, and no numbers."""
+        return self._columns[index.column()] in {"note", "asked"} and bool(self.flags(index) & Qt.ItemFlag.ItemIsEditable)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         place, key = index.row(), self._columns[index.column()]

@@ -25,6 +25,7 @@ from ubrant.runs.sheet import (
     left_out,
     not_there_yet,
     numbers_and_fate,
+    of_step,
     read_cell,
     read_time,
     spread_over,
@@ -72,10 +73,10 @@ class _View(QTableView):
             super().keyPressEvent(event)
 
     def _takes_marks(self) -> bool:
-        """Letters begin a note, and nothing else."""
+        """Letters begin a note, or the name of a step, and nothing else."""
         model, index = self.model(), self.currentIndex()
-        is_note = model is not None and index.column() == model.columnCount() - 1
-        return self.state() != QAbstractItemView.State.EditingState and not is_note
+        in_words = isinstance(model, ReadingsModel) and index.isValid() and model.is_in_words(index)
+        return self.state() != QAbstractItemView.State.EditingState and not in_words
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.text() == "/":
@@ -196,6 +197,7 @@ class ReadingsTable(QWidget):
         usual: Sequence[Key] = (),
         *,
         has_draft: bool,
+        steps: Sequence[str] = (),
     ) -> None:
         """What was typed so far. Not while a cell is written into: see ``is_busy``.
 
@@ -206,7 +208,7 @@ class ReadingsTable(QWidget):
         self._whole = (
             tuple(key for key in sheet.columns if key in {*(next_row.wanted if next_row is not None else ()), *usual}) or sheet.columns
         )
-        self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft)
+        self.model.show_sheet(sheet, run, says, asked, has_draft=has_draft, steps=steps)
         self.stamp_button.setVisible(has_draft)
         self.mark_button.setVisible(has_draft)
         if before != (sheet, has_draft, next_row) and has_draft:
@@ -381,6 +383,8 @@ class ReadingsTable(QWidget):
             change = at_time(typed, read_time(text, self.model.run, typed.time_s, self.now_s()))
         elif key == "note":
             change = with_note(typed, text)
+        elif key == "asked":
+            change = of_step(typed, text, self.model.steps)
         else:
             assert isinstance(key, tuple)
             change = with_cell(typed, key, text)
@@ -483,7 +487,18 @@ class ReadingsTable(QWidget):
             if action is not None:
                 action.setEnabled(on)
                 action.triggered.connect(lambda _=False, do=do: do())
+        self._offer_steps(menu, chosen)
         menu.exec(at)
+
+    def _offer_steps(self, menu: QMenu, chosen: Sequence[SheetRow]) -> None:
+        """What the row that is chosen may answer instead."""
+        if len(chosen) != 1 or not self.model.steps:
+            return
+        within = menu.addMenu(self.tr("It is of …"))
+        for step in self.model.steps if within is not None else ():
+            action = within.addAction(step)  # type: ignore[union-attr]
+            if action is not None:
+                action.triggered.connect(lambda _=False, step=step: self._written(chosen[0].number, "asked", step))
 
     def _show_buttons(self) -> None:
         chosen = self._chosen()
