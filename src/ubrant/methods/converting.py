@@ -334,7 +334,7 @@ def ladder(findings: dict[str, Finding], points: Points | None) -> tuple[Ladder,
 def gives_mains(setup: Setup) -> bool:
     """Whether mains comes out; False where the label does not say."""
     try:
-        return read_ratings(setup.unit).gives_mains
+        return read_ratings(setup.unit, how_much=False).gives_mains
     except ValueError:
         return False
 

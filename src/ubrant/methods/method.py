@@ -260,6 +260,7 @@ class Method:
     made_of_points : what is left after an interruption follows from the points that were taken
     log : what a log from elsewhere has to hold, empty where none will do
     judges_label : against the label of the unit
+    empties : it finds out what a unit holds by emptying it
     reads_any : taps where the own display of a load or a supply may be read as well
     plan_from_label : what a jot text does not say of the plan follows from the label
     """
@@ -280,6 +281,7 @@ class Method:
     made_of_points: ClassVar[bool] = False
     log: ClassVar[str] = ""
     judges_label: ClassVar[bool] = False
+    empties: ClassVar[bool] = False
     plan_from_label: ClassVar[bool] = False
     reads_any: ClassVar[tuple[str, ...]] = ()
 

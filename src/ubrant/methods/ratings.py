@@ -51,8 +51,8 @@ class UnitRatings:
         return self.input_v >= MAINS_V
 
 
-def read_ratings(unit: Unit) -> UnitRatings:
-    """Ratings from a label like ``12 V to 19 V, 90 W``.
+def read_ratings(unit: Unit, *, how_much: bool = True) -> UnitRatings:
+    """Ratings from a label like ``12 V to 19 V, 90 W``; with ``how_much`` false the volts will do.
 
     Raises
     ------
@@ -69,7 +69,7 @@ def read_ratings(unit: Unit) -> UnitRatings:
         raise ValueError(say("The label of {name} has to say what goes in and what comes out, like “12 V to 5 V, 3 A”.", name=unit.name))
     amps = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b", unit.label_text)
     watts = re.search(r"(\d+(?:[.,]\d+)?)\s*W\b", unit.label_text)
-    if not amps and not watts:
+    if how_much and not amps and not watts:
         raise ValueError(say("The label of {name} has to say how much it gives, like “3 A” or “90 W”.", name=unit.name))
     rated_a = float(amps[1].replace(",", ".")) if amps else None
     return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None, window)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ubrant import methods
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
 
 if TYPE_CHECKING:
@@ -103,6 +104,25 @@ def method_of(key: str) -> Method:
 def suiting(unit: Unit) -> list[Entry]:
     """What can be tried on a unit, the usual one first; one whose form cannot be filled from its label is still among them."""
     return [e for e in entries() if e.suits(unit)]
+
+
+def begun_with(fitting: Sequence[Entry], unit: Unit) -> int:
+    """The place of the one to begin with among those that suit: the first that its label says enough for.
+
+    What empties it is only replaced by what empties it, too: else what is lacking is asked.
+    """
+
+    def can_be(entry: Entry) -> bool:
+        try:
+            entry.method.form(Setup(unit))
+        except ValueError:
+            return False
+        return True
+
+    if not fitting or can_be(fitting[0]):
+        return 0
+    will_do = [k for k, e in enumerate(fitting) if e.method.empties or not fitting[0].method.empties]
+    return next((k for k in will_do if can_be(fitting[k])), 0)
 
 
 def unnamed() -> Entry | None:

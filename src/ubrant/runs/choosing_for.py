@@ -178,7 +178,7 @@ def _gives(unit: Unit, volts: float | None) -> bool:
     if volts is None:
         return True
     try:
-        return abs(read_ratings(unit).output_v / volts - 1) < _NEAR
+        return abs(read_ratings(unit, how_much=False).output_v / volts - 1) < _NEAR
     except ValueError:
         return False
 

@@ -20,7 +20,7 @@ def candidates_of(logbook: Logbook, output_v: float | None = None) -> list[Candi
             continue
         unit = logbook.unit(run.unit_id)
         try:
-            out = read_ratings(unit).output_v
+            out = read_ratings(unit, how_much=False).output_v
         except ValueError:
             continue
         if output_v is not None and not 0.9 * output_v < out < 1.1 * output_v:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ubrant.core.quantities.label import RESTS_AT, Label, parse_label
@@ -153,6 +153,10 @@ class Unit:
     def printed(self) -> str:
         """What is printed on it, without what a person added."""
         return self.label_text.partition(RESTS_AT)[0]
+
+    def with_printed(self, text: str) -> Unit:
+        """The same with another label on it; what a person added stays."""
+        return replace(self, label_text=text.strip() + self.label_text[len(self.printed) :])
 
     @property
     def label(self) -> Label:

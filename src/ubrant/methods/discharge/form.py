@@ -21,6 +21,9 @@ _ON_BENCH = (SIMULATED, INSTRUMENTS)
 _CHARGES = Choice((("none recorded", NO_CHARGE), ("before", BEFORE), ("after", AFTER), ("in cycles", CYCLES)))
 _BETWEEN = Choice((("straight between readings", STRAIGHT), ("held until the next reading", HELD)))
 
+_CELL_V, _PACK_V = "3.7", "12.8"
+"""What many banks and many packs hold: an example, and in no sum."""
+
 
 @dataclass(frozen=True)
 class Amount:
@@ -51,6 +54,14 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
     label = setup.label
     if label is None:
         raise ValueError(say("The label gives no capacity in Ah to discharge against."))
+    if label.charge_ah is None:
+        raise ValueError(
+            say(
+                "“{label}” says no volts, so that its Wh are no Ah to discharge against: complete it, like “{label}, {volts} V”.",
+                label=setup.unit.printed.strip(),
+                volts=_CELL_V if setup.unit.kind == "bank" else _PACK_V,
+            )
+        )
     plan, charge = usual_plan(label, setup.leads), usual_charge(label)
 
     def quantity(key: str, title: str, unit: str, hint: str = "", usual: float | None = None, **more: Any) -> Field:

@@ -60,6 +60,7 @@ class DischargeMethod(Method):
     taps = ("battery",)
     log = BATTERY_LOG
     judges_label = True
+    empties = True
 
     # before a run
 

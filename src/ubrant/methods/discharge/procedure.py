@@ -109,7 +109,7 @@ def usual_plan(label: Label, leads: Leads) -> DischargePlan:
         The label gives no capacity in Ah.
     """
     if label.charge_ah is None:
-        raise ValueError(say("The label gives no capacity in Ah to discharge against."))
+        raise ValueError(say("The label says no volts, so that its Wh are no Ah to discharge against."))
     current = round(label.charge_ah * (label.standard_rate_c or 0.2), 3)
     volts = usual_cutoff_v(label) or 0.0
     hours = label.charge_ah / current

@@ -9,7 +9,7 @@ def _suits(unit: Unit) -> bool:
     if unit.kind not in {"charger", "converter"}:
         return False
     try:
-        return read_ratings(unit).takes_mains
+        return read_ratings(unit, how_much=False).takes_mains
     except ValueError:
         return False
 

@@ -53,7 +53,7 @@ class IdleMethod(Method):
     log = TAP_LOG
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        ratings = read_ratings(setup.unit)
+        ratings = read_ratings(setup.unit, how_much=False)
         return (
             Field("input", "Input", Quantity("V"), f"{plain(round(min(ratings.input_v * 1.067, ratings.highest_v), 1))} V"),
             Field("seconds", "Read for", Quantity("s"), "5 min"),
@@ -66,7 +66,7 @@ class IdleMethod(Method):
         return replace(made, plan=replace(made.plan, mains=gives_mains(setup)))
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        plan, ratings, meter = prepared.plan, read_ratings(prepared.setup.unit), prepared.setup.meter("input")
+        plan, ratings, meter = prepared.plan, read_ratings(prepared.setup.unit, how_much=False), prepared.setup.meter("input")
         problems = []
         if not plan.seconds > 0 or not plan.input > 0:
             problems.append(Problem(True, say("Input and time have to be more than 0.")))
@@ -80,7 +80,7 @@ class IdleMethod(Method):
         problems += two_meter_checks(prepared.setup, (plan.input, 0.0), None)
         accuracy = meter.accuracy("A")
         guess_a = 0.01 * ratings.watts / ratings.input_v
-        if accuracy is not None and accuracy.limit(guess_a) > 0.4 * guess_a:
+        if accuracy is not None and guess_a and accuracy.limit(guess_a) > 0.4 * guess_a:
             text = say(
                 "{name} may be {off} A off, and about {amps} A will flow: it may settle nothing. A shunt, or an Ah counter over some hours, would.",
                 name=meter.name,
@@ -216,7 +216,7 @@ class _Read:
 def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
     """Why this can be no idle draw, in a sentence; empty where it may be one, or the label does not say enough."""
     try:
-        ratings = read_ratings(setup.unit)
+        ratings = read_ratings(setup.unit, how_much=False)
     except ValueError:
         return ""
     fed_v = (plan.input if plan is not None else 0.0) or ratings.input_v
@@ -226,7 +226,7 @@ def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
             volts=show(taken_in.volts),
             fed=plain(fed_v),
         )
-    if taken_in.watts > ratings.watts:
+    if ratings.watts and taken_in.watts > ratings.watts:
         return say(
             "{watts} W with nothing attached are more than the {rated} W on its label: a slip of unit, or something was attached.",
             watts=show(taken_in.watts),
@@ -311,7 +311,7 @@ def _stands_in(record: Record, lines: Sequence[tuple[float, Jotting]]) -> StandI
     if setup.battery is not None and (found := of_label(label_of(setup.battery))) is not None:
         return found
     try:
-        return stand_in(read_ratings(setup.unit).input_v)
+        return stand_in(read_ratings(setup.unit, how_much=False).input_v)
     except ValueError:
         return None
 

@@ -9,7 +9,7 @@ def _suits(unit: Unit) -> bool:
     if unit.kind not in {"inverter", "converter"}:
         return False
     try:
-        return not read_ratings(unit).takes_mains
+        return not read_ratings(unit, how_much=False).takes_mains
     except ValueError:
         return True
 

@@ -68,6 +68,7 @@ class OutputMethod(Method):
     Plan = OutputPlan
     taps = ("output",)
     by_eye = True
+    empties = True
     has_leads = False
     judges_label = False
     plan_from_label = True

@@ -106,7 +106,7 @@ class KnownDialog(QDialog):
             self.unit_box.addItem(unit.name, unit)
         place = next((k for k in range(self.unit_box.count()) if _is(self.unit_box.itemData(k), own)), 0)
         self.unit_box.setCurrentIndex(place if self.unit_box.count() else -1)
-        self.label_field.setText(self._unit().label_text)
+        self.label_field.setText(self._unit().printed)
 
     def _unit(self) -> Unit:
         """What was chosen, with its label as it stands in the field."""
@@ -114,23 +114,23 @@ class KnownDialog(QDialog):
         return chosen if isinstance(chosen, Unit) else self._run.head.setup.unit
 
     def _unit_chosen(self) -> None:
-        self.label_field.setText(self._unit().label_text)
+        self.label_field.setText(self._unit().printed)
         self._show_unit()
 
     def _show_unit(self) -> None:
         """The form for what was chosen, filled as the run has it."""
         self._later.stop()
-        setup, unit = self._run.head.setup, replace(self._unit(), label_text=self.label_field.text().strip())
+        setup, unit = self._run.head.setup, self._unit().with_printed(self.label_field.text())
         self._usual = None
         self.form.offer_batteries([*self._logbook.units(), *(u for u in (setup.battery, setup.device) if u is not None and not u.id)])
+        self.form.suggest(unit)
+        if not suiting(unit):
+            self._say(self.tr("Nothing is measured of such a thing: choose another."))
+            return
         try:
-            self.form.suggest(unit)
             self._fill()
         except ValueError as error:
             self._say(str(error))
-            return
-        if not suiting(unit):
-            self._say(self.tr("Nothing is measured of such a thing: choose another."))
             return
         self._look()
 

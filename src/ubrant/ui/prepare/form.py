@@ -19,7 +19,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.form import PLAN, Field, FieldError, Phases, YesNo
 from ubrant.methods.form import Choice as OneOf
 from ubrant.methods.method import Method, Prepared
-from ubrant.methods.registry import Entry, suiting
+from ubrant.methods.registry import Entry, begun_with, suiting
 from ubrant.runs.benches import BenchChoice
 from ubrant.runs.choosing import best_meters
 from ubrant.runs.known_late import meters_for
@@ -30,6 +30,8 @@ from ubrant.ui.widgets.forms import Beneath, Choice, button, label, mark_amiss
 from ubrant.ui.widgets.plain_field import plain_field
 
 _NO_METER = Meter("DC meter")
+_BELOW = 40
+"""A line of the grid below all others."""
 ON_INSTRUMENTS, TYPED = -1.0, -2.0
 """Stand in the box of benches among the speeds of simulated ones."""
 _TAP_NAMES = {
@@ -49,6 +51,8 @@ class MethodForm(QWidget):
     """
 
     changed = pyqtSignal()
+    completed = pyqtSignal(str)
+    """The label of the unit, with what was lacking."""
 
     def __init__(self, parent: QWidget | None = None, kept: Run | None = None) -> None:
         super().__init__(parent)
@@ -71,6 +75,7 @@ class MethodForm(QWidget):
         self._made: list[QWidget] = []
         self._unit: Unit | None = None
         self._entries: list[Entry] = []
+        self._lacks = ""
         self._all: list[Meter] = []
         self._batteries: list[Unit] = []
         self._units: list[Unit] = []
@@ -154,13 +159,7 @@ class MethodForm(QWidget):
         self.device.blockSignals(False)
 
     def suggest(self, unit: Unit) -> None:
-        """Offer what suits the unit, filled in as its label asks for.
-
-        Raises
-        ------
-        ValueError
-            It does not say enough.
-        """
+        """Offer what suits the unit, filled in as its label asks for; where that does not say enough it is asked for, in place of the fields."""
         self.guess.clear()
         of_run = self._kept.method if self._kept is not None else ""
         self._unit, self._entries = unit, [e for e in suiting(unit) if e.method.is_started or e.key == of_run]
@@ -168,6 +167,7 @@ class MethodForm(QWidget):
         self.method_box.clear()
         for entry in self._entries:
             self.method_box.addItem(say(entry.title), entry.key)
+        self.method_box.setCurrentIndex(begun_with(self._entries, unit) if self._entries else -1)
         self.method_box.blockSignals(False)
         self._person_chose = False
         self._offer_bench(unit)
@@ -197,7 +197,7 @@ class MethodForm(QWidget):
 
     def _choose_meters(self, fixed: Mapping[str, Meter] | None = None) -> None:
         """The meters that the method has least against."""
-        if self._kept is not None:
+        if self._kept is not None or self._lacks:
             return
         connected = self.bench_kind() == INSTRUMENTS
         chosen = best_meters(self.method, self._prepared_with, self._readers(), connected=connected, fixed=fixed)
@@ -262,11 +262,7 @@ class MethodForm(QWidget):
     def _method_changed(self) -> None:
         if self._unit is None or not self._entries:
             return
-        try:
-            self._lay_out()
-        except ValueError:
-            self.changed.emit()  # what the label lacks is said by whoever looks at the plan
-            return
+        self._lay_out()
         if not self._person_chose:
             self._choose_meters()
         self.changed.emit()
@@ -276,7 +272,14 @@ class MethodForm(QWidget):
     def _lay_out(self) -> None:
         """A line for every field of the method, with what is usual in it."""
         assert self._unit is not None
-        specs = tuple(s for s in self.method.form(Setup(self._unit)) if self._is_asked(s))
+        self._lacks = ""
+        if not self._entries:
+            return
+        try:
+            specs = tuple(s for s in self.method.form(Setup(self._unit)) if self._is_asked(s))
+        except ValueError as error:
+            self._ask_for_label(str(error))
+            return
         chosen = {tap: box.currentData() for tap, box in self.meters.items()} if self._person_chose else {}
         self._clear()
         self._specs = {spec.key: spec for spec in specs}
@@ -307,6 +310,34 @@ class MethodForm(QWidget):
             rows += self._rows_of_bench()
         self._place(rows, [spec for spec in specs if spec.folded])
         self._show_what_is_asked()
+
+    def _ask_for_label(self, lacks: str) -> None:
+        """Nothing of the unit before stays: the method, and what is lacking, to be completed here."""
+        assert self._unit is not None
+        self._lacks = lacks
+        self._clear()
+        self._specs, self.fields, self.meters = {}, {}, {}
+        rows: list[tuple[str, QWidget, bool]] = [(self.tr("Method"), self.method_box, False)] if len(self._entries) > 1 else []
+        if self._kept is None:
+            self.label_field = plain_field(self.tr("Its label"), hint=self.tr("as it stands on the thing"))
+            self.label_field.setText(self._unit.printed)
+            self.label_field.returnPressed.connect(self._complete_label)
+            self.label_button = button(self.tr("Complete its label"), self._complete_label, "chief")
+            self._made += [self.label_field, self.label_button]
+            rows.append((self.tr("Its label"), self.label_field, False))
+            self._grid.addWidget(self.label_button, _BELOW, 1, 1, 3)
+        self._place(rows, [])
+        self._show_what_is_asked()
+
+    def _complete_label(self) -> None:
+        text = self.label_field.text().strip()
+        if self._unit is not None and text and text != self._unit.printed:
+            self.completed.emit(text)
+
+    @property
+    def lacks(self) -> str:
+        """What its label lacks for the method, in a sentence; empty where it says enough."""
+        return self._lacks
 
     def _is_asked(self, spec: Field) -> bool:
         return self._kept is None or bool(self._kept.head.plan) or spec.part != PLAN
@@ -433,6 +464,7 @@ class MethodForm(QWidget):
             widget.setVisible(self._grid.indexOf(widget) >= 0)
 
     def _set_shown(self, widget: QWidget, shown: bool) -> None:
+        shown = shown and self._grid.indexOf(widget) >= 0
         widget.setVisible(shown)
         if widget in self._titles:
             self._titles[widget].setVisible(shown)
@@ -494,8 +526,8 @@ class MethodForm(QWidget):
 
     def trouble(self) -> str:
         """Why the plan cannot be read, in a sentence; empty when it can."""
-        if self._own_trouble:
-            return self._own_trouble
+        if self._own_trouble or self._lacks:
+            return self._lacks or self._own_trouble
         try:
             self.prepared()
         except (QuantityError, ValueError) as error:
@@ -524,6 +556,8 @@ class MethodForm(QWidget):
 
     def _prepared_with(self, meters: dict[str, Meter]) -> Prepared:
         assert self._unit is not None
+        if self._lacks:
+            raise ValueError(self._lacks)
         battery = self._batteries[max(0, self.battery.currentIndex())] if self.method.on_battery and self._batteries else None
         leads = (
             Leads(parse_quantity(self.lead_length.text(), "m"), float(self.lead_area.currentData()))

@@ -59,6 +59,7 @@ class PrepareStage(StageFrame):
         self._later.timeout.connect(self.look)
         self._build()
         self.form.changed.connect(self._later.start)
+        self.form.completed.connect(self._complete)
         self.unit_box.currentIndexChanged.connect(self._unit_changed)
         bench.shelf_changed.connect(self._shelf_changed)
         bench.closing.connect(self._later.stop)
@@ -70,7 +71,8 @@ class PrepareStage(StageFrame):
         self._saying.setObjectName("ground")
         self.main.addWidget(self._saying)
         self.main.addWidget(self.drawn, 4)
-        self.main.addWidget(label(self.tr("Step by step"), "heading"))
+        self._step_by_step = label(self.tr("Step by step"), "heading")
+        self.main.addWidget(self._step_by_step)
         area = scrolled(self.steps)
         self.steps.setObjectName("ground")
         area.setObjectName("ground")
@@ -155,14 +157,15 @@ class PrepareStage(StageFrame):
         self._unit = unit
         self.form.setVisible(unit is not None)
         if unit is not None:
-            try:
-                self.form.suggest(unit)
-            except ValueError as error:
-                self._show_nothing(str(error))
-                return
+            self.form.suggest(unit)
         if self._again is not None:
             self._fill_again()
         self.look()
+
+    def _complete(self, label_text: str) -> None:
+        """What its label says, with what was lacking; taken back as anything else."""
+        if self._unit is not None:
+            self._bench.keep_unit(self._unit.with_printed(label_text))
 
     # what follows from it
 
@@ -173,6 +176,10 @@ class PrepareStage(StageFrame):
         if unit is None:
             self.title.setText(self.tr("Nothing to test yet"))
             self._show_nothing(self.tr("There is no battery on the shelf. Add one from its label first."))
+            return
+        if form.lacks:
+            self.title.setText(unit.name)
+            self._show_nothing(form.lacks)
             return
         if trouble := form.trouble():
             self._show_problems([Problem(True, trouble)])
@@ -203,6 +210,7 @@ class PrepareStage(StageFrame):
         method = self.form.method
         self.title.setText(method.heading(prepared, unit.name))
         long, count = method.facts(prepared, self._expected)
+        self._step_by_step.show()
         self.aside.setText(long)
         self.aside_quiet.setText(count)
         self.steps.show_steps(method.hand_lines(prepared) if by_hand else method.step_lines(prepared, self._expected))
@@ -214,6 +222,7 @@ class PrepareStage(StageFrame):
     def _show_nothing(self, why: str) -> None:
         """Nothing of the unit before stays on the page."""
         self.steps.show_steps([])
+        self._step_by_step.hide()
         self.drawn.hide()
         self.aside.setText("")
         self.aside_quiet.setText("")
@@ -226,6 +235,7 @@ class PrepareStage(StageFrame):
             self._problems.addWidget(Callout("bad" if problem.refused else "caution", problem.text))
         self.start_button.setEnabled(not any(p.refused for p in problems))
         self._make_room()
+        QTimer.singleShot(0, self._make_room)  # once what else is on the page has its room
 
     def _make_room(self) -> None:
         """Problems are shown whole up to a third of the height; more of them scroll."""
