@@ -114,6 +114,22 @@ def own_run(path: Path) -> StoredRun | None:
     return read_own(path) if path.suffix.lower() == ".csv" and path.is_file() and is_own(path) else None
 
 
+def named_run(path: Path) -> StoredRun | None:
+    """A jot text that names its method, as the run it tells of; None for anything else.
+
+    Raises
+    ------
+    LogError
+        It cannot be read.
+    """
+    if path.is_dir() or not _is_jots(path):
+        return None
+    log = only(read_logs(path), None)
+    if not any(heading.split()[0] == "method" for heading in log.about.get("head", {}) if heading):
+        return None
+    return judged(_from_jots(log, ""), LogOptions())
+
+
 def logs_in(path: Path, columns: str | None = None) -> list[LogFile]:
     """Every run in a log; a log with charges between its discharges holds as many as it has discharges.
 

@@ -36,10 +36,10 @@ def read_with(path: Path) -> list[LogFile]:
 
 
 def read_any(path: Path) -> StoredRun | list[LogFile]:
-    """A run that Ubrant exported, or else the logs of a file."""
-    from ubrant.runs.bringing_in import own_run  # loads the readers, which nobody needs before
+    """A run that Ubrant exported, a jot text that names its method, or else the logs of a file."""
+    from ubrant.runs.bringing_in import named_run, own_run  # loads the readers, which nobody needs before
 
-    return own_run(path) or read_with(path)
+    return own_run(path) or named_run(path) or read_with(path)
 
 
 class Imports:
