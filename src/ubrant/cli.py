@@ -109,7 +109,7 @@ def analyse_log(
         _refuse(f"--{error.option}: {error}")
     account = account_of_stored(stored.record())
     if account.trouble:
-        _refuse(f"{log.name}: {account.trouble}")
+        _refuse(f"{log.name}: {account.trouble} What can be said of a file on the command line: ubrant analyse --help.")
     warnings = _about_label(stored.run.label)
     if check:
         drawn = method_of(stored.run.method).simulate(stored.record())
@@ -430,6 +430,8 @@ def _print_account(account: Account, warnings: tuple[str, ...]) -> None:
     console.print(plain(account.sentence), style="bold")
     if account.settle:
         console.print(plain(account.settle))
+    if account.questions:
+        console.print(plain("On the command line: " + " or ".join(f"“{q.yes}” is {q.flag}" for q in account.questions) + "."))
     for warning in (*warnings, *account.warnings):
         console.print(plain(f"Note: {warning}"))
 

@@ -30,7 +30,7 @@ def test_one_that_begins_loaded_is_at_least(tmp_path, ah):
     found = judged(tmp_path, discharge(ah=ah, rest_s=0.0))
     assert word(found) == "cannot tell"
     assert "begins with the load on" in found["sentence"]
-    assert "--full" in found["verdict"]["settle"]
+    assert "“It was full”" in found["verdict"]["settle"]
     assert word(judged(tmp_path, discharge(ah=ah, rest_s=0.0), "--full")) in {"spent", "below"}
 
 
@@ -148,3 +148,14 @@ def test_no_cut_off_is_taken_from_the_label_of_another_battery(tmp_path):
     assert not any("No cut-off was given" in w for w in found["warnings"])
     assert value(found, "charge") == pytest.approx(50.2, abs=0.6)
     assert word(found) in {"not like for like", "cannot tell"}
+
+
+@pytest.mark.parametrize(
+    ("start", "full"), [("full", True), ("Fully charged.", True), ("not full", None), ("charged overnight", None), ("half full", None)]
+)
+def test_what_the_start_says_in_words_is_not_contradicted(start, full):
+    """``start: full`` and nothing besides is a yes; anything else leaves the question open."""
+    from ubrant.core.record.head import Conditions
+
+    assert Conditions(start=start).was_full is full
+    assert Conditions(start=start, full=False).was_full is False

@@ -112,7 +112,7 @@ def differing(runs: Sequence[Compared]) -> list[Differing]:
         _numbers(say("cut-off"), [_cutoff(c) for c in runs], "V", _ALIKE["cut-off"], relative=True),
         _row(say("meter"), [", ".join(dict.fromkeys(m.name for m in c.record.head.setup.meters.values() if m.name)) for c in runs]),
         _row(say("leads"), [c.record.head.setup.leads.describe() if c.record.head.setup.leads.length_m else "" for c in runs]),
-        _row(say("fully charged"), [{True: say("yes"), False: say("no"), None: ""}[c.record.head.conditions.full] for c in runs]),
+        _row(say("fully charged"), [{True: say("yes"), False: say("no"), None: ""}[c.record.head.conditions.was_full] for c in runs]),
         _row(say("ended by"), [c.account.ended_by for c in runs]),
     ]
     return [row for row in rows if any(row.values)]

@@ -210,7 +210,7 @@ def _can_be(volts: Array, amps: Array) -> None:
     if mean_v * mean_a > _MOST_IDLE_W:
         raise ReadingsError(
             say(
-                "{watts} W with nothing attached cannot be: are the amperes milliamperes, or was something attached? Say the unit with --columns “current in mA”.",
+                "{watts} W with nothing attached cannot be: are the amperes milliamperes, or was something attached? Mend the unit in its heading, or say “current in mA” when it is brought in.",
                 watts=show(mean_v * mean_a, 3),
             )
         )

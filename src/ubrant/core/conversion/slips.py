@@ -72,7 +72,7 @@ def more_out_than_in(loaded: Points, above: int) -> str:
     ratio = float(np.median(loaded.output_w / np.maximum(np.abs(loaded.input_w), 1e-12)))
     if ratio > _BEYOND_SWAPPED:
         return say(
-            "{ratio} times as much comes out as goes in: is one of the currents in milliamperes? Mend its heading, or say its unit with --columns “output current in mA”.",
+            "{ratio} times as much comes out as goes in: is one of the currents in milliamperes? Mend its heading, or say “output current in mA” when it is brought in.",
             ratio=plain(ratio, 2),
         )
     return say(

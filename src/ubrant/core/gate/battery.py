@@ -113,7 +113,7 @@ def _swapped(facts: BatteryFacts) -> tuple[str, str] | None:
                 amps=show(float(np.median(amps)), 3),
                 label=plain(label.voltage_v),
             ),
-            say("Say which column is which: when bringing it in, or with --columns."),
+            say("Say which column is which: when it is brought in."),
         )
     return None
 
@@ -173,7 +173,7 @@ def _volts_of_another_size(facts: BatteryFacts) -> tuple[str, str] | None:
                     label=plain(label.voltage_v),
                     slip=slip,
                 ),
-                say("Mend the unit in the column's heading, or say it with --columns “voltage in mV”."),
+                say("Mend the unit in the column's heading, or say “voltage in mV” when it is brought in."),
             )
     return None
 
@@ -195,7 +195,7 @@ def _beyond_its_kind(facts: BatteryFacts) -> tuple[str, str] | None:
             count=label.series,
             name=kind.name,
         ),
-        say("Look at the label, and count its cells.") + if_it_is_so("kind"),
+        say("Look at the label, and count its cells.") + if_it_is_so(),
     )
 
 
@@ -208,7 +208,7 @@ def _rate(facts: BatteryFacts) -> tuple[str, str] | None:
     slip, mend = _slip(facts)
     return (
         say("a mean of {rate} C is far beyond what such a battery gives: {slip}", rate=plain(facts.c_rate, 3), slip=slip),
-        mend + if_it_is_so("rate"),
+        mend + if_it_is_so(),
     )
 
 
@@ -232,7 +232,7 @@ def _slip(facts: BatteryFacts) -> tuple[str, str]:
 
 
 def _unit(flag: str) -> str:
-    return say("Mend the unit in the column's heading, or say it with --columns “{flag}”.", flag=flag)
+    return say("Mend the unit in the column's heading, or say “{flag}” when it is brought in.", flag=flag)
 
 
 def _share(facts: BatteryFacts) -> tuple[str, str] | None:
@@ -246,13 +246,13 @@ def _share(facts: BatteryFacts) -> tuple[str, str] | None:
     if near and (facts.emptied or share > 100):
         return (
             say("it is {share} % of the label, close to {near} of it: {slip}", share=show(share, 3), near=near[0], slip=near[1]),
-            say("Look how it was clamped and what the label counts.") + if_it_is_so("share"),
+            say("Look how it was clamped and what the label counts.") + if_it_is_so(),
         )
     if share - facts.share_u > most:
         said = say("it would be {share} % of the label, more than such batteries give: {slip}", share=show(share, 3), slip=slip)
-        return said, mend + if_it_is_so("share")
+        return said, mend + if_it_is_so()
     if facts.emptied and share + facts.share_u < _LEAST_SHARE:
-        return say("it would be {share} % of the label: {slip}", share=show(share, 2), slip=slip), mend + if_it_is_so("share")
+        return say("it would be {share} % of the label: {slip}", share=show(share, 2), slip=slip), mend + if_it_is_so()
     return None
 
 
@@ -281,7 +281,7 @@ def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
             volts=show(float(readings.voltage_v[k])),
             time=show_duration(float(readings.time_s[k] - readings.time_s[0])),
         ),
-        say("Mend the line with “fix”, or leave it out.") + if_it_is_so("absurd"),
+        say("Mend the line with “fix”, or leave it out.") + if_it_is_so(),
     )
 
 
@@ -317,7 +317,7 @@ def _stands_still(facts: BatteryFacts) -> tuple[str, str] | None:
                 after=show(float(amps[k + 1])),
                 time=show_duration(float(time[k + 1])),
             ),
-            say("Look at the readings from there on; leave them out, or run it again.") + if_it_is_so("still"),
+            say("Look at the readings from there on; leave them out, or run it again.") + if_it_is_so(),
         )
     return None
 
@@ -357,7 +357,7 @@ def _held(facts: BatteryFacts) -> tuple[str, str] | None:
             volts=show(float(volts[at])),
             time=show_duration(float(facts.readings.time_s[facts.first + at + length] - facts.readings.time_s[facts.first + at])),
         ),
-        say("Look at those readings; run it again if they are not what the battery had.") + if_it_is_so("held"),
+        say("Look at those readings; run it again if they are not what the battery had.") + if_it_is_so(),
     )
 
 
@@ -376,7 +376,7 @@ def _power(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     return (
         say("the watts that were logged are {ratio} times volts × amperes", ratio=plain(ratio, 3)),
-        say("One of the three columns is another one, or has another unit: look at their headings.") + if_it_is_so("power"),
+        say("One of the three columns is another one, or has another unit: look at their headings.") + if_it_is_so(),
     )
 
 
@@ -387,7 +387,7 @@ def _label(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     return (
         say("the label contradicts itself: {first}{rest}", first=against[0][0].lower(), rest=against[0][1:].rstrip(".?")),
-        say("Look at the label again and mend it on the shelf.") + if_it_is_so("label"),
+        say("Look at the label again and mend it on the shelf.") + if_it_is_so(),
     )
 
 
@@ -395,7 +395,7 @@ def _disagree(facts: BatteryFacts) -> tuple[str, str] | None:
     if not facts.disagreements:
         return None
     first = facts.disagreements[0].split(". ")[0].rstrip(".")
-    return f"{first[0].lower()}{first[1:]}", say("Find out which of them is right before either is used.") + if_it_is_so("disagree")
+    return f"{first[0].lower()}{first[1:]}", say("Find out which of them is right before either is used.") + if_it_is_so()
 
 
 # whether it is all there
@@ -447,7 +447,7 @@ def _begins_loaded(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     return (
         say("the log begins with the load on, and what it gave before is in no reading"),
-        say("If that is where it began, fully charged, say so: “It was full” in Findings, or --full."),
+        say("If that is where it began, fully charged, say so: “It was full”."),
     )
 
 
@@ -456,7 +456,7 @@ def _not_full(facts: BatteryFacts) -> tuple[str, str] | None:
         return None
     return (
         say("nothing says that it was full"),
-        say("If it was charged until the charger stopped, say so: “It was full” in Findings, or --full. Else charge it and run it again."),
+        say("If it was charged until the charger stopped, say so: “It was full”. Else charge it and run it again."),
     )
 
 

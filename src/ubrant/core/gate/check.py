@@ -76,6 +76,11 @@ class Question:
     full: bool = False
     checked: str = ""
 
+    @property
+    def flag(self) -> str:
+        """The same yes on the command line."""
+        return "--full" if self.full else f"--checked {self.checked}"
+
     def answered(self, conditions: Conditions) -> Conditions:
         """The conditions once it was answered with yes."""
         if self.full:
@@ -118,6 +123,6 @@ def questions(found: Iterable[Objection]) -> tuple[Question, ...]:
     return tuple(dict.fromkeys(asked))[:2]
 
 
-def if_it_is_so(key: str) -> str:
+def if_it_is_so() -> str:
     """How a person says that a check was looked at and things are as they were read."""
-    return say(" If it is as it was read, say so: “It is so” in Findings, or --checked {key}.", key=key)
+    return say(" If it is as it was read, say so: “It is so”.")

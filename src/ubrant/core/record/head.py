@@ -103,6 +103,9 @@ class Criteria:
     battery_wh: float | None = None
 
 
+_SAYS_FULL = re.compile(r"\s*(?:it was )?(?:full|fully charged|charged full(?:y)?|full charge)\s*[.!]?\s*", re.I)
+
+
 @dataclass(frozen=True)
 class Conditions:
     """What held, as far as somebody said it; None or empty is unknown.
@@ -125,6 +128,11 @@ class Conditions:
     checked: tuple[str, ...] = ()
     room_c: tuple[float, float] | None = None
     guess: str = ""
+
+    @property
+    def was_full(self) -> bool | None:
+        """Whether it was full at the start: as it was answered, or else as the words of the start say it and nothing besides; None where nobody said."""
+        return self.full if self.full is not None else True if _SAYS_FULL.fullmatch(self.start) else None
 
 
 def parse_room(text: str) -> tuple[float, float] | None:

@@ -140,8 +140,9 @@ def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list
         why = f" ({left_out[0].why} in line {left_out[0].line})" if left_out else ""
         raise LogError(f"{sheet.name} holds {count} reading{'' if count == 1 else 's'}: there is nothing to add up{why}.")
     if len(left_out) > count:
-        raise LogError(
-            f"{sheet.name}, line {left_out[0].line}: more lines are no readings ({left_out[0].why}) than are. Say which columns to read, with --columns."
+        raise ColumnsError(
+            f"{sheet.name}, line {left_out[0].line}: more lines are no readings ({left_out[0].why}) than are.",
+            "Say which columns to read, with --columns.",
         )
     return [_as_log(sheet, columns, rows, clock, left_out if len(runs) == 1 else _own(left_out, rows), len(runs)) for rows in runs]
 

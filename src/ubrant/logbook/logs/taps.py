@@ -11,7 +11,7 @@ from ubrant.core.record.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import in_unit, said_units
 from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
-from ubrant.logbook.logs.log_file import LeftOut, LogError
+from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError
 from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.logs.text import Sheet
 
@@ -113,15 +113,14 @@ def read_wave(path: Path, columns: str | None = None) -> tuple[Array, Array, str
         else [h for h in headings if h.quantity == "voltage" and not h.trouble]
     )
     if time is None:
-        raise LogError(f"{where}: no column for time. Name it in the heading, like “Time (s)”, or with --columns.")
+        raise ColumnsError(f"{where}: no column for time. Name it in the heading, like “Time (s)”.", "Or say it with --columns.")
     if not volts:
         volts = [h for h in headings if h.index != time.index and not h.has_unit][:1] if len(headings) == 2 else []
     if not volts:
-        raise LogError(f"{where}: no column for voltage. Name it in the heading, like “Voltage (V)”, or with --columns.")
+        raise ColumnsError(f"{where}: no column for voltage. Name it in the heading, like “Voltage (V)”.", "Or say it with --columns.")
     if len(volts) > 1:
-        raise LogError(
-            f'{where}: there are {len(volts)} traces, {" and ".join("“" + h.text + "”" for h in volts[:3])}. Say which, with --columns "voltage={volts[0].text}".'
-        )
+        seen = " and ".join(f"“{h.text}”" for h in volts[:3])
+        raise ColumnsError(f"{where}: there are {len(volts)} traces, {seen}.", f'Say which, with --columns "voltage={volts[0].text}".')
     factor = volts[0].factor if volts[0].has_unit else 1.0
     log = _columns(sheet, {("wave", "V"): Heading(volts[0].text, volts[0].index, "voltage", "V", factor, volts[0].has_unit)}, time)
     assert log.time_s is not None

@@ -263,7 +263,8 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
 def _named(record: Record, names: tuple[str, ...]) -> Iterator[tuple[str, Jotting]]:
     """Each line that was not skipped with its mode."""
     hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""), named=True)
-    for place, (_, jotting, name) in enumerate(hand.answering(record), start=1):
+    places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
+    for place, (_, jotting, name) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting
 
 

@@ -77,7 +77,7 @@ def discharge_of(record: Record) -> DischargeRecord:
         power if len(power := record.either("battery", "W")) and widths is None else None,
         any(float(c.series.value[0]) <= max(float(c.half_width[0]), 0.002 * float(c.series.value[-1])) for c in _counters(record).values()),
         on_change,
-        said_not_full=head.conditions.full is False,
+        said_not_full=head.conditions.was_full is False,
         room_c=head.conditions.room_c,
         flowed=flowed_at_rest(record, on, off),
     )
@@ -101,7 +101,7 @@ def _by_amperes(record: Record, typed: Typed, tap: str, volts: StandIn) -> Disch
         widths=widths,
         full=_full(record),
         checked=head.conditions.checked,
-        said_not_full=head.conditions.full is False,
+        said_not_full=head.conditions.was_full is False,
         room_c=head.conditions.room_c,
         stands_in=volts,
         flowed=flowed_at_rest(record, on, off),
@@ -129,8 +129,8 @@ def standard_cutoff(label: Label | None, readings: Readings) -> Cutoff | None:
 def _full(record: Record) -> str:
     """How it is known that it was full at the start, as far as a person said or did it; empty where nobody did."""
     head = record.head
-    if head.conditions.full is not None:
-        return say("you said that it was full") if head.conditions.full else ""
+    if head.conditions.was_full is not None:
+        return say("you said that it was full") if head.conditions.was_full else ""
     on, _ = record.switched()
     if any(mark == "full" and (on is None or t <= on + 1.0) for t, mark in record.typed.marks):
         return say("marked as full")

@@ -210,7 +210,7 @@ class OutputMethod(Method):
 def _emptied(record: Record, account: Account) -> Emptied | None:
     """A run from full to its own end, for what a second rate says; None for any other."""
     energy, lasted = account.findings.get("energy_out"), account.findings.get("duration")
-    whole = account.ended_by == "gave up" and record.head.conditions.full is not False and "minimum_load" not in account.findings
+    whole = account.ended_by == "gave up" and record.head.conditions.was_full is not False and "minimum_load" not in account.findings
     if energy is None or lasted is None or not lasted.value or not whole:
         return None
     return Emptied(energy, lasted.value / 3600, record.meter("output").uid)
@@ -268,7 +268,7 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
     percent = next(
         (_with_half(record, t, "%") for t in ("bank", "station", "source", "battery", "output") if len(record.either(t, "%")) > 1), None
     )
-    full = record.head.conditions.full is True or any(mark == "full" for _, mark in record.typed.marks)
+    full = record.head.conditions.was_full is True or any(mark == "full" for _, mark in record.typed.marks)
     gave_up = empty is not None or record.ended_by in _GAVE_UP
     return (
         Given(
