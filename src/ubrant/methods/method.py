@@ -249,6 +249,7 @@ class Method:
     key, title : ``idle`` in files and on the command line, *Idle draw* for people
     Plan : its dataclass
     taps : where it is metered, in the order of the path
+    reads_beside : where else a reading says something to it
     roads : the benches it can be made on
     by_eye : what is read are mostly displays: on the simulated bench a simulated person reads them off, and types
     is_started : False for what is only brought in
@@ -269,6 +270,7 @@ class Method:
     title: ClassVar[str] = ""
     Plan: ClassVar[type[Any]] = dict
     taps: ClassVar[tuple[str, ...]] = ("input", "output")
+    reads_beside: ClassVar[tuple[str, ...]] = ()
     roads: ClassVar[tuple[str, ...]] = (BY_HAND, INSTRUMENTS, SIMULATED)
     by_eye: ClassVar[bool] = False
     uses_load: ClassVar[bool] = True
@@ -284,6 +286,15 @@ class Method:
     empties: ClassVar[bool] = False
     plan_from_label: ClassVar[bool] = False
     reads_any: ClassVar[tuple[str, ...]] = ()
+
+    def meter_title(self, tap: str) -> str:
+        """What the meter at a tap is called in the form."""
+        return _METER_TITLES.get(tap, tap)
+
+    @property
+    def also_read(self) -> tuple[str, ...]:
+        """Where other meters may be read besides."""
+        return ("battery", "load", "source", "case") if "battery" in self.taps else ("source", "input", "output")
 
     # before a run
 
@@ -493,6 +504,15 @@ class Method:
 
 
 _FEW_ROWS = 4
+_METER_TITLES = {
+    "battery": "Battery meter",
+    "input": "Meter at the input",
+    "output": "at the output",
+    "display": "Meter to check",
+    "reference": "Reference",
+}
+METERED_AT = ("battery", "load", "source", "input", "output", "case")
+"""Where a meter with a connection may stand."""
 
 
 def clipped(meter: Meter) -> str:

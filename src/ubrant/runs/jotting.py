@@ -48,8 +48,9 @@ def grammar_for(
 ) -> Grammar:
     """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
     aliases = aliases_of(run) if run is not None else {}
+    places = places_of(run) if run is not None else ()
     if row is not None and (row.expected or row.afresh):
-        return Grammar(expected=row.expected, alike=SAME_PLACE, aliases=aliases)
+        return Grammar(expected=row.expected, alike=SAME_PLACE, aliases=aliases, places=places)
     expected = {key: value for key, value in read.items() if not key[0].startswith("cell")}
     if seen is not None and len(seen.readings):
         at = min(max(time_s, 0.0), seen.length_s)
@@ -58,7 +59,19 @@ def grammar_for(
     if run is not None:
         for key, value in usual_readings(run).items():
             expected.setdefault(key, value)
-    return Grammar(expected=expected, aliases=aliases)
+    return Grammar(expected=expected, alike=SAME_PLACE, aliases=aliases, places=places)
+
+
+def places_of(run: Run) -> tuple[str, ...]:
+    """Where its method reads, by every name that those places have; nothing where that is not known."""
+    try:
+        method = method_of(run.method)
+        hand = method.by_hand(method.prepared(run.head)) if run.head.plan else None
+    except (ValueError, NotImplementedError):
+        return ()
+    if hand is None:
+        return ()
+    return tuple(dict.fromkeys(tap for tap in (*method.taps, *(tap for tap, _ in hand.columns), *method.reads_beside) if tap))
 
 
 def aliases_of(run: Run) -> dict[str, str]:

@@ -10,6 +10,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from ubrant.core.quantities.places import misplaced, unused
 from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
 from ubrant.core.wording import SentenceError, say
 
@@ -37,6 +38,7 @@ LEFT_H = "h left"
 BAR = "Wh of "
 """Before the hour of a bar: ``bar 09:00 42 Wh``."""
 QUANTITIES = ("V", "A", "W", "Ah", "Wh", "%", "°C", "Hz", "VA", "Ω", LEFT_H)
+_FLOWS = ("V", "A", "W", "Ah", "Wh", "VA")
 _AFTER = {"dc", "ac"}  # these may stand behind what they belong to: 9.3 A dc
 LEFT_OUT = "left out"
 """The mark of a line that counts no more, and stays to be seen."""
@@ -156,12 +158,14 @@ class Grammar:
     expected : (tap, quantity) → the value expected about now, to take a bare number by and to question slips with
     alike : other names for the taps in ``expected``
     aliases : what people call a tap in this run: the name of the unit that stands there
+    places : where the test reads; empty where nobody knows
     """
 
     taps: Sequence[str] = ()
     expected: Mapping[tuple[str, str], float] = field(default_factory=dict)
     alike: Mapping[str, str] = field(default_factory=dict)
     aliases: Mapping[str, str] = field(default_factory=dict)
+    places: Sequence[str] = ()
 
     def parse(self, line: str) -> Jotting | None:
         """Take one line down; None when there is nothing in it.
@@ -191,10 +195,24 @@ class Grammar:
         return replace(found, text=text, readings=tuple(readings), mark=mark, corrects=corrects, line=line.strip())
 
     def queries(self, jotting: Jotting) -> list[str]:
-        """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another."""
+        """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another, a place that is none."""
         if swapped := self._swapped(jotting):
             return [swapped]
-        return [q for r in jotting.readings if (q := self._query(r))]
+        if not jotting.readings and not jotting.mark and (sentence := self.misplaced(jotting.text)):
+            return [sentence]
+        elsewhere = dict.fromkeys(unused(r.tap, self.places) for r in jotting.readings if self._is_elsewhere(r))
+        return [*(q for r in jotting.readings if (q := self._query(r))), *elsewhere]
+
+    def misplaced(self, note: str) -> str:
+        """A question about a note that looks like readings at a place which is none; empty where it is a note."""
+        return misplaced(note, self._names())
+
+    def _is_elsewhere(self, reading: JotReading) -> bool:
+        """Whether the test does not read there, and nothing was read there before."""
+        if not self.places or not reading.tap or reading.quantity not in _FLOWS or reading.tap.startswith("cell "):
+            return False
+        known = {*self.places, *(tap for tap, _ in self.expected)}
+        return reading.tap not in known and self.alike.get(reading.tap, reading.tap) not in known
 
     def _swapped(self, jotting: Jotting) -> str:
         """Amperes that are what the volts should be, beside volts that are not."""

@@ -114,6 +114,8 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             raise JotTextError(f"{name}, line {number}: {error}") from None
         if jotting is None:
             continue
+        if not jotting.readings and not jotting.mark and (doubt := grammar.misplaced(jotting.text)):
+            warnings.append(say("Line {number}: {doubt}", number=number, doubt=doubt))
         moment, warning = times.of(jotting, entries, number)
         if warning:
             warnings.append(warning)

@@ -99,6 +99,7 @@ class LoadStepsMethod(Method):
     title = "Load steps"
     Plan = StepsPlan
     on_battery = True
+    reads_beside = ("source",)
     log = TAP_LOG
 
     def form(self, setup: Setup) -> tuple[Field, ...]:

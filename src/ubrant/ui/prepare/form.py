@@ -34,13 +34,6 @@ _BELOW = 40
 """A line of the grid below all others."""
 ON_INSTRUMENTS, TYPED = -1.0, -2.0
 """Stand in the box of benches among the speeds of simulated ones."""
-_TAP_NAMES = {
-    "battery": "Battery meter",
-    "input": "Meter at the input",
-    "output": "at the output",
-    "display": "Meter to check",
-    "reference": "Reference",
-}
 Box = QLineEdit | Choice | QCheckBox
 
 
@@ -134,7 +127,7 @@ class MethodForm(QWidget):
         self.also.offer(self._all, tuple(m.uid for m in self._chosen_meters().values()), self._taps_to_read())
 
     def _taps_to_read(self) -> tuple[str, ...]:
-        return ("battery", "load", "source", "case") if "battery" in self.meters else ("source", "input", "output")
+        return self.method.also_read if self._entries else ()
 
     def offer_batteries(self, units: list[Unit]) -> None:
         kept, self._units = self.battery.currentText(), units
@@ -286,7 +279,7 @@ class MethodForm(QWidget):
         self.fields = {spec.key: self._box_for(spec) for spec in specs}
         self.meters = {}
         for tap in self.method.taps if self._kept is None else ():
-            box = Choice(self.tr(_TAP_NAMES.get(tap, tap)))
+            box = Choice(say(self.method.meter_title(tap)))
             self._offer(box, self._readers(tap))
             box.setCurrentIndex(max(0, box.findData(chosen.get(tap))))
             box.currentIndexChanged.connect(lambda _: self._meters_changed())

@@ -400,7 +400,7 @@ class RunStage(StageFrame):
             self.readout.show_step(step, self.table.unfinished(), self.table.message.text() or foot)
             return
         read = latest(session)
-        tap = next((t for t in ("battery", "input", "output") if (t, "V") in read), "")
+        tap = next((t for t, quantity in read if quantity == "V"), "")
         if tap:
             amps = f"{show(read[(tap, 'A')], 4)} A" if (tap, "A") in read else ""
             self.readout.show_values(f"{show(read[(tap, 'V')], 4)} V", amps, foot)

@@ -12,6 +12,7 @@ from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.accuracy import parse_share, parse_standard
 from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.methods.method import METERED_AT
 from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog, serial_ports
 from ubrant.ui.shelf.found_list import FoundList
@@ -19,7 +20,6 @@ from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 
-_TAPS = ("battery", "load", "source", "input", "output", "case")
 _BAUDS = (9600, 19200, 38400, 57600, 115200, 230400)
 
 
@@ -47,7 +47,7 @@ class MeterForm(QWidget):
         self.max_a = _quantity("A", self.tr("Reads up to, amperes"), self._meter.max_a)
         self.role, self.connection, self.tap = Choice(self.tr("What it is")), Choice(self.tr("Its readings")), Choice(self.tr("Clipped at"))
         self._offer_choices()
-        self.tap.addItems(_TAPS)
+        self.tap.addItems(METERED_AT)
         self.address = QComboBox()
         self.address.setEditable(True)
         self.address.setAccessibleName(self.tr("Address"))

@@ -76,7 +76,7 @@ class JotLine(QLineEdit):
             return
         understood = jotting.understood() if jotting is not None else ""
         queries = grammar.queries(jotting) if jotting is not None else []
-        self._tell(" ".join([self.tr("Read as {what}.").format(what=understood), *queries]) if understood else self.tr("A note."))
+        self._tell(" ".join([self.tr("Read as {what}.").format(what=understood) if understood else self.tr("A note."), *queries]))
 
     def _tell(self, sentence: str, *, amiss: bool = False) -> None:
         self.hint.setText(sentence)

@@ -1,0 +1,49 @@
+"""Places that are none: a word before readings that is no name of where something is read, but nearly one, or stands where one would."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable
+from difflib import get_close_matches
+
+from ubrant.core.quantities.quantity import unit_factor
+from ubrant.core.wording import say
+
+_LIKE = 0.75
+"""How alike two words are that one may be a slip of the other (difflib's ratio)."""
+_SHORTEST = 3
+_READS = re.compile(r"([^\W\d_]{3,})\s+((?:[-+−~<]?\s*\d[\d.,]*\s*[^\W\d_%°Ω]{0,3}[%°Ω]?[^\W\d_]{0,2}\s*[,;]?\s*)+)\.?")
+
+
+def misplaced(note: str, names: Collection[str]) -> str:
+    """A question about a note that looks like readings at a place which is none; empty where it is a note.
+
+    Parameters
+    ----------
+    names : what places are called, in lower case
+    """
+    found = _READS.fullmatch(note.strip())
+    word = found[1] if found else next(iter(re.findall(r"^[^\W\d_]+(?=\s+[-+−~<]?\d)", note.strip())), "")
+    if len(word) < _SHORTEST or word.lower() in names:
+        return ""
+    like = get_close_matches(word.lower(), [n for n in names if len(n) >= _SHORTEST], 1, _LIKE)
+    if like:
+        return say(
+            "“{word}” is no place that Ubrant knows: was {like} meant? As it stands this is a note, and nothing of it is reckoned with.",
+            word=word,
+            like=like[0],
+        )
+    if found is None or not all(
+        _is_quantity(part) for part in re.findall(r"\d\s*([^\W\d_%°Ω]{0,3}[%°Ω]?[^\W\d_]{0,2})(?=[\s,;]|$)", found[2])
+    ):
+        return ""
+    return say("“{word}” is no place that Ubrant knows: as it stands this is a note, and nothing of it is reckoned with.", word=word)
+
+
+def _is_quantity(symbol: str) -> bool:
+    return bool(symbol) and unit_factor(symbol) is not None
+
+
+def unused(tap: str, places: Iterable[str]) -> str:
+    """That a test has no such place, in a sentence."""
+    return say("“{tap}” is no place of this test ({places}): it is kept beside what that reads.", tap=tap, places=", ".join(places))

@@ -1,0 +1,70 @@
+"""Places of a run are those of its method: one that is none is asked about, one that the test does not read is said, by the line and by a file."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.making import by_hand
+from tests.methods.samples import SAMPLES
+from tests.window import jot
+from ubrant.core.quantities.jot import Grammar
+from ubrant.methods.registry import method_of
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.jotting import grammar_for
+from ubrant.ui.shell import RUN
+
+
+@pytest.mark.parametrize("key", [k for k in SAMPLES if k != "notes"])
+def test_no_line_that_a_method_reads_is_asked_about(logbook, key):
+    sample = SAMPLES[key]
+    run, session = by_hand(logbook, key, sample.prepared(key, by_hand=True), {}, end=False)
+    grammar = grammar_for(run, {}, None, 0.0)
+    for line in sample.lines.values():
+        assert not [q for q in grammar.queries(grammar.parse(line)) if "no place" in q], line
+    assert method_of(key).taps[0] in grammar.places
+    session.end()
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("inptu 10.0 V", "was input meant?"),
+        ("batery 12.9 V 5 A", "was battery meant?"),
+        ("inverter 10.0 V", "“inverter” is no place that Ubrant knows: as it stands this is a note"),
+        ("fan at 12 V now", ""),
+        ("case warm", ""),
+        ("changed fuse 10 A", ""),
+        ("input 10.0 V", ""),
+        ("full", ""),
+    ],
+)
+def test_a_place_that_is_none(line, said):
+    grammar = Grammar()
+    asked = " ".join(grammar.queries(grammar.parse(line)))
+    assert (said in asked) if said else not asked
+
+
+def test_in_the_window_it_is_asked_and_the_line_stays(window, qtbot):
+    sample = SAMPLES["sweep"]
+    run, session = by_hand(window.bench.logbook, "sweep", sample.prepared("sweep", by_hand=True), {}, end=False)
+    window.bench.begin(run, session, None)
+    window.go_to(RUN)
+    jot(qtbot, window.run, "inptu 10.0 V")
+    assert "was input meant?" in window.run.jot_line.hint.text()
+    assert window.run.jot_line.text() == "inptu 10.0 V"
+    assert window.bench.logbook.events(run.id) == []
+    jot(qtbot, window.run, "charger 13.9 V 2 A")
+    assert "“charger” is no place of this test (input, output): it is kept beside" in window.run.jot_line.hint.text()
+    session.end()
+
+
+def test_in_a_file_it_is_said(tmp_path):
+    path = tmp_path / "slip.jot"
+    path.write_text(
+        "method: sweep\nlabel: 12 V to 5 V, 2 A\nstarted: 2026-10-17 08:10\n\n@08:10 inptu 10.0 V\n"
+        + "".join(f"@08:1{k} input {v} V 1.0 A output 5.00 V 2.0 A\n" for k, v in enumerate((12, 11, 10), start=1)),
+        "utf-8",
+    )
+    account = account_of_stored(read_file(path, LogOptions()).record())
+    assert any("Line 5: “inptu” is no place that Ubrant knows: was input meant?" in w for w in account.warnings)
