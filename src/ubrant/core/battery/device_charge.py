@@ -28,28 +28,50 @@ class Recharge:
     source : None where its percent was not read
     device : from empty to full, as far as it went
     counted_wh : by a meter's counter between source and device, with its contributions; None without
+    more : further charges between the same two readings of the source; figures of one charge are their mean then
     """
 
     source: Change | None
     device: Change
     counted_wh: float | None = None
     counted_parts: Contributions | None = None
+    more: tuple[Change, ...] = ()
+
+    @property
+    def count(self) -> int:
+        return 1 + len(self.more)
+
+    @property
+    def gained(self) -> float:
+        """Points of the device, of all charges together."""
+        return -sum(one.points for one in (self.device, *self.more))
+
+    @property
+    def gained_parts(self) -> Contributions:
+        """Of that, in points, by ends of their own: those of the device are not those of the source, and each charge has its own two."""
+        return tuple(
+            Contribution(f"device: {c.source}" if number == 1 else f"device {number}: {c.source}", -c.amount, c.why)
+            for number, one in enumerate((self.device, *self.more), start=1)
+            for c in one.contributions
+        )
 
     @property
     def missed_s(self) -> float:
         """How long the device charged while the source's percent was not followed."""
         if self.source is None:
             return 0.0
-        return max(self.source.from_s - self.device.from_s, 0.0) + max(self.device.to_s - self.source.to_s, 0.0)
+        last = (self.device, *self.more)[-1]
+        return max(self.source.from_s - self.device.from_s, 0.0) + max(last.to_s - self.source.to_s, 0.0)
 
     @property
     def is_part(self) -> bool:
         """The source was not followed for more than a twentieth of it: at least so much was taken."""
-        return self.missed_s > 0.05 * (self.device.to_s - self.device.from_s) + 60.0
+        return self.missed_s > 0.05 * 3600 * self.hours * self.count + 60.0
 
     @property
     def hours(self) -> float:
-        return (self.device.to_s - self.device.from_s) / 3600
+        """Of one charge."""
+        return sum(one.to_s - one.from_s for one in (self.device, *self.more)) / 3600 / self.count
 
 
 def recharge_findings(
@@ -128,7 +150,7 @@ def _as(found: Finding, key: str, number: int) -> Finding:
 def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: float | None) -> list[Finding]:
     found: list[Finding] = []
     taken: Finding | None = None
-    gained = -one.device.points
+    gained, gained_parts = one.gained, one.gained_parts
     if one.source is not None:
         found.append(points_finding("source_points", say("Points of the source"), one.source))
         taken = _taken(one.source, source)
@@ -140,6 +162,7 @@ def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: floa
             "recharge_energy", say("Wh for one recharge"), one.counted_wh, "Wh", one.counted_parts, say("by the counter between them")
         )
     if taken is not None:
+        taken = _of_one(taken, one.count)
         found.append(taken)
     stored: Finding | None = None
     if device is not None:
@@ -149,12 +172,10 @@ def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: floa
             say("Wh stored in the device"),
             device.energy_wh * gained / 100,
             "Wh",
-            (
-                (_signed(one.device, -1), gained, 0.0, 0.0),
-                (device.contributions, device.energy_wh, device.lower_wh / device.energy_wh, 0.0),
-            ),
+            ((gained_parts, gained, 0.0, 0.0), (device.contributions, device.energy_wh, device.lower_wh / device.energy_wh, 0.0)),
             working,
         )
+        stored = _of_one(stored, one.count)
         found.append(stored)
     if taken is not None and stored is not None and taken.value and not taken.bound:
         found += _believable(_efficiency(taken, stored))
@@ -169,9 +190,14 @@ def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: floa
     return found
 
 
-def _signed(change: Change, sign: int) -> Contributions:
-    """Of a rise, in points, by ends of their own: those of the device are not those of the source."""
-    return tuple(Contribution(f"device: {c.source}", sign * c.amount, c.why) for c in change.contributions)
+def _of_one(found: Finding, count: int) -> Finding:
+    """The mean of several charges that were read together."""
+    if count == 1 or found.value is None:
+        return found
+    parts = None if found.contributions is None else tuple(c.times(1 / count) for c in found.contributions)
+    low, high = (side / count for side in found.sides)
+    working = say("({w}) ÷ {n} charges", w=found.working, n=count)
+    return Finding(found.key, found.name, found.value / count, found.unit, parts, working, (), found.bound, (low, high))
 
 
 def _taken(change: Change, source: Holds | None) -> Finding | None:
@@ -232,7 +258,7 @@ def _without_idle(taken: Finding, stored: Finding, idle_w: float, hours: float) 
 def _charges(one: Recharge) -> Finding:
     """From full, and to full: both labels are in neither."""
     assert one.source is not None
-    points, gained = one.source.points, -one.device.points
+    points, gained = one.source.points, one.gained
     if not points > _most_points(one.source):
         most = max(points, 0.0) + _most_points(one.source)
         working = say(
@@ -248,12 +274,12 @@ def _charges(one: Recharge) -> Finding:
         say("Charges from full"),
         value,
         "",
-        ((_inverse(one.source), points, hidden / (1 + hidden), 0.0), (_signed(one.device, -1), gained, 0.0, 0.0)),
+        ((_inverse(one.source), points, hidden / (1 + hidden), 0.0), (one.gained_parts, gained, 0.0, 0.0)),
         "",
     )
     working = (
         say("100 points ÷ {points}", points=plain(points))
-        if gained > 99.9
+        if 99.9 < gained < 100.1
         else say("{gained} points of it ÷ {points} of the source", gained=plain(gained), points=plain(points))
     )
     return Finding(made.key, made.name, value, "", made.contributions, f"{working}: {in_quarters(value)}", sides=made.sides)

@@ -61,6 +61,8 @@ class Given:
     why_not : why volts and amperes do not stand on one base
     watts : read at the output, or off its own display, with half of the last digit and its accuracy; None without
     bars : of the clock hours, on its own display
+    tripped : what a person noted where it tripped; None where nobody did
+    came_in : what flowed into it meanwhile, in words; empty for nothing
     told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
     """
 
@@ -81,6 +83,8 @@ class Given:
     watts: tuple[Series, Array, Accuracy | None] | None = None
     told: tuple[Told, ...] = ()
     bars: tuple[Bar, ...] = ()
+    came_in: str = ""
+    tripped: str | None = None
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -128,6 +132,14 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         )
     if (seconds := _lasted(given)) > 0:
         found["duration"] = Finding("duration", say("Lasted"), seconds, "s", (), say("load on to the last reading under load"))
+    if given.came_in:
+        said.append(
+            say(
+                "{what} came in meanwhile: what it gave is not what it holds, and neither its percent nor its hours left are judged by it.",
+                what=given.came_in,
+            )
+        )
+        return found, None, said + _ending(given, found)
     if label is not None:
         found |= _against_cells(energy, label)
     if given.percent is not None:
@@ -461,7 +473,10 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
             else ""
         )
         said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left, 2), why=why))
-    if not given.gave_up:
+    if not given.gave_up and given.tripped is not None:
+        noted = f" (“{given.tripped}”)" if given.tripped else ""
+        said.append(say("It tripped{noted}: if that was its end say “empty” there; else this is at least so much.", noted=noted))
+    elif not given.gave_up:
         said.append(say("It was stopped with some left: this is at least so much."))
     if not given.full:
         said.append(say("Nobody said that it was full: it may hold more than this."))

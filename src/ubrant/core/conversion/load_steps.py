@@ -47,6 +47,7 @@ class Ending:
     source_v : at the battery's terminals, loaded
     source_after_v : there, the load gone (0 where the battery's protection has opened)
     recovered_v : there, rested
+    noted : what a person wrote beside “tripped”: no other reason is guessed against it
     """
 
     load_w: float
@@ -56,6 +57,7 @@ class Ending:
     source_v: float = math.nan
     source_after_v: float = math.nan
     recovered_v: float = math.nan
+    noted: str = ""
 
 
 def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, source_v: Array | None) -> Ending | None:
@@ -367,6 +369,8 @@ def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usu
             show=show(max(sag, 0.0), 2),
             show_2=show(max(drop, 0.0), 2),
         )
+    if ending.noted:
+        return NOT_KNOWN, say("{at}: “{noted}” was noted.{split}{tail}", at=at, noted=ending.noted, split=split, tail=tail)
     return (
         INVERTER,
         say(

@@ -172,6 +172,7 @@ def others_of(record: Record, plan: DischargePlan | None) -> Others:
         tuple((a, b) for a, b in whole if b is not None),
         two_step=plan is not None and plan.two_step,
         start_ah=(plan.take_out_ah or None) if plan is not None else None,
+        amps=record.either("battery", "A"),
         other_v=second["V"] or no_readings(),
         other_a=second["A"] or no_readings(),
         other_accuracies=(record.accuracy("battery 2", "V"), record.accuracy("battery 2", "A")),

@@ -59,6 +59,7 @@ class Others:
     discharges : (load on, load off) of every discharge, where there were several
     two_step : the run began with the two steps of IEC 61960-3
     start_ah : taken out before, counted, so that the run began part way down
+    amps : read beside counters, for the rate alone
     other_v, other_a : the same quantities by another meter at the same tap; other_accuracies : its, in V and in A
     """
 
@@ -70,6 +71,7 @@ class Others:
     discharges: tuple[tuple[float, float], ...] = ()
     two_step: bool = False
     start_ah: float | None = None
+    amps: Series = field(default_factory=no_readings)
     other_v: Series = field(default_factory=no_readings)
     other_a: Series = field(default_factory=no_readings)
     other_accuracies: tuple[Accuracy | None, Accuracy | None] = (None, None)
@@ -126,6 +128,16 @@ def judged(record: DischargeRecord, others: Others | None = None) -> Discharge:
     return replace(discharge, findings=findings, warnings=tuple(warnings), verdict=verdict)
 
 
+def _rate_read(record: DischargeRecord, amps: Series) -> Finding:
+    """By amperes that were read beside a counter."""
+    flowing, label = amps.value[amps.value > 0], record.label
+    if not len(flowing) or label is None or not label.charge_ah:
+        return Finding("c_rate", "Rate", None, "C", None, say("no current was read"))
+    mean = float(flowing.mean())
+    working = f"mean {show(mean)} A ÷ {show(label.charge_ah)} Ah"
+    return Finding("c_rate", "Rate", mean / label.charge_ah, "C", None, working, (f"{working} = {show(mean / label.charge_ah)} C",))
+
+
 def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     """A run of which only counters were read."""
     findings: dict[str, Finding] = {}
@@ -147,7 +159,7 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
     mean = energy.value / charge.value if energy.value and charge.value else None
     findings["mean_voltage"] = Finding("mean_voltage", "Mean voltage", mean, "V", None, say("Wh ÷ Ah of the counters"))
     findings["label_share"] = label_share(record, charge, energy, (end - start) / 3600)
-    findings["c_rate"] = Finding("c_rate", "Rate", None, "C", None, say("no current was read"))
+    findings["c_rate"] = _rate_read(record, others.amps)
     ended = "cut-off" if record.ended in {"cut-off", "empty"} else record.ended or "end of log"
     share = findings["label_share"]
     facts = BatteryFacts(

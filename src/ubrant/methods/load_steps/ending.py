@@ -105,6 +105,7 @@ def _typed(record: Record, hold_w: float) -> Ending | None:
         last[_PLACE[("source", "V")]],
         after[0] if after else math.nan,
         after[-1] if after else math.nan,
+        next((j.text for j in lines if j.mark == "tripped"), ""),
     )
 
 

@@ -196,12 +196,14 @@ class OutputMethod(Method):
             ("energy_out", "charge_out", "label_share", "duration"),
             GROUPS,
             None if live else verdict,
-            _sentence(findings, at, whole=given.gave_up) if verdict is None or live else verdict.sentence,
+            _sentence(findings, at, whole=given.gave_up, came_in=given.came_in) if verdict is None or live else verdict.sentence,
             (*record.head.origin.said, *said),
             ended_by="gave up" if given.gave_up else record.ended_by,
             drawings=lambda: _drawn(given),
             path=lambda: _path(setup, energy),
-            energy=Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0) if not live else None,
+            energy=None
+            if live or given.came_in
+            else Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0),
             short=energy.with_uncertainty(),
             bar=_shelf_bar(findings),
         )
@@ -211,7 +213,7 @@ def _emptied(record: Record, account: Account) -> Emptied | None:
     """A run from full to its own end, for what a second rate says; None for any other."""
     energy, lasted = account.findings.get("energy_out"), account.findings.get("duration")
     whole = account.ended_by == "gave up" and record.head.conditions.was_full is not False and "minimum_load" not in account.findings
-    if energy is None or lasted is None or not lasted.value or not whole:
+    if energy is None or lasted is None or not lasted.value or not whole or account.energy is None:
         return None
     return Emptied(energy, lasted.value / 3600, record.meter("output").uid)
 
@@ -289,6 +291,8 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
             _watts(record),
             _promised(record),
             _bars(record, on),
+            _came_in(record, on, empty if empty is not None else off),
+            next((e.jotting.text for e in record.lines if e.jotting.mark == "tripped"), None),
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
@@ -305,7 +309,23 @@ def _bars(record: Record, load_on_s: float | None) -> tuple[Bar, ...]:
     return ()
 
 
-_WATTS_AT = ("output", "load", "ac", "station", "bank", "source")
+_COMES_IN_AT = ("charger", "input")
+
+
+def _came_in(record: Record, on_s: float | None, off_s: float | None) -> str:
+    """The most that was read to flow into it while it gave, and where; empty where nothing was."""
+    for tap in _COMES_IN_AT:
+        for quantity in ("W", "A", "Wh"):
+            series = record.either(tap, quantity)
+            inside = (series.time_s >= (-math.inf if on_s is None else on_s)) & (series.time_s <= (math.inf if off_s is None else off_s))
+            read = series.value[inside]
+            most = float(np.ptp(read) if quantity == "Wh" else read.max(initial=0.0)) if len(read) else 0.0
+            if most > 0:
+                return say("{most} {quantity} at the {tap}", most=show(most), quantity=quantity, tap=tap)
+    return ""
+
+
+_WATTS_AT = ("output", "load", "ac", "station", "bank", "source", "battery")
 
 
 def _watts(record: Record) -> tuple[Series, Array, Accuracy | None] | None:
@@ -343,10 +363,12 @@ def _with_half(record: Record, tap: str, quantity: str) -> tuple[Series, Array] 
     return series, np.full(len(series), half) if isinstance(half, float) else half
 
 
-def _sentence(findings: dict[str, Finding], at: str, *, whole: bool) -> str:
+def _sentence(findings: dict[str, Finding], at: str, *, whole: bool, came_in: str) -> str:
     energy, share = findings["energy_out"], findings.get("label_share")
     text = (
-        say("Gives {wh} {at}", wh=energy.with_uncertainty(), at=at)
+        say("Gave {wh} {at} while {what} came in", wh=energy.with_uncertainty(), at=at, what=came_in)
+        if came_in
+        else say("Gives {wh} {at}", wh=energy.with_uncertainty(), at=at)
         if whole
         else say("At least {wh} {at}", wh=energy.with_uncertainty(), at=at)
     )

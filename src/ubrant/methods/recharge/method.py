@@ -237,26 +237,51 @@ def _trouble(source: Series, device: tuple[Series, Array], setup: Setup) -> str:
 
 
 def _recharges(record: Record, source: tuple[Series, Array], device: tuple[Series, Array]) -> list[Recharge]:
-    """A recharge is a rise of the device; where it falls back another one was plugged in."""
-    series, half = device
+    """A recharge is a rise of the device; where it falls back another one was plugged in.
+
+    What the source says is of a charge where no other one lies between. Where it was read only before several and after them, they are one.
+    """
+    gained = _rises(*device)
+    found: list[Recharge] = []
+    for place, one in enumerate(gained):
+        after_s = gained[place - 1].to_s if place else -math.inf
+        before_s = gained[place + 1].from_s if place + 1 < len(gained) else math.inf
+        taken = change_between(*_within(source, after_s, before_s), one.from_s, one.to_s)
+        found.append(Recharge(taken, one, *_counted(record, one.from_s, one.to_s)))
+    if len(found) > 1 and all(one.source is None and one.counted_wh is None for one in found):
+        together = change_between(*source, gained[0].from_s, gained[-1].to_s)
+        if together is not None:
+            return [Recharge(together, gained[0], more=tuple(gained[1:]))]
+    return found
+
+
+def _rises(series: Series, half: Array) -> list[Change]:
+    """Each rise of the device, to when it was first read at its highest, or was said to be full: what was read later is of no charge."""
     starts = [0, *(k for k in range(1, len(series)) if series.value[k] < series.value[k - 1] - _RISE), len(series)]
     found = []
     for first, after in itertools.pairwise(starts):
-        if after - first < 2 or series.value[after - 1] <= series.value[first]:
+        values = series.value[first:after]
+        if after - first < 2 or values.max() <= values[0]:
             continue
-        part = Series(series.time_s[first:after], series.value[first:after])
-        gained = Change(
-            float(part.value[0]),
-            float(part.value[-1]),
-            float(half[first]),
-            float(half[after - 1]),
-            float(part.time_s[0]),
-            float(part.time_s[-1]),
+        at_top = first + np.flatnonzero(values >= values.max())
+        said_full = [k for k in at_top if not half[k]]
+        last = int(said_full[0] if said_full else at_top[0])
+        found.append(
+            Change(
+                float(values[0]),
+                float(series.value[last]),
+                float(half[first]),
+                float(half[last]),
+                float(series.time_s[first]),
+                float(series.time_s[last]),
+            )
         )
-        taken = change_between(*source, gained.from_s, gained.to_s)
-        counted_wh, parts = _counted(record, gained.from_s, gained.to_s)
-        found.append(Recharge(taken, gained, counted_wh, parts))
     return found
+
+
+def _within(series: tuple[Series, Array], from_s: float, to_s: float) -> tuple[Series, Array]:
+    inside = (series[0].time_s >= from_s) & (series[0].time_s <= to_s)
+    return Series(series[0].time_s[inside], series[0].value[inside]), series[1][inside]
 
 
 def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, Contributions | None]:
@@ -316,6 +341,13 @@ def _remarks(made: list[Recharge], setup: Setup, plan: RechargePlan) -> list[str
             say("It was not known to be empty: {percent} % is what its display showed.", percent=plain(first.start))
             if first.start < 100
             else say("The device was full already.")
+        )
+    if made[0].count > 1:
+        said.append(
+            say(
+                "The source was read before the first and after the last of {n} charges: what is said of one is their mean. Read it at each end of each.",
+                n=made[0].count,
+            )
         )
     if made[-1].device.end < _NEARLY_FULL:
         said.append(say("It was not charged to full: the last points charge slowly, so the time to full is not reckoned from this pace."))

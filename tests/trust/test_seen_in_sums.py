@@ -1,0 +1,145 @@
+"""What was once answered wrongly from notes by hand, each as the notes stood: read from a file, as the command line and the window read it."""
+
+from __future__ import annotations
+
+import pytest
+
+from ubrant.core.account import Account
+from ubrant.core.battery.verdict import NOT_ALIKE
+from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.bringing_in import LogOptions, read_file
+
+
+@pytest.fixture
+def told(tmp_path):
+    def tell(head: str, *lines: str) -> Account:
+        path = tmp_path / "notes.jot"
+        path.write_text(f"{head}\nstarted: 2026-10-18 08:00\n\n" + "\n".join(lines) + "\n", "utf-8")
+        return account_of_stored(read_file(path, LogOptions()).record())
+
+    return tell
+
+
+RECHARGE = "method: recharge\nunit: Bank\nkind: bank\nlabel: 24000 mAh 3.7 V\nto: phone: 3 Ah 3.85 V"
+BANK = "method: output\nunit: Station\nkind: station\nlabel: 520 Wh\nfull: yes"
+PACK = "unit: Pack\nkind: battery\nlabel: 50 Ah 12.8 V LiFePO4\nvolts: 0.5 % + 2 digits of 10 mV\namps: 1 % + 3 digits of 10 mA\nfull: yes"
+
+
+def test_a_recharge_ends_when_its_device_was_full_not_at_a_later_reading(told):
+    lines = "@08:00 source 100 % device 5 %", "@09:30 source 86 % device 100 %"
+    alone = told(RECHARGE, *lines)
+    later = told(RECHARGE, *lines, "@15:00 source 80 % device 100 %")
+    assert later.findings["source_points"].value == 14.0
+    assert later.findings["duration"].value == 5400.0
+    assert later.sentence == alone.sentence
+
+
+def test_the_end_is_where_it_was_said_to_be_full(told):
+    """A display that stands at 100 % still takes some: *full* is the later and the better word."""
+    found = told(RECHARGE, "@08:00 source 100 % device empty", "@09:30 source 86 % device 100 %", "@10:00 source 84 % device full")
+    assert found.findings["source_points"].value == 16.0
+    assert found.findings["duration"].value == 7200.0
+
+
+def test_three_fillings_of_one_phone_are_three(told):
+    fills = [
+        f"@{h}:00 device {w}"
+        for h, w in (("08", "empty"), ("09", "full"), ("10", "empty"), ("11", "full"), ("12", "empty"), ("13", "full"))
+    ]
+    account = told(RECHARGE, "@08:00 source 100 %", *fills, "@13:00 source 54 %")
+    charges, energy = account.findings["charges_from_full"], account.findings["recharge_energy"]
+    assert charges.value == pytest.approx(300 / 46)
+    assert energy.value == pytest.approx(0.46 * 88.8 / 3)
+    assert charges.sides[0] == charges.sides[1] == 0.0
+    assert charges.expanded_uncertainty / charges.value == pytest.approx(2 * (2 * (0.5**2 + 3**2) / 3) ** 0.5 / 46, rel=1e-3)
+    assert any("of 3 charges: what is said of one is their mean" in w for w in account.warnings)
+    assert not any(key.endswith("_2") for key in account.findings)
+
+
+def test_a_charge_takes_nothing_that_was_read_beyond_its_neighbours(told):
+    """One of three was followed: the others' points are not its."""
+    fills = [f"@{h}:00 device {w}" for h, w in (("08", "empty"), ("09", "full"), ("10", "empty"), ("11", "full"))]
+    account = told(RECHARGE, "@08:00 source 100 %", "@09:00 source 85 %", *fills, "@18:00 source 54 %")
+    assert account.findings["source_points"].value == 15.0
+    assert account.findings.get("source_points_2") is None or account.findings["source_points_2"].value == 31.0
+
+
+def test_amperes_beside_a_counter_say_at_what_rate(told):
+    account = told(
+        f"method: discharge\n{PACK}",
+        "@08:10 load on 25.0 A 0.00 Ah",
+        "@08:40 25.0 A 12.40 Ah",
+        "@09:30 25.0 A 33.00 Ah",
+        "@09:40 empty 25.0 A 37.2 Ah",
+    )
+    assert account.findings["c_rate"].value == pytest.approx(0.5)
+    assert account.verdict.word == NOT_ALIKE
+
+
+def test_what_came_in_meanwhile_is_not_what_it_holds(told):
+    lines = (
+        "@08:00 load on station 80 % 4.0 h left at 100 W",
+        "@10:10 station 66 % 3.4 h left at 100 W",
+        "@13:10 load off station 60 % 100 W",
+    )
+    alone = told(BANK, *lines)
+    assert {"label_share", "energy_per_point"} <= set(alone.findings)
+    account = told(BANK, lines[0], "@09:00 charger 90 W", *lines[1:])
+    assert not {"label_share", "energy_per_point", "linearity", "hours_left_spread"} & set(account.findings)
+    assert account.energy is None and account.verdict is None
+    assert any("90.00 W at the charger came in meanwhile" in w for w in account.warnings)
+    assert "while 90.00 W at the charger came in" in account.sentence
+    before = told(BANK, "@07:00 charger 90 W", *lines)  # charged before is charged
+    assert "label_share" in before.findings
+
+
+@pytest.mark.parametrize("noted", ["battery protection", ""])
+def test_what_was_noted_where_it_tripped_is_not_contradicted(told, noted):
+    account = told(BANK, "@08:00 load on 100 W", "@09:00 101 W", f"@12:10 tripped {noted}")
+    assert not any("stopped with some left" in w for w in account.warnings)
+    assert any(w.startswith("It tripped") and noted in w for w in account.warnings)
+    inverter = "method: steps\nunit: Inverter\nkind: inverter\nlabel: 12 V to 230 V, 300 W\nfed by: Pack: 50 Ah 12.8 V LiFePO4"
+    steps = (
+        "input 12.6 V 0.36 A output 231 V 0 W",
+        "input 11.4 V 13.8 A output 229 V 150 W source 11.9 V",
+        "input 10.9 V 29.3 A output 227 V 300 W source 11.5 V",
+    )
+    ended = told(
+        inverter,
+        *(f"@08:0{k} {line}" for k, line in enumerate(steps)),
+        f"@08:04 tripped {noted}",
+        "@08:05 load off",
+        "@08:06 source 13.1 V",
+    )
+    guessed = "its own low-voltage cut-off" in ended.sentence
+    assert guessed is (not noted), ended.sentence
+    assert not noted or "“battery protection” was noted" in ended.sentence
+
+
+def test_the_best_is_no_less_than_what_was_measured(told):
+    account = told(
+        "method: sweep\nunit: Converter\nkind: converter\nlabel: 12 V to 5 V, 3 A\nvolts: 0.5 % + 2 digits of 10 mV\namps: 1 % + 3 digits of 10 mA",
+        *(
+            f"input 12.0 V {i} A output {v} V {o} A"
+            for i, v, o in ((0.02, 5.05, "0.000"), ("0.50", 5.03, "1.00"), (0.95, 5.02, "2.00"), (1.44, "5.00", "3.00"))
+        ),
+    )
+    measured = [f.value for key, f in account.findings.items() if key.startswith("efficiency_")]
+    best = account.findings["peak_efficiency"]
+    assert best.value == max(measured) == pytest.approx(100 * 10.04 / 11.4)
+    assert account.findings["peak_at"].value == pytest.approx(10.04)
+    assert "the fit's best is 87.5" in best.working
+    assert best.expanded_uncertainty == account.findings["efficiency_2"].expanded_uncertainty
+
+
+def test_amperes_before_load_on_are_no_rest(told):
+    account = told(
+        f"method: discharge\n{PACK}",
+        "@08:05 13.10 V 10.00 A",
+        "@08:10 load on",
+        *(f"@{h} {v} V 10.00 A" for h, v in (("09:00", "13.02"), ("10:00", "12.98"), ("11:00", "12.85"), ("11:50", "11.20"))),
+        "@11:58 10.00 V 10.00 A load off",
+    )
+    assert account.findings["rest_before"].value is None if "rest_before" in account.findings else True
+    assert any("10.00 A was read before “load on” was said" in w for w in account.warnings)
+    assert account.span[0] == pytest.approx(600.0)
