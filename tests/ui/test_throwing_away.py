@@ -155,13 +155,17 @@ def test_pictures_of_unit_and_run_are_shown_reported_and_removed(window, qtbot, 
     good, bad = picture(tmp_path / "bench.png", 400), tmp_path / "not.jpg"
     bad.write_text("no picture")
     window._dropped([good, bad])
+    qtbot.waitUntil(lambda: len(said) == 1, timeout=5000)
     assert [p.text for p in book.photos(run_id=two[0].id)] == ["bench"]
     assert said == ["not.jpg is no picture that can be read here: save it as JPEG or PNG."]
+    changes = window.bench.undo.count()
     window._dropped([good])
+    qtbot.waitUntil(lambda: window.bench.undo.count() > changes, timeout=5000)
     assert len(book.photos(run_id=two[0].id)) == 1  # the same picture is there once
     window.go_to(SHELF)
     window.bench.choose_unit(two[0].unit_id)
     window._dropped([picture(tmp_path / "label.png", 500)])
+    qtbot.waitUntil(lambda: len(book.photos_of(two[0])) > 1, timeout=5000)
     assert [p.text for p in book.photos_of(two[0])] == ["bench", "label"]
     strip = next(s for s in window.shelf.findChildren(PhotoStrip) if s.photos)
     assert [p.text for p in strip.photos] == ["label"]

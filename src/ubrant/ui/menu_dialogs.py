@@ -50,7 +50,7 @@ class MenuDialogs:
 
     def pictures(self, paths: list[Path], run_id: int | None) -> None:
         """Files that were dropped: of the run that is shown, or of the unit that is chosen."""
-        from ubrant.ui.photos import PhotoStrip
+        from ubrant.ui.photos import take_pictures
 
         unit_id = self._bench.unit_id or None
         if run_id is None and unit_id is None:
@@ -58,7 +58,7 @@ class MenuDialogs:
                 self._window.tr("Whose picture is it? Choose a unit on the shelf, or open a run in Findings, and drop it again.")
             )
         else:
-            PhotoStrip(self._bench, None if run_id is not None else unit_id, run_id).take(paths)
+            take_pictures(self._bench, paths, self._window, None if run_id is not None else unit_id, run_id)
 
     def bring_in(self) -> None:
         """What another logbook holds, into this one."""

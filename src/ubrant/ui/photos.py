@@ -10,10 +10,12 @@ from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QImageReader, QPainter, QPixmap
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from ubrant.apart import APART, Answer, Limits, Refused
 from ubrant.core.wording import say
 from ubrant.logbook.records import Photo
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import Text, in_a_line, set_tip
+from ubrant.ui.widgets.work import in_background
 from ubrant.ui.workbench import Workbench
 
 _SMALL = QSize(76, 57)
@@ -21,6 +23,8 @@ _LONGEST = 1600
 _QUALITY = 85
 _MOST_BYTES = 60_000_000
 _SHOWN = 4
+_LIMITS = Limits(30.0, 20, 1 << 30)
+_JPEG = b"\xff\xd8\xff"
 
 
 class PhotoError(Exception):
@@ -54,6 +58,24 @@ def photo_of(path: Path) -> Photo:
             raise PhotoError(say("{name} is larger than 60 MB: save a smaller picture of it.", name=path.name))
     except OSError as error:
         raise PhotoError(say("{name} cannot be read ({error}).", name=path.name, error=error.strerror or error)) from None
+    try:
+        _, (jpeg,) = APART.ask("picture", path, _LIMITS)
+    except Refused as error:
+        raise PhotoError(str(error)) from None
+    if not jpeg.startswith(_JPEG):
+        raise PhotoError(say("{name} is no picture that can be read here: save it as JPEG or PNG.", name=path.name))
+    return Photo(jpeg, path.stem)
+
+
+def picture_told(path: Path) -> Answer:
+    """In the process apart: a picture as a JPEG of it."""
+    try:
+        return {}, [_jpeg_of(path)]
+    except PhotoError as error:
+        raise Refused(str(error)) from None
+
+
+def _jpeg_of(path: Path) -> bytes:
     reader = QImageReader(str(path))
     reader.setDecideFormatFromContent(True)
     reader.setAutoTransform(True)
@@ -75,7 +97,32 @@ def photo_of(path: Path) -> Photo:
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     if not bare.save(buffer, "JPG", _QUALITY):
         raise PhotoError(say("{name} could not be made a JPEG: save it as one.", name=path.name))
-    return Photo(data.data(), path.stem)
+    return bytes(data.data())
+
+
+def take_pictures(bench: Workbench, paths: list[Path], window: QWidget, unit_id: int | None, run_id: int | None) -> None:
+    """Keep what can be read, beside the window; what cannot be is said."""
+
+    def read() -> tuple[list[Photo], list[str]]:
+        made: list[Photo] = []
+        troubles: list[str] = []
+        for path in paths:
+            try:
+                photo = photo_of(path)
+            except PhotoError as error:
+                troubles.append(str(error))
+            else:
+                made.append(Photo(photo.jpeg, photo.text, unit_id, run_id))
+        return made, troubles
+
+    def keep(found: tuple[list[Photo], list[str]]) -> None:
+        made, troubles = found
+        if made:
+            bench.keep_photos(made)
+        for trouble in troubles:
+            bench.said.emit(trouble)
+
+    in_background(window, say("Reading pictures …"), read, keep, lambda error: bench.said.emit(str(error)))
 
 
 class PhotoStrip(QWidget):
@@ -121,17 +168,7 @@ class PhotoStrip(QWidget):
         self.take([Path(path) for path in paths])
 
     def take(self, paths: list[Path]) -> None:
-        """Keep what can be read; what cannot be is said."""
-        made: list[Photo] = []
-        for path in paths:
-            try:
-                photo = photo_of(path)
-            except PhotoError as error:
-                self._bench.said.emit(str(error))
-            else:
-                made.append(Photo(photo.jpeg, photo.text, self._unit_id, self._run_id))
-        if made:
-            self._bench.keep_photos(made)
+        take_pictures(self._bench, paths, self.window() or self, self._unit_id, self._run_id)
 
 
 class PhotoDialog(QDialog):

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
+from ubrant.apart import APART, Answer, Refused
 from ubrant.logbook.logs.headings import needed_found, read_heading
 from ubrant.logbook.logs.limits import MOST, check_archive, check_cells, check_columns, check_file
 from ubrant.logbook.logs.log_file import LogError
@@ -14,17 +16,61 @@ from ubrant.logbook.logs.text import Sheet, decode
 
 
 def read_workbook(path: Path) -> Sheet:
-    """The first sheet of a workbook that holds time, voltage and current.
+    """The first sheet of a workbook that holds time, voltage and current; read apart.
 
     Raises
     ------
     LogError
         It is no workbook, or no sheet of it holds them.
     """
-    import openpyxl  # slow to import, and only workbooks need it
-
     check_file(path)
     check_archive(path)
+    return _read_apart("workbook", path)
+
+
+def read_parquet(path: Path) -> Sheet:
+    """A Parquet file; read apart.
+
+    Raises
+    ------
+    LogError
+        It is none.
+    """
+    check_file(path)
+    return _read_apart("parquet", path)
+
+
+def _read_apart(what: str, path: Path) -> Sheet:
+    try:
+        told, _ = APART.ask(what, path)
+    except Refused as error:
+        raise LogError(str(error)) from None
+    rows = tuple((int(number), [str(c) for c in cells]) for number, cells in told["rows"])
+    headings = tuple(str(h) for h in told["headings"])
+    return Sheet(path.name, headings, int(told["line"]), decimal_comma=False, first_line=int(told["first"]), kept_rows=rows)
+
+
+def workbook_told(path: Path) -> Answer:
+    """In the process apart: a workbook as JSON."""
+    return _told(_workbook, path)
+
+
+def parquet_told(path: Path) -> Answer:
+    """In the process apart: a Parquet file as JSON."""
+    return _told(_parquet, path)
+
+
+def _told(read: Callable[[Path], Sheet], path: Path) -> Answer:
+    try:
+        sheet = read(path)
+    except LogError as error:
+        raise Refused(str(error)) from None
+    return {"headings": sheet.headings, "line": sheet.heading_line, "first": sheet.first_line, "rows": sheet.kept_rows}, []
+
+
+def _workbook(path: Path) -> Sheet:
+    import openpyxl  # slow to import, and only workbooks need it
+
     try:
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
     except Exception:  # whatever a broken archive makes openpyxl raise
@@ -46,17 +92,9 @@ def read_workbook(path: Path) -> Sheet:
     )
 
 
-def read_parquet(path: Path) -> Sheet:
-    """A Parquet file.
-
-    Raises
-    ------
-    LogError
-        It is none.
-    """
+def _parquet(path: Path) -> Sheet:
     import polars as pl  # slow to import, and only files need it
 
-    check_file(path)
     try:
         rows, columns = pl.scan_parquet(path).select(pl.len()).collect().item(), len(pl.read_parquet_schema(path))
     except (Exception, pl.exceptions.PanicException):
