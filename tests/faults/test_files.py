@@ -224,6 +224,19 @@ def mutated(data: bytes, chance: random.Random) -> bytes:
     return data
 
 
+def put(sound: Path, folder: Path, name: str, data: bytes) -> Path:
+    """A file of that name with this in it; a package with everything else that belongs to it."""
+    if not name.startswith("package/"):
+        (folder / name).write_bytes(data)
+        return folder / name
+    place = folder / "package"
+    place.mkdir(exist_ok=True)
+    for part in ("datapackage.json", "readings.csv"):
+        (place / part).write_bytes((sound / "package" / part).read_bytes())
+    (place / Path(name).name).write_bytes(data)
+    return place
+
+
 @pytest.mark.parametrize("seed", [pytest.param(n, marks=() if n < 1 else pytest.mark.slow) for n in range(100)])
 def test_anything_is_read_or_refused(formats, tmp_path, seed):
     """Two hundred a seed."""
@@ -231,16 +244,7 @@ def test_anything_is_read_or_refused(formats, tmp_path, seed):
     chance = random.Random(seed)
     for number in range(200):
         one = chance.choice(sound)
-        data = mutated(one.data, chance)
-        if one.name.startswith("package/"):
-            place = tmp_path / "package"
-            place.mkdir(exist_ok=True)
-            for name in ("datapackage.json", "readings.csv"):
-                (place / name).write_bytes((folder / "package" / name).read_bytes())
-            (place / Path(one.name).name).write_bytes(data)
-        else:
-            place = tmp_path / one.name
-            place.write_bytes(data)
+        place = put(folder, tmp_path, one.name, mutated(one.data, chance))
         try:
             read(place)
         except Exception as error:
