@@ -88,6 +88,7 @@ def test_through_the_window(bench_window, qtbot):
     assert "has no unit" in dialog.sentence.text()
     dialog.load.setText("57 W")
     dialog.work_out()
+    worked_out(qtbot, dialog)
     assert dialog.sentence.text().startswith("Pack A straight lasts longest")
     assert dialog.table.item(0, 2).text() == "100 in 100"
 
@@ -148,7 +149,13 @@ def test_how_long_without_a_unit_is_asked_not_guessed(shelf, qtbot, hours, said)
     assert said in dialog.sentence.text()
     dialog.hours.setText("2 days")
     dialog.work_out()
+    worked_out(qtbot, dialog)
     assert "lasts longest" in dialog.sentence.text() or "cannot be told apart" in dialog.sentence.text()
+
+
+def worked_out(qtbot, dialog) -> None:
+    """Beside the window: it never holds it up."""
+    qtbot.waitUntil(lambda: "Working it out" not in dialog.sentence.text(), timeout=10_000)
 
 
 def told(shelf, **more):

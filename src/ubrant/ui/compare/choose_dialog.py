@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import contextlib
+from typing import Any
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.equipment.unit import parse_peak
 from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.choosing_for import choices_for, chosen_sentence, table_of
+from ubrant.runs.choosing_for import Choice, choices_for, chosen_sentence, table_of
 from ubrant.runs.outlooks import parse_wanted
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.work import quietly
 
 
 class ChooseDialog(TableDialog):
@@ -21,7 +25,7 @@ class ChooseDialog(TableDialog):
 
     def __init__(self, logbook: Logbook, parent: QWidget | None = None) -> None:
         super().__init__(self.tr("Choose for a job"), self.tr("Candidates, the longest first"), parent)
-        self._logbook = logbook
+        self._logbook, self._asked = logbook, 0
         self.resize(980, 540)
         self.load = plain_field(self.tr("It draws"), "57 W", "57 ± 2 W")
         self.volts = plain_field(self.tr("at"), "", "12 V, 230 V")
@@ -53,10 +57,24 @@ class ChooseDialog(TableDialog):
             own_wh = parse_quantity(self.own.text(), "Wh") if self.own.text().strip() else None
             if own_wh is not None and not own_wh > 0:
                 raise QuantityError(self.tr("Its own battery holds more than 0 Wh, or leave that empty."))
-            found = choices_for(self._logbook, watts, wanted, words, volts, starts, own_wh)
         except QuantityError as error:
             self.sentence.say("bad", str(error))
             return
+        self._asked += 1
+        asked, place = self._asked, self._logbook.place
+
+        def work() -> list[Choice]:
+            with contextlib.closing(Logbook(place)) as beside:  # a connection of its own: it takes seconds where much was measured
+                return choices_for(beside, watts, wanted, words, volts, starts, own_wh)
+
+        def done(found: object) -> None:
+            if asked == self._asked:  # else something else was asked for meanwhile
+                self.sentence.say("bad", str(found)) if isinstance(found, Exception) else self._show(found)
+
+        self.sentence.say("plain", self.tr("Working it out …"))
+        quietly(self, work, done)
+
+    def _show(self, found: Any) -> None:
         if not found:
             self.sentence.say("plain", self.tr("Nothing on the shelf has an energy or a label to go by, or nothing is called so."))
         else:
