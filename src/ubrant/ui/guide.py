@@ -7,9 +7,10 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QImage, QTextCursor, QTextDocument
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from ubrant import __version__
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
 
 FOLDER = Path(str(resources.files("ubrant"))) / "guide"
@@ -28,7 +29,7 @@ class Page(QTextBrowser):
         return super().loadResource(kind, name)
 
 
-class GuideDialog(QDialog):
+class GuideDialog(Dialog):
     """Its headings at the left, the page at the right. It can stay open beside the window."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -93,7 +94,7 @@ class GuideDialog(QDialog):
             self.open_page(name)
 
 
-class AboutDialog(QDialog):
+class AboutDialog(Dialog):
     """What it is, which version, whose type."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row, scrolled
 
 KEYS = (
@@ -33,7 +34,7 @@ KEYS = (
 )
 
 
-class KeysDialog(QDialog):
+class KeysDialog(Dialog):
     """Which key does what."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

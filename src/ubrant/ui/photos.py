@@ -8,11 +8,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QImageReader, QPainter, QPixmap
-from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ubrant.apart import APART, Answer, Limits, Refused
 from ubrant.core.wording import say
 from ubrant.logbook.records import Photo
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import Text, in_a_line, set_tip
 from ubrant.ui.widgets.work import in_background
@@ -171,7 +172,7 @@ class PhotoStrip(QWidget):
         take_pictures(self._bench, paths, self.window() or self, self._unit_id, self._run_id)
 
 
-class PhotoDialog(QDialog):
+class PhotoDialog(Dialog):
     """One picture, as large as the screen has room for."""
 
     def __init__(self, bench: Workbench, photo: Photo, parent: QWidget | None = None) -> None:

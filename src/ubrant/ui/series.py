@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication, QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.logbook.records import Run
 from ubrant.runs.accounts import live_account
 from ubrant.runs.series import Table, kept_account, series_of, side_by_side
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.workbench import Workbench
@@ -17,7 +18,7 @@ from ubrant.ui.workbench import Workbench
 _EVERY_MS = 1000
 
 
-class SeriesDialog(QDialog):
+class SeriesDialog(Dialog):
     """Stays open beside the window; a run of the series that is going on fills its column."""
 
     def __init__(self, bench: Workbench, run: Run, parent: QWidget | None = None) -> None:

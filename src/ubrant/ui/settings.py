@@ -6,11 +6,12 @@ import math
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QStandardPaths, pyqtSignal
-from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.ui import theme
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 
 GROUNDS = (("auto", "as the desktop has it"), ("light", "light"), ("dark", "dark"))
@@ -46,7 +47,7 @@ def as_wished(finding: Finding) -> Finding:
     return finding
 
 
-class SettingsDialog(QDialog):
+class SettingsDialog(Dialog):
     """Everything applies at once; ``changed`` says so."""
 
     changed = pyqtSignal()

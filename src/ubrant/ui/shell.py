@@ -8,20 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QResizeEvent, QShortcut
-from PyQt6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QMenu,
-    QMenuBar,
-    QPushButton,
-    QSizePolicy,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMenuBar, QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
@@ -39,12 +27,12 @@ from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.run_files import RunFiles
 from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.stage import ShelfStage
-from ubrant.ui.theme import LARGE, font
+from ubrant.ui.widgets.band import Band
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
+from ubrant.ui.widgets.pages import Pages
 from ubrant.ui.widgets.run_drag import TakesRun
-from ubrant.ui.widgets.sides import equally_wide, side_of_band
 from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
 from ubrant.ui.workbench import Workbench
 
@@ -72,9 +60,6 @@ def remember(path: Path) -> None:
     QSettings().setValue("recent", paths[:_MOST_RECENT])
 
 
-_NAME_FROM = 1330
-
-
 class MainWindow(QMainWindow):
     """One logbook in one window."""
 
@@ -82,12 +67,11 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setAcceptDrops(True)
         self.resize(1280, 800)
-        self.setMinimumSize(900, 560)
-        self._buttons: list[QPushButton] = []
+        self.setMinimumSize(800, 480)
         self._name = Text()
         self._status = Text()
         self._message = Callout("bad")
-        self._stack = QStackedWidget()
+        self._stack = Pages()
         self._built: dict[int, QWidget] = {}
         self.reminders = Reminders(self)
         self.guide: GuideDialog | None = None
@@ -102,9 +86,11 @@ class MainWindow(QMainWindow):
         layout = self._layout = QVBoxLayout(central)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self._band())
+        band = self._band_of_stages()
+        self._buttons = band.stages
+        layout.addWidget(band)
         layout.addWidget(self._message)
-        layout.addWidget(self._stack, 1)
+        layout.addWidget(self._stack.area, 1)
         self.setCentralWidget(central)
         slash = QShortcut(QKeySequence("/"), self)
         slash.activated.connect(self._focus_jot_line)
@@ -115,46 +101,20 @@ class MainWindow(QMainWindow):
 
     # the band at the top
 
-    def _band(self) -> QWidget:
-        band = QWidget()
-        band.setObjectName("band")
-        band.setFixedHeight(50)
-        brand = QLabel("Ubrant")
-        brand.setFont(font(LARGE + 3, bold=True))
-        self._name.setObjectName("quietband")
-        menus = self._menus()
-        row = QHBoxLayout(band)
-        row.setContentsMargins(20, 0, 20, 0)
-        row.setSpacing(10)
-        left, right = side_of_band(brand, menus, self._name), side_of_band(self._status)
-        left.addStretch(1)
-        right.insertStretch(0, 1)
-        row.addWidget(equally_wide(left), 1)
-        for index, text in enumerate(
-            (self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Compare"), self.tr("Outlook"))
-        ):
-            stage = QPushButton(text)
-            stage.setObjectName("stage")
-            stage.setCheckable(True)
-            stage.setAutoExclusive(True)
+    def _band_of_stages(self) -> Band:
+        stages = (self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Compare"), self.tr("Outlook"))
+        band = Band(self._menus(), self._name, self._status, stages)
+        for index, stage in enumerate(band.stages):
             stage.setToolTip(f"Ctrl+{index + 1}")
             stage.clicked.connect(lambda _, k=index: self.go_to(k))
             QShortcut(QKeySequence(f"Ctrl+{index + 1}"), self).activated.connect(lambda k=index: self.go_to(k))
-            self._buttons.append(stage)
-            if index == COMPARE:
-                TakesRun(stage, self._lay_in)
-            row.addWidget(stage)
-        row.addWidget(equally_wide(right), 1)
+        TakesRun(band.stages[COMPARE], self._lay_in)
         return band
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._name.setVisible(self.width() >= _NAME_FROM)  # the title of the window says it too
 
     def _menus(self) -> QMenuBar:
         bar = QMenuBar()
         bar.setNativeMenuBar(False)
-        bar.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        bar.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
         file = bar.addMenu(self.tr("&File"))
         self._edit = bar.addMenu(self.tr("&Edit"))
         view = bar.addMenu(self.tr("&View"))
@@ -187,6 +147,8 @@ class MainWindow(QMainWindow):
         file.addSeparator()
         self._add(file, self.tr("&Settings …"), "Ctrl+,", self._settings)
         self._add(file, self.tr("&Quit"), "Ctrl+Q", self.close)
+        bar.ensurePolished()
+        bar.setMinimumWidth(bar.sizeHint().width())  # else what has no room goes behind an arrow
         return bar
 
     def _add(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> None:

@@ -206,6 +206,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton#fold:hover {{ background: {t.plain_wash}; }}
     QPushButton#fold:focus {{ border: 1px solid {t.voltage}; padding: 6px 5px; }}
     QPushButton#stage {{ background: transparent; border: none; border-radius: 3px; color: {t.band_text}; padding: 13px 16px; font-size: 11pt; }}
+    QPushButton#stage[narrow="true"] {{ padding: 13px 8px; }}
+    QPushButton#stage[narrow="true"]:focus {{ padding: 11px 6px; }}
     QPushButton#stage:hover {{ color: {t.here}; }}
     QPushButton#stage:focus {{ border: 2px solid {t.here}; padding: 11px 14px; }}
     QPushButton#stage:checked {{ background: {t.here}; color: {t.here_text}; font-weight: bold; }}

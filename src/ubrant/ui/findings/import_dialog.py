@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
@@ -18,6 +18,7 @@ from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import Answered, as_answered, from_log, keep
 from ubrant.ui.findings.mapping_dialog import forget, learnt
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, mark_amiss, row, sentence_beneath
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.workbench import Workbench
@@ -26,7 +27,7 @@ _NEW, _NONE = -1, 0
 _LOOKS_AFTER_MS, _MOST_TRIED = 300, 200_000
 
 
-class ImportDialog(QDialog):
+class ImportDialog(Dialog):
     """``kept`` is the run once it was accepted."""
 
     def __init__(

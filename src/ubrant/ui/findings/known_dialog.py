@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import JotError
@@ -22,6 +22,7 @@ from ubrant.runs.known_late import LOAD_OFF, LOAD_ON, can_be_moved, edge_moved, 
 from ubrant.runs.sheet import clock_at
 from ubrant.ui.prepare.form import MethodForm
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row, scrolled
 from ubrant.ui.widgets.plain_field import plain_field
 
@@ -30,7 +31,7 @@ _TITLE = 96
 """As wide as what stands before the fields of a form."""
 
 
-class KnownDialog(QDialog):
+class KnownDialog(Dialog):
     """``made`` is the run as it is to be, ``changes`` those of its typed rows and ``because`` what became known, once it was accepted."""
 
     def __init__(self, logbook: Logbook, run: Run, record: Record, parent: QWidget | None = None) -> None:

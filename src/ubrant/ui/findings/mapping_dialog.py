@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.columns import LEAVE_OUT, columns_of
@@ -18,6 +18,7 @@ from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet
 from ubrant.runs.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.trace import Trace
@@ -27,7 +28,7 @@ UNITS = {"time": ("s", "ms", "min", "h"), "voltage": ("V", "mV"), "current": ("A
 """What a column may be in where its heading does not say it, or says it wrongly."""
 
 
-class MappingDialog(QDialog):
+class MappingDialog(Dialog):
     """``logs`` are the runs as they were read by the columns chosen; ``columns`` how."""
 
     def __init__(self, path: Path, sheet: Sheet, why: str, parent: QWidget | None = None, label_v: Sequence[float] = ()) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.usual_meters import USUAL, UsualMeter, as_usual
@@ -13,6 +13,7 @@ from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.wording import say
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.plain_field import plain_field
 
@@ -68,7 +69,7 @@ class _OneTap:
         return replace(self.meter, voltage_accuracy=texts["V"], current_accuracy=texts["A"], details=details)
 
 
-class MetersDialog(QDialog):
+class MetersDialog(Dialog):
     """``meters`` are what was chosen, once it was accepted."""
 
     def __init__(self, meters: Mapping[str, Meter], shelf: Sequence[Meter], parent: QWidget | None = None) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.conversion.candidates import Job
 from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.ranking import ranked_for
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.text import in_a_line
@@ -25,7 +26,7 @@ _FIELDS = (
 _COLUMNS = ("", "Takes in", "Efficiency", "Runs for", "A year", "Costs a year", "")
 
 
-class RankDialog(QDialog):
+class RankDialog(Dialog):
     """Worked out anew on every keystroke."""
 
     def __init__(self, logbook: Logbook, parent: QWidget | None = None, told: dict[str, str] | None = None) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
@@ -17,12 +17,13 @@ from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import LogOptions, from_taps, judged, keep
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.workbench import Workbench
 
 
-class TapsDialog(QDialog):
+class TapsDialog(Dialog):
     """``kept`` is the run once it was accepted."""
 
     def __init__(self, bench: Workbench, path: Path, parent: QWidget | None = None) -> None:

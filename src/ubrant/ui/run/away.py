@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.methods import cautions
 from ubrant.runs.away import back_at, calendar_of, times_until
 from ubrant.ui.settings import folder
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.writing import write_whole
@@ -25,7 +26,7 @@ _ENDS = (
 )
 
 
-class AwayDialog(QDialog):
+class AwayDialog(Dialog):
     """Asks until when, and what cuts off by itself. Where nothing does, it says what to do instead."""
 
     def __init__(self, name: str, what: str, every_s: float, parent: QWidget | None = None, now: datetime | None = None) -> None:

@@ -5,17 +5,18 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.bench.command_log import CommandLog
 from ubrant.ui.settings import folder
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.writing import write_whole
 
 _SHOWN = 2000
 
 
-class CommandsDialog(QDialog):
+class CommandsDialog(Dialog):
     """Read it, copy it, save it."""
 
     def __init__(self, log: CommandLog | None, parent: QWidget | None = None) -> None:

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from datetime import date
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.certificates import Check, certified, read_found
 from ubrant.core.quantities.quantity import QuantityError, plain, unit_in_words
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.text import in_a_line
 
 
-class CertificateDialog(QDialog):
+class CertificateDialog(Dialog):
     """``made`` is the certificate once it was accepted."""
 
     def __init__(self, name: str, today: date, parent: QWidget | None = None) -> None:

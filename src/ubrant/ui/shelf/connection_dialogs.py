@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QComboBox, QDialog, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.profile import Profile, ProfileError, keep_own, profiles, read_profile, shipped, shipped_text
@@ -13,6 +13,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain
 from ubrant.runs.benches import try_command
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.work import in_background
@@ -28,7 +29,7 @@ def serial_ports(*, as_visa: bool) -> list[str]:
     return [f"ASRL{name}::INSTR" for name in names] if as_visa else names
 
 
-class LinesDialog(QDialog):
+class LinesDialog(Dialog):
     """What a board prints, and what is made of it, while the pattern is typed."""
 
     def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:
@@ -85,7 +86,7 @@ class LinesDialog(QDialog):
         self._source.close()
 
 
-class ProfileDialog(QDialog):
+class ProfileDialog(Dialog):
     """A profile to look at, copy, change and try, a command at a time."""
 
     def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:

@@ -5,18 +5,19 @@ from __future__ import annotations
 from datetime import datetime
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QMessageBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMessageBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import title_of
 from ubrant.runs.naming import name_of
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import in_a_line, message_box
 from ubrant.ui.workbench import Workbench
 
 
-class ThrownDialog(QDialog):
+class ThrownDialog(Dialog):
     """One row a run, the last thrown away first; several can be chosen."""
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:

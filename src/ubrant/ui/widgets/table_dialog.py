@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.ui.theme import color
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.text import cut, set_item_tip
 
@@ -26,7 +27,7 @@ class Cell:
     is_bad: bool = False
 
 
-class TableDialog(QDialog):
+class TableDialog(Dialog):
     """A row and a column each with a heading of two lines."""
 
     def __init__(self, title: str, name: str, parent: QWidget | None = None) -> None:
