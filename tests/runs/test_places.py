@@ -68,3 +68,31 @@ def test_in_a_file_it_is_said(tmp_path):
     )
     account = account_of_stored(read_file(path, LogOptions()).record())
     assert any("Line 5: “inptu” is no place that Ubrant knows: was input meant?" in w for w in account.warnings)
+
+
+def test_what_is_said_of_a_meter_at_the_mains_is_not_dropped(tmp_path):
+    """``watts ac`` of an appliance is its one meter's, of an inverter that at its output; at a place that is read nowhere it is said."""
+    path = tmp_path / "lamp.jot"
+    lamp = "method: appliance\nlabel: 230 V, 52 W\n{meter}: 1 % + 0.3 W\n\nac 231 V 0.39 A 51 W on\n"
+    path.write_text(lamp.format(meter="watts ac"), "utf-8")
+    account = account_of_stored(read_file(path, LogOptions()).record())
+    assert account.findings["power_1"].expanded_uncertainty == pytest.approx(2 * ((0.51**2 + 0.3**2 + 0.5**2) / 3) ** 0.5, rel=0.2)
+    path.write_text(lamp.format(meter="watts charger"), "utf-8")
+    account = account_of_stored(read_file(path, LogOptions()).record())
+    assert account.findings["power_1"].expanded_uncertainty is None
+    assert any("a meter at “charger” is used nowhere: this test reads input" in w for w in account.warnings)
+
+
+@pytest.mark.parametrize(
+    ("label", "examples"), [("20000 mAh 3.7 V", ("3.85 V", "3.77 V 4 A")), ("50 Ah 12.8 V LiFePO4", ("13.31 V", "13.06 V 10 A"))]
+)
+def test_examples_are_of_this_battery(label, examples):
+    from ubrant.core.equipment.unit import Unit
+    from ubrant.core.record.head import Setup
+
+    unit = Unit("x", "bank", label)
+    method = method_of("discharge")
+    hand = method.by_hand(method.prepare(Setup(unit), {one.key: one.usual for one in method.form(Setup(unit))}))
+    asked = hand.asks[-1].text
+    for example in examples:
+        assert f"“{example}”" in asked or f"load on {example}" in asked, asked

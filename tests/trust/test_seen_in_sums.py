@@ -143,3 +143,23 @@ def test_amperes_before_load_on_are_no_rest(told):
     assert account.findings["rest_before"].value is None if "rest_before" in account.findings else True
     assert any("10.00 A was read before “load on” was said" in w for w in account.warnings)
     assert account.span[0] == pytest.approx(600.0)
+
+
+def test_a_doubt_wider_than_its_quantity_can_be_is_none(told, monkeypatch):
+    from dataclasses import replace
+
+    from ubrant.core.uncertainty.contributions import Contribution
+    from ubrant.methods.discharge.method import DischargeMethod
+
+    sound = DischargeMethod.account
+
+    def wild(self, record, expected=None):
+        account = sound(self, record, expected)
+        charge = replace(account.findings["charge"], contributions=(Contribution("x", 1.7e13, ""),))
+        return replace(account, findings={**account.findings, "charge": charge})
+
+    monkeypatch.setattr(DischargeMethod, "account", wild)
+    account = told(f"method: discharge\n{PACK}", "@08:10 load on 13.1 V 10.0 A", "@09:10 12.9 V 10.0 A", "@10:10 10.9 V 10.0 A load off")
+    assert account.findings["charge"].expanded_uncertainty is None
+    assert account.warnings[0] == "How far off Charge delivered may be cannot be told from these readings: they have no ±."
+    assert account.findings["energy"].expanded_uncertainty

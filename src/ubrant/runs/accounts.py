@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
@@ -124,7 +125,22 @@ def _careful(record: Record, make: Callable[[], Account]) -> Account:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
+    account = _with_doubts_that_can_be(account)
     return _as_far_as_sound(_with_assumed(_with_flows(_with_standard(_with_marks(account, record), record), record), record), record)
+
+
+_WIDEST = {"Ah": 1e5, "Wh": 1e7, "A": 1e5, "V": 1e5, "W": 1e7, "%": 1e5, "C": 1e4, "h": 1e6}
+"""No bench has so much of it: a ± as wide as that is no ±."""
+
+
+def _with_doubts_that_can_be(account: Account) -> Account:
+    """A ± wider than its quantity can be is taken off, and said."""
+    wide = [f for f in account.findings.values() if (f.expanded_uncertainty or 0.0) > _WIDEST.get(f.unit, math.inf)]
+    if not wide or account.trouble:
+        return account
+    bare = {f.key: replace(f, contributions=None, sides=(0.0, 0.0)) for f in wide}
+    said = say("How far off {names} may be cannot be told from these readings: they have no ±.", names=", ".join(f.name for f in wide))
+    return replace(account, findings={**account.findings, **bare}, warnings=(said, *account.warnings))
 
 
 def _with_marks(account: Account, record: Record) -> Account:
@@ -147,8 +163,9 @@ def _with_assumed(account: Account, record: Record) -> Account:
 
 
 def _with_flows(account: Account, record: Record) -> Account:
-    """What flowed although everything was off, what the guardian did, and what stands twice at one place, is told of any method."""
+    """What flowed although everything was off, what the guardian did, what stands twice at one place, and how it was read, is told of any method."""
     said = warned_of(record) + warned_of_twice(record)
+    said += tuple(one for one in record.head.origin.said if one not in account.warnings)
     return replace(account, warnings=(*said, *account.warnings)) if said else account
 
 

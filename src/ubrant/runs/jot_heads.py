@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import fields, replace
 from datetime import datetime, timedelta, timezone
 from pathlib import Path
@@ -17,9 +17,10 @@ from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
-from ubrant.core.record.head import BY_HAND, Conditions, Criteria, Head, Origin, Setup, parse_room, show_room
+from ubrant.core.record.head import BY_HAND, SAME_PLACE, Conditions, Criteria, Head, Origin, Setup, parse_room, show_room
 from ubrant.core.record.jot_text import Entry, names_on_path, write_jot_text
 from ubrant.core.record.typed import HELD, STRAIGHT
+from ubrant.core.wording import say
 from ubrant.logbook.exporting import ExportError
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.records import StoredRun, entries_of
@@ -56,6 +57,7 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     for heading in headings:
         if match := re.fullmatch(r"(?:meter|volts|amps|watts|details) (.+)", heading):
             meters[match[1]] = _meter(log.name, headings, f" {match[1]}")
+    meters, said = _at_its_places(meters, method, {r.tap for e in log.entries for r in e.jotting.readings})
     fed = headings.get("fed by", "")
     name, _, label = fed.partition(": ")
     battery = Unit(name, "battery", label) if fed else None
@@ -70,12 +72,37 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     checked = tuple(filter(None, (word.strip() for word in headings.get("checked", "").split(","))))
     celsius, room = _quantity(log, headings, "temperature", "°C"), _room(log, headings)
     conditions = Conditions(celsius, headings.get("start", ""), full=full, checked=checked, room_c=room)
-    origin = Origin(BY_HAND, between, said=tuple(log.warnings))
+    origin = Origin(BY_HAND, between, said=(*log.warnings, *said))
     cutoff_v = _quantity(log, headings, "cutoff", "V")
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
     return Head(method.key, setup, plan, criteria, conditions, origin), log.started
+
+
+def _at_its_places(meters: Mapping[str, Meter], method: Method, read: Set[str]) -> tuple[dict[str, Meter], list[str]]:
+    """Meters at the taps of the method, by whatever name a person has for the place; and what has to be said of one that stands nowhere.
+
+    ``ac`` is the output of a converter, and where an appliance takes its mains: the one place of a method that has one only.
+    """
+    placed = {tap: meter for tap, meter in meters.items() if tap in method.taps or SAME_PLACE.get(tap, tap) not in meters}
+    said = []
+    for tap, meter in meters.items():
+        if tap in method.taps:
+            continue
+        place = SAME_PLACE.get(tap, tap)
+        place = place if place in method.taps else method.taps[0] if len(method.taps) == 1 and tap in _ENDS else tap
+        if place in method.taps and (place not in meters or meters[place] == Meter("")):
+            placed.pop(tap, None)
+            placed[place] = meter
+        elif tap not in read:
+            said.append(
+                say("What is said of a meter at “{tap}” is used nowhere: this test reads {taps}.", tap=tap, taps=", ".join(method.taps))
+            )
+    return placed, said
+
+
+_ENDS = ("ac", "dc")
 
 
 def _named_units(headings: Mapping[str, str]) -> Mapping[str, str]:

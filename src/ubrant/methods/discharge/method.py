@@ -146,6 +146,7 @@ class DischargeMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> ByHand:
         volts = plain(prepared.plan.cutoff.voltage_v)
+        rested, first, later = _examples(prepared)
         asks = (
             Ask(say("Charge it fully until the charger stops, let it rest, take every other load off."), (cautions.LOOK_FIRST,)),
             Ask(
@@ -154,16 +155,19 @@ class DischargeMethod(Method):
             ),
             Ask(
                 say(
-                    "Take down the resting voltage (“13.34 V”). Switch the load on and say so with the first reading: “load on 13.1 V 10 A”. "
+                    "Take down the resting voltage (“{rested}”). Switch the load on and say so with the first reading: “load on {first}”. "
                     "Then look in now and then, more often near {volts} V.",
                     volts=volts,
+                    rested=rested,
+                    first=first,
                 ),
                 (cautions.HAND_OFF, cautions.WARM),
             ),
         )
         every_s = usual_interval_s(prepared.plan)
         after = say(
-            "Every {time} or so type volts and amperes, like “12.9 V 10 A”; more often once it falls towards {volts} V.",
+            "Every {time} or so type volts and amperes, like “{later}”; more often once it falls towards {volts} V.",
+            later=later,
             time=show_duration(every_s),
             volts=volts,
         )
@@ -368,6 +372,15 @@ def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal |
     if not made.expected and record.state == "running" and not record.is_typed:
         zero = plan.rest_before_s if plan is not None else 0.0
     return replace(made, measured=measured, zero_s=zero, span=made.span or (0.0, 600.0))
+
+
+def _examples(prepared: Prepared) -> tuple[str, str, str]:
+    """Readings as they could be of this battery at this load: at rest, as the load comes on, later. They are in no sum."""
+    label = prepared.setup.label
+    usual_v = (label.voltage_v if label is not None else None) or 1.15 * prepared.plan.cutoff.voltage_v
+    amps = f"{plain(prepared.plan.current_a, 3)} A"
+    rested, first, later = (f"{share * usual_v:.2f} V" for share in (1.04, 1.02, 1.0))
+    return rested, f"{first} {amps}", f"{later} {amps}"
 
 
 def _from_load_on(data: DischargeRecord) -> Readings:
