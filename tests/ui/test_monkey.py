@@ -96,8 +96,9 @@ class Monkey:
         bench = self.window.bench
         if bench.is_running and bench.session.is_typed:
             kept = sorted((j.time_s, j.line) for j in bench.logbook.jots(bench.run.id))
-            if kept != bench.session.live.jots():
-                self.broken.append(f"action {number}: kept {kept}, shown {bench.session.live.jots()}")
+            shown = sorted((time_s, jotting.line) for time_s, jotting in bench.session.live.jots())
+            if kept != shown:
+                self.broken.append(f"action {number}: kept {kept}, shown {shown}")
         self.sizes[number] = int(Path("/proc/self/statm").read_text("ascii").split()[1]) * 4096 / 1e6
 
 

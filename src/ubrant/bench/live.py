@@ -46,6 +46,8 @@ class LiveReadings:
         self._events: list[Event] = []
         self._jots: list[tuple[float, int, Jotting]] = []  # by time, then by number
         self._newest = 0
+        self.revision = 0
+        """Grows with everything that is taken down, by hand or by itself."""
 
     def reading(self, tap: str, quantity: str, time_s: float, value: float) -> None:
         with self._lock:
@@ -53,10 +55,12 @@ class LiveReadings:
             if column is None:
                 column = self._columns[(tap, quantity)] = _Column()
             column.append(time_s, value)
+            self.revision += 1
 
     def event(self, event: Event) -> None:
         with self._lock:
             self._events.append(event)
+            self.revision += 1
 
     def begin_with(self, series: Mapping[tuple[str, str], Series], events: Iterable[Event]) -> None:
         """What was read and happened before an interruption."""
@@ -64,6 +68,7 @@ class LiveReadings:
             for key, column in series.items():
                 self._columns[key] = _Column(column)
             self._events += list(events)
+            self.revision += 1
 
     def check(self) -> None:
         """Memory holds."""
@@ -92,10 +97,12 @@ class LiveReadings:
         with self._lock:
             self._jots = sorted(((time_s, number, jotting) for number, (time_s, jotting) in jots.items()), key=lambda one: one[:2])
             self._newest = max(jots, default=0)
+            self.revision += 1
 
     def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
         """One of them is another, or there, or None: no more."""
         with self._lock:
+            self.revision += 1
             if row is None or number <= self._newest:
                 self._jots = [one for one in self._jots if one[1] != number]
             if row is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -471,7 +471,7 @@ class Method:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""
         raise NotImplementedError
 
-    def row_findings(self, record: Record) -> dict[float, str]:
+    def row_findings(self, record: Record) -> Mapping[float, str]:
         """What each typed row says by itself, in a few words, by its time: watts where volts and amperes were read at one place."""
         found = {}
         for entry in record.lines:
@@ -501,6 +501,22 @@ class Method:
     def retried(self, record: Record, criteria: Criteria) -> Record:
         """The same record, judged by something else."""
         return record.judged_by(replace(record.head, criteria=criteria))
+
+
+class OnDemand(Mapping[float, str]):
+    """Words that are made when somebody looks: of thousands of rows few are shown."""
+
+    def __init__(self, values: Mapping[float, float], words: Callable[[float], str]) -> None:
+        self._values, self._words = values, words
+
+    def __getitem__(self, moment: float) -> str:
+        return self._words(self._values[moment])
+
+    def __iter__(self) -> Iterator[float]:
+        return iter(self._values)
+
+    def __len__(self) -> int:
+        return len(self._values)
 
 
 _FEW_ROWS = 4

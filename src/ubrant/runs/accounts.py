@@ -7,6 +7,7 @@ import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
+from weakref import WeakKeyDictionary
 
 from ubrant.bench.switched_on import Ledger
 from ubrant.core.account import Account, Group
@@ -22,7 +23,6 @@ from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.named_twice import warned_of_twice
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.record.standards import tried
-from ubrant.core.record.typed import gather
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
@@ -202,10 +202,23 @@ def _as_far_as_sound(account: Account, record: Record) -> Account:
 
 
 def live_record(run: Run, session: Session) -> Record:
-    """What was read, noted and typed so far."""
+    """What was read, noted and typed so far; the same record until there is more."""
     progress = session.progress
     ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
     state = "done" if progress.phase == "ended" else "running"
+    key = (session.live.revision, state, ended_by)
+    known = _LIVE.get(session)
+    if known is not None and known[0] == key and known[1].head is run.head:
+        return known[1]
+    made = _live_record(run, session, state, ended_by)
+    _LIVE[session] = key, made
+    return made
+
+
+_LIVE: WeakKeyDictionary[Session, tuple[tuple[int, str, str], Record]] = WeakKeyDictionary()
+
+
+def _live_record(run: Run, session: Session, state: str, ended_by: str) -> Record:
     lines = [Entry(*row) for row in session.live.jots()]
     return record_of(run.head, session.live.all_series(), session.live.events(), lines, state, ended_by)
 
@@ -217,10 +230,14 @@ def live_account(run: Run, session: Session, expected: Rehearsal | None = None, 
 
 def latest(session: Session) -> dict[tuple[str, str], float]:
     """The last value at every tap of a run that is going on."""
-    series = session.live.all_series()
-    typed = gather(Entry(*row) for row in session.live.jots()).series
-    series |= {key: s for key, s in typed.items() if key not in series}
-    return {key: float(s.value[-1]) for key, s in series.items() if len(s)}
+    found = {key: float(s.value[-1]) for key, s in session.live.all_series().items() if len(s)}
+    by_instrument = set(found)
+    for _, jotting in session.live.jots():  # by time: the later one counts
+        for reading in jotting.readings:
+            key = reading.tap or "battery", reading.quantity
+            if reading.kind not in {"peak", "count"} and key not in by_instrument:
+                found[key] = reading.value
+    return found
 
 
 def summary_of(logbook: Logbook, run: Run) -> Summary | None:

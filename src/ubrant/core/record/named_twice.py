@@ -47,6 +47,8 @@ def named_twice(entries: Iterable[Entry], columns: Sequence[Key]) -> list[Twice]
     found: dict[tuple[Key, Key | None], tuple[list[int], float]] = {}
     for number, entry in enumerate(entries):
         keys = [(r.tap or OWN, r.quantity) for r in entry.jotting.readings if r.kind in _AS_READ]
+        if len(set(keys)) == len(keys):
+            continue
         for place in dict.fromkeys(k for k in keys if keys.count(k) > 1):
             empty = [(tap or OWN, q) for tap, q in columns if q == place[1] and (tap or OWN, q) not in keys]
             other = empty[0] if len(empty) == 1 else None

@@ -229,7 +229,7 @@ def record_of(
 ) -> Record:
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
     counting = with_bare_zeros(_as_it_counts(e) for e in lines)
-    ordered = tuple(sorted((_corrected(e, head.setup) for e in counting), key=lambda e: e.time_s))
+    ordered = tuple(sorted(_corrected(counting, head.setup), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
 
 
@@ -238,10 +238,15 @@ def _as_it_counts(entry: Entry) -> Entry:
     return entry if entry.jotting.mark != LEFT_OUT else replace(entry, jotting=replace(entry.jotting, readings=()))
 
 
-def _corrected(entry: Entry, setup: Setup) -> Entry:
-    """A typed line as the meters at its taps should have shown it."""
-    readings = tuple(setup.meter(setup.tap_named(r.tap)).details.correct_typed(r) for r in entry.jotting.readings)
-    return entry if readings == entry.jotting.readings else replace(entry, jotting=replace(entry.jotting, readings=readings))
+def _corrected(entries: Sequence[Entry], setup: Setup) -> Sequence[Entry]:
+    """Typed lines as the meters at their taps should have shown them: the very same where no meter there is off."""
+    keys = {(r.tap, r.quantity) for e in entries for r in e.jotting.readings}
+    details = {tap: setup.meter(setup.tap_named(tap)).details for tap, _ in keys}
+    if all(details[tap].correction(quantity) == (0.0, 1.0) for tap, quantity in keys):
+        return entries
+    return [
+        replace(e, jotting=replace(e.jotting, readings=tuple(details[r.tap].correct_typed(r) for r in e.jotting.readings))) for e in entries
+    ]
 
 
 def half_digit(series: Series) -> float:

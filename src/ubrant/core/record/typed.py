@@ -88,6 +88,8 @@ class Typed:
 def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
     """A zero written without decimals, as people write *nothing*, is as fine as what else was read of that quantity at that tap."""
     kept = list(entries)
+    if not any(not r.value and r.half_width >= _BARE and r.kind == "read" for e in kept for r in e.jotting.readings):
+        return kept
     finest: dict[tuple[str, str], float] = {}
     for reading in (r for e in kept for r in e.jotting.readings if r.value and r.kind == "read"):
         key = reading.tap, reading.quantity

@@ -38,7 +38,7 @@ from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_
 from ubrant.methods.discharge.study import peukert_of, rest_guess
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene
+from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Row, Scene
 from ubrant.methods.rehearsal import Rehearsal, rehearse
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
@@ -268,7 +268,7 @@ class DischargeMethod(Method):
             ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
 
-    def row_findings(self, record: Record) -> dict[float, str]:
+    def row_findings(self, record: Record) -> Mapping[float, str]:
         """How much had flowed by then."""
         try:
             data = discharge_of(record)
@@ -280,13 +280,9 @@ class DischargeMethod(Method):
         flowed = running_charge(readings)
         first = int(np.searchsorted(readings.time_s, on_s))
         unread = readings.current_a[first] * (readings.time_s[first] - on_s) / 3600  # from load on to the first reading under it
-        return {
-            e.time_s: say(
-                "{charge} Ah so far", charge=show(abs(float(np.interp(e.time_s, readings.time_s, flowed) - flowed[first] + unread)), 3)
-            )
-            for e in record.lines
-            if e.jotting.readings and readings.time_s[first] <= e.time_s <= readings.time_s[-1]
-        }
+        moments = [e.time_s for e in record.lines if e.jotting.readings and readings.time_s[first] <= e.time_s <= readings.time_s[-1]]
+        so_far = np.abs(np.interp(moments, readings.time_s, flowed) - flowed[first] + unread).tolist()
+        return OnDemand(dict(zip(moments, so_far, strict=True)), lambda ah: say("{charge} Ah so far", charge=show(ah, 3)))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With Peukert's exponent from other runs of the unit, and a guess at what was left in it."""
