@@ -113,3 +113,35 @@ def test_look_in_again_in_a_month(window):
     assert timer.interval() == 40 * 86_400_000 - (2**31 - 1)
     timer.timeout.emit()
     assert window.said() == "Look in again: that is what you asked for."
+
+
+@pytest.mark.parametrize(
+    ("sql", "kind"),
+    [
+        ("ALTER TABLE unit RENAME TO u; CREATE VIEW unit AS SELECT * FROM u", "view"),
+        ("CREATE TRIGGER t AFTER INSERT ON run BEGIN DELETE FROM unit; END", "trigger"),
+        ("CREATE VIRTUAL TABLE v USING fts5(x)", "virtual table"),
+    ],
+)
+def test_a_logbook_with_more_than_tables_in_it_is_not_opened(tmp_path, window, sql, kind):
+    import sqlite3
+
+    from ubrant.core.equipment.unit import Unit
+    from ubrant.logbook.file import LogbookError
+    from ubrant.logbook.logbook import Logbook
+    from ubrant.runs.merging import bring_in
+
+    path = tmp_path / "other.ubrant"
+    book = Logbook(path)
+    book.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V"))
+    book.close()
+    with sqlite3.connect(path) as raw:
+        raw.executescript(sql)
+    before = path.read_bytes()
+    with pytest.raises(LogbookError, match=f"has a {kind} in it"):
+        Logbook(path)
+    with pytest.raises(LogbookError, match=f"has a {kind} in it"):
+        bring_in(window.bench.logbook, path)
+    refused(ubrant("runs", str(path)), "which Ubrant never wrote: it is not opened")
+    assert path.read_bytes() == before
+    assert window.bench.logbook.units() == []

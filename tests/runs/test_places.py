@@ -96,3 +96,28 @@ def test_examples_are_of_this_battery(label, examples):
     asked = hand.asks[-1].text
     for example in examples:
         assert f"“{example}”" in asked or f"load on {example}" in asked, asked
+
+
+@pytest.mark.parametrize("by", ["line", "cell"])
+def test_a_time_that_would_go_back_a_day_before_the_run_is_asked(logbook, by):
+    from datetime import datetime, timedelta
+
+    from ubrant.core.quantities.jot import JotError
+    from ubrant.runs.jotting import moment_of
+    from ubrant.runs.sheet import read_time
+
+    sample = SAMPLES["discharge"]
+    run, session = by_hand(logbook, "discharge", sample.prepared("discharge", by_hand=True), {}, end=False)
+    start = datetime.fromisoformat(run.started) + timedelta(minutes=run.utc_offset_min)
+
+    def read(moment: datetime, *, day: bool = False) -> float:
+        text = f"{moment:%m-%d %H:%M:%S}" if day else f"{moment:%H:%M:%S}"
+        return moment_of(Grammar().parse(f"@{text} 13 V"), run, 600.0) if by == "line" else read_time(text, run, 600.0, 600.0)
+
+    assert read(start + timedelta(seconds=300)) == 300.0
+    assert read(start - timedelta(minutes=30)) == -1800.0
+    later = start + timedelta(hours=3)
+    with pytest.raises(JotError, match=r"lies ahead\. Was it on the day before, 21 h before this run began\? Then write its day: @"):
+        read(later)
+    assert read(later - timedelta(days=1), day=True) == -21 * 3600.0
+    session.end()

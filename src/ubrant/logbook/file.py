@@ -100,6 +100,7 @@ def connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
         connection = sqlite3.connect(uri, uri=True, check_same_thread=False, isolation_level=None, factory=Database)
         connection.execute("PRAGMA journal_mode=WAL")
         connection.execute("PRAGMA synchronous=FULL")
+    connection.execute("PRAGMA trusted_schema=OFF")  # what stands in a file of somebody else's runs nothing
     connection.execute("PRAGMA foreign_keys=ON")
     connection.execute("PRAGMA busy_timeout=5000")
     teach(connection)
@@ -128,6 +129,8 @@ def may_only_look(path: Path) -> bool:
         try:
             known = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
             version = connection.execute("PRAGMA user_version").fetchone()[0]
+            if known:
+                _only_tables(connection, path)
         except sqlite3.DatabaseError:
             return False
     if known and version < FORMAT:
@@ -266,6 +269,7 @@ def prepare(path: Path) -> None:
         is_new = path.stat().st_size == 0
         connection = sqlite3.connect(path, isolation_level=None)
         try:
+            connection.execute("PRAGMA trusted_schema=OFF")
             _prepare(connection, path, is_new=is_new)
         finally:
             connection.close()
@@ -279,6 +283,24 @@ def prepare(path: Path) -> None:
         raise DamagedError(f"{path.name} is not a Ubrant logbook, or it is damaged ({error}). Nothing in it was changed.") from None
     except OSError as error:
         raise LogbookError(f"{path} cannot be opened: {error.strerror or error}.") from None
+
+
+def _only_tables(connection: sqlite3.Connection, path: Path) -> None:
+    """No logbook has anything but plain tables and their indexes.
+
+    Raises
+    ------
+    LogbookError
+        There are views, triggers or virtual tables in it; names one.
+    """
+    found = connection.execute(
+        "SELECT type, name FROM sqlite_master WHERE type NOT IN ('table', 'index') OR (type = 'table' AND upper(sql) LIKE 'CREATE VIRTUAL%')"
+    ).fetchone()
+    if found is not None:
+        kind = "virtual table" if found[0] == "table" else found[0]
+        raise LogbookError(
+            f"{path.name} has a {kind} in it (“{found[1]}”), which Ubrant never wrote: it is not opened. Nothing in it was changed."
+        )
 
 
 def _keep_copy(connection: sqlite3.Connection, path: Path, found_format: int) -> Path:
@@ -310,6 +332,7 @@ def _prepare(connection: sqlite3.Connection, path: Path, *, is_new: bool) -> Non
         raise LogbookError(
             f"{path.name} was written by a newer Ubrant (format {found_format}; this one knows {FORMAT}): update Ubrant to open it."
         )
+    _only_tables(connection, path)
     if not is_new and found_format < FORMAT:
         _keep_copy(connection, path, found_format)
     if is_new:

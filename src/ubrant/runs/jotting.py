@@ -6,9 +6,11 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta, timezone
 from typing import TYPE_CHECKING
 
-from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import Entry, corrected, on_that_day
+from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import method_of
@@ -113,13 +115,35 @@ def moment_of(jotting: Jotting, run: Run, now_s: float) -> float:
         days = round((now_s - (jotting.at_clock_s - start_s)) / _DAY_S)
         moment = jotting.at_clock_s - start_s + days * _DAY_S
         if moment > now_s + 60:
-            moment -= _DAY_S
+            moment = gone_back(moment, clock_text(jotting.at_clock_s), start)
         return moment
     if jotting.after_start_s is not None:
         if jotting.after_start_s > now_s + 60:
             raise JotError("That lies ahead: the run has not come so far.")
         return jotting.after_start_s
     return now_s - jotting.ago_s
+
+
+def gone_back(moment_s: float, written: str, start: datetime) -> float:
+    """A time of day that lies ahead, as of the day before.
+
+    Raises
+    ------
+    JotError
+        That would be before the run began: which day is meant, only a person knows.
+    """
+    before_s = moment_s - _DAY_S
+    if before_s < 0:
+        day = start + timedelta(seconds=before_s)
+        raise JotError(
+            say(
+                "{time} lies ahead. Was it on the day before, {back} before this run began? Then write its day: @{day} {time}.",
+                time=written,
+                back=show_duration(-before_s),
+                day=f"{day:%m-%d}",
+            )
+        )
+    return before_s
 
 
 def _on_its_day(on_day: tuple[int, int, int], clock_s: float, start: datetime, now_s: float) -> float:

@@ -18,6 +18,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.method import ByHand
 from ubrant.runs.edits import Change
+from ubrant.runs.jotting import gone_back
 
 _DAY_S = 86_400.0
 _NOTHING = "nothing"
@@ -258,7 +259,7 @@ def read_time(text: str, run: Run, near_s: float, now_s: float) -> float:
         if not month:
             moment += round((near_s - moment) / _DAY_S) * _DAY_S
             while moment > now_s + 60:
-                moment -= _DAY_S
+                moment = gone_back(moment, text, start)
     else:
         try:
             found = Grammar().parse(f"{text} {_NOTHING}") if re.match(r"[-+]", text) else None
