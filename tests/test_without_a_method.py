@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -14,6 +15,15 @@ from ubrant.methods.registry import entries
 
 ROOT = Path(__file__).parent.parent
 LEFT = ["tests/methods", "tests/ui", "tests/report", "tests/test_cli.py"]
+OF_ALL = r"entries\(|SAMPLES|every_kind|suiting\(|KINDS"
+"""What stands in a test that goes over all methods there are."""
+
+
+def can_feel(copy: Path, *names: str) -> list[str]:
+    """The tests that may notice that a method is gone: those that name it, and those that go over all."""
+    told = re.compile("|".join([OF_ALL, *(rf"\b{re.escape(name)}\b" for name in names)]))
+    files = [path for place in LEFT for path in ([copy / place] if place.endswith(".py") else sorted((copy / place).rglob("test_*.py")))]
+    return [str(path.relative_to(copy)) for path in files if told.search(path.read_text("utf-8"))]
 
 
 def run(copy: Path, *command: str) -> None:
@@ -36,4 +46,5 @@ def test_its_folder_and_its_tests_can_go(entry, tmp_path):
     run(copy, "-m", "ruff", "check", "src", *LEFT)
     run(copy, "-m", "mypy", "--cache-dir", str(tmp_path / "cache"))
     run(copy, "-c", "import sys; from importlinter.cli import lint_imports_command; sys.argv = ['lint-imports']; lint_imports_command()")
-    run(copy, "-m", "pytest", *LEFT)
+    run(copy, "-m", "pytest", "--collect-only", *LEFT)
+    run(copy, "-m", "pytest", *can_feel(copy, package, entry.key))

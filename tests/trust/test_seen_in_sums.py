@@ -163,3 +163,15 @@ def test_a_doubt_wider_than_its_quantity_can_be_is_none(told, monkeypatch):
     assert account.findings["charge"].expanded_uncertainty is None
     assert account.warnings[0] == "How far off Charge delivered may be cannot be told from these readings: they have no ±."
     assert account.findings["energy"].expanded_uncertainty
+
+
+def test_what_went_off_had_come_on_although_nobody_said_when(told):
+    """A *load on* behind the first *load off* is of what came later: what flowed before it is not lost."""
+    first = [
+        "@08:05 13.10 V 10.00 A",
+        *(f"@{h} {v} V 10.00 A" for h, v in (("09:00", "13.02"), ("10:00", "12.98"), ("11:00", "12.85"), ("12:50", "11.90"))),
+    ]
+    alone = told(f"method: discharge\n{PACK}", *first, "@12:59 load off")
+    again = told(f"method: discharge\n{PACK}", *first, "@12:59 load off", "@13:30 load on", "@14:00 11.50 V 9.90 A", "@14:30 load off")
+    assert again.findings["charge"].value > alone.findings["charge"].value > 40.0
+    assert again.span[0] == alone.span[0]

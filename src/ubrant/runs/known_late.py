@@ -135,19 +135,27 @@ def can_be_moved(record: Record) -> bool:
 
 def said_edges(jots: Iterable[StoredJot]) -> tuple[float | None, float | None]:
     """When a person said that the load came on first, and went off last."""
-    marks = [(jot.time_s, jot.jotting.mark) for jot in jots if jot.jotting is not None]
-    on, off = [t for t, m in marks if m == LOAD_ON], [t for t, m in marks if m in {LOAD_OFF, EMPTY}]
-    return (on[0] if on else None), (off[-1] if off else None)
+    on, off = _edge(jots, LOAD_ON), _edge(jots, LOAD_OFF)
+    return (None if on is None else on.time_s), (None if off is None else off.time_s)
+
+
+def _edge(jots: Iterable[StoredJot], mark: str) -> StoredJot | None:
+    """The row that says when it came on first, or went off last. One after a *load off* says nothing of the first."""
+    marked = sorted((j for j in jots if j.jotting is not None and j.jotting.mark in {LOAD_ON, LOAD_OFF, EMPTY}), key=lambda j: j.time_s)
+    if mark == LOAD_ON:
+        return marked[0] if marked and _mark(marked[0]) == LOAD_ON else None
+    return next((jot for jot in reversed(marked) if _mark(jot) != LOAD_ON), None)
+
+
+def _mark(jot: StoredJot) -> str:
+    return jot.jotting.mark if jot.jotting is not None else ""
 
 
 def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> list[Change]:
     """The first *load on* or the last *load off* at another moment; None: it was never said. Readings beside it stay where they are."""
-    marks = {LOAD_ON} if mark == LOAD_ON else {LOAD_OFF, EMPTY}
-    there = [(jot, found) for jot in jots if (found := jot.jotting) is not None and found.mark in marks]
-    old = (there[0] if mark == LOAD_ON else there[-1]) if there else None
+    jot = _edge(jots, mark)
     changes = []
-    if old is not None:
-        jot, found = old
+    if jot is not None and (found := jot.jotting) is not None:
         mark = found.mark
         if moment_s is not None and abs(jot.time_s - moment_s) < 1:
             return []

@@ -195,7 +195,8 @@ class Record:
             return whole[-1].from_s, whole[-1].to_s
         on = [e.time_s for e in self.of(LoadOn)] or [t for t, mark in self.typed.marks if mark == "load on"]
         off = [e.time_s for e in self.of(LoadOff)] or [t for t, mark in self.typed.marks if mark in {"load off", "empty"}]
-        first, last = (on[0] if on else None), (off[-1] if off else None)
+        unsaid = bool(on and off and off[0] < on[0])  # what went off had come on, and nobody said when
+        first, last = (on[0] if on and not unsaid else None), (off[-1] if off else None)
         return first, None if last is not None and on and on[-1] >= last and not self.of(LoadOn) else last
 
     def interruptions(self) -> tuple[float, ...]:
