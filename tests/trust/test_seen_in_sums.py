@@ -54,6 +54,11 @@ def test_three_fillings_of_one_phone_are_three(told):
     assert charges.expanded_uncertainty / charges.value == pytest.approx(2 * (2 * (0.5**2 + 3**2) / 3) ** 0.5 / 46, rel=1e-3)
     assert any("of 3 charges: what is said of one is their mean" in w for w in account.warnings)
     assert not any(key.endswith("_2") for key in account.findings)
+    one = told(RECHARGE, "@08:00 source 100 % device empty", "@13:00 source 54 % device full").findings["recharge_energy"]
+    assert energy.expanded_uncertainty / energy.value == pytest.approx(one.expanded_uncertainty / one.value)
+    assert [side / energy.value for side in energy.sides] == pytest.approx([side / one.value for side in one.sides])
+    assert account.findings["stored_energy"].value == pytest.approx(11.55)
+    assert account.findings["duration"].value == 3600.0
 
 
 def test_a_charge_takes_nothing_that_was_read_beyond_its_neighbours(told):

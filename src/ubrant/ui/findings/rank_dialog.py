@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
+from typing import Any
+
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.conversion.candidates import Job
 from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.ranking import ranked_for
+from ubrant.runs.ranking import Measured, candidates_of, ranked_for
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.work import quietly
 
 _FIELDS = (
     ("output", "Output wanted", "5 V"),
@@ -31,7 +35,7 @@ class RankDialog(Dialog):
 
     def __init__(self, logbook: Logbook, parent: QWidget | None = None, told: dict[str, str] | None = None) -> None:
         super().__init__(parent)
-        self._logbook = logbook
+        self._measured: list[Measured] | None = None
         self.setWindowTitle(self.tr("Rank for a job"))
         self.resize(860, 520)
         self.fields = {name: plain_field(self.tr(title), (told or {}).get(name, text)) for name, title, text in _FIELDS}
@@ -59,6 +63,21 @@ class RankDialog(Dialog):
         for field in self.fields.values():
             field.textChanged.connect(lambda _: self._work_out())
         self.always_on.toggled.connect(lambda _: self._work_out())
+        self.sentence.say("plain", self.tr("Working it out …"))
+        where = logbook.place
+
+        def work() -> list[Measured]:
+            with contextlib.closing(Logbook(where)) as beside:  # a connection of its own, beside the window
+                return candidates_of(beside)
+
+        quietly(self, work, self._have)
+
+    def _have(self, found: Any) -> None:
+        """What was measured; once, however often another job is typed."""
+        if isinstance(found, Exception):
+            self.sentence.say("bad", str(found))
+            return
+        self._measured = found
         self._work_out()
 
     def _work_out(self) -> None:
@@ -80,7 +99,9 @@ class RankDialog(Dialog):
         if not (job.load_w > 0 and job.battery_wh > 0 and 0 < job.hours_a_day <= 24 and 0 < job.lowest_v <= job.highest_v):
             self.sentence.say("bad", self.tr("Load, battery and hours have to be more than 0, and the input has to go from low to high."))
             return
-        rows, said = ranked_for(self._logbook, job, output)
+        if self._measured is None:
+            return
+        rows, said = ranked_for(self._measured, job, output)
         self.sentence.say("plain", said)
         self.table.setRowCount(len(rows))
         for line, row in enumerate(rows):
