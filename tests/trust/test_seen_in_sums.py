@@ -180,3 +180,17 @@ def test_what_went_off_had_come_on_although_nobody_said_when(told):
     again = told(f"method: discharge\n{PACK}", *first, "@12:59 load off", "@13:30 load on", "@14:00 11.50 V 9.90 A", "@14:30 load off")
     assert again.findings["charge"].value > alone.findings["charge"].value > 40.0
     assert again.span[0] == alone.span[0]
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        ("@08:00 source 100 % device empty", "@09:00 device full", "@10:00 device empty", "@11:00 source 80 % device full"),
+        ("@08:00 source 100 % device empty", "@09:30 device full", "@09:40 device empty", "@10:00 source 85 %", "@11:00 device full"),
+    ],
+    ids=["nothing of the one before", "nothing of the next one"],
+)
+def test_two_fillings_between_two_readings_are_one_sum(told, lines):
+    account = told(RECHARGE, *lines)
+    assert any("of 2 charges: what is said of one is their mean" in w for w in account.warnings)
+    assert "source_points_2" not in account.findings
