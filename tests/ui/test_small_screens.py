@@ -77,3 +77,26 @@ def test_a_dialog_that_is_scrolled_still_works(window, qtbot):
     assert {box.accessibleName() for box in dialog.findChildren(QComboBox)} == fields != set()
     dialog.reject()
     assert not dialog.isVisible()
+
+
+@pytest.mark.parametrize(("count", "scrolls"), [(3, False), (20, False), (60, True)])
+def test_a_drop_down_is_whole_or_visibly_scrolls(window, qtbot, count, scrolls):
+    from ubrant.ui.widgets.forms import Choice
+
+    box = Choice("many")
+    qtbot.addWidget(box)
+    box.addItems(f"method number {k} with a name that is long" for k in range(count))
+    box.show()
+    box.showPopup()
+    QApplication.processEvents()
+    view = box.view()
+    bar = view.verticalScrollBar()
+    assert view.isVisible()
+    assert bar.isVisible() is scrolls or (not scrolls and not bar.maximum())
+    if not scrolls:
+        last = view.visualRect(view.model().index(count - 1, 0))
+        assert 0 < last.bottom() <= view.viewport().height()
+    assert view.viewport().width() >= view.sizeHintForColumn(0)
+    screen = box.screen().availableGeometry()
+    assert screen.contains(view.window().frameGeometry())
+    box.hidePopup()

@@ -217,6 +217,7 @@ def style_sheet(t: Theme) -> str:
         selection-background-color: {t.current}; selection-color: {t.paper}; }}
     QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {t.voltage}; padding: 4px 7px; }}
     QLineEdit#amiss {{ border: 2px solid {t.loss}; padding: 4px 7px; }}
+    QComboBox {{ combobox-popup: 0; }}
     QComboBox::drop-down {{ border: none; width: 24px; }}
     QComboBox::down-arrow {{ image: url({resources.files("ubrant.ui").joinpath("icons/down.svg")}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.faint}; selection-color: {t.ink}; }}
