@@ -296,3 +296,20 @@ def test_by_keys_alone(window, qtbot, run):
     qtbot.keyClick(dialog, Qt.Key.Key_Escape)
     assert not dialog.isVisible()
     assert DC.name  # its meters are asked elsewhere
+
+
+def test_a_run_of_which_nobody_said_what_it_is_of_is_given_no_unit_by_itself(window, qtbot, run):
+    """Brought in without a unit: it stays so until one is chosen, and its clock can be mended all the same."""
+    bench = window.bench
+    kept = bench.logbook.run(run.id)
+    nobody = replace(kept.head.setup, unit=Unit("", ""))
+    bench.logbook.update_run(replace(kept, told=replace(kept.head, setup=nobody, plan={}), unit_id=None))
+    window.findings.open_run(run.id)
+    dialog = change(window, qtbot, lambda dialog: None)
+    assert dialog.unit_box.currentText() == "nobody said"
+    assert bench.logbook.run(run.id).unit_id is None
+    assert not dialog.because
+    change(window, qtbot, lambda dialog: type_into(qtbot, dialog.clock_field, "-2 h"))
+    assert (bench.logbook.run(run.id).unit_id, bench.logbook.run(run.id).head.origin.clock_s) == (None, -7200.0)
+    change(window, qtbot, lambda dialog: dialog.unit_box.setCurrentIndex(dialog.unit_box.findText("Big pack")))
+    assert bench.logbook.run(run.id).label_text == "50 Ah 12.8 V LiFePO4"

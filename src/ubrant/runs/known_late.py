@@ -19,7 +19,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, stamp_of
-from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN
+from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, Field
 from ubrant.methods.method import Method, Prepared
 from ubrant.runs.accounts import summary_of
 from ubrant.runs.edits import Change
@@ -81,13 +81,16 @@ class Told:
             self._logbook.update_run(self._before)
 
 
-def texts_of(run: Run, method: Method) -> dict[str, str]:
-    """The fields of a form as a run has them; of one without a plan those of its head alone."""
+def texts_of(run: Run, method: Method, asked: Iterable[Field]) -> dict[str, str]:
+    """The fields of a form as a run has them; of one without a plan those of its head alone.
+
+    ``asked``: the fields, as they are of the unit that it is said to be of now
+    """
     if run.head.plan and method.key == run.head.method:
         return method.typed(method.prepared(run.head))
     parts = {CRITERIA: run.head.criteria, CONDITIONS: run.head.conditions, ORIGIN: run.head.origin}
-    asked = [one for one in method.form(run.head.setup) if hasattr(parts.get(one.part), one.key)]
-    return {one.key: one.kind.show(value) for one in asked if (value := getattr(parts[one.part], one.key)) is not None}
+    known = [one for one in asked if hasattr(parts.get(one.part), one.key)]
+    return {one.key: one.kind.show(value) for one in known if (value := getattr(parts[one.part], one.key)) is not None}
 
 
 def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> Head:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 
 from PyQt6.QtCore import QTimer
@@ -101,8 +102,8 @@ class KnownDialog(Dialog):
     def _offer_units(self, setup: Setup) -> None:
         units = [u for u in self._logbook.units() if suiting(u)]
         own = setup.unit
-        if not any(u.name == own.name and u.label_text == own.label_text for u in units) and (own.name or own.label_text):
-            self.unit_box.addItem(self.tr("{name}, as it was then").format(name=own.name or self.tr("not named")), own)
+        if not any(_is(u, own) for u in units):
+            self.unit_box.addItem(self.tr("{name}, as it was then").format(name=own.name) if own.name else self.tr("nobody said"), own)
         for unit in units:
             self.unit_box.addItem(unit.name, unit)
         place = next((k for k in range(self.unit_box.count()) if _is(self.unit_box.itemData(k), own)), 0)
@@ -125,14 +126,9 @@ class KnownDialog(Dialog):
         self._usual = None
         self.form.offer_batteries([*self._logbook.units(), *(u for u in (setup.battery, setup.device) if u is not None and not u.id)])
         self.form.suggest(unit)
-        if not suiting(unit):
-            self._say(self.tr("Nothing is measured of such a thing: choose another."))
-            return
-        try:
-            self._fill()
-        except ValueError as error:
-            self._say(str(error))
-            return
+        with contextlib.suppress(ValueError):  # what is lacking is said, as it concerns what is changed
+            if suiting(unit):
+                self._fill()
         self._look()
 
     def _fill(self) -> None:
@@ -140,13 +136,17 @@ class KnownDialog(Dialog):
         self.form.choose_method(run.head.method) if self.form.offers(run.head.method) else None
         self.form.fill_setup(run.head.setup)
         if self.form.method.key == run.head.method:
-            self.form.fill(texts_of(run, self.form.method))
+            self.form.fill(texts_of(run, self.form.method, self.form.asked))
         self._usual = self.form.prepared()
 
     # what was changed
 
     def _look(self) -> None:
         """Whether it holds together, said beneath it."""
+        if not self.form.has_methods:
+            self.caution.say("caution", self.tr("Choose what it was of: nothing is measured of such a thing."))
+            self._say(self._make())
+            return
         was = title_of(self._run.head.method)
         now = self.form.method
         other = now.key != self._run.head.method
@@ -161,16 +161,18 @@ class KnownDialog(Dialog):
 
     def _make(self) -> str:
         """The run as it is to be; why it cannot be, in a sentence, empty where it can."""
-        if self._usual is None:
-            return self.trouble.text()
-        if trouble := self.form.trouble():
+        run, chosen = self._run, self._unit()
+        if self._usual is not None and (trouble := self.form.trouble()):
             return trouble
-        run, prepared = self._run, self.form.prepared()
         try:
-            head = head_of(run, self.form.method, self._usual, prepared)
+            if self._usual is not None:
+                head = head_of(run, self.form.method, self._usual, self.form.prepared())
+            elif _is(chosen, run.head.setup.unit) and self.label_field.text().strip() == chosen.printed:
+                head = run.head  # as much as can be known of it
+            else:
+                return self.form.lacks or self.tr("Nothing is measured of such a thing: choose another.")
             self.changes = [*self._moved(self.on_field, LOAD_ON, self._edges[0]), *self._moved(self.off_field, LOAD_OFF, self._edges[1])]
-            unit = prepared.setup.unit
-            made = replace(run, told=head, method=head.method, unit_id=unit.id or run.unit_id)
+            made = replace(run, told=head, method=head.method, unit_id=head.setup.unit.id or run.unit_id)
             self.made = shifted(made, self._clock_s())
         except (JotError, QuantityError, ValueError) as error:
             return str(error)

@@ -283,7 +283,7 @@ class FindingsStage(StageFrame):
         self.check_button.setVisible(any(f.expanded_uncertainty for f in findings.values()))
         for control in (self.meters_button, self.known_button):
             control.setVisible(not self._bench.logbook.read_only)
-        self.known_button.setEnabled(not is_unnamed(run))
+        self.known_button.setEnabled(not is_unnamed(run) and bool(_taps_of(run)))
         self._show_earlier(run)
         self.ledger.show_account(account)
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""

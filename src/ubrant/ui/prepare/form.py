@@ -328,6 +328,11 @@ class MethodForm(QWidget):
             self.completed.emit(text)
 
     @property
+    def has_methods(self) -> bool:
+        """Whether anything can be tried on the unit."""
+        return bool(self._entries)
+
+    @property
     def lacks(self) -> str:
         """What its label lacks for the method, in a sentence; empty where it says enough."""
         return self._lacks
