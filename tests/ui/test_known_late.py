@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+from PyQt6.QtCore import QThreadPool
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QLabel, QScrollArea
 
 from tests.making import by_hand
 from tests.methods.samples import SAMPLES
@@ -18,7 +19,7 @@ from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.runs.accounts import account_of, account_of_stored, live_account, others_of
 from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.jot_heads import export_jots
-from ubrant.ui.shell import FINDINGS
+from ubrant.ui.shell import FINDINGS, RUN
 
 HOURS = {
     0.0: "13.34 V",
@@ -140,3 +141,49 @@ def test_what_is_left_is_guessed_once_it_has_ended(window):
     assert not any("did not reach its cut-off" in w for w in live_account(run, going).warnings)
     going.end()
     assert any("did not reach its cut-off" in w for w in live_account(run, going).warnings)
+
+
+def test_findings_begin_at_their_top(window, qtbot, run):
+    """Another run is shown from its verdict on; the same one, judged anew, stays where it was scrolled to."""
+    window.resize(1000, 500)
+    QApplication.processEvents()
+    bar = window.findings.panel.findChild(QScrollArea).verticalScrollBar()
+    assert bar.maximum() > 0
+    bar.setValue(bar.maximum())
+    window.findings.open_run(run.id)
+    assert bar.value() > 0
+    other, _ = by_hand(window.bench.logbook, "discharge", SAMPLES["discharge"].prepared("discharge", by_hand=True), SAMPLES["discharge"].lines)
+    window.findings.open_run(other.id)
+    QApplication.processEvents()
+    assert bar.value() == 0
+
+
+def test_all_rows_undone_nothing_is_drawn(window, qtbot):
+    from ubrant.core.quantities.jot import Grammar
+
+    sample = SAMPLES["discharge"]
+    run, session = by_hand(window.bench.logbook, "discharge", sample.prepared("discharge", by_hand=True), {}, end=False)
+    window.bench.begin(run, session, None)
+    window.go_to(RUN)
+
+    def seen() -> tuple[object, ...]:
+        for _ in range(30):
+            window.run.tick()
+            QThreadPool.globalInstance().waitForDone()
+            QApplication.processEvents()
+        drawn = [d.grab().toImage() for d in (window.run.path_view, window.run.drawn)]
+        return (*drawn, window.run.ledger.findChildren(QLabel) and [x.text() for x in window.run.ledger.findChildren(QLabel)])
+
+    before = seen()
+    for moment, line in ((60.0, "load on 13.10 V 0.50 A"), (1800.0, "12.98 V 0.50 A"), (2900.0, "12.60 V 0.50 A")):
+        session.clock.time_s = moment
+        assert not window.bench.jot(run, Grammar().parse(line), moment)
+    assert seen()[:2] != before[:2]
+    while window.bench.undo.canUndo() and "note" in window.bench.undo.undoText():
+        window.bench.undo.undo()
+    session.clock.time_s = 0.0
+    after = seen()
+    assert window.bench.logbook.jots(run.id) == []
+    assert after[0] == before[0], "the path"
+    assert after[1] == before[1], "the drawing"
+    session.end()

@@ -37,6 +37,10 @@ class _Column:
         return Series(self._time[: self._n], self._value[: self._n])
 
 
+_TYPED_ROW = 50
+"""A row that is understood word by word costs about as much as so many readings in columns."""
+
+
 class LiveReadings:
     """A recorder that keeps everything in memory, safe to read from another thread."""
 
@@ -80,6 +84,11 @@ class LiveReadings:
         """How many readings there are so far."""
         with self._lock:
             return sum(len(column) for column in self._columns.values())
+
+    def work(self) -> int:
+        """How much there is to sum up, in readings by instruments: a typed row is worth many of them."""
+        with self._lock:
+            return sum(len(column) for column in self._columns.values()) + _TYPED_ROW * len(self._jots)
 
     def series(self, tap: str, quantity: str) -> Series:
         """What has been read so far; empty when nothing was."""

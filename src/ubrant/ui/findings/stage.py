@@ -240,7 +240,9 @@ class FindingsStage(StageFrame):
             choice.hide()
 
     def open_run(self, run_id: int) -> None:
-        """Show a kept run."""
+        """Show a kept run; another one from its verdict on."""
+        if self._run is None or self._run.id != run_id:
+            self.to_top()
         self._run = self._bench.logbook.run(run_id)
         self.run_box.setCurrentIndex(self.run_box.findData(run_id))
         self.jot_line.setEnabled(not self._bench.logbook.read_only)

@@ -230,7 +230,7 @@ class RunStage(StageFrame):
             if isinstance(found, Account) and self._bench.session is session and progress.phase != "ended":
                 show(found)
 
-        if progress.phase == "ended" or session.live.count() <= _MANY:
+        if progress.phase == "ended" or session.live.work() <= _MANY:
             show(live_account(run, session, expected, others))
         elif not self._summing:
             self._summing = True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from ubrant.ui.widgets.forms import PANEL, label, row, side_panel
 from ubrant.ui.widgets.power_path_view import PowerPathView
@@ -45,6 +45,12 @@ class StageFrame(QWidget):
         split.setSizes(list(heights))
         below.setMinimumHeight(least)
         self.main.addWidget(split, 1)
+
+    def to_top(self) -> None:
+        """The panel begins where it begins."""
+        for area in self.panel.findChildren(QScrollArea, options=Qt.FindChildOption.FindDirectChildrenOnly):
+            if (bar := area.verticalScrollBar()) is not None:
+                bar.setValue(0)
 
     def add_footer(self, widget: QWidget) -> None:
         """A widget at the foot of the panel that stays there however the panel is scrolled."""
