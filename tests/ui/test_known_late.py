@@ -152,7 +152,9 @@ def test_findings_begin_at_their_top(window, qtbot, run):
     bar.setValue(bar.maximum())
     window.findings.open_run(run.id)
     assert bar.value() > 0
-    other, _ = by_hand(window.bench.logbook, "discharge", SAMPLES["discharge"].prepared("discharge", by_hand=True), SAMPLES["discharge"].lines)
+    other, _ = by_hand(
+        window.bench.logbook, "discharge", SAMPLES["discharge"].prepared("discharge", by_hand=True), SAMPLES["discharge"].lines
+    )
     window.findings.open_run(other.id)
     QApplication.processEvents()
     assert bar.value() == 0
