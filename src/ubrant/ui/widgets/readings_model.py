@@ -62,17 +62,18 @@ class ReadingsModel(QAbstractTableModel):
         ``steps``: what a row may be changed to answer; empty where the order alone says it.
         """
         self.steps = steps
-        same = (sheet.columns, len(sheet.rows), has_draft, len(asked)) == (
+        same = (sheet.columns, len(sheet.rows), has_draft, len(asked), any(asked)) == (
             self.sheet.columns,
             len(self.sheet.rows),
             self.draft is not None,
             len(self.asked),
+            any(self.asked),
         )
         if not same:
             self.beginResetModel()
         self.sheet, self.run, self.says, self.asked = sheet, run, says, asked
         self.draft = (self.draft or Draft()) if has_draft else None
-        self._columns = ["time", *(["asked"] if asked else []), *sheet.columns, "says", "note"]
+        self._columns = ["time", *(["asked"] if any(asked) else []), *sheet.columns, "says", "note"]
         if same:
             self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, self.columnCount() - 1))
         else:
