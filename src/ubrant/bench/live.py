@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from bisect import insort
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -49,6 +49,7 @@ class LiveReadings:
         self._columns: dict[tuple[str, str], _Column] = {}
         self._events: list[Event] = []
         self._jots: list[tuple[float, int, Jotting]] = []  # by time, then by number
+        self._pairs: list[tuple[float, Jotting]] | None = []
         self._newest = 0
         self.revision = 0
         """Grows with everything that is taken down, by hand or by itself."""
@@ -106,22 +107,26 @@ class LiveReadings:
         with self._lock:
             self._jots = sorted(((time_s, number, jotting) for number, (time_s, jotting) in jots.items()), key=lambda one: one[:2])
             self._newest = max(jots, default=0)
+            self._pairs = None
             self.revision += 1
 
     def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
         """One of them is another, or there, or None: no more."""
         with self._lock:
             self.revision += 1
+            self._pairs = None
             if row is None or number <= self._newest:
                 self._jots = [one for one in self._jots if one[1] != number]
             if row is not None:
                 insort(self._jots, (row[0], number, row[1]), key=lambda one: one[:2])
                 self._newest = max(self._newest, number)
 
-    def jots(self) -> list[tuple[float, Jotting]]:
-        """Typed rows that count, by time; of two at one time the one that was kept later stands behind."""
+    def jots(self) -> Sequence[tuple[float, Jotting]]:
+        """Typed rows that count, by time; of two at one time the one that was kept later stands behind. The same until there are others."""
         with self._lock:
-            return [(time_s, jotting) for time_s, _, jotting in self._jots]
+            if self._pairs is None:
+                self._pairs = [(time_s, jotting) for time_s, _, jotting in self._jots]
+            return self._pairs
 
     def numbered(self) -> list[tuple[float, int, Jotting]]:
         """The same, each with the number it is kept under."""

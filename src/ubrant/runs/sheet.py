@@ -55,19 +55,24 @@ class Sheet:
     rows: tuple[SheetRow, ...]
 
 
-def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]], known: Sheet | None = None) -> Sheet:
-    """The table of typed lines; ``wanted`` are the columns that a method asks for, others follow as they occur.
+def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]]) -> Sheet:
+    """The table of lines that were kept; see :func:`sheet_of_typed`."""
+    return sheet_of_typed([(jot.time_s, jot.id, found) for jot in jots if (found := jot.jotting) is not None], wanted, before)
+
+
+def sheet_of_typed(
+    typed: Sequence[tuple[float, int, Jotting]], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]], known: Sheet | None = None
+) -> Sheet:
+    """The table of typed lines, each as (seconds, number, what it says); ``wanted`` are the columns that a method asks for, others follow as they occur.
 
     ``known`` is the table as it was: rows that stand as they stood are taken from it.
     """
     columns = list(wanted) if known is None or known.columns[: len(wanted)] != tuple(wanted) else list(known.columns)
     there = {row.number: row for row in known.rows} if known is not None else {}
     rows = []
-    for jot in jots:
-        if (jotting := jot.jotting) is None:
-            continue
-        same = there.get(jot.id)
-        if same is not None and same.jotting is jotting and same.time_s == jot.time_s and same.before == before.get(jot.id, ()):
+    for time_s, number, jotting in typed:
+        same = there.get(number)
+        if same is not None and same.jotting is jotting and same.time_s == time_s and same.before == before.get(number, ()):
             rows.append(same)
             continue
         readings = {}
@@ -76,7 +81,7 @@ def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[i
             if key not in columns:
                 columns.append(key)
             readings[key] = reading
-        rows.append(SheetRow(jot.id, jot.time_s, jotting, readings, before.get(jot.id, ())))
+        rows.append(SheetRow(number, time_s, jotting, readings, before.get(number, ())))
     return Sheet(tuple(columns), tuple(rows))
 
 

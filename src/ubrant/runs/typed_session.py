@@ -60,6 +60,8 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
+        if not self.hand.rows:
+            return self.hand.after
         lines = [jotting for _, jotting in self.live.jots()]
         return self.hand.next_row([jotting for jotting in lines if not self.is_aside(jotting)])
 

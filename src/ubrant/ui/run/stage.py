@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from time import perf_counter
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -17,14 +17,14 @@ from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
-from ubrant.logbook.records import Run, StoredJot
+from ubrant.logbook.records import Run
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.accounts import latest, live_account, live_record, others_of
 from ubrant.runs.begin import Session
 from ubrant.runs.edits import Change
 from ubrant.runs.jotting import grammar_for
-from ubrant.runs.sheet import asked_of, sheet_of
+from ubrant.runs.sheet import asked_of, sheet_of_typed
 from ubrant.runs.typed_session import TypedSession
 from ubrant.runs.what_it_was import begin_unnamed
 from ubrant.ui.run.away import AwayDialog
@@ -74,6 +74,7 @@ class RunStage(StageFrame):
         self.away_button = button(self.tr("I am away …"), self._ask_away)
         self._every_row = QWidget()
         self._sheet_of: tuple[object, ...] = ()
+        self._says: Mapping[float, str] = {}
         self._is_due = False
         self._asked_for_left = ""
         self.ask = QWidget()
@@ -181,7 +182,7 @@ class RunStage(StageFrame):
         """The table, the button of the load, and the reminder of a run that is made by hand."""
         hand = session.hand if isinstance(session, TypedSession) else None
         self.table.clear()
-        self._sheet_of, self._is_due = (), False
+        self._sheet_of, self._says, self._is_due = (), {}, False
         self.table.setVisible(hand is not None)
         self.load_button.setVisible(hand is not None and hand.marks_load)
         self._every_row.setVisible(hand is not None and hand.every_s > 0)
@@ -225,16 +226,22 @@ class RunStage(StageFrame):
             self._show_account(account, progress)
             self._sums_due = self._ticks + max(_SUMS_EVERY, round(3000 * (perf_counter() - began) / _TICK_MS))
 
+        def beside() -> tuple[Account, Mapping[float, str]]:
+            account = drawn_already(live_account(run, session, expected, others))
+            return account, method_of(run.method).row_findings(live_record(run, session)) if session.is_typed else {}
+
         def done(found: object) -> None:
             self._summing = False
-            if isinstance(found, Account) and self._bench.session is session and progress.phase != "ended":
-                show(found)
+            if isinstance(found, tuple) and self._bench.session is session and progress.phase != "ended":
+                show(found[0])
+                self._says = found[1]
+                self.table.show_says(self._says)
 
         if progress.phase == "ended" or session.live.work() <= _MANY:
             show(live_account(run, session, expected, others))
         elif not self._summing:
             self._summing = True
-            quietly(self, lambda: drawn_already(live_account(run, session, expected, others)), done)
+            quietly(self, beside, done)
 
     def _keeps_up(self, session: TypedSession) -> bool:
         """Let a simulated person type; False where that could not be kept: the run is over then."""
@@ -279,9 +286,10 @@ class RunStage(StageFrame):
             return
         self._sheet_of = now
         logbook, hand = self._bench.logbook, session.hand
-        jots = [StoredJot(time_s, jotting.line, "", number, jotting) for time_s, number, jotting in typed]
-        sheet = sheet_of(jots, hand.columns, logbook.lines_before(run.id), self.table.model.sheet)
-        says = method.row_findings(live_record(run, session))
+        sheet = sheet_of_typed(typed, hand.columns, logbook.lines_before(run.id), self.table.model.sheet)
+        if session.live.work() <= _MANY or not running:  # else it follows with the account, which is made beside the window
+            self._says = method.row_findings(live_record(run, session))
+        says = self._says
         asked = asked_of(sheet, hand, session.is_aside)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running, steps=hand.steps)
 
@@ -292,7 +300,8 @@ class RunStage(StageFrame):
         if not every or progress.phase != "load on" or session is None:
             self._remind("")
             return
-        last_s = max([t for t, _ in session.live.jots()], default=progress.time_s)
+        lines = session.live.jots()
+        last_s = lines[-1][0] if lines else progress.time_s
         left = last_s + every - progress.time_s
         self.aside_quiet.setText(
             self.tr("next reading in {time}").format(time=show_duration(left)) if left > 0 else self.tr("a reading is due")

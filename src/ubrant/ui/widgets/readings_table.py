@@ -217,6 +217,12 @@ class ReadingsTable(QWidget):
             self._set_widths()
         self._show_buttons()
 
+    def show_says(self, says: Mapping[float, str]) -> None:
+        """What each row says, worked out meanwhile."""
+        self.model.says = says
+        if (port := self.view.viewport()) is not None:
+            port.update()
+
     def _set_widths(self) -> None:
         wide, across = self.view.fontMetrics().horizontalAdvance("0"), self.view.horizontalHeader()
         for place in range(self.model.columnCount() - 1):
