@@ -194,3 +194,16 @@ def test_two_fillings_between_two_readings_are_one_sum(told, lines):
     account = told(RECHARGE, *lines)
     assert any("of 2 charges: what is said of one is their mean" in w for w in account.warnings)
     assert "source_points_2" not in account.findings
+
+
+def test_what_was_read_before_the_one_before_had_ended_is_none_of_the_next(told):
+    account = told(
+        RECHARGE,
+        "@08:00 source 100 % device empty",
+        "@09:40 source 90 %",
+        "@09:50 device full",
+        "@10:00 device empty",
+        "@11:30 source 75 % device full",
+    )
+    assert account.findings["source_points"].value == 10.0
+    assert "source_points_2" not in account.findings
