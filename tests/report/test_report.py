@@ -10,6 +10,7 @@ from pypdf import PdfReader
 from tests.making import by_hand
 from tests.methods.samples import BY_HAND, SAMPLES
 from ubrant.core.drawings import Trace
+from ubrant.logbook.logbook import Logbook
 from ubrant.report.document import ReportError, html_of, write_report
 from ubrant.report.figures import figures_of, path_figure, save
 from ubrant.runs.accounts import account_of, summary_of
@@ -82,3 +83,13 @@ def test_figures_as_files(told, tmp_path):
     if figures:
         return
     assert not any(isinstance(d, Trace) for d in account.drawings())
+
+
+def test_whatever_a_method_draws_can_be_drawn_in_a_report(tmp_path):
+    """Of every method, in one go: a tint or a quantity that the figures do not know is a report that nobody gets."""
+    for key in BY_HAND:
+        book = Logbook(tmp_path / f"{key}.ubrant")
+        run, _ = by_hand(book, key, SAMPLES[key].prepared(key, by_hand=True), SAMPLES[key].lines)
+        drawings = account_of(book, book.run(run.id))[1].drawings()
+        assert figures_of(drawings) or not drawings, key
+        book.close()

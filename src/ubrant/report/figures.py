@@ -43,8 +43,9 @@ if TYPE_CHECKING:
 
 INK, QUIET, VOLTAGE, CURRENT, POWER, LOSS, CAUTION = "#1F2A33", "#5E666D", "#17685F", "#A8541C", "#6D3B73", "#B23A2E", "#B97A0A"
 GOOD = "#3F6B2E"
-TINTS = {"voltage": VOLTAGE, "current": CURRENT, "power": POWER, "loss": LOSS, "caution": CAUTION, "good": GOOD, "ink": INK}
+TINTS = {"voltage": VOLTAGE, "current": CURRENT, "power": POWER, "loss": LOSS, "caution": CAUTION, "good": GOOD, "ink": INK, "quiet": QUIET}
 _POINTS = 1500
+_AXES = {"V": ("Voltage V", VOLTAGE), "A": ("Current A", CURRENT), "W": ("Power W", POWER)}
 
 
 def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
@@ -80,13 +81,14 @@ def trace_figure(trace: Trace) -> Figure:
     time = trace.measured["V"].time_s
     length = float(time[-1] - trace.zero_s)
     unit_s, unit = (3600.0, "hours") if length > 3 * 3600 else (60.0, "minutes") if length > 120 else (1.0, "seconds")
-    figure = Figure(figsize=(7.1, 3.7), layout="constrained")
-    axes = figure.subplots(3, 1, sharex=True, height_ratios=(3, 2, 2))
+    read = [(key, *_AXES[key]) for key in "VAW" if key in trace.measured and len(trace.measured[key])]
+    figure = Figure(figsize=(7.1, 0.1 + 1.2 * len(read)), layout="constrained")
+    axes = np.atleast_1d(figure.subplots(len(read), 1, sharex=True, height_ratios=(3, *[2] * (len(read) - 1))))
 
     def place(seconds: float) -> float:
         return (seconds - trace.zero_s) / unit_s
 
-    for axis, key, name, tint in zip(axes, "VAW", ("Voltage V", "Current A", "Power W"), (VOLTAGE, CURRENT, POWER), strict=True):
+    for axis, (key, name, tint) in zip(axes, read, strict=True):
         series = trace.measured[key]
         drawn = Pyramid(series).view(float(time[0]), float(time[-1]), _POINTS)
         axis.plot((drawn.time_s - trace.zero_s) / unit_s, drawn.value, color=tint, linewidth=1.1)
