@@ -132,8 +132,8 @@ def small_ones(share) -> list[dict[str, tuple[float, float]]]:
 
 @pytest.mark.parametrize("key", KEYS)
 def test_it_does_where_the_meters_zero_is_as_large_as_what_is_measured(small_ones, key, room):
-    """Then the sums are far from straight: the stated doubt may be too wide (down to 0.6), never too narrow."""
+    """Then the sums are far from straight: the stated doubt may be too wide (down to half: b by a coarse meter), never too narrow."""
     ratio = np.array([c[key][0] / c[key][1] for c in small_ones if key in c])
     assert len(ratio) > 0.9 * len(small_ones)
     assert np.mean(np.abs(ratio) <= 2) >= 0.92 - room
-    assert 0.55 <= math.sqrt(np.mean(ratio**2)) <= 1.15 + room
+    assert 0.5 <= math.sqrt(np.mean(ratio**2)) <= 1.15 + room

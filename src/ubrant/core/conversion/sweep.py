@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ubrant.core.conversion.best_measured import best_as_measured
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
@@ -109,12 +110,11 @@ def analyse_sweep(
     eta, eta_u = _efficiency(points, meters, running)
     findings |= _each_efficiency(points, eta, meters)
     _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
-    findings |= _best_as_measured(findings, points)
+    findings |= best_as_measured(findings, points)
     return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
 
 
 _MOST_SHOWN = 16
-_FEW_LOADS = 5
 
 
 def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[str, Finding]:
@@ -133,30 +133,6 @@ def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[st
         working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
         found[key] = Finding(key, name, float(eta[k]), "%", parts, working)
     return found
-
-
-def _best_as_measured(findings: dict[str, Finding], points: Points) -> dict[str, Finding]:
-    """The best of the measured points, where the fit's best lies below it.
-
-    Over many points the highest is the luckiest, and the fit the better word, unless it lies below by more than they scatter about it.
-    """
-    fitted = findings["peak_efficiency"]
-    each = [f for key, f in findings.items() if key.startswith("efficiency_") and f.value is not None]
-    best = max(each, key=lambda f: f.value or 0.0, default=None)
-    if fitted.value is None or best is None or best.value is None or best.value <= fitted.value:
-        return {}
-    scatter = (findings["loss_scatter"].value or 0.0) / max(float(points.input_w.max()), 1e-9)
-    if len(each) > _FEW_LOADS and best.value - fitted.value < 2 * 100 * scatter:
-        return {}
-    by_point = np.abs(100 * points.output_w / np.where(points.input_w > 0, points.input_w, np.inf) - best.value)
-    load = float(points.output_w[int(np.argmin(by_point))])
-    working = say("{working}, as measured; the fit's best is {fit} %", working=best.working, fit=show(fitted.value))
-    return {
-        "peak_efficiency": replace(fitted, value=best.value, contributions=best.contributions, working=working, arithmetic=()),
-        "peak_at": replace(
-            findings["peak_at"], value=load, contributions=None, working=say("the best of the points measured"), arithmetic=()
-        ),
-    }
 
 
 def _each_load_once(load_w: Array, chosen: NDArray[np.int64]) -> list[int]:

@@ -31,14 +31,13 @@ from ubrant.core.record.typed import HELD, Widths, held
 from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
+from ubrant.methods.discharge.at_rest import flowed_before, last_at_rest
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
 from ubrant.methods.discharge.stood_in import not_read, stood_in
 
 LOAD_ON_SHARE = 0.05
 """The load counts as on while the current is over this share of its usual value."""
 _MOST_ALONE = 3
-_NO_ZERO = 0.2
-"""Over this share of the largest current a reading is none of a meter's zero."""
 
 
 @dataclass(frozen=True)
@@ -511,13 +510,13 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     """Voltage with the load off: the last reading before it came on, or the last one after it went off."""
     key, name = ("rest_before", "At rest before") if before else ("rest_after", "Recovered to")
     time, amps = readings.time_s, readings.current_a
-    index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else _last_at_rest(readings, moment_s, idle_below)
+    index = int(np.searchsorted(time, moment_s, side="left")) - 1 if before else last_at_rest(readings, moment_s, idle_below)
     switched = record.load_on_s if before else record.load_off_s  # a meter with a zero error shows current at rest too
     known_off = switched is not None and (time[index] < switched if before else time[index] > switched)
     if index < 0 or (amps[index] >= idle_below and not known_off) or (not before and time[index] <= moment_s):
         return Finding(key, name, None, "V", None, say("not read with the load off"))
-    if before and (flowed_before := _flowed_before(readings, record, moment_s)):
-        return Finding(key, name, None, "V", None, say("{amps} A flowed then, before “load on”", amps=show(flowed_before)))
+    if before and (flowed_then := flowed_before(readings, record.load_on_s if record.widths is not None else None, moment_s)):
+        return Finding(key, name, None, "V", None, say("{amps} A flowed then, before “load on”", amps=show(flowed_then)))
     if not known_off and not is_rest(readings, index, idle_below):
         return Finding(key, name, None, "V", None, say("it was charged less than five minutes before"))
     if (flowed := record.flowed[0 if before else 1]).sentence and not flowed.known:
@@ -551,22 +550,6 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     return Finding(key, name, volts, "V", parts, working, tuple(lines))
 
 
-def _flowed_before(readings: Readings, record: DischargeRecord, moment_s: float) -> float:
-    """Amperes that a person read last before the load was said to come on, where they are no meter's zero; 0 where nothing flowed."""
-    index = int(np.searchsorted(readings.time_s, moment_s, side="left")) - 1
-    if index < 0 or record.widths is None or record.load_on_s is None:
-        return 0.0
-    amps = float(readings.current_a[index])
-    return amps if amps > _NO_ZERO * max(float(np.max(readings.current_a)), 0.0) else 0.0
-
-
-def _last_at_rest(readings: Readings, moment_s: float, idle_below: float) -> int:
-    """Index of the last reading of the rest that follows, before anything flows again."""
-    after = int(np.searchsorted(readings.time_s, moment_s, side="right"))
-    flows = np.flatnonzero(readings.current_a[after + 1 :] < -idle_below)
-    return after + int(flows[0]) if len(flows) else len(readings) - 1
-
-
 def _warn(
     warnings: list[str],
     record: DischargeRecord,
@@ -596,7 +579,7 @@ def _warn(
                 stopped=stopped,
             )
         )
-    if flowed := _flowed_before(readings, record, stretch.bounds.load_on_s):
+    if flowed := flowed_before(readings, record.load_on_s if record.widths is not None else None, stretch.bounds.load_on_s):
         warnings.append(
             say(
                 "{amps} A was read before “load on” was said, and is not in the charge: mend whichever time is wrong, in the table.",
