@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
+from importlib import resources
 
 import pytest
 
 from tests.command_line import said
 from ubrant.methods.registry import entries
 
-TEXT = (Path(__file__).parent.parent / "docs" / "jot-text.md").read_text("utf-8")
+TEXT = (resources.files("ubrant") / "guide" / "jot-text.md").read_text("utf-8")
 EXAMPLES = re.findall(r"```jot\n(.*?)```\nKeys: ([^\n]*)", TEXT, re.S)
 HERE = {e.key for e in entries()}
 
