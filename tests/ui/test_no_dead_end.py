@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit
 
-from tests.window import click, settle, type_into
+from tests.window import click, needs, settle, type_into
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.record.head import Setup
 from ubrant.methods.registry import begun_with, suiting
@@ -106,6 +106,8 @@ def test_in_the_window_nothing_of_the_unit_before_stays(window, qtbot, named, re
     ],
 )
 def test_seen_without_a_way_on(window, qtbot, kind, label, method, starts):
+    for key in (method, "discharge"):
+        needs(key)
     window.go_to(PREPARE)
     look_at(window, Unit("The one before", "battery", "50 Ah 12.8 V LiFePO4"))
     look_at(window, Unit("This one", kind, label))
@@ -117,6 +119,7 @@ def test_seen_without_a_way_on(window, qtbot, kind, label, method, starts):
 
 
 def test_what_a_label_lacks_is_completed_in_place_and_taken_back(window, qtbot):
+    needs("discharge")
     window.go_to(PREPARE)
     look_at(window, Unit("Watt-hours", "battery", "110 Wh"))
     form = window.prepare.form
@@ -135,6 +138,8 @@ def test_what_a_label_lacks_is_completed_in_place_and_taken_back(window, qtbot):
 
 
 def test_another_method_is_chosen_where_the_usual_one_lacks_something(window, qtbot):
+    for key in ("discharge", "endurance"):
+        needs(key)
     window.go_to(PREPARE)
     look_at(window, Unit("Watt-hours", "battery", "110 Wh"))
     form = window.prepare.form

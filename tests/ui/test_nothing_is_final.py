@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 
 from tests.making import by_hand
 from tests.methods.samples import DC, SAMPLES
-from tests.window import click, settle, type_into, write_cell
+from tests.window import click, needs, settle, type_into, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Conditions
 from ubrant.runs.accounts import account_of
@@ -28,6 +28,7 @@ HOURS = {
 
 @pytest.fixture
 def run(window):
+    needs("discharge")
     sample = SAMPLES["discharge"]
     unit = window.bench.keep_unit(Unit("Big pack", "battery", "50 Ah 12.8 V LiFePO4"))
     prepared = replace(sample, unit=unit, typed={**sample.typed, "load": "10 A"}).prepared("discharge", by_hand=True)
@@ -201,6 +202,8 @@ def clock_of(run, moment_s: float) -> str:
 
 def test_what_it_was_and_the_device(window, qtbot):
     """A recharge of the wrong device; a discharge that was a battery's endurance."""
+    for key in ("recharge", "endurance"):
+        needs(key)
     bench, sample = window.bench, SAMPLES["recharge"]
     bench.keep_unit(Unit("Telephone", "load", "3 Ah 3.85 V"))
     prepared = sample.prepared("recharge", by_hand=True)
@@ -236,6 +239,7 @@ def test_a_log_without_a_plan_is_given_none(window, qtbot, run):
 
 def test_a_rows_step_is_changed_in_its_cell_and_nothing_else_with_it(window, qtbot):
     """*on* was typed before *standby*: what each row answers is said where it stands."""
+    needs("appliance")
     sample = SAMPLES["appliance"]
     lines = {120.0: "231 V 0.39 A 51 W", 240.0: '231 V 0.01 A 0.5 W "it hums"'}
     made, _ = by_hand(window.bench.logbook, "appliance", sample.prepared("appliance", by_hand=True), lines)
