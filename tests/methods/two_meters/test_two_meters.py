@@ -12,7 +12,7 @@ from tests.command_line import said, ubrant
 from tests.making import METER, PACK, problems
 from tests.making import prepared as made_ready
 from tests.trust.test_calibration import trial
-from tests.window import begin, click, close, prepare, say_line, typed_row, write_cell
+from tests.window import begin, click, close, needs, prepare, say_line, typed_row, write_cell
 from ubrant.core.equipment.against import Both, Pairs, analyse_pairs
 from ubrant.core.equipment.certificates import Check
 from ubrant.core.equipment.meter import Meter, MeterDetails
@@ -174,6 +174,7 @@ def kept_van(window):
 
 def test_a_clamp_checked_against_the_bench_meter_and_the_finding_that_changes(bench_window, qtbot):
     """From the shelf: the meter, Check it …, both typed at three currents, the correction kept; the run before says what it would be, the next one uses it."""
+    needs("audit")
     window = bench_window
     book = window.bench.logbook
     clamp = book.keep_meter(Meter("Old clamp", "0.5 % + 10 mV", "3 % + 50 mA"))
