@@ -30,7 +30,7 @@ DOES = {
 }
 """What it can be asked for: functions of a path that give JSON and bytes, and raise :class:`Refused`."""
 _MOST_FILES, _GROWN_BYTES = 200, 400 << 20
-_MOST_HEAD, _MOST_ANSWER = 1 << 16, 2 << 30
+_MOST_HEAD, _MOST_ANSWER = 1 << 16, 512 << 20
 _LOOKS_S = 0.05
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 
@@ -161,10 +161,12 @@ class _Reader:
         return taken
 
     def _more(self) -> None:
-        while not select.select([self._fd], [], [], _LOOKS_S)[0]:
-            if time.monotonic() > self._until:
+        there = False
+        while not there:
+            if time.monotonic() > self._until:  # also of one that never stops to answer
                 raise _Died(f"takes longer than {self._limits.wall_s:.0f} s to read: split it, or export it as CSV.")
-            if _memory(self._child.pid) > self._limits.memory:
+            there = bool(select.select([self._fd], [], [], _LOOKS_S)[0])
+            if not there and _memory(self._child.pid) > self._limits.memory:
                 raise _Died(f"takes more than {self._limits.memory / (1 << 30):.1f} GB to read: split it, or export it as CSV.")
         part = os.read(self._fd, 1 << 20)
         if not part:

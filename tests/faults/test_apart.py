@@ -38,9 +38,27 @@ def like(body: str) -> Apart:
         ('print(json.dumps({"ok": True, "lengths": [1 << 40]}), flush=True)', "holds more than is read at once"),
         ('print(json.dumps({"ok": True, "lengths": [3]}) + chr(10) + "{{{", flush=True)', "ended what was reading it"),
         ('print(json.dumps({"ok": False, "lengths": [4]}) + chr(10) + chr(34) + "no" + chr(34), flush=True)', "no"),
+        (
+            'print(json.dumps({"ok": True, "lengths": [1 << 28]}), flush=True)\n    while True: print("x", flush=True); time.sleep(0.01)',
+            "takes longer than 1 s to read",
+        ),
         ("print('x' * (1 << 18), flush=True)\n    time.sleep(60)", "ended what was reading it"),
     ],
-    ids=["crash", "goes", "hangs", "grows", "no json", "list", "words", "negative", "huge", "broken", "refused", "endless head"],
+    ids=[
+        "crash",
+        "goes",
+        "hangs",
+        "grows",
+        "no json",
+        "list",
+        "words",
+        "negative",
+        "huge",
+        "broken",
+        "refused",
+        "never stops",
+        "endless head",
+    ],
 )
 def test_whatever_becomes_of_it_there_is_a_sentence(tmp_path, body, says):
     apart = like(body)

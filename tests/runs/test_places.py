@@ -35,6 +35,8 @@ def test_no_line_that_a_method_reads_is_asked_about(logbook, key):
         ("fan at 12 V now", ""),
         ("case warm", ""),
         ("changed fuse 10 A", ""),
+        ("rested 2 h", ""),
+        ("waited 20 min", ""),
         ("input 10.0 V", ""),
         ("full", ""),
     ],

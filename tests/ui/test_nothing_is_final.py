@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 
 from tests.making import by_hand
 from tests.methods.samples import DC, SAMPLES
+from tests.ui.test_known_late import HOURS as SAID
 from tests.window import click, needs, settle, type_into, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Conditions
@@ -17,12 +18,7 @@ from ubrant.runs.known_late import said_before
 from ubrant.ui.findings.known_dialog import KnownDialog
 from ubrant.ui.shell import FINDINGS
 
-HOURS = {
-    300.0: "13.10 V 10.00 A",
-    **{1800.0 * k: f"{13.0 - 0.05 * k:.2f} V 10.00 A" for k in range(1, 11)},
-    18500.0: "11.60 V 10.00 A",
-    18900.0: "10.90 V 10.00 A load off",
-}
+HOURS = {300.0: "13.10 V 10.00 A"} | {moment: line for moment, line in SAID.items() if moment > 300.0}
 """From 5 min after the start: nobody said when the load came on."""
 
 

@@ -12,6 +12,8 @@ from ubrant.core.wording import say
 _LIKE = 0.75
 """How alike two words are that one may be a slip of the other (difflib's ratio)."""
 _SHORTEST = 3
+_READ_AT_A_PLACE = ("V", "A", "W", "Ah", "Wh", "VA", "Hz", "%", "Ω")
+"""Not times: “rested 2 h” is a note."""
 _READS = re.compile(r"([^\W\d_]{3,})\s+((?:[-+−~<]?\s*\d[\d.,]*\s*[^\W\d_%°Ω]{0,3}[%°Ω]?[^\W\d_]{0,2}\s*[,;]?\s*)+)\.?")
 
 
@@ -41,7 +43,8 @@ def misplaced(note: str, names: Collection[str]) -> str:
 
 
 def _is_quantity(symbol: str) -> bool:
-    return bool(symbol) and unit_factor(symbol) is not None
+    known = unit_factor(symbol) if symbol else None
+    return known is not None and known.unit in _READ_AT_A_PLACE
 
 
 def unused(tap: str, places: Iterable[str]) -> str:
