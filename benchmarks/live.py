@@ -77,7 +77,7 @@ def main(seconds: float) -> None:
         )
         window.bench.begin(run, session, None)
         frames = Frames()
-        window.run.trace.viewport().installEventFilter(frames)
+        window.run.drawn.trace.viewport().installEventFilter(frames)
         for _ in range(3):
             session.order(Order.DONE)
             wait(1.0)

@@ -69,9 +69,11 @@ def main(most: int) -> None:
             app.processEvents()
             costs[until] = typed(window, app, clock, k)
             k += EACH
+        said = []
         for what, place in (("in the window's thread", 0), ("with the account beside it", 1)):
             few, many = (1000 * costs[n][place] for n in (50, most))
-            print(f"a typed row {what}: {few:.1f} ms CPU at 50 rows, {many:.1f} at {most}: {many / few:.2f} ×")
+            said.append(f"{what}: {few:.1f} ms CPU at 50 rows, {many:.1f} at {most}: {many / few:.2f} ×")
+        print("; ".join(said))
         session.end()
 
 

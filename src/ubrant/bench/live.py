@@ -41,6 +41,11 @@ _TYPED_ROW = 50
 """A row that is understood word by word costs about as much as so many readings in columns."""
 
 
+def _values(jotting: Jotting) -> dict[tuple[str, str], float]:
+    """What a typed row says of the moment."""
+    return {(r.tap or "battery", r.quantity): r.value for r in jotting.readings if r.kind not in {"peak", "count"}}
+
+
 class LiveReadings:
     """A recorder that keeps everything in memory, safe to read from another thread."""
 
@@ -50,6 +55,7 @@ class LiveReadings:
         self._events: list[Event] = []
         self._jots: list[tuple[float, int, Jotting]] = []  # by time, then by number
         self._pairs: list[tuple[float, Jotting]] | None = []
+        self._latest: dict[tuple[str, str], float] | None = {}
         self._newest = 0
         self.revision = 0
         """Grows with everything that is taken down, by hand or by itself."""
@@ -107,7 +113,7 @@ class LiveReadings:
         with self._lock:
             self._jots = sorted(((time_s, number, jotting) for number, (time_s, jotting) in jots.items()), key=lambda one: one[:2])
             self._newest = max(jots, default=0)
-            self._pairs = None
+            self._pairs = self._latest = None
             self.revision += 1
 
     def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
@@ -119,7 +125,12 @@ class LiveReadings:
                 self._jots = [one for one in self._jots if one[1] != number]
             if row is not None:
                 insort(self._jots, (row[0], number, row[1]), key=lambda one: one[:2])
+                appended = self._jots[-1][1] == number > self._newest
                 self._newest = max(self._newest, number)
+                if appended and self._latest is not None:
+                    self._latest |= _values(row[1])
+                    return
+            self._latest = None
 
     def jots(self) -> Sequence[tuple[float, Jotting]]:
         """Typed rows that count, by time; of two at one time the one that was kept later stands behind. The same until there are others."""
@@ -127,6 +138,15 @@ class LiveReadings:
             if self._pairs is None:
                 self._pairs = [(time_s, jotting) for time_s, _, jotting in self._jots]
             return self._pairs
+
+    def latest_typed(self) -> dict[tuple[str, str], float]:
+        """The last value that was typed at every (tap, quantity), by time: the later one counts. No peak and nothing counted."""
+        with self._lock:
+            if self._latest is None:
+                self._latest = {}
+                for _, _, jotting in self._jots:
+                    self._latest |= _values(jotting)
+            return dict(self._latest)
 
     def numbered(self) -> list[tuple[float, int, Jotting]]:
         """The same, each with the number it is kept under."""

@@ -66,6 +66,7 @@ class Logbook:
             self.why_read_only = "cannot be written" if looks_only else "open in another window" if self.read_only else ""
             if not self.read_only:
                 prepare(path)
+            self._before: dict[int, dict[int, tuple[str, ...]]] = {}
             self._db = connect(path, read_only=self.read_only)
             if self.read_only and self._db.execute("PRAGMA user_version").fetchone()[0] != FORMAT:
                 raise LogbookError(f"{path.name} is just being opened in another window: try again in a moment.")
@@ -348,12 +349,14 @@ class Logbook:
         with self._transaction():
             made = self._write(ADD_JOT, jot_row(run_id, jot))
             if replaces is not None:
+                self._before.clear()
                 self._write("UPDATE jot SET replaced_by = ? WHERE id = ?", (made, replaces))
             self._write("DELETE FROM summary WHERE run_id = ?", (run_id,))
         return made
 
     def count_jot(self, jot_id: int, *, counts: bool, replaces: int = 0) -> None:
         """A typed line counts, or counts no more; the one that it ``replaces`` the other way round."""
+        self._before.clear()
         with self._transaction():
             self._write("UPDATE jot SET undone = ? WHERE id = ?", (int(not counts), jot_id))
             if replaces:
@@ -362,6 +365,8 @@ class Logbook:
 
     def lines_before(self, run_id: int) -> dict[int, tuple[str, ...]]:
         """What stood in the place of a typed line before it was changed, the first one first; by the number of the one that counts."""
+        if (known := self._before.get(run_id)) is not None:
+            return known
         rows = self._db.execute(
             "SELECT id, line, replaced_by FROM jot WHERE run_id = ? AND replaced_by IS NOT NULL AND NOT undone ORDER BY id DESC", (run_id,)
         ).fetchall()
@@ -370,6 +375,7 @@ class Logbook:
         for jot_id, line, by in rows:
             latest[jot_id] = latest.get(by, by)
             before[latest[jot_id]] = (line, *before.get(latest[jot_id], ()))
+        self._before[run_id] = before
         return before
 
     def told_by(self, run_id: int) -> tuple[int, str]:

@@ -6,6 +6,7 @@ import contextlib
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
+from threading import Lock
 from typing import TYPE_CHECKING
 from weakref import WeakKeyDictionary
 
@@ -18,10 +19,10 @@ from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
 from ubrant.core.record.flowed import warned_of
+from ubrant.core.record.growing import Growing
 from ubrant.core.record.head import Criteria
-from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.named_twice import warned_of_twice
-from ubrant.core.record.record import Record, record_of
+from ubrant.core.record.record import Record
 from ubrant.core.record.standards import tried
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
@@ -207,20 +208,19 @@ def live_record(run: Run, session: Session) -> Record:
     ended_by = progress.ended_by if progress.phase in {"recovering", "ended"} else ""
     state = "done" if progress.phase == "ended" else "running"
     key = (session.live.revision, state, ended_by)
-    known = _LIVE.get(session)
-    if known is not None and known[0] == key and known[1].head is run.head:
-        return known[1]
-    made = _live_record(run, session, state, ended_by)
-    _LIVE[session] = key, made
+    with _LIVE_LOCK:
+        known = _LIVE.get(session)
+        if known is not None and known[0] == key and known[1].head is run.head:
+            return known[1]
+        growing = known[2] if known is not None else Growing()
+        live = session.live
+        made = growing.record(run.head, live.all_series(), live.events(), live.jots(), state, ended_by)
+        _LIVE[session] = key, made, growing
     return made
 
 
-_LIVE: WeakKeyDictionary[Session, tuple[tuple[int, str, str], Record]] = WeakKeyDictionary()
-
-
-def _live_record(run: Run, session: Session, state: str, ended_by: str) -> Record:
-    lines = [Entry(*row) for row in session.live.jots()]
-    return record_of(run.head, session.live.all_series(), session.live.events(), lines, state, ended_by)
+_LIVE: WeakKeyDictionary[Session, tuple[tuple[int, str, str], Record, Growing]] = WeakKeyDictionary()
+_LIVE_LOCK = Lock()
 
 
 def live_account(run: Run, session: Session, expected: Rehearsal | None = None, others: Sequence[tuple[Record, Account]] = ()) -> Account:
@@ -232,12 +232,8 @@ def latest(session: Session) -> dict[tuple[str, str], float]:
     """The last value at every tap of a run that is going on."""
     found = {key: float(s.value[-1]) for key, s in session.live.all_series().items() if len(s)}
     by_instrument = set(found)
-    for _, jotting in session.live.jots():  # by time: the later one counts
-        for reading in jotting.readings:
-            key = reading.tap or "battery", reading.quantity
-            if reading.kind not in {"peak", "count"} and key not in by_instrument:
-                found[key] = reading.value
-    return found
+    typed = session.live.latest_typed()
+    return {**found, **{key: value for key, value in typed.items() if key not in by_instrument}}
 
 
 def summary_of(logbook: Logbook, run: Run) -> Summary | None:

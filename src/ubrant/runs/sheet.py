@@ -68,9 +68,16 @@ def sheet_of_typed(
     ``known`` is the table as it was: rows that stand as they stood are taken from it.
     """
     columns = list(wanted) if known is None or known.columns[: len(wanted)] != tuple(wanted) else list(known.columns)
-    there = {row.number: row for row in known.rows} if known is not None else {}
-    rows = []
-    for time_s, number, jotting in typed:
+    rows: list[SheetRow] = []
+    first = 0
+    if known is not None:
+        for row, (time_s, number, jotting) in zip(known.rows, typed, strict=False):
+            if row.jotting is not jotting or row.number != number or row.time_s != time_s or row.before != before.get(number, ()):
+                break
+            first += 1
+        rows = list(known.rows[:first])
+    there = {row.number: row for row in known.rows[first:]} if known is not None else {}
+    for time_s, number, jotting in typed[first:]:
         same = there.get(number)
         if same is not None and same.jotting is jotting and same.time_s == time_s and same.before == before.get(number, ()):
             rows.append(same)
@@ -527,7 +534,9 @@ def title_of(key: Key, among: Iterable[Key] = ()) -> str:
 
 
 def asked_of(sheet: Sheet, hand: ByHand, is_aside: Callable[[Jotting], bool] = lambda _: False) -> list[str]:
-    """What each row answers, in a few words, and behind them what is still to come."""
+    """What each row answers, in a few words, and behind them what is still to come; empty where nothing in particular is asked."""
+    if not hand.rows:
+        return []
     rows = [row for row in sheet.rows if not is_aside(row.jotting)]
     answered, left = hand.told_apart([row.jotting for row in rows])
     words = iter(answered)

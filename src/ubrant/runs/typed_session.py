@@ -101,6 +101,8 @@ class TypedSession:
         loaded = False
         for time_s, jotting in rows:
             mark = jotting.mark
+            if on_s is not None and not mark:
+                continue
             begins = (
                 on_s is None
                 and not said

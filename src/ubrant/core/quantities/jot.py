@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from ubrant.core.quantities.places import misplaced, unused
 from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
@@ -129,6 +130,16 @@ class Jotting:
     look_in_s: float | None = None
     corrects: bool = False
     line: str = ""
+
+    @cached_property
+    def places(self) -> frozenset[tuple[str, str]]:
+        """(tap, quantity) of everything that was read."""
+        return frozenset((r.tap, r.quantity) for r in self.readings)
+
+    @cached_property
+    def is_plain(self) -> bool:
+        """Each place was read once, at one tap, and nothing is a zero: the many rows of which nothing further has to be asked."""
+        return len(self.places) == len(self.readings) and len({tap for tap, _ in self.places}) < 2 and all(r.value for r in self.readings)
 
     def understood(self) -> str:
         """What was made of the line, for showing while it is typed; empty for a plain note."""

@@ -46,6 +46,8 @@ def named_twice(entries: Iterable[Entry], columns: Sequence[Key]) -> list[Twice]
     """Each kind once; ``columns`` are those that the method's table has."""
     found: dict[tuple[Key, Key | None], tuple[list[int], float]] = {}
     for number, entry in enumerate(entries):
+        if entry.jotting.is_plain:
+            continue
         keys = [(r.tap or OWN, r.quantity) for r in entry.jotting.readings if r.kind in _AS_READ]
         if len(set(keys)) == len(keys):
             continue

@@ -230,7 +230,7 @@ def record_of(
 ) -> Record:
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
     counting = with_bare_zeros(_as_it_counts(e) for e in lines)
-    ordered = tuple(sorted(_corrected(counting, head.setup), key=lambda e: e.time_s))
+    ordered = tuple(sorted(corrected(counting, head.setup), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
 
 
@@ -239,9 +239,9 @@ def _as_it_counts(entry: Entry) -> Entry:
     return entry if entry.jotting.mark != LEFT_OUT else replace(entry, jotting=replace(entry.jotting, readings=()))
 
 
-def _corrected(entries: Sequence[Entry], setup: Setup) -> Sequence[Entry]:
+def corrected(entries: Sequence[Entry], setup: Setup) -> Sequence[Entry]:
     """Typed lines as the meters at their taps should have shown them: the very same where no meter there is off."""
-    keys = {(r.tap, r.quantity) for e in entries for r in e.jotting.readings}
+    keys = frozenset[Key]().union(*(e.jotting.places for e in entries))
     details = {tap: setup.meter(setup.tap_named(tap)).details for tap, _ in keys}
     if all(details[tap].correction(quantity) == (0.0, 1.0) for tap, quantity in keys):
         return entries

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
+from operator import attrgetter
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,10 +87,15 @@ class Typed:
         return next((t for t, m in self.marks if m == mark), None)
 
 
+def is_bare_zero(reading: JotReading) -> bool:
+    """A zero without decimals."""
+    return not reading.value and reading.kind == "read" and reading.half_width >= _BARE
+
+
 def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
     """A zero written without decimals, as people write *nothing*, is as fine as what else was read of that quantity at that tap."""
     kept = list(entries)
-    if not any(not r.value and r.half_width >= _BARE and r.kind == "read" for e in kept for r in e.jotting.readings):
+    if not any(is_bare_zero(r) for e in kept if not e.jotting.is_plain for r in e.jotting.readings):
         return kept
     finest: dict[tuple[str, str], float] = {}
     for reading in (r for e in kept for r in e.jotting.readings if r.value and r.kind == "read"):
@@ -97,28 +104,31 @@ def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
 
     def fine(reading: JotReading) -> JotReading:
         half = finest.get((reading.tap, reading.quantity), reading.half_width)
-        is_bare = not reading.value and reading.kind == "read" and reading.half_width >= _BARE
-        return replace(reading, half_width=half) if is_bare and half < reading.half_width else reading
+        return replace(reading, half_width=half) if is_bare_zero(reading) and half < reading.half_width else reading
 
     return [replace(e, jotting=replace(e.jotting, readings=tuple(map(fine, e.jotting.readings)))) for e in kept]
 
 
 def gather(entries: Iterable[Entry]) -> Typed:
     """Columns of what was read. A peak is no reading of the moment and stays out; the last of two entries at one time counts."""
-    rows: dict[tuple[str, str], dict[float, tuple[float, float]]] = {}
+    rows: dict[tuple[str, str], list[tuple[float, float, float]]] = defaultdict(list)
     marks, notes = [], []
-    for entry in sorted(entries, key=lambda e: e.time_s):
-        for reading in entry.jotting.readings:
+    for entry in sorted(entries, key=attrgetter("time_s")):
+        moment, jotting = entry.time_s, entry.jotting
+        for reading in jotting.readings:
             if reading.kind in {"peak", "count"}:
-                notes.append((entry.time_s, reading.show()))
-                continue
-            rows.setdefault((reading.tap or "battery", reading.quantity), {})[entry.time_s] = (reading.value, reading.half_width)
-        if entry.jotting.mark:
-            marks.append((entry.time_s, entry.jotting.mark))
-        if entry.jotting.text:
-            notes.append((entry.time_s, entry.jotting.text))
-    series = {key: Series(np.array(list(found)), np.array([v for v, _ in found.values()])) for key, found in rows.items()}
-    half = {key: np.array([h for _, h in found.values()]) for key, found in rows.items()}
+                notes.append((moment, reading.show()))
+            else:
+                rows[reading.tap or "battery", reading.quantity].append((moment, reading.value, reading.half_width))
+        if jotting.mark:
+            marks.append((moment, jotting.mark))
+        if jotting.text:
+            notes.append((moment, jotting.text))
+    series, half = {}, {}
+    for key, found in rows.items():
+        time_s, value, width = np.array(found).T
+        last = np.append(time_s[1:] != time_s[:-1], True)
+        series[key], half[key] = Series(time_s[last], value[last]), width[last]
     return Typed(series, half, tuple(marks), tuple(notes))
 
 

@@ -280,7 +280,8 @@ class DischargeMethod(Method):
         flowed = running_charge(readings)
         first = int(np.searchsorted(readings.time_s, on_s))
         unread = readings.current_a[first] * (readings.time_s[first] - on_s) / 3600  # from load on to the first reading under it
-        moments = [e.time_s for e in record.lines if e.jotting.readings and readings.time_s[first] <= e.time_s <= readings.time_s[-1]]
+        from_s, to_s = float(readings.time_s[first]), float(readings.time_s[-1])
+        moments = [e.time_s for e in record.lines if from_s <= e.time_s <= to_s and e.jotting.readings]
         so_far = np.abs(np.interp(moments, readings.time_s, flowed) - flowed[first] + unread).tolist()
         return OnDemand(dict(zip(moments, so_far, strict=True)), lambda ah: say("{charge} Ah so far", charge=show(ah, 3)))
 

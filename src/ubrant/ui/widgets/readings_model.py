@@ -32,6 +32,12 @@ class Draft:
         return not self.cells and not self.note and self.time_s is None
 
 
+def _count(sheet: Sheet, asked: Sequence[str], *, has_draft: bool) -> int:
+    """Rows typed, the one that is typed next, and what is to come."""
+    coming = max(len(asked) - len(sheet.rows) - 1, 0) if has_draft else 0
+    return len(sheet.rows) + has_draft + min(coming, _MOST_COMING)
+
+
 class ReadingsModel(QAbstractTableModel):
     """Rows typed, the row that is typed next, and what is to come; changes are asked of whoever keeps them."""
 
@@ -62,22 +68,25 @@ class ReadingsModel(QAbstractTableModel):
         ``steps``: what a row may be changed to answer; empty where the order alone says it.
         """
         self.steps = steps
-        same = (sheet.columns, len(sheet.rows), has_draft, len(asked), any(asked)) == (
-            self.sheet.columns,
-            len(self.sheet.rows),
-            self.draft is not None,
-            len(self.asked),
-            any(self.asked),
-        )
+        same = (sheet.columns, has_draft, any(asked)) == (self.sheet.columns, self.draft is not None, any(self.asked))
+        fewer, more = self.rowCount(), _count(sheet, asked, has_draft=has_draft)
         if not same:
             self.beginResetModel()
+        elif more > fewer:
+            self.beginInsertRows(QModelIndex(), self.draft_row, self.draft_row + more - fewer - 1)
+        elif more < fewer:
+            self.beginRemoveRows(QModelIndex(), more - has_draft, fewer - has_draft - 1)
         self.sheet, self.run, self.says, self.asked = sheet, run, says, asked
         self.draft = (self.draft or Draft()) if has_draft else None
         self._columns = ["time", *(["asked"] if any(asked) else []), *sheet.columns, "says", "note"]
-        if same:
-            self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, self.columnCount() - 1))
-        else:
+        if not same:
             self.endResetModel()
+            return
+        if more > fewer:
+            self.endInsertRows()
+        elif more < fewer:
+            self.endRemoveRows()
+        self.dataChanged.emit(self.index(0, 0), self.index(self.rowCount() - 1, self.columnCount() - 1))
 
     @property
     def draft_row(self) -> int:
@@ -93,8 +102,7 @@ class ReadingsModel(QAbstractTableModel):
     # as Qt asks for it
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        coming = max(len(self.asked) - self.draft_row - 1, 0) if self.draft is not None else 0
-        return self.draft_row + (self.draft is not None) + min(coming, _MOST_COMING)
+        return _count(self.sheet, self.asked, has_draft=self.draft is not None)
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         return len(self._columns)

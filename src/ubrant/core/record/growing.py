@@ -1,0 +1,85 @@
+"""A record that grows by what is typed at its end, made from the one before it instead of anew: a row costs the same at the five thousandth as at the fifth."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.record.events import Event
+from ubrant.core.record.head import Head
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.readings import Series
+from ubrant.core.record.record import Key, Record, corrected, record_of
+from ubrant.core.record.typed import Typed, gather, is_bare_zero
+
+Rows = Sequence[tuple[float, Jotting]]
+
+
+class Growing:
+    """The record of a run that is going on; equal to the whole of :func:`record_of` at every moment."""
+
+    def __init__(self) -> None:
+        self._rows: Rows = ()
+        self._record: Record | None = None
+        self._finest: Mapping[Key, float] = {}
+
+    def record(self, head: Head, readings: Mapping[Key, Series], events: Iterable[Event], rows: Rows, state: str, ended_by: str) -> Record:
+        """``rows`` by time, as (seconds, what it says)."""
+        before, added = self._record, rows[len(self._rows) :]
+        if before is not None and before.head is head and self._is_behind(rows, added) and self._is_simple(added, head):
+            new = [Entry(*row) for row in added]
+            made = replace(
+                before,
+                readings=dict(readings),
+                events=tuple(events),
+                lines=(*before.lines, *new),
+                state=state,
+                ended_by=ended_by,
+                typed=_joined(before.typed, gather(new)) if new else before.typed,
+            )
+        else:
+            made = record_of(head, readings, events, [Entry(*row) for row in rows], state, ended_by)
+            self._finest = _finest_beside_zeros(rows)
+        self._rows, self._record = rows, made
+        return made
+
+    def _is_behind(self, rows: Rows, added: Rows) -> bool:
+        """Whether all that stood stands as it stood, and the rest is later."""
+        stands = len(rows) >= len(self._rows) and all(
+            a is b or (a[1] is b[1] and a[0] == b[0]) for a, b in zip(self._rows, rows, strict=False)
+        )
+        return stands and (not added or not self._rows or added[0][0] > self._rows[-1][0])
+
+    def _is_simple(self, added: Rows, head: Head) -> bool:
+        """Whether nothing in it is counted otherwise than it was typed, or changes how an earlier row counts."""
+        for _, jotting in added:
+            if jotting.mark == LEFT_OUT or any(
+                is_bare_zero(r) or r.half_width < self._finest.get((r.tap, r.quantity), -math.inf) for r in jotting.readings
+            ):
+                return False
+        new = [Entry(*row) for row in added]
+        return corrected(new, head.setup) is new
+
+
+def _finest_beside_zeros(rows: Rows) -> dict[Key, float]:
+    """How finely each place was read at which a bare zero stands; infinite where there is nothing but zeros."""
+    zeros = {(r.tap, r.quantity) for _, jotting in rows if not jotting.is_plain for r in jotting.readings if is_bare_zero(r)}
+    found = dict.fromkeys(zeros, math.inf)
+    for reading in (r for _, jotting in rows for r in jotting.readings if zeros and r.value and r.kind == "read"):
+        key = reading.tap, reading.quantity
+        if key in zeros:
+            found[key] = min(found[key], reading.half_width)
+    return found
+
+
+def _joined(one: Typed, other: Typed) -> Typed:
+    series, half = dict(one.series), dict(one.half)
+    for key, new in other.series.items():
+        old = series.get(key)
+        series[key] = new if old is None else Series(np.append(old.time_s, new.time_s), np.append(old.value, new.value))
+        half[key] = other.half[key] if old is None else np.append(half[key], other.half[key])
+    return Typed(series, half, (*one.marks, *other.marks), (*one.notes, *other.notes))
