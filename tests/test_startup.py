@@ -29,3 +29,20 @@ def test_the_shelf_is_painted_without_what_is_slow_to_import_and_without_any_met
     command = [sys.executable, "-c", _PAINTED, str(tmp_path / "first.ubrant")]
     done = subprocess.run(command, capture_output=True, text=True, check=True, timeout=60, env=environment)
     assert done.stdout.strip() == "[] []"
+
+
+_PIECES = """
+import sys
+from ubrant.ui import warm
+from ubrant.methods.registry import entries
+before = set(sys.modules)
+for piece in warm._pieces():
+    piece()
+print("scipy" in before, [name for name in ("pyqtgraph", "scipy.special", "pydantic", "ubrant.ui.outlook.stage") if name not in sys.modules])
+print([entry.key for entry in entries() if "method" not in vars(entry)])
+"""
+
+
+def test_what_the_stages_are_made_of_is_loaded_once_the_window_is_there():
+    done = subprocess.run([sys.executable, "-c", _PIECES], capture_output=True, text=True, check=True, timeout=60)
+    assert done.stdout.splitlines() == ["False []", "[]"]

@@ -6,7 +6,7 @@ import re
 from dataclasses import replace
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication
 from PyQt6.QtPrintSupport import QPrinter, QPrintPreviewDialog
 from PyQt6.QtWidgets import QLabel
@@ -123,6 +123,8 @@ def test_the_guide_opens_inside(stocked, qtbot):
     assert named
     for picture in named:
         assert (FOLDER / picture).is_file()
+    shown = QUrl(named[0])
+    qtbot.waitUntil(lambda: guide.page.document().resource(2, shown).pixelColor(5, 5).alpha() == 255)  # it was blank until it was read
     guide.close()
 
 

@@ -5,28 +5,56 @@ from __future__ import annotations
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QImage, QTextCursor, QTextDocument
+from PyQt6.QtCore import QSize, Qt, QUrl
+from PyQt6.QtGui import QImage, QImageReader, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from ubrant import __version__
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.work import quietly
 
 FOLDER = Path(str(resources.files("ubrant"))) / "guide"
 FIRST = "guide.md"
 
 
 class Page(QTextBrowser):
-    """A page of the guide, its pictures no wider than there is room for."""
+    """A page of the guide, its pictures no wider than there is room for. The text is there at once; they come as they are read."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._asked: set[str] = set()
 
     def loadResource(self, kind: int, name: QUrl) -> object:
-        if kind == QTextDocument.ResourceType.ImageResource.value:
-            picture = QImage(str(FOLDER / name.path()))
-            viewport = self.viewport()
-            room = max((viewport.width() if viewport is not None else 600) - 40, 200)
-            return picture.scaledToWidth(room, Qt.TransformationMode.SmoothTransformation) if picture.width() > room else picture
-        return super().loadResource(kind, name)
+        if kind != QTextDocument.ResourceType.ImageResource.value:
+            return super().loadResource(kind, name)
+        viewport = self.viewport()
+        room = max((viewport.width() if viewport is not None else 600) - 40, 200)
+        reader = QImageReader(str(FOLDER / name.path()))
+        size = reader.size()
+        if size.width() > room:
+            size = QSize(room, round(size.height() * room / size.width()))
+        if name.path() not in self._asked:
+            self._asked.add(name.path())
+            quietly(self, lambda: _picture(reader, size), lambda picture: self._show(name, picture))
+        blank = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
+        blank.fill(Qt.GlobalColor.transparent)
+        return blank
+
+    def _show(self, name: QUrl, picture: object) -> None:
+        document, viewport = self.document(), self.viewport()
+        if document is not None and viewport is not None and isinstance(picture, QImage):
+            document.addResource(QTextDocument.ResourceType.ImageResource.value, name, picture)
+            viewport.update()
+
+    def open_page(self, name: str) -> None:
+        self._asked.clear()
+        self.setMarkdown((FOLDER / name).read_text("utf-8"))
+
+
+def _picture(reader: QImageReader, size: QSize) -> QImage:
+    picture = reader.read()
+    return picture if picture.size() == size else picture.scaled(size, transformMode=Qt.TransformationMode.SmoothTransformation)
 
 
 class GuideDialog(Dialog):
@@ -64,7 +92,7 @@ class GuideDialog(Dialog):
 
     def open_page(self, name: str) -> None:
         """One of the shipped pages."""
-        self.page.setMarkdown((FOLDER / name).read_text("utf-8"))
+        self.page.open_page(name)
         self.back.setVisible(name != FIRST)
         self.headings.blockSignals(True)
         self.headings.clear()
