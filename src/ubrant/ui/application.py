@@ -26,7 +26,6 @@ from ubrant.ui.shell import MainWindow, recent
 from ubrant.ui.shell import remember as remember_logbook
 from ubrant.ui.warm import load_in_idle_moments
 
-
 _SWITCH_S = 0.0005
 """How long a thread that sums up may keep the window waiting each time it asks: with Python's own 5 ms, two hundred small steps become a second."""
 
