@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -20,7 +20,7 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
-from ubrant.core.record.head import Setup, label_of
+from ubrant.core.record.head import SAME_PLACE, Setup, label_of
 from ubrant.core.record.points import QUANTITIES, table_of, typed_row
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
@@ -32,7 +32,7 @@ from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import MAINS_V, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 
@@ -40,6 +40,8 @@ _EXAMPLE = "input 12.81 V 0.18 A"
 _CHAIN = (SOURCE, LEADS, UNIT)
 _WANTED = (("input", "V"), ("input", "A"))
 _SPARED = _WANTED[:1]
+_WATTS, _WATTS_EXAMPLE = (("input", "W"),), "input 3.1 W"
+"""Of what the mains feed: nothing else tells what it draws."""
 NORMAL, ECONOMY = "normal", "economy"
 
 
@@ -108,33 +110,38 @@ class IdleMethod(Method):
     def by_hand(self, prepared: Prepared) -> ByHand:
         mains = (cautions.MAINS,) if prepared.plan.mains else ()
         expected = {("input", "V"): prepared.plan.input}
+        by_watts = read_ratings(prepared.setup.unit, how_much=False).takes_mains
+        wanted, spared, example = (_WATTS, (), _WATTS_EXAMPLE) if by_watts else (_WANTED, _SPARED, _EXAMPLE)
         ask = Ask(
             say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains
         )
         rows = [
             Row(
-                say("Nothing flows: type what the meter shows, like “input 12.8 V 0.02 A”. It is taken off what follows; “skip” for none."),
-                (("input", "A"),),
-                example=_EXAMPLE,
+                say(
+                    "Nothing flows: type what the meter shows, like “{example}”. It is taken off what follows; “skip” for none.",
+                    example="input 0.0 W" if by_watts else "input 12.8 V 0.02 A",
+                ),
+                wanted[-1:],
+                example=example,
                 expected=expected,
                 short=say("zero"),
             ),
             Row(
-                say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=_EXAMPLE),
-                _WANTED,
-                example=_EXAMPLE,
+                say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=example),
+                wanted,
+                example=example,
                 expected=expected,
                 short=say("switched on"),
-                spared=_SPARED,
+                spared=spared,
             ),
         ]
         if prepared.plan.economy:
             text = say(
-                "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=_EXAMPLE
+                "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=example
             )
-            rows.append(Row(text, _WANTED, example=_EXAMPLE, expected=expected, short=say("economy"), spared=_SPARED))
+            rows.append(Row(text, wanted, example=example, expected=expected, short=say("economy"), spared=spared))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
-        return ByHand((ask,), tuple(rows), Row(after, _WANTED, example=_EXAMPLE, spared=_SPARED))
+        return ByHand((ask,), tuple(rows), Row(after, wanted, example=example, spared=spared))
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))
@@ -161,8 +168,7 @@ class IdleMethod(Method):
                 found, said = idle_findings(
                     read.volts,
                     read.amps,
-                    record.accuracy("input", "V") if stands_in is None else Accuracy(0.0, 0.0, "V"),
-                    _zeroed_by_hand(record, record.accuracy("input", "A")),
+                    *_accuracies(record, read, stands_in),
                     setup.meter("input").details.floor_a,
                     battery_wh=criteria.battery_wh,
                     half_v=read.half_v,
@@ -174,16 +180,22 @@ class IdleMethod(Method):
                 trouble = trouble or str(error)
                 continue
             if setting == NORMAL:
-                taken_in = Through(found["idle_power"].value or 0.0, level(read.volts), level(read.amps))
+                taken_in = Through(
+                    found["idle_power"].value or 0.0, level(read.volts), math.nan if read.by_watts else level(read.amps)
+                )
+            if read.by_watts:
+                found["idle_power"] = replace(found["idle_power"], working=say("read in watts, steady"))
             suffix, note = ("", "") if setting == NORMAL else ("_economy", ", economy setting")
             findings |= {f"{key}{suffix}": replace(f, key=f"{key}{suffix}", name=f.name + note) for key, f in found.items()}
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
+            if read.without:
+                warnings.append(_left_out(read.without))
         if "idle_power" not in findings:
             nothing = trouble or say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
         if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
             return Account(trouble=slip, drawings=lambda: (_course(traces),))
-        if stands_in is not None:
+        if stands_in is not None and not all(read.by_watts for read in settings.values()):
             warnings.insert(0, stands_in.sentence())
         warnings += record.zero_remarks()
         return Account(
@@ -206,11 +218,58 @@ _NO_ZERO_SHARE = 0.7
 """How many times as high as it is fed an input may be, or as low; share of the first reading over which a zero is none."""
 
 
+@dataclass(frozen=True)
 class _Read:
-    """Volts and amperes of one setting, with how wide they are."""
+    """Volts and amperes of one setting, with how wide they are; ``by_watts`` where the amperes are watts over volts, as on AC they have to be.
 
-    def __init__(self, time_s: Array, volts: Array, amps: Array, half_v: float = 0.0, half_a: float = 0.0) -> None:
-        self.time_s, self.volts, self.amps, self.half_v, self.half_a = time_s, volts, amps, half_v, half_a
+    ``without`` readings on AC had no watts, and were left out.
+    """
+
+    time_s: Array
+    volts: Array
+    amps: Array
+    half_v: float = 0.0
+    half_a: float = 0.0
+    by_watts: bool = False
+    without: int = 0
+
+
+def _left_out(count: int) -> str:
+    if count == 1:
+        return say("One reading on AC had no watts and was left out: volts × amperes are no watts there.")
+    return say("{count} readings on AC had no watts and were left out: volts × amperes are no watts there.", count=count)
+
+
+def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array, watts: Array | None) -> _Read:
+    """What flows for the watts: amperes on DC, watts over volts where only they were read, and on AC whatever stands beside them.
+
+    Raises
+    ------
+    ReadingsError
+        It is AC, and no watts were read: volts × amperes are no watts there.
+    """
+    is_ac = bool(np.nanmedian(np.abs(volts)) >= MAINS_V) if np.isfinite(volts).any() else False
+    if not is_ac and np.isfinite(amps).any():
+        return _Read(time_s, volts, amps)
+    read = np.isfinite(watts) if watts is not None else np.zeros(len(volts), bool)
+    if watts is None or not read.any():
+        if not is_ac:
+            return _Read(time_s, volts, amps)
+        raise ReadingsError(
+            say("On AC volts × amperes are VA, no watts: an idle draw needs the watts of a meter in the plug, like “input 230 V 3.1 W”.")
+        )
+    over = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=np.abs(volts) > 0)
+    return _Read(time_s[read], volts[read], over[read], by_watts=True, without=int(np.count_nonzero(~read)))
+
+
+def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple[Accuracy | None, Accuracy | None]:
+    """(volts, amperes) of what the watts are made of; read as watts, all of their doubt is in the amperes."""
+    nothing = Accuracy(0.0, 0.0, "V")
+    if not read.by_watts:
+        volts = record.accuracy("input", "V") if stands_in is None else nothing
+        return volts, _zeroed_by_hand(record, record.accuracy("input", "A"))
+    watts = _zeroed_by_hand(record, record.accuracy("input", "W"))
+    return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / float(np.median(read.volts)), "A")
 
 
 def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
@@ -282,6 +341,10 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
         return {}
     volt_at, amp_at = QUANTITIES.index(("input", "V")), QUANTITIES.index(("input", "A"))
     zero_a, zero_half = _zero(record, lines)
+    zero_w, zero_half_w = _watts(lines[0][1]) if lines[0][1].mark != "skip" else (0.0, 0.0)
+    switched_on = next((w for _, j in lines[1:] if math.isfinite(w := _watts(j)[0])), math.nan)
+    if abs(zero_w) > max(_NO_ZERO_SHARE * abs(switched_on), zero_half_w):
+        raise _no_zero(say("{watts} W", watts=show(zero_w)))
     stands_in = _stands_in(record, lines[1:])
     rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
     for place, (moment, jotting) in enumerate(lines[1:]):
@@ -291,15 +354,26 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
                 row[volt_at], half[volt_at] = stands_in.middle_v, stands_in.half_v
             _nothing_attached(row)
             width = float(np.hypot(half[amp_at], zero_half))
+            watts, half_w = _watts(jotting)
+            watts, half_w = watts - (zero_w if math.isfinite(zero_w) else 0.0), math.hypot(half_w, zero_half_w)
+            amps = row[amp_at] - (zero_a if math.isfinite(zero_a) else 0.0)
             rows[ECONOMY if place and has_economy and (record.head.plan or _SLEEPS.search(jotting.text)) else NORMAL].append(
-                (moment, row[volt_at], row[amp_at] - zero_a, half[volt_at], width)
+                (moment, row[volt_at], amps, watts, half[volt_at], width, half_w)
             )
     settings = {}
     for name, read in rows.items():
         if read:
-            time, volts, amps, half_v, half_a = (np.array(c) for c in zip(*read, strict=True))
-            settings[name] = _Read(time, volts, amps, float(np.median(half_v)), float(np.median(half_a)))
+            time, volts, amps, watts, half_v, half_a, half_w = (np.array(c) for c in zip(*read, strict=True))
+            drawn = _as_it_is_drawn(time, volts, amps, watts)
+            wide = float(np.median(half_w)) / float(np.median(drawn.volts)) if drawn.by_watts else float(np.median(half_a))
+            settings[name] = replace(drawn, half_v=0.0 if drawn.by_watts else float(np.median(half_v)), half_a=wide)
     return settings
+
+
+def _watts(jotting: Jotting) -> tuple[float, float]:
+    """Watts of the input in a line, NaN without, and how wide they are."""
+    found = {SAME_PLACE.get(r.tap, r.tap) or "input": (r.value, r.half_width) for r in jotting.readings if r.quantity == "W"}
+    return found.get("input", (math.nan, 0.0))
 
 
 def _stands_in(record: Record, lines: Sequence[tuple[float, Jotting]]) -> StandIn | None:
@@ -333,13 +407,17 @@ def _zero(record: Record, lines: list[tuple[float, Jotting]]) -> tuple[float, fl
     accuracy = record.accuracy("input", "A")
     allowed = half[amp_at] + 2 * (accuracy.limit(0.0) if accuracy is not None else 0.0)
     if read and abs(zero_a) > max(_NO_ZERO_SHARE * read[0], allowed):
-        raise ReadingsError(
-            say(
-                "The first line, {zero} A, is no zero: as much is read with it switched on. Take the zero with it switched off, or type “skip” for it.",
-                zero=show(zero_a),
-            )
-        )
+        raise _no_zero(say("{amps} A", amps=show(zero_a)))
     return zero_a, half[amp_at]
+
+
+def _no_zero(zero: str) -> ReadingsError:
+    return ReadingsError(
+        say(
+            "The first line, {zero}, is no zero: as much is read with it switched on. Take the zero with it switched off, or type “skip” for it.",
+            zero=zero,
+        )
+    )
 
 
 def _nothing_attached(row: list[float]) -> None:
@@ -361,16 +439,15 @@ def _of_log(record: Record) -> _Read:
         raise ReadingsError(
             say("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
         )
-    if amps is None and watts is not None:
-        amps = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=volts > 0)
-    assert amps is not None
+    amps = amps if amps is not None else np.full_like(volts, np.nan)
     out = next((table[(t, q)] for q in "WA" for t in ("output", "ac") if (t, q) in table), None)
     if out is not None:
         largest = float(np.max(np.abs(out[np.isfinite(out)]), initial=0.0))
         none = np.abs(out) <= 0.01 * largest
         if largest > 0 and none.any():
             time, volts, amps = time[none], volts[none], amps[none]
-    return _Read(time, volts, amps)
+            watts = watts[none] if watts is not None else None
+    return _as_it_is_drawn(time, volts, amps, watts)
 
 
 def _course(lines: list[tuple[str, Series]]) -> Plot:
