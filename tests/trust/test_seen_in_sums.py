@@ -207,3 +207,66 @@ def test_what_was_read_before_the_one_before_had_ended_is_none_of_the_next(told)
     )
     assert account.findings["source_points"].value == 10.0
     assert "source_points_2" not in account.findings
+
+
+BRICK = "unit: Brick\nkind: converter\nlabel: 230 V to 12 V 5 A"
+INTO_MAINS = "@08:00 skip", "@08:05 input 231 V 0.052 A 3.1 W", "@08:10 input 231 V 0.052 A 3.1 W"
+
+
+def test_an_idle_draw_on_ac_is_its_watts_not_volts_times_amperes(told):
+    """0.052 A at 231 V with 3.1 W beside them was an idle draw of 12 W."""
+    found = told(f"method: idle\n{BRICK}\nwatts: 1 % + 0.2 W", *INTO_MAINS).findings["idle_power"]
+    assert found.value == pytest.approx(3.1)
+    assert found.expanded_uncertainty == pytest.approx(2 * ((0.031**2 + 0.2**2 + 0.05**2) / 3) ** 0.5, rel=0.02)
+
+
+def test_rows_on_ac_without_watts_are_left_out_and_said_and_nothing_but_those_is_refused(told):
+    head = f"method: idle\n{BRICK}"
+    account = told(head, *INTO_MAINS[:2], "@08:10 input 231 V 0.052 A")
+    assert account.findings["idle_power"].value == pytest.approx(3.1)
+    assert any("no watts and was left out" in w for w in account.warnings)
+    assert "volts × amperes are VA" in told(head, "@08:00 skip", "@08:05 input 231 V 0.052 A").trouble
+    assert "no zero" in told(head, "@08:00 input 231 V 3.1 W", "@08:05 input 231 V 3.1 W").trouble
+    assert told(head, "@08:00 input 0.4 W", "@08:05 input 231 V 3.1 W").findings["idle_power"].value == pytest.approx(2.7)
+
+
+def test_a_sweep_of_what_the_mains_feed_is_by_watts(told):
+    """88 % were 37 %: amperes on AC, with the watts in the same line."""
+    rows = [("0.2 A 14.2 W", 1.0), ("0.35 A 27.1 W", 2.0), ("0.6 A 54.3 W", 4.0), ("0.7 A 68.5 W", 5.0)]
+    head = f"method: sweep\n{BRICK}"
+    found = told(head, *(f"@08:{10 + k} input 231 V {into} output 12.0 V {amps} A" for k, (into, amps) in enumerate(rows))).findings
+    assert found["peak_efficiency"].value == pytest.approx(100 * 24 / 27.1, abs=0.6)
+    without = told(head, *(f"@08:{10 + k} input 231 V {into.split(' A')[0]} A output 12.0 V 2 A" for k, (into, _) in enumerate(rows)))
+    assert "4 readings of an AC input without watts" in without.trouble
+    assert not without.findings
+
+
+WAYS = "method: ways\nunit: Station\nkind: station\nlabel: 520 Wh"
+
+
+def test_a_percent_that_stands_still_is_no_proof_of_hours(told):
+    """12 points in an hour, then two hours on the same figure: 25 h were certain to ± 10."""
+    still = told(
+        WAYS, *(f"@{h} load on station {p} % mains socket" for h, p in (("08:00", 90), ("09:00", 78), ("10:00", 78), ("11:00", 78)))
+    )
+    hours = still.findings["runtime_from_full_1"]
+    low = hours.value - hours.sides[0] - (hours.expanded_uncertainty or 0.0)
+    assert low < 100 / 12 < hours.value == 25.0
+    assert any("stood still for 2 h" in w and "24 points more" in w for w in still.warnings)
+    even = told(
+        WAYS, *(f"@{h} load on station {p} % mains socket" for h, p in (("08:00", 90), ("09:00", 78), ("10:00", 66), ("11:00", 54)))
+    )
+    assert even.findings["runtime_from_full_1"].sides == (0.0, 0.0)
+    assert not any("stood still" in w for w in even.warnings)
+
+
+def test_volts_that_a_load_does_not_take_are_said_of_any_method(told):
+    """Straight at the cells, and while sources change."""
+    router = "unit: Router\nkind: load\nlabel: 12 V, 10-15 V, 12 W"
+    account = told(f"method: handover\n{router}", "@08:00 output 12.1 V runs", "@08:10 output 9.4 V runs", "@08:20 output 16.2 V runs")
+    assert any("16.20 V are over the 15 V that the load takes" in w for w in account.warnings)
+    assert any("9.400 V are under the 10 V from which the load works" in w for w in account.warnings)
+    fine = told(f"method: handover\n{router}", "@08:00 output 12.1 V runs", "@08:10 output 0.0 V off")
+    assert not any("that the load takes" in w or "load works" in w for w in fine.warnings)
+    straight = "method: ways\nunit: Pack\nkind: battery\nlabel: 20 Ah 12.8 V LiFePO4\nto: Router: 12 V, 10-14 V, 12 W"
+    assert any("14.50 V are over the 14 V" in w for w in told(straight, "@08:00 source 14.6 V 1 A load 14.5 V 1.0 A straight").warnings)

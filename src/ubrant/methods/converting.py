@@ -16,11 +16,12 @@ from ubrant.core.conversion.points import Points, SweepMeters
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.conversion.sweep import Sweep, efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SIMULATED, Criteria, Setup
-from ubrant.core.record.points import Rows, mean_between, typed_row
+from ubrant.core.record.points import Rows, is_read_in_watts, mean_between, typed_row
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -38,14 +39,11 @@ def meters_of(record: Record) -> SweepMeters:
     """Accuracies at both ends."""
     setup = record.head.setup
     output = "output" if "output" in setup.meters else "input"
-    return SweepMeters(
-        record.quoted("input", "V"),
-        record.quoted("input", "A"),
-        record.quoted(output, "V"),
-        record.quoted(output, "A"),
-        setup.one_meter,
-        record.quoted(output, "W"),
-    )
+    volts, amps = record.quoted("input", "V"), record.quoted("input", "A")
+    if (at_v := is_read_in_watts(record)) is not None:  # what carries the watts is in doubt as they are
+        watts = record.quoted("input", "W")
+        volts, amps = volts or Accuracy(0.0, 0.0, "V"), None if watts is None else Accuracy(watts.gain, watts.zero / abs(at_v), "A")
+    return SweepMeters(volts, amps, record.quoted(output, "V"), record.quoted(output, "A"), setup.one_meter, record.quoted(output, "W"))
 
 
 def upstream_ohm(record: Record) -> float:

@@ -24,6 +24,7 @@ from ubrant.core.record.head import Criteria
 from ubrant.core.record.named_twice import warned_of_twice
 from ubrant.core.record.record import Record
 from ubrant.core.record.standards import tried
+from ubrant.core.record.windows import outside_window
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
@@ -165,7 +166,7 @@ def _with_assumed(account: Account, record: Record) -> Account:
 
 def _with_flows(account: Account, record: Record) -> Account:
     """What flowed although everything was off, what the guardian did, what stands twice at one place, and how it was read, is told of any method."""
-    said = warned_of(record) + warned_of_twice(record)
+    said = warned_of(record) + warned_of_twice(record) + outside_window(record)
     said += tuple(one for one in record.head.origin.said if one not in account.warnings)
     return replace(account, warnings=(*said, *account.warnings)) if said else account
 

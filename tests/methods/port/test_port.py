@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.making import prepared, problems
+from tests.making import prepared, problems, record_for
 from tests.trust.test_calibration import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
@@ -16,6 +16,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.sources.port import CURRENT, NEITHER, POWER, Candidate, PortLabel, analyse_port, read_candidates, read_port, would_give
+from ubrant.methods.registry import method_of
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.02, "A")
@@ -193,3 +194,13 @@ def test_what_feeds_what_of_the_shelf(bench_window, qtbot):
     assert "No port" not in columns
     at = dialog.table.item(rows.index("Low pack"), columns.index("Wide station")).toolTip()
     assert "756 Wh in all" in at  # its own and what is added
+
+
+def test_what_was_read_with_a_source_is_not_foretold_otherwise_by_the_label():
+    """A pack that gave 110 W was said to give 143 to 190 W in the same ledger, by the amperes on the label."""
+    station = Unit("Hall station", "station", "500 Wh 25.6 V, input 11-60 V 13 A 300 W")
+    made = prepared("port", station, candidates="pack 11-14.6 V; pair 22-29.2 V")
+    found = method_of("port").account(record_for("port", made, lines={0.0: "input 12.4 V 8.90 A pack"})).findings
+    assert found["candidate_1"].value == pytest.approx(12.4 * 8.9)
+    assert found["fills_1"].value == pytest.approx(3600 * 500 / (12.4 * 8.9))
+    assert found["candidate_2"].value == pytest.approx(22 * 13)

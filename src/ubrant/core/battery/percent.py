@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, rectangular
 from ubrant.core.uncertainty.finding import Finding
@@ -30,7 +30,7 @@ class Change:
     start, end : in percent
     start_half, end_half : half of the last digit; 0 for an end that is known to be full or empty
     from_s, to_s : when
-    stood_s : how long it stood at its top, loaded, before it moved
+    stood_s : how long it stood still, loaded: at its top before it moved, or later where it should have moved
     """
 
     start: float
@@ -64,13 +64,16 @@ class Change:
 
     @property
     def hidden(self) -> float:
-        """Points by which it may have fallen more: what was taken while it stood at its top, at the pace of the rest."""
+        """Points by which it may have fallen more: what was taken while it stood still, at the pace of the rest."""
         moving = self.to_s - self.from_s - self.stood_s
         return abs(self.points) * self.stood_s / moving if self.stood_s > 0 and moving > 0 else 0.0
 
 
-def change_between(series: Series, half: Array, from_s: float, to_s: float) -> Change | None:
-    """What a display did from the reading nearest to one moment to the one nearest to another; None where it was not read twice."""
+def change_between(series: Series, half: Array, from_s: float, to_s: float, *, steadily: bool = False) -> Change | None:
+    """What a display did from the reading nearest to one moment to the one nearest to another; None where it was not read twice.
+
+    ``steadily``: as much was taken all the time, so that it may not stand still in between either.
+    """
     if len(series) < 2:
         return None
     first = int(np.argmin(np.abs(series.time_s - from_s)))
@@ -83,6 +86,8 @@ def change_between(series: Series, half: Array, from_s: float, to_s: float) -> C
         still = first + int(held[0]) - 1 if len(held) else last
         stood = float(series.time_s[still] - series.time_s[first])
     value = series.value
+    if steadily:
+        stood += _stood_s(Series(series.time_s[first : last + 1] - series.time_s[first] - stood, value[first : last + 1]), half[first])
     return Change(
         float(value[first]),
         float(value[last]),
@@ -91,6 +96,29 @@ def change_between(series: Series, half: Array, from_s: float, to_s: float) -> C
         float(series.time_s[first]),
         float(series.time_s[last]),
         stood,
+    )
+
+
+def _stood_s(series: Series, half: float) -> float:
+    """Seconds after the first in which it stood still although, at its mean pace, it should have fallen by more than it may be off."""
+    moved = abs(float(series.value[-1] - series.value[0]))
+    edges = np.flatnonzero(np.diff(series.value)) + 1
+    stood = 0.0
+    for run in np.split(series.time_s, edges):
+        span = float(run[-1] - max(run[0], 0.0))
+        if series.time_s[-1] > 0 and moved * span / series.time_s[-1] > LINEARITY_POINTS + 2 * half:
+            stood += span
+    return stood
+
+
+def stood_still(change: Change) -> str:
+    """That a display stood still while as much was taken as before; empty where it did not."""
+    if not change.hidden:
+        return ""
+    return say(
+        "Its percent stood still for {time} while as much was taken: it may have fallen {points} points more than it shows.",
+        time=show_duration(change.stood_s),
+        points=show(change.hidden, 2),
     )
 
 

@@ -27,6 +27,9 @@ QUANTITIES: tuple[Key, ...] = (
     ("source", "V"),
 )
 NEEDED = QUANTITIES[:3]
+_WATTS_IN = ("input", "W")
+_AC_V = 80.0, 500.0
+"""Between these it is AC. Common practice, no source."""
 _WIDE = {
     "input_v": ("input", "V"),
     "input_a": ("input", "A"),
@@ -150,6 +153,8 @@ def _noted(record: Record) -> Rows:
     asked, rows, moments, settled, waves = [], [], [], [], []
     for event in record.of(PointTaken):
         row = [mean_between(series[key], event.from_s, event.time_s) for key in QUANTITIES]
+        if is_ac(row[0]) or math.isnan(row[1]):
+            row[1] = mean_between(record.corrected(*_WATTS_IN), event.from_s, event.time_s) / row[0]
         if not all(math.isfinite(row[k]) for k in range(len(NEEDED))):
             continue
         asked.append((event.input_v, event.load))
@@ -186,12 +191,43 @@ def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
         moments.append(moment)
         fates.append(fate)
     made = _rows(asked, rows, halves, moments, [True] * len(rows), [None] * len(rows))
-    return replace(made, fates=tuple(fates) if any(fates) else (), tries=tuple(tries))
+    said = _without_watts(sum(_lacks_watts(jotting) for _, jotting in lines))
+    return replace(made, said=said, fates=tuple(fates) if any(fates) else (), tries=tuple(tries))
+
+
+def _lacks_watts(jotting: Jotting) -> bool:
+    """A line of an AC input that has amperes and no watts."""
+    read = _read(jotting)
+    return is_ac(read.get(("input", "V"), (0.0, 0.0))[0]) and ("input", "A") in read and _WATTS_IN not in read
+
+
+def _without_watts(count: int) -> tuple[str, ...]:
+    if not count:
+        return ()
+    rows = say("One reading") if count == 1 else say("{count} readings", count=count)
+    return (say("{rows} of an AC input without watts: left out, as volts × amperes are VA there. A meter in the plug reads W.", rows=rows),)
+
+
+def _read(jotting: Jotting) -> dict[Key, tuple[float, float]]:
+    return {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
+
+
+def is_ac(volts: float) -> bool:
+    """By its volts: then volts × amperes are VA, no watts."""
+    return _AC_V[0] <= abs(volts) <= _AC_V[1]
 
 
 def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
-    """A typed line in the order of QUANTITIES, and how wide each is to both sides."""
-    read = {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
+    """A typed line in the order of QUANTITIES, and how wide each is to both sides.
+
+    Amperes of the input are those that carry its watts: on AC watts over volts, and none where no watts were read.
+    """
+    read = _read(jotting)
+    volts, _ = read.get(("input", "V"), (math.nan, 0.0))
+    if is_ac(volts) or ("input", "A") not in read:
+        read.pop(("input", "A"), None)
+        if _WATTS_IN in read and volts:
+            read["input", "A"] = read[_WATTS_IN][0] / volts, read[_WATTS_IN][1] / abs(volts)
     pairs = [read.get(key, (math.nan, 0.0)) for key in QUANTITIES]
     return [value for value, _ in pairs], [half for _, half in pairs]
 
@@ -239,13 +275,42 @@ def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
         vout = np.divide(pout, iout, out=np.full(len(iout), np.nan), where=iout > 0)
     if vout is None:
         raise ReadingsError(say("The output's voltage is needed: name the column “output voltage / V”."))
-    if iin is None and pin is not None:
-        iin = np.divide(pin, vin, out=np.zeros_like(pin), where=vin > 0)
-    assert iin is not None
+    iin = _carrying(vin, iin, pin)
     missing = np.full(len(time), math.nan)
     hertz = next((table[(t, "Hz")] for t in ("output", "ac") if (t, "Hz") in table), missing)
     found = (vin, iin, vout, iout, pout, hertz, table.get(("source", "V")))
     return time, {key: missing if column is None else column for key, column in zip(QUANTITIES, found, strict=True)}
+
+
+def _carrying(volts: Array, amps: Array | None, watts: Array | None) -> Array:
+    """(n,) amperes that carry the watts of an input; on AC only its watts tell.
+
+    Raises
+    ------
+    ReadingsError
+        It is AC, and there are no watts.
+    """
+    if amps is not None and not (np.isfinite(volts).any() and is_ac(float(np.nanmedian(volts)))):
+        return amps
+    if watts is None:
+        raise ReadingsError(
+            say("This input is AC, where volts × amperes are VA, no watts: its watts are needed, in a column “input power / W”.")
+        )
+    return np.asarray(np.divide(watts, volts, out=np.full(len(watts), math.nan), where=np.abs(volts) > 0))
+
+
+def is_read_in_watts(record: Record) -> float | None:
+    """Volts of an input that only its watts tell about: AC, or one whose amperes nobody read; None where amperes count."""
+    if record.is_typed:
+        read = [_read(e.jotting) for e in record.lines]
+        by_watts = [r["input", "V"][0] for r in read if ("input", "V") in r and _WATTS_IN in r]
+        by_watts = [v for v in by_watts if is_ac(v)] or ([] if any(("input", "A") in r for r in read) else by_watts)
+        return float(np.median(by_watts)) if by_watts else None
+    volts, watts = record.corrected("input", "V"), record.corrected(*_WATTS_IN)
+    if volts is None or watts is None or not len(volts):
+        return None
+    middle = float(np.median(volts.value))
+    return middle if is_ac(middle) or record.corrected("input", "A") is None else None
 
 
 def table_of(record: Record) -> tuple[Array, dict[Key, Array]]:

@@ -198,7 +198,7 @@ def _overheads(ways: Sequence[Way], found: dict[str, Finding]) -> None:
         elif k != best:
             found[key] = _difference(key, name, power, powers[best], say("more than {way}", way=ways[best - 1].name))
     if len(powers) > 1:
-        worst = max(powers, key=lambda k: powers[k].value or 0.0)
+        worst = max((k for k in powers if k != best), key=lambda k: powers[k].value or 0.0)
         value = (powers[worst].value or 0.0) / (powers[best].value or 1.0)
         parts = _ratio_parts(powers[worst], powers[best])
         name = say("{best} lasts longer than {worst} by", best=ways[best - 1].name, worst=ways[worst - 1].name)

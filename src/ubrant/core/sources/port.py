@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -87,6 +87,7 @@ class Port:
     states : which limit holds at each point
     amps, watts : the limits that the law is made of: learned, else the label's; None for none
     warnings : sentences
+    took : W by the name of a source in lower case, the most where it was tried more than once
     """
 
     findings: Mapping[str, Finding]
@@ -94,6 +95,7 @@ class Port:
     amps: float | None
     watts: float | None
     warnings: tuple[str, ...]
+    took: Mapping[str, float] = field(default_factory=dict)
 
 
 def analyse_port(
@@ -126,6 +128,7 @@ def analyse_port(
     watts = volts * amps
     findings: dict[str, Finding] = {}
     said: list[str] = []
+    names_at = np.array([names[place].strip(' "').lower() for place in good.tolist()])
     for k, place in enumerate(good.tolist(), start=1):
         name = names[place] or say("at {v} V", v=show(float(volts[k - 1]), 3))
         parts = _power_parts(float(volts[k - 1]), float(amps[k - 1]), voltage, current, half, k - 1)
@@ -173,6 +176,7 @@ def analyse_port(
         learned_a if learned_a is not None else label.amps,
         learned_w if learned_w is not None else label.watts,
         tuple(said),
+        {name: max(watts[names_at == name].tolist()) for name in set(names_at.tolist()) if name},
     )
 
 
@@ -275,3 +279,12 @@ def would_give(one: Candidate, port: PortLabel, limit_a: float | None, limit_w: 
     if watts[0] == 0.0:
         return say("works while it is high, and stops as it falls"), (watts[0], watts[1])
     return say("works"), (watts[0], watts[1])
+
+
+def foretold(one: Candidate, label: PortLabel, port: Port) -> tuple[str, tuple[float, float] | None]:
+    """What a source gives, by the limits that have shown themselves; where none has, as it was read with it, and only else by those on the label."""
+    word, watts = would_give(one, label, port.amps, port.watts)
+    took = port.took.get(one.name.lower())
+    if took is None or watts is None or port.findings.keys() & {"current_limit", "power_limit"}:
+        return word, watts
+    return word, (took, took)

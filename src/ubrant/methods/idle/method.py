@@ -21,7 +21,7 @@ from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import SAME_PLACE, Setup, label_of
-from ubrant.core.record.points import QUANTITIES, table_of, typed_row
+from ubrant.core.record.points import QUANTITIES, is_ac, table_of, typed_row
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -32,7 +32,7 @@ from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
-from ubrant.methods.ratings import MAINS_V, read_ratings
+from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, Steps
 
@@ -180,9 +180,7 @@ class IdleMethod(Method):
                 trouble = trouble or str(error)
                 continue
             if setting == NORMAL:
-                taken_in = Through(
-                    found["idle_power"].value or 0.0, level(read.volts), math.nan if read.by_watts else level(read.amps)
-                )
+                taken_in = Through(found["idle_power"].value or 0.0, level(read.volts), math.nan if read.by_watts else level(read.amps))
             if read.by_watts:
                 found["idle_power"] = replace(found["idle_power"], working=say("read in watts, steady"))
             suffix, note = ("", "") if setting == NORMAL else ("_economy", ", economy setting")
@@ -248,12 +246,12 @@ def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array, watts: Array | Non
     ReadingsError
         It is AC, and no watts were read: volts × amperes are no watts there.
     """
-    is_ac = bool(np.nanmedian(np.abs(volts)) >= MAINS_V) if np.isfinite(volts).any() else False
-    if not is_ac and np.isfinite(amps).any():
+    of_mains = bool(np.isfinite(volts).any()) and is_ac(float(np.nanmedian(volts)))
+    if not of_mains and np.isfinite(amps).any():
         return _Read(time_s, volts, amps)
     read = np.isfinite(watts) if watts is not None else np.zeros(len(volts), bool)
     if watts is None or not read.any():
-        if not is_ac:
+        if not of_mains:
             return _Read(time_s, volts, amps)
         raise ReadingsError(
             say("On AC volts × amperes are VA, no watts: an idle draw needs the watts of a meter in the plug, like “input 230 V 3.1 W”.")
@@ -363,9 +361,9 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
     settings = {}
     for name, read in rows.items():
         if read:
-            time, volts, amps, watts, half_v, half_a, half_w = (np.array(c) for c in zip(*read, strict=True))
-            drawn = _as_it_is_drawn(time, volts, amps, watts)
-            wide = float(np.median(half_w)) / float(np.median(drawn.volts)) if drawn.by_watts else float(np.median(half_a))
+            time, volts, drawn_a, drawn_w, half_v, half_a, wide_w = (np.array(c) for c in zip(*read, strict=True))
+            drawn = _as_it_is_drawn(time, volts, drawn_a, drawn_w)
+            wide = float(np.median(wide_w)) / float(np.median(drawn.volts)) if drawn.by_watts else float(np.median(half_a))
             settings[name] = replace(drawn, half_v=0.0 if drawn.by_watts else float(np.median(half_v)), half_a=wide)
     return settings
 

@@ -214,7 +214,10 @@ class LoadStepsMethod(Method):
         shown = tuple(sorted((*waves, *attached), key=lambda w: w.load_w)) if attached else waves
         if points is None:
             return Account(
-                trouble=say("No step was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, tolerance, shown, {}, live)
+                trouble=" ".join(rows.said) or say("No step was taken yet."),
+                taken=0,
+                planned=planned,
+                drawings=lambda: _drawn(None, tolerance, shown, {}, live),
             )
         try:
             steps = _analysed(record, rows, (plan.hold or 0.0) if plan is not None else 0.0, planned)

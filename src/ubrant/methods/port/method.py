@@ -13,7 +13,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
-from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, read_candidates, read_port, would_give
+from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -167,7 +167,7 @@ def _label(setup: Setup, plan: PortPlan) -> PortLabel:
 
 
 def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: float | None) -> dict[str, Finding]:
-    word, watts = would_give(one, label, port.amps, port.watts)
+    word, watts = foretold(one, label, port)
     key = f"candidate_{k}"
     span = say("{a} to {b} V", a=plain(one.low_v), b=plain(one.high_v))
     if watts is None:
@@ -179,7 +179,9 @@ def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: f
             watts[0],
             "W",
             None,
-            say("{span}: {word}, {a} to {b} W", span=span, word=word, a=show(watts[0], 3), b=show(watts[1], 3)),
+            say("{span}: {word}, {a} to {b} W", span=span, word=word, a=show(watts[0], 3), b=show(watts[1], 3))
+            if watts[0] < watts[1]
+            else say("{span}: {word}, {a} W as it was read", span=span, word=word, a=show(watts[0], 3)),
         )
     }
     mean = (watts[0] + watts[1]) / 2
@@ -206,7 +208,7 @@ def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -
     if not parts:
         best = max((f for f in port.findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
         parts.append(say("took {w} at best", w=best.with_uncertainty()))
-    parts += [f"{one.name}: {would_give(one, label, port.amps, port.watts)[0]}" for one in candidates]
+    parts += [f"{one.name}: {foretold(one, label, port)[0]}" for one in candidates]
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 
@@ -215,7 +217,7 @@ def _matrix(candidates: tuple[Candidate, ...], label: PortLabel, port: Port) -> 
     """What each source would give: at its lowest volts filled, up to its highest as an outline, and whether it works at all."""
     rows = []
     for k, one in enumerate(candidates, start=1):
-        word, watts = would_give(one, label, port.amps, port.watts)
+        word, watts = foretold(one, label, port)
         low, high = watts if watts is not None else (0.0, None)
         rows.append(
             (

@@ -55,9 +55,10 @@ from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_hand_loads, u
 from ubrant.methods.sweep.wording import sweep_sentence
 
 _MOST_POINTS = 600
-_OR_FATE = (("input", "A"), ("output", "V"))
 _CHAIN = (SOURCE, LEADS, UNIT, LOAD)
 _WANTED = (("input", "V"), ("input", "A"), ("output", "V"))
+_AC_WANTED = (("input", "V"), ("input", "W"), ("output", "V"))
+_EXAMPLE, _AC_EXAMPLE = "input 12.5 V 0.93 A output 5.01 V 2 A", "input 231 V 27.1 W output 12.02 V 2 A"
 GROUPS = (
     Group(
         "Losses",
@@ -196,11 +197,13 @@ class SweepMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> ByHand:
         settings, hung = prepared.plan.points(), prepared.plan.hung() if prepared.plan.hand_inputs else ()
+        by_watts = read_ratings(prepared.setup.unit, how_much=False).takes_mains  # there amperes tell nothing of the watts
+        wanted, example = (_AC_WANTED, _AC_EXAMPLE) if by_watts else (_WANTED, _EXAMPLE)
         ask = Ask(
             say(
                 "Connect the supply to the converter's input with a meter at its terminals, the load to its output with a meter there, everything off."
             ),
-            (cautions.POLARITY, cautions.WINDOW, cautions.FUSE),
+            (*((cautions.MAINS,) if by_watts else ()), cautions.POLARITY, cautions.WINDOW, cautions.FUSE),
         )
         rows = tuple(
             Row(
@@ -213,13 +216,13 @@ class SweepMethod(Method):
                     else say("{volts} V at the input, nothing at the output", volts=plain(volts)),
                 )
                 + (say(" Or what you can read, and “runs”, “falters” or “off”.") if amps != amps or len(hung) == 1 else ""),
-                _WANTED,
-                example="input 12.5 V 0.93 A output 5.01 V 2 A",
+                wanted,
+                example=example,
                 expected={("input", "V"): volts} | ({("output", "A"): amps} if amps == amps else {}),
                 short=say("{volts} V, {load} out", volts=plain(volts), load=load.short())
                 if amps
                 else say("{volts} V, no load", volts=plain(volts)),
-                or_fate=_OR_FATE,
+                or_fate=wanted[1:],
             )
             for k, (volts, amps) in enumerate(settings, start=1)
             for load in [hung[(k - 1) % len(hung)] if hung else HandLoad(f"{plain(amps)} A", amps, 0.0)]
@@ -227,11 +230,7 @@ class SweepMethod(Method):
         return ByHand(
             (ask,),
             rows,
-            Row(
-                say("That was the last point. Switch load and supply off, and close the run."),
-                _WANTED,
-                example="input 12.5 V 0.93 A output 5.01 V 2 A",
-            ),
+            Row(say("That was the last point. Switch load and supply off, and close the run."), wanted, example=example),
             reads=(("output", "A"), *((("source", "V"),) if hung and len(settings) > len(hung) else ())),
         )
 
@@ -284,7 +283,10 @@ class SweepMethod(Method):
             )
         if points is None:
             return Account(
-                trouble=say("No point was taken yet."), taken=0, planned=planned, drawings=lambda: _drawn(None, settings, rows, {}, live)
+                trouble=" ".join(rows.said) or say("No point was taken yet."),
+                taken=0,
+                planned=planned,
+                drawings=lambda: _drawn(None, settings, rows, {}, live),
             )
         try:
             sweep = analyse_sweep(points, meters_of(record), criteria.tolerance, criteria.rated_w)

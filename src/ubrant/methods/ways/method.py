@@ -12,7 +12,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
-from ubrant.core.battery.percent import change_between
+from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.jot import Jotting
@@ -21,6 +21,7 @@ from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
+from ubrant.core.record.windows import beyond, volts_fed
 from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -174,6 +175,9 @@ class WaysMethod(Method):
             )
         if holds is not None and holds.is_label and any(way.percent is not None or way.source_w is None for way in ways):
             said.append(say("{name} was not measured: 65 to 100 % of its label may come out.", name=setup.unit.name))
+        said += [f"{way.name}: {text}" for way in ways if way.percent is not None and (text := stood_still(way.percent))]
+        if plan.window:
+            said += beyond([*volts_fed(record), *_volts_straight(record, plan.ways)], _span(plan.window))
         answers = tuple(k for k in findings if k.startswith(("source_power_", "runtime_from_full_")))
         return Account(
             findings,
@@ -187,6 +191,18 @@ class WaysMethod(Method):
             drawings=lambda: _drawn(setup, ways, findings, _percents(record, plan.ways)),
             short=_short(findings),
         )
+
+
+def _volts_straight(record: Record, names: Sequence[str]) -> list[float]:
+    """Volts of the source where the load stands straight at it."""
+    only = bool(names) and all(STRAIGHT.search(name) for name in names)
+    return [
+        r.value
+        for e in record.lines
+        if only or STRAIGHT.search(e.jotting.text)
+        for r in e.jotting.readings
+        if r.quantity == "V" and r.tap in _SOURCES and r.kind != "peak"
+    ]
 
 
 def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
@@ -297,7 +313,7 @@ def _ways(record: Record, names: Sequence[str]) -> list[Way]:
         change = None
         if len(one.percents) > 1:
             time, value, half = (np.array(column) for column in zip(*one.percents, strict=True))
-            change = change_between(Series(time, value), half, float(time[0]), float(time[-1]))
+            change = change_between(Series(time, value), half, float(time[0]), float(time[-1]), steadily=True)
         if one.source_w is None and change is None and not (one.on_s is not None and one.off_s is not None):
             continue
         hours_s = one.off_s - one.on_s if one.on_s is not None and one.off_s is not None else 0.0

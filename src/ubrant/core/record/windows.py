@@ -1,0 +1,54 @@
+"""Volts that were read where a load is fed, against the volts that it takes: over them is damage, and under them it stops, whatever was tested."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from ubrant.core.quantities.quantity import parse_number, plain, show
+from ubrant.core.record.record import Record
+from ubrant.core.wording import say
+
+_N = r"\d+(?:[.,]\d+)?"
+_SPAN = re.compile(rf"({_N})\s*V?\s*(?:-|–|to|\.\.)\s*({_N})\s*V\b", re.I)
+_FED = ("load", "device", "output", "")
+_AC_V = 80.0
+"""A window of DC says nothing of the mains at the input of its own supply."""
+
+
+def window_of(text: str) -> tuple[float, float] | None:
+    """``10-15 V`` on a label; None where it says no such thing."""
+    match = _SPAN.search(text)
+    low, high = sorted(map(parse_number, match.groups())) if match is not None else (0.0, 0.0)
+    return (low, high) if high > 0 else None
+
+
+def outside_window(record: Record) -> tuple[str, ...]:
+    """A sentence for the highest reading over the window on a load's label, and one for the lowest under it."""
+    fed = [unit for unit in (record.head.setup.unit, record.head.setup.device) if unit is not None and unit.kind == "load"]
+    window = next((found for unit in fed if (found := window_of(unit.label_text)) is not None), None)
+    return () if window is None else beyond(volts_fed(record), window)
+
+
+def volts_fed(record: Record) -> list[float]:
+    """What was read where a load is fed, by hand or by a meter."""
+    typed = [
+        r.value for e in record.lines for r in e.jotting.readings if r.quantity == "V" and r.tap in _FED and r.kind in {"read", "about"}
+    ]
+    extremes = [f(s.value) for (tap, q), s in record.readings.items() if q == "V" and tap in _FED and len(s) for f in (min, max)]
+    return [*typed, *map(float, extremes)]
+
+
+def beyond(volts: Iterable[float], window: tuple[float, float]) -> tuple[str, ...]:
+    """Sentences on what lies outside; a reading of nothing (the load is off) lies nowhere."""
+    low, high = window
+    read = [v for v in map(abs, volts) if v > 0.1 * low and (v < _AC_V or high >= _AC_V)]
+    over, under = max(read, default=0.0) > high, min(read, default=low) < low
+    said = []
+    if over:
+        said.append(say("{v} V are over the {high} V that the load takes: over its window is damage.", v=show(max(read)), high=plain(high)))
+    if under:
+        said.append(
+            say("{v} V are under the {low} V from which the load works: there it stops or restarts.", v=show(min(read)), low=plain(low))
+        )
+    return tuple(said)
