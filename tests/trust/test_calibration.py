@@ -6,9 +6,8 @@ import math
 
 import numpy as np
 import pytest
-from scipy.stats import norm
-from scipy.stats import t as student
 
+from tests.trials import CASES, meters, shown, trial
 from tests.trust.making import FULL_OCV
 from ubrant.core.battery.counters import counted, counted_finding
 from ubrant.core.battery.resistance import resistance_findings
@@ -28,7 +27,6 @@ from ubrant.core.record.record import record_of
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 from ubrant.methods.registry import method_of
 
-CASES, MORE_CASES = 300, 2000
 LABEL = parse_label("50 Ah 12.8 V LiFePO4")
 
 
@@ -49,17 +47,6 @@ def pack(rng, ah, amps, every, *, start=1.0, pulses=0.0, rest_s=600.0, celsius=2
     return time[keep], volts[keep], current[keep], true_ah, true_s
 
 
-def meters(rng):
-    voltage = Accuracy(rng.uniform(0.0005, 0.004), rng.uniform(0.001, 0.01), "V")
-    current = Accuracy(rng.uniform(0.002, 0.02), rng.uniform(0.002, 0.03), "A")
-    return voltage, current
-
-
-def shown(rng, values, accuracy, noise):
-    gain, zero = rng.uniform(-1, 1) * accuracy.gain, rng.uniform(-1, 1) * accuracy.zero
-    return values * (1 + gain) + zero + rng.normal(0, noise, len(values))
-
-
 def discharged(rng, **more):
     amps = rng.uniform(4, 20)
     every = int(rng.choice([10, 20, 30, 60]))
@@ -75,31 +62,6 @@ def discharged(rng, **more):
         checked=("share", "still", "held", "rate"),
     )
     return analyse(record), ah, on_s
-
-
-def scores(pairs):
-    """(share inside U, root mean square of z) of (error, finding)."""
-    inside = [abs(error) <= f.expanded_uncertainty for error, f in pairs]
-    z = [norm.ppf(student.cdf(error / max(f.standard_uncertainty, 1e-300), 1e6)) for error, f in pairs]
-    return float(np.mean(inside)), math.sqrt(float(np.mean(np.square(z))))
-
-
-def trial(name, draw, share, *, low=0.85, high=1.15):
-    """Draw the cases and hold them against what is wanted; a part of them is allowed a little more. A family that fails is run once more with 2 000."""
-    rng = np.random.default_rng(sum(map(ord, name)))
-    cases = max(int(CASES * share), 60)
-    room = 0.0 if cases >= CASES else 0.15
-    for count in (cases, MORE_CASES):
-        found = {}
-        for _ in range(count):
-            for key, pair in draw(rng).items():
-                found.setdefault(key, []).append(pair)
-        told = {key: (*scores(pairs), float(np.median([f.expanded_uncertainty for _, f in pairs]))) for key, pairs in found.items()}
-        for key, (inside, z, width) in told.items():
-            print(f"{name} {key}: {count} cases, {100 * inside:.1f} % inside, z {z:.2f}, median U {width:.3g} {found[key][0][1].unit}")
-        if all(inside >= 0.92 - room / 3 and low - room <= z <= high + room for inside, z, _ in told.values()):
-            return
-    pytest.fail(f"{name}: {told}")
 
 
 def test_steady_discharges(share):

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from tests.trust.test_calibration import scores
+from tests.trials import scores
 from ubrant.core.compare.ageing import REPEATABLE, trend_of
 from ubrant.core.compare.difference import Shared, difference_of
 from ubrant.core.equipment.meter import Meter

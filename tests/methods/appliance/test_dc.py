@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.dc_modes import Reading, dc_findings

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy

@@ -10,7 +10,7 @@ from scipy.integrate import quad, solve_ivp
 
 from tests.command_line import said, ubrant
 from tests.making import prepared, problems
-from tests.trust.test_calibration import meters, shown, trial
+from tests.trials import meters, shown, trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy

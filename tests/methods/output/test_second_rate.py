@@ -8,7 +8,7 @@ import pytest
 
 from tests.command_line import said
 from tests.methods.test_rehearsed import BANK, DC, rehearsed
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.uncertainty.contributions import Contribution

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from ubrant.core.loads.plug_day import Day, analyse_day
 from ubrant.core.quantities.accuracy import Accuracy
 

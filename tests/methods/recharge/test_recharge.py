@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from tests.window import begin, close, prepare, say_line, typed_row
 from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings
 from ubrant.core.battery.label_doubt import in_quarters, measured, of_label

@@ -9,7 +9,7 @@ import pytest
 from scipy.optimize import minimize_scalar
 
 from tests.command_line import said, ubrant
-from tests.trust.test_calibration import meters, shown, trial
+from tests.trials import meters, shown, trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy

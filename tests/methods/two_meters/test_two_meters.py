@@ -11,7 +11,7 @@ import pytest
 from tests.command_line import said, ubrant
 from tests.making import METER, PACK, problems
 from tests.making import prepared as made_ready
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from tests.window import begin, click, close, needs, prepare, say_line, typed_row, write_cell
 from ubrant.core.equipment.against import Both, Pairs, analyse_pairs
 from ubrant.core.equipment.certificates import Check

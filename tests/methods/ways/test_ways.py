@@ -8,7 +8,7 @@ import pytest
 
 from tests.command_line import said, ubrant
 from tests.making import prepared, problems
-from tests.trust.test_calibration import trial
+from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.battery.label_doubt import measured, of_label
 from ubrant.core.battery.percent import Change
