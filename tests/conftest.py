@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import functools
+import inspect
 import os
+import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -26,10 +29,31 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Without ``--all`` what is slow waits."""
+    """Without ``--all`` what is slow waits; where a method was taken away, so does what says that it needs it, or names it."""
+    gone = os.environ.get("UBRANT_WITHOUT", "")
     for item in items:
         if not config.getoption("--all") and item.get_closest_marker("slow"):
             item.add_marker(pytest.mark.skip(reason="slow: ./dev test --all"))
+        if gone and (_names(item, gone) or any(gone in mark.args for mark in item.iter_markers("needs"))):
+            item.add_marker(pytest.mark.skip(reason=f"{gone} is not here"))
+
+
+def _names(item: pytest.Item, key: str) -> bool:
+    """Whether a test, a case of it or a fixture that it takes names a method."""
+    if re.search(rf"\b{re.escape(key)}\b", item.name.partition("[")[2]):
+        return True
+    info = getattr(item, "_fixtureinfo", None)
+    taken = [each[-1].func for each in info.name2fixturedefs.values() if each] if info is not None else []
+    named = re.compile(rf"([\"']){re.escape(key)}\1|method: {re.escape(key)}\b")
+    return any(named.search(_source(one)) for one in (getattr(item, "function", None), *taken) if one is not None)
+
+
+@functools.cache
+def _source(function: object) -> str:
+    try:
+        return inspect.getsource(function)  # type: ignore[arg-type]
+    except (OSError, TypeError):
+        return ""
 
 
 @pytest.fixture(scope="session")

@@ -85,6 +85,7 @@ def test_from_the_form_it_changes_what_a_run_before_it_says(bench_window, qtbot)
     assert window.findings.account.findings["charge"].value == pytest.approx(before / 1.3, rel=1e-3)
 
 
+@pytest.mark.needs("discharge")
 def test_a_meter_that_is_off_its_standard_judges_nothing(bench_window, qtbot):
     window = bench_window
     meter = next(m for m in window.bench.logbook.meters() if m.name == "In")

@@ -20,6 +20,8 @@ from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.ui.shell import COMPARE, SHELF
 from ubrant.ui.widgets.run_drag import DragsRun, of_run
 
+pytestmark = pytest.mark.needs("discharge")
+
 
 def discharge(
     logbook, name: str, share: float = 1.0, meter: str = "Bench", started: str = "2026-03-01T08:00:00+00:00", celsius: float = 20.0

@@ -21,6 +21,8 @@ from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.jot_heads import export_jots
 from ubrant.ui.shell import FINDINGS, RUN
 
+pytestmark = pytest.mark.needs("discharge")
+
 HOURS = {
     0.0: "13.34 V",
     60.0: "load on 13.10 V 10.00 A",

@@ -260,6 +260,7 @@ def test_a_rows_step_is_changed_in_its_cell_and_nothing_else_with_it(window, qtb
     assert account(window, made).sentence == before.sentence
 
 
+@pytest.mark.needs("discharge")
 def test_load_off_by_a_press_is_a_row_and_its_time_can_be_mended(window, qtbot):
     sample = SAMPLES["discharge"]
     made, session = by_hand(

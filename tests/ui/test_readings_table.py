@@ -16,6 +16,8 @@ from ubrant.core.quantities.jot import JotError
 from ubrant.demo.kit import WatchedClock
 from ubrant.runs.sheet import spread_over
 
+pytestmark = pytest.mark.needs("discharge")
+
 V, A = ("battery", "V"), ("battery", "A")
 LABEL = "12 V 45 Ah lead-acid, 15 h rate, to 10.5 V"
 SOC = np.array([1.0, 0.8, 0.5, 0.2, 0.1, 0.05, 0.0])

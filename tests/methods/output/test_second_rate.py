@@ -16,6 +16,8 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.runs.accounts import account_of
 from ubrant.runs.shelf_order import newest_of
 
+pytestmark = pytest.mark.needs("discharge")
+
 GAIN, ZERO_A = 0.01, 0.004
 
 
