@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import functools
-import inspect
 import os
-import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -13,6 +10,8 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from tests.changed import Reach, changed_files, reach
+from tests.naming import names
 from tests.window import bench_window, dressed, stocked, window  # noqa: F401
 from ubrant.logbook.logbook import Logbook
 
@@ -26,6 +25,22 @@ if "UBRANT_FUZZ" not in os.environ:  # generated cases are the same each time, s
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--all", action="store_true", help="also what takes minutes")
+    parser.addoption("--changed", action="store_true", help="only what can feel what was changed since the last commit")
+
+
+_REACH = pytest.StashKey[Reach | None]()
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if config.getoption("--changed"):
+        config.stash[_REACH] = reach(changed_files())
+
+
+def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool | None:
+    """With ``--changed`` only files that can feel it are read at all."""
+    found = config.stash.get(_REACH, None)
+    is_of_tests = collection_path.name.startswith("test_") and collection_path.suffix == ".py"
+    return True if found is not None and is_of_tests and not found.has_file(collection_path) else None
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -34,26 +49,11 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     for item in items:
         if not config.getoption("--all") and item.get_closest_marker("slow"):
             item.add_marker(pytest.mark.skip(reason="slow: ./dev test --all"))
-        if gone and (_names(item, gone) or any(gone in mark.args for mark in item.iter_markers("needs"))):
+        if gone and names(item, gone):
             item.add_marker(pytest.mark.skip(reason=f"{gone} is not here"))
-
-
-def _names(item: pytest.Item, key: str) -> bool:
-    """Whether a test, a case of it or a fixture that it takes names a method."""
-    if re.search(rf"\b{re.escape(key)}\b", item.name.partition("[")[2]):
-        return True
-    info = getattr(item, "_fixtureinfo", None)
-    taken = [each[-1].func for each in info.name2fixturedefs.values() if each] if info is not None else []
-    named = re.compile(rf"([\"']){re.escape(key)}\1|method: {re.escape(key)}\b")
-    return any(named.search(_source(one)) for one in (getattr(item, "function", None), *taken) if one is not None)
-
-
-@functools.cache
-def _source(function: object) -> str:
-    try:
-        return inspect.getsource(function)  # type: ignore[arg-type]
-    except (OSError, TypeError):
-        return ""
+    if (found := config.stash.get(_REACH, None)) is not None:
+        config.hook.pytest_deselected(items=[item for item in items if not found.has(item)])
+        items[:] = [item for item in items if found.has(item)]
 
 
 @pytest.fixture(scope="session")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import subprocess
 import sys
@@ -11,19 +10,17 @@ from pathlib import Path
 
 import pytest
 
+from tests.naming import may_name
 from ubrant.methods.registry import entries
 
 ROOT = Path(__file__).parent.parent
 LEFT = ["tests/methods", "tests/ui", "tests/report", "tests/test_cli.py"]
-OF_ALL = r"entries\(|SAMPLES|every_kind|suiting\(|KINDS"
-"""What stands in a test that goes over all methods there are."""
 
 
 def can_feel(copy: Path, *names: str) -> list[str]:
     """The tests that may notice that a method is gone: those that name it, and those that go over all."""
-    told = re.compile("|".join([OF_ALL, *(rf"\b{re.escape(name)}\b" for name in names)]))
     files = [path for place in LEFT for path in ([copy / place] if place.endswith(".py") else sorted((copy / place).rglob("test_*.py")))]
-    return [str(path.relative_to(copy)) for path in files if told.search(path.read_text("utf-8"))]
+    return [str(path.relative_to(copy)) for path in files if may_name(path.read_text("utf-8"), *names)]
 
 
 def run(copy: Path, *command: str, without: str = "") -> None:
