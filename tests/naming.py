@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import inspect
 import re
+import types
 
 import pytest
 
@@ -25,8 +26,33 @@ def names(item: pytest.Item, key: str) -> bool:
         return True
     info = getattr(item, "_fixtureinfo", None)
     taken = [each[-1].func for each in info.name2fixturedefs.values() if each] if info is not None else []
+    return any(_says(one, key) for one in (getattr(item, "function", None), *taken) if one is not None)
+
+
+@functools.cache
+def _says(function: object, key: str) -> bool:
+    """Whether a function of the tests names a method, or one that it calls, or a text that it takes."""
     named = re.compile(rf"([\"']){re.escape(key)}\1|method: {re.escape(key)}\b")
-    return any(named.search(_source(one)) for one in (getattr(item, "function", None), *taken) if one is not None)
+    left, seen = [inspect.unwrap(function)], set()  # type: ignore[arg-type]
+    while left:
+        one = left.pop()
+        if id(one) in seen:
+            continue
+        seen.add(id(one))
+        if isinstance(one, str):
+            if f"method: {key}" in one or one == key:
+                return True
+        elif isinstance(one, types.FunctionType) and one.__module__.startswith("tests"):
+            if named.search(_source(one)):
+                return True
+            left += [one.__globals__[name] for name in _names_in(one.__code__) if name in one.__globals__]
+    return False
+
+
+def _names_in(code: types.CodeType) -> set[str]:
+    """With those of what is defined inside."""
+    inner = (const for const in code.co_consts if isinstance(const, types.CodeType))
+    return set(code.co_names).union(*(_names_in(one) for one in inner))
 
 
 @functools.cache
