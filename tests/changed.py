@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import functools
 import re
 import subprocess
@@ -15,6 +14,8 @@ import pytest
 from tests.naming import may_name, names
 from ubrant.methods.registry import entries
 
+_DOTTED = re.compile(r"\b(?:ubrant|tests)(?:\.\w+)+")
+_FROM = re.compile(r"^\s*from ((?:ubrant|tests)[\w.]*) import (\([^)]*\)|[^(\n]+)", re.M)
 ROOT = Path(__file__).parent.parent
 _OF_ALL = {"pyproject.toml", "dev", "tests/conftest.py", "tests/changed.py", "tests/naming.py"}
 """What every test stands on."""
@@ -97,14 +98,10 @@ def _texts() -> dict[str, str]:
 
 def _takes(path: str) -> set[str]:
     """The files that a file imports; ``ubrant.x.y`` named as text, as a script for another process does, counts too."""
-    named: set[str] = set()
-    for node in ast.walk(ast.parse(_texts()[path])):
-        if isinstance(node, ast.ImportFrom) and node.module:
-            named |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
-        elif isinstance(node, ast.Import):
-            named |= {alias.name for alias in node.names}
-        elif isinstance(node, ast.Constant) and isinstance(node.value, str):
-            named |= set(re.findall(r"\b(?:ubrant|tests)(?:\.\w+)+", node.value))
+    text = _texts()[path]
+    named = set(_DOTTED.findall(text))
+    for package, what in _FROM.findall(text):
+        named |= {f"{package}.{name.split()[0]}" for name in what.strip("()").split(",") if name.strip()}
     return {file for one in named if (file := _file_of(one)) is not None}
 
 
