@@ -29,25 +29,39 @@ def book(tmp_path_factory):
     made.close()
 
 
-@pytest.fixture(scope="module")
-def runs(book):
-    """Each run once: by method and road, with its account."""
-    found = {}
-    for key in ON_BENCH:
-        _, account, run = carried_out(book, key, SAMPLES[key].prepared(key))
-        found[key, "bench"] = run, account
-    for key in BY_HAND:
-        run, session = by_hand(book, key, SAMPLES[key].prepared(key, by_hand=True), SAMPLES[key].lines)
-        found[key, "by hand"] = book.run(run.id), account_of(book, book.run(run.id))[1]
-        assert not found[key, "by hand"][1].trouble
-        as_kept(live_account(run, session, others=others_of(book, book.run(run.id))), found[key, "by hand"][1])
-    for key in WAVES:
-        path = book.path.with_name("wave.csv")
+class Runs:
+    """Each run once, when it is first asked for: by method and road, with its account."""
+
+    def __init__(self, book):
+        self.book, self.made = book, {}
+
+    def __getitem__(self, key):
+        if key not in self.made:
+            self.made[key] = {"bench": self.on_bench, "by hand": self.typed, LOG: self.of_log}[key[1]](key[0])
+        return self.made[key]
+
+    def on_bench(self, method):
+        _, account, run = carried_out(self.book, method, SAMPLES[method].prepared(method))
+        return run, account
+
+    def typed(self, method):
+        run, session = by_hand(self.book, method, SAMPLES[method].prepared(method, by_hand=True), SAMPLES[method].lines)
+        kept = account_of(self.book, self.book.run(run.id))[1]
+        assert not kept.trouble
+        as_kept(live_account(run, session, others=others_of(self.book, self.book.run(run.id))), kept)
+        return self.book.run(run.id), kept
+
+    def of_log(self, method):
+        path = self.book.path.with_name("wave.csv")
         time = np.arange(1600) * 5e-5
         path.write_text("Time (s),Voltage (V)\n" + "\n".join(f"{t:.7f},{325 * np.sin(2 * np.pi * 50 * t):.4f}" for t in time))
-        run = keep(book, read_file(path, LogOptions(key, accuracies=("3 % + 0.1 V", "", "", ""), load_w=65.0)), None)
-        found[key, LOG] = run, account_of(book, run)[1]
-    return found
+        run = keep(self.book, read_file(path, LogOptions(method, accuracies=("3 % + 0.1 V", "", "", ""), load_w=65.0)), None)
+        return run, account_of(self.book, run)[1]
+
+
+@pytest.fixture(scope="module")
+def runs(book):
+    return Runs(book)
 
 
 def same(one: Account, other: Account, rel: float) -> None:
@@ -85,38 +99,27 @@ def alike(one: Account, other: Account) -> None:
 @pytest.mark.parametrize(
     "key", [*((k, "bench") for k in ON_BENCH), *((k, "by hand") for k in BY_HAND), *((k, LOG) for k in WAVES)], ids="-".join
 )
-@pytest.mark.parametrize("form", ["package", "csv", "jot"])
-def test_brought_in_again_it_says_the_same(book, runs, tmp_path, key, form):
+def test_brought_in_again_it_says_the_same(book, runs, tmp_path, key):
     run, account = runs[key]
     kept = book.kept(run)
-    target = tmp_path / {"package": "run", "csv": "run.csv", "jot": "run.jot"}[form]
-    if form == "package":
-        export_package(kept, target, "a name")
-    elif form == "csv":
-        export_csv(kept, target)
-    else:
-        lost = export_jots(kept, target, run.head.setup.unit.name)
-        if key[1] != "by hand":
-            assert "what instruments read" in lost
-            return
-        assert lost == ""
-    again = read_file(target, LogOptions())
     alone = account_of_stored(kept.record())
-    alike(alone, account_of_stored(again.record()))
-    said = json.loads(ubrant("analyse", str(target), "--json").stdout)
-    assert said["schema"] == 1
-    assert said["findings"] == json.loads(json.dumps(account_to_json(alone)["findings"]))
-    assert said["sentence"] == alone.sentence
-    unit = unit_for(book, again)
-    alike(account, account_of(book, keep(book, again, unit))[1])
-
-
-@pytest.mark.parametrize("key", ON_BENCH)
-def test_the_first_event_of_a_csv_holds_the_head(book, runs, tmp_path, key):
-    export_csv(book.kept(runs[key, "bench"][0]), tmp_path / "run.csv")
-    heads, first = (tmp_path / "run.csv").read_text("utf-8").splitlines()[:2]
-    assert heads.endswith(",event")
-    assert f'""method"": ""{key}""' in first
+    package, table, text = (tmp_path / name for name in ("run", "run.csv", "run.jot"))
+    export_package(kept, package, "a name")
+    export_csv(kept, table)
+    lost = export_jots(kept, text, run.head.setup.unit.name)
+    assert lost == "" if key[1] == "by hand" else "what instruments read" in lost
+    for target in (package, table, *((text,) if not lost else ())):
+        again = read_file(target, LogOptions())
+        alike(alone, account_of_stored(again.record()))
+        said = json.loads(ubrant("analyse", str(target), "--json").stdout)
+        assert said["schema"] == 1
+        assert said["findings"] == json.loads(json.dumps(account_to_json(alone)["findings"]))
+        assert said["sentence"] == alone.sentence
+        alike(account, account_of(book, keep(book, again, unit_for(book, again)))[1])
+    if key[1] == "bench":
+        heads, first = table.read_text("utf-8").splitlines()[:2]
+        assert heads.endswith(",event")
+        assert f'""method"": ""{key[0]}""' in first
 
 
 @pytest.mark.parametrize("key", [k if k != "steps" else pytest.param(k, marks=pytest.mark.slow) for k in ON_BENCH])
