@@ -6,6 +6,9 @@ import os
 import subprocess
 import sys
 
+from ubrant.methods.registry import entries
+from ubrant.ui import warm
+
 SLOW = ("pydantic", "pyvisa", "scipy", "polars", "matplotlib", "weasyprint", "contourpy", "openpyxl")
 _PAINTED = f"""
 import sys
@@ -31,18 +34,19 @@ def test_the_shelf_is_painted_without_what_is_slow_to_import_and_without_any_met
     assert done.stdout.strip() == "[] []"
 
 
-_PIECES = """
-import sys
-from ubrant.ui import warm
-from ubrant.methods.registry import entries
-before = set(sys.modules)
-for piece in warm._pieces():
-    piece()
-print("scipy" in before, [name for name in ("pyqtgraph", "scipy.special", "pydantic", "ubrant.ui.outlook.stage") if name not in sys.modules])
-print([entry.key for entry in entries() if "method" not in vars(entry)])
-"""
-
-
 def test_what_the_stages_are_made_of_is_loaded_once_the_window_is_there():
-    done = subprocess.run([sys.executable, "-c", _PIECES], capture_output=True, text=True, check=True, timeout=60)
-    assert done.stdout.splitlines() == ["False []", "[]"]
+    for piece in warm._pieces():
+        piece()
+    assert not [name for name in ("pyqtgraph", "scipy.special", "pydantic", "ubrant.ui.outlook.stage") if name not in sys.modules]
+    assert not [entry.key for entry in entries() if "method" not in vars(entry)]
+
+
+def test_it_begins_when_the_window_has_been_painted(window, qtbot, monkeypatch):
+    """A piece at a time, and not after the window has gone."""
+    done = []
+    monkeypatch.setattr(warm, "_pieces", lambda: iter([lambda k=k: done.append(k) for k in range(3)]))
+    monkeypatch.setattr(warm, "_AFTER_MS", 0)
+    monkeypatch.setattr(warm, "_APART_MS", 0)
+    warm.load_in_idle_moments(window)
+    assert done == []
+    qtbot.waitUntil(lambda: done == [0, 1, 2])

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+
 import pytest
+from PyQt6.QtWidgets import QApplication
 
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
@@ -10,6 +13,7 @@ from ubrant.demo.dome import being_made, furnish, is_whole
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.accounts import summary_of
 from ubrant.ui.growing import GrowingDemo
+from ubrant.ui.shelf.card import UnitCard
 
 
 def test_a_furnished_shelf_has_everything_and_no_run(tmp_path):
@@ -54,6 +58,23 @@ def test_each_run_is_brought_to_its_unit_once_it_is_whole(grown):
     growing._bring_one()
     assert is_whole(book.path)
     assert window.said() == "The demo is whole."
+
+
+def test_no_card_stands_over_another_while_it_grows(grown, qtbot):
+    """At any moment, whatever was put beside it meanwhile and however wide the window is."""
+    window, growing, ids = grown
+    growing._due = list(ids)
+    for width in (1280, 1500, 1024):
+        for k in range(3):
+            window.bench.keep_unit(Unit(f"Pack {width} {k}", "battery", "50 Ah 12.8 V LiFePO4"))
+            growing._bring_one()
+            window.resize(width, 800)
+            QApplication.processEvents()
+            shown = [card for card in window.shelf.findChildren(UnitCard) if card.isVisible()]
+            assert set(shown) == set(window.shelf.cards())
+            places = [card.geometry() for card in shown]
+            assert not any(one.intersects(other) for one, other in itertools.combinations(places, 2))
+            assert all(card.height() >= card.minimumSizeHint().height() for card in shown)
 
 
 def test_what_is_there_is_not_brought_again(grown):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QResizeEvent, QShortcut
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLayout, QLineEdit, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import KINDS, Unit
@@ -87,6 +87,7 @@ class ShelfStage(QWidget):
         column = QVBoxLayout(inside)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(12)
+        column.setSizeConstraint(QLayout.SizeConstraint.SetMinimumSize)  # at once: else cards stand over each other until it has grown
         self.search.setMinimumWidth(150)
         for choice in (self.order, self.group):
             choice.setFixedWidth(_CHOICE)
