@@ -36,10 +36,10 @@ _MEMORY, _ROOM = Path("/dev/shm"), 4 * 2**30
 
 def pytest_configure(config: pytest.Config) -> None:
     """Thousands of logbooks are made and synced: in memory, where there is room, nobody waits for a disk."""
-    if config.option.basetemp is None and not hasattr(config, "workerinput") and os.access(_MEMORY, os.W_OK):
-        if shutil.disk_usage(_MEMORY).free >= _ROOM:
-            config.option.basetemp = str(_MEMORY / f"ubrant-tests-{os.getpid()}")
-            config.add_cleanup(lambda: shutil.rmtree(config.option.basetemp, ignore_errors=True))
+    is_first = config.option.basetemp is None and not hasattr(config, "workerinput")
+    if is_first and os.access(_MEMORY, os.W_OK) and shutil.disk_usage(_MEMORY).free >= _ROOM:
+        config.option.basetemp = str(_MEMORY / f"ubrant-tests-{os.getpid()}")
+        config.add_cleanup(lambda: shutil.rmtree(config.option.basetemp, ignore_errors=True))
     if config.getoption("--changed"):
         config.stash[_REACH] = reach(changed_files())
 
