@@ -270,3 +270,25 @@ def test_volts_that_a_load_does_not_take_are_said_of_any_method(told):
     assert not any("that the load takes" in w or "load works" in w for w in fine.warnings)
     straight = "method: ways\nunit: Pack\nkind: battery\nlabel: 20 Ah 12.8 V LiFePO4\nto: Router: 12 V, 10-14 V, 12 W"
     assert any("14.50 V are over the 14 V" in w for w in told(straight, "@08:00 source 14.6 V 1 A load 14.5 V 1.0 A straight").warnings)
+
+
+@pytest.mark.parametrize("watts", ["3.1 mW", "31 W", "0.1 W"])
+def test_watts_that_volts_times_amperes_do_not_allow_are_none(told, watts):
+    """A power factor of 0.0003, or of 2.6: a slip of unit or of a digit."""
+    assert "no more of them than VA" in told(f"method: idle\n{BRICK}", "@08:00 skip", f"@08:05 input 231 V 0.052 A {watts}").trouble
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("12.8 V 0.90 A 45 W", True),
+        ("12.8 V 0.90 A 11.4 W", False),
+        ("12.8 V 0.9 A 12 W", False),
+        ("231 V 1.0 A 150 W", False),
+        ("231 V 1.0 A 300 W", True),
+        ("12.8 V 0.90 A 1.15 W", True),
+    ],
+)
+def test_watts_beside_volts_and_amperes_that_they_are_not_are_said_of_any_method(told, line, says):
+    account = told(f"method: notes\n{PACK.replace('full: yes', 'temperature: 20 °C')}", f"@08:00 {line}", "@08:10 12.8 V 0.9 A")
+    assert any("one of them is a slip" in w for w in account.warnings) is says

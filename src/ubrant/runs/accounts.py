@@ -15,6 +15,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.usual_meters import assumed_text
 from ubrant.core.in_short import in_short, sketch_of
+from ubrant.core.record.beside import contradicts
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
@@ -166,7 +167,7 @@ def _with_assumed(account: Account, record: Record) -> Account:
 
 def _with_flows(account: Account, record: Record) -> Account:
     """What flowed although everything was off, what the guardian did, what stands twice at one place, and how it was read, is told of any method."""
-    said = warned_of(record) + warned_of_twice(record) + outside_window(record)
+    said = warned_of(record) + warned_of_twice(record) + contradicts(record) + outside_window(record)
     said += tuple(one for one in record.head.origin.said if one not in account.warnings)
     return replace(account, warnings=(*said, *account.warnings)) if said else account
 

@@ -28,6 +28,8 @@ QUANTITIES: tuple[Key, ...] = (
 )
 NEEDED = QUANTITIES[:3]
 _WATTS_IN = ("input", "W")
+_FACTORS = 0.02, 1.1
+"""Between these a power factor lies, meters of a hand being what they are; past them it is a slip. Common practice, no source."""
 _AC_V = 80.0, 500.0
 """Between these it is AC. Common practice, no source."""
 _WIDE = {
@@ -197,7 +199,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
 
 def _lacks_watts(jotting: Jotting) -> bool:
     """A line of an AC input that has amperes and no watts."""
-    read = _read(jotting)
+    read = read_at_ends(jotting)
     return is_ac(read.get(("input", "V"), (0.0, 0.0))[0]) and ("input", "A") in read and _WATTS_IN not in read
 
 
@@ -205,11 +207,21 @@ def _without_watts(count: int) -> tuple[str, ...]:
     if not count:
         return ()
     rows = say("One reading") if count == 1 else say("{count} readings", count=count)
-    return (say("{rows} of an AC input without watts: left out, as volts × amperes are VA there. A meter in the plug reads W.", rows=rows),)
+    return (
+        say(
+            "{rows} of an AC input without watts, or with watts that volts × amperes do not allow: left out. A meter in the plug reads W.",
+            rows=rows,
+        ),
+    )
 
 
-def _read(jotting: Jotting) -> dict[Key, tuple[float, float]]:
-    return {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
+def read_at_ends(jotting: Jotting) -> dict[Key, tuple[float, float]]:
+    """What a line says of both ends; watts of an AC input that its volts × amperes do not allow are none."""
+    read = {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
+    (volts, _), (amps, _), (watts, _) = (read.get(("input", q), (math.nan, 0.0)) for q in "VAW")
+    if is_ac(volts) and volts * amps and not math.isnan(watts * amps) and not _FACTORS[0] <= watts / (volts * amps) <= _FACTORS[1]:
+        del read[_WATTS_IN]
+    return read
 
 
 def is_ac(volts: float) -> bool:
@@ -222,7 +234,7 @@ def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
 
     Amperes of the input are those that carry its watts: on AC watts over volts, and none where no watts were read.
     """
-    read = _read(jotting)
+    read = read_at_ends(jotting)
     volts, _ = read.get(("input", "V"), (math.nan, 0.0))
     if is_ac(volts) or ("input", "A") not in read:
         read.pop(("input", "A"), None)
@@ -302,7 +314,7 @@ def _carrying(volts: Array, amps: Array | None, watts: Array | None) -> Array:
 def is_read_in_watts(record: Record) -> float | None:
     """Volts of an input that only its watts tell about: AC, or one whose amperes nobody read; None where amperes count."""
     if record.is_typed:
-        read = [_read(e.jotting) for e in record.lines]
+        read = [read_at_ends(e.jotting) for e in record.lines]
         by_watts = [r["input", "V"][0] for r in read if ("input", "V") in r and _WATTS_IN in r]
         by_watts = [v for v in by_watts if is_ac(v)] or ([] if any(("input", "A") in r for r in read) else by_watts)
         return float(np.median(by_watts)) if by_watts else None

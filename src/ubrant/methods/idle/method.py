@@ -20,8 +20,8 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
-from ubrant.core.record.head import SAME_PLACE, Setup, label_of
-from ubrant.core.record.points import QUANTITIES, is_ac, table_of, typed_row
+from ubrant.core.record.head import Setup, label_of
+from ubrant.core.record.points import QUANTITIES, is_ac, read_at_ends, table_of, typed_row
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -254,7 +254,9 @@ def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array, watts: Array | Non
         if not of_mains:
             return _Read(time_s, volts, amps)
         raise ReadingsError(
-            say("On AC volts × amperes are VA, no watts: an idle draw needs the watts of a meter in the plug, like “input 230 V 3.1 W”.")
+            say(
+                "On AC volts × amperes are VA, no watts: an idle draw needs the watts of a meter in the plug, like “input 230 V 3.1 W”, and no more of them than VA."
+            )
         )
     over = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=np.abs(volts) > 0)
     return _Read(time_s[read], volts[read], over[read], by_watts=True, without=int(np.count_nonzero(~read)))
@@ -370,8 +372,7 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
 
 def _watts(jotting: Jotting) -> tuple[float, float]:
     """Watts of the input in a line, NaN without, and how wide they are."""
-    found = {SAME_PLACE.get(r.tap, r.tap) or "input": (r.value, r.half_width) for r in jotting.readings if r.quantity == "W"}
-    return found.get("input", (math.nan, 0.0))
+    return read_at_ends(jotting).get(("input", "W"), (math.nan, 0.0))
 
 
 def _stands_in(record: Record, lines: Sequence[tuple[float, Jotting]]) -> StandIn | None:
