@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from ubrant.bench.live import LiveReadings
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import LEFT_OUT, Grammar, Jotting
@@ -87,3 +88,17 @@ def test_a_finer_reading_makes_the_zeros_before_it_finer() -> None:
     assert growing.record(head, {}, (), list(rows), "running", "").typed.half["battery", "A"][0] == pytest.approx(0.05)
     rows.append((2.0, jotting("13.0 V 5.000 A")))
     assert growing.record(head, {}, (), list(rows), "running", "").typed.half["battery", "A"][0] == pytest.approx(0.0005)
+
+
+def test_the_latest_typed_values_follow_every_row_however_it_comes():
+    live = LiveReadings()
+    live.jot_is(1, (0.0, jotting("13.2 V 0 A peak 9 A")))
+    assert live.latest_typed() == {("battery", "V"): 13.2, ("battery", "A"): 0.0}
+    live.jot_is(2, (10.0, jotting("13.0 V 5 A")))
+    assert live.latest_typed()["battery", "V"] == 13.0
+    live.jot_is(3, (5.0, jotting("13.1 V input 65 W")))  # noted late: an earlier moment
+    assert live.latest_typed() == {("battery", "V"): 13.0, ("battery", "A"): 5.0, ("input", "W"): 65.0}
+    live.jot_is(2, None)
+    assert live.latest_typed()["battery", "V"] == 13.1
+    live.jots_are({7: (0.0, jotting("12.0 V"))})
+    assert live.latest_typed() == {("battery", "V"): 12.0}

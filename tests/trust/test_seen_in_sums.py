@@ -227,6 +227,7 @@ def test_rows_on_ac_without_watts_are_left_out_and_said_and_nothing_but_those_is
     assert any("no watts and was left out" in w for w in account.warnings)
     assert "volts × amperes are VA" in told(head, "@08:00 skip", "@08:05 input 231 V 0.052 A").trouble
     assert "no zero" in told(head, "@08:00 input 231 V 3.1 W", "@08:05 input 231 V 3.1 W").trouble
+    assert "no zero" in told(head, "@08:00 input 3.1 W", "@08:05 input 3.1 W").trouble
     assert told(head, "@08:00 input 0.4 W", "@08:05 input 231 V 3.1 W").findings["idle_power"].value == pytest.approx(2.7)
 
 
@@ -236,6 +237,10 @@ def test_a_sweep_of_what_the_mains_feed_is_by_watts(told):
     head = f"method: sweep\n{BRICK}"
     found = told(head, *(f"@08:{10 + k} input 231 V {into} output 12.0 V {amps} A" for k, (into, amps) in enumerate(rows))).findings
     assert found["peak_efficiency"].value == pytest.approx(100 * 24 / 27.1, abs=0.6)
+    known = f"{head}\nwatts: 1 % + 0.2 W\nvolts: 0.1 % + 1 mV\namps: 0.1 % + 1 mA"
+    lines = [f"@08:{10 + k} input 231.00 V {into} output 12.000 V {amps:.3f} A" for k, (into, amps) in enumerate(rows)]
+    best = next(f for key, f in told(known, *lines).findings.items() if key.startswith("efficiency_") and abs(f.value - 88.56) < 0.01)
+    assert best.expanded_uncertainty == pytest.approx(88.56 * 2 * ((0.01**2 + (0.2 / 27.1) ** 2) / 3) ** 0.5, rel=0.2)
     without = told(head, *(f"@08:{10 + k} input 231 V {into.split(' A')[0]} A output 12.0 V 2 A" for k, (into, _) in enumerate(rows)))
     assert "4 readings of an AC input without watts" in without.trouble
     assert not without.findings
@@ -258,6 +263,10 @@ def test_a_percent_that_stands_still_is_no_proof_of_hours(told):
     )
     assert even.findings["runtime_from_full_1"].sides == (0.0, 0.0)
     assert not any("stood still" in w for w in even.warnings)
+    short = told(
+        WAYS, *(f"@{h} load on station {p} % mains socket" for h, p in (("08:00", 90), ("09:00", 78), ("09:10", 78), ("10:00", 66)))
+    )
+    assert short.findings["runtime_from_full_1"].sides == (0.0, 0.0)  # it should have fallen by 2: no more than it may be off
 
 
 def test_volts_that_a_load_does_not_take_are_said_of_any_method(told):
@@ -284,6 +293,7 @@ def test_watts_that_volts_times_amperes_do_not_allow_are_none(told, watts):
         ("12.8 V 0.90 A 45 W", True),
         ("12.8 V 0.90 A 11.4 W", False),
         ("12.8 V 0.9 A 12 W", False),
+        ("12.80 V 0.900 A 12.20 W", False),
         ("231 V 1.0 A 150 W", False),
         ("231 V 1.0 A 300 W", True),
         ("12.8 V 0.90 A 1.15 W", True),

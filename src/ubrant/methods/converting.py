@@ -20,7 +20,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import SIMULATED, Criteria, Setup
+from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Rows, is_read_in_watts, mean_between, typed_row
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Record
@@ -43,7 +43,13 @@ def meters_of(record: Record) -> SweepMeters:
     if (at_v := is_read_in_watts(record)) is not None:  # what carries the watts is in doubt as they are
         watts = record.quoted("input", "W")
         volts, amps = volts or Accuracy(0.0, 0.0, "V"), None if watts is None else Accuracy(watts.gain, watts.zero / abs(at_v), "A")
-    return SweepMeters(volts, amps, record.quoted(output, "V"), record.quoted(output, "A"), setup.one_meter, record.quoted(output, "W"))
+    one_meter = setup.one_meter and at_v is None  # watts at one end and amperes at the other share no gain
+    watts_out = record.quoted(output, "W") if _is_read(record, "output", "W") else None
+    return SweepMeters(volts, amps, record.quoted(output, "V"), record.quoted(output, "A"), one_meter, watts_out)
+
+
+def _is_read(record: Record, tap: str, quantity: str) -> bool:
+    return any(SAME_PLACE.get(t, t) == tap and q == quantity for t, q in (*record.readings, *record.typed.series))
 
 
 def upstream_ohm(record: Record) -> float:

@@ -204,3 +204,7 @@ def test_what_was_read_with_a_source_is_not_foretold_otherwise_by_the_label():
     assert found["candidate_1"].value == pytest.approx(12.4 * 8.9)
     assert found["fills_1"].value == pytest.approx(3600 * 500 / (12.4 * 8.9))
     assert found["candidate_2"].value == pytest.approx(22 * 13)
+    limited = method_of("port").account(record_for("port", made, lines={0.0: "input 12.4 V 8.90 A pack", 60.0: "input 14.2 V 7.77 A"}))
+    assert limited.findings["power_limit"].value == pytest.approx(110.3, abs=0.1)
+    assert limited.findings["candidate_1"].value == pytest.approx(110.3, abs=0.1)
+    assert "as it was read" not in limited.findings["candidate_1"].working

@@ -7,7 +7,7 @@ import math
 import pytest
 
 from tests.command_line import said, ubrant
-from tests.making import prepared, problems
+from tests.making import prepared, problems, record_for
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.battery.label_doubt import measured, of_label
@@ -15,6 +15,7 @@ from ubrant.core.battery.percent import Change
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart
+from ubrant.methods.registry import method_of
 
 PLUG = Accuracy(0.01, 0.3, "W")
 HEAD = """unit station: 500 Wh 25.6 V
@@ -190,3 +191,9 @@ def test_through_the_window(bench_window, qtbot):
     assert account.findings["way_overhead_1"].value == pytest.approx(12.0)
     assert account.findings["ratio"].value == pytest.approx(31 / 23)
     assert "Mains socket: 31" in account.sentence
+
+
+def test_two_ways_that_draw_the_same_are_named_apart():
+    made = prepared("ways", Unit("Station", "station", "500 Wh"), ways="mains socket, 12 V socket")
+    found = method_of("ways").account(record_for("ways", made, lines={0.0: "source 30 W", 60.0: "source 30 W"})).findings["ratio"]
+    assert (found.name, found.value) == ("mains socket lasts longer than 12 V socket by", 1.0)

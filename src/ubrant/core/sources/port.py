@@ -281,10 +281,15 @@ def would_give(one: Candidate, port: PortLabel, limit_a: float | None, limit_w: 
     return say("works"), (watts[0], watts[1])
 
 
+def was_tried(one: Candidate, port: Port) -> bool:
+    """Whether what it gives is known by having been read alone: no limit has shown itself."""
+    return one.name.lower() in port.took and not port.findings.keys() & {"current_limit", "power_limit"}
+
+
 def foretold(one: Candidate, label: PortLabel, port: Port) -> tuple[str, tuple[float, float] | None]:
     """What a source gives, by the limits that have shown themselves; where none has, as it was read with it, and only else by those on the label."""
     word, watts = would_give(one, label, port.amps, port.watts)
-    took = port.took.get(one.name.lower())
-    if took is None or watts is None or port.findings.keys() & {"current_limit", "power_limit"}:
+    if watts is None or not was_tried(one, port):
         return word, watts
+    took = port.took[one.name.lower()]
     return word, (took, took)

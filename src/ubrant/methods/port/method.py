@@ -13,7 +13,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.record.record import Record
-from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port
+from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -180,7 +180,7 @@ def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: f
             "W",
             None,
             say("{span}: {word}, {a} to {b} W", span=span, word=word, a=show(watts[0], 3), b=show(watts[1], 3))
-            if watts[0] < watts[1]
+            if not was_tried(one, port)
             else say("{span}: {word}, {a} W as it was read", span=span, word=word, a=show(watts[0], 3)),
         )
     }
