@@ -38,6 +38,7 @@ def let_go() -> None:
     pool.waitForDone(10_000)
     QApplication.processEvents()
     gc.collect()
+    gc.enable()  # the window that has gone collected by itself
     gc.freeze()  # what has lasted until here lasts: the next collection need not look through it again
 
 

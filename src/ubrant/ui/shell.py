@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMenuBar, QSizePoli
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.shelf_order import newest_of
+from ubrant.ui.collecting import Collector
 from ubrant.ui.desktop import Desktop, open_with_desktop
 from ubrant.ui.imports import Imports
 from ubrant.ui.keys import KeysDialog
@@ -79,6 +80,7 @@ class MainWindow(QMainWindow):
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
         self.watch = LogbookWatch(self, self._warn)
+        self._collector = Collector(self)
         self._beat = QTimer(self)
         self._beat.setInterval(500)
         self._beat.timeout.connect(self._look_after)
