@@ -302,3 +302,12 @@ def test_watts_that_volts_times_amperes_do_not_allow_are_none(told, watts):
 def test_watts_beside_volts_and_amperes_that_they_are_not_are_said_of_any_method(told, line, says):
     account = told(f"method: notes\n{PACK.replace('full: yes', 'temperature: 20 °C')}", f"@08:00 {line}", "@08:10 12.8 V 0.9 A")
     assert any("one of them is a slip" in w for w in account.warnings) is says
+
+
+def test_a_change_of_sources_that_failed_without_a_reading_counts(told):
+    """*off* alone was a note: of three changes one was left, and it held."""
+    account = told(
+        "method: handover\nunit: Router\nkind: load\nlabel: 12 V, 12 W", "@08:00 runs", "@08:10 off", "@08:20 output 12.0 V runs"
+    )
+    assert account.sentence.startswith("2 of 3 changes held")
+    assert "it went off" in account.sentence

@@ -17,7 +17,7 @@ from tests.making import METER, STEP_DOWN, prepared
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
-from ubrant.methods.registry import method_of
+from ubrant.methods.registry import entries, method_of
 from ubrant.runs.begin import start_by_hand
 
 FEW, ALL, MOST_MB = 200, 20_000, 10.0
@@ -44,9 +44,9 @@ class Monkey:
     def begin(self) -> None:
         """A run that is typed."""
         bench = self.window.bench
-        key, unit = self.chance.choice(
-            (("sweep", STEP_DOWN), ("discharge", Unit("Block", "battery", "12 V 45 Ah lead-acid")), ("idle", STEP_DOWN))
-        )
+        here = {entry.key for entry in entries()}
+        each = (("sweep", STEP_DOWN), ("discharge", Unit("Block", "battery", "12 V 45 Ah lead-acid")), ("idle", STEP_DOWN))
+        key, unit = self.chance.choice([one for one in each if one[0] in here])
         method = method_of(key)
         made = prepared(key, unit, (METER, METER))
         run, session = start_by_hand(bench.logbook, method, method.by_person(made), lambda: self.clock)

@@ -408,6 +408,7 @@ def two_meters(window):
     return window
 
 
+@pytest.mark.needs("sweep")
 def test_a_converter_by_hand_in_twelve_keys_and_clicks_besides_its_numbers(two_meters, qtbot):
     window, hand = two_meters, Counted(qtbot)
     unit = window.bench.keep_unit(Unit("Step-down", "converter", "12 V to 5 V, 3 A"))

@@ -10,12 +10,14 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.quantities.jot import FATES, QUANTITIES, Jotting
+from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, Jotting
 from ubrant.core.quantities.quantity import show
+from ubrant.core.record.between_marks import BY_HAND as MARKED
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import errors_of, if_off
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SAME_PLACE, SIMULATED, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
@@ -135,7 +137,6 @@ class ByHand:
     marks_load : the person says when the load comes on and goes off
     reads : what is usually read, besides what its rows want
     every_s : about how long from one reading to the next; 0 where each is made when it is ready
-    named : a line may name the row that it answers, whatever its place; else the order alone says it
     """
 
     asks: tuple[Ask, ...]
@@ -144,7 +145,6 @@ class ByHand:
     marks_load: bool = False
     reads: tuple[Key, ...] = ()
     every_s: float = 0.0
-    named: bool = False
 
     @property
     def columns(self) -> tuple[Key, ...]:
@@ -155,42 +155,85 @@ class ByHand:
 
     @property
     def steps(self) -> tuple[str, ...]:
-        """What a line can be told to answer; nothing where the order alone says it."""
-        return tuple(dict.fromkeys(row.short for row in self.rows if row.short)) if self.named else ()
+        """What a line can be told to answer."""
+        return tuple(dict.fromkeys(row.short for row in self.rows if row.short))
+
+    def is_aside(self, jotting: Jotting) -> bool:
+        """A note, or a mark beside what is asked for: its moment counts, and no row is answered by it."""
+        return not jotting.readings and (not jotting.mark or (jotting.mark in MARKED and jotting.mark not in self._marks))
+
+    @property
+    def _marks(self) -> set[str]:
+        return {mark for row in (*self.rows, self.after) for mark in row.marks}
 
     def told_apart(self, lines: Sequence[Jotting]) -> tuple[list[str], list[Row]]:
         """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next.
 
-        A name is the whole note, or what stands before its first comma.
+        A name is the whole note, or what stands before a comma of it.
         """
         if not self.rows:
             return [""] * len(lines), []
-        left, answered = list(self.rows), []
+        answered = self._answered(lines)
+        taken = set(answered)
+        names = [self.rows[k].short if k is not None else "" for k in answered]
+        return names, [row for k, row in enumerate(self.rows) if k not in taken]
+
+    def _answered(self, lines: Sequence[Jotting]) -> list[int | None]:
+        """The number of the row that each line answers; None for one aside, and once all are."""
+        left = list(range(len(self.rows)))
+        answered: list[int | None] = []
         for line in lines:
-            row = (self._named(line.text) if self.named else None) or next(iter(left), None)
-            answered.append(row.short if row is not None else "")
-            if row in left:
-                left.remove(row)
-        return answered, left
+            if self.is_aside(line):
+                answered.append(None)
+                continue
+            k = self._named(line.text, left)
+            k = next(iter(left), None) if k is None else k
+            answered.append(k)
+            if k in left:
+                left.remove(k)
+        return answered
+
+    def in_order(self, record: Record) -> Record:
+        """The same lines in the order of the rows that they answer, where some name theirs; of two that name one the later counts.
+
+        For a method that goes by their order: a row that none has answered is skipped.
+        """
+        at = [k for k, e in enumerate(record.lines) if e.jotting.readings or e.jotting.mark in {"skip", LEFT_OUT}]
+        if not self.rows:
+            return record
+        answered = self._answered([record.lines[k].jotting for k in at])
+        if answered == [k if k < len(self.rows) else None for k in range(len(at))]:
+            return record
+        of_row = {row: record.lines[k] for k, row in zip(at, answered, strict=True) if row is not None}
+        further = [record.lines[k] for k, row in zip(at, answered, strict=True) if row is None]
+        aside = [e for k, e in enumerate(record.lines) if k not in set(at)]
+        skipped = Entry(record.lines[at[0]].time_s, Jotting("", mark="skip"))
+        rows = [of_row.get(row, skipped) for row in range(max(of_row, default=-1) + 1)]
+        return replace(record, lines=(*aside, *rows, *further))
 
     def answering(self, record: Record) -> list[tuple[float, Jotting, str]]:
         """Every line that was not skipped, when it is of, and what it is of: the row that it names, else its own note, else the row whose turn it was.
 
         One that was skipped has answered its row as well.
         """
-        lines = record.answers("skip")
+        lines = record.answers("skip", *self._marks - {ANY_MARK})
         answered, _ = self.told_apart([jotting for _, jotting in lines])
         found = []
         for (moment, jotting), turn in zip(lines, answered, strict=True):
-            named = self._named(jotting.text)
+            named = self._named(jotting.text, range(len(self.rows)))
             if jotting.mark != "skip":
-                found.append((moment, jotting, named.short if named is not None else jotting.text.strip('" ') or turn))
+                found.append((moment, jotting, self.rows[named].short if named is not None else jotting.text.strip('" ') or turn))
         return found
 
-    def _named(self, note: str) -> Row | None:
+    def _named(self, note: str, left: Sequence[int]) -> int | None:
+        """The row that a note names: of several of one name the first that is ``left``, and of two names the longer."""
         note = note.strip('" ').lower()
-        names = [(row.short.lower(), row) for row in self.rows if row.short]
-        return next((row for name, row in names if note == name or note.startswith(f"{name},")), None)
+        if not note:
+            return None
+        names = sorted(
+            ((row.short.lower(), k) for k, row in enumerate(self.rows) if row.short), key=lambda one: (-len(one[0]), one[1] not in left)
+        )
+        return next((k for name, k in names if note == name or note.startswith(f"{name},")), None)
 
     def next_row(self, lines: Sequence[Jotting]) -> Row:
         return next(iter(self.told_apart(lines)[1]), self.after)
@@ -251,6 +294,8 @@ class Method:
     taps : where it is metered, in the order of the path
     reads_beside : where else a reading says something to it
     roads : the benches it can be made on
+    goes_by_order : what a typed line is of is told by its place among the others, not by what it says
+    fates_alone : *runs*, *falters* or *off* without a reading is an answer, too
     by_eye : what is read are mostly displays: on the simulated bench a simulated person reads them off, and types
     is_started : False for what is only brought in
     on_battery : a battery feeds what is tested, which the form then offers
@@ -273,6 +318,8 @@ class Method:
     reads_beside: ClassVar[tuple[str, ...]] = ()
     roads: ClassVar[tuple[str, ...]] = (BY_HAND, INSTRUMENTS, SIMULATED)
     by_eye: ClassVar[bool] = False
+    goes_by_order: ClassVar[bool] = True
+    fates_alone: ClassVar[bool] = False
     uses_load: ClassVar[bool] = True
     is_started: ClassVar[bool] = True
     on_battery: ClassVar[bool] = False
@@ -481,6 +528,13 @@ class Method:
             if len(watts) == 1 and not mains:  # on AC volts × amperes are no watts
                 found[entry.time_s] = f"{show(watts[0])} W"
         return found
+
+    def as_answer(self, jotting: Jotting) -> Jotting:
+        """A line as this test takes it: what became of a load may be all that was seen."""
+        fate = jotting.text.strip(' ."').lower()
+        if not self.fates_alone or jotting.readings or jotting.mark or fate not in FATES:
+            return jotting
+        return replace(jotting, mark=fate, text="")
 
     def simulate(self, record: Record) -> tuple[Simulated, ...]:
         """The ± of its answers once more, by draws (JCGM 101): the account is made again with every error of a meter in it."""

@@ -72,7 +72,16 @@ def whole_account(
     others : the other runs of the unit with their accounts, the newest first; asked for only where the method wants them
     expected : what a rehearsal foretold, for a run that is going on
     """
-    return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(record, expected)), record, others))
+    return _careful(
+        record, lambda: method.study(_with_ratios(method, record, method.account(_in_order(method, record), expected)), record, others)
+    )
+
+
+def _in_order(method: Method, record: Record) -> Record:
+    """Its typed lines as its rows are asked for, where a person said which row a line is of."""
+    if not record.is_typed or not record.head.plan or not any(e.jotting.text for e in record.lines):
+        return record
+    return method.by_hand(method.prepared(record.head)).in_order(record) if method.goes_by_order else record
 
 
 def others_of(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:

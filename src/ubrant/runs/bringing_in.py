@@ -242,8 +242,9 @@ def _event(time_s: float, text: str) -> Event:
 
 def _from_jots(log: LogFile, method: str) -> StoredRun:
     head, started = head_of_jots(log, method)
-    jots = tuple(StoredJot(e.time_s, line_of(e.jotting), "") for e in log.entries if e.jotting.readings or e.jotting.mark)
-    notes = tuple(Note(e.time_s, e.jotting.text) for e in log.entries if not (e.jotting.readings or e.jotting.mark))
+    entries = [(e.time_s, method_of(head.method).as_answer(e.jotting)) for e in log.entries]
+    jots = tuple(StoredJot(moment, line_of(j), "", data=j) for moment, j in entries if j.readings or j.mark)
+    notes = tuple(Note(moment, j.text) for moment, j in entries if not (j.readings or j.mark))
     return StoredRun(replace(new_run(head, log.name, started), unit_id=None, state="done"), {}, notes, jots)
 
 

@@ -13,7 +13,7 @@ from ubrant.core.record.jot_text import Entry, corrected, on_that_day
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
-from ubrant.methods.registry import method_of
+from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.edits import Change, Edits
 
 if TYPE_CHECKING:
@@ -158,6 +158,14 @@ def _on_its_day(on_day: tuple[int, int, int], clock_s: float, start: datetime, n
     return moment
 
 
+def as_answer(run: Run, jotting: Jotting) -> Jotting:
+    """A line as the test of a run takes it."""
+    try:
+        return method_of(run.method).as_answer(jotting)
+    except UnknownMethodError:
+        return jotting
+
+
 def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, session: Session | None = None) -> Taken:
     """Keep a line: readings and marks as a typed line, a note as an event.
 
@@ -168,6 +176,7 @@ def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, sessio
     LogbookError
         It cannot be kept.
     """
+    jotting = as_answer(run, jotting)
     if not jotting.readings and not jotting.mark and not jotting.corrects:
         moment = moment_of(jotting, run, now_s)
         if session is not None and session.running:

@@ -6,7 +6,7 @@ import csv
 import io
 import math
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
@@ -533,11 +533,9 @@ def title_of(key: Key, among: Iterable[Key] = ()) -> str:
     return unit if alone else f"{_SHORT.get(tap, tap)} {unit}"
 
 
-def asked_of(sheet: Sheet, hand: ByHand, is_aside: Callable[[Jotting], bool] = lambda _: False) -> list[str]:
+def asked_of(sheet: Sheet, hand: ByHand) -> list[str]:
     """What each row answers, in a few words, and behind them what is still to come; empty where nothing in particular is asked."""
     if not hand.rows:
         return []
-    rows = [row for row in sheet.rows if not is_aside(row.jotting)]
-    answered, left = hand.told_apart([row.jotting for row in rows])
-    words = iter(answered)
-    return ["" if is_aside(row.jotting) else next(words) for row in sheet.rows] + [row.short for row in left]
+    answered, left = hand.told_apart([row.jotting for row in sheet.rows])
+    return answered + [row.short for row in left]

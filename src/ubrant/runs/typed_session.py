@@ -10,7 +10,6 @@ from ubrant.bench.live import LiveReadings
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
-from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
@@ -36,7 +35,6 @@ class TypedSession:
         self._logbook, self.run, self.clock = logbook, run, clock
         self.hand: ByHand = method.by_hand(prepared)
         self._asks = list(self.hand.asks)
-        self._asked_marks = {mark for row in (*self.hand.rows, self.hand.after) for mark in row.marks}
         self._state = Progress()
         self.relook()
 
@@ -63,11 +61,11 @@ class TypedSession:
         if not self.hand.rows:
             return self.hand.after
         lines = [jotting for _, jotting in self.live.jots()]
-        return self.hand.next_row([jotting for jotting in lines if not self.is_aside(jotting)])
+        return self.hand.next_row(lines)
 
     def is_aside(self, jotting: Jotting) -> bool:
-        """A mark beside what is asked for: its moment counts, and no row is answered by it."""
-        return not jotting.readings and jotting.mark in BY_HAND and jotting.mark not in self._asked_marks
+        """It counts beside what is asked for."""
+        return self.hand.is_aside(jotting)
 
     def lacks(self, jotting: Jotting) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""

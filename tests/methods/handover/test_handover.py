@@ -47,3 +47,14 @@ def test_typed_through_the_window(bench_window, qtbot):
         say_line(window, qtbot, line)
     close(window, qtbot)
     assert window.findings.account.sentence.startswith("2 of 2 changes held")
+
+
+def test_off_alone_is_an_answer_in_the_window_as_in_a_file(bench_window, qtbot):
+    window = bench_window
+    prepare(window, Unit("Sound desk", "load", "12 V, 30 W"), "handover", sources="mains, pack")
+    begin(window, qtbot)
+    say_line(window, qtbot, "off")
+    say_line(window, qtbot, "the lamp went dark")
+    say_line(window, qtbot, "12.30 V runs")
+    close(window, qtbot)
+    assert window.findings.account.sentence == "1 of 2 changes held, the output never below 12.300 ± 0.011 V; mains to pack: it went off."

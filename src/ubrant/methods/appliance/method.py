@@ -49,6 +49,7 @@ class ApplianceMethod(Method):
 
     key = "appliance"
     title = "Modes"
+    goes_by_order = False
     Plan = ModesPlan
     taps = ("input",)
     roads = (BY_HAND, SIMULATED)
@@ -97,7 +98,7 @@ class ApplianceMethod(Method):
             for mode in prepared.plan.modes
         )
         after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
-        return ByHand((ask,), rows, after, named=True)
+        return ByHand((ask,), rows, after)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return reads_modes(prepared, reader)
@@ -192,7 +193,7 @@ def _on_dc(modes: tuple[str, ...]) -> ByHand:
         or_fate=(("input", "A"),),
         afresh=True,
     )
-    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")), named=True)
+    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")))
 
 
 def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
@@ -262,7 +263,7 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
 
 def _named(record: Record, names: tuple[str, ...]) -> Iterator[tuple[str, Jotting]]:
     """Each line that was not skipped with its mode."""
-    hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""), named=True)
+    hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""))
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
     for place, (_, jotting, name) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting

@@ -48,6 +48,7 @@ class AuditMethod(Method):
 
     key = "audit"
     title = "Audit by clamp"
+    goes_by_order = False
     Plan = AuditPlan
     taps = ("battery",)
     roads = (BY_HAND, SIMULATED)
@@ -135,7 +136,7 @@ class AuditMethod(Method):
             example="1.4 A with the sun",
             afresh=True,
         )
-        return ByHand(asks, tuple(rows), after, reads=(_V, _A), named=True)
+        return ByHand(asks, tuple(rows), after, reads=(_V, _A))
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return walks_round(prepared, reader)

@@ -41,6 +41,8 @@ class HandoverMethod(Method):
 
     key = "handover"
     title = "Hand-over between sources"
+    goes_by_order = False
+    fates_alone = True
     Plan = HandoverPlan
     taps = ("output",)
     roads = (BY_HAND, SIMULATED)
@@ -106,7 +108,7 @@ class HandoverMethod(Method):
                 )
             )
         after = Row(say("Again any change, with a note which; or close the run."), (_V,), marks=(RUNS, FALTERS, OFF, "skip"), or_fate=(_V,))
-        return ByHand((ask,), tuple(rows), after, reads=(_V,), named=True)
+        return ByHand((ask,), tuple(rows), after, reads=(_V,))
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return pulls(prepared, reader)

@@ -40,6 +40,7 @@ class PlugDayMethod(Method):
 
     key = "plug-day"
     title = "A day by plug meter"
+    goes_by_order = False
     Plan = DayPlan
     taps = ("input",)
     roads = (BY_HAND, SIMULATED)
@@ -83,7 +84,7 @@ class PlugDayMethod(Method):
             ),
         )
         after = Row(say("Read it again as often as you like, the latest counts; or close the run."), (_WH,), example="1.38 kWh")
-        return ByHand((ask,), rows, after, reads=(_W, _WH), named=True)
+        return ByHand((ask,), rows, after, reads=(_W, _WH))
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return waits_a_day(prepared, reader)

@@ -47,6 +47,7 @@ class PortMethod(Method):
 
     key = "port"
     title = "Input port"
+    goes_by_order = False
     Plan = PortPlan
     taps = ("input",)
     by_eye = True

@@ -88,6 +88,7 @@ class WaysMethod(Method):
 
     key = "ways"
     title = "Which way to feed it"
+    goes_by_order = False
     Plan = WaysPlan
     taps = ("source", "load")
     by_eye = True

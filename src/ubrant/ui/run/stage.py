@@ -23,7 +23,7 @@ from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.accounts import latest, live_account, live_record, others_of
 from ubrant.runs.begin import Session
 from ubrant.runs.edits import Change
-from ubrant.runs.jotting import grammar_for
+from ubrant.runs.jotting import as_answer, grammar_for
 from ubrant.runs.sheet import asked_of, sheet_of_typed
 from ubrant.runs.typed_session import TypedSession
 from ubrant.runs.what_it_was import begin_unnamed
@@ -290,7 +290,7 @@ class RunStage(StageFrame):
         if session.live.work() <= _MANY or not running:  # else it follows with the account, which is made beside the window
             self._says = method.row_findings(live_record(run, session))
         says = self._says
-        asked = asked_of(sheet, hand, session.is_aside)
+        asked = asked_of(sheet, hand)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running, steps=hand.steps)
 
     def _show_due(self, progress: Progress) -> None:
@@ -503,6 +503,7 @@ class RunStage(StageFrame):
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:
             return ""
+        jotting = as_answer(run, jotting)
         counts = (jotting.readings or jotting.mark) and not jotting.corrects
         if isinstance(session, TypedSession) and counts and (lacks := session.lacks(jotting)):
             return lacks
