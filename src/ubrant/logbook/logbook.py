@@ -37,6 +37,7 @@ from ubrant.logbook.rows import (
     event_row,
     jot_of,
     jot_row,
+    lines_before,
     object_of,
     run_of,
     unit_of,
@@ -367,16 +368,8 @@ class Logbook:
         """What stood in the place of a typed line before it was changed, the first one first; by the number of the one that counts."""
         if (known := self._before.get(run_id)) is not None:
             return known
-        rows = self._db.execute(
-            "SELECT id, line, replaced_by FROM jot WHERE run_id = ? AND replaced_by IS NOT NULL AND NOT undone ORDER BY id DESC", (run_id,)
-        ).fetchall()
-        latest: dict[int, int] = {}
-        before: dict[int, tuple[str, ...]] = {}
-        for jot_id, line, by in rows:
-            latest[jot_id] = latest.get(by, by)
-            before[latest[jot_id]] = (line, *before.get(latest[jot_id], ()))
-        self._before[run_id] = before
-        return before
+        self._before[run_id] = lines_before(self._db, run_id)
+        return self._before[run_id]
 
     def told_by(self, run_id: int) -> tuple[int, str]:
         """By what a run is known besides its head: how many readings it has, and when its first line was typed."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from typing import Any
 
 from ubrant.core.equipment.unit import Unit, UnitFacts
@@ -117,3 +118,16 @@ def object_of(text: str) -> dict[str, Any]:
     if not isinstance(made, dict):
         raise DamagedError("Something on the shelf is damaged in the logbook. File → Save what can be read makes a sound one of the rest.")
     return made
+
+
+def lines_before(db: sqlite3.Connection, run_id: int) -> dict[int, tuple[str, ...]]:
+    """What stood in the place of each typed line before it was changed, the first one first; by the number of the one that counts."""
+    rows = db.execute(
+        "SELECT id, line, replaced_by FROM jot WHERE run_id = ? AND replaced_by IS NOT NULL AND NOT undone ORDER BY id DESC", (run_id,)
+    ).fetchall()
+    latest: dict[int, int] = {}
+    before: dict[int, tuple[str, ...]] = {}
+    for jot_id, line, by in rows:
+        latest[jot_id] = latest.get(by, by)
+        before[latest[jot_id]] = (line, *before.get(latest[jot_id], ()))
+    return before
