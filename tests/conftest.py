@@ -38,6 +38,9 @@ def pytest_configure(config: pytest.Config) -> None:
     """Thousands of logbooks are made and synced: in memory, where there is room, nobody waits for a disk."""
     is_first = config.option.basetemp is None and not hasattr(config, "workerinput")
     if is_first and os.access(_MEMORY, os.W_OK) and shutil.disk_usage(_MEMORY).free >= _ROOM:
+        for left in _MEMORY.glob("ubrant-tests-*"):  # of a run that was killed
+            if not Path(f"/proc/{left.name.rpartition('-')[2]}").exists():
+                shutil.rmtree(left, ignore_errors=True)
         config.option.basetemp = str(_MEMORY / f"ubrant-tests-{os.getpid()}")
         config.add_cleanup(lambda: shutil.rmtree(config.option.basetemp, ignore_errors=True))
     if config.getoption("--changed"):
