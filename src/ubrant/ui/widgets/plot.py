@@ -101,7 +101,8 @@ class PlotView(Axes):
         else:
             at = self.place(float(curve.x[-1]), float(np.mean(curve.y[len(curve.y) // 2 :])))
             room = painter.fontMetrics().horizontalAdvance(curve.label) + 8
-            self._words(painter, at.x() - room, at.y() - 24, curve.label)
+            left = self.place(self.spans[0][0], 0).x() + 4  # what ends at the left is named inside all the same
+            self._words(painter, max(at.x() - room, left), at.y() - 24, curve.label)
 
     def _key_at(self, painter: QPainter) -> float:
         """Where the names of the curves begin: at the left, or at the right where they hide less of the curves."""
