@@ -275,9 +275,12 @@ def test_volts_that_a_load_does_not_take_are_said_of_any_method(told):
     account = told(f"method: handover\n{router}", "@08:00 output 12.1 V runs", "@08:10 output 9.4 V runs", "@08:20 output 16.2 V runs")
     assert any("16.20 V are over the 15 V that the load takes" in w for w in account.warnings)
     assert any("9.400 V are under the 10 V from which the load works" in w for w in account.warnings)
+    slip = told(f"method: handover\n{router}", "@08:00 output 121 V runs")
+    assert any("121.0 V are over the 15 V" in w for w in slip.warnings)
     fine = told(f"method: handover\n{router}", "@08:00 output 12.1 V runs", "@08:10 output 0.0 V off")
     assert not any("that the load takes" in w or "load works" in w for w in fine.warnings)
     straight = "method: ways\nunit: Pack\nkind: battery\nlabel: 20 Ah 12.8 V LiFePO4\nto: Router: 12 V, 10-14 V, 12 W"
+    assert not any("over" in w for w in told(straight, "@08:00 source 14 V 1 A load 230 V 0.1 A 12 W mains socket").warnings)
     assert any("14.50 V are over the 14 V" in w for w in told(straight, "@08:00 source 14.6 V 1 A load 14.5 V 1.0 A straight").warnings)
 
 

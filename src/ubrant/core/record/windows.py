@@ -25,9 +25,11 @@ def window_of(text: str) -> tuple[float, float] | None:
 
 def outside_window(record: Record) -> tuple[str, ...]:
     """A sentence for the highest reading over the window on a load's label, and one for the lowest under it."""
-    fed = [unit for unit in (record.head.setup.unit, record.head.setup.device) if unit is not None and unit.kind == "load"]
-    window = next((found for unit in fed if (found := window_of(unit.label_text)) is not None), None)
-    return () if window is None else beyond(volts_fed(record), window)
+    setup = record.head.setup
+    for unit in (setup.unit, setup.device):
+        if unit is not None and unit.kind == "load" and (window := window_of(unit.label_text)) is not None:
+            return beyond(volts_fed(record), window, may_have_supply=unit is setup.device)
+    return ()
 
 
 def volts_fed(record: Record) -> list[float]:
@@ -39,10 +41,10 @@ def volts_fed(record: Record) -> list[float]:
     return [*typed, *map(float, extremes)]
 
 
-def beyond(volts: Iterable[float], window: tuple[float, float]) -> tuple[str, ...]:
-    """Sentences on what lies outside; a reading of nothing (the load is off) lies nowhere."""
+def beyond(volts: Iterable[float], window: tuple[float, float], *, may_have_supply: bool = True) -> tuple[str, ...]:
+    """Sentences on what lies outside; a reading of nothing (the load is off) lies nowhere, nor mains where it may be fed by a supply of its own."""
     low, high = window
-    read = [v for v in map(abs, volts) if v > 0.1 * low and (v < _AC_V or high >= _AC_V)]
+    read = [v for v in map(abs, volts) if v > 0.1 * low and (v < _AC_V or high >= _AC_V or not may_have_supply)]
     over, under = max(read, default=0.0) > high, min(read, default=low) < low
     said = []
     if over:
