@@ -45,6 +45,7 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
         self._unit_s = 60.0
         self._measured: dict[str, pg.PlotDataItem] = {}
         self._expected: dict[str, pg.PlotDataItem] = {}
+        self._filled: frozenset[str] = frozenset()
         self._pyramids: dict[str, Pyramid] = {}
         self._thin = dict.fromkeys("VAW", False)
         self._whole = (0.0, 1.0)
@@ -192,6 +193,10 @@ class Trace(pg.GraphicsLayoutWidget):  # type: ignore[misc]  # pyqtgraph is unty
             known.extend(series)
         else:
             self._pyramids[key] = scaled or Pyramid(series)
+        if not len(series) and key in self._filled:
+            self._plots[key].setYRange(0.0, 1.0, padding=0)  # of what stood there before nothing stays, its scale neither
+            self._plots[key].enableAutoRange("y", True)
+        self._filled = self._filled | {key} if len(series) else self._filled - {key}
         self._redraw_one(key)
 
     def set_expected(self, key: str, series: Series | None) -> None:
