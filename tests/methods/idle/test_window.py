@@ -28,18 +28,6 @@ def test_idle_draw_by_hand(bench_window, qtbot):
     assert "normal" in window.findings.drawn.plot("Power taken in").accessibleDescription()
 
 
-def test_a_remark_answers_nothing(bench_window, qtbot):
-    """It was counted as the switched-on reading: the next step asked was that after it."""
-    window = bench_window
-    prepare(window, Unit("Hut", "inverter", "12 V to 230 V sine, 300 W"), "idle", battery_wh="640 Wh")
-    begin(window, qtbot)
-    say_line(window, qtbot, "input 12.8 V 0.02 A")
-    asked = window.run.next_note.text()
-    say_line(window, qtbot, "fan started")
-    assert window.run.next_note.text() == asked
-    assert "Switch it on" in asked
-
-
 def test_which_row_a_line_is_of_is_changed_where_it_stands(bench_window, qtbot):
     """Economy was typed first, the zero last: each is told in its cell, with one Ctrl+Z back; file and command line say the same."""
     window = bench_window
