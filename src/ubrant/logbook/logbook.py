@@ -366,7 +366,7 @@ class Logbook:
 
     def lines_before(self, run_id: int) -> dict[int, tuple[str, ...]]:
         """What stood in the place of a typed line before it was changed, the first one first; by the number of the one that counts."""
-        if (known := self._before.get(run_id)) is not None:
+        if not self.read_only and (known := self._before.get(run_id)) is not None:  # another program writes one that is only read
             return known
         self._before[run_id] = lines_before(self._db, run_id)
         return self._before[run_id]
@@ -379,6 +379,7 @@ class Logbook:
 
     def delete_run(self, run_id: int) -> None:
         """For good."""
+        self._before.clear()
         self._write("DELETE FROM run WHERE id = ?", (run_id,))
 
     def throw_away(self, run_id: int, at: str) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.between_marks import BY_HAND as MARKED
@@ -23,7 +24,6 @@ from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.steps import Ask, Steps, rest_of
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
@@ -524,7 +524,7 @@ class Method:
         for entry in record.lines:
             read = {(r.tap, r.quantity): r.value for r in entry.jotting.readings if r.kind in {"read", "about", "range"}}
             watts = [read[(tap, "V")] * read[(tap, "A")] for tap, quantity in read if quantity == "V" and (tap, "A") in read]
-            mains = any(quantity == "W" or (quantity == "V" and value > MAINS_V) for (_, quantity), value in read.items())
+            mains = any(quantity == "W" or (quantity == "V" and value > AC_FROM_V) for (_, quantity), value in read.items())
             if len(watts) == 1 and not mains:  # on AC volts × amperes are no watts
                 found[entry.time_s] = f"{show(watts[0])} W"
         return found

@@ -6,11 +6,10 @@ import re
 from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.wording import say
 
-MAINS_V = 80.0
-"""Over this it is AC of the mains, or what an inverter makes in its place. Common practice, no source."""
 _SPAN = r"(\d+(?:[.,]\d+)?)\s*(?:V\s*)?(?:-|–|…|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V\b"
 _USUAL_V = (12.0, 24.0, 48.0, 5.0, 230.0, 120.0)
 
@@ -44,11 +43,11 @@ class UnitRatings:
 
     @property
     def gives_mains(self) -> bool:
-        return self.output_v >= MAINS_V
+        return self.output_v >= AC_FROM_V
 
     @property
     def takes_mains(self) -> bool:
-        return self.input_v >= MAINS_V
+        return self.input_v >= AC_FROM_V
 
 
 def read_ratings(unit: Unit, *, how_much: bool = True) -> UnitRatings:

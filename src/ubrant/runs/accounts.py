@@ -72,16 +72,8 @@ def whole_account(
     others : the other runs of the unit with their accounts, the newest first; asked for only where the method wants them
     expected : what a rehearsal foretold, for a run that is going on
     """
-    return _careful(
-        record, lambda: method.study(_with_ratios(method, record, method.account(_in_order(method, record), expected)), record, others)
-    )
-
-
-def _in_order(method: Method, record: Record) -> Record:
-    """Its typed lines as its rows are asked for, where a person said which row a line is of."""
-    if not record.is_typed or not record.head.plan or not any(e.jotting.text for e in record.lines):
-        return record
-    return method.by_hand(method.prepared(record.head)).in_order(record) if method.goes_by_order else record
+    ordered = method.in_order(record)
+    return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(ordered, expected)), ordered, others))
 
 
 def others_of(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:
@@ -177,7 +169,8 @@ def _with_assumed(account: Account, record: Record) -> Account:
 def _with_flows(account: Account, record: Record) -> Account:
     """What flowed although everything was off, what the guardian did, what stands twice at one place, and how it was read, is told of any method."""
     said = warned_of(record) + warned_of_twice(record) + contradicts(record) + outside_window(record)
-    said += tuple(one for one in record.head.origin.said if one not in account.warnings)
+    said += record.head.origin.said
+    said = tuple(one for one in dict.fromkeys(said) if one not in account.warnings)
     return replace(account, warnings=(*said, *account.warnings)) if said else account
 
 

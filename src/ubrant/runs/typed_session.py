@@ -58,18 +58,11 @@ class TypedSession:
     @property
     def row(self) -> Row:
         """What is to be set and typed next."""
-        if not self.hand.rows:
-            return self.hand.after
-        lines = [jotting for _, jotting in self.live.jots()]
-        return self.hand.next_row(lines)
-
-    def is_aside(self, jotting: Jotting) -> bool:
-        """It counts beside what is asked for."""
-        return self.hand.is_aside(jotting)
+        return self.hand.next_row([jotting for _, jotting in self.live.jots()] if self.hand.rows else ())
 
     def lacks(self, jotting: Jotting) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""
-        return "" if self.is_aside(jotting) else self.row.lacks(jotting)
+        return "" if self.hand.is_aside(jotting) else self.row.lacks(jotting)
 
     def order(self, order: Order) -> None:
         """Done goes on to the next thing asked; stop means the load is off, or closes the run; so does end."""

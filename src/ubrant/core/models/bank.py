@@ -9,6 +9,7 @@ from typing import Any
 
 from ubrant.core.models.cell import Pack, PackParameters, pack_from_label
 from ubrant.core.models.converter import Converter, ConverterParameters
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import Label
 
@@ -17,7 +18,6 @@ _EMPTY_V = {"li-ion": 3.05, "lifepo4": 2.75}
 """Volts a cell at which a bank gives up by itself."""
 _AT_HAND = {"li-ion": 0.99, "lifepo4": 0.99}
 """Share of their charge that lithium cells give at a bank's gentle rates."""
-_MAINS_V = 80.0
 _TAPER = 0.05
 """Share of its Ah at which a device's charging current ends."""
 
@@ -37,7 +37,7 @@ def of_a_unit(label: Label, known: Mapping[str, Any], health: float) -> PackPara
 
 def output_of(volts: float, cells_v: float) -> ConverterParameters:
     """What makes the output: an inverter for mains, a step-up or step-down for a few volts."""
-    if volts > _MAINS_V:
+    if volts > AC_FROM_V:
         return ConverterParameters(volts, 9.5, 0.07, 0.0003, cells_v, hertz=50.0)
     if volts > 8:
         return ConverterParameters(volts * 1.05, 1.1, 0.045, 0.0005, cells_v)

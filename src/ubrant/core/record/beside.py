@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import JotReading
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.record import Record
@@ -9,7 +10,6 @@ from ubrant.core.wording import say
 
 _APART = 0.1
 """Meters of a hand agree better than that; what is further apart is a slip or of two moments. Common practice, no source."""
-_AC_V = 80.0
 _COUNTS = {"read", "range"}
 
 
@@ -36,7 +36,7 @@ def _apart(tap: str, read: dict[str, JotReading]) -> str:
     digits = watts.half_width + abs(volts.value) * amps.half_width + abs(amps.value) * volts.half_width
     over, under = abs(watts.value) - product, product - abs(watts.value)
     room = _APART * max(product, abs(watts.value)) + digits
-    if over <= room and (under <= room or abs(volts.value) >= _AC_V):
+    if over <= room and (under <= room or abs(volts.value) >= AC_FROM_V):
         return ""
     return say(
         "{tap} {watts} W stand beside {volts} V × {amps} A = {product} W: one of them is a slip, or of another moment.",

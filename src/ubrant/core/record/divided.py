@@ -10,6 +10,7 @@ import numpy as np
 
 from ubrant.core.battery.counters import counted
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Series
@@ -19,8 +20,6 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
 from ubrant.core.wording import say
 
-_DC_BELOW_V = 80.0
-"""Over this it is AC, and volts × amperes are no watts."""
 Watts = tuple[float, float, tuple[tuple[str, float, float], ...]]
 """W, its half-width, and what it was made of: (quantity, value, half-width)."""
 
@@ -36,7 +35,7 @@ def _power(entry: Entry, tap: str, own: str) -> Watts | None:
     if (watts := read.get("W")) is not None:
         return watts.value, watts.half_width, (("W", watts.value, watts.half_width),)
     volts, amps = read.get("V"), read.get("A")
-    if volts is None or amps is None or abs(volts.value) > _DC_BELOW_V:
+    if volts is None or amps is None or abs(volts.value) > AC_FROM_V:
         return None
     return volts.value * amps.value, 0.0, (("V", volts.value, volts.half_width), ("A", amps.value, amps.half_width))
 

@@ -29,9 +29,8 @@ class Growing:
 
     def record(self, head: Head, readings: Mapping[Key, Series], events: Iterable[Event], rows: Rows, state: str, ended_by: str) -> Record:
         """``rows`` by time, as (seconds, what it says)."""
-        before, added = self._record, rows[len(self._rows) :]
-        if before is not None and before.head is head and self._is_behind(rows, added) and self._is_simple(added, head):
-            new = [Entry(*row) for row in added]
+        before, new = self._record, [Entry(*row) for row in rows[len(self._rows) :]]
+        if before is not None and before.head is head and self._is_behind(rows, new) and self._is_simple(new, head):
             made = replace(
                 before,
                 readings=dict(readings),
@@ -47,22 +46,21 @@ class Growing:
         self._rows, self._record = rows, made
         return made
 
-    def _is_behind(self, rows: Rows, added: Rows) -> bool:
+    def _is_behind(self, rows: Rows, new: Sequence[Entry]) -> bool:
         """Whether all that stood stands as it stood, and the rest is later."""
         stands = len(rows) >= len(self._rows) and all(
             a is b or (a[1] is b[1] and a[0] == b[0]) for a, b in zip(self._rows, rows, strict=False)
         )
-        return stands and (not added or not self._rows or added[0][0] > self._rows[-1][0])
+        return stands and (not new or not self._rows or new[0].time_s > self._rows[-1][0])
 
-    def _is_simple(self, added: Rows, head: Head) -> bool:
+    def _is_simple(self, new: Sequence[Entry], head: Head) -> bool:
         """Whether nothing in it is counted otherwise than it was typed, or changes how an earlier row counts."""
-        for _, jotting in added:
-            if jotting.mark == LEFT_OUT or any(
-                is_bare_zero(r) or r.half_width < self._finest.get((r.tap, r.quantity), -math.inf) for r in jotting.readings
-            ):
-                return False
-        new = [Entry(*row) for row in added]
-        return corrected(new, head.setup) is new
+        readings = [r for e in new for r in e.jotting.readings]
+        return (
+            not any(e.jotting.mark == LEFT_OUT for e in new)
+            and not any(is_bare_zero(r) or r.half_width < self._finest.get((r.tap, r.quantity), -math.inf) for r in readings)
+            and corrected(new, head.setup) is new
+        )
 
 
 def _finest_beside_zeros(rows: Rows) -> dict[Key, float]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.conversion.points import Points, points_of
+from ubrant.core.quantities.alternating import is_ac
 from ubrant.core.quantities.jot import FATES, Jotting
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE
@@ -30,8 +31,6 @@ NEEDED = QUANTITIES[:3]
 _WATTS_IN = ("input", "W")
 _FACTORS = 0.02, 1.1
 """Between these a power factor lies, meters of a hand being what they are; past them it is a slip. Common practice, no source."""
-_AC_V = 80.0, 500.0
-"""Between these it is AC. Common practice, no source."""
 _WIDE = {
     "input_v": ("input", "V"),
     "input_a": ("input", "A"),
@@ -152,11 +151,12 @@ def _rows(
 def _noted(record: Record) -> Rows:
     """The settled means of every point."""
     series = {key: record.corrected(*key) for key in QUANTITIES}
+    watts = record.corrected(*_WATTS_IN)
     asked, rows, moments, settled, waves = [], [], [], [], []
     for event in record.of(PointTaken):
         row = [mean_between(series[key], event.from_s, event.time_s) for key in QUANTITIES]
-        if is_ac(row[0]) or math.isnan(row[1]):
-            row[1] = mean_between(record.corrected(*_WATTS_IN), event.from_s, event.time_s) / row[0]
+        if row[0] and (is_ac(row[0]) or math.isnan(row[1])):
+            row[1] = mean_between(watts, event.from_s, event.time_s) / row[0]
         if not all(math.isfinite(row[k]) for k in range(len(NEEDED))):
             continue
         asked.append((event.input_v, event.load))
@@ -193,7 +193,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
         moments.append(moment)
         fates.append(fate)
     made = _rows(asked, rows, halves, moments, [True] * len(rows), [None] * len(rows))
-    said = _without_watts(sum(_lacks_watts(jotting) for _, jotting in lines))
+    said = without_watts(sum(_lacks_watts(jotting) for _, jotting in lines))
     return replace(made, said=said, fates=tuple(fates) if any(fates) else (), tries=tuple(tries))
 
 
@@ -203,7 +203,7 @@ def _lacks_watts(jotting: Jotting) -> bool:
     return is_ac(read.get(("input", "V"), (0.0, 0.0))[0]) and ("input", "A") in read and _WATTS_IN not in read
 
 
-def _without_watts(count: int) -> tuple[str, ...]:
+def without_watts(count: int) -> tuple[str, ...]:
     if not count:
         return ()
     rows = say("One reading") if count == 1 else say("{count} readings", count=count)
@@ -222,11 +222,6 @@ def read_at_ends(jotting: Jotting) -> dict[Key, tuple[float, float]]:
     if is_ac(volts) and volts * amps and not math.isnan(watts * amps) and not _FACTORS[0] <= watts / (volts * amps) <= _FACTORS[1]:
         del read[_WATTS_IN]
     return read
-
-
-def is_ac(volts: float) -> bool:
-    """By its volts: then volts × amperes are VA, no watts."""
-    return _AC_V[0] <= abs(volts) <= _AC_V[1]
 
 
 def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
@@ -287,28 +282,33 @@ def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
         vout = np.divide(pout, iout, out=np.full(len(iout), np.nan), where=iout > 0)
     if vout is None:
         raise ReadingsError(say("The output's voltage is needed: name the column “output voltage / V”."))
-    iin = _carrying(vin, iin, pin)
+    iin = carrying(vin, iin, pin)
     missing = np.full(len(time), math.nan)
     hertz = next((table[(t, "Hz")] for t in ("output", "ac") if (t, "Hz") in table), missing)
     found = (vin, iin, vout, iout, pout, hertz, table.get(("source", "V")))
     return time, {key: missing if column is None else column for key, column in zip(QUANTITIES, found, strict=True)}
 
 
-def _carrying(volts: Array, amps: Array | None, watts: Array | None) -> Array:
-    """(n,) amperes that carry the watts of an input; on AC only its watts tell.
+def carrying(volts: Array, amps: Array | None, watts: Array | None) -> Array:
+    """(n,) amperes that carry the watts of an input, NaN where nothing tells; on AC only its watts do.
 
     Raises
     ------
     ReadingsError
         It is AC, and there are no watts.
     """
-    if amps is not None and not (np.isfinite(volts).any() and is_ac(float(np.nanmedian(volts)))):
+    of_ac = bool(np.isfinite(volts).any()) and is_ac(float(np.nanmedian(volts)))
+    if amps is not None and np.isfinite(amps).any() and not of_ac:
         return amps
-    if watts is None:
+    if watts is not None and np.isfinite(watts).any():
+        return np.asarray(np.divide(watts, volts, out=np.full(len(watts), math.nan), where=np.abs(volts) > 0))
+    if of_ac:
         raise ReadingsError(
-            say("This input is AC, where volts × amperes are VA, no watts: its watts are needed, in a column “input power / W”.")
+            say(
+                "On AC volts × amperes are VA, no watts: the watts of the input are needed, and no more of them than VA. A meter in the plug reads them, like “input 230 V 3.1 W”; a log has them in a column “input power / W”."
+            )
         )
-    return np.asarray(np.divide(watts, volts, out=np.full(len(watts), math.nan), where=np.abs(volts) > 0))
+    return np.full(len(volts), math.nan)
 
 
 def is_read_in_watts(record: Record) -> float | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_number, plain, show
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
@@ -12,8 +13,6 @@ from ubrant.core.wording import say
 _N = r"\d+(?:[.,]\d+)?"
 _SPAN = re.compile(rf"({_N})\s*V?\s*(?:-|–|to|\.\.)\s*({_N})\s*V\b", re.I)
 _FED = ("load", "device", "output", "")
-_AC_V = 80.0
-"""A window of DC says nothing of the mains at the input of its own supply."""
 
 
 def window_of(text: str) -> tuple[float, float] | None:
@@ -44,13 +43,13 @@ def volts_fed(record: Record) -> list[float]:
 def beyond(volts: Iterable[float], window: tuple[float, float], *, may_have_supply: bool = True) -> tuple[str, ...]:
     """Sentences on what lies outside; a reading of nothing (the load is off) lies nowhere, nor mains where it may be fed by a supply of its own."""
     low, high = window
-    read = [v for v in map(abs, volts) if v > 0.1 * low and (v < _AC_V or high >= _AC_V or not may_have_supply)]
+    read = [v for v in map(abs, volts) if v > 0.1 * low and (v < AC_FROM_V or high >= AC_FROM_V or not may_have_supply)]
     over, under = max(read, default=0.0) > high, min(read, default=low) < low
     said = []
     if over:
         said.append(say("{v} V are over the {high} V that the load takes: over its window is damage.", v=show(max(read)), high=plain(high)))
     if under:
         said.append(
-            say("{v} V are under the {low} V from which the load works: there it stops or restarts.", v=show(min(read)), low=plain(low))
+            say("{v} V are under the {low} V from which the load works: there it may stop, or restart.", v=show(min(read)), low=plain(low))
         )
     return tuple(said)

@@ -21,7 +21,7 @@ from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.points import QUANTITIES, is_ac, read_at_ends, table_of, typed_row
+from ubrant.core.record.points import QUANTITIES, carrying, read_at_ends, table_of, typed_row, without_watts
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
@@ -187,7 +187,7 @@ class IdleMethod(Method):
             findings |= {f"{key}{suffix}": replace(f, key=f"{key}{suffix}", name=f.name + note) for key, f in found.items()}
             warnings += [f"Economy setting: {w}" if suffix else w for w in said]
             if read.without:
-                warnings.append(_left_out(read.without))
+                warnings += without_watts(read.without)
         if "idle_power" not in findings:
             nothing = trouble or say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
@@ -232,34 +232,12 @@ class _Read:
     without: int = 0
 
 
-def _left_out(count: int) -> str:
-    if count == 1:
-        return say("One reading on AC had no watts and was left out: volts × amperes are no watts there.")
-    return say("{count} readings on AC had no watts and were left out: volts × amperes are no watts there.", count=count)
-
-
-def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array, watts: Array | None) -> _Read:
-    """What flows for the watts: amperes on DC, watts over volts where only they were read, and on AC whatever stands beside them.
-
-    Raises
-    ------
-    ReadingsError
-        It is AC, and no watts were read: volts × amperes are no watts there.
-    """
-    of_mains = bool(np.isfinite(volts).any()) and is_ac(float(np.nanmedian(volts)))
-    if not of_mains and np.isfinite(amps).any():
-        return _Read(time_s, volts, amps)
-    read = np.isfinite(watts) if watts is not None else np.zeros(len(volts), bool)
-    if watts is None or not read.any():
-        if not of_mains:
-            return _Read(time_s, volts, amps)
-        raise ReadingsError(
-            say(
-                "On AC volts × amperes are VA, no watts: an idle draw needs the watts of a meter in the plug, like “input 230 V 3.1 W”, and no more of them than VA."
-            )
-        )
-    over = np.divide(watts, volts, out=np.full_like(watts, np.nan), where=np.abs(volts) > 0)
-    return _Read(time_s[read], volts[read], over[read], by_watts=True, without=int(np.count_nonzero(~read)))
+def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array | None, watts: Array | None) -> _Read:
+    """What flows for the watts; raises ReadingsError where it is AC, and no watts were read."""
+    drawn = carrying(volts, amps, watts)
+    by_watts = drawn is not amps
+    read = np.isfinite(drawn) if by_watts and np.isfinite(drawn).any() else np.ones(len(drawn), bool)
+    return _Read(time_s[read], volts[read], drawn[read], by_watts=by_watts, without=int(np.count_nonzero(~read)))
 
 
 def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple[Accuracy | None, Accuracy | None]:
@@ -269,7 +247,7 @@ def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple
         volts = record.accuracy("input", "V") if stands_in is None else nothing
         return volts, _zeroed_by_hand(record, record.accuracy("input", "A"))
     watts = _zeroed_by_hand(record, record.accuracy("input", "W"))
-    return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / float(np.median(read.volts)), "A")
+    return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / (abs(float(np.median(read.volts))) or math.inf), "A")
 
 
 def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
@@ -311,15 +289,17 @@ def _settings(record: Record, *, has_economy: bool) -> dict[str, _Read]:
 
 def _sampled(record: Record) -> dict[str, _Read]:
     """From one request to the person to the next."""
-    volts, amps = record.corrected("input", "V"), record.corrected("input", "A")
+    volts, amps, watts = (record.corrected("input", quantity) for quantity in "VAW")
     marks = [(e.time_s, e.action) for e in record.of(HandDid) if e.action in {"on", "economy", "off"}]
     settings = {}
     for (start, action), (end, _) in pairwise([*marks, (math.inf, "off")]):
-        if action == "off" or volts is None or amps is None:
+        if action == "off" or volts is None or (amps is None and watts is None):
             continue
-        v, a = _between(volts, start, end), _between(amps, start, end)
-        count = min(len(v), len(a))
-        settings[NORMAL if action == "on" else ECONOMY] = _Read(a.time_s[:count], v.value[:count], a.value[:count])
+        v, a, w = (None if series is None else _between(series, start, end) for series in (volts, amps, watts))
+        count = min(len(series) for series in (v, a, w) if series is not None)
+        assert v is not None
+        drawn = _as_it_is_drawn(v.time_s[:count], v.value[:count], *(None if s is None else s.value[:count] for s in (a, w)))
+        settings[NORMAL if action == "on" else ECONOMY] = drawn
     return settings
 
 
@@ -365,7 +345,7 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
         if read:
             time, volts, drawn_a, drawn_w, half_v, half_a, wide_w = (np.array(c) for c in zip(*read, strict=True))
             drawn = _as_it_is_drawn(time, volts, drawn_a, drawn_w)
-            wide = float(np.median(wide_w)) / float(np.median(drawn.volts)) if drawn.by_watts else float(np.median(half_a))
+            wide = float(np.median(wide_w)) / (abs(float(np.median(drawn.volts))) or math.inf) if drawn.by_watts else float(np.median(half_a))
             settings[name] = replace(drawn, half_v=0.0 if drawn.by_watts else float(np.median(half_v)), half_a=wide)
     return settings
 
@@ -438,14 +418,13 @@ def _of_log(record: Record) -> _Read:
         raise ReadingsError(
             say("Volts and amperes (or watts) of the input are needed: name the columns “input voltage / V”, “input current / A”.")
         )
-    amps = amps if amps is not None else np.full_like(volts, np.nan)
     out = next((table[(t, q)] for q in "WA" for t in ("output", "ac") if (t, q) in table), None)
     if out is not None:
         largest = float(np.max(np.abs(out[np.isfinite(out)]), initial=0.0))
         none = np.abs(out) <= 0.01 * largest
         if largest > 0 and none.any():
-            time, volts, amps = time[none], volts[none], amps[none]
-            watts = watts[none] if watts is not None else None
+            time, volts = time[none], volts[none]
+            amps, watts = (None if column is None else column[none] for column in (amps, watts))
     return _as_it_is_drawn(time, volts, amps, watts)
 
 

@@ -19,6 +19,7 @@ from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
@@ -55,7 +56,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import ANY_MARK, TAP_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene, refusals_first
-from ubrant.methods.ratings import MAINS_V, read_ratings
+from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 from ubrant.methods.steps import Steps as Procedure
@@ -241,7 +242,7 @@ class LoadStepsMethod(Method):
             parse_ratings(record.head.criteria.ratings), float(points.input_a.max()), float(points.output_a.max()), measured=True
         )
         warnings += [f"At {show(w.load_w, 3)} W: {said}" for w in waves[-1:] for said in w.warnings]
-        if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > MAINS_V:
+        if record.head.origin.road != SIMULATED and float(np.nanmax(points.output_v)) > AC_FROM_V:
             warnings.append(_pulsates(points, upstream_ohm(record)))
         held = not live and "held_in" in findings
         return Account(
@@ -279,7 +280,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
     if not points.has_output:
         raise ReadingsError(say("The output's current or power is missing: without one of them a load step says nothing."))
     battery = setup.battery.label if setup.battery is not None else None
-    if float(np.nanmax(points.output_v)) > MAINS_V:
+    if float(np.nanmax(points.output_v)) > AC_FROM_V:
         points = replace(points, pulsates_ohm=upstream_ohm(record))
     hertz = rows.column("output", "Hz")
     if record.head.plan:

@@ -17,6 +17,7 @@ from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import BAR, LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import LoadOff as WentOff
@@ -31,7 +32,6 @@ from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
 from ubrant.methods.output.person import empties
-from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
@@ -149,7 +149,7 @@ class OutputMethod(Method):
         plan, hand = prepared.plan, self.by_hand(prepared)
         yield Ask(hand.asks[0].text, hand.asks[0].cautions)
         text = say("{a} A at {v} V.", a=plain(plan.amps), v=plain(plan.volts))
-        if plan.volts > MAINS_V:  # no electronic load belongs there
+        if plan.volts > AC_FROM_V:  # no electronic load belongs there
             yield Ask(say("Switch the load on: {what}", what=text), (cautions.HAND_OFF,))
         else:
             yield LoadOn(plan.amps, _OWN_CUTOFF * plan.volts, text, (cautions.HAND_OFF,))

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 
 from ubrant.core.models.bank import STEP_S, Bank, of_a_unit
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.method import Prepared
 
 _LOOKS = 14
 _NEAR_EMPTY, _SOONER = 12, 8
 """From so many percent on, it is looked at so many times as often."""
-_MAINS_V = 80.0
 _AT_MOST_S = 30 * 86400.0
 
 
@@ -27,12 +27,12 @@ def empties(prepared: Prepared, reader: Reader) -> Lines:
         amps = plan.amps if bank.is_on else 0.0
         volts = bank.boost.output(bank.pack.open_circuit_v(), amps)[0]
         counted = f"{round(counter_wh, 2):.2f} Wh"
-        if plan.volts > _MAINS_V:
+        if plan.volts > AC_FROM_V:
             return f"output {counted} bank {bank.percent} %"
         return f"output {reader.volts('output', volts)} {reader.amps('output', amps)} {counted} bank {bank.percent} %"
 
     yield 120.0, f"load on {look()}"
-    on_mains = plan.volts > _MAINS_V
+    on_mains = plan.volts > AC_FROM_V
     watts = plan.volts * plan.amps
     every_s = max(STEP_S, round((unit.label.energy_wh or watts) / max(watts, 1e-6) * 3600 / _LOOKS / 60) * 60.0)
     since_s = all_s = 0.0

@@ -15,6 +15,7 @@ from ubrant.core.battery.label_doubt import held
 from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.events import PointTaken
@@ -30,7 +31,6 @@ from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity, Words
 from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
 from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.ratings import MAINS_V
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
@@ -291,7 +291,7 @@ def _seen_by_points(record: Record, names: Sequence[str]) -> list[_Seen]:
             made = None
             if math.isfinite(watts):
                 made = power_read(place, watts, 0.0, record.accuracy(place, "W"))
-            elif math.isfinite(volts) and math.isfinite(amps) and volts < MAINS_V:
+            elif math.isfinite(volts) and math.isfinite(amps) and volts < AC_FROM_V:
                 made = power_of(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"))
             if place == "source":
                 one.source_w = made
