@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ubrant.core.quantities.jot import Grammar, Jotting
-from ubrant.methods.method import ByHand, Row
+from ubrant.methods.rows import ByHand, Row
 
 HAND = ByHand((), tuple(Row("", short=name) for name in ("12 V", "12 V, no load", "12 V, no load", "9 V")), Row(""))
 

@@ -15,8 +15,9 @@ from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods.form import Field, Quantity
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene
+from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, Prepared, Problem, Scene
 from ubrant.methods.registry import Entry
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, LoadOff, ReadRest, Steps
 
 _CONNECT = "Take everything off the battery, and clip the meter to its terminals."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ubrant.core.battery.ending import Ends
 from ubrant.core.wording import say
-from ubrant.methods.method import ByHand
+from ubrant.methods.rows import ByHand
 from ubrant.methods.steps import Ask, ReadUntil, Steps, Take
 
 FOR_EVER_S = 100 * 24 * 3600.0

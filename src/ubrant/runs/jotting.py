@@ -17,8 +17,8 @@ from ubrant.methods.registry import UnknownMethodError, method_of
 from ubrant.runs.edits import Change, Edits
 
 if TYPE_CHECKING:
-    from ubrant.methods.method import Row
     from ubrant.methods.rehearsal import Rehearsal
+    from ubrant.methods.rows import Row
     from ubrant.runs.begin import Session
 
 _DAY_S = 86_400.0
@@ -68,9 +68,9 @@ def places_of(run: Run) -> tuple[str, ...]:
     """Where its method reads, by every name that those places have; nothing where that is not known."""
     try:
         method = method_of(run.method)
-        hand = method.by_hand(method.prepared(run.head)) if run.head.plan else None
-    except (ValueError, NotImplementedError):
+    except UnknownMethodError:
         return ()
+    hand = method.hand_of(run.head)
     if hand is None:
         return ()
     return tuple(dict.fromkeys(tap for tap in (*method.taps, *(tap for tap, _ in hand.columns), *method.reads_beside) if tap))

@@ -16,7 +16,7 @@ from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.record import Key
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
-from ubrant.methods.method import ByHand
+from ubrant.methods.rows import ByHand
 from ubrant.runs.edits import Change
 from ubrant.runs.jotting import gone_back
 

@@ -15,7 +15,8 @@ from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods import cautions
-from ubrant.methods.method import ByHand, Method, Prepared, Row
+from ubrant.methods.method import Method, Prepared
+from ubrant.methods.rows import ByHand, Row
 
 LOAD_ON, LOAD_OFF = "load on", "load off"
 _OFF = {LOAD_OFF, "empty"}

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from tests.making import HUT, METER, STEP_DOWN, prepared, record_for
-from ubrant.core.equipment.meter import Meter
+from tests.making import HUT, METER, STEP_DOWN, prepared, record_for, series
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.events import HandDid
 from ubrant.methods.registry import method_of
+from ubrant.runs.accounts import account_of_stored
 
 
 def account(unit, *lines, meters=(METER,)):
@@ -57,3 +60,36 @@ def test_a_zero_read_coarsely_is_in_the_uncertainty():
     )
     assert coarse.value == fine.value
     assert coarse.expanded_uncertainty > 20 * fine.expanded_uncertainty
+
+
+MAINS_FED = Unit("Brick", "converter", "230 V to 12 V 5 A")
+PLUG = Meter("Plug", "0.5 % + 0.5 V", "1 % + 10 mA", details=MeterDetails(power_accuracy="1 % + 0.2 W"))
+
+
+@pytest.mark.parametrize("line", ["input 0 V 3.1 W", "input 0 V 0 A 0 W"])
+def test_watts_at_no_volts_are_a_sentence_and_no_fault(line):
+    assert account(MAINS_FED, "skip", line, meters=(PLUG,)).trouble.endswith(".")
+
+
+def test_on_instruments_ac_is_by_watts_as_well():
+    """231 V and 0.052 A beside 3.1 W: the point of a bench is that of a hand."""
+    made = prepared("idle", MAINS_FED, (PLUG,))
+    columns = {"input_V": series([231.0] * 40), "input_A": series([0.052] * 40), "input_W": series([3.1] * 40)}
+    found = method_of("idle").account(record_for("idle", made, HandDid(0.0, action="on"), HandDid(20.0, action="off"), **columns))
+    assert found.findings["idle_power"].value == pytest.approx(3.1)
+    del columns["input_W"]
+    assert (
+        "volts × amperes are VA"
+        in method_of("idle").account(record_for("idle", made, HandDid(0.0, action="on"), HandDid(20.0, action="off"), **columns)).trouble
+    )
+
+
+def test_the_draws_go_by_the_same_order_as_the_account():
+    """Rows that were told which they are: ``--check`` makes the account of them anew."""
+    made = prepared("idle", HUT, (METER,))
+    lines = {0.0: 'input 12.8 V 0.06 A "economy"', 60.0: 'input 12.80 V 0.37 A "switched on"', 120.0: 'input 12.8 V 0.02 A "zero"'}
+    record = record_for("idle", made, lines=lines)
+    said = account_of_stored(record).findings["idle_power"]
+    assert said.value == pytest.approx(12.8 * 0.35, rel=1e-3)
+    again = next(s for s in method_of("idle").simulate(record) if s.key == "idle_power")
+    assert (again.low + again.high) / 2 == pytest.approx(said.value, rel=0.02)

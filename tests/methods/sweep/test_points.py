@@ -13,8 +13,8 @@ from ubrant.core.equipment.meter import MeterDetails
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.points import mean_between, points_taken, typed_row
-from ubrant.methods.method import Row
 from ubrant.methods.registry import method_of
+from ubrant.methods.rows import Row
 from ubrant.runs.jotting import grammar_for
 
 

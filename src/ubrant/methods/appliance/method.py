@@ -26,8 +26,9 @@ from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
 from ubrant.methods.form import Choice, Field, Names
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 AC, DC = "ac", "dc"

@@ -23,8 +23,9 @@ from ubrant.methods import cautions
 from ubrant.methods.audit.person import walks_round
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Choice, Field, Names, Quantity
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, clipped
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 RESTING, BASE, ALL_ON, SUN = words("resting volts"), words("base"), words("all on"), words("with the sun")

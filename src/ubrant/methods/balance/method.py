@@ -22,9 +22,10 @@ from ubrant.methods import cautions
 from ubrant.methods.balance.person import sweeps
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Loads
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 _KEYS: tuple[Key, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")

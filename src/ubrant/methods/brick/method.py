@@ -24,10 +24,11 @@ from ubrant.methods.brick.person import loads_it
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import output_criteria
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantity
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, clipped
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("output", "V"), ("output", "A")

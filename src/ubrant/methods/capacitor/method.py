@@ -20,10 +20,11 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.capacitor.person import discharges
 from ubrant.methods.form import Field, Quantity
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped, refusals_first
+from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, Prepared, Problem, clipped, refusals_first
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")

@@ -21,10 +21,11 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.charging.person import charges
 from ubrant.methods.form import Choice, Field, Quantity
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, Prepared, Problem, clipped
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.read_along import on_and_on, point_by_point
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")

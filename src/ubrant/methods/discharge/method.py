@@ -38,8 +38,9 @@ from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_
 from ubrant.methods.discharge.study import peukert_of, rest_guess
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.method import BATTERY_LOG, ByHand, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Row, Scene
+from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal, rehearse
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 

@@ -21,8 +21,9 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.endurance.person import watches
 from ubrant.methods.form import Field, Words
-from ubrant.methods.method import ANY_MARK, ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ANY_MARK, ByHand, Row
 from ubrant.methods.steps import Ask
 
 _LOOKS = 120.0

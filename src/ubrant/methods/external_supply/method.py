@@ -20,9 +20,10 @@ from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, fl
 from ubrant.methods.external_supply.person import reads_steps
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.method import ByHand, Prepared
+from ubrant.methods.method import Prepared
+from ubrant.methods.rows import ByHand
 
 _WAIT_S, _MAINS_V = 300.0, 230.0
 

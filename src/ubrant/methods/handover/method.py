@@ -20,8 +20,9 @@ from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity
 from ubrant.methods.handover.person import pulls
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 _V = ("output", "V")

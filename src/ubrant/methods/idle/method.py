@@ -31,9 +31,10 @@ from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, 
 from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene, refusals_first
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, Scene, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 
 _EXAMPLE = "input 12.81 V 0.18 A"
@@ -345,7 +346,9 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
         if read:
             time, volts, drawn_a, drawn_w, half_v, half_a, wide_w = (np.array(c) for c in zip(*read, strict=True))
             drawn = _as_it_is_drawn(time, volts, drawn_a, drawn_w)
-            wide = float(np.median(wide_w)) / (abs(float(np.median(drawn.volts))) or math.inf) if drawn.by_watts else float(np.median(half_a))
+            wide = (
+                float(np.median(wide_w)) / (abs(float(np.median(drawn.volts))) or math.inf) if drawn.by_watts else float(np.median(half_a))
+            )
             settings[name] = replace(drawn, half_v=0.0 if drawn.by_watts else float(np.median(half_v)), half_a=wide)
     return settings
 

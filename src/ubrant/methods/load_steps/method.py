@@ -55,9 +55,10 @@ from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, 
 from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
-from ubrant.methods.method import ANY_MARK, TAP_LOG, ByHand, LoadRating, Method, MethodError, Prepared, Problem, Row, Scene, refusals_first
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ANY_MARK, ByHand, Row
 from ubrant.methods.steps import Ask
 from ubrant.methods.steps import Steps as Procedure
 

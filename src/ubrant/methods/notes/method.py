@@ -14,8 +14,9 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.method import ANY_MARK, ByHand, LoadRating, Method, Prepared, Problem, Row, Scene
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ANY_MARK, ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 
 

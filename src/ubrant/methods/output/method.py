@@ -30,10 +30,11 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, clipped
 from ubrant.methods.output.person import empties
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
 
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")

@@ -17,9 +17,10 @@ from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem
 from ubrant.methods.plug_day.person import waits_a_day
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 STANDBY, RUNNING, START, END = words("standing by"), words("running"), words("start"), words("after a day")

@@ -19,10 +19,11 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, clipped
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, clipped
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.port.person import plugs_in
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")

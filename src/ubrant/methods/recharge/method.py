@@ -27,10 +27,11 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 
 _EXAMPLE = "source 97 % device empty"

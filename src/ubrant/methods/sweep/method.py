@@ -45,9 +45,10 @@ from ubrant.methods.converting import (
 )
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, Quantity, Words
 from ubrant.methods.meter_checks import two_meter_checks
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, refusals_first
 from ubrant.methods.ratings import UnitRatings, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 from ubrant.methods.sweep.drawings import efficiency_plot, grid

@@ -21,8 +21,9 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import LOAD, SOURCE, UNIT, chain_path
 from ubrant.methods.form import CRITERIA, Field, Quantities, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, Scene
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.trip.procedure import TripPlan, trip
 

@@ -20,9 +20,10 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Choice, Field
-from ubrant.methods.method import TAP_LOG, ByHand, LoadRating, Method, Prepared, Problem, Row
+from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 from ubrant.methods.two_meters.person import reads_both
 

@@ -29,9 +29,10 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.form import Field, Names, Quantity, Words
-from ubrant.methods.method import ByHand, LoadRating, Method, Prepared, Problem, Row, refusals_first
+from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
 from ubrant.methods.points_by_hand import points_at
 from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
 

@@ -63,7 +63,7 @@ class NamedTwice(QWidget):
 
 def _columns(run: Run) -> tuple[tuple[str, str], ...]:
     try:
-        method = method_of(run.method)
-        return tuple(method.by_hand(method.prepared(run.head)).columns) if run.head.plan else ()
-    except (UnknownMethodError, NotImplementedError, ValueError):
+        hand = method_of(run.method).hand_of(run.head)
+    except UnknownMethodError:
         return ()
+    return tuple(hand.columns) if hand is not None else ()

@@ -316,9 +316,9 @@ class FindingsStage(StageFrame):
             return
         try:
             method = method_of(run.method)
-            hand = method.by_hand(method.prepared(run.head)) if run.head.plan else None
-        except (UnknownMethodError, NotImplementedError, ValueError):
+        except UnknownMethodError:
             return
+        hand = method.hand_of(run.head)
         says = method.row_findings(record)
         self.table.setEnabled(not logbook.read_only)
         self.table.needs_times = hand is not None and hand.marks_load

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, Q
 from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
-from ubrant.methods.method import Row
+from ubrant.methods.rows import Row
 from ubrant.runs.edits import Change
 from ubrant.runs.sheet import (
     Sheet,
