@@ -224,7 +224,7 @@ def test_rows_on_ac_without_watts_are_left_out_and_said_and_nothing_but_those_is
     head = f"method: idle\n{BRICK}"
     account = told(head, *INTO_MAINS[:2], "@08:10 input 231 V 0.052 A")
     assert account.findings["idle_power"].value == pytest.approx(3.1)
-    assert any("no watts and was left out" in w for w in account.warnings)
+    assert any("One reading of an AC input without watts" in w for w in account.warnings)
     assert "volts × amperes are VA" in told(head, "@08:00 skip", "@08:05 input 231 V 0.052 A").trouble
     assert "no zero" in told(head, "@08:00 input 231 V 3.1 W", "@08:05 input 231 V 3.1 W").trouble
     assert "no zero" in told(head, "@08:00 input 3.1 W", "@08:05 input 3.1 W").trouble

@@ -93,3 +93,13 @@ def test_the_draws_go_by_the_same_order_as_the_account():
     assert said.value == pytest.approx(12.8 * 0.35, rel=1e-3)
     again = next(s for s in method_of("idle").simulate(record) if s.key == "idle_power")
     assert (again.low + again.high) / 2 == pytest.approx(said.value, rel=0.02)
+
+
+def test_watts_alone_count_beside_a_line_that_has_volts():
+    """The volts were read once; then only the watts, twice: they were refused for want of volts."""
+    found = account(MAINS_FED, "skip", "input 231 V 0.052 A 3.0 W", "input 3.1 W", "input 3.2 W", meters=(PLUG,))
+    assert found.findings["idle_power"].value == pytest.approx(3.1)
+    assert not any("without watts" in w for w in found.warnings)
+    slip = account(MAINS_FED, "skip", "input 231 V 0.052 A 31 W", "input 3.1 W", meters=(PLUG,))
+    assert slip.findings["idle_power"].value == pytest.approx(3.1)
+    assert any("volts × amperes do not allow" in w for w in slip.warnings)

@@ -327,12 +327,15 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
     if abs(zero_w) > max(_NO_ZERO_SHARE * abs(switched_on), zero_half_w):
         raise _no_zero(say("{watts} W", watts=show(zero_w)))
     stands_in = _stands_in(record, lines[1:])
+    beside = [v for _, j in lines[1:] if math.isfinite(v := typed_row(j)[0][volt_at])]  # what the volts were, watts do not ask
     rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
     for place, (moment, jotting) in enumerate(lines[1:]):
         if jotting.mark != "skip":
             row, half = typed_row(jotting)
             if stands_in is not None and not math.isfinite(row[volt_at]):
                 row[volt_at], half[volt_at] = stands_in.middle_v, stands_in.half_v
+            if beside and not math.isfinite(row[volt_at]) and math.isfinite(_watts(jotting)[0]):
+                row[volt_at] = float(np.median(beside))
             _nothing_attached(row)
             width = float(np.hypot(half[amp_at], zero_half))
             watts, half_w = _watts(jotting)
