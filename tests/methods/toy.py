@@ -69,12 +69,8 @@ class RestingMethod(Method):
         drawn = Plot(
             say("Resting"), say("time, s"), "V", span, (mean - 0.1, mean + 0.1), (Curve(volts.time_s, volts.value),), finding.value_text()
         )
-        return Account(
-            {"resting": finding},
-            ("resting",),
-            sentence=say("It rests at {volts}.", volts=finding.with_uncertainty()),
-            drawings=lambda: (drawn,),
-        )
+        sentence = say("It rests at {volts}.", volts=finding.with_uncertainty())
+        return Account({"resting": finding}, ("resting",), sentence=sentence, drawings=lambda: (drawn,))
 
 
 RESTING = Entry("resting", "Resting voltage", 900, lambda unit: unit.kind == "battery", f"{__name__}:RestingMethod")
