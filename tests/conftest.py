@@ -11,9 +11,10 @@ import pytest
 from hypothesis import settings
 
 from tests.changed import Reach, changed_files, reach
-from tests.naming import names
+from tests.naming import goes_over_all, is_case_of, names
 from tests.window import bench_window, dressed, stocked, window  # noqa: F401
 from ubrant.logbook.logbook import Logbook
+from ubrant.methods.registry import entries
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # several workers, and the arrays are small
 if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
@@ -55,16 +56,24 @@ def pytest_ignore_collect(collection_path: Path, config: pytest.Config) -> bool 
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Without ``--all`` what is slow waits; where a method was taken away, so does what says that it needs it, or names it."""
-    gone = os.environ.get("UBRANT_WITHOUT", "")
+    """Without ``--all`` what is slow waits; with ``--changed``, or where a method was taken away, only what can feel it is run."""
     for item in items:
         if not config.getoption("--all") and item.get_closest_marker("slow"):
             item.add_marker(pytest.mark.skip(reason="slow: ./dev test --all"))
-        if gone and names(item, gone):
-            item.add_marker(pytest.mark.skip(reason=f"{gone} is not here"))
+    chosen = items
     if (found := config.stash.get(_REACH, None)) is not None:
-        config.hook.pytest_deselected(items=[item for item in items if not found.has(item)])
-        items[:] = [item for item in items if found.has(item)]
+        chosen = [item for item in chosen if found.has(item)]
+    if gone := os.environ.get("UBRANT_WITHOUT", ""):
+        chosen = [item for item in chosen if _may_miss(item, gone)]
+    if len(chosen) < len(items):
+        left = set(chosen)
+        config.hook.pytest_deselected(items=[item for item in items if item not in left])
+        items[:] = chosen
+
+
+def _may_miss(item: pytest.Item, gone: str) -> bool:
+    """What goes over all methods may miss one of them; a case of another does not, and what is about it is of no use without it."""
+    return not names(item, gone) and not is_case_of(item, *(one.key for one in entries())) and goes_over_all(item)
 
 
 @pytest.fixture(scope="session")
