@@ -246,7 +246,7 @@ def live() -> str:
 
 def typed_rows() -> str:
     """What the 5 000th typed row costs against the 50th, CPU: in the window's own thread, and with the account made beside it."""
-    return _of_script("typed_rows.py") + " (to reach: ≤ 1.5 × in the window's own thread)"
+    return _of_script("typed_rows.py") + " (to reach: ≤ 1.5 ×)"
 
 
 def long_ledger() -> str:

@@ -120,17 +120,19 @@ class LiveReadings:
         """One of them is another, or there, or None: no more."""
         with self._lock:
             self.revision += 1
-            self._pairs = None
             if row is None or number <= self._newest:
                 self._jots = [one for one in self._jots if one[1] != number]
             if row is not None:
                 insort(self._jots, (row[0], number, row[1]), key=lambda one: one[:2])
                 appended = self._jots[-1][1] == number > self._newest
                 self._newest = max(self._newest, number)
-                if appended and self._latest is not None:
-                    self._latest |= _values(row[1])
+                if appended:
+                    if self._latest is not None:
+                        self._latest |= _values(row[1])
+                    if self._pairs is not None:
+                        self._pairs = [*self._pairs, row]
                     return
-            self._latest = None
+            self._pairs = self._latest = None
 
     def jots(self) -> Sequence[tuple[float, Jotting]]:
         """Typed rows that count, by time; of two at one time the one that was kept later stands behind. The same until there are others."""

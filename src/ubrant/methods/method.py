@@ -362,7 +362,7 @@ class Method:
 
     def in_order(self, record: Record) -> Record:
         """Its typed lines as its rows are asked for, where a person said which row a line is of."""
-        if not self.goes_by_order or not record.is_typed or not any(e.jotting.text for e in record.lines):
+        if not self.goes_by_order or not record.is_typed or not any(e.jotting.text for e in record.typed.further):
             return record
         hand = self.hand_of(record.head)
         return record if hand is None else hand.in_order(record)

@@ -138,7 +138,9 @@ class Jotting:
 
     @cached_property
     def is_plain(self) -> bool:
-        """Each place was read once, at one tap, and nothing is a zero: the many rows of which nothing further has to be asked."""
+        """One or two quantities at one tap, each once, none of them a zero, and not a word: the many rows of which nothing further has to be asked."""
+        if self.mark or self.text or len(self.readings) > 2:
+            return False
         return len(self.places) == len(self.readings) and len({tap for tap, _ in self.places}) < 2 and all(r.value for r in self.readings)
 
     def understood(self) -> str:

@@ -16,9 +16,7 @@ _COUNTS = {"read", "range"}
 def contradicts(record: Record) -> tuple[str, ...]:
     """A sentence on the first line whose watts are not its volts times its amperes, with how many there are."""
     found = []
-    for entry in record.lines:
-        if len(entry.jotting.readings) < 3:
-            continue
+    for entry in record.typed.further:
         at: dict[str, dict[str, JotReading]] = {}
         for reading in entry.jotting.readings:
             if reading.kind in _COUNTS and reading.quantity in {"V", "A", "W"}:

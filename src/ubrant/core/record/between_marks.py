@@ -21,7 +21,7 @@ def between_marks(record: Record) -> dict[str, Finding]:
     """A duration for every two marks in a row of which at least one is by ear or eye, and is a line of its own; by key, in the order of time."""
     if not record.typed.marks:
         return {}
-    alone = {e.time_s for e in record.lines if e.jotting.mark in BY_HAND and not e.jotting.readings}
+    alone = {e.time_s for e in record.typed.further if e.jotting.mark in BY_HAND and not e.jotting.readings}
     marks = [(t, mark) for t, mark in record.typed.marks if (mark in BY_HAND and t in alone) or mark in _OTHERS]
     found: dict[str, Finding] = {}
     for (start_s, first), (end_s, then) in pairwise(sorted(marks)):

@@ -43,9 +43,7 @@ def _power(entry: Entry, tap: str, own: str) -> Watts | None:
 def _by_power(record: Record) -> list[Finding]:
     pairs: dict[tuple[str, str], list[tuple[Watts, Watts]]] = {}
     own = record.head.setup.tap_named("")
-    for entry in record.lines:
-        if entry.jotting.is_plain:
-            continue
+    for entry in record.typed.further:
         taps = list(dict.fromkeys(r.tap or own for r in entry.jotting.readings))
         for one, other in itertools.combinations(taps, 2):
             first, second = _power(entry, one, own), _power(entry, other, own)

@@ -48,10 +48,7 @@ class Growing:
 
     def _is_behind(self, rows: Rows, new: Sequence[Entry]) -> bool:
         """Whether all that stood stands as it stood, and the rest is later."""
-        stands = len(rows) >= len(self._rows) and all(
-            a is b or (a[1] is b[1] and a[0] == b[0]) for a, b in zip(self._rows, rows, strict=False)
-        )
-        return stands and (not new or not self._rows or new[0].time_s > self._rows[-1][0])
+        return list(rows[: len(self._rows)]) == list(self._rows) and (not new or not self._rows or new[0].time_s > self._rows[-1][0])
 
     def _is_simple(self, new: Sequence[Entry], head: Head) -> bool:
         """Whether nothing in it is counted otherwise than it was typed, or changes how an earlier row counts."""
@@ -80,4 +77,4 @@ def _joined(one: Typed, other: Typed) -> Typed:
         old = series.get(key)
         series[key] = new if old is None else Series(np.append(old.time_s, new.time_s), np.append(old.value, new.value))
         half[key] = other.half[key] if old is None else np.append(half[key], other.half[key])
-    return Typed(series, half, (*one.marks, *other.marks), (*one.notes, *other.notes))
+    return Typed(series, half, (*one.marks, *other.marks), (*one.notes, *other.notes), (*one.further, *other.further))

@@ -72,7 +72,7 @@ def warned_of_twice(record: Record) -> tuple[str, ...]:
     """A sentence for each kind, until a person has answered it."""
     if CHECKED in record.head.conditions.checked:
         return ()
-    return tuple(replace(one, other=None).sentence() for one in named_twice(record.lines, ()))
+    return tuple(replace(one, other=None).sentence() for one in named_twice(record.typed.further, ()))
 
 
 def _last(jotting: Jotting, place: Key) -> JotReading:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from ubrant.core.wording import say
 
 Key = tuple[str, str]
 """(tap, quantity)."""
+_T = TypeVar("_T")
 _Kind = TypeVar("_Kind", bound=Event)
 _HOLDS_C, _USUAL_ROOM_C = (18.0, 28.0), (15.0, 27.0)
 _ABSURD = 0.4
@@ -56,6 +57,14 @@ class Record:
     ended_by: str = ""
     typed: Typed = field(default_factory=Typed)
     damage: str = ""
+    _made: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False)
+
+    def once(self, what: Hashable, make: Callable[[], _T]) -> _T:
+        """What is made of this record, under a name of its own: made when it is first asked for, and kept as long as the record is."""
+        if what not in self._made:
+            self._made[what] = make()
+        made: _T = self._made[what]
+        return made
 
     def judged_by(self, head: Head) -> Record:
         """The same readings under another head."""

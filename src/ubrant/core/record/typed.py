@@ -47,12 +47,14 @@ class Typed:
     series, half : by tap and quantity
     marks : (seconds, ``full``, ``empty``, ``load on`` …)
     notes : (seconds, text)
+    further : the lines of which more than that may have to be asked: all but the plain ones
     """
 
     series: dict[tuple[str, str], Series] = field(default_factory=dict)
     half: dict[tuple[str, str], Array] = field(default_factory=dict)
     marks: tuple[tuple[float, str], ...] = ()
     notes: tuple[tuple[float, str], ...] = ()
+    further: tuple[Entry, ...] = ()
 
     def at(self, tap: str, quantity: str) -> Series:
         return self.series.get((tap, quantity), no_readings())
@@ -112,9 +114,11 @@ def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
 def gather(entries: Iterable[Entry]) -> Typed:
     """Columns of what was read. A peak is no reading of the moment and stays out; the last of two entries at one time counts."""
     rows: dict[tuple[str, str], list[tuple[float, float, float]]] = defaultdict(list)
-    marks, notes = [], []
+    marks, notes, further = [], [], []
     for entry in sorted(entries, key=attrgetter("time_s")):
         moment, jotting = entry.time_s, entry.jotting
+        if not jotting.is_plain:
+            further.append(entry)
         for reading in jotting.readings:
             if reading.kind in {"peak", "count"}:
                 notes.append((moment, reading.show()))
@@ -129,7 +133,7 @@ def gather(entries: Iterable[Entry]) -> Typed:
         time_s, value, width = np.array(found).T
         last = np.append(time_s[1:] != time_s[:-1], True)
         series[key], half[key] = Series(time_s[last], value[last]), width[last]
-    return Typed(series, half, tuple(marks), tuple(notes))
+    return Typed(series, half, tuple(marks), tuple(notes), tuple(further))
 
 
 def only_amps(typed: Typed) -> str:

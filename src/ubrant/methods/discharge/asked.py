@@ -37,6 +37,10 @@ def discharge_of(record: Record) -> DischargeRecord:
     ReadingsError
         There are no readings.
     """
+    return record.once("discharge", lambda: _discharge_of(record))
+
+
+def _discharge_of(record: Record) -> DischargeRecord:
     head = record.head
     widths: Widths | None = None
     on_change = False

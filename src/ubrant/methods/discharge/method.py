@@ -233,7 +233,7 @@ class DischargeMethod(Method):
             )
         try:
             data = discharge_of(record)
-            discharge = judged(data, others_of(record, plan))
+            discharge = self._judged(record, data)
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
@@ -269,6 +269,9 @@ class DischargeMethod(Method):
             ahead=_ahead(record, data, discharge, expected, forecast) if live else None,
         )
 
+    def _judged(self, record: Record, data: DischargeRecord) -> Discharge:
+        return record.once("judged", lambda: judged(data, others_of(record, self.prepared(record.head).plan)))
+
     def row_findings(self, record: Record) -> Mapping[float, str]:
         """How much had flowed by then."""
         try:
@@ -292,7 +295,7 @@ class DischargeMethod(Method):
             return account
         try:
             data = discharge_of(record)
-            discharge = judged(data, others_of(record, self.prepared(record.head).plan))
+            discharge = self._judged(record, data)
         except ReadingsError:
             return account
         added, why_not = peukert_of(record, data, discharge, others)
