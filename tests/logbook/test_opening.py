@@ -64,3 +64,10 @@ def test_one_that_cannot_be_written_can_be_looked_at(kept, monkeypatch):
         db.execute("PRAGMA user_version=1")
     with pytest.raises(LogbookError, match="is of an older format"):
         Logbook(kept)
+
+
+def test_one_whose_own_words_are_spoilt_is_damaged(kept):
+    data = kept.read_bytes()
+    kept.write_bytes(data[:4096].replace(b"index", b"inde\x9c") + data[4096:])
+    with pytest.raises(LogbookError, match=r"^book\.ubrant is not a Ubrant logbook, or it is damaged"):
+        Logbook(kept)

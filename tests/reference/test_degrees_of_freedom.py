@@ -33,3 +33,12 @@ def test_student_at_95_45_percent(nu, k):
     found = Finding("x", "X", 10.0, "V", (Contribution("repeats", 1.0, "", nu),), "")
     assert found.expanded_uncertainty == pytest.approx(k, abs=0.01)
     assert "degrees of freedom" in found.budget()[-1]
+
+
+@pytest.mark.parametrize("size", [1e-200, 1e200])
+def test_size_alone_changes_nothing(size):
+    """A spoilt reading may be of any size, and none ends in an overflow."""
+    parts = tuple(Contribution(name, u, "", nu) for name, u, nu in H1)
+    scaled = tuple(Contribution(name, u * size, "", nu) for name, u, nu in H1)
+    assert combined(scaled) == pytest.approx(combined(parts) * size)
+    assert effective_dof(scaled) == pytest.approx(effective_dof(parts))

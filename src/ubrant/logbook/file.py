@@ -273,7 +273,7 @@ def prepare(path: Path) -> None:
             _prepare(connection, path, is_new=is_new)
         finally:
             connection.close()
-    except sqlite3.DatabaseError as error:
+    except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
         if "locked" in str(error) or "busy" in str(error):
             raise LogbookError(f"{path.name} is locked by another program: close it there and try again.") from None
         if "readonly" in str(error) or "unable to open" in str(error):

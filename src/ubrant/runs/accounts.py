@@ -122,15 +122,15 @@ def _with_ratios(method: Method, record: Record, account: Account) -> Account:
 def _careful(record: Record, make: Callable[[], Account]) -> Account:
     """What a method makes of it, as far as the record is sound."""
     try:
-        account = make()
+        account = _with_doubts_that_can_be(make())
+        account = _with_assumed(_with_flows(_with_standard(_with_marks(account, record), record), record), record)
     except (UnknownMethodError, CodecError) as error:
         return Account(trouble=str(error))
     except Exception:
         if record.damage:  # it may hold anything then, and no sum has to bear that
             return Account(trouble=record.damage)
         raise
-    account = _with_doubts_that_can_be(account)
-    return _as_far_as_sound(_with_assumed(_with_flows(_with_standard(_with_marks(account, record), record), record), record), record)
+    return _as_far_as_sound(account, record)
 
 
 _WIDEST = {"Ah": 1e5, "Wh": 1e7, "A": 1e5, "V": 1e5, "W": 1e7, "%": 1e5, "C": 1e4, "h": 1e6}

@@ -132,7 +132,7 @@ def points_finding(key: str, name: str, change: Change) -> Finding:
 
 def too_small(change: Change, share: float = WANTED_SHARE) -> str:
     """That a drop is too small to say much, and which one would do; empty where it is not."""
-    u = COVERAGE * math.sqrt(sum(c.amount**2 for c in change.contributions))
+    u = COVERAGE * math.hypot(*(c.amount for c in change.contributions))
     points = abs(change.points)
     if not u or u <= 2 * share * points:
         return ""

@@ -327,7 +327,7 @@ def _what_would_settle(share: Finding, measured: Finding) -> str:
     if not parts or margin < 0.05:
         return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
     for part in parts:
-        others = COVERAGE * math.sqrt(sum(p.amount**2 for p in parts if p is not part))
+        others = COVERAGE * math.hypot(*(p.amount for p in parts if p is not part))
         if others >= margin:
             continue
         needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(part.amount))

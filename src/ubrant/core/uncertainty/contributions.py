@@ -68,14 +68,15 @@ def _both(one: str, other: str) -> str:
 
 def combined(contributions: Iterable[Contribution]) -> float:
     """Standard uncertainty u of a figure: parts of one source add with their signs, sources add in quadrature."""
-    return math.sqrt(sum(c.amount**2 for c in merged(contributions)))
+    return math.hypot(*(c.amount for c in merged(contributions)))
 
 
 def effective_dof(contributions: Iterable[Contribution]) -> float:
     """ν_eff = u⁴ ÷ Σ uᵢ⁴ ÷ νᵢ, for parts that are independent of each other. JCGM 100, G.4.1 (Welch-Satterthwaite)."""
     parts = merged(contributions)
-    under = sum(c.amount**4 / c.dof for c in parts if math.isfinite(c.dof) and c.dof > 0)
-    return sum(c.amount**2 for c in parts) ** 2 / under if under else math.inf
+    largest = max((abs(c.amount) for c in parts), default=0.0)
+    under = sum((c.amount / largest) ** 4 / c.dof for c in parts if math.isfinite(c.dof) and c.dof > 0)
+    return sum((c.amount / largest) ** 2 for c in parts) ** 2 / under if under else math.inf
 
 
 def coverage(contributions: Iterable[Contribution]) -> float:
