@@ -42,3 +42,9 @@ def test_size_alone_changes_nothing(size):
     scaled = tuple(Contribution(name, u * size, "", nu) for name, u, nu in H1)
     assert combined(scaled) == pytest.approx(combined(parts) * size)
     assert effective_dof(scaled) == pytest.approx(effective_dof(parts))
+
+
+def test_a_whole_number_of_degrees_is_not_rounded_down_by_the_last_digit():
+    parts = tuple(Contribution(f"{k}", u, "", 2) for k, u in enumerate((0.05, 0.0)))
+    assert coverage(parts) == pytest.approx(4.53, abs=0.005)
+    assert coverage((Contribution("one", 0.0868, "", 2 - 1e-12),)) == pytest.approx(4.53, abs=0.005)
