@@ -79,18 +79,20 @@ def effective_dof(contributions: Iterable[Contribution]) -> float:
     return sum((c.amount / largest) ** 2 for c in parts) ** 2 / under if under else math.inf
 
 
-_EDGE = 1 + 1e-9
-"""Degrees of freedom that are a whole number but for the last digits of a float are that number."""
+def whole_dof(contributions: Iterable[Contribution]) -> float:
+    """ν_eff rounded down (JCGM 100, G.4.2), at least 1; a whole number but for the last digits of a float is that number."""
+    nu = effective_dof(contributions)
+    return max(math.floor(nu * (1 + 1e-9)), 1) if math.isfinite(nu) else nu
 
 
 def coverage(contributions: Iterable[Contribution]) -> float:
-    """k for U = k·u: Student's t at 95.45 % with the effective degrees of freedom rounded down (JCGM 100, G.4.2), 2 where they are infinite."""
-    nu = effective_dof(contributions)
-    if not math.isfinite(nu) or nu > _ENDLESS:
+    """k for U = k·u: Student's t at 95.45 % with the effective degrees of freedom rounded down, 2 where they are infinite."""
+    nu = whole_dof(contributions)
+    if nu > _ENDLESS:
         return COVERAGE
     from scipy.special import stdtrit  # slow to load, and seldom needed
 
-    return float(stdtrit(max(math.floor(nu * _EDGE), 1), 0.5 + _COVERED / 2))
+    return float(stdtrit(nu, 0.5 + _COVERED / 2))
 
 
 def of_ratio(top: float, top_parts: Contributions, bottom: float, bottom_parts: Contributions) -> Contributions:

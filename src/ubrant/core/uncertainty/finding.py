@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import plain, show, show_duration, show_with
-from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, coverage, effective_dof, merged
+from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, coverage, merged, whole_dof
 from ubrant.core.wording import say
 
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
@@ -154,7 +154,7 @@ class Finding:
             lines.append(say("{value} more, together under 1 %", value=len(parts) - len(shown)))
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
         lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
-        k, nu = coverage(parts), effective_dof(parts)
-        few = "" if k == COVERAGE else say(", t for {nu:.0f} degrees of freedom", nu=math.floor(nu))
+        k, nu = coverage(parts), whole_dof(parts)
+        few = "" if k == COVERAGE else say(", t for {nu:.0f} degrees of freedom", nu=nu)
         lines.append(f"U = {plain(k, 3)} × {show(u, 2)} = {show(k * u, 2)} {shown_in.unit} (about 95 %{few})")
         return tuple(lines)
