@@ -12,6 +12,9 @@ import sqlite3
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
+from pathlib import Path
 
 import pytest
 
@@ -19,6 +22,7 @@ from ubrant.bench.lines import LineError, private_connection
 from ubrant.logbook.logbook import Logbook
 
 KILLS = int(os.environ.get("UBRANT_KILLS", "1"))
+MOST, SCORE, AT_ONCE = 220, 20, 4
 
 
 def ask(address: str, command: str) -> str:
@@ -39,12 +43,27 @@ def load_goes_off(address: str) -> bool:
     return False
 
 
+def numbers() -> list[object]:
+    """Those of every day by themselves, the others by the score: they mostly wait, so a few go on at once."""
+    scores = (range(first, min(first + SCORE, MOST)) for first in range(KILLS, MOST, SCORE))
+    return [pytest.param([n], id=str(n)) for n in range(KILLS)] + [
+        pytest.param(score, id=f"{score[0]} to {score[-1]}", marks=pytest.mark.slow) for score in scores
+    ]
+
+
 @pytest.mark.parametrize("whom", ["application", "world", "both"])
-@pytest.mark.parametrize("number", [pytest.param(n, marks=() if n < KILLS else pytest.mark.slow) for n in range(max(KILLS, 220))])
-def test_kill_9(tmp_path, whom, number):
+@pytest.mark.parametrize("numbers", numbers())
+def test_kill_9(tmp_path, whom, numbers):
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        for _ in pool.map(lambda number: killed(tmp_path / f"killed {number}.ubrant", whom, number), numbers):
+            pass
+
+
+def killed(path: Path, whom: str, number: int) -> None:
+    """One run, killed at its moment and looked at."""
     chance = random.Random(f"{whom} {number}")
-    path = tmp_path / "killed.ubrant"
-    child = subprocess.Popen([sys.executable, "-m", "tests.crash.child", str(path)], stdout=subprocess.PIPE, text=True)
+    own = {**os.environ, "XDG_STATE_HOME": str(path.with_suffix(".state"))}  # where what may be on is noted: each asks for its own only
+    child = subprocess.Popen([sys.executable, "-m", "tests.crash.child", str(path)], stdout=subprocess.PIPE, text=True, env=own)
     _, address, world = child.stdout.readline().split()
     shown: list[tuple[float, float]] = []
     until = time.time() + chance.uniform(0.05, 2.5)
@@ -60,7 +79,8 @@ def test_kill_9(tmp_path, whom, number):
         assert rest.splitlines()[-1].startswith("ended"), "the run did not end by itself"
         assert "switch it off by hand" in rest or "person" in rest
     assert load_goes_off(address)
-    assert sqlite3.connect(path).execute("PRAGMA integrity_check").fetchone() == ("ok",)
+    with closing(sqlite3.connect(path)) as book:
+        assert book.execute("PRAGMA integrity_check").fetchone() == ("ok",)
     logbook = Logbook(path)
     ((run, _),) = logbook.runs()
     assert run.state == ("done" if whom == "world" else "interrupted")

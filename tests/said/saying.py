@@ -84,7 +84,7 @@ def of_record(record: Record) -> Iterator[str]:
 def of_account(account: Account) -> Iterator[str]:
     for one in dataclasses.fields(account):
         value = getattr(account, one.name)
-        if one.name in {"drawings", "path"}:
+        if one.name in {"more", "drawings", "path"}:
             value = value()
         if one.name in {"answers", "groups"}:
             continue

@@ -65,6 +65,10 @@ def _nothing() -> tuple[Drawing, ...]:
     return ()
 
 
+def _none_further() -> tuple[Finding, ...]:
+    return ()
+
+
 def _no_path() -> PowerPath | None:
     return None
 
@@ -84,7 +88,7 @@ class Account:
     ended_by : what ended it, as a word
     taken, planned : settled points that were taken, and how many there will be; None where it is not made of points
     more : findings beside the ledger, such as capacities to other cut-offs
-    drawings, path : worked out when they are wanted
+    more, drawings, path : worked out when they are wanted
     shown_at : what the path is drawn at
     short : the answer in a few words, for a shelf
     questions : what it asks a person before it says more
@@ -105,7 +109,7 @@ class Account:
     kind: str = ""
     taken: int | None = None
     planned: int | None = None
-    more: tuple[Finding, ...] = ()
+    more: Callable[[], tuple[Finding, ...]] = _none_further
     drawings: Callable[[], tuple[Drawing, ...]] = _nothing
     path: Callable[[], PowerPath | None] = _no_path
     shown_at: str = ""

@@ -257,7 +257,7 @@ class DischargeMethod(Method):
             warnings,
             ended_by=discharge.ended_by,
             gaps=discharge.gaps,
-            more=_higher(data, discharge) if not live else (),
+            more=lambda: _higher(data, discharge) if not live else (),
             drawings=lambda: (_trace(record, data, discharge, expected),),
             path=lambda: live_path(record, plan, forecast, charge.value or 0.0) if live else stored_path(record, plan, discharge),
             shown_at=say("From battery to load"),

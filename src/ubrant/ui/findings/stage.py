@@ -293,7 +293,7 @@ class FindingsStage(StageFrame):
         self.aside.setText(self._ended(account))
         meters = [m.name for m in run.head.setup.meters.values() if m.name]
         self.aside_quiet.setText(f"{run.source} · {', '.join(dict.fromkeys(meters)) or self.tr('meter not named')}")
-        self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more))
+        self.more.setText(" · ".join(f"{f.name}: {as_wished(f).with_uncertainty()}" for f in account.more()))
         self.rank_button.setVisible(account.candidate is not None)
         self._show_photos()
         self._show_newer(run, account if criteria is None else None)
