@@ -49,8 +49,8 @@ def delivered(rng: np.random.Generator, ah: float, wrong: Wrong) -> tuple[float,
 
 def test_pairs_of_runs(share):
     """With shared and with separate meters: inside its ± in 92 %, z near 1; equal pairs are not told apart, those 4 u apart are; sharing narrows it."""
-    cases = 300 if share == 1.0 else 40
-    room = 0.0 if share == 1.0 else 0.07
+    cases = 300 if share == 1.0 else 24
+    room = 0.0 if share == 1.0 else 0.1
     rng = np.random.default_rng(8)
     told: dict[str, list] = {}
     widths: dict[str, list[float]] = {"one meter": [], "two meters": []}

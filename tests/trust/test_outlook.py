@@ -14,7 +14,7 @@ from ubrant.core.outlook.spread import Spread
 @pytest.mark.parametrize(("like_measured", "inside"), [(True, (0.86, 0.94)), (False, (0.86, 0.98))])
 def test_what_happens_lies_in_the_band(like_measured, inside, share):
     """90 % bands over random packs, losses, duties and inputs; at the rate the battery was measured at, and at others."""
-    cases, rng = (400, np.random.default_rng(20)) if share == 1.0 else (24, np.random.default_rng(20))
+    cases, rng = (400, np.random.default_rng(20)) if share == 1.0 else (14, np.random.default_rng(20))
     within, off = 0, []
     for _ in range(cases):
         kit, truth, _ = random_kit(rng, like_measured=like_measured)
@@ -23,7 +23,7 @@ def test_what_happens_lies_in_the_band(like_measured, inside, share):
         within += looked.low_s <= hours * 3600 <= looked.high_s
         off.append(abs(hours * 3600 / looked.runtime_s - 1))
     print(f"like measured {like_measured}: {within} of {cases} inside, median error {100 * np.median(off):.2f} %")
-    room = 0.0 if cases == 400 else 0.08
+    room = 0.0 if cases == 400 else 0.12
     assert inside[0] - room <= within / cases <= min(inside[1] + room, 1.0)
     assert np.median(off) < 0.03
 
