@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.read import read_logs
 
-PARTS, EACH = 6, 500
+PARTS, EACH = 60, 50
 AT_RANDOM = "UBRANT_FUZZ" in os.environ
 """Other files each time; without it the same ones, so that a change is what makes a test fail."""
 PREAMBLE = ("Bench logger 2\nSerial: 0042; mode CC\n\n", "# exported by the bench\n# do not edit\n", "Recorded data\n\n", "")

@@ -57,7 +57,7 @@ def log(rng: random.Random) -> str:
 def test_every_method_on_anything(tmp_path_factory):
     path = tmp_path_factory.mktemp("broken") / "log.csv"
 
-    @settings(max_examples=80, deadline=None, database=None, suppress_health_check=list(HealthCheck))
+    @settings(deadline=None, database=None, suppress_health_check=list(HealthCheck))
     @given(st.integers(0, 2**32), st.booleans())
     def check(seed: int, known: bool) -> None:
         path.write_text(log(random.Random(seed)))
@@ -127,7 +127,7 @@ def look(account) -> None:
     account.drawings()
 
 
-@settings(max_examples=80, deadline=None, database=None, suppress_health_check=list(HealthCheck))
+@settings(deadline=None, database=None, suppress_health_check=list(HealthCheck))
 @given(st.integers(0, 2**32), st.sampled_from(KEYS))
 def test_every_method_by_hand_on_any_lines(seed: int, key: str) -> None:
     entry = next(e for e in entries() if e.key == key)

@@ -16,7 +16,7 @@ from ubrant.report.figures import figures_of, path_figure, save
 from ubrant.runs.accounts import account_of, summary_of
 
 
-@pytest.fixture(params=[pytest.param(key, marks=() if key in {"discharge", "idle"} else pytest.mark.slow) for key in BY_HAND])
+@pytest.fixture(params=[pytest.param(key, marks=() if key == "discharge" else pytest.mark.slow) for key in BY_HAND])
 def told(logbook, request):
     """A run of every method, typed, with a note."""
     sample = SAMPLES[request.param]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from xml.etree import ElementTree as Xml
 
@@ -13,10 +13,10 @@ from ubrant.ui.language import SENTENCES
 _SENTENCE_CALLS = {"say", "words"}
 
 
-def sentences_of(tree: ast.Module) -> Iterator[tuple[str, str, int]]:
-    """(context, text, line) of every ``say``, ``words`` and ``tr`` of a module; a ``tr`` belongs to its class."""
-    classes = [n for n in ast.walk(tree) if isinstance(n, ast.ClassDef)]
-    for node in ast.walk(tree):
+def sentences_of(nodes: Sequence[ast.AST]) -> Iterator[tuple[str, str, int]]:
+    """(context, text, line) of every ``say``, ``words`` and ``tr`` of the nodes of a module; a ``tr`` belongs to its class."""
+    classes = [n for n in nodes if isinstance(n, ast.ClassDef)]
+    for node in nodes:
         if not (
             isinstance(node, ast.Call) and node.args and isinstance(node.args[0], ast.Constant) and isinstance(node.args[0].value, str)
         ):
@@ -29,9 +29,9 @@ def sentences_of(tree: ast.Module) -> Iterator[tuple[str, str, int]]:
             yield (inside[-1] if inside else "QWidget"), text, node.lineno
 
 
-def titles_of(tree: ast.Module) -> Iterator[tuple[str, str, int]]:
+def titles_of(nodes: Sequence[ast.AST]) -> Iterator[tuple[str, str, int]]:
     """Titles and hints of a form's fields, which are translated where they are shown."""
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in {"Field", "Entry", "Group", "quantity"}:
             for argument in node.args[:5]:
                 if isinstance(argument, ast.Constant) and isinstance(argument.value, str) and " " in argument.value.strip():
@@ -42,8 +42,8 @@ def gather(source: Path) -> Xml.Element:
     """The catalogue in Qt's own format, nothing translated yet."""
     words_of: dict[str, dict[str, list[str]]] = {}
     for path in sorted(source.rglob("*.py")):
-        tree = ast.parse(path.read_text("utf-8"))
-        for context, text, line in (*sentences_of(tree), *titles_of(tree)):
+        nodes = list(ast.walk(ast.parse(path.read_text("utf-8"))))
+        for context, text, line in (*sentences_of(nodes), *titles_of(nodes)):
             words_of.setdefault(context, {}).setdefault(text, []).append(f"{path.relative_to(source).as_posix()}:{line}")
     root = Xml.Element("TS", version="2.1", sourcelanguage="en")
     for context, texts in sorted(words_of.items()):
