@@ -35,12 +35,13 @@ LINES = [
 
 
 def same(one: Record, other: Record) -> bool:
-    assert (one.lines, one.state, one.ended_by, one.typed.marks, one.typed.notes) == (
+    assert (one.lines, one.state, one.ended_by, one.typed.marks, one.typed.notes, one.typed.further) == (
         other.lines,
         other.state,
         other.ended_by,
         other.typed.marks,
         other.typed.notes,
+        other.typed.further,
     )
     assert list(one.typed.series) == list(other.typed.series)
     for key, series in one.typed.series.items():
@@ -102,3 +103,18 @@ def test_the_latest_typed_values_follow_every_row_however_it_comes():
     assert live.latest_typed()["battery", "V"] == 13.1
     live.jots_are({7: (0.0, jotting("12.0 V"))})
     assert live.latest_typed() == {("battery", "V"): 12.0}
+
+
+def test_the_rows_follow_however_one_comes():
+    """What was handed out before stays as it was."""
+    live, one, two, late = LiveReadings(), jotting("13.2 V 0 A"), jotting("13.0 V 5 A"), jotting("13.1 V")
+    live.jot_is(1, (0.0, one))
+    first = live.jots()
+    live.jot_is(2, (10.0, two))
+    assert (list(first), list(live.jots())) == ([(0.0, one)], [(0.0, one), (10.0, two)])
+    live.jot_is(3, (5.0, late))
+    assert list(live.jots()) == [(0.0, one), (5.0, late), (10.0, two)]
+    live.jot_is(2, (10.0, late))
+    assert list(live.jots()) == [(0.0, one), (5.0, late), (10.0, late)]
+    live.jot_is(1, None)
+    assert list(live.jots()) == [(5.0, late), (10.0, late)]

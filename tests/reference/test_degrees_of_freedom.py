@@ -48,3 +48,7 @@ def test_a_whole_number_of_degrees_is_not_rounded_down_by_the_last_digit():
     parts = tuple(Contribution(f"{k}", u, "", 2) for k, u in enumerate((0.05, 0.0)))
     assert coverage(parts) == pytest.approx(4.53, abs=0.005)
     assert coverage((Contribution("one", 0.0868, "", 2 - 1e-12),)) == pytest.approx(4.53, abs=0.005)
+
+
+def test_less_than_one_degree_is_one():
+    assert coverage((Contribution("half", 1.0, "", 0.5),)) == coverage((Contribution("one", 1.0, "", 1.0),)) < 20

@@ -185,3 +185,10 @@ def test_what_is_left_after_a_run_that_was_stopped(logbook):
     assert measured.left(1) is None  # it gave all of it
     with pytest.raises(KitError, match="nobody can say what is left"):
         kit_of(kit_part_of([("source", "Pack left after run 1"), ("load", "lamp 60 W")]), measured)
+
+
+def test_what_several_ask_of_a_record_is_made_once():
+    body = falling()
+    record = from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a)).record()
+    assert discharge_of(record) is discharge_of(record)
+    assert discharge_of(record) is not discharge_of(record.judged_by(record.head)), "under another head it may be another"
