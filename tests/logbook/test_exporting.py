@@ -124,3 +124,22 @@ def test_what_a_later_version_noted_passes_through_untouched(tested, tmp_path, l
     export_csv(again, tmp_path / "again.csv")
     assert later in [event_to_json(e) for e in read_file(tmp_path / "again.csv", LogOptions()).events]
     assert account_of(logbook, again.run)[1].sentence == account_of(book, run)[1].sentence
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda row: row.replace(row.split(",")[1], "12,5", 1), r"line \d+ has 7 cells where the headings are 6"),
+        (lambda row: row.replace(row.split(",")[1], "twelve", 1), r"“twelve” in line \d+ under “battery voltage / V” is no number"),
+    ],
+)
+def test_what_was_changed_in_it_is_named_by_its_place(tested, tmp_path, change, said):
+    logbook, run, _ = tested
+    path = tmp_path / "run.csv"
+    export_csv(logbook.kept(run), path)
+    lines = path.read_text("utf-8").splitlines()
+    number = next(k for k, line in enumerate(lines) if k > 20 and line.endswith(",") and ",," not in line)
+    lines[number] = change(lines[number])
+    path.write_text("\r\n".join(lines) + "\r\n", "utf-8")
+    with pytest.raises(LogError, match=rf"^run\.csv is an export of Ubrant that was changed: {said}\. Export it again"):
+        read_file(path, LogOptions())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import csv
 import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -91,6 +92,7 @@ def _as_exported(name: str) -> Iterator[None]:
         LookupError,
         AttributeError,
         ArithmeticError,
+        csv.Error,
         pl.exceptions.PolarsError,
         pl.exceptions.PanicException,
     ) as error:
@@ -104,7 +106,10 @@ def _read_own(path: Path) -> StoredRun:
     with path.open("rb") as file:
         headings = file.readline().decode("utf-8-sig").strip().split(",")
     schema: dict[str, Any] = {h: pl.String if h == "event" else pl.Float64 for h in headings}
-    table = pl.read_csv(path, schema=schema)
+    try:
+        table = pl.read_csv(path, schema=schema)
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException):
+        raise ValueError(_odd_cell(path)) from None
     cells = table.filter(pl.col("event").is_not_null())
     told = [
         (t, _json(cell, path, line))
@@ -124,6 +129,27 @@ def _read_own(path: Path) -> StoredRun:
     jots = tuple(_jot(float(t), d) for t, d in told if d.get("kind") == LINE)
     events: tuple[Event, ...] = tuple(event_from_json(float(t), d) for t, d in told if HEAD not in d and d.get("kind") != LINE)
     return _without_typed(StoredRun(run_from(about, path.name), readings, events, jots), path)
+
+
+def _odd_cell(path: Path) -> str:
+    """Where a table is no longer as it was written."""
+    with path.open(newline="", encoding="utf-8-sig", errors="replace") as file:
+        rows = csv.reader(file)
+        headings = next(rows, [])
+        for row in rows:
+            if len(row) != len(headings):
+                return f"line {rows.line_num} has {len(row)} cells where the headings are {len(headings)}"
+            for heading, cell in zip(headings, row, strict=True):
+                if heading != "event" and cell and not _is_number(cell):
+                    return f"“{cell[:20]}” in line {rows.line_num} under “{heading}” is no number"
+    return "its rows cannot be told apart any more"
+
+
+def _is_number(cell: str) -> bool:
+    with contextlib.suppress(ValueError):
+        float(cell)
+        return "_" not in cell
+    return False
 
 
 def _jot(time_s: float, cell: dict[str, Any]) -> StoredJot:
