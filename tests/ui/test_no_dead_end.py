@@ -77,7 +77,7 @@ def test_every_kind_with_every_label_has_a_method_and_a_start_or_a_question(name
         entry.method.prepare(Setup(unit), {one.key: one.usual for one in fields})
 
 
-@pytest.mark.needs("discharge")
+@pytest.mark.needs("discharge", "source", "charger")  # without them nothing but a check of its meters is left for some kinds
 def test_in_the_window_nothing_of_the_unit_before_stays(window, qtbot, named, request):
     """A start, or a question in place; every eleventh of them (with --all each)."""
     window.go_to(PREPARE)
