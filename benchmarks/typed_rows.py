@@ -26,10 +26,6 @@ from ubrant.ui.shell import RUN, MainWindow
 EACH = 40
 
 
-def volts(k: int) -> str:
-    return f"{13.2 - 0.0002 * k:.4f}"
-
-
 class Desk:
     """A window with a discharge of so many rows, going on."""
 

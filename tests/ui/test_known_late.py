@@ -191,3 +191,20 @@ def test_all_rows_undone_nothing_is_drawn(window, qtbot):
     assert after[0] == before[0], "the path"
     assert after[1] == before[1], "the drawing"
     session.end()
+
+
+def test_what_is_doubted_is_said_while_it_runs_as_it_is_afterwards(window):
+    sample = SAMPLES["discharge"]
+    prepared = sample.prepared("discharge", by_hand=True)
+    typed = {0.0: "load on 13.10 V 10.00 A", 60.0: "13.0 V 10.00 A 45 W", 120.0: "battery 12.9 V 10.00 A battery 9.0 A"}
+    run, session = by_hand(window.bench.logbook, "discharge", prepared, typed, end=False)
+    window.bench.begin(run, session, None)
+    window.go_to(RUN)
+    window.run.tick()
+    said = window.run.warning_note.text()
+    assert window.run.warning_note.isVisible()
+    assert "45.00 W stand beside 13.00 V × 10.00 A = 130.0 W: one of them is a slip" in said
+    assert "In one row battery A stands twice" in said
+    session.end()
+    window.findings.open_run(run.id)
+    assert set(said.splitlines()) <= set(window.findings.notes.text().splitlines())

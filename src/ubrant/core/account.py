@@ -61,11 +61,7 @@ class Ahead:
     deviation: str = ""
 
 
-def _nothing() -> tuple[Drawing, ...]:
-    return ()
-
-
-def _none_further() -> tuple[Finding, ...]:
+def _nothing() -> tuple[()]:
     return ()
 
 
@@ -87,8 +83,8 @@ class Account:
     trouble : why nothing can be said, in a sentence; empty where there are findings
     ended_by : what ended it, as a word
     taken, planned : settled points that were taken, and how many there will be; None where it is not made of points
-    more : findings beside the ledger, such as capacities to other cut-offs
-    more, drawings, path : worked out when they are wanted
+    more : findings beside the ledger, such as capacities to other cut-offs; worked out when they are wanted, as are
+    drawings, path
     shown_at : what the path is drawn at
     short : the answer in a few words, for a shelf
     questions : what it asks a person before it says more
@@ -109,7 +105,7 @@ class Account:
     kind: str = ""
     taken: int | None = None
     planned: int | None = None
-    more: Callable[[], tuple[Finding, ...]] = _none_further
+    more: Callable[[], tuple[Finding, ...]] = _nothing
     drawings: Callable[[], tuple[Drawing, ...]] = _nothing
     path: Callable[[], PowerPath | None] = _no_path
     shown_at: str = ""

@@ -83,7 +83,7 @@ class RunStage(StageFrame):
         self.ledger = Ledger()
         self.next_note = Callout("caution")
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
-        self.notice_note, self.deviation_note = Callout("bad"), Callout("caution")
+        self.notice_note, self.deviation_note, self.warning_note = Callout("bad"), Callout("caution"), Callout("caution")
         self.readout = Readout(self)
         self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
         self._build()
@@ -126,6 +126,7 @@ class RunStage(StageFrame):
             self.next_note,
             self.deviation_note,
             self.ahead_note,
+            self.warning_note,
             self._every_row,
             self._ledger_title,
             self.ledger,
@@ -161,7 +162,7 @@ class RunStage(StageFrame):
         self._method = method_of(run.method)
         self._prepared = self._method.prepared(run.head)
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
-        for note in (self.trouble_note, self.next_note, self.ahead_note, self.notice_note, self.deviation_note):
+        for note in (self.trouble_note, self.next_note, self.ahead_note, self.notice_note, self.deviation_note, self.warning_note):
             note.say("plain", "")
         self.ledger.show_findings([])
         self.path_view.show_path(PowerPath((), (), (), (), "W"))  # another run's is not this one's
@@ -258,6 +259,7 @@ class RunStage(StageFrame):
         drawings = account.drawings()
         if drawings:
             self.drawn.show_drawings(drawings)
+        self.warning_note.say("caution", "\n".join(account.warnings))
         self._ledger_title.setVisible(bool(account.findings))
         self.ledger.show_account(account)
         if (path := account.path()) is not None:
