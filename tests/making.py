@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
@@ -19,6 +20,8 @@ from ubrant.core.record.events import Event, PointTaken
 from ubrant.core.record.head import BY_HAND, SIMULATED, Head, Origin, Setup
 from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import Record, record_of
+from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, entries_of
@@ -32,6 +35,14 @@ from ubrant.runs.typed_session import TypedSession
 
 VOLTS = parse_accuracy("0.1 % + 3 mV", "V")
 AMPS = parse_accuracy("0.5 % + 5 mA", "A")
+
+
+def part(words: str, amount: float, dof: float = math.inf, meter: str = "one") -> Contribution:
+    """One error's part in a figure: ``current gain`` is a meter's, what a person would call anything else is its own."""
+    quantity, _, kind = words.rpartition(" ")
+    if kind in {Kind.GAIN, Kind.ZERO} and quantity in {"current", "voltage"}:
+        return Contribution(ErrorSource(Kind(kind), meter, "A" if quantity == "current" else "V"), amount)
+    return Contribution(ErrorSource(Kind.NOISE, words, dof=dof), amount)
 
 
 METER = Meter("Meter", "0.05 % + 2 mV", "0.2 % + 2 mA", max_v=60.0, max_a=20.0)

@@ -167,7 +167,7 @@ def test_a_recharge_with_a_meter_that_reads_along(logbook, world):
     (first, _), (last, _) = [(e.time_s, e) for e in record.lines]
     assert account.findings["recharge_energy"].value == pytest.approx(2 * 5.02 * (last - first) / 3600, rel=0.02)
     assert account.findings["recharge_energy"].expanded_uncertainty < 0.02 * account.findings["recharge_energy"].value
-    parts = {c.source: c.amount for c in account.findings["recharge_energy"].contributions}
+    parts = {c.source.words(): c.amount for c in account.findings["recharge_energy"].contributions}
     hours = (last - first) / 3600
     assert parts["current zero"] == pytest.approx(0.002 / 3**0.5 * 5.02 * hours, rel=0.03)
     assert parts["voltage zero"] == pytest.approx(0.002 / 3**0.5 * 2.0 * hours, rel=0.03)

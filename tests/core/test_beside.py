@@ -5,17 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.making import PACK, prepared, record_for
+from tests.making import PACK, part, prepared, record_for
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Plot, Trace
 from ubrant.core.guess import beside
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.readings import Series
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 
-CHARGE = Finding("charge", "Charge delivered", 48.74, "Ah", (Contribution("gain", 0.145),), "")
+CHARGE = Finding("charge", "Charge delivered", 48.74, "Ah", (part("gain", 0.145),), "")
 SAID = Account({"charge": CHARGE, "share": Finding("share", "Share", 97.5, "%", None, "")}, answers=("charge", "share"))
 
 

@@ -14,7 +14,7 @@ from ubrant.core.equipment.checks import check_of, control_chart, control_limits
 from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.meter import MeterDetails, details_from
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.uncertainty.contributions import rectangular
+from ubrant.core.uncertainty.value import rectangular
 
 
 def check(year: int, percent: float, u: float = 0.02, unit: str = "A") -> Check:

@@ -169,16 +169,14 @@ def test_reference_temperature_of_lead_acid(text, reference):
 
 def test_at_reference():
     lead = parse_label("12 V 100 Ah stationary lead-acid")
-    assert at_reference(lead, 10.0, 5.0).factor == pytest.approx(1 - 0.06)
-    assert at_reference(lead, 10.0, 2.9).factor == pytest.approx(1 - 0.1)
-    assert at_reference(LABEL, 15.0, 5.0).relative == ()
-    assert at_reference(LABEL, 25.0, 5.0).factor == 1.0
-    assert at_reference(LABEL, 5.0, 5.0).factor == pytest.approx(1 - 0.03)
-    assert at_reference(LABEL, 35.0, 5.0).factor == pytest.approx(1 + 0.03)
-    (unknown,) = at_reference(LABEL, None, 5.0).relative
-    assert unknown.amount == pytest.approx(0.003 * 6 / 3**0.5)
-    (of_lead,) = at_reference(lead, None, 5.0).relative
-    assert of_lead.amount == pytest.approx(0.006 * 7 / 3**0.5)
+    assert at_reference(lead, 10.0, 5.0).factor.value == pytest.approx(1 - 0.06)
+    assert at_reference(lead, 10.0, 2.9).factor.value == pytest.approx(1 - 0.1)
+    assert at_reference(LABEL, 15.0, 5.0).factor.parts == {}
+    assert at_reference(LABEL, 25.0, 5.0).factor.value == 1.0
+    assert at_reference(LABEL, 5.0, 5.0).factor.value == pytest.approx(1 - 0.03)
+    assert at_reference(LABEL, 35.0, 5.0).factor.value == pytest.approx(1 + 0.03)
+    assert at_reference(LABEL, None, 5.0).factor.u == pytest.approx(0.003 * 6 / 3**0.5)
+    assert at_reference(lead, None, 5.0).factor.u == pytest.approx(0.006 * 7 / 3**0.5)
 
 
 def test_charges_inside_are_put_in_and_not_taken_off():
@@ -209,7 +207,7 @@ def edges_of(period_s):
     time = np.arange(0.0, 200 * period_s, 10.0)
     amps = np.where(time % period_s < 0.6 * period_s, 10.0, 0.0)
     found = analyse(record(Readings(time, 13.0 - 5e-5 * time, amps), load_on_s=0.0, cutoff=Cutoff(9.0)))
-    return next(c.amount for c in found.findings["charge"].contributions if c.source == "edges of pulses")
+    return next(c.amount for c in found.findings["charge"].contributions if c.source.of == "edges of pulses")
 
 
 def test_edges_at_one_place_between_two_readings_do_not_average():

@@ -40,7 +40,7 @@ def test_what_the_open_circuit_voltage_falls_is_taken_off_and_stays_in_the_uncer
     slope = 1e-4  # 6 mV from one reading to the next
     read = found(60.0, slope=slope)["resistance"]
     assert read.value == pytest.approx(0.02 + 0.5 * slope * 60 / 10, rel=1e-3)
-    assert any("open-circuit" in c.source for c in read.contributions)
+    assert any("open-circuit" in c.source.of for c in read.contributions)
     assert read.expanded_uncertainty > 0.5 * slope * 60 / 10
 
 

@@ -28,7 +28,7 @@ from ubrant.core.record.head import Head, Setup
 from ubrant.core.record.points import points_taken
 from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import record_of
-from ubrant.core.record.typed import Widths, uncertainties
+from ubrant.core.record.typed import Widths, of_typed
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import method_of
 
@@ -75,10 +75,10 @@ def test_a_rate_over_ten_percent_off_is_not_like_for_like(tmp_path, amps, like):
 def test_widths_of_typed_readings_by_hand():
     """Two hours at 4 A read three times as 4.0: ± 0.05 A all along is 0.1 Ah to each side, rectangular."""
     read = Readings(np.array([0.0, 3600.0, 7200.0]), np.full(3, 12.0), np.full(3, 4.0))
-    ah, wh, between_ah, _ = uncertainties(read, Widths(np.zeros(3), np.full(3, 0.05)))
-    assert ah == pytest.approx(0.1 / math.sqrt(3))
-    assert wh == pytest.approx(1.2 / math.sqrt(3))
-    assert between_ah == 0.0
+    charge, energy = of_typed(read, Widths(np.zeros(3), np.full(3, 0.05)))
+    assert charge.u == pytest.approx(0.1 / math.sqrt(3))
+    assert energy.u == pytest.approx(1.2 / math.sqrt(3))
+    assert {source.kind for source in charge.parts} == {"digit"}, "nothing lay between them"
 
 
 @pytest.mark.parametrize(("volts", "amps", "dark"), [(0.1, 0.05, True), (0.1, 1.0, False), (9.0, 0.05, False)])

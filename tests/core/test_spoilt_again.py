@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
-from tests.making import HUT, METER, PACK, prepared, problems, record_for, setup_for, walked
+from tests.making import HUT, METER, PACK, part, prepared, problems, record_for, setup_for, walked
 from ubrant.core.battery.counters import energy_per_point
 from ubrant.core.conversion.points import Points
 from ubrant.core.conversion.power_path import Node, watt_hours
@@ -24,7 +24,6 @@ from ubrant.core.record.integrals import totals
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.readings import Readings
 from ubrant.core.record.scan import scan
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.methods.load_steps.method import _held_path
 from ubrant.methods.registry import method_of
@@ -112,7 +111,7 @@ def test_a_frequency_that_wanders_is_less_sure_by_the_root_of_its_cycles():
     """Cycles of 19 and 21 ms in turn: their frequencies lie about 2.6 Hz around 50, over eight whole ones."""
     lengths = [0.019, 0.021] * 5
     found = analyse_wave(*sine(lengths)).findings["frequency"]
-    (steady,) = [c for c in found.contributions if c.source == "steadiness"]
+    (steady,) = [c for c in found.contributions if c.source.of == "steadiness"]
     cycles = len(lengths) - 2
     between = [1 / one for one in lengths[1 : 1 + cycles]]
     assert steady.amount == pytest.approx(np.std(between, ddof=1) / cycles**0.5, rel=0.15)
@@ -132,8 +131,8 @@ def test_a_percentage_lies_between_0_and_100(percent, asked):
 
 
 def test_watt_hours_a_point_have_a_doubt_only_where_both_have():
-    known = Finding("energy", "Energy", 50.0, "Wh", (Contribution("gain", 1.0),), "")
-    points = Finding("points", "Points", 25.0, "", (Contribution("step", 0.5),), "")
+    known = Finding("energy", "Energy", 50.0, "Wh", (part("gain", 1.0),), "")
+    points = Finding("points", "Points", 25.0, "", (part("step", 0.5),), "")
     assert energy_per_point(known, points).expanded_uncertainty == pytest.approx(2 * 2.0 * np.hypot(0.02, 0.02))
     assert energy_per_point(known, replace(points, contributions=None)).expanded_uncertainty is None
     assert energy_per_point(replace(known, contributions=None), points).expanded_uncertainty is None

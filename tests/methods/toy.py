@@ -11,8 +11,8 @@ from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Plot
 from ubrant.core.record.head import Setup
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import as_read, digit
 from ubrant.core.wording import say
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, Prepared, Problem, Scene
@@ -59,12 +59,8 @@ class RestingMethod(Method):
         if not len(volts):
             return Account(trouble=say("Nothing was read yet."))
         mean, accuracy = float(np.mean(volts.value)), record.accuracy("battery", "V")
-        width = float(np.max(record.half_width("battery", "V")))
-        limit = accuracy.limit(mean) if accuracy is not None else 0.0
-        parts = (Contribution("battery V", rectangular(limit)), Contribution("digits", rectangular(width)))
-        finding = Finding(
-            "resting", say("Resting voltage"), mean, "V", parts if accuracy is not None else None, say("mean of what was read")
-        )
+        shown = as_read(mean, accuracy) + digit(float(np.max(record.half_width("battery", "V"))), "V")
+        finding = Finding.made("resting", say("Resting voltage"), shown, "V", say("mean of what was read"))
         span = (float(volts.time_s[0]), float(volts.time_s[-1]) + 1.0)
         drawn = Plot(
             say("Resting"), say("time, s"), "V", span, (mean - 0.1, mean + 0.1), (Curve(volts.time_s, volts.value),), finding.value_text()

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.optimize import curve_fit
 
+from tests.making import part
 from ubrant.core.battery.counters import counted, points_used
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, hours_at
 from ubrant.core.battery.recharge import efficiencies, recharge_of
@@ -17,8 +18,8 @@ from ubrant.core.models.cell import Pack, PackParameters
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Readings, Series
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import exactly
 
 
 def test_two_step_resistance_in_closed_form():
@@ -61,7 +62,7 @@ def test_peukert_fit_finds_the_exponent_of_the_model(k):
     """Against scipy.optimize.curve_fit on the same runs."""
     amps = np.array([2.5, 5.0, 12.0, 20.0])
     hours = np.array([20 * (45 / (i * 20)) ** k for i in amps])
-    found = fit_exponent([ConstantRun(i, h) for i, h in zip(amps, hours, strict=True)])
+    found = fit_exponent([ConstantRun(exactly(i), exactly(h)) for i, h in zip(amps, hours, strict=True)])
     (slope, _), _ = curve_fit(lambda x, a, b: a * x + b, np.log(amps), np.log(hours))
     assert found.value == pytest.approx(k, rel=1e-9)
     assert found.value == pytest.approx(-slope, rel=1e-6)
@@ -69,8 +70,10 @@ def test_peukert_fit_finds_the_exponent_of_the_model(k):
 
 def test_peukert_wants_two_currents():
     with pytest.raises(ValueError, match="clearly different currents"):
-        fit_exponent([ConstantRun(5.0, 9.0), ConstantRun(5.1, 8.8)])
-    assert fit_exponent([ConstantRun(5.0, 9.0), ConstantRun(6.1, 7.2)]).value == pytest.approx(np.log(9.0 / 7.2) / np.log(6.1 / 5.0))
+        fit_exponent([ConstantRun(exactly(5.0), exactly(9.0)), ConstantRun(exactly(5.1), exactly(8.8))])
+    assert fit_exponent([ConstantRun(exactly(5.0), exactly(9.0)), ConstantRun(exactly(6.1), exactly(7.2))]).value == pytest.approx(
+        np.log(9.0 / 7.2) / np.log(6.1 / 5.0)
+    )
 
 
 @pytest.mark.parametrize(
@@ -78,7 +81,7 @@ def test_peukert_wants_two_currents():
 )
 def test_temperature_correction(hours, celsius, wanted):
     """IEC 60896-21: C_ref = C ÷ (1 + λ(θ − 20 °C)), λ 0.006 for 3 h and slower, 0.01 for faster. Coefficients from memory."""
-    charge = Finding("charge", "Charge", 100.0, "Ah", (Contribution("current gain", 0.5),), "")
+    charge = Finding("charge", "Charge", 100.0, "Ah", (part("current gain", 0.5),), "")
     found = capacity_at_reference(charge, hours, celsius)
     assert found.value == pytest.approx(wanted)
     assert found.standard_uncertainty >= 0.5 * wanted / 100
@@ -94,9 +97,11 @@ def test_charge_efficiency_of_a_cycle():
             rows.append((len(rows) * 1.0, circuit.battery_v, circuit.current_a))
             circuit.step(1.0)
     time, volts, amps = np.array(rows).T
-    put_in = recharge_of(Readings(time, volts, amps), Accuracy(0.001, 0.0, "V"), Accuracy(0.005, 0.0, "A"), 0.0, 5399.0)
-    out_q = Finding("charge", "", circuit.charge_ah, "Ah", (Contribution("current gain", 0.005 / math.sqrt(3) * circuit.charge_ah),), "")
-    out_e = Finding("energy", "", circuit.energy_wh, "Wh", (Contribution("current gain", 0.005 / math.sqrt(3) * circuit.energy_wh),), "")
+    put_in = recharge_of(
+        Readings(time, volts, amps), *(Accuracy(g, 0.0, q, meter="one") for g, q in ((0.001, "V"), (0.005, "A"))), 0.0, 5399.0
+    )
+    out_q = Finding("charge", "", circuit.charge_ah, "Ah", (part("current gain", 0.005 / math.sqrt(3) * circuit.charge_ah),), "")
+    out_e = Finding("energy", "", circuit.energy_wh, "Wh", (part("current gain", 0.005 / math.sqrt(3) * circuit.energy_wh),), "")
     coulombic, energy = efficiencies(out_q, out_e, put_in)
     assert coulombic.value == pytest.approx(100.0, rel=5e-4)
     assert energy.value == pytest.approx(100 * circuit.energy_wh / circuit.charged_wh, rel=1e-3)

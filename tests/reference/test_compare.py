@@ -10,9 +10,9 @@ from scipy.stats import linregress
 from scipy.stats import t as student
 from uncertainties import ufloat
 
+from tests.making import part
 from ubrant.core.compare.ageing import trend_of
 from ubrant.core.compare.difference import Shared, difference_of
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 
 
@@ -25,8 +25,7 @@ def test_correlated_quantities_as_the_uncertainties_package_has_them():
     quarter_a, quarter_b = ufloat(0.0, 0.25 * 0.003 * 40), ufloat(0.0, 0.25 * 0.003 * 31)
     a, b = 40 * gain + noise_a + quarter_a, 31 * gain + noise_b + quarter_b
     one, other = (
-        Finding("q", "Q", v, "Ah", (Contribution("current gain", 0.003 * v), Contribution("noise", u)), "")
-        for v, u in ((40.0, 0.02), (31.0, 0.03))
+        Finding("q", "Q", v, "Ah", (part("current gain", 0.003 * v), part("noise", u)), "") for v, u in ((40.0, 0.02), (31.0, 0.03))
     )
     found = difference_of(one, other, Shared(meters=True))
     assert found.difference.standard_uncertainty == pytest.approx((b - a).std_dev, rel=1e-9)

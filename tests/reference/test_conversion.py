@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -160,9 +161,9 @@ def test_one_meter_moved_cancels_its_own_gain():
     """An efficiency by one meter moved from input to output: its gains drop out of the ±. JCGM 100, 5.2 (correlated inputs)."""
     amps = np.array([0.0, 1.0, 2.0, 3.0, 4.0])
     points = points_of(np.full(5, 12.8), (5 * amps * 1.1 + 0.5) / 12.8, np.full(5, 5.0), amps)
-    v, a = Accuracy(0.01, 0.0, "V"), Accuracy(0.02, 0.0, "A")
-    two = analyse_sweep(points, SweepMeters(v, a, v, a))
-    one = analyse_sweep(points, SweepMeters(v, a, v, a, one_meter=True))
+    v, a = Accuracy(0.01, 0.0, "V", meter="one"), Accuracy(0.02, 0.0, "A", meter="one")
+    two = analyse_sweep(points, SweepMeters(v, a, replace(v, meter="two"), replace(a, meter="two")))
+    one = analyse_sweep(points, SweepMeters(v, a, v.moved_to("output"), a.moved_to("output")))
     left = (
         2 * one.efficiency[1:] * np.hypot(0.25 * 0.01, 0.25 * 0.02) / np.sqrt(3)
     )  # a quarter of each limit, as linearity: common practice

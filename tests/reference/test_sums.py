@@ -14,7 +14,7 @@ from tests.methods.discharge.making import record
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.record.integrals import charge_ah, energy_wh
 from ubrant.core.record.readings import Readings
-from ubrant.core.uncertainty.contributions import Contribution, combined, of_ratio, rectangular
+from ubrant.core.uncertainty.value import rectangular, scattered
 from ubrant.methods.discharge.sums import analyse
 
 
@@ -73,8 +73,9 @@ def test_correlated_errors_match_the_uncertainties_package():
 def test_a_shared_error_cancels_in_a_ratio_as_in_the_uncertainties_package():
     shared, own = ufloat(0, 0.3), ufloat(0, 0.1)
     top, bottom = 40 + 2 * shared + own, 20 + shared
-    parts = of_ratio(40, (Contribution("shared", 0.6), Contribution("own", 0.1)), 20, (Contribution("shared", 0.3),))
-    assert combined(parts) == pytest.approx((top / bottom).std_dev, rel=1e-9)
+    of_both = scattered(0.3, "shared")
+    found = (40 + 2 * of_both + scattered(0.1, "own")) / (20 + of_both)
+    assert found.u == pytest.approx((top / bottom).std_dev, rel=1e-9)
 
 
 def test_whether_a_cutoff_comes_late_is_in_the_uncertainty():

@@ -20,7 +20,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Readings
 from ubrant.core.record.typed import gather, on_one_base
-from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.value import scattered
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 200
@@ -61,8 +61,8 @@ def peukert(rng: np.random.Generator) -> tuple[float, float]:
         hours = 20 * (charge / (amps * 20)) ** k
         gain, late = 0.01, 0.01 * hours
         u_a, u_h = gain * amps / math.sqrt(3), late / math.sqrt(3)
-        of_current, of_hours = (Contribution(f"current {amps}", u_a),), (Contribution(f"hours {amps}", u_h),)
-        runs.append(ConstantRun(amps * (1 + rng.uniform(-gain, gain)), hours + rng.uniform(-late, late), of_current, of_hours))
+        read_a, read_h = amps * (1 + rng.uniform(-gain, gain)), hours + rng.uniform(-late, late)
+        runs.append(ConstantRun(read_a + scattered(u_a, f"current {amps}"), read_h + scattered(u_h, f"hours {amps}")))
     found = fit_exponent(runs)
     return found.value - k, found.standard_uncertainty
 

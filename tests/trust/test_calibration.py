@@ -24,6 +24,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import record_of
+from ubrant.core.uncertainty.value import wrong_by
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 from ubrant.methods.registry import method_of
 
@@ -140,7 +141,7 @@ def test_counters_that_cut_digits_off(share):
         factor = 1 + rng.uniform(-1, 1) * gain
         ends = np.array([start, start + true * factor / 2, start + true * factor])
         series = Series(np.array([0.0, 1.0, 2.0]), np.floor(ends / digit) * digit)
-        found = counted_finding(counted(series, np.full(3, digit / 2)), "Ah", gain)
+        found = counted_finding(counted(series, np.full(3, digit / 2)), "Ah", wrong_by(Accuracy(gain, 0.0, "A"), true, 0.0))
         return {"counter": (found.value - true, found)}
 
     trial("counters", draw, share)
@@ -157,7 +158,7 @@ def test_waves(share):
             return sum(a * np.sin(2 * math.pi * k * hertz * time + phase[k]) for k, a in size.items())
 
         time = np.linspace(0, cycles / hertz, n)
-        found = analyse_wave(time, wave(time) + rng.normal(0, 325 * noise, n), 0.01).findings
+        found = analyse_wave(time, wave(time) + rng.normal(0, 325 * noise, n), Accuracy(0.01, 0.0, "V")).findings
         one = wave(np.linspace(0, 1 / hertz, 20_000, endpoint=False))
         thd = 100 * math.sqrt(sum(a**2 for k, a in size.items() if k > 1)) / 325
         crest = float(np.abs(one).max()) / math.sqrt(float((one**2).mean()))
@@ -216,7 +217,10 @@ def test_sweeps_by_hand(share, loads, one_meter):
         )
         watts = rated * np.concatenate(([0.0], np.linspace(0.1, 1.0, loads - 1)))
         into = watts + fixed + slope * watts + bent * watts**2 + odd * watts * (watts / rated) ** 0.5
-        gains = {k: Accuracy(rng.uniform(0.001, 0.008), 0.0005 * full, u) for k, full, u in (("v", in_v, "V"), ("a", rated / in_v, "A"))}
+        gains = {
+            k: Accuracy(rng.uniform(0.001, 0.008), 0.0005 * full, u, meter="one")
+            for k, full, u in (("v", in_v, "V"), ("a", rated / in_v, "A"))
+        }
         others = (
             gains
             if one_meter
@@ -234,7 +238,8 @@ def test_sweeps_by_hand(share, loads, one_meter):
             wrong(others["v"], np.full(loads, out_v), moved["v"]),
             wrong(others["a"], watts / out_v, moved["a"]),
         )
-        found = analyse_sweep(points, SweepMeters(gains["v"], gains["a"], others["v"], others["a"], one_meter)).findings
+        out = [gains[k].moved_to("output") for k in "va"] if one_meter else [others[k] for k in "va"]
+        found = analyse_sweep(points, SweepMeters(gains["v"], gains["a"], *out)).findings
         at = loads // 2
         pairs = {f"efficiency {at}": (found[f"efficiency_{at}"].value - 100 * watts[at] / into[at], found[f"efficiency_{at}"])}
         pairs["idle"] = (found["idle_power"].value - fixed, found["idle_power"])

@@ -8,7 +8,7 @@ from tests.trust.making import discharge, judged, value, word
 from ubrant.core.battery.conditions import at_reference
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, why_no_exponent
 from ubrant.core.quantities.label import parse_label
-from ubrant.core.uncertainty.contributions import Contribution
+from ubrant.core.uncertainty.value import exactly, scattered
 
 LEAD = "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"
 
@@ -67,7 +67,8 @@ def test_lead_acid_is_judged_at_the_middle_of_a_known_room(tmp_path):
     rows = [(t, v - 0.6, a) for t, v, a in discharge(ah=45.0, amps=2.25, every=240.0, stop_v=11.0)]
     found, at_11 = (judged(tmp_path, rows, "--temperature", t, label=LEAD, cutoff="10.5 V") for t in ("8 to 14 °C", "11 °C"))
     assert value(found, "label_share") == pytest.approx(value(at_11, "label_share"), rel=1e-6)
-    assert u(found) ** 2 - u(at_11) ** 2 == pytest.approx((2 * value(found, "label_share") * 0.006) ** 2 * (9 - 1) / 3, rel=0.02)
+    slope = value(found, "label_share") * 0.006 / (1 + 0.006 * (11 - 22.5))  # of share ÷ (1 + λ(θ − 22.5)), in its own unit per °C
+    assert u(found) ** 2 - u(at_11) ** 2 == pytest.approx((2 * slope) ** 2 * (9 - 1) / 3, rel=0.02)
 
 
 @pytest.mark.parametrize("room", ["-60 to 20 °C", "17 to 90 °C"])
@@ -82,8 +83,8 @@ def test_no_room_for_people_is_refused(tmp_path, room):
 )
 def test_runs_that_were_of_no_one_battery_in_one_state_give_no_exponent(hours, says):
     """One of them from another pack, or years later: at twice the current 1.43 or 7.5 times less long is no law of Peukert's."""
-    errors = [(Contribution(f"time of {n}", 0.005 * h),) for n, h in enumerate(hours)]
-    runs = [ConstantRun(amps, h, (), u) for amps, h, u in zip((5.0, 10.0), hours, errors, strict=True)]
+    times = [h + scattered(0.005 * h, f"time of {n}") for n, h in enumerate(hours)]
+    runs = [ConstantRun(exactly(amps), time) for amps, time in zip((5.0, 10.0), times, strict=True)]
     why = why_no_exponent(fit_exponent(runs))
     assert (says in why) if says else not why
 

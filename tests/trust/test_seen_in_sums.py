@@ -153,14 +153,14 @@ def test_amperes_before_load_on_are_no_rest(told):
 def test_a_doubt_wider_than_its_quantity_can_be_is_none(told, monkeypatch):
     from dataclasses import replace
 
-    from ubrant.core.uncertainty.contributions import Contribution
+    from tests.making import part
     from ubrant.methods.discharge.method import DischargeMethod
 
     sound = DischargeMethod.account
 
     def wild(self, record, expected=None):
         account = sound(self, record, expected)
-        charge = replace(account.findings["charge"], contributions=(Contribution("x", 1.7e13, ""),))
+        charge = replace(account.findings["charge"], contributions=(part("x", 1.7e13),))
         return replace(account, findings={**account.findings, "charge": charge})
 
     monkeypatch.setattr(DischargeMethod, "account", wild)

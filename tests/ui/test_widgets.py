@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 
 import numpy as np
@@ -14,6 +15,7 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.readings import Series
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
 from ubrant.ui.theme import color
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import QuantityField
@@ -29,7 +31,7 @@ CHARGE = Finding(
     "Charge delivered",
     48.87,
     "Ah",
-    (Contribution("current gain", 0.14, "0.5 % of 48.87 Ah ÷ √3"),),
+    (Contribution(ErrorSource(Kind.GAIN, "one", "A", half=0.005), 0.005 * 48.87 / math.sqrt(3)),),
     "∫ I dt",
     ("10 A × 4.887 h = 48.87 Ah",),
 )

@@ -38,14 +38,22 @@ EITHER = " W     ◆ outside   × off"
 def meters_of(record: Record) -> SweepMeters:
     """Accuracies at both ends."""
     setup = record.head.setup
-    output = "output" if "output" in setup.meters else "input"
     volts, amps = record.quoted("input", "V"), record.quoted("input", "A")
-    if (at_v := is_read_in_watts(record)) is not None:  # what carries the watts is in doubt as they are
+    out_v, out_a = record.quoted("output", "V"), record.quoted("output", "A")
+    out_w = record.quoted("output" if "output" in setup.meters else "input", "W") if _is_read(record, "output", "W") else None
+    if "output" not in setup.meters:  # one meter, moved
+        volts, out_v = _moved(volts)
+        amps, out_a = _moved(amps)
+    if (at_v := is_read_in_watts(record)) is not None:  # what carries the watts is in doubt as they are, and shares no gain with amperes
         watts = record.quoted("input", "W")
-        volts, amps = volts or Accuracy(0.0, 0.0, "V"), None if watts is None else Accuracy(watts.gain, watts.zero / abs(at_v), "A")
-    one_meter = setup.one_meter and at_v is None  # watts at one end and amperes at the other share no gain
-    watts_out = record.quoted(output, "W") if _is_read(record, "output", "W") else None
-    return SweepMeters(volts, amps, record.quoted(output, "V"), record.quoted(output, "A"), one_meter, watts_out)
+        volts = volts or Accuracy(0.0, 0.0, "V", place="input")
+        amps = None if watts is None else Accuracy(watts.gain, watts.zero / abs(at_v), "A", place="input")
+    return SweepMeters(volts, amps, out_v, out_a, out_w)
+
+
+def _moved(accuracy: Accuracy | None) -> tuple[Accuracy | None, Accuracy | None]:
+    """The same meter at the input and at the output."""
+    return (None, None) if accuracy is None else (accuracy.shared(), accuracy.moved_to("output"))
 
 
 def _is_read(record: Record, tap: str, quantity: str) -> bool:

@@ -14,12 +14,13 @@ from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
-from ubrant.core.record.errors import errors_of, if_off
+from ubrant.core.record.errors import drawn_together, errors_of, if_off
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Conditions, Criteria, Head, Origin, Setup
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
-from ubrant.core.uncertainty.simulation import NODES, Simulated, drawn
+from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulated
+from ubrant.core.uncertainty.value import come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.rows import ByHand
@@ -374,18 +375,22 @@ class Method:
             return jotting
         return replace(jotting, mark=fate, text="")
 
-    def simulate(self, record: Record) -> tuple[Simulated, ...]:
-        """The ± of its answers once more, by draws (JCGM 101): the account is made again with every error of a meter in it."""
+    def simulate(self, record: Record, count: int = DRAWS) -> tuple[Simulated, ...]:
+        """The ± of every finding once more, by draws (JCGM 101): the account is made again from records in which every error has come true at once."""
         record = self.in_order(record)
         account = self.account(record)
-        asked = [f for key in account.answers if (f := account.findings.get(key)) is not None and f.contributions and f.value is not None]
+        asked = [f for f in account.findings.values() if f.contributions and f.value is not None and not f.bound]
         if not asked:
             return ()
-        made = [
-            [account if not share else self.account(if_off(record, {key: off.times(share) for key, off in one.items()})) for share in NODES]
-            for one in errors_of(record)
-        ]
-        return tuple(drawn(f, [[_value(at, f.key) for at in accounts] for accounts in made]) for f in asked)
+        draws, errors = Draws(count), errors_of(record)
+        values: dict[str, list[float | None]] = {f.key: [] for f in asked}
+        for k in range(count):
+            shares = [draws.within(("meter", n), k) for n in range(len(errors))]
+            with come_true(draws.drawing(k)):
+                made = self.account(if_off(record, drawn_together(errors, shares))).findings
+                for f in asked:
+                    values[f.key].append(None if (found := made.get(f.key)) is None or found.bound else found.value)
+        return tuple(simulated(f, values[f.key]) for f in asked)
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """The account with what other runs of the same unit add to it."""
@@ -427,11 +432,6 @@ METERED_AT = ("battery", "load", "source", "input", "output", "case")
 def clipped(meter: Meter) -> str:
     """Where a meter goes, at its pin."""
     return f"{meter.name}: V, A, W" if meter.details.power_accuracy else f"{meter.name}: V across, A through"
-
-
-def _value(account: Account, key: str) -> float | None:
-    found = account.findings.get(key)
-    return None if found is None else found.value
 
 
 def refusals_first(problems: Sequence[Problem]) -> list[Problem]:

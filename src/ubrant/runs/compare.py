@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -18,8 +19,10 @@ from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.readings import Array
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, combined
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import scattered
 from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -227,10 +230,8 @@ def _findings(one: Compared) -> dict[str, Finding]:
     if candidate is not None:
         for load, u in candidate.uncertainties:
             name = say("Efficiency at {w} W", w=plain(load, 3))
-            parts = (Contribution(say("its meters there"), u / COVERAGE),)
-            found[f"efficiency_{plain(load, 3)}"] = Finding(
-                f"efficiency_{plain(load, 3)}", name, 100 * candidate.model.efficiency(load), "%", parts, ""
-            )
+            share = 100 * candidate.model.efficiency(load) + scattered(u / COVERAGE, words("its meters there"))
+            found[f"efficiency_{plain(load, 3)}"] = Finding.made(f"efficiency_{plain(load, 3)}", name, share, "%", "")
     return found
 
 
@@ -417,8 +418,9 @@ def _own_u(one: Compared, first: Compared, repeat: float) -> float:
     """Standard uncertainty in Ah that it does not share with the first; a shared meter's gain moves all of them alike."""
     charge = one.account.findings["charge"]
     shared = shared_by(first, one)
-    parts = [c for c in charge.contributions or () if not (shared.meters and "gain" in c.source)]
-    return float(np.hypot(combined(parts), repeat * (charge.value or 0.0)))
+    parts = charge.known.parts or {}
+    own = (u for source, u in parts.items() if not (shared.meters and source.kind is Kind.GAIN and source.outlasts_runs))
+    return math.hypot(*own, repeat * (charge.value or 0.0))
 
 
 def _life_sentence(name: str, found: list[tuple[datetime, Compared]], trend: Trend | None, years: Array) -> str:

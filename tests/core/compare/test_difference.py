@@ -6,15 +6,15 @@ import math
 
 import pytest
 
+from tests.making import part
 from ubrant.core.compare.difference import Shared, difference_of, settle
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 
 BOTH = Shared(meters=True, zeros=True)
 
 
 def charge(ah: float, gain: float = 0.002, zero: float = 0.02, noise: float = 0.01) -> Finding:
-    parts = (Contribution("current gain", gain * ah), Contribution("current zero", zero), Contribution("noise", noise))
+    parts = (part("current gain", gain * ah), part("current zero", zero), part("noise", noise))
     return Finding("charge", "Charge delivered", ah, "Ah", parts, "")
 
 
@@ -57,7 +57,7 @@ def test_what_cannot_be_held_against_each_other():
 
 
 def test_times_are_told_in_minutes_and_doubts_on_one_side_stay_there():
-    parts = (Contribution("clock", 10.0),)
+    parts = (part("clock", 10.0),)
     long, short = (Finding("duration", "Duration", s, "s", parts, "") for s in (7200.0, 3600.0))
     assert difference_of(long, short, Shared()).difference.value_text().startswith("−60")
     label = Finding("w", "Watts", 50.0, "W", (), "", sides=(10.0, 0.0))

@@ -54,7 +54,7 @@ def test_it_adds_up_or_says_that_it_does_not():
 def test_the_zero_of_the_clamp_cancels_in_a_load_and_not_in_the_base():
     found = audited(0.4, [2.4]).findings
     assert found["base_current"].standard_uncertainty == pytest.approx(np.hypot(0.03, 0.005) / 3**0.5, rel=0.05)
-    assert not any("zero" in c.source and abs(c.amount) > 1e-9 for c in found["current_1"].contributions)
+    assert not any(c.source.kind == "zero" and abs(c.amount) > 1e-9 for c in found["current_1"].contributions)
 
 
 def test_hours_to_what_may_be_used_with_the_doubt_of_the_label_on_its_side():

@@ -84,5 +84,5 @@ def test_bad_input_is_one_sentence_and_exit_2(log, arguments, says):
 
 def test_the_uncertainty_once_more_by_draws(log):
     done = ubrant("analyse", str(log), *FULL, "--check")
-    assert "by 100000 draws" in done.stdout.replace("\n", " ")
+    assert "by 512 draws" in done.stdout.replace("\n", " ")
     assert "they agree" in done.stdout.replace("\n", " ")

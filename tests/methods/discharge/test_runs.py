@@ -168,7 +168,7 @@ def test_an_interrupted_run_goes_on_after_the_gap(logbook):
     assert [e.kind for e in record.events].count("gap") == 1
     assert len(account.gaps) == 1
     charge = account.findings["charge"]
-    gap = next(c for c in charge.contributions if c.source == "gaps")
+    gap = next(c for c in charge.contributions if c.source.kind == "gap")
     assert gap.amount == pytest.approx(charge.standard_uncertainty, rel=0.1)
     assert abs(charge.value - 0.5) < charge.expanded_uncertainty + 0.03
 

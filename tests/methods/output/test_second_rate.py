@@ -7,11 +7,11 @@ import math
 import pytest
 
 from tests.command_line import said
+from tests.making import part
 from tests.methods.test_rehearsed import BANK, DC, rehearsed
 from tests.trials import trial
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.runs.accounts import account_of
 from ubrant.runs.shelf_order import newest_of
@@ -25,8 +25,11 @@ def run(watts, *, cells=88.8, share=0.12, idle=0.3, gain=0.0, off=0.0, meter="on
     """Full to empty through a converter that takes P·(1 + a) + p₀; its meter reads so much too high."""
     hours = cells / (watts * (1 + share) + idle)
     read = watts * hours * (1 + gain) + off * 5.0 * hours
-    parts = (Contribution("current gain", GAIN / math.sqrt(3) * read), Contribution("current zero", ZERO_A / math.sqrt(3) * 5.0 * hours))
-    return Emptied(Finding("energy_out", "", read, "Wh", parts, ""), hours, meter)
+    parts = (
+        part("current gain", GAIN / math.sqrt(3) * read, meter=meter),
+        part("current zero", ZERO_A / math.sqrt(3) * 5.0 * hours, meter=meter),
+    )
+    return Emptied(Finding("energy_out", "", read, "Wh", parts, ""), hours)
 
 
 def test_the_difference_is_what_was_burnt_meanwhile():
@@ -44,10 +47,10 @@ def test_hours_too_alike_say_nothing():
 
 def test_a_quarter_of_the_gain_is_each_runs_own():
     fast, slow = run(5.0), run(1.0)
-    parts = {c.source: c.amount for c in burnt_by_itself(fast, slow)[0]["idle_power"].contributions}
+    parts = {(c.source.kind, c.source.run): abs(c.amount) for c in burnt_by_itself(fast, slow)[0]["idle_power"].contributions}
     for name, one in (("shorter run", fast), ("longer run", slow)):
         own = 0.25 * GAIN / math.sqrt(3) * one.energy.value / (slow.hours - fast.hours)
-        assert parts[f"linearity of current gain, {name}"] == pytest.approx(own)
+        assert parts["linearity", f"of the {name}"] == pytest.approx(own)
 
 
 def test_runs_that_contradict_each_other_say_nothing():

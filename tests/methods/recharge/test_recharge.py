@@ -156,7 +156,9 @@ def test_a_counter_between_them_needs_no_label(tmp_path):
     assert found["recharge_energy"]["value"] == pytest.approx(38.4)
     assert "low" not in found["recharge_energy"]
     digits = 0.005 * math.sqrt(2 / 3)
-    assert found["recharge_energy"]["expanded_uncertainty"] == pytest.approx(2 * math.hypot(0.02 * 38.4 / math.sqrt(3), digits))
+    assert found["recharge_energy"]["expanded_uncertainty"] == pytest.approx(
+        2 * math.hypot(0.01 * 38.4 / math.sqrt(3), 0.01 * 38.4 / math.sqrt(3), digits)
+    )
 
 
 @pytest.mark.parametrize(

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from ubrant.core.quantities.jot import BAR
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, Series
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import digit, total_of
 from ubrant.core.wording import say
 
 
@@ -40,9 +40,9 @@ def by_bars(bars: Sequence[Bar], said: list[str]) -> Finding | None:
     if not bars:
         return None
     first = bars[0]
-    total = sum(bar.after for bar in bars) - (first.before or 0.0)
-    ends = [bar.half for bar in bars] + ([first.half] if first.before is not None else [])
-    parts = tuple(Contribution(f"digit of bar {k}", rectangular(half)) for k, half in enumerate(ends, start=1))
+    total = total_of(bar.after + digit(bar.half, "Wh", when=say("of the bar of {hour}", hour=bar.hour)) for bar in bars)
+    if first.before is not None:
+        total -= first.before + digit(first.half, "Wh", when=say("before the load came on"))
     hidden = 0.0 if first.before is not None else first.after
     if hidden:
         text = say(
@@ -55,4 +55,4 @@ def by_bars(bars: Sequence[Bar], said: list[str]) -> Finding | None:
         said.append(say("The bars of {first} and {last} are part hours.", first=first.hour, last=bars[-1].hour))
     terms = " + ".join(plain(bar.after, 4) for bar in bars)
     working = f"{terms} − {plain(first.before, 4)} Wh" if first.before is not None else f"{terms} Wh"
-    return Finding("energy_out", say("Given at the output"), total, "Wh", parts, working, sides=(hidden, 0.0))
+    return Finding.made("energy_out", say("Given at the output"), total, "Wh", working, sides=(hidden, 0.0))

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from ubrant.core.battery.temperature import FAST, SLOW, THERMOMETER_C
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.wording import say, words
 
 WINDOW_C = (15.0, 25.0)
 """In which labels of lithium and NiMH hold: 20 ± 5 °C, IEC 61960-3 and IEC 61951-2 (values from memory)."""
@@ -26,10 +27,9 @@ SMALL_AH = 25.0
 
 @dataclass(frozen=True)
 class AtReference:
-    """Divide a capacity by ``factor`` to have it at its label's temperature; ``relative`` is what that adds to its ±."""
+    """Divide a capacity by ``factor`` to have it at its label's temperature."""
 
-    factor: float
-    relative: Contributions
+    factor: Value
     sentence: str
 
 
@@ -56,35 +56,34 @@ def at_reference(label: Label, temperature_c: float | None, hours: float, room_c
     ----------
     C_ref = C ÷ (1 + λ(θ − θ_ref)), IEC 60896-21 (coefficients from memory).
     """
-    within = Contribution("battery's temperature", rectangular(THERMOMETER_C), say("± 1 °C ÷ √3"))
+    half_c, why = THERMOMETER_C, ""
     if temperature_c is not None:
         room_c = None
     if room_c is not None:
         low, high = room_c
-        temperature_c = (low + high) / 2
-        why = say("a room of {low} to {high} °C, ÷ √3", low=plain(low), high=plain(high))
-        within = Contribution("battery's temperature", rectangular((high - low) / 2), why)
+        temperature_c, half_c = (low + high) / 2, (high - low) / 2
+        why = say("a room of {low} to {high} °C", low=plain(low), high=plain(high))
+    of_thermometer = within(half_c, words("battery's temperature"), "°C", note=why)
     if label.chemistry == "lead-acid":
-        return _lead_acid(label, temperature_c, hours, within)
+        return _lead_acid(label, temperature_c, hours, of_thermometer)
     if temperature_c is None:
         half = PER_DEGREE * (ROOM_C[1] - ROOM_C[0]) / 2
-        why = say("nobody wrote it down: {low} to {high} °C, {per} % per °C, ÷ √3", low=ROOM_C[0], high=ROOM_C[1], per=100 * PER_DEGREE)
-        return AtReference(1.0, (Contribution("temperature not known", rectangular(half), why),), "")
+        why = say("nobody wrote it down: {low} to {high} °C, {per} % per °C", low=ROOM_C[0], high=ROOM_C[1], per=100 * PER_DEGREE)
+        return AtReference(1 + _not_known(half, why), "")
     low, high = WINDOW_C
     apart = max(low - temperature_c, temperature_c - high, 0.0)
     if not apart:
         outside = max(low - min(room_c), max(room_c) - high, 0.0) if room_c is not None else 0.0
-        of_room = Contribution("battery's temperature", rectangular(PER_DEGREE * outside), within.why)
-        return AtReference(1.0, (of_room,) if outside else (), "")
+        of_room = within(outside, words("battery's temperature"), "°C", note=why)
+        return AtReference(1 + PER_DEGREE * of_room, "")
     sign = -1.0 if temperature_c < low else 1.0
-    factor = 1 + sign * PER_DEGREE * apart
-    why = say("± {half} % per °C × {apart} °C ÷ √3", half=100 * PER_DEGREE_HALF, apart=plain(apart, 3))
+    per_degree = PER_DEGREE + within(PER_DEGREE_HALF, words("temperature coefficient"), "1/°C")
+    factor = 1 + per_degree * (sign * apart + of_thermometer)
     return AtReference(
         factor,
-        (Contribution("temperature coefficient", rectangular(PER_DEGREE_HALF) * apart, why), within.times(PER_DEGREE)),
         say(
             "÷ {factor} for {celsius} °C ({per} ± {half} % per °C outside {low} to {high} °C)",
-            factor=show(factor),
+            factor=show(factor.value),
             celsius=plain(temperature_c),
             per=100 * PER_DEGREE,
             half=100 * PER_DEGREE_HALF,
@@ -94,30 +93,26 @@ def at_reference(label: Label, temperature_c: float | None, hours: float, room_c
     )
 
 
-def _lead_acid(label: Label, temperature_c: float | None, hours: float, within: Contribution) -> AtReference:
+def _not_known(half: float, why: str) -> Value:
+    return within(half, words("temperature not known"), note=why, kind=Kind.CONDITION)
+
+
+def _lead_acid(label: Label, temperature_c: float | None, hours: float, of_thermometer: Value) -> AtReference:
     reference, half = reference_c(label)
     per_degree = SLOW if hours >= 3 else FAST
-    of_reference = (
-        (Contribution("reference temperature", rectangular(half) * per_degree, say("20 or 25 °C: the label does not say which, ÷ √3")),)
-        if half
-        else ()
-    )
+    why = say("20 or 25 °C: the label does not say which")
+    of_reference = within(half, words("reference temperature"), "°C", note=why)
     if temperature_c is None:
         apart = max(abs(edge - reference) for edge in ROOM_C)
-        why = say("nobody wrote it down: up to {apart} °C from its reference, λ = {per} per °C, ÷ √3", apart=plain(apart), per=per_degree)
-        return AtReference(1.0, (Contribution("temperature not known", rectangular(per_degree * apart), why), *of_reference), "")
-    apart = temperature_c - reference
-    factor = 1 + per_degree * apart
+        why = say("nobody wrote it down: up to {apart} °C from its reference, λ = {per} per °C", apart=plain(apart), per=per_degree)
+        return AtReference(1 + _not_known(per_degree * apart, why) - per_degree * of_reference, "")
+    coefficient = per_degree + within(LAMBDA_HALF, words("temperature coefficient"), "1/°C")
+    factor = 1 + coefficient * (temperature_c - reference + of_thermometer - of_reference)
     return AtReference(
         factor,
-        (
-            Contribution("temperature coefficient", rectangular(LAMBDA_HALF) * abs(apart), say("λ ± {half} ÷ √3", half=LAMBDA_HALF)),
-            within.times(per_degree),
-            *of_reference,
-        ),
         say(
             "÷ {factor} from {celsius} to {reference} °C (λ = {per} per °C, IEC 60896-21)",
-            factor=show(factor),
+            factor=show(factor.value),
             celsius=plain(temperature_c),
             reference=plain(reference),
             per=per_degree,

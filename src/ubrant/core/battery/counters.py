@@ -9,9 +9,10 @@ import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, Series
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, digit, rectangular, scattered
+from ubrant.core.wording import say, words
 
 HALF_POINT = 0.5
 """A display in whole percent: ± half a point at each end."""
@@ -36,6 +37,12 @@ class Count:
     standard_uncertainty: float
     lost: bool
     counts_down: bool = False
+
+    def value(self, whose: str = "") -> Value:
+        """What it counted, with what its digits leave open; ``whose`` counter it is tells it from others."""
+        return self.amount + scattered(
+            self.standard_uncertainty, words("counter's digits"), when=whose, note=say("half of the last digit at each end, ÷ √3")
+        )
 
     def sentence(self, unit: str) -> str:
         """What a person should know of it; empty when it simply ran on."""
@@ -107,28 +114,19 @@ def counted(series: Series, half_width: Array, full_scale: float | None = None) 
     return Count(amount, resets, rollovers, u, lost=resets > 0)
 
 
-def counted_finding(count: Count, unit: str, gain: float) -> Finding:
-    """A counter's total as a finding; ``gain`` is the counter's own accuracy, a fraction of the reading."""
+def counted_finding(count: Count, unit: str, wrong: Value) -> Finding:
+    """A counter's total as a finding; ``wrong`` by what its meter may be off in it."""
     key, name = ("counted_charge", "Charge by its counter") if unit == "Ah" else ("counted_energy", "Energy by its counter")
-    parts = (
-        Contribution("counter's digits", count.standard_uncertainty, "half of the last digit at each end, ÷ √3"),
-        Contribution("counter's gain", rectangular(gain) * count.amount, f"{show(100 * gain, 2)} % of {show(count.amount)} {unit} ÷ √3"),
-    )
     working = "difference of two readings" + (f", {count.rollovers} roll-over" if count.rollovers else "")
-    return Finding(key, name, count.amount, unit, parts, working, tuple(s for s in (count.sentence(unit),) if s))
+    return Finding.made(key, name, count.value(unit) + wrong, unit, working, tuple(s for s in (count.sentence(unit),) if s))
 
 
-def agreement(by_counter: Finding, by_integral: Finding, shared: bool) -> str:
-    """A sentence where counter and integral disagree by more than both together may be off; empty where they agree.
-
-    ``shared``: one meter made both, so that its gain is wrong in both alike and does not count.
-    """
+def agreement(by_counter: Finding, by_integral: Finding) -> str:
+    """A sentence where counter and integral disagree by more than both may be off; empty where they agree. What one meter is wrong by in both is no reason."""
     if by_counter.value is None or by_integral.value is None or by_integral.contributions is None or by_counter.contributions is None:
         return ""
-    gains = {"counter's gain", "current gain", "voltage gain"} if shared else set()
-    parts = [c.amount for f in (by_counter, by_integral) for c in f.contributions or () if c.source not in gains]
-    limit = COVERAGE * math.sqrt(sum(a * a for a in parts))
-    apart = abs(by_counter.value - by_integral.value)
+    difference = by_counter.known - by_integral.known
+    limit, apart = COVERAGE * (difference.u or 0.0), abs(difference.value)
     if apart <= limit:
         return ""
     return say(
@@ -147,24 +145,20 @@ def points_used(series: Series) -> Finding:
         return Finding("points", "Points used", None, "points", None, say("fewer than two readings in percent"))
     start = int(np.argmax(series.value))
     used = float(series.value[start] - series.value[start:].min())
-    u = math.sqrt(2) * rectangular(HALF_POINT)
+    start_digit, end_digit = (digit(HALF_POINT, "points", when=say(w), of=words("whole percent")) for w in ("at the start", "at the end"))
     working = f"from {plain(float(series.value[start]))} % to {plain(float(series.value[start:].min()))} %"
-    parts = (Contribution("whole percent", u, "half a point at each end, ÷ √3"),)
     note = say("It may not be linear, and often ignores small loads.")
     if not used:
         note = say("It never moved: this bounds nothing but that less than its first point was used.")
-    return Finding("points", "Points used", used, "points", parts, working, (f"{working} = {plain(used)} points", note))
+    value = used + start_digit - end_digit
+    return Finding.made("points", "Points used", value, "points", working, (f"{working} = {plain(used)} points", note))
 
 
 def energy_per_point(energy: Finding, points: Finding) -> Finding:
     """Watt-hours for each point of a percent display."""
-    from ubrant.core.uncertainty.contributions import of_ratio
 
     if not energy.value or not points.value or points.value <= 0:
         return Finding("energy_per_point", "Energy a point", None, "Wh", None, say("no points used"))
-    value = energy.value / points.value
-    parts = None
-    if energy.contributions is not None and points.contributions is not None:
-        parts = of_ratio(energy.value, energy.contributions, points.value, points.contributions)
+    value = energy.known / points.known
     working = f"{show(energy.value)} Wh ÷ {plain(points.value)} points"
-    return Finding("energy_per_point", "Energy a point", value, "Wh", parts, working, (f"{working} = {show(value)} Wh a point",))
+    return Finding.made("energy_per_point", "Energy a point", value, "Wh", working, (f"{working} = {show(value.value)} Wh a point",))

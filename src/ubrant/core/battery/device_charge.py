@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from ubrant.core.battery.label_doubt import Holds, in_quarters, product
+from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
 from ubrant.core.battery.percent import Change, points_finding, too_small
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, combined, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, total_of, within
+from ubrant.core.wording import say, words
 
 OTHER_DEVICE = 0.1
 """A chain that was measured with one device may differ by so much with another, rectangular. Common practice, no source."""
@@ -27,14 +27,13 @@ class Recharge:
     ----------
     source : None where its percent was not read
     device : from empty to full, as far as it went
-    counted_wh : by a meter's counter between source and device, with its contributions; None without
+    counted : Wh by a meter between source and device; None without
     more : further charges between the same two readings of the source; figures of one charge are their mean then
     """
 
     source: Change | None
     device: Change
-    counted_wh: float | None = None
-    counted_parts: Contributions | None = None
+    counted: Value | None = None
     more: tuple[Change, ...] = ()
 
     @property
@@ -47,13 +46,10 @@ class Recharge:
         return -sum(one.points for one in (self.device, *self.more))
 
     @property
-    def gained_parts(self) -> Contributions:
-        """Of that, in points, by ends of their own: those of the device are not those of the source, and each charge has its own two."""
-        return tuple(
-            Contribution(f"device: {c.source}" if number == 1 else f"device {number}: {c.source}", -c.amount, c.why)
-            for number, one in enumerate((self.device, *self.more), start=1)
-            for c in one.contributions
-        )
+    def gain(self) -> Value:
+        """The same with what each of its ends leaves open: those of the device are not those of the source, and each charge has its own two."""
+        names = (say("device") if n == 1 else say("device, charge {n}", n=n) for n in range(1, self.count + 1))
+        return -total_of(one.fell(name) for one, name in zip((self.device, *self.more), names, strict=True))
 
     @property
     def missed_s(self) -> float:
@@ -144,36 +140,29 @@ def _slips(one: Recharge, found: dict[str, Finding]) -> list[str]:
 
 def _as(found: Finding, key: str, number: int) -> Finding:
     name = found.name if number == 1 else say("{name}, number {number}", name=found.name, number=number)
-    return Finding(key, name, found.value, found.unit, found.contributions, found.working, found.arithmetic, found.bound, found.sides)
+    return replace(found, key=key, name=name)
 
 
 def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: float | None) -> list[Finding]:
     found: list[Finding] = []
     taken: Finding | None = None
-    gained, gained_parts = one.gained, one.gained_parts
+    gained = one.gained
     if one.source is not None:
         found.append(points_finding("source_points", say("Points of the source"), one.source))
         taken = _taken(one.source, source)
         if taken is not None and one.is_part and taken.span is not None:
             least = max(taken.span[0], 0.0)
             taken = Finding(taken.key, taken.name, least, "Wh", (), say("{w}, and it went on", w=taken.working), bound=AT_LEAST)
-    if one.counted_wh is not None:
-        taken = Finding(
-            "recharge_energy", say("Wh for one recharge"), one.counted_wh, "Wh", one.counted_parts, say("by the counter between them")
-        )
+    if one.counted is not None:
+        taken = Finding.made("recharge_energy", say("Wh for one recharge"), one.counted, "Wh", say("by the counter between them"))
     if taken is not None:
         taken = _of_one(taken, one.count)
         found.append(taken)
     stored: Finding | None = None
     if device is not None:
         working = say("{points} points of {why}", points=plain(gained), why=device.why)
-        stored = product(
-            "stored_energy",
-            say("Wh stored in the device"),
-            device.energy_wh * gained / 100,
-            "Wh",
-            ((gained_parts, gained, 0.0, 0.0), (device.contributions, device.energy_wh, device.lower_wh / device.energy_wh, 0.0)),
-            working,
+        stored = doubtful(
+            "stored_energy", say("Wh stored in the device"), device.energy * one.gain / 100, "Wh", working, lower=(device.lower,)
         )
         stored = _of_one(stored, one.count)
         found.append(stored)
@@ -194,10 +183,8 @@ def _of_one(found: Finding, count: int) -> Finding:
     """The mean of several charges that were read together."""
     if count == 1 or found.value is None:
         return found
-    parts = None if found.contributions is None else tuple(c.times(1 / count) for c in found.contributions)
-    low, high = (side / count for side in found.sides)
     working = say("({w}) ÷ {n} charges", w=found.working, n=count)
-    return Finding(found.key, found.name, found.value / count, found.unit, parts, working, (), found.bound, (low, high))
+    return replace(found.in_unit(found.unit, 1 / count), working=working, arithmetic=())
 
 
 def _taken(change: Change, source: Holds | None) -> Finding | None:
@@ -209,16 +196,14 @@ def _taken(change: Change, source: Holds | None) -> Finding | None:
         working = say("its display fell by less than it may be off: at most {points} points of {why}", points=show(most, 2), why=source.why)
         return Finding("recharge_energy", say("Wh for one recharge"), source.energy_wh * most / 100, "Wh", (), working, bound=AT_MOST)
     working = say("{points} points of {why}", points=plain(points), why=source.why)
-    return product(
+    return doubtful(
         "recharge_energy",
         say("Wh for one recharge"),
-        source.energy_wh * points / 100,
+        source.energy * change.fell() / 100,
         "Wh",
-        (
-            (change.contributions, points, 0.0, change.hidden / points if points else 0.0),
-            (source.contributions, source.energy_wh, source.lower_wh / source.energy_wh, 0.0),
-        ),
         working,
+        lower=(source.lower,),
+        higher=(change.hidden / points if points else 0.0,),
     )
 
 
@@ -228,17 +213,14 @@ def _efficiency(taken: Finding, stored: Finding, key: str = "chain_efficiency", 
     low, high = (side / taken.value for side in taken.sides)
     below = stored.sides[0] / stored.value if stored.value else 0.0
     raised = low / (1 - low) if low < 1 else 1e9
-    parts = None
-    if taken.contributions is not None and stored.contributions is not None:
-        parts = merged(
-            (*(c.times(100 / taken.value) for c in stored.contributions), *(c.times(-value / taken.value) for c in taken.contributions))
-        )
+    arrives = 100 * stored.known / taken.known
     working = f"{show(stored.value)} Wh ÷ {show(taken.value)} Wh"
     lowered = (below**2 + (high / (1 + high)) ** 2) ** 0.5
-    u = Finding(key, "", value, "%", parts, "").expanded_uncertainty or 0.0
+    found = Finding.made(key, name or say("Arrives of it"), arrives, "%", working)
+    u = found.expanded_uncertainty or 0.0
     most = max((100 - value) ** 2 - u**2, 0.0) ** 0.5 / value if value else 0.0  # no more arrives than went in
     raised = min(raised, most)
-    return Finding(key, name or say("Arrives of it"), value, "%", parts, working, sides=(lowered * value, raised * value))
+    return replace(found, sides=(lowered * value, raised * value))
 
 
 def _believable(found: Finding) -> list[Finding]:
@@ -249,7 +231,7 @@ def _believable(found: Finding) -> list[Finding]:
 def _without_idle(taken: Finding, stored: Finding, idle_w: float, hours: float) -> list[Finding]:
     assert taken.value is not None
     burnt = Finding("idle_energy", say("Burnt by idling meanwhile"), idle_w * hours, "Wh", None, f"{show(idle_w)} W × {show(hours)} h")
-    left = Finding("", "", taken.value - idle_w * hours, "Wh", taken.contributions, "", sides=taken.sides)
+    left = Finding.made("", "", taken.known - idle_w * hours, "Wh", "", sides=taken.sides)
     if not left.value or left.value <= 0:
         return [burnt]
     return [burnt, _efficiency(left, stored, "efficiency_without_idle", say("Arrives, idling left out"))]
@@ -267,56 +249,40 @@ def _charges(one: Recharge) -> Finding:
             gained=plain(gained),
         )
         return Finding("charges_from_full", say("Charges from full"), gained / most, "", (), working, bound=AT_LEAST)
-    value = gained / points
     hidden = one.source.hidden / points
-    made = product(
-        "charges_from_full",
-        say("Charges from full"),
-        value,
-        "",
-        ((_inverse(one.source), points, hidden / (1 + hidden), 0.0), (one.gained_parts, gained, 0.0, 0.0)),
-        "",
-    )
+    charges = one.gain / one.source.fell()
     working = (
         say("100 points ÷ {points}", points=plain(points))
         if 99.9 < gained < 100.1
         else say("{gained} points of it ÷ {points} of the source", gained=plain(gained), points=plain(points))
     )
-    return Finding(made.key, made.name, value, "", made.contributions, f"{working}: {in_quarters(value)}", sides=made.sides)
+    working = f"{working}: {in_quarters(charges.value)}"
+    return doubtful("charges_from_full", say("Charges from full"), charges, "", working, lower=(hidden / (1 + hidden),))
 
 
 def _most_points(change: Change) -> float:
     """Under so many points were used where a display never moved."""
-    return COVERAGE * combined(change.contributions)
-
-
-def _inverse(change: Change) -> Contributions:
-    return tuple(c.times(-1.0) for c in change.contributions)
+    return change.expanded_points
 
 
 def other_device(charges: Finding, device: Holds, other: Holds, name: str) -> Finding:
     """Charges of another device by its label alone: what the source holds is in neither."""
     assert charges.value is not None
-    value = charges.value * device.energy_wh / other.energy_wh
-    doubt = (Contribution(say("measured with another device"), rectangular(OTHER_DEVICE)),)
-    lower, higher = device.lower_wh / device.energy_wh, other.lower_wh / other.energy_wh
-    return product(
+    chain = 1 + within(OTHER_DEVICE, words("measured with another device"))
+    higher = other.lower / (1 - other.lower) if other.lower < 1 else 0.0
+    return doubtful(
         "charges_of_another",
         say("Charges of {name}", name=name),
-        value,
+        charges.known * chain * device.energy / other.energy,
         "",
-        (
-            (charges.contributions, charges.value, charges.sides[0] / charges.value, 0.0),
-            (doubt, 1.0, 0.0, 0.0),
-            (device.contributions, device.energy_wh, lower, 0.0),
-            (other.contributions, -other.energy_wh, 0.0, higher / (1 - higher) if higher < 1 else 0.0),
-        ),
         say(
             "{charges} × {wh} Wh ÷ {other} Wh, measured with another device",
             charges=show(charges.value),
             wh=show(device.energy_wh),
             other=show(other.energy_wh),
         ),
+        lower=(charges.sides[0] / charges.value, device.lower),
+        higher=(higher,),
     )
 
 
@@ -339,12 +305,11 @@ def rules_of_thumb(source: Label | None, device: Label | None) -> list[Finding]:
 def to_buy(charges: Finding, label_wh: float, wanted: float) -> Finding:
     """Wh on the label of what gives so many charges, of things like this one."""
     assert charges.value
-    value = wanted * label_wh / charges.value
-    parts = None if charges.contributions is None else tuple(c.times(-value / charges.value) for c in charges.contributions)
+    value = wanted * label_wh / charges.known
     low = charges.sides[0] / charges.value
     working = say("{n} × {wh} Wh ÷ {charges} charges", n=plain(wanted), wh=show(label_wh), charges=show(charges.value))
     name = say("Label for {n} charges", n=plain(wanted))
-    return Finding("label_wanted", name, value, "Wh", parts, working, sides=(0.0, value * (low / (1 - low) if low < 1 else 0.0)))
+    return doubtful("label_wanted", name, value, "Wh", working, higher=(low / (1 - low) if low < 1 else 0.0,))
 
 
 def may_fly(label_wh: float) -> str:

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from ubrant.core.battery.bars import Bar, by_bars
 from ubrant.core.battery.counters import Count, counted
+from ubrant.core.battery.label_doubt import doubtful
 from ubrant.core.battery.percent import Change, change_between, points_finding
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.integrals import totals
+from ubrant.core.record.integrals import through_meter, totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series
-from ubrant.core.record.typed import Widths, uncertainties
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
+from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import digit, within, wrong_by
+from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
 """USB 2.0, 7.2.2 (value from memory)."""
@@ -183,36 +184,13 @@ def _integrals(given: Given) -> tuple[Finding | None, Finding | None]:
     sums = totals(readings.time_s, readings.voltage_v, readings.current_a)
     if not sums.charge_ah > 0:
         raise ReadingsError(say("Nothing flowed out of it: the clamp is on backwards, it was being charged, or nothing was attached."))
-    if given.voltage is None or given.current is None:
-        parts_e: Contributions | None = None
-        parts_q: Contributions | None = None
-    else:
-        gain_v, zero_v, gain_a, zero_a = (
-            rectangular(x) for x in (given.voltage.gain, given.voltage.zero, given.current.gain, given.current.zero)
-        )
-        typed = uncertainties(readings, given.widths) if given.widths is not None else (0.0, 0.0, 0.0, 0.0)
-        parts_q = merged(
-            (
-                Contribution("current gain", gain_a * sums.charge_ah),
-                Contribution("current zero", zero_a * sums.hours),
-                Contribution("widths of the readings", typed[0]),
-                Contribution("between the readings", typed[2]),
-            )
-        )
-        parts_e = merged(
-            (
-                Contribution("current gain", gain_a * sums.energy_wh),
-                Contribution("current zero", zero_a * sums.volt_hours),
-                Contribution("voltage gain", gain_v * sums.energy_wh),
-                Contribution("voltage zero", zero_v * sums.charge_ah),
-                Contribution("widths of the readings", typed[1]),
-                Contribution("between the readings", typed[3]),
-            )
-        )
+    charge, energy = through_meter(sums, given.voltage, given.current)
+    if given.widths is not None:
+        charge, energy = (of + by for of, by in zip((charge, energy), of_typed(readings, given.widths), strict=True))
     count = say("∫ over {n} readings at the output", n=len(readings))
     return (
-        Finding("energy_out", say("Given at the output"), sums.energy_wh, "Wh", parts_e, count),
-        Finding("charge_out", say("Charge at the output's volts"), sums.charge_ah, "Ah", parts_q, count),
+        Finding.made("energy_out", say("Given at the output"), energy, "Wh", count),
+        Finding.made("charge_out", say("Charge at the output's volts"), charge, "Ah", count),
     )
 
 
@@ -226,18 +204,11 @@ def _by_watts(given: Given) -> Finding | None:
         return None
     steps_h, between = np.diff(time) / 3600, np.abs(np.diff(power))
     energy = float(np.sum(steps_h * (power[1:] + power[:-1]) / 2))
-    parts = None
-    if accuracy is not None:
-        hours = float(np.sum(steps_h))
-        parts = merged(
-            (
-                Contribution("power gain", rectangular(accuracy.gain) * energy),
-                Contribution("power zero", rectangular(accuracy.zero) * hours),
-                Contribution("widths of the readings", rectangular(float(np.max(half))) * hours),
-                Contribution("between the readings", rectangular(0.25 * float(np.sum(steps_h * between)))),
-            )
-        )
-    return Finding("energy_out", say("Given at the output"), energy, "Wh", parts, say("∫ over {n} readings of watts", n=len(series)))
+    hours = float(np.sum(steps_h))
+    value = energy + wrong_by(accuracy, energy, hours)
+    value += within(float(np.max(half)), words("widths of the readings"), "W", kind=Kind.DIGIT) * hours
+    value += within(0.25 * float(np.sum(steps_h * between)), words("between the readings"), "Wh", kind=Kind.BETWEEN)
+    return Finding.made("energy_out", say("Given at the output"), value, "Wh", say("∫ over {n} readings of watts", n=len(series)))
 
 
 def _power_over(given: Given, series: Series) -> tuple[Array, Array]:
@@ -257,9 +228,9 @@ def _as_told(given: Given, said: list[str], label_wh: float | None) -> dict[str,
     whole = [(t.hours * t.watts / (t.percent / 100), t.half_h / t.hours) for t in given.told if t.watts and t.percent and t.hours > 0]
     if whole:
         value = float(np.mean([wh for wh, _ in whole]))
-        parts = (Contribution("digits of its hours", rectangular(max(share for _, share in whole)) * value),)
+        implied = value * (1 + within(max(share for _, share in whole), words("digits of its hours"), kind=Kind.DIGIT))
         working = say("hours × watts ÷ percent, mean of {n}", n=len(whole))
-        found["told_capacity"] = Finding("told_capacity", say("Its hours left imply"), value, "Wh", parts, working)
+        found["told_capacity"] = Finding.made("told_capacity", say("Its hours left imply"), implied, "Wh", working)
         if label_wh and not label_wh / _FAR_OFF < value < _FAR_OFF * label_wh:
             text = say(
                 "Its hours left imply {a} Wh, and its label says {b}: hours for minutes, or another load when it said so?",
@@ -273,15 +244,15 @@ def _as_told(given: Given, said: list[str], label_wh: float | None) -> dict[str,
     if len(ends) > 1:
         apart, width = (max(ends) - min(ends)) / 3600, 2 * max(t.half_h for t in given.told)
         working = say("the ends they promise lie so far apart; their digits alone explain {h} h", h=show(width, 2))
-        parts = (Contribution("digits of its hours", rectangular(width)),)
-        found["told_spread"] = Finding("told_spread", say("Its statements differ by"), apart, "h", parts, working)
+        differ = apart + digit(width, "h", of=words("digits of its hours"))
+        found["told_spread"] = Finding.made("told_spread", say("Its statements differ by"), differ, "h", working)
     off_s, first = given.load_off_s, given.told[0]
     if given.gave_up and off_s is not None and off_s > first.time_s:
         lasted = (off_s - first.time_s) / 3600
-        error = 100 * (first.hours / lasted - 1)
-        parts = (Contribution("digits of its hours", 100 * rectangular(first.half_h) / lasted),)
+        off = 100 * ((first.hours + digit(first.half_h, "h", of=words("digits of its hours"))) / lasted - 1)
+        error = off.value
         working = say("{a} h said, {b} h lasted", a=show(first.hours, 3), b=show(lasted, 3))
-        found["told_error"] = Finding("told_error", say("Its first hours left were off by"), error, "%", parts, working)
+        found["told_error"] = Finding.made("told_error", say("Its first hours left were off by"), off, "%", working)
         if abs(error) > _OFF_BY:
             sign = say("too much") if error > 0 else say("too little")
             said.append(
@@ -301,14 +272,10 @@ def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> F
         return None
     count: Count = counted(*counter)
     key, name = ("energy_out", say("Given at the output")) if unit == "Wh" else ("charge_out", say("Charge at the output's volts"))
-    parts = None
-    if given.current is not None and (given.voltage is not None or unit == "Ah"):
-        gain = given.current.gain + (given.voltage.gain if unit == "Wh" and given.voltage is not None else 0.0)
-        parts = (
-            Contribution("counter's digits", count.standard_uncertainty),
-            Contribution("counter's gain", rectangular(gain) * count.amount),
-        )
-    return Finding(key, name, count.amount, unit, parts, say("difference of its counter"))
+    value = count.value(unit) + wrong_by(given.current, count.amount, 0.0)
+    if unit == "Wh":
+        value += wrong_by(given.voltage, count.amount, 0.0)
+    return Finding.made(key, name, value, unit, say("difference of its counter"))
 
 
 def _during_counter(given: Given) -> float | None:
@@ -328,8 +295,7 @@ def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[s
     """Where counter and readings differ by more than what they do not share may explain: one meter made both."""
     if energy.contributions is None or counter.contributions is None or during is None or counter.value is None:
         return []
-    own = [c.amount for f in (energy, counter) for c in f.contributions or () if "gain" not in c.source]
-    limit = 2 * math.sqrt(sum(a * a for a in own))
+    limit = 2 * ((energy.known - counter.known).u or 0.0)
     apart = abs(during - counter.value)
     if apart <= limit:
         return []
@@ -359,17 +325,12 @@ def _against_cells(energy: Finding, label: Label) -> dict[str, Finding]:
     assert energy.value is not None
     found = {}
     if label.energy_wh:
-        parts = None if energy.contributions is None else tuple(c.times(100 / label.energy_wh) for c in energy.contributions)
         working = say("{out} Wh ÷ {wh} Wh on its label, by Wh", out=show(energy.value), wh=show(label.energy_wh))
-        found["label_share"] = Finding(
-            "label_share", say("Of its label arrives"), 100 * energy.value / label.energy_wh, "%", parts, working
-        )
+        found["label_share"] = Finding.made("label_share", say("Of its label arrives"), 100 * energy.known / label.energy_wh, "%", working)
     if label.voltage_v:
-        parts = None if energy.contributions is None else tuple(c.times(1 / label.voltage_v) for c in energy.contributions)
         working = say("{out} Wh ÷ {v} V of the cells", out=show(energy.value), v=plain(label.voltage_v))
-        found["charge_at_cells"] = Finding(
-            "charge_at_cells", say("As charge at the cells' volts"), energy.value / label.voltage_v, "Ah", parts, working
-        )
+        name = say("As charge at the cells' volts")
+        found["charge_at_cells"] = Finding.made("charge_at_cells", name, energy.known / label.voltage_v, "Ah", working)
     return found
 
 
@@ -390,22 +351,10 @@ def _percent(given: Given, energy: Finding, said: list[str]) -> dict[str, Findin
         return found
     assert energy.value is not None
     share = _covered(given, change)
-    parts = (
-        None
-        if energy.contributions is None
-        else of_ratio(energy.value * share, tuple(c.times(share) for c in energy.contributions), change.points, change.contributions)
-    )
     working = say("{wh} Wh ÷ {p} points", wh=show(energy.value * share), p=plain(change.points))
     hidden = change.hidden / change.points
-    found["energy_per_point"] = Finding(
-        "energy_per_point",
-        say("Energy a point"),
-        energy.value * share / change.points,
-        "Wh",
-        parts,
-        working,
-        sides=(energy.value * share / change.points * hidden / (1 + hidden), 0.0),
-    )
+    a_point = energy.known * share / change.fell()
+    found["energy_per_point"] = doubtful("energy_per_point", say("Energy a point"), a_point, "Wh", working, lower=(hidden / (1 + hidden),))
     linear = _linearity(given, series)
     if linear is not None:
         found["linearity"] = linear
@@ -452,8 +401,8 @@ def _linearity(given: Given, series: Series) -> Finding | None:
     working = say(
         "at {p} % it stands {d} points {sign}, against Wh", p=plain(float(series.value[k])), d=show(abs(float(stray[k])), 2), sign=sign
     )
-    parts = (Contribution("whole points", rectangular(0.5), say("half a point ÷ √3")),)
-    return Finding("linearity", say("Display strays by"), abs(float(stray[k])), "points", parts, working)
+    strays = abs(float(stray[k])) + digit(0.5, "points", of=words("whole points"))
+    return Finding.made("linearity", say("Display strays by"), strays, "points", working)
 
 
 def _ending(given: Given, found: dict[str, Finding]) -> list[str]:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import Contribution, Contributions
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, exactly, scattered
+from ubrant.core.wording import say, words
 
+Shares = tuple[float, ...]
 LOW_SHARE = 0.65
 """Of the label, at least so much comes out of a thing that works. Common practice, no source."""
 
@@ -20,16 +22,23 @@ class Holds:
 
     Attributes
     ----------
-    energy_wh : measured, or as its label says
-    contributions : of a measured figure; empty for a label, None for a measured one without a ±
+    energy : measured, or as its label says
     lower_wh : by how much it may hold less, one-sided; 0 for a measured figure
     why : where it comes from, in a few words
     """
 
-    energy_wh: float
-    contributions: Contributions | None
+    energy: Value
     lower_wh: float
     why: str
+
+    @property
+    def energy_wh(self) -> float:
+        return self.energy.value
+
+    @property
+    def lower(self) -> float:
+        """By what share of it it may hold less."""
+        return self.lower_wh / self.energy_wh if self.energy_wh else 0.0
 
     @property
     def is_label(self) -> bool:
@@ -38,13 +47,15 @@ class Holds:
 
 def of_label(energy_wh: float, low_share: float = LOW_SHARE) -> Holds:
     why = say("{wh} Wh on its label, {low} to 100 % of it", wh=show(energy_wh), low=plain(100 * low_share))
-    return Holds(energy_wh, (), (1 - low_share) * energy_wh, why)
+    return Holds(exactly(energy_wh), (1 - low_share) * energy_wh, why)
 
 
 def measured(energy_wh: float, expanded_u: float | None, whose: str = "") -> Holds:
     """``whose`` it is tells its error from that of another that was measured."""
-    parts = None if expanded_u is None else (Contribution(say("measured usable energy {whose}", whose=whose).strip(), expanded_u / 2),)
-    return Holds(energy_wh, parts, 0.0, say("{wh} Wh, measured", wh=show(energy_wh)))
+    energy = (
+        Value(energy_wh, None) if expanded_u is None else energy_wh + scattered(expanded_u / 2, words("measured usable energy"), when=whose)
+    )
+    return Holds(energy, 0.0, say("{wh} Wh, measured", wh=show(energy_wh)))
 
 
 def held(label: Label | None, usable_wh: float | None = None, expanded_u: float | None = None) -> Holds | None:
@@ -54,24 +65,15 @@ def held(label: Label | None, usable_wh: float | None = None, expanded_u: float 
     return of_label(label.energy_wh) if label is not None and label.energy_wh else None
 
 
-def product(
-    key: str, name: str, value: float, unit: str, factors: tuple[tuple[Contributions | None, float, float, float], ...], working: str
-) -> Finding:
-    """A product or quotient of several figures with ± and one-sided doubts.
+def doubtful(key: str, name: str, value: Value, unit: str, working: str, *, lower: Shares = (), higher: Shares = ()) -> Finding:
+    """A figure with what may make it less or more for reasons that lie on one side only.
 
     Parameters
     ----------
-    factors : for each its contributions (None for no ±), its value, and by how much it lowers and raises the result, as shares of it: the
-        contributions with the sign of its exponent in the value given (negative for a divisor)
+    lower, higher : by what shares of it each reason lowers or raises it; they are independent
     """
-    parts: list[Contribution] = []
-    known = all(factor[0] is not None for factor in factors)
-    down = up = 0.0
-    for contributions, of, lower, higher in factors:
-        parts += [part.times(value / of) for part in contributions or ()]
-        down += (lower * value) ** 2
-        up += (higher * value) ** 2
-    return Finding(key, name, value, unit, tuple(parts) if known else None, working, sides=(down**0.5, up**0.5))
+    down, up = (math.hypot(*shares) * value.value if shares else 0.0 for shares in (lower, higher))
+    return Finding.made(key, name, value, unit, working, sides=(down, up))
 
 
 def in_quarters(value: float) -> str:

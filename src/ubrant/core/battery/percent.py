@@ -9,9 +9,10 @@ import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import Array, Series
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, digit, exactly, rectangular, within
+from ubrant.core.wording import say, words
 
 LINEARITY_POINTS = 3.0
 """A display may be off by so many points at each end until its linearity was measured, rectangular. Common practice, no source."""
@@ -46,16 +47,22 @@ class Change:
         """Positive where it fell."""
         return self.start - self.end
 
+    def fell(self, whose: str = "") -> Value:
+        """The points: rounding and linearity of each end, none at an end that is known; ``whose`` display it is tells its errors from another's."""
+
+        def end(shown: float, half: float, name: str) -> Value:
+            if not half:
+                return exactly(shown)
+            when = f"{name}, {whose}" if whose else name
+            linear = within(LINEARITY_POINTS, words("display not linear"), "points", when=when)
+            return shown + digit(half, "points", when=when, of=words("whole points")) + linear
+
+        return end(self.start, self.start_half, say("at the start")) - end(self.end, self.end_half, say("at the end"))
+
     @property
-    def contributions(self) -> Contributions:
-        """In points: rounding and linearity of each end, none at an end that is known."""
-        parts = []
-        for name, half in ((say("at the start"), self.start_half), (say("at the end"), self.end_half)):
-            if half:
-                parts.append(Contribution(say("whole points {when}", when=name), rectangular(half), say("half of the last digit ÷ √3")))
-                linear = Contribution(say("display not linear {when}", when=name), rectangular(LINEARITY_POINTS), say("± 3 points ÷ √3"))
-                parts.append(linear)
-        return tuple(parts)
+    def expanded_points(self) -> float:
+        """Expanded uncertainty of the points."""
+        return COVERAGE * (self.fell().u or 0.0)
 
     @property
     def coarse_u(self) -> float:
@@ -124,15 +131,14 @@ def stood_still(change: Change) -> str:
 
 def points_finding(key: str, name: str, change: Change) -> Finding:
     """The points, with the ± by coarseness alone beside it."""
-    points = abs(change.points)
     working = say("from {start} % to {end} %", start=plain(change.start), end=plain(change.end))
     beside = say("by its coarseness alone ± {u} points", u=show(change.coarse_u, 2)) if change.coarse_u else say("both ends are known")
-    return Finding(key, name, points, "points", change.contributions, f"{working}; {beside}", sides=(0.0, change.hidden))
+    return Finding.made(key, name, abs(change.fell()), "points", f"{working}; {beside}", sides=(0.0, change.hidden))
 
 
 def too_small(change: Change, share: float = WANTED_SHARE) -> str:
     """That a drop is too small to say much, and which one would do; empty where it is not."""
-    u = COVERAGE * math.hypot(*(c.amount for c in change.contributions))
+    u = change.expanded_points
     points = abs(change.points)
     if not u or u <= 2 * share * points:
         return ""

@@ -11,27 +11,25 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, merged
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, scattered, total_of
+from ubrant.core.wording import say, words
 
 
 @dataclass(frozen=True)
 class ConstantRun:
-    """A constant-current run to one cut-off: amperes, hours, and where their ± comes from (None where there is none).
+    """A constant-current run to one cut-off: amperes and hours, each as that of one run among several."""
 
-    An error that two runs share, such as the gain of the one meter of both, has one name in both, and cancels as far as it is the same;
-    what is a run's own has a name of its own.
-    """
-
-    current_a: float
-    hours: float
-    of_current: Contributions | None = ()
-    of_hours: Contributions | None = ()
+    amps: Value
+    time_h: Value
 
     @property
-    def is_known(self) -> bool:
-        return self.of_current is not None and self.of_hours is not None
+    def current_a(self) -> float:
+        return self.amps.value
+
+    @property
+    def hours(self) -> float:
+        return self.time_h.value
 
 
 LEAST_K, MOST_K = 0.97, 1.8
@@ -81,29 +79,23 @@ def fit_exponent(runs: list[ConstantRun]) -> Finding:
     leverage = centred / float(np.dot(centred, centred))
     k = -float(np.dot(leverage, y))
     residual = y - y.mean() + k * centred
-    parts: Contributions | None = None
-    if all(r.is_known for r in runs):
-        by_amps = k * leverage + residual / float(np.dot(centred, centred))
-        parts = merged(
-            part
-            for run, by_time, by_amp in zip(runs, leverage.tolist(), by_amps.tolist(), strict=True)
-            for part in (
-                *(c.times(-by_time / run.hours) for c in run.of_hours or ()),
-                *(c.times(-by_amp / run.current_a) for c in run.of_current or ()),
-            )
-        )
+    square = float(np.dot(centred, centred))
+    by_amps = k * leverage + residual / square
+    exponent = k - total_of(
+        run.time_h.error() * by_time / run.hours + run.amps.error() * by_amp / run.current_a
+        for run, by_time, by_amp in zip(runs, leverage.tolist(), by_amps.tolist(), strict=True)
+    )
+    if (known := exponent.u) is not None:
         # What the runs scatter about the line beyond what their own ± explains: the law does not hold exactly, or something else changed.
-        scatter = math.sqrt(float(np.dot(residual, residual)) / (len(runs) - 2) / float(np.dot(centred, centred))) if len(runs) > 2 else 0.0
-        known = combined(parts)
+        scatter = math.sqrt(float(np.dot(residual, residual)) / (len(runs) - 2) / square) if len(runs) > 2 else 0.0
         if scatter > 2 * known:
-            parts += (Contribution("scatter about the line", math.sqrt(scatter**2 - known**2), dof=len(runs) - 2),)
+            exponent += scattered(math.sqrt(scatter**2 - known**2), words("scatter about the line"), len(runs) - 2)
     runs_text = ", ".join(f"{plain(r.current_a, 3)} A for {show(r.hours)} h" for r in sorted(runs, key=lambda r: r.current_a))
-    return Finding(
+    return Finding.made(
         "peukert",
         "Peukert exponent",
-        k,
+        exponent,
         "",
-        parts,
         runs_text,
         (say("ln t over ln I, slope with its sign turned: {told}", told=runs_text), f"k = {show(k)}"),
     )
@@ -115,23 +107,13 @@ def capacity_at_rated(run: ConstantRun, rated_hours: float, exponent: Finding) -
     The run is one of those that the exponent was made of: errors of both keep their signs. A meter's gain cancels in the exponent, not here.
     """
     k = exponent.value or 1.0
-    value = run.current_a * rated_hours * (run.hours / rated_hours) ** (1 / k)
-    parts: Contributions | None = None
-    if run.is_known and exponent.contributions is not None:
-        parts = merged(
-            (
-                *(c.times(value / run.current_a) for c in run.of_current or ()),
-                *(c.times(value / (k * run.hours)) for c in run.of_hours or ()),
-                *(c.times(-value * math.log(run.hours / rated_hours) / k**2) for c in exponent.contributions),
-            )
-        )
+    value = run.amps * rated_hours * ((run.time_h / rated_hours).log() / exponent.known).exp()
     sum_text = f"{show(run.current_a)} A × {plain(rated_hours)} h × ({show(run.hours)} h ÷ {plain(rated_hours)} h)^(1 ÷ {show(k)})"
-    return Finding(
+    return Finding.made(
         "rated_capacity",
         say("At the label's own rate"),
         value,
         "Ah",
-        parts,
         say("by Peukert's law, k = {k}", k=show(k)),
-        (f"{sum_text} = {show(value)} Ah",),
+        (f"{sum_text} = {show(value.value)} Ah",),
     )

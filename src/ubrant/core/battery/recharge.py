@@ -8,10 +8,10 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.integrals import totals
+from ubrant.core.record.integrals import through_meter, totals
 from ubrant.core.record.readings import Readings
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import as_read
 from ubrant.core.wording import say
 
 
@@ -39,36 +39,13 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
     sums = totals(time, volts, amps)
     if not sums.charge_ah > 0:
         return None
-    parts_q: Contributions | None = None
-    parts_e: Contributions | None = None
-    parts_i: Contributions | None = None
-    if voltage is not None and current is not None:
-        gain_a, zero_a, gain_v, zero_v = (rectangular(x) for x in (current.gain, current.zero, voltage.gain, voltage.zero))
-        parts_q = (  # the sign of a zero error is turned round: what adds to the charge out takes from the charge in
-            Contribution("current gain", gain_a * sums.charge_ah),
-            Contribution("current zero", -zero_a * sums.hours),
-        )
-        parts_e = (
-            Contribution("current gain", gain_a * sums.energy_wh),
-            Contribution("current zero", -zero_a * sums.volt_hours),
-            Contribution("voltage gain", gain_v * sums.energy_wh),
-            Contribution("voltage zero", zero_v * sums.charge_ah),
-        )
-        parts_i = (Contribution("current gain", gain_a * float(amps[-1])), Contribution("current zero", zero_a))
-    last = float(np.median(amps[-3:]))
+    charge, energy = through_meter(sums, voltage, current, turned=True)
+    last = -as_read(-float(np.median(amps[-3:])), current)
+    working = say("with {show} V at the terminals", show=show(float(volts[-1])))
     return Recharge(
-        Finding(
-            "charge_in",
-            say("Charge put in"),
-            sums.charge_ah,
-            "Ah",
-            parts_q,
-            say("∫ I dt over {hours} h of charging", hours=show(sums.hours)),
-        ),
-        Finding("energy_in", say("Energy put in"), sums.energy_wh, "Wh", parts_e, say("∫ V·I dt at the battery terminals")),
-        Finding(
-            "end_current", say("Charging ended at"), last, "A", parts_i, say("with {show} V at the terminals", show=show(float(volts[-1])))
-        ),
+        Finding.made("charge_in", say("Charge put in"), charge, "Ah", say("∫ I dt over {hours} h of charging", hours=show(sums.hours))),
+        Finding.made("energy_in", say("Energy put in"), energy, "Wh", say("∫ V·I dt at the battery terminals")),
+        Finding.made("end_current", say("Charging ended at"), last, "A", working),
     )
 
 
@@ -81,11 +58,7 @@ def efficiencies(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> 
     ):
         if not out.value or not into.value:
             continue
-        parts = None
-        if out.contributions is not None and into.contributions is not None:
-            parts = tuple(c.times(100) for c in of_ratio(out.value, out.contributions, into.value, into.contributions))
         text = f"{show(out.value)} ÷ {show(into.value)} {out.unit}"
-        findings.append(
-            Finding(key, name, 100 * out.value / into.value, "%", parts, text, (f"{text} = {show(100 * out.value / into.value)} %",))
-        )
+        share = 100 * out.known / into.known
+        findings.append(Finding.made(key, name, share, "%", text, (f"{text} = {show(share.value)} %",)))
     return findings

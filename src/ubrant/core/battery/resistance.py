@@ -10,9 +10,9 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, Readings
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import scattered, within, wrong_by
+from ubrant.core.wording import say, words
 
 FIRST_S, SECOND_S = 10.0, 1.0
 """IEC 61960-3, DC internal resistance: 0.2 It for 10 s, then 1.0 It for 1 s. Values from memory."""
@@ -87,21 +87,16 @@ def resistance_of(
     What a meter is off at one place of its range and not at another is part of its gain here.
     """
     dv, di = edge.before_v - edge.after_v, edge.after_a - edge.before_a
-    value = dv / di
-    parts = None
-    if voltage is not None and current is not None:
-        after = int(np.searchsorted(readings.time_s, edge.time_s))
-        noise_v, noise_a = _noise_beside(readings.voltage_v, after), _noise_beside(readings.current_a, after)
-        parts = (
-            Contribution("voltage gain", rectangular(voltage.gain) * value, f"{show(100 * voltage.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
-            Contribution("current gain", -rectangular(current.gain) * value, f"{show(100 * current.gain, 2)} % of {show(value, 3)} Ω ÷ √3"),
-            Contribution(
-                "voltage digits and noise", math.sqrt(2) * noise_v / abs(di), f"{show(1000 * noise_v, 2)} mV, twice, ÷ {show(abs(di), 3)} A"
-            ),
-            Contribution("current digits and noise", math.sqrt(2) * noise_a * value / abs(di), "of both currents"),
-        )
+    after = int(np.searchsorted(readings.time_s, edge.time_s))
+    noise_v, noise_a = _noise_beside(readings.voltage_v, after), _noise_beside(readings.current_a, after)
+    volts, amps = dv + wrong_by(voltage, dv, 0.0), di + wrong_by(current, di, 0.0)
+    volts += scattered(
+        math.sqrt(2) * noise_v, words("voltage digits and noise"), note=say("{noise} mV, twice", noise=show(1000 * noise_v, 2))
+    )
+    amps += scattered(math.sqrt(2) * noise_a, words("current digits and noise"), note=say("of both currents"))
+    value = volts / amps
     text = f"({show(edge.before_v, 5)} V − {show(edge.after_v, 5)} V) ÷ ({show(edge.after_a)} A − {show(edge.before_a)} A)"
-    return Finding(key, name, value, "Ω", parts, how or f"step to {show(edge.after_a, 3)} A", (f"{text} = {show(value, 3)} Ω",))
+    return Finding.made(key, name, value, "Ω", how or f"step to {show(edge.after_a, 3)} A", (f"{text} = {show(value.value, 3)} Ω",))
 
 
 def two_step(
@@ -128,9 +123,7 @@ def two_step(
         edge, readings, voltage, current, "resistance_two_step", "DC resistance, two steps", f"{FIRST_S:g} s, then {SECOND_S:g} s{charge}"
     )
     note = say("By IEC 61960-3: it holds part of the slow resistances too.")
-    return Finding(
-        finding.key, finding.name, finding.value, finding.unit, finding.contributions, finding.working, (*finding.arithmetic, note)
-    )
+    return replace(finding, arithmetic=(*finding.arithmetic, note))
 
 
 def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy | None, current: Accuracy | None) -> list[Finding]:
@@ -163,11 +156,9 @@ def resistance_findings(readings: Readings, load_on_s: float, voltage: Accuracy 
             show_2=show(float(values.max()), 3),
             edges=len(edges),
         )
-        parts = None
-        if findings[0].contributions is not None:
-            gains = tuple(c.times(middle / (findings[0].value or 1.0)) for c in findings[0].contributions if "gain" in c.source)
-            parts = (*gains, Contribution("scatter of the steps", float(values.std(ddof=1)) / math.sqrt(len(values)), dof=len(values) - 1))
-        findings.append(Finding("resistance_edges", say("Resistance over all steps"), middle, "Ω", parts, text, (text,)))
+        ohm = middle + wrong_by(voltage, middle, 0.0) - wrong_by(current, middle, 0.0)
+        ohm += scattered(float(values.std(ddof=1)) / math.sqrt(len(values)), words("scatter of the steps"), len(values) - 1)
+        findings.append(Finding.made("resistance_edges", say("Resistance over all steps"), ohm, "Ω", text, (text,)))
     return findings
 
 
@@ -182,16 +173,13 @@ def _timed(readings: Readings, edge: Edge, moment_s: float, voltage: Accuracy | 
     found = resistance_of(read, readings, voltage, current, key, name, how)
     if not sagged:
         return found
-    part = Contribution(
-        "open-circuit slope", rectangular(sagged) / abs(read.after_a - read.before_a), say("as much as was taken off, ÷ √3")
-    )
+    slope = within(sagged, words("open-circuit slope"), "V", note=say("as much as was taken off")) / abs(read.after_a - read.before_a)
     text = say(
         "{volts} mV of it were taken off: half of what the voltage falls in {seconds} s",
         volts=show(1000 * sagged, 2),
         seconds=plain(after_s, 2),
     )
-    parts = None if found.contributions is None else (*found.contributions, part)
-    return replace(found, contributions=parts, arithmetic=(*found.arithmetic, text))
+    return Finding.made(found.key, found.name, found.known + slope, "Ω", found.working, (*found.arithmetic, text))
 
 
 def _slope_later(readings: Readings, k: int, edge: Edge) -> float:

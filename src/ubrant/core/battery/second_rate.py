@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import of_run, within
+from ubrant.core.wording import say, words
 
 _APART = 0.25
 """The hours have to differ by this share for the difference to say anything. Common practice, no source."""
@@ -21,11 +21,10 @@ _CLOCK_S = 60.0
 
 @dataclass(frozen=True)
 class Emptied:
-    """A run from full until it switched itself off: Wh at the output, how long, and what tells its meter from others."""
+    """A run from full until it switched itself off: Wh at the output, and how long."""
 
     energy: Finding
     hours: float
-    meter: str
 
 
 def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None) -> tuple[dict[str, Finding], str]:
@@ -46,8 +45,13 @@ def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None)
     if slow.energy.value is None or fast.energy.value is None or slow.hours < (1 + _APART) * fast.hours:
         return {}, ""
     apart_h = slow.hours - fast.hours
-    watts = (fast.energy.value - slow.energy.value) / apart_h
-    parts = _parts(slow, fast, watts, apart_h)
+    clock = within(_CLOCK_S / 3600, words("clock"), "h", when=say("of the longer run")) - within(
+        _CLOCK_S / 3600, words("clock"), "h", when=say("of the shorter run")
+    )
+    cells = within(_OTHER_RATE * fast.energy.value, words("cells at another rate"), "Wh")
+    of_fast, of_slow = of_run(fast.energy.known, say("of the shorter run")), of_run(slow.energy.known, say("of the longer run"))
+    burnt = (of_fast - of_slow + cells) / (apart_h + clock)
+    watts = burnt.value
     working = say(
         "({a} Wh in {m} h − {b} Wh in {n} h) ÷ {h} h",
         a=show(fast.energy.value),
@@ -56,7 +60,7 @@ def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None)
         n=plain(slow.hours, 3),
         h=plain(apart_h, 3),
     )
-    power = Finding("idle_power", say("Burns by itself while on"), watts, "W", parts, working)
+    power = Finding.made("idle_power", say("Burns by itself while on"), burnt, "W", working)
     if watts + (power.expanded_uncertainty or 0.0) < 0:
         return {}, say("At another rate it gave more in more hours, not less: was it full both times, and ran to its own end?")
     if label_wh and (one.energy.value or 0.0) + watts * one.hours > _MOST_SHARE * label_wh:
@@ -69,41 +73,16 @@ def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None)
     if watts < 0:
         least = power.expanded_uncertainty or 0.0
         return {"idle_power": Finding("idle_power", power.name, watts + least, "W", (), working, bound=AT_MOST)}, ""
-    day = None if parts is None else tuple(c.times(24.0) for c in parts)
-    given, own = one.energy.value or 0.0, one.energy.contributions
-    whole = None if parts is None or own is None else merged((*own, *(c.times(one.hours) for c in _renamed(parts, "of both runs"))))
+    given = of_slow if one is slow else of_fast
     found = {
         "idle_power": power,
-        "idle_day": Finding("idle_day", say("That is a day"), 24 * watts, "Wh", day, f"24 h × {show(watts)} W"),
-        "without_idle": Finding(
+        "idle_day": Finding.made("idle_day", say("That is a day"), 24 * burnt, "Wh", f"24 h × {show(watts)} W"),
+        "without_idle": Finding.made(
             "without_idle",
             say("Would give with nothing burnt"),
-            given + watts * one.hours,
+            given + burnt * one.hours,
             "Wh",
-            whole,
-            f"{show(given)} Wh + {show(watts)} W × {plain(one.hours, 3)} h",
+            f"{show(given.value)} Wh + {show(watts)} W × {plain(one.hours, 3)} h",
         ),
     }
     return found, ""
-
-
-def _parts(slow: Emptied, fast: Emptied, watts: float, apart_h: float) -> Contributions | None:
-    """Errors of one meter are the same in both runs, but for what is left of its linearity."""
-    if slow.energy.contributions is None or fast.energy.contributions is None:
-        return None
-    made: list[Contribution] = []
-    for run, sign, name in ((fast, 1.0, say("shorter run")), (slow, -1.0, say("longer run"))):
-        for part in run.energy.contributions or ():
-            of_meter = part.source.endswith((" gain", " zero"))
-            source = f"{part.source} of {run.meter}" if of_meter else f"{part.source}, {name}"
-            made.append(Contribution(source, sign * part.amount / apart_h, part.why, part.dof))
-            if part.source.endswith(" gain"):
-                made.append(Contribution(f"linearity of {part.source}, {name}", LINEARITY * part.amount / apart_h))
-    energy = fast.energy.value or 0.0
-    made.append(Contribution("cells at another rate", rectangular(_OTHER_RATE * energy) / apart_h))
-    made.append(Contribution("the clock", abs(watts) * rectangular(_CLOCK_S / 3600) * 2**0.5 / apart_h))
-    return merged(made)
-
-
-def _renamed(parts: Contributions, of: str) -> Contributions:
-    return tuple(replace(part, source=f"{part.source}, {of}") for part in parts)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import within
+from ubrant.core.wording import say, words
 
 REFERENCE_C = 20.0
 """IEC 60896-21 refers to 20 °C; other practice to 25 °C. Value from memory."""
@@ -23,18 +23,11 @@ def capacity_at_reference(charge: Finding, hours: float, temperature_c: float, r
     IEC 60896-21, temperature correction of capacity (coefficients from memory).
     """
     coefficient = SLOW if hours >= 3 else FAST
-    factor = 1 + coefficient * (temperature_c - reference_c)
     name = f"At {plain(reference_c)} °C"
     if charge.value is None:
         return Finding("reference_capacity", name, None, "Ah", None, say("nothing to correct"))
-    value = charge.value / factor
-    parts = None
-    if charge.contributions is not None:
-        slope = -value * coefficient / factor
-        parts = (
-            *(c.times(1 / factor) for c in charge.contributions),
-            Contribution("battery's temperature", slope * rectangular(THERMOMETER_C), f"± {plain(THERMOMETER_C)} °C ÷ √3"),
-        )
+    of_thermometer = within(THERMOMETER_C, words("battery's temperature"), "°C")
+    value = charge.known / (1 + coefficient * (temperature_c - reference_c + of_thermometer))
     working = f"λ = {plain(coefficient)} per °C, from {plain(temperature_c)} °C"
     text = say(
         "{value} Ah ÷ (1 + {coefficient} × ({temperature_c} − {reference_c})) = {value_2} Ah (IEC 60896-21)",
@@ -42,6 +35,6 @@ def capacity_at_reference(charge: Finding, hours: float, temperature_c: float, r
         coefficient=plain(coefficient),
         temperature_c=plain(temperature_c),
         reference_c=plain(reference_c),
-        value_2=show(value),
+        value_2=show(value.value),
     )
-    return Finding("reference_capacity", name, value, "Ah", parts, working, (text,))
+    return Finding.made("reference_capacity", name, value, "Ah", working, (text,))

@@ -15,6 +15,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import Gap
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, merged
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.wording import say
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
@@ -343,25 +344,24 @@ def _what_would_settle(share: Finding, measured: Finding) -> str:
 
 def _remedy(part: Contribution, needed: float, share: float) -> str:
     """What makes one part of the ± so much smaller (a factor); empty where nothing that is named here does."""
-    if part.source == "current gain":
+    kind, quantity = part.source.kind, part.source.quantity
+    if (kind, quantity) == (Kind.GAIN, "A"):
         limit = needed * 100 * abs(part.amount) * math.sqrt(3) / share
         return say(
             "A current meter good to {limit} % of its reading would settle it; a shunt instead of a clamp, say.", limit=plain(limit, 1)
         )
-    if part.source == "current zero":
+    if (kind, quantity) == (Kind.ZERO, "A"):
         return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
-    if part.source == "gaps":
-        return say("A run without gaps would settle it.")
-    if part.source == "temperature not known":
-        return say("Write down the battery's temperature at the start: to 1 °C would settle it.") if needed > _KNOWN_TO else ""
-    if part.source.startswith("voltage"):
+    if part.source.is_of_meter and quantity == "V":
         return say(
             "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
             plain=plain(1 / needed, 2),
         )
-    if part.source in {"between the readings", "load on", "load off", "current noise", "noise at the cut-off"}:
-        return say("More readings would settle it.")
-    return ""
+    if kind is Kind.GAP:
+        return say("A run without gaps would settle it.")
+    if kind is Kind.CONDITION:
+        return say("Write down the battery's temperature at the start: to 1 °C would settle it.") if needed > _KNOWN_TO else ""
+    return say("More readings would settle it.") if kind in {Kind.BETWEEN, Kind.MOMENT, Kind.NOISE} else ""
 
 
 _ENDINGS = {

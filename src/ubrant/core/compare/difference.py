@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import math
-import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.uncertainty.contributions import COVERAGE, LINEARITY, Contribution, Contributions, combined, coverage, merged
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import of_run
 from ubrant.core.wording import say
 
 A_YEAR_S = 365.25 * 86400.0
 """After so long a meter has drifted, and nothing cancels. Common practice, no source."""
-_GAIN, _ZERO = re.compile(r"\bgain\b"), re.compile(r"\bzero\b")
 
 
 @dataclass(frozen=True)
@@ -50,48 +49,27 @@ def difference_of(one: Finding, other: Finding, shared: Shared, repeat: float = 
         one, other = (f.in_unit("min", 1 / 60) for f in (one, other))
     assert one.value is not None
     assert other.value is not None
-    value = other.value - one.value
-    known = one.contributions is not None and other.contributions is not None
-    parts = _of_both(one.contributions or (), other.contributions or (), shared, 1.0, -1.0) if known else None
+    first = of_run(one.known, say("of the first"), meters=shared.meters, zeros=shared.zeros)
+    second = of_run(other.known, say("of the second"), meters=shared.meters, zeros=shared.zeros)
+    value = second - first
     working = f"{show(other.value)} − {show(one.value)} {one.unit}"
     sides = (other.sides[0] + one.sides[1], other.sides[1] + one.sides[0])
-    found = Finding("difference", one.name, value, one.unit, parts, working, sides=sides)
+    found = Finding.made("difference", one.name, value, one.unit, working, sides=sides)
     share = None
     if one.value > 0 and not any(sides):
-        of_share = (
-            _of_both(one.contributions or (), other.contributions or (), shared, 100 / one.value, -100 * other.value / one.value**2)
-            if known
-            else None
-        )
-        share = Finding("share", one.name, 100 * other.value / one.value, "%", of_share, f"{show(other.value)} ÷ {show(one.value)}")
-    cancels = parts is not None and _would_be(one, other) > 1.02 * combined(parts)
+        share = Finding.made("share", one.name, 100 * second / first, "%", f"{show(other.value)} ÷ {show(one.value)}")
+    cancels = value.u is not None and _would_be(one, other) > 1.02 * value.u
     span = found.span
     apart = None if span is None else not span[0] <= 0 <= span[1]
     room = math.hypot(found.expanded_uncertainty or 0.0, COVERAGE * repeat * math.hypot(one.value, other.value))
-    within = bool(apart) and abs(value) <= room
+    within = bool(apart) and abs(value.value) <= room
     texts = " · ".join(f.uncertainty_text() or f.value_text() for f in (one, other))
     both = one.expanded_uncertainty, other.expanded_uncertainty
     return Difference(found, share, False if within else apart, both, cancels, within, texts)
 
 
 def _would_be(one: Finding, other: Finding) -> float:
-    return float((combined(one.contributions or ()) ** 2 + combined(other.contributions or ()) ** 2) ** 0.5)
-
-
-def _of_both(one: Contributions, other: Contributions, shared: Shared, of_other: float, of_one: float) -> Contributions:
-    """Contributions of ``of_other``·other + ``of_one``·one; what is shared keeps one name, less a quarter of a gain that is not the same."""
-    parts: list[Contribution] = []
-    for parts_of, factor, whose in ((other, of_other, say("of the second")), (one, of_one, say("of the first"))):
-        for part in parts_of:
-            scaled = part.times(factor)
-            if shared.meters and _GAIN.search(part.source):
-                parts.append(scaled)
-                parts.append(Contribution(f"{part.source}, {say('not linear')} {whose}", LINEARITY * scaled.amount))
-            elif shared.meters and shared.zeros and _ZERO.search(part.source):
-                parts.append(scaled)
-            else:
-                parts.append(replace(scaled, source=f"{part.source} {whose}"))
-    return merged(parts)
+    return math.hypot(one.standard_uncertainty or 0.0, other.standard_uncertainty or 0.0)
 
 
 def settle(found: Difference, shared: Shared, differs: tuple[str, ...]) -> str:
@@ -106,8 +84,3 @@ def settle(found: Difference, shared: Shared, differs: tuple[str, ...]) -> str:
         return say("They were not made alike ({what}): the same again alike would tell.", what=", ".join(differs))
     u = found.difference.expanded_uncertainty or 0.0
     return say("A meter that is better than {u} {unit} would tell, or there is nothing to tell.", u=show(u, 2), unit=found.difference.unit)
-
-
-def expanded(parts: Contributions) -> float:
-    """U of contributions."""
-    return coverage(parts) * combined(parts)

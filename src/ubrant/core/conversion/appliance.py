@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of
 from ubrant.core.wording import say
 
 QUARTERS = (0.25, 0.5, 0.75, 1.0)
@@ -57,12 +56,10 @@ def appliance_findings(
         raise ReadingsError(warnings[0])
     for number, mode in enumerate(metered, start=1):
         watts = mode.watts or 0.0
-        findings[f"power_{number}"] = Finding(
-            f"power_{number}", f"{mode.name}", watts, "W", power_uncertainty(watts, power, mode.half_w), say("as the meter reads")
-        )
+        drawn = watts_read(watts, power, mode.half_w, mode.name)
+        findings[f"power_{number}"] = Finding.made(f"power_{number}", f"{mode.name}", drawn, "W", say("as the meter reads"))
         if mode.volts and mode.amps:
-            finding = _apparent(number, mode, power, voltage, current)
-            findings |= finding
+            findings |= _apparent(number, mode, drawn, voltage, current)
             apparent, factor = mode.volts * mode.amps, watts / (mode.volts * mode.amps)
             if factor > 1.03:
                 warnings.append(_over(mode, apparent))
@@ -78,10 +75,8 @@ def appliance_findings(
                 )
     quiet = next((m for m in metered if m.name.lower().startswith(STANDBY)), None)
     if quiet is not None and quiet.watts is not None:
-        day = tuple(c.times(24.0) for c in power_uncertainty(quiet.watts, power, quiet.half_w) or ()) if power else None
-        findings["standby_day"] = Finding(
-            "standby_day", f"{quiet.name}, a day", 24 * quiet.watts, "Wh", day, f"{show(quiet.watts)} W × 24 h"
-        )
+        day = 24 * watts_read(quiet.watts, power, quiet.half_w, quiet.name)
+        findings["standby_day"] = Finding.made("standby_day", f"{quiet.name}, a day", day, "Wh", f"{show(quiet.watts)} W × 24 h")
     loud = [m for m in metered if m is not quiet]
     if len(loud) >= 3:
         high, low = max(m.watts or 0 for m in loud), min(m.watts or 0 for m in loud)
@@ -111,42 +106,23 @@ def _over(mode: Mode, apparent: float) -> str:
     )
 
 
-def _apparent(number: int, mode: Mode, power: Accuracy | None, voltage: Accuracy | None, current: Accuracy | None) -> dict[str, Finding]:
+def _apparent(number: int, mode: Mode, watts: Value, voltage: Accuracy | None, current: Accuracy | None) -> dict[str, Finding]:
     """VA and power factor of a mode. The three readings of a plug-in meter are taken as independent."""
-    volts, amps, watts = mode.volts or 0.0, mode.amps or 0.0, mode.watts or 0.0
-    apparent = volts * amps
-    parts = None
-    if voltage is not None and current is not None:
-        parts = merged(
-            (
-                Contribution("voltage gain", rectangular(voltage.gain) * apparent),
-                Contribution("voltage zero", rectangular(voltage.zero) * amps),
-                Contribution("current gain", rectangular(current.gain) * apparent),
-                Contribution("current zero", rectangular(current.zero) * volts),
-            )
-        )
-    in_watts = power_uncertainty(watts, power, mode.half_w)
-    factor_parts = None if parts is None or in_watts is None else of_ratio(watts, in_watts, apparent, parts)
+    volts, amps = mode.volts or 0.0, mode.amps or 0.0
+    apparent = as_read(volts, voltage) * as_read(amps, current)
+    factor = watts / apparent
+    factor = Value(min(factor.value, 1.0), factor.parts)
     keys = f"apparent_{number}", f"factor_{number}"
+    sum_of = f"{show(watts.value)} W ÷ {show(apparent.value)} VA"
     return {
-        keys[0]: Finding(keys[0], f"{mode.name}, apparent", apparent, "VA", parts, f"{show(volts)} V × {show(amps)} A"),
-        keys[1]: Finding(
-            keys[1], f"{mode.name}, power factor", min(watts / apparent, 1.0), "", factor_parts, f"{show(watts)} W ÷ {show(apparent)} VA"
-        ),
+        keys[0]: Finding.made(keys[0], f"{mode.name}, apparent", apparent, "VA", f"{show(volts)} V × {show(amps)} A"),
+        keys[1]: Finding.made(keys[1], f"{mode.name}, power factor", factor, "", sum_of),
     }
 
 
-def power_uncertainty(watts: float, power: Accuracy | None, half_w: float = 0.0) -> Contributions | None:
-    """Where a plug-in meter's ± comes from."""
-    if power is None:
-        return None
-    return merged(
-        (
-            Contribution("power gain", rectangular(power.gain) * watts, f"{show(100 * power.gain, 2)} % of {show(watts)} W ÷ √3"),
-            Contribution("power zero", rectangular(power.zero), f"{show(power.zero, 2)} W ÷ √3"),
-            Contribution("last digit of the watts", rectangular(half_w)),
-        )
-    )
+def watts_read(watts: float, power: Accuracy | None, half_w: float = 0.0, when: str = "") -> Value:
+    """Watts off a plug-in meter; ``when`` tells their last digit from that of another reading."""
+    return as_read(watts, power, "input") + digit(half_w, "W", when=when)
 
 
 @dataclass(frozen=True)
@@ -178,37 +154,18 @@ class SupplyMeters:
 
 def supply_efficiency(key: str, name: str, steps: Sequence[SupplyStep], meters: SupplyMeters, working: str) -> Finding:
     """Mean efficiency over some loads. What a meter is wrong by is the same at each of them, so that it does not average away."""
-    value = sum(s.percent for s in steps) / len(steps)
-    parts = None
-    if meters.power is not None and meters.voltage is not None and meters.current is not None:
-        parts = merged(
-            tuple(
-                part
-                for sign, what, accuracy, readings in (
-                    (-1, "input power", meters.power, [s.input_w for s in steps]),
-                    (1, "output voltage", meters.voltage, [s.output_v for s in steps]),
-                    (1, "output current", meters.current, [s.output_a for s in steps]),
-                )
-                for part in (
-                    Contribution(f"{what} gain", sign * value * rectangular(accuracy.gain), f"{show(100 * accuracy.gain, 2)} % of it ÷ √3"),
-                    Contribution(
-                        f"{what} zero",
-                        sign
-                        * rectangular(accuracy.zero)
-                        * sum(s.percent / max(r, 1e-9) for s, r in zip(steps, readings, strict=True))
-                        / len(steps),
-                    ),
-                )
-            )
-        )
-        digits = sum(
-            (s.percent * half / max(value, 1e-9)) ** 2
-            for s in steps
-            for half, value in zip(s.halves, (s.input_w, s.output_v, s.output_a), strict=True)
-        )
-        parts = merged((*parts, Contribution("digits as they were typed", rectangular(math.sqrt(digits)) / len(steps))))
+
+    def shown(value: float, half: float, accuracy: Accuracy | None, place: str, k: int) -> Value:
+        return as_read(value, accuracy, place) + digit(half, accuracy.unit if accuracy is not None else "", when=f"{k}")
+
+    shares = []
+    for k, step in enumerate(steps, start=1):
+        half_w, half_v, half_a = step.halves
+        volts = shown(step.output_v, half_v, meters.voltage, "output", k)
+        amps = shown(step.output_a, half_a, meters.current, "output", k)
+        shares.append(100 * volts * amps / shown(step.input_w, half_w, meters.power, "input", k))
     sums = [f"{show(s.output_w)} W ÷ {show(s.input_w)} W = {show(s.percent, 4)} %" for s in steps]
-    return Finding(key, name, value, "%", parts, working, tuple(sums))
+    return Finding.made(key, name, mean_of(shares), "%", working, tuple(sums))
 
 
 def supply_average(steps: Mapping[float, SupplyStep], meters: SupplyMeters) -> Finding:

@@ -9,9 +9,9 @@ from ubrant.core.quantities.jot import RUNS
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.points import Try
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import as_read, digit, within
+from ubrant.core.wording import say, words
 
 NAME = "Lowest input that holds"
 
@@ -62,23 +62,15 @@ def lowest_held(
         return Finding("lowest_held", say(NAME), failed.input_v, "V", (), working, bound=AT_LEAST), tuple(said)
     lowest_good = min(above, key=lambda one: one.input_v)
     middle, half = (lowest_good.input_v + failed.input_v) / 2, (lowest_good.input_v - failed.input_v) / 2
-    parts = None
-    if accuracy is not None:
-        parts = merged(
-            (
-                Contribution("bracket", rectangular(half), say("half of the way between them, ÷ √3")),
-                Contribution("input voltage gain", rectangular(accuracy.gain * middle)),
-                Contribution("input voltage zero", rectangular(accuracy.zero)),
-                Contribution("digits as they were typed", rectangular(max(lowest_good.half_v, failed.half_v))),
-            )
-        )
+    value = as_read(middle, accuracy, "input") + within(half, words("bracket"), "V", note=say("half of the way between them"))
+    value += digit(max(lowest_good.half_v, failed.half_v), "V")
     working = say(
         "middle between {held} V, where it held, and {failed} V, where it did not{load}",
         held=plain(lowest_good.input_v),
         failed=plain(failed.input_v),
         load=_with(loads, failed),
     )
-    return Finding("lowest_held", say(NAME), middle, "V", parts, working), tuple(said)
+    return Finding.made("lowest_held", say(NAME), value, "V", working), tuple(said)
 
 
 def _held(one: Try, tolerance: Tolerance | None) -> bool | None:

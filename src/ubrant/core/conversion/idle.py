@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,9 +13,9 @@ from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, Course, 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, digit, scattered, within, wrong_by
+from ubrant.core.wording import say, words
 
 _STEADY_SHARE = 0.05
 _USEFUL = 0.5
@@ -80,8 +81,8 @@ def idle_findings(
     if first:
         warnings.append(say("The first {first} readings were left out: it was not steady yet.", first=first))
     noise = float(np.std(volts * amps, ddof=1)) / math.sqrt(len(volts)) if len(volts) > 2 else 0.0
-    pulsates = upstream_ohm * mean_a**2 / 4  # half of R·var(i) of a current that goes with the sine squared. Physics.
-    watts = float(np.mean(volts * amps)) - pulsates
+    power, pulsates_w = _through(volts, amps, voltage, current, upstream_ohm)
+    watts = power.value
     drift = _drift(volts * amps) if course.kind != CYCLES else 0.0
     repeats = float(max(len(volts) - 1, 1))
     if course.kind == CYCLES:
@@ -94,30 +95,15 @@ def idle_findings(
                 show=show(abs(drift), 2),
             )
         )
-    parts: tuple[Contribution, ...] | None = None
-    if voltage is not None and current is not None:
-        parts = merged(
-            (
-                Contribution(
-                    "input current gain", rectangular(current.gain) * watts, f"{show(100 * current.gain, 2)} % of {show(watts)} W ÷ √3"
-                ),
-                Contribution(
-                    "input current zero", rectangular(current.zero) * mean_v, f"{show(1000 * current.zero, 2)} mA × {show(mean_v)} V ÷ √3"
-                ),
-                Contribution("input voltage gain", rectangular(voltage.gain) * watts),
-                Contribution("input voltage zero", rectangular(voltage.zero) * mean_a),
-                Contribution("pulsating input", rectangular(pulsates), "R·Ī²/4 ± as much, ÷ √3"),
-                Contribution("unsteadiness", noise, "", repeats),
-                Contribution("between few readings", rectangular(few), "half of what they differ by, ÷ √3"),
-                Contribution("still moving", rectangular(drift), "between the two halves, ÷ √3"),
-                Contribution("last digit of the amperes", rectangular(half_a) * mean_v),
-                Contribution("last digit of the volts", rectangular(half_v) * abs(mean_a)),
-            )
-        )
+    power += scattered(noise, words("unsteadiness"), repeats)
+    power += within(few, words("between few readings"), "W", note=say("half of what they differ by"))
+    power += within(drift, words("still moving"), "W", note=say("between the two halves"))
+    power += digit(half_a, "A", of=words("last digit of the amperes")) * mean_v
+    power += digit(half_v, "V", of=words("last digit of the volts")) * abs(mean_a)
     if floor_a and mean_a <= floor_a:
         watts = mean_v * floor_a / 2
-        parts = (
-            Contribution("below what the meter shows", rectangular(watts), say("anywhere from 0 to {show} W, ÷ √3", show=show(2 * watts))),
+        power = watts + within(
+            watts, words("below what the meter shows"), "W", note=say("anywhere from 0 to {show} W", show=show(2 * watts))
         )
         warnings.append(
             _unresolved(
@@ -128,14 +114,13 @@ def idle_findings(
                 )
             )
         )
-    idle = Finding(
+    idle = Finding.made(
         "idle_power",
         "Idle draw",
-        watts,
+        power,
         "W",
-        parts,
         f"{show(mean_a)} A × {show(mean_v)} V, " + (say("over whole periods") if course.kind == CYCLES else say("steady")),
-        _arithmetic(len(volts), watts, pulsates),
+        _arithmetic(len(volts), watts, pulsates_w),
     )
     u = idle.expanded_uncertainty
     if u is not None and watts > 0 and u > 0.4 * watts and not (floor_a and mean_a <= floor_a):
@@ -149,25 +134,39 @@ def idle_findings(
                 )
             )
         )
+    settled = u is None or u < watts
+    return _with_what_follows(idle, model, battery_wh, settled=settled), warnings
+
+
+def _through(volts: Array, amps: Array, voltage: Accuracy | None, current: Accuracy | None, upstream_ohm: float) -> tuple[Value, float]:
+    """Mean watts of (n,) volts and amperes, and what was taken off of them because the current pulsates."""
+    mean_v, mean_a, mean_w = float(np.mean(volts)), float(np.mean(amps)), float(np.mean(volts * amps))
+    read_a = mean_a + wrong_by(current, mean_a, 1.0, "input")
+    pulsates = upstream_ohm / 4 * read_a * read_a  # half of R·var(i) of a current that goes with the sine squared. Physics.
+    pulsating = within(pulsates.value, words("pulsating input"), "W", note=say("R·Ī²/4 ± as much"))
+    power = mean_w + wrong_by(voltage, mean_w, mean_a, "input") + wrong_by(current, mean_w, mean_v, "input")
+    return power - pulsates + pulsating, pulsates.value
+
+
+def _with_what_follows(idle: Finding, model: LossModel | None, battery_wh: float | None, *, settled: bool) -> dict[str, Finding]:
+    """The draw, and a day of it, how long a battery stands it, from which load on it hardly counts."""
+    power = idle.known
+    watts = power.value
     day = idle.in_unit("Wh", 24.0)
     findings = {
         "idle_power": idle,
-        "idle_energy_day": Finding("idle_energy_day", "A day", day.value, "Wh", day.contributions, "idle draw × 24 h"),
+        "idle_energy_day": replace(day, key="idle_energy_day", name="A day", working="idle draw × 24 h", arithmetic=()),
     }
-    settled = u is None or u < watts
     if battery_wh and watts > 0 and settled:
-        days = battery_wh / watts / 24
-        scaled = None if parts is None else tuple(c.times(-days / watts) for c in parts)
-        findings["days_to_empty"] = Finding(
-            "days_to_empty", say("Alone empties the battery in"), days, "d", scaled, f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
-        )
-    half = model.half_arrives_w() if model is not None else watts / (1 - _USEFUL) * _USEFUL if watts > 0 and settled else None
-    if half is not None:
-        how = "by its fitted losses" if model is not None else "if idle were its only loss"
-        findings["half_arrives"] = Finding(
-            "half_arrives", say("Costs under half from"), half, "W", None if model is not None else parts, how
-        )
-    return findings, warnings
+        days = battery_wh / power / 24
+        working = f"{show(battery_wh)} Wh ÷ {show(watts)} W ÷ 24 h"
+        findings["days_to_empty"] = Finding.made("days_to_empty", say("Alone empties the battery in"), days, "d", working)
+    name = say("Costs under half from")
+    if model is not None and (fitted := model.half_arrives_w()) is not None:
+        findings["half_arrives"] = Finding("half_arrives", name, fitted, "W", None, "by its fitted losses")
+    elif model is None and watts > 0 and settled:
+        findings["half_arrives"] = Finding.made("half_arrives", name, power / (1 - _USEFUL) * _USEFUL, "W", "if idle were its only loss")
+    return findings
 
 
 def _arithmetic(count: int, watts: float, pulsates_w: float) -> tuple[str, ...]:

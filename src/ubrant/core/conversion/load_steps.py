@@ -16,9 +16,10 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.integrals import energy_wh
 from ubrant.core.record.readings import Array, Series
-from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, as_read, scattered, within, wrong_by
+from ubrant.core.wording import say, words
 
 BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON, NOT_KNOWN = (
     "battery",
@@ -160,8 +161,8 @@ def analyse_steps(
             )
         )
     if alarm_v is not None:
-        findings["alarm_voltage"] = Finding(
-            "alarm_voltage", "Alarm from", alarm_v, "V", _volts_uncertainty(alarm_v, meters.input_v), say("at its own terminals, loaded")
+        findings["alarm_voltage"] = Finding.made(
+            "alarm_voltage", "Alarm from", as_read(alarm_v, meters.input_v, "input"), "V", say("at its own terminals, loaded")
         )
     ended_by, sentence = "", _no_end(swept, len(points), planned)
     if ending is not None:
@@ -182,39 +183,27 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
     running = points.where(on)
     lightest, heaviest = int(np.argmin(running.output_w)), int(np.argmax(running.output_w))
     light, heavy = float(running.output_v[lightest]), float(running.output_v[heaviest])
-    sag = light - heavy
-    parts = None
-    if voltage is not None:
-        scatter = _about_a_line(running.output_a, running.output_v)
-        apart = Contribution(
-            "scatter of the points", math.sqrt(2) * scatter, "about a straight line over the current; the meter's zero cancels"
-        )
-        parts = merged((Contribution("output voltage gain", rectangular(voltage.gain) * sag), apart))
+    scatter = _about_a_line(running.output_a, running.output_v)
+    apart = scattered(math.sqrt(2) * scatter, words("scatter of the points"), note=say("about a straight line over the current"))
+    sags = as_read(light, voltage, "output") - as_read(heavy, voltage, "output") + apart
     carried = float(points.output_w[on & within].max()) if (on & within).any() else None
     return {
-        "output_unloaded": Finding(
+        "output_unloaded": Finding.made(
             "output_unloaded",
             "Output unloaded",
-            light,
+            as_read(light, voltage, "output"),
             "V",
-            _volts_uncertainty(light, voltage),
             f"at {show(float(running.output_w[lightest]), 3)} W",
         ),
-        "output_loaded": Finding(
+        "output_loaded": Finding.made(
             "output_loaded",
             say("Output at the heaviest load"),
-            heavy,
+            as_read(heavy, voltage, "output"),
             "V",
-            _volts_uncertainty(heavy, voltage),
             f"at {show(float(running.output_w[heaviest]), 3)} W",
         ),
-        "output_sag": Finding(
-            "output_sag",
-            "Sags by",
-            sag,
-            "V",
-            parts,
-            say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy)),
+        "output_sag": Finding.made(
+            "output_sag", "Sags by", sags, "V", say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy))
         ),
         "carries": Finding(
             "carries", say("Carries within tolerance"), carried, "W", None, say("the heaviest load with its output within tolerance")
@@ -236,26 +225,15 @@ def _frequency(hertz: Array) -> Finding:
     return Finding("frequency", "Frequency", float(np.mean(hertz)), "Hz", None, span)
 
 
-def _volts_uncertainty(volts: float, accuracy: Accuracy | None) -> tuple[Contribution, ...] | None:
-    if accuracy is None:
-        return None
-    return merged(
-        (Contribution("voltage gain", rectangular(accuracy.gain) * volts), Contribution("voltage zero", rectangular(accuracy.zero)))
-    )
-
-
 def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     fell = abs(ending.before_v - ending.input_v)
-    parts = _volts_uncertainty(ending.input_v, voltage)
-    if parts is not None:
-        parts = merged((*parts, Contribution("between two readings", rectangular(fell))))
+    at = as_read(ending.input_v, voltage, "input") + within(fell, words("between two readings"), "V", kind=Kind.BETWEEN)
     findings = {
-        "cutoff_input": Finding(
+        "cutoff_input": Finding.made(
             "cutoff_input",
             say("Cut out at"),
-            ending.input_v,
+            at,
             "V",
-            parts,
             say(
                 "at its own terminals, loaded: {input_a} A in, {load_w} W out",
                 input_a=show(ending.input_a, 3),
@@ -264,12 +242,11 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
         )
     }
     if math.isfinite(ending.recovered_v):
-        findings["recovered"] = Finding(
+        findings["recovered"] = Finding.made(
             "recovered",
             say("The battery recovers to"),
-            ending.recovered_v,
+            as_read(ending.recovered_v, voltage, "input"),
             "V",
-            _volts_uncertainty(ending.recovered_v, voltage),
             say("at its terminals, load off"),
         )
     return findings
@@ -283,10 +260,8 @@ def _left(ending: Ending, source: Source | None) -> Finding | None:
         return Finding("charge_left", say("Left in the battery"), None, "%", None, rest.sentence)
     if rest.expanded_points is None:
         return Finding("charge_left", say("Left in the battery"), rest.percent, "%", None, rest.sentence)
-    parts = (Contribution("the chart", rest.expanded_points / 2),)
-    return Finding(
-        "charge_left", say("Left in the battery"), rest.percent, "%", parts, say("by its voltage soon after: a floor, it still recovers")
-    )
+    left = rest.percent + scattered(rest.expanded_points / 2, words("chart and voltage"))
+    return Finding.made("charge_left", say("Left in the battery"), left, "%", say("by its voltage soon after: a floor, it still recovers"))
 
 
 _SYSTEM_V = 12.0
@@ -414,35 +389,16 @@ def held_findings(
     taken = energy_wh(time, input_v, input_a)
     given = energy_wh(output.time_s[given_at], output.value[given_at], np.ones(int(given_at.sum())))
     hours = (to_s - from_s) / 3600
-    parts_in = parts_out = share = None
-    if meters.input_v is not None and meters.input_a is not None:
-        parts_in = merged(
-            (
-                Contribution("input voltage gain", rectangular(meters.input_v.gain) * taken),
-                Contribution("input current gain", rectangular(meters.input_a.gain) * taken),
-                Contribution("input voltage zero", rectangular(meters.input_v.zero) * float(np.mean(input_a)) * hours),
-                Contribution("input current zero", rectangular(meters.input_a.zero) * float(np.mean(input_v)) * hours),
-            )
-        )
+    went_in = taken + wrong_by(meters.input_v, taken, float(np.mean(input_a)) * hours, "input")
+    went_in += wrong_by(meters.input_a, taken, float(np.mean(input_v)) * hours, "input")
     if meters.output_w is not None:
-        parts_out = merged(
-            (
-                Contribution("output power gain", rectangular(meters.output_w.gain) * given),
-                Contribution("output power zero", rectangular(meters.output_w.zero) * hours),
-            )
-        )
-    elif meters.output_v is not None and meters.output_a is not None and output_v is not None:
+        came_out = given + wrong_by(meters.output_w, given, hours, "output")
+    elif output_v is not None:
         out_v = float(np.mean(output_v.value[(output_v.time_s >= from_s) & (output_v.time_s <= to_s)]))
-        parts_out = merged(
-            (
-                Contribution("output voltage gain", rectangular(meters.output_v.gain) * given),
-                Contribution("output current gain", rectangular(meters.output_a.gain) * given),
-                Contribution("output voltage zero", rectangular(meters.output_v.zero) * given / out_v),
-                Contribution("output current zero", rectangular(meters.output_a.zero) * out_v * hours),
-            )
-        )
-    if parts_in is not None and parts_out is not None:
-        share = tuple(c.times(100.0) for c in of_ratio(given, parts_out, taken, parts_in))
+        came_out = given + wrong_by(meters.output_v, given, given / out_v, "output")
+        came_out += wrong_by(meters.output_a, given, out_v * hours, "output")
+    else:
+        came_out = Value(given, None)
     return {
         "held_for": Finding(
             "held_for",
@@ -452,9 +408,9 @@ def held_findings(
             (),
             say("from load on until the output went off, or it was ended"),
         ),
-        "held_in": Finding("held_in", say("Taken in meanwhile"), taken, "Wh", parts_in, say("∫ V·I dt at its input")),
-        "held_out": Finding("held_out", say("Given out meanwhile"), given, "Wh", parts_out, say("∫ P dt at its output")),
-        "held_efficiency": Finding(
-            "held_efficiency", say("Efficiency over it"), 100 * given / taken, "%", share, f"{show(given)} Wh ÷ {show(taken)} Wh"
+        "held_in": Finding.made("held_in", say("Taken in meanwhile"), went_in, "Wh", say("∫ V·I dt at its input")),
+        "held_out": Finding.made("held_out", say("Given out meanwhile"), came_out, "Wh", say("∫ P dt at its output")),
+        "held_efficiency": Finding.made(
+            "held_efficiency", say("Efficiency over it"), 100 * came_out / went_in, "%", f"{show(given)} Wh ÷ {show(taken)} Wh"
         ),
     }

@@ -11,14 +11,17 @@ from numpy.typing import NDArray
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import LINEARITY, rectangular
+from ubrant.core.uncertainty.perturbed import digit_of
+from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
+from ubrant.core.uncertainty.value import rectangular
+from ubrant.core.wording import say, words
 
 Mask = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
 class SweepMeters:
-    """Accuracies at the two ends; None for unknown. ``one_meter`` moved from input to output shares its gains, not its zeros.
+    """Accuracies at the two ends, which know whose they are; None for unknown.
 
     ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its uncertainty from there.
     """
@@ -27,7 +30,6 @@ class SweepMeters:
     input_a: Accuracy | None = None
     output_v: Accuracy | None = None
     output_a: Accuracy | None = None
-    one_meter: bool = False
     output_w: Accuracy | None = None
 
     @property
@@ -98,99 +100,62 @@ def points_of(
     return Points(input_v, input_a, output_v, output_a, output_w, source_v if source_v is not None else np.full(len(input_v), math.nan))
 
 
-def errors_of(points: Points, meters: SweepMeters) -> list[tuple[str, float, Callable[[Points, float], Points]]]:
-    """(name, standard uncertainty, how it moves the points) of every error."""
-    assert meters.input_v and meters.input_a
-
-    def gain(field_name: str) -> Callable[[Points, float], Points]:
-        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) * (1 + u)})
-
-    def zero(field_name: str) -> Callable[[Points, float], Points]:
-        return lambda p, u: _moved(p, **{field_name: getattr(p, field_name) + u})
-
-    def both(p: Points, u: float, one: str, other: str) -> Points:
-        return _moved(_moved(p, **{one: getattr(p, one) * (1 + u)}), **{other: getattr(p, other) * (1 + u)})
-
-    errors: list[tuple[str, float, Callable[[Points, float], Points]]] = []
-    if points.pulsates_ohm:  # anything from a smooth current to one that goes with the sine squared
-        errors.append(("pulsating input", rectangular(1.0), lambda p, u: replace(p, pulsates_ohm=p.pulsates_ohm * (1 + u))))
-    if meters.output_w is not None:
-        return errors + _errors_by_watts(points, meters, gain, zero)
-    assert meters.output_v and meters.output_a
-    if meters.one_meter:
-        errors.append(("voltage gain of the one meter", rectangular(meters.input_v.gain), lambda p, u: both(p, u, "input_v", "output_v")))
-        errors.append(("current gain of the one meter", rectangular(meters.input_a.gain), lambda p, u: both(p, u, "input_a", "output_a")))
-        errors.append(("voltage linearity of the one meter", rectangular(LINEARITY * meters.input_v.gain), gain("output_v")))
-        errors.append(("current linearity of the one meter", rectangular(LINEARITY * meters.input_a.gain), gain("output_a")))
-    else:
-        for name, place, accuracy in (
-            ("input voltage gain", "input_v", meters.input_v),
-            ("input current gain", "input_a", meters.input_a),
-            ("output voltage gain", "output_v", meters.output_v),
-            ("output current gain", "output_a", meters.output_a),
-        ):
-            errors.append((name, rectangular(accuracy.gain), gain(place)))
-    for name, place, accuracy in (
-        ("input voltage zero", "input_v", meters.input_v),
-        ("input current zero", "input_a", meters.input_a),
-        ("output voltage zero", "output_v", meters.output_v),
-        ("output current zero", "output_a", meters.output_a),
-    ):
-        errors.append((name, rectangular(accuracy.zero), zero(place)))
-    return errors + _source_errors(points, meters.input_v, gain, zero)
-
-
 Move = Callable[[Points, float], Points]
+_PULSATING = ErrorSource(
+    Kind.LIMIT, words("pulsating input"), half=1.0, note=words("anything from a smooth current to one that goes with the sine squared")
+)
 
 
-def digits_of(points: Points) -> Iterator[tuple[float, Move]]:
-    """(standard uncertainty, how it moves the points) of every reading's own width: each is wrong by itself, by up to half of its last digit."""
+def errors_of(points: Points, meters: SweepMeters) -> list[tuple[ErrorSource, Move]]:
+    """Every error of the meters, and what it makes of the points where it is there times so many standard uncertainties."""
+    assert meters.input_v and meters.input_a
+    by_watts = meters.output_w is not None
+    read = [("input_v", meters.input_v), ("input_a", meters.input_a), ("output_v", meters.output_v)]
+    read.append(("output_w", meters.output_w) if by_watts else ("output_a", meters.output_a))
+    if np.isfinite(points.source_v).any():
+        read.append(("source_v", replace(meters.input_v, meter="", place="source")))
+    columns: dict[ErrorSource, list[str]] = {}
+    for column, accuracy in read:
+        for source in errors_of_meter(accuracy, column.partition("_")[0]) if accuracy is not None else ():
+            if source.half:
+                columns.setdefault(source, []).append(column)
+    errors: list[tuple[ErrorSource, Move]] = []
+    if points.pulsates_ohm:
+        errors.append((_PULSATING, lambda p, share: replace(p, pulsates_ohm=p.pulsates_ohm * (1 + share * rectangular(_PULSATING.half)))))
+    return errors + [(source, _put_in(source, tuple(moved), by_watts)) for source, moved in columns.items()]
 
-    def one(name: str, k: int) -> Move:
-        def moved(p: Points, u: float) -> Points:
+
+def _put_in(source: ErrorSource, columns: tuple[str, ...], by_watts: bool) -> Move:
+    def moved(points: Points, share: float) -> Points:
+        by = share * rectangular(source.half)
+        for name in columns:
+            shown = getattr(points, name)
+            other = shown + by if source.kind is Kind.ZERO else shown * (1 + by)
+            if name == "output_w":
+                points = replace(points, output_w=np.where(shown > 0, other, shown))
+            elif by_watts and name == "output_v":
+                points = replace(points, output_v=other)
+            else:
+                points = _moved(points, **{name: other})
+        return points
+
+    return moved
+
+
+def digits_of(points: Points) -> Iterator[tuple[ErrorSource, Callable[[Points], Points]]]:
+    """By source what a reading that is a standard uncertainty off by its own width makes of the points: each is wrong by itself, by up to half of its last digit."""
+
+    def one(name: str, k: int, by: float) -> Callable[[Points], Points]:
+        def moved(p: Points) -> Points:
             column = getattr(p, name).copy()
-            column[k] += u
+            column[k] += by
             return replace(p, output_w=column) if name == "output_w" else _moved(p, **{name: column})
 
         return moved
 
     for name, halves in points.half.items():
         for k in np.flatnonzero(halves > 0).tolist():
-            yield rectangular(float(halves[k])), one(name, k)
-
-
-def _source_errors(
-    points: Points, voltage: Accuracy, gain: Callable[[str], Move], zero: Callable[[str], Move]
-) -> list[tuple[str, float, Move]]:
-    if not np.isfinite(points.source_v).any():
-        return []
-    return [
-        ("source voltage gain", rectangular(voltage.gain), gain("source_v")),
-        ("source voltage zero", rectangular(voltage.zero), zero("source_v")),
-    ]
-
-
-def _errors_by_watts(
-    points: Points, meters: SweepMeters, gain: Callable[[str], Move], zero: Callable[[str], Move]
-) -> list[tuple[str, float, Move]]:
-    """As :func:`errors_of`, where the meter at the output reads watts itself."""
-    assert meters.input_v and meters.input_a and meters.output_w
-    errors: list[tuple[str, float, Move]] = [
-        ("input voltage gain", rectangular(meters.input_v.gain), gain("input_v")),
-        ("input voltage zero", rectangular(meters.input_v.zero), zero("input_v")),
-        ("input current gain", rectangular(meters.input_a.gain), gain("input_a")),
-        ("input current zero", rectangular(meters.input_a.zero), zero("input_a")),
-        ("output power gain", rectangular(meters.output_w.gain), lambda p, u: replace(p, output_w=p.output_w * (1 + u))),
-        (
-            "output power zero",
-            rectangular(meters.output_w.zero),
-            lambda p, u: replace(p, output_w=np.where(p.output_w > 0, p.output_w + u, p.output_w)),
-        ),
-    ]
-    if meters.output_v is not None:
-        errors.append(("output voltage gain", rectangular(meters.output_v.gain), lambda p, u: replace(p, output_v=p.output_v * (1 + u))))
-        errors.append(("output voltage zero", rectangular(meters.output_v.zero), lambda p, u: replace(p, output_v=p.output_v + u)))
-    return errors + _source_errors(points, meters.input_v, gain, zero)
+            yield digit_of(say(name.replace("_", " ")), k), one(name, k, rectangular(float(halves[k])))
 
 
 def _moved(points: Points, **changes: Array) -> Points:

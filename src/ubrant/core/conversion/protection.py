@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, show, show_duration
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import as_read, rectangular, within
+from ubrant.core.wording import say, words
 
 _SECONDS = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 
@@ -123,9 +124,9 @@ def trip_findings(
                     )
                 )
         else:
-            parts = (Contribution("between two looks", rectangular(timing_s), f"{show(timing_s, 2)} s ÷ √3"),)
+            after = step.opened_s + within(timing_s, words("between two looks"), "s", when=str(number), kind=Kind.MOMENT)
             said = "" if band is None else f"curve: {_span(band)}"
-            findings[key] = Finding(key, f"{where}: opens after", step.opened_s, "s", parts, said)
+            findings[key] = Finding.made(key, f"{where}: opens after", after, "s", said)
             if band is not None and step.opened_s + 2 * rectangular(timing_s) < band[0]:
                 outside.append(
                     say(
@@ -148,23 +149,9 @@ def trip_findings(
     opened = [s.amps for s in steps if s.opened_s is not None]
     if held and opened and max(held) < min(opened):
         low, high = max(held), min(opened)
-        bracket: tuple[Contribution, ...] | None = None
-        if current is not None:
-            middle = (low + high) / 2
-            bracket = merged(
-                (
-                    Contribution("bracket", rectangular((high - low) / 2), f"{show((high - low) / 2, 2)} A ÷ √3"),
-                    Contribution("current gain", rectangular(current.gain) * middle),
-                    Contribution("current zero", rectangular(current.zero)),
-                )
-            )
-        findings["trip_current"] = Finding(
-            "trip_current",
-            "Opens from",
-            (low + high) / 2,
-            "A",
-            bracket,
-            say("held {low} A, opened at {high} A", low=show(low, 3), high=show(high, 3)),
+        middle = as_read((low + high) / 2, current) + within((high - low) / 2, words("bracket"), "A")
+        findings["trip_current"] = Finding.made(
+            "trip_current", "Opens from", middle, "A", say("held {low} A, opened at {high} A", low=show(low, 3), high=show(high, 3))
         )
     inrush = [s.inrush_a for s in steps if s.inrush_a is not None]
     if inrush:

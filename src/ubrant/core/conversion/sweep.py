@@ -24,9 +24,11 @@ from ubrant.core.quantities.jot import OFF as OFF_FATE
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import put_in
+from ubrant.core.uncertainty.sources import ErrorSource
+from ubrant.core.uncertainty.value import Value, exactly, made_of, rectangular, scattered, within
+from ubrant.core.wording import say, words
 
 IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
@@ -81,37 +83,31 @@ def analyse_sweep(
         else np.zeros(len(points), bool)
     )
     running &= ~points.is_fate(OFF_FATE)
-    within = (
+    within_tolerance = (
         running
         & ~points.is_fate(FALTERS)
         & (np.array([tolerance.holds(v) for v in points.output_v]) if tolerance else _near_usual(points.output_v, running))
     )
     regime = running & _near_usual(points.output_v, running)
-    brackets = brackets_of(points, running, within, tolerance)
-    figures = _figures(tolerance, rated_w, running, within, regime, brackets, _nearest(points, within, tolerance), points.input_w)
-    base = figures(points)
-    parts = _uncertainties(points, meters, figures, base)
+    brackets = brackets_of(points, running, within_tolerance, tolerance)
+    nearest = _nearest(points, within_tolerance, tolerance)
+    figures = _figures(tolerance, rated_w, running, within_tolerance, regime, brackets, nearest, points.input_w)
+    made = put_in(figures, points, errors_of(points, meters), digits_of(points)) if meters.known else _without_doubt(figures(points))
     model = _model_of(points, regime)
     scatter = _fit_scatter(points, regime, model, rated_w) if meters.known else {}
     findings: dict[str, Finding] = {}
-    for key in _NAMES:
-        value = base[key]
-        name, unit, working, factor = _NAMES[key]
-        found = value if value is None else value * factor
-        uncertainty = (
-            None
-            if not meters.known or found is None
-            else (*parts[key], *_own_uncertainties(key, points, within, running, scatter, brackets))
-            if key != "loss_scatter"
-            else ()
-        )
-        scaled = None if uncertainty is None else merged(c.times(factor) if c.source not in _OWN else c for c in uncertainty)
-        findings[key] = Finding(key, name, found, unit, scaled, working)
+    for key, (name, unit, working, factor) in _NAMES.items():
+        value = made[key]
+        if value is not None and key == "loss_scatter":
+            value = Value(value.value) if meters.known else value
+        elif value is not None:
+            value = value * factor + _left_open(key, points, within_tolerance, running, scatter, brackets)
+        findings[key] = Finding.made(key, name, value, unit, working)
     eta, eta_u = _efficiency(points, meters, running)
     findings |= _each_efficiency(points, eta, meters)
-    _warn(warnings, points, eta, eta_u, within, running, tolerance, rated_w)
+    _warn(warnings, points, eta, eta_u, within_tolerance, running, tolerance, rated_w)
     findings |= best_as_measured(findings, points)
-    return Sweep(findings, points, eta, eta_u, model, within, tuple(warnings))
+    return Sweep(findings, points, eta, eta_u, model, within_tolerance, tuple(warnings))
 
 
 _MOST_SHOWN = 16
@@ -119,7 +115,7 @@ _MOST_SHOWN = 16
 
 def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[str, Finding]:
     """Efficiency at each measured point; where there are many, at each load near the middle input voltage."""
-    parts_of = _efficiency_parts(points, meters, np.isfinite(eta), eta) if meters.known else {}
+    parts_of = _efficiency_parts(points, meters, np.isfinite(eta), eta) if meters.known else None
     shown = np.flatnonzero(np.isfinite(eta) & (points.output_w > IDLE_SHARE * float(points.output_w.max(initial=0.0))))
     if len(shown) > _MOST_SHOWN:
         middle = float(np.median(points.input_v[shown]))
@@ -128,11 +124,15 @@ def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[st
     found = {}
     for number, k in enumerate(_each_load_once(points.output_w, shown), start=1):
         key = f"efficiency_{number}"
-        parts = merged(Contribution(source, float(column[k])) for source, column in parts_of.items()) if meters.known else None
         name = say("Efficiency at {load} W, {volts} V in", load=show(float(points.output_w[k]), 3), volts=show(float(points.input_v[k]), 3))
         working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
-        found[key] = Finding(key, name, float(eta[k]), "%", parts, working)
+        found[key] = Finding.made(key, name, _at_point(k, eta, parts_of), "%", working)
     return found
+
+
+def _at_point(k: int, eta: Array, parts_of: dict[ErrorSource, Array] | None) -> Value:
+    """The efficiency at one point."""
+    return made_of(float(eta[k]), None if parts_of is None else {source: float(column[k]) for source, column in parts_of.items()})
 
 
 def _each_load_once(load_w: Array, chosen: NDArray[np.int64]) -> list[int]:
@@ -170,7 +170,6 @@ _NAMES = {
     "rated_from": ("Gives its rating from", "V", "lowest input at which the rated output was there within tolerance", 1.0),
     "headroom": ("Headroom", "V", "to the nearer limit, the worst point within tolerance at the upper half of the input range", 1.0),
 }
-_OWN = {"scatter of the points", "bracket"}
 
 
 def _figures(
@@ -406,67 +405,38 @@ def _lead(points: Points) -> tuple[float | None, float]:
     return slope, math.sqrt(float(np.dot(residual, residual)) / max(len(amps) - 3, 1) / square)
 
 
-def _uncertainties(
-    points: Points, meters: SweepMeters, figures: Figures, base: dict[str, float | None]
-) -> dict[str, tuple[Contribution, ...]]:
-    """What each gain and zero error does to each figure, by working it out again with that error put in, and taken off: the larger of both.
-
-    JCGM 100, 5.1.3, note 2, takes the mean of both; where a zero error is as large as what is measured the two differ much, and the mean is too small.
-    """
-    parts: dict[str, list[Contribution]] = {key: [] for key in base}
-    if not meters.known:
-        return dict.fromkeys(base, ())
-    for name, u, shift in errors_of(points, meters):
-        if not u:
-            continue
-        above, below = figures(shift(points, u)), figures(shift(points, -u))
-        for key, usual in base.items():
-            sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
-            if sides:
-                parts[key].append(Contribution(name, max(sides, key=abs)))
-    squares = dict.fromkeys(base, 0.0)
-    for u, shift in digits_of(points):
-        above = figures(shift(points, u))
-        for key, usual in base.items():
-            moved = above[key]
-            squares[key] += (moved - usual) ** 2 if moved is not None and usual is not None else 0.0
-    for key, square in squares.items():
-        parts[key].append(Contribution("digits as they were typed", math.sqrt(square)))
-    return {key: merged(found) for key, found in parts.items()}
+def _without_doubt(figures: dict[str, float | None]) -> dict[str, Value | None]:
+    """Figures of which nobody said how good the meters were."""
+    return {key: None if value is None else Value(value, None) for key, value in figures.items()}
 
 
-def _own_uncertainties(
-    key: str, points: Points, within: Mask, running: Mask, scatter: dict[str, float], brackets: Brackets
-) -> tuple[Contribution, ...]:
-    """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. Already in the finding's unit."""
-    factor = _NAMES[key][3]
+_SCATTER = words("scatter of the points")
+
+
+def _left_open(key: str, points: Points, good: Mask, running: Mask, scatter: dict[str, float], brackets: Brackets) -> Value:
+    """What the points themselves leave open: their ``scatter`` about the fit, by key, and the brackets of thresholds. A value around 0 in the finding's unit."""
+    name, factor = say(_NAMES[key][0]), _NAMES[key][3]
     if key in THRESHOLDS:
         k, j = brackets[key]
-        return (Contribution("bracket", rectangular(abs(float(points.input_v[k] - points.input_v[j])) / 2), "half of it, ÷ √3"),)
+        half = abs(float(points.input_v[k] - points.input_v[j])) / 2
+        return within(half, words("bracket"), "V", when=name, note=say("half of it"))
     if key in {"line_regulation", "load_regulation"}:
-        slopes = _slopes(points, within, line=key == "line_regulation")
+        slopes = _slopes(points, good, line=key == "line_regulation")
         if len(slopes) < 2:
-            return ()
+            return exactly(0.0)
         middle = float(np.median(slopes))
         spread = float(np.median(np.abs(slopes - middle))) / 0.6745
-        return (
-            Contribution("scatter of the points", factor * 1.25 * spread / math.sqrt(len(slopes)), "median of the slopes", len(slopes) - 1),
-        )
+        u = factor * 1.25 * spread / math.sqrt(len(slopes))
+        return scattered(u, _SCATTER, len(slopes) - 1, when=name, note=say("median of the slopes"))
     if key == "lead_resistance":
-        return (Contribution("scatter of the points", _lead(points)[1], "", max(len(points) - 3, 1)),)
+        return scattered(_lead(points)[1], _SCATTER, max(len(points) - 3, 1), when=name)
     if key == "idle_power":
         idle = _idle(points) & running
         if idle.sum() > 1:
-            return (
-                Contribution(
-                    "scatter of the points",
-                    float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum())),
-                    "",
-                    int(idle.sum()) - 1,
-                ),
-            )
-    fitted = max(int(within.sum()) - 3, 1)
-    return (Contribution("scatter of the points", factor * scatter[key], "about the fit", fitted),) if key in scatter else ()
+            u = float(np.std(points.input_w[idle], ddof=1)) / math.sqrt(int(idle.sum()))
+            return scattered(u, _SCATTER, int(idle.sum()) - 1, when=name)
+    fitted = max(int(good.sum()) - 3, 1)
+    return scattered(factor * scatter[key], _SCATTER, fitted, when=name, note=say("about the fit")) if key in scatter else exactly(0.0)
 
 
 def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w: float | None) -> dict[str, float]:
@@ -496,17 +466,7 @@ def efficiencies(points: Points, meters: SweepMeters) -> list[Finding | None]:
     eta, _ = _efficiency(points, meters, loaded)
     parts = _efficiency_parts(points, meters, loaded, eta) if meters.known else None
     return [
-        Finding(
-            "efficiency",
-            say("Efficiency"),
-            float(eta[k]),
-            "%",
-            None if parts is None else merged(Contribution(source, float(column[k])) for source, column in parts.items()),
-            "",
-        )
-        if loaded[k]
-        else None
-        for k in range(len(points))
+        Finding.made("efficiency", say("Efficiency"), _at_point(k, eta, parts), "%", "") if loaded[k] else None for k in range(len(points))
     ]
 
 
@@ -520,17 +480,15 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
     return eta, np.where(on, 2 * np.sqrt(total), math.nan)
 
 
-def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array) -> dict[str, Array]:
-    """What each error does to the efficiency at each point, in percent: (n,) by the error's name."""
-    parts: dict[str, Array] = {}
-    for name, size, shift in errors_of(points, meters):
-        moved = shift(points, size)
-        parts[name] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
-    for name, halves in points.half.items():
-        values = getattr(points, name)
-        if name != "source_v":
-            width = np.divide(halves, values, out=np.zeros(len(values)), where=values > 0)
-            parts[say("digits of {what}", what=name.replace("_", " "))] = np.where(on & (values > 0), eta * rectangular(1.0) * width, 0.0)
+def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array) -> dict[ErrorSource, Array]:
+    """What each error does to the efficiency at each point, in percent: (n,) by its source."""
+    parts: dict[ErrorSource, Array] = {}
+    for source, shift in errors_of(points, meters):
+        moved = shift(points, 1.0)
+        parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
+    for source, shift_row in digits_of(points):
+        moved = shift_row(points)
+        parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 
 

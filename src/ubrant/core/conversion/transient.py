@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import within, wrong_by
+from ubrant.core.wording import say, words
 
 _FEWEST = 50
 _BAND = 0.02
@@ -33,13 +34,13 @@ def is_dc(voltage_v: Array) -> bool:
     return bool(float(np.std(voltage_v)) < _AC_SHARE * abs(float(np.mean(voltage_v))))
 
 
-def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | None = None, gain: float | None = None) -> Transient:
+def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | None = None, voltage: Accuracy | None = None) -> Transient:
     """Work a record out.
 
     Parameters
     ----------
     time_s, voltage_v : (n,)
-    gain : limit of error of the scope, a fraction; None for unknown
+    voltage : accuracy of the scope; None for unknown
 
     Raises
     ------
@@ -58,8 +59,8 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
     band = max(_BAND * abs(level), 1.5 * ripple)
     outside = np.flatnonzero((np.abs(voltage_v - level) > band) & (np.abs(voltage_v - before) > band))
     findings = {
-        "level": _finding("level", "Settles at", level, gain, "median of the last quarter"),
-        "ripple": _finding("ripple", "Ripple, peak to peak", ripple, gain, "of the last quarter, the outermost 1 % of samples left out"),
+        "level": _finding("level", "Settles at", level, voltage, "median of the last quarter"),
+        "ripple": _finding("ripple", "Ripple, peak to peak", ripple, voltage, "of the last quarter, the outermost 1 % of samples left out"),
     }
     dips = len(outside) > 2
     sentence = say("Settles at {level} V with {show} mV of ripple", level=show(level), show=show(1000 * ripple, 3))
@@ -70,14 +71,13 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
         recovery = float(time_s[outside[-1]] - time_s[outside[0]])
         step = float(np.median(np.diff(time_s)))
         findings["dip"] = _finding(
-            "dip", "Dips to" if deepest < level else "Rises to", deepest, gain, "the farthest sample from where it settles"
+            "dip", "Dips to" if deepest < level else "Rises to", deepest, voltage, "the farthest sample from where it settles"
         )
-        findings["recovery"] = Finding(
+        findings["recovery"] = Finding.made(
             "recovery",
             "Back after",
-            recovery,
+            recovery + within(step, words("sampling"), "s"),
             "s",
-            (Contribution("sampling", rectangular(step)),),
             say("from leaving {band} V around its level to staying there", band=show(band, 2)),
         )
         sentence += say(
@@ -99,6 +99,5 @@ def analyse_transient(time_s: Array, voltage_v: Array, tolerance: Tolerance | No
     return Transient(findings, dips, tuple(warnings), sentence + ".")
 
 
-def _finding(key: str, name: str, volts: float, gain: float | None, working: str) -> Finding:
-    parts = None if gain is None else (Contribution("voltage gain", rectangular(gain) * volts),)
-    return Finding(key, name, volts, "V", parts, working)
+def _finding(key: str, name: str, volts: float, voltage: Accuracy | None, working: str) -> Finding:
+    return Finding.made(key, name, volts + wrong_by(voltage, volts, 0.0, "scope"), "V", working)

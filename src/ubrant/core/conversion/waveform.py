@@ -12,11 +12,12 @@ from itertools import pairwise
 import numpy as np
 from scipy.special import chdtri
 
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import rectangular, scattered, within, wrong_by
+from ubrant.core.wording import say, words
 
 SINE, STEPPED, SQUARE, DISTORTED = "sine", "stepped", "square", "distorted"
 FEWEST_IN_A_CYCLE = 20
@@ -51,13 +52,13 @@ class Waveform:
     warnings: tuple[str, ...]
 
 
-def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zero_v: float = 0.0) -> Waveform:
+def analyse_wave(time_s: Array, voltage_v: Array, voltage: Accuracy | None = None) -> Waveform:
     """Work a record out.
 
     Parameters
     ----------
     time_s, voltage_v : (n,) evenly sampled
-    gain, zero_v : limits of error of the scope, a fraction and volts; None for unknown, and then there is no ±
+    voltage : accuracy of the scope; None for unknown, and then there is no ±
 
     Raises
     ------
@@ -104,14 +105,12 @@ def analyse_wave(time_s: Array, voltage_v: Array, gain: float | None = None, zer
     averaging = mean_abs * AVERAGE_TO_RMS
     jitter = _jitter(crossings, frequency, step_s)
     between = 1.0 if steep > _EDGE * peak else _STRAIGHT  # an edge may lie anywhere between two samples; a slope is found between them
-    findings = _as_findings(rms, ac_rms, frequency, jitter, form, averaging, dc, flat, cycles, gain, zero_v, step_s, crossing_s, between)
-    crest_parts = (Contribution("noise at the peak", peak_u / clean_rms),)
-    findings["crest_factor"] = Finding(
+    findings = _as_findings(rms, ac_rms, frequency, jitter, form, averaging, dc, flat, cycles, voltage, step_s, crossing_s, between)
+    findings["crest_factor"] = Finding.made(
         "crest_factor",
         "Crest factor",
-        crest,
+        crest + scattered(peak_u / clean_rms, words("noise at the peak")),
         "",
-        crest_parts,
         say("peak ÷ RMS, noise taken off; a sine has {show}", show=show(math.sqrt(2))),
     )
     findings |= _of_distortion(distorted, first, cycles)
@@ -232,13 +231,10 @@ def _of_distortion(found: _Distortion, first: float, cycles: int) -> dict[str, F
 
     def one(key: str, name: str, value: float, u: float, floor: float, working: str) -> Finding:
         if value < floor:
-            parts = (
-                Contribution(
-                    "below the floor", rectangular(50 * floor), say("noise is all there is under {floor} %", floor=show(100 * floor, 2))
-                ),
-            )
-            return Finding(key, name, 50 * floor, "%", parts, say("below the floor of the noise"))
-        return Finding(key, name, 100 * value, "%", (Contribution("noise", 100 * u),), working)
+            note = say("noise is all there is under {floor} %", floor=show(100 * floor, 2))
+            under = 50 * floor + within(50 * floor, words("below the floor"), "%", when=name, note=note)
+            return Finding.made(key, name, under, "%", say("below the floor of the noise"))
+        return Finding.made(key, name, 100 * value + scattered(100 * u, words("noise"), when=name), "%", working)
 
     made = (
         one("thd", say("THD, all harmonics"), found.all_of_it, found.all_u, found.floor_all, f"√(rms² − dc² − f₁² − noise²) ÷ f₁ {over}"),
@@ -371,32 +367,27 @@ def _as_findings(
     dc: float,
     flat: float,
     cycles: int,
-    gain: float | None,
-    zero_v: float,
+    voltage: Accuracy | None,
     step_s: float,
     crossing_s: float,
     between: float,
 ) -> dict[str, Finding]:
-    volts = None
-    if gain is not None:
-        volts = (
-            Contribution("voltage gain", rectangular(gain) * rms, f"{show(100 * gain, 2)} % of {show(rms)} V ÷ √3"),
-            Contribution("voltage zero", rectangular(zero_v) * abs(dc) / max(rms, 1e-9)),
-        )
-    hertz = (
-        Contribution("sampling", frequency**2 * step_s * between / max(cycles, 1) / math.sqrt(6), "where between two samples it crossed"),
-        Contribution("steadiness", _wandering(jitter, math.sqrt(2) * frequency**2 * crossing_s, cycles) / math.sqrt(max(cycles, 1))),
-        Contribution("noise at the crossings", math.sqrt(2) * frequency**2 * crossing_s / max(cycles, 1)),
+    volts = rms + wrong_by(voltage, rms, abs(dc) / max(rms, 1e-9), "scope")
+    hertz = frequency + scattered(
+        frequency**2 * step_s * between / max(cycles, 1) / math.sqrt(6), words("sampling"), note=say("where between two samples it crossed")
+    )
+    wanders = _wandering(jitter, math.sqrt(2) * frequency**2 * crossing_s, cycles) / math.sqrt(max(cycles, 1))
+    hertz += scattered(wanders, words("steadiness")) + scattered(
+        math.sqrt(2) * frequency**2 * crossing_s / max(cycles, 1), words("noise at the crossings")
     )
     over = say("over {cycles} whole cycle{value}", cycles=cycles, value="s" if cycles > 1 else "")
     findings = (
-        Finding("rms", "RMS voltage", rms, "V", volts, say("√ of the mean square {over}", over=over)),
-        Finding(
+        Finding.made("rms", "RMS voltage", volts, "V", say("√ of the mean square {over}", over=over)),
+        Finding.made(
             "frequency",
             "Frequency",
-            frequency,
-            "Hz",
             hertz,
+            "Hz",
             say("{over}; single cycles differ by {jitter} Hz", over=over, jitter=show(jitter, 2)) if jitter else over,
         ),
         Finding(
@@ -412,7 +403,7 @@ def _as_findings(
             say("An average-responding meter shows"),
             averaging,
             "V",
-            None if gain is None else (),
+            None if voltage is None else (),
             say("{show} of the true RMS", show=show(averaging / ac_rms, 3)),
         ),
         Finding("flat_top", "Flat tops", 100 * flat, "%", (), say("of the time within 2 % of the peak")),

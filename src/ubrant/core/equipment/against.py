@@ -14,9 +14,11 @@ from ubrant.core.equipment.display_check import DisplayCheck, check_display
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, Contributions, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, as_read, rectangular, scattered, wrong_by
+from ubrant.core.wording import say, words
 
 _APART = 0.5
 """Two meters at one place that are this share apart do not read the same thing in the same unit."""
@@ -130,34 +132,28 @@ def _may_be(about: Both, read: Array, digits: Array) -> Array:
 def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits: Array, reference: Accuracy | None) -> dict[str, Finding]:
     """How far off in the middle, its gain, its zero, what is left of it, and point by point."""
 
-    def parts(value: float, *others: Contribution) -> Contributions | None:
-        if reference is None:
-            return None
-        return (
-            Contribution(say("{unit} gain of the reference", unit=unit), rectangular(reference.gain) * value),
-            Contribution(say("{unit} zero of the reference", unit=unit), rectangular(reference.zero)),
-            *others,
-        )
+    def less(shown: float, there: float, own: Value) -> Value:
+        """What is shown less what the reference says there is."""
+        return shown - as_read(there, reference) + own
 
+    pairs = words("scatter of the pairs")
     k = int(np.argsort(read)[len(read) // 2])
     at = float(read[k])
     line = at - (at - found.zero) / found.gain  # what there is less what is shown of it, on the line
     made = [
-        Finding(
+        Finding.made(
             "off",
             say("Off at {at} {unit}", at=plain(at, 4), unit=unit),
-            -line,
+            less(at - line, at, scattered(float(found.fit_u[k]), pairs)),
             unit,
-            parts(at, Contribution(say("scatter of the pairs"), float(found.fit_u[k]))),
             say("by a straight line through {n} pairs", n=len(read)),
             (f"({plain(at, 5)} − {plain(found.zero, 4)}) ÷ {plain(found.gain, 6)} − {plain(at, 5)} = {plain(-line, 4)} {unit}",),
         ),
-        Finding(
+        Finding.made(
             "gain_error",
             say("Off, of what there is"),
-            100 * (1 / found.gain - 1),
-            "%",
             _of_gain(found, shown, reference),
+            "%",
             say("of the slope"),
             (f"100 × (1 ÷ {plain(found.gain, 6)} − 1) = {plain(100 * (1 / found.gain - 1), 4)} %",),
         ),
@@ -166,12 +162,11 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
         nothing = found.shown_of_nothing
         low = int(np.argmin(np.abs(shown)))
         made.append(
-            Finding(
+            Finding.made(
                 "of_nothing",
                 say("Shows of nothing"),
-                nothing,
+                less(nothing, 0.0, scattered(float(found.fit_u[low]), pairs, when=say("near nothing"))),
                 unit,
-                parts(0.0, Contribution(say("scatter of the pairs"), float(found.fit_u[low]))),
                 say("where the line through the pairs begins"),
                 (f"−({plain(found.zero, 4)}) ÷ {plain(found.gain, 6)} = {plain(nothing, 4)} {unit}",),
             )
@@ -181,28 +176,23 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
     made.append(Finding("left_over", say("Off the line at most"), largest, unit, (), say("what no gain and no zero corrects")))
     for n, (one, other, width) in enumerate(zip(shown.tolist(), read.tolist(), digits.tolist(), strict=True), start=1):
         made.append(
-            Finding(
+            Finding.made(
                 f"point_{n}",
                 say("Off at {at} {unit}", at=plain(other, 5), unit=unit),
-                one - other,
+                less(one, other, scattered(width, words("last digits"), when=str(n), kind=Kind.DIGIT)),
                 unit,
-                parts(other, Contribution(say("last digits"), width)),
                 f"{plain(one, 6)} − {plain(other, 6)}",
             )
         )
     return {finding.key: finding for finding in made}
 
 
-def _of_gain(found: DisplayCheck, shown: Array, reference: Accuracy | None) -> Contributions | None:
+def _of_gain(found: DisplayCheck, shown: Array, reference: Accuracy | None) -> Value:
     """Of the slope, in percent."""
-    if reference is None:
-        return None
     span = float(np.ptp(shown)) if found.zero_told else float(np.max(np.abs(shown)))
-    return (
-        Contribution(say("gain of the reference"), 100 * rectangular(reference.gain)),
-        Contribution(say("scatter of the pairs"), 100 * float(found.fit_u.max()) * math.sqrt(2 if found.zero_told else 1) / span),
-        *(() if found.zero_told else (Contribution(say("zero of the reference"), 100 * rectangular(reference.zero) / span),)),
-    )
+    scatter = float(found.fit_u.max()) * math.sqrt(2 if found.zero_told else 1) / span
+    slope = found.gain + wrong_by(reference, found.gain, 0.0 if found.zero_told else 1 / span)
+    return 100 / (slope + found.gain * scattered(scatter, words("scatter of the pairs"), when=say("at both ends"))) - 100
 
 
 def _warnings(about: Both, found: DisplayCheck, read: Array, off: Array, odd: tuple[int, float] | None, unit: str) -> list[str]:

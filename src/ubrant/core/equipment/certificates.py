@@ -14,7 +14,8 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say
 
 CHECK, CERTIFICATE = "check", "certificate"

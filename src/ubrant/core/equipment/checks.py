@@ -13,7 +13,8 @@ from ubrant.core.equipment.certificates import YEAR_DAYS, Check, since_adjusted
 from ubrant.core.equipment.display_check import DisplayCheck
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say
 
 MANY = 20

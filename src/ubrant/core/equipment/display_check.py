@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import rectangular
+from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say
 
 _WIDE = 0.2

@@ -170,7 +170,8 @@ class Meter:
             return made
         years = found.years_to(self.details.as_of)
         allowed = made.gain * min(years, 1.0) if made is not None else 0.0
-        return found.held(self.details.drift_a_year * years if self.details.drift_a_year else allowed)
+        held = found.held(self.details.drift_a_year * years if self.details.drift_a_year else allowed)
+        return replace(held, meter=self.uid)
 
     def made_for(self, unit: str) -> Accuracy | None:
         """Accuracy in V, A or W as its maker says.
@@ -181,7 +182,7 @@ class Meter:
             The text is not understood.
         """
         text = {"V": self.voltage_accuracy, "A": self.current_accuracy, "W": self.details.power_accuracy}[unit]
-        return parse_accuracy(text, unit) if text.strip() else None
+        return replace(parse_accuracy(text, unit), meter=self.uid) if text.strip() else None
 
     def on(self, day: str) -> Meter:
         """The meter as it was on a day, ISO, by its checks and certificates; itself where it has none."""

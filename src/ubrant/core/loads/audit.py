@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.battery.label_doubt import Holds, product
+from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import as_read, digit, exactly
+from ubrant.core.wording import say, words
 
 WITH, WITHOUT, UNKNOWN = "with", "without", "unknown"
 _CLOSES = 1.5
@@ -106,13 +106,11 @@ def analyse_audit(
         made["solar_current"] = base - float(a[places[id(read.solar)]]) if read.solar is not None and read.base is not None else None
         return made
 
-    errors = errors_of_meter("clamp", current, "A") if current is not None else ()
-    values, parts = by_errors(figures, {"A": amps}, errors, half)
+    values = by_errors(figures, {"A": amps}, errors_in(current, "A"), half, known=current is not None)
     findings: dict[str, Finding] = {}
     for key, (name, working) in _named(names, base_in).items():
-        if values.get(key) is not None:
-            own = parts[key] if current is not None else None
-            findings[key] = Finding(key, name, values[key], "A", own, working)
+        if (value := values.get(key)) is not None:
+            findings[key] = Finding.made(key, name, value, "A", working)
     total = findings["sum_of_loads"]
     findings |= _power(total, read, voltage)
     findings |= _lasts(findings, holds, usable, ah)
@@ -186,37 +184,24 @@ def _closes(left: Finding | None) -> bool | None:
 def _power(total: Finding, read: Audit, voltage: Accuracy | None) -> dict[str, Finding]:
     if total.value is None or not read.volts:
         return {}
-    of_v: Contributions | None = None
-    if voltage is not None or read.volts_half:
-        gain, zero = (voltage.gain, voltage.zero) if voltage is not None else (0.0, 0.0)
-        width = max(gain * read.volts + zero, read.volts_half)
-        of_v = (Contribution(say("volts of the system"), rectangular(width)),)
-    known = total.contributions is not None and of_v is not None
-    parts = (
-        merged((*(c.times(read.volts) for c in total.contributions or ()), *(c.times(total.value) for c in of_v or ()))) if known else None
-    )
+    of_meter = exactly(read.volts) if voltage is None and read.volts_half else as_read(read.volts, voltage)
+    volts = of_meter + digit(read.volts_half, "V", of=words("volts of the system"))
     working = f"{show(total.value)} A × {show(read.volts)} V"
-    return {"sum_power": Finding("sum_power", say("All of them"), total.value * read.volts, "W", parts, working)}
+    return {"sum_power": Finding.made("sum_power", say("All of them"), total.known * volts, "W", working)}
 
 
 def _lasts(findings: dict[str, Finding], holds: Holds | None, usable: float, ah: float | None) -> dict[str, Finding]:
     """Hours with all on, and with the base alone, from full to what may be used."""
     if ah is None or not ah > 0:
         return {}
-    lower = holds.lower_wh / holds.energy_wh if holds is not None and holds.energy_wh else 0.0
-    measured = holds.contributions if holds is not None else ()
+    lower = holds.lower if holds is not None else 0.0
+    share_left = holds.energy / holds.energy_wh if holds is not None and holds.energy_wh else exactly(1.0)
     made = {}
     for key, of, name in (("hours_all_on", "sum_of_loads", say("Lasts, all on")), ("hours_base", "base_current", say("Lasts, base alone"))):
         drawn = findings.get(of)
         if drawn is None or not drawn.value or drawn.value <= 0:
             continue
-        value = usable * ah / drawn.value
         working = say("{share} % of {ah} Ah ÷ {a} A", share=plain(100 * usable), ah=plain(ah), a=show(drawn.value, 3))
-        scaled = None if measured is None or holds is None else tuple(c.times(ah / max(holds.energy_wh, 1e-9)) for c in measured)
-        if scaled is None or drawn.contributions is None:
-            found = product(key, name, 3600 * value, "s", ((None, 1.0, lower, 0.0),), working)
-        else:
-            parts = tuple(c.times(3600 * usable) for c in of_ratio(ah, scaled, drawn.value, drawn.contributions))
-            found = Finding(key, name, 3600 * value, "s", parts, working, sides=(3600 * value * lower, 0.0))
-        made[key] = found
+        seconds = 3600 * usable * ah * share_left / drawn.known
+        made[key] = doubtful(key, name, seconds, "s", working, lower=(lower,))
     return made

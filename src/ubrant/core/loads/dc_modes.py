@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -13,9 +12,10 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import as_read, digit, exactly, within
+from ubrant.core.wording import say, words
 
 APART = 0.1
 """Volts have to be this share apart before a law shows itself. Common practice, no source."""
@@ -74,8 +74,10 @@ def dc_findings(
             if not known and system is not None:
                 volts, half_v, stands_in = system.middle_v, system.half_v, True
         amps = abs(row.amps or 0.0)
-        parts = _parts(volts, amps, voltage if row.volts is not None else None, current, half_v, row.half_a)
-        findings[f"power_{k}"] = Finding(f"power_{k}", name, volts * amps, "W", parts, f"{show(volts)} V × {show(amps)} A")
+        at_v = as_read(volts, voltage) if row.volts is not None and voltage is not None else exactly(volts)
+        width = within(half_v, words("volts as they were taken"), "V", when=name) if row.volts is None else digit(half_v, "V", when=name)
+        power = (at_v + width) * (as_read(amps, current) + digit(row.half_a, "A", when=name))
+        findings[f"power_{k}"] = Finding.made(f"power_{k}", name, power, "W", f"{show(volts)} V × {show(amps)} A")
         law = _law(rows)
         if law is not None:
             findings[f"law_{k}"] = law_finding(k, name, law)
@@ -94,31 +96,12 @@ def dc_findings(
         )
     quiet = next((f for f in loud if f.name.lower().startswith(STANDBY)), None)
     if quiet is not None and quiet.value is not None:
-        parts_of_day = None if quiet.contributions is None else tuple(c.times(24) for c in quiet.contributions)
-        findings["standby_day"] = Finding(
-            "standby_day", say("{name}, a day", name=quiet.name), 24 * quiet.value, "Wh", parts_of_day, f"{show(quiet.value)} W × 24 h"
-        )
+        name = say("{name}, a day", name=quiet.name)
+        findings["standby_day"] = Finding.made("standby_day", name, 24 * quiet.known, "Wh", f"{show(quiet.value)} W × 24 h")
     peaks = [r.peak_w for r in read if r.peak_w is not None]
     if peaks:
         findings["peak"] = Finding("peak", say("Highest peak"), max(peaks), "W", None, say("as seen"))
     return findings, said
-
-
-def _parts(
-    volts: float, amps: float, voltage: Accuracy | None, current: Accuracy | None, half_v: float, half_a: float
-) -> Contributions | None:
-    if current is None:
-        return None
-    of_v = voltage if voltage is not None else Accuracy(0.0, 0.0, "V")
-    return merged(
-        (
-            Contribution("voltage gain", rectangular(of_v.gain) * volts * amps),
-            Contribution("voltage zero", rectangular(of_v.zero) * amps),
-            Contribution("current gain", rectangular(current.gain) * volts * amps),
-            Contribution("current zero", rectangular(current.zero) * volts),
-            Contribution("last digits", math.hypot(rectangular(half_v) * amps, rectangular(half_a) * volts)),
-        )
-    )
 
 
 def _law(rows: Sequence[Reading]) -> tuple[float, str, float, float] | None:
@@ -155,10 +138,6 @@ def _gives_up(k: int, name: str, read: Sequence[Reading]) -> dict[str, Finding]:
     if not above:
         return {key: Finding(key, say("{name} gives up at", name=name), low, "V", None, say("as seen; nothing was read above it"))}
     high = min(above)
-    middle = (low + high) / 2
-    parts = (Contribution(say("between the two readings"), rectangular((high - low) / 2)),)
-    return {
-        key: Finding(
-            key, say("{name} gives up at", name=name), middle, "V", parts, say("works at {a} V, not at {b} V", a=show(high), b=show(low))
-        )
-    }
+    middle = (low + high) / 2 + within((high - low) / 2, words("between the two readings"), "V", kind=Kind.BETWEEN)
+    working = say("works at {a} V, not at {b} V", a=show(high), b=show(low))
+    return {key: Finding.made(key, say("{name} gives up at", name=name), middle, "V", working)}

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ubrant.core.battery.label_doubt import Holds, product
+from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.wording import say, words
 
 CLOCK_S = 30.0
 """A moment that somebody noted is known to half a minute to each side."""
@@ -43,24 +44,23 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
     if not ran.ran_s > 0:
         raise ReadingsError(say("It has not run yet: mark “load on” when it comes on, and “empty” when it goes off by itself."))
     said: list[str] = []
-    of_time: Contributions = (Contribution(say("clock"), rectangular(CLOCK_S) * 2**0.5),)
+    ran_s = ran.ran_s + _clock("off") - _clock("on")
     name = say("It ran for")
     if not ran.ended:
         found = {"duration": Finding("duration", name, ran.ran_s, "s", (), say("stopped with some left"), bound=AT_LEAST)}
     else:
         sides = (ran.unseen_s, 0.0)
-        found = {"duration": Finding("duration", name, ran.ran_s, "s", of_time, say("load on until it went off"), sides=sides)}
+        found = {"duration": Finding.made("duration", name, ran_s, "s", say("load on until it went off"), sides=sides)}
         if ran.unseen_s > 0.02 * ran.ran_s:
             said.append(say("Nobody saw it go off: it may have been up to {t} earlier.", t=show_duration(ran.unseen_s)))
     if ran.alarm_s is not None:
         left = ran.ran_s - ran.alarm_s
         if ran.ended:
-            found["alarm_to_off"] = Finding(
+            found["alarm_to_off"] = Finding.made(
                 "alarm_to_off",
                 say("From its alarm to the end"),
-                left,
+                left + _clock("off") - _clock("alarm"),
                 "s",
-                of_time,
                 say("the lead time of a swap"),
                 sides=(ran.unseen_s, 0.0),
             )
@@ -74,18 +74,26 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
         working = say("{why} ÷ {h} h", why=holds.why, h=show(hours, 3))
         if ran.ended:
             early = ran.unseen_s / ran.ran_s if ran.ran_s else 0.0
-            lower = holds.lower_wh / holds.energy_wh
-            parts = holds.contributions
-            if parts is not None and not holds.is_label:
-                parts = (*parts, Contribution(say("another rate and another day"), rectangular(_ANOTHER) * holds.energy_wh))
-            found["inferred_power"] = product(
+            energy = holds.energy
+            if not holds.is_label:
+                energy += energy.value * within(_ANOTHER, words("another rate and another day"))
+            found["inferred_power"] = doubtful(
                 "inferred_power",
                 say("So it drew about"),
-                watts,
+                energy / (ran_s / 3600),
                 "W",
-                ((parts, holds.energy_wh, lower, 0.0), (of_time, -ran.ran_s, 0.0, early / max(1 - early, 0.1))),
                 working,
+                lower=(holds.lower,),
+                higher=(early / max(1 - early, 0.1),),
             )
         else:
             found["inferred_power"] = Finding("inferred_power", say("So it drew"), watts, "W", (), working, bound=AT_MOST)
     return found, said
+
+
+_MOMENTS = {"on": words("when it came on"), "off": words("when it went off"), "alarm": words("when its alarm came")}
+
+
+def _clock(moment: str) -> Value:
+    """What a moment that somebody noted may be off by, s."""
+    return within(CLOCK_S, words("clock"), "s", when=say(_MOMENTS[moment]), kind=Kind.MOMENT)

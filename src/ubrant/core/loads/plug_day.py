@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, as_read, digit, exactly, within, wrong_by
+from ubrant.core.wording import say, words
 
 DAY_S = 86400.0
 CLOCK_S = 60.0
@@ -52,57 +53,44 @@ def analyse_day(day: Day, power: Accuracy | None, wider: float) -> tuple[dict[st
     if not elapsed > 0:
         raise ReadingsError(say("No time passed between the two readings of the counter: note the clock with each, like “@08:10 0 Wh”."))
     said = []
-    of_wh: Contributions | None = None
-    if power is not None:
-        digits = rectangular(day.start[2]) ** 2 + rectangular(day.end[2]) ** 2
-        of_wh = merged(
-            (
-                Contribution(say("gain of the plug meter"), rectangular(power.gain) * counted),
-                Contribution(say("last digits of the counter"), digits**0.5),
-            )
-        )
     hours = elapsed / 3600
-    found = {"energy": Finding("energy", say("Counted"), counted, "Wh", of_wh, f"{show(day.end[1])} − {show(day.start[1])} Wh")}
-    found["elapsed"] = Finding(
-        "elapsed", say("In"), elapsed, "s", (Contribution(say("clock"), rectangular(CLOCK_S) * 2**0.5),), say("by the clock")
-    )
-    mean = counted / hours
-    of_mean = None
-    if of_wh is not None:
-        late = Contribution(say("clock"), mean * rectangular(CLOCK_S) * 2**0.5 / elapsed)
-        of_mean = merged((*(c.times(1 / hours) for c in of_wh), late))
-    found["mean_power"] = Finding("mean_power", say("Mean"), mean, "W", of_mean, f"{show(counted)} Wh ÷ {show(hours)} h")
-    of_day = (
-        None
-        if of_mean is None
-        else merged((*(c.times(24) for c in of_mean), Contribution(say("another day"), rectangular(wider) * 24 * mean)))
-    )
-    working = say("24 h × {w} W, another day ± {n} %", w=show(mean), n=plain(100 * wider, 2))
-    found["energy_day"] = Finding("energy_day", say("A day"), 24 * mean, "Wh", of_day, working)
+    at_start, at_end = say("at the start"), say("at the end")
+    energy = day.end[1] + digit(day.end[2], "Wh", when=at_end) - day.start[1] - digit(day.start[2], "Wh", when=at_start)
+    energy += wrong_by(power, counted, 0.0)
+    seconds = elapsed + _clock(at_end) - _clock(at_start)
+    mean = energy / (seconds / 3600)
+    found = {
+        "energy": Finding.made("energy", say("Counted"), energy, "Wh", f"{show(day.end[1])} − {show(day.start[1])} Wh"),
+        "elapsed": Finding.made("elapsed", say("In"), seconds, "s", say("by the clock")),
+        "mean_power": Finding.made("mean_power", say("Mean"), mean, "W", f"{show(counted)} Wh ÷ {show(hours)} h"),
+    }
+    working = say("24 h × {w} W, another day ± {n} %", w=show(mean.value), n=plain(100 * wider, 2))
+    another = 1 + within(wider, words("another day"))
+    found["energy_day"] = Finding.made("energy_day", say("A day"), 24 * mean * another, "Wh", working)
     if elapsed < _LONG_S:
         said.append(say("It ran for {t} only: a fridge, a day and a night differ; 24 h tell more.", t=show_duration(elapsed)))
     if day.standby is not None:
         watts, half = day.standby
-        parts = None if power is None else _parts(watts, half, power)
-        found["standby_power"] = Finding("standby_power", say("Standing by"), watts, "W", parts, say("as read"))
-        scaled = None if parts is None else tuple(c.times(24) for c in parts)
-        found["standby_day"] = Finding(
-            "standby_day", say("Standing by, a day: unplugged it is saved"), 24 * watts, "Wh", scaled, f"24 h × {show(watts)} W"
+        standby = _read(day.standby, power, say("standing by"))
+        found["standby_power"] = Finding.made("standby_power", say("Standing by"), standby, "W", say("as read"))
+        found["standby_day"] = Finding.made(
+            "standby_day", say("Standing by, a day: unplugged it is saved"), 24 * standby, "Wh", f"24 h × {show(watts)} W"
         )
-        if watts > mean * 1.05 + half:
+        if watts > mean.value * 1.05 + half:
             said.append(
                 say(
                     "It is said to stand by at {a} W, more than its mean of {b} W: one of the two is not right.",
                     a=show(watts),
-                    b=show(mean),
+                    b=show(mean.value),
                 )
             )
     if day.running is not None and day.running[0] > (day.standby[0] if day.standby else 0.0):
-        low = day.standby[0] if day.standby else 0.0
-        share = 100 * (mean - low) / (day.running[0] - low)
+        low = standby if day.standby is not None else exactly(0.0)
+        running = _read(day.running, power, say("running"))
+        share = 100 * (mean - low) / (running - low)
         name = say("On for so much of the time")
-        sum_of = say("({m} − {s}) ÷ ({r} − {s}) W", m=show(mean), s=show(low), r=show(day.running[0]))
-        if share > 100:
+        sum_of = say("({m} − {s}) ÷ ({r} − {s}) W", m=show(mean.value), s=show(low.value), r=show(running.value))
+        if share.value > 100:
             said.append(
                 say(
                     "It drew more on average than while it runs, {w} W: it starts higher, or ran at more for a while.",
@@ -111,24 +99,14 @@ def analyse_day(day: Day, power: Accuracy | None, wider: float) -> tuple[dict[st
             )
             found["duty"] = Finding("duty", name, 100.0, "%", (), sum_of, bound=AT_MOST)
         else:
-            spread = None
-            if of_mean is not None and power is not None:
-                span = day.running[0] - low
-                spread = merged(
-                    (
-                        *(c.times(100 / span) for c in of_mean if c.source != say("gain of the plug meter")),
-                        Contribution(say("last digits of the watts"), share / span * rectangular(max(day.running[1], power.zero))),
-                    )
-                )
-            found["duty"] = Finding("duty", name, share, "%", spread, sum_of)
+            found["duty"] = Finding.made("duty", name, share, "%", sum_of)
     return found, said
 
 
-def _parts(watts: float, half: float, power: Accuracy) -> Contributions:
-    return merged(
-        (
-            Contribution(say("gain of the plug meter"), rectangular(power.gain) * watts),
-            Contribution(say("zero of the plug meter"), rectangular(power.zero)),
-            Contribution(say("last digit"), rectangular(half)),
-        )
-    )
+def _read(shown: tuple[float, float], power: Accuracy | None, when: str) -> Value:
+    return as_read(shown[0], power) + digit(shown[1], "W", when=when)
+
+
+def _clock(when: str) -> Value:
+    """What a time that was noted may be off by, s."""
+    return within(CLOCK_S, words("clock"), "s", when=when, kind=Kind.MOMENT)

@@ -10,7 +10,8 @@ import numpy as np
 
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_quantity, plain
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say
 
 ABOUT = 0.10

@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, show, unit_factor
 from ubrant.core.wording import remembered, say
 
+LINEARITY = 0.25
+"""Of the limit of a meter's gain, that does not cancel between two readings in one range. Common practice, no source."""
 ZEROED, _LEFT = 0.5, 0.1
 """Of a maker's zero, what a zero that was read leaves; and at least, where it was read again. Common practice, no source."""
 
@@ -22,12 +24,20 @@ class Accuracy:
     zero : in the quantity's unit: digits, percent of range and zero error together
     unit : V, A or W
     text : as it was typed
+    meter : the uid of the meter whose it is; empty where nobody said
+    place : the tap at which it is read
+    is_shared : the same meter is read at other taps too
+    linearity : by how much its gain may differ here from where it was read first, a fraction of the reading
     """
 
     gain: float
     zero: float
     unit: str
     text: str = ""
+    meter: str = ""
+    place: str = ""
+    is_shared: bool = False
+    linearity: float = 0.0
 
     def limit(self, value: float) -> float:
         """Largest error at a reading, in its unit, both terms at their limits."""
@@ -36,6 +46,14 @@ class Accuracy:
     def plainly(self) -> str:
         """As it can be read again: as it was typed, else its two terms."""
         return self.text or f"{100 * self.gain:.12g} % + {self.zero:.12g} {self.unit}"
+
+    def shared(self) -> Accuracy:
+        """Of a meter that is read at other taps too."""
+        return replace(self, is_shared=True)
+
+    def moved_to(self, place: str) -> Accuracy:
+        """Of the same meter where it is read as well: its gain is one, but for what it is not linear by; its zero is another."""
+        return replace(self, place=place, is_shared=True, linearity=LINEARITY * self.gain)
 
     def at_degrees(self, outside_c: float, tempco: float) -> Accuracy:
         """Where it is so many °C outside of what its accuracy holds in."""

@@ -6,9 +6,10 @@ from itertools import pairwise
 
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import within
+from ubrant.core.wording import say, words
 
 BY_HAND = ("alarm", "tripped", "back")
 """Marks that stand for something the person saw or heard."""
@@ -30,12 +31,11 @@ def between_marks(record: Record) -> dict[str, Finding]:
         key = f"from_{first}_to_{then}".replace(" ", "_")
         number = sum(k == key or k.startswith(f"{key}_") for k in found) + 1
         name = say("From {first} to {then}", first=say(first), then=say(then)) + (f" ({number})" if number > 1 else "")
-        parts = tuple(
-            Contribution(f"moment of {mark} {moment:g}", sign * rectangular(_CATCHES_S), say("± 0.5 s ÷ √3"))
-            for sign, mark, moment in ((-1, first, start_s), (1, then, end_s))
+        start, end = (
+            moment + within(_CATCHES_S, words("moment"), "s", when=say("of {mark}", mark=f"{say(mark)} {moment:g}"), kind=Kind.MOMENT)
+            for mark, moment in ((first, start_s), (then, end_s))
         )
         working = say("marked by hand, {seconds} apart", seconds=show_duration(end_s - start_s))
-        found[key if number == 1 else f"{key}_{number}"] = Finding(
-            key if number == 1 else f"{key}_{number}", name, end_s - start_s, "s", parts, working
-        )
+        key = key if number == 1 else f"{key}_{number}"
+        found[key] = Finding.made(key, name, end - start, "s", working)
     return found

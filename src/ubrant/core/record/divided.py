@@ -15,9 +15,9 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import wrong_by
 from ubrant.core.wording import say
 
 Watts = tuple[float, float, tuple[tuple[str, float, float], ...]]
@@ -70,15 +70,13 @@ def _ratio(record: Record, taps: tuple[str, str], rows: Sequence[tuple[Watts, Wa
         return {"ratio": 100 * totals[small] / totals[1 - small] if totals[1 - small] > 0 else None}
 
     known = {name: _accuracy(record, *name.rsplit(" ", 1)) for name in columns}
-    errors = tuple(e for name, accuracy in known.items() if accuracy is not None for e in errors_of_meter(name, accuracy, name))
-    base, parts = by_errors(figures, columns, errors, half)
+    errors = (e for name, accuracy in known.items() for e in errors_in(accuracy, name, place=name.rsplit(" ", 1)[0]))
+    complete = all(accuracy is not None for accuracy in known.values())
+    ratio = by_errors(figures, columns, errors, half, known=complete)["ratio"]
     top, bottom = taps[small] or say("the meter"), taps[1 - small] or say("the meter")
     working = say("{a} W ÷ {b} W, over {n} lines", a=show(sums[small] / len(rows)), b=show(sums[1 - small] / len(rows)), n=len(rows))
-    complete = all(accuracy is not None for accuracy in known.values())
     name = say("{top} ÷ {bottom}, by power", top=top, bottom=bottom)
-    return Finding(
-        f"power_ratio_{_key(top)}_{_key(bottom)}", name, base["ratio"], "%", merged(parts["ratio"]) if complete else None, working
-    )
+    return Finding.made(f"power_ratio_{_key(top)}_{_key(bottom)}", name, ratio, "%", working)
 
 
 def _by_energy(record: Record) -> list[Finding]:
@@ -89,29 +87,22 @@ def _by_energy(record: Record) -> list[Finding]:
         times = np.intersect1d(counters[one].time_s, counters[other].time_s)
         if len(times) < 2:
             continue
-        amounts, parts = [], []
+        amounts = []
         for tap in (one, other):
             inside = np.isin(counters[tap].time_s, times)
             half = record.half_width(tap, "Wh")
             widths = (np.full(len(counters[tap]), half) if isinstance(half, float) else half)[inside]
             series = counters[tap]
             count = counted(Series(series.time_s[inside], series.value[inside]), widths)
-            amounts.append(count.amount)
-            accuracy = _accuracy(record, tap, "W")
-            own = [Contribution(f"digits of the {tap}'s counter", count.standard_uncertainty)]
-            own += [Contribution(f"{tap} W gain", rectangular(accuracy.gain) * count.amount)] if accuracy is not None else []
-            parts.append((tuple(own), accuracy is not None))
-        if min(amounts) <= 0 or not all(math.isfinite(a) for a in amounts):
+            amounts.append(count.value(tap) + wrong_by(_accuracy(record, tap, "W"), count.amount, 0.0, tap))
+        if min(a.value for a in amounts) <= 0 or not all(math.isfinite(a.value) for a in amounts):
             continue
-        small = 0 if amounts[0] <= amounts[1] else 1
+        small = 0 if amounts[0].value <= amounts[1].value else 1
         top, bottom = ((one, other), (other, one))[small]
-        ratio = of_ratio(amounts[small], parts[small][0], amounts[1 - small], parts[1 - small][0])
-        known = parts[0][1] and parts[1][1]
-        working = f"{show(amounts[small])} Wh ÷ {show(amounts[1 - small])} Wh"
-        value = 100 * amounts[small] / amounts[1 - small]
+        working = f"{show(amounts[small].value)} Wh ÷ {show(amounts[1 - small].value)} Wh"
         name = say("{top} ÷ {bottom}, by counters", top=top, bottom=bottom)
         key = f"energy_ratio_{_key(top)}_{_key(bottom)}"
-        found.append(Finding(key, name, value, "%", tuple(c.times(100) for c in ratio) if known else None, working))
+        found.append(Finding.made(key, name, 100 * amounts[small] / amounts[1 - small], "%", working))
     return found
 
 

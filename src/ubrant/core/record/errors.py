@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from ubrant.core.quantities.accuracy import LINEARITY
 from ubrant.core.quantities.jot import JotReading
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import gather
-from ubrant.core.uncertainty.contributions import LINEARITY
 
 _QUANTITIES = ("V", "A", "W")
 
@@ -21,9 +21,6 @@ class Off:
 
     gain: float = 0.0
     zero: float = 0.0
-
-    def times(self, factor: float) -> Off:
-        return Off(self.gain * factor, self.zero * factor)
 
     def true(self, shown: float) -> float:
         """What it should have shown."""
@@ -57,6 +54,16 @@ def errors_of(record: Record) -> list[Errors]:
         if accuracy is not None:
             errors.append(dict.fromkeys(keys, Off(gain=accuracy.gain)))
     return [e for e in errors if any(off.gain or off.zero for off in e.values())]
+
+
+def drawn_together(errors: list[Errors], shares: Sequence[float]) -> Errors:
+    """All of them at once, each at a share of its limit."""
+    together: dict[Key, Off] = {}
+    for one, share in zip(errors, shares, strict=True):
+        for key, off in one.items():
+            before = together.get(key, Off())
+            together[key] = Off(before.gain + share * off.gain, before.zero + share * off.zero)
+    return together
 
 
 def if_off(record: Record, errors: Errors) -> Record:

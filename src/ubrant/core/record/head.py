@@ -49,14 +49,19 @@ class Setup:
         return next((name for name in names if name in self.meters), SAME_PLACE.get(tap, tap))
 
     def accuracy(self, tap: str, unit: str) -> Accuracy | None:
-        """Of the meter at a tap, in V, A or W; None where nobody said.
+        """Of the meter at a tap, in V, A or W; None where nobody said. It knows whose it is: what reads at several taps has one gain for all, but for its linearity.
 
         Raises
         ------
         QuantityError
             Its text is not understood.
         """
-        return self.meter(tap).accuracy(unit)
+        found = self.meter(tap).accuracy(unit)
+        if found is None:
+            return None
+        taps = [at for at, meter in self.meters.items() if meter.uid and meter.uid == found.meter]
+        found = replace(found, place=tap)
+        return found if len(taps) < 2 else found.shared() if tap == taps[0] else found.moved_to(tap)
 
     def on(self, day: str) -> Setup:
         """With its meters as they were on a day, ISO, by their checks and certificates."""

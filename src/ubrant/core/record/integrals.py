@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array, blocks, require_usable
+from ubrant.core.uncertainty.value import Value, wrong_by
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,21 @@ def totals(elapsed_s: Array, voltage_v: Array, current_a: Array) -> Totals:
         require_usable(elapsed_s, voltage_v, current_a)
     hours = (elapsed_s[-1] - elapsed_s[0]) / 3600 if len(elapsed_s) else 0.0
     return Totals(float(coulombs) / 3600, float(joules) / 3600, float(volt_seconds) / 3600, float(hours))
+
+
+def through_meter(
+    sums: Totals, voltage: Accuracy | None, current: Accuracy | None, place: str = "", *, turned: bool = False
+) -> tuple[Value, Value]:
+    """Charge, Ah, and energy, Wh, with what gains and zeros of the meter that read them may do to them; what is added is what each integral's gradient says.
+
+    Parameters
+    ----------
+    turned : the current was read with the other sign: what adds to the charge out of a battery takes from the charge into it
+    """
+    sign = -1.0 if turned else 1.0
+    charge = sums.charge_ah + wrong_by(current, sums.charge_ah, sign * sums.hours, place)
+    of_amps = wrong_by(current, sums.energy_wh, sign * sums.volt_hours, place)
+    return charge, sums.energy_wh + of_amps + wrong_by(voltage, sums.energy_wh, sums.charge_ah, place)
 
 
 def charge_ah(elapsed_s: Array, current_a: Array) -> float:

@@ -12,7 +12,8 @@ from ubrant.core.quantities.jot import Grammar, JotError, JotReading
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.core.record.events import Note
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import COVERAGE, rectangular
+from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say
 
 _NOTE = re.compile(r"standard\b[:\s]*(.*)", re.I)

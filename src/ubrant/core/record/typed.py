@@ -16,8 +16,9 @@ from ubrant.core.quantities.jot import JotReading
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
-from ubrant.core.uncertainty.contributions import rectangular
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.value import Value, comes_in, rectangular
+from ubrant.core.wording import say, words
 
 STRAIGHT, HELD = "straight", "held"
 """What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
@@ -259,8 +260,12 @@ def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
     return stepped(readings, readings.interval_s), Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
 
 
-def uncertainties(readings: Readings, widths: Widths) -> tuple[float, float, float, float]:
-    """Standard uncertainties that typing adds: (Ah, Wh) of the readings' widths, (Ah, Wh) of what lay between them.
+_AMPS, _VOLTS = (ErrorSource(Kind.DIGIT, words("widths of the readings"), unit, note=words("as they were taken down")) for unit in "AV")
+_BETWEEN = ErrorSource(Kind.BETWEEN, words("between the readings"), note=words("what may have flowed from one to the next"))
+
+
+def of_typed(readings: Readings, widths: Widths) -> tuple[Value, Value]:
+    """What typing adds to charge, Ah, and energy, Wh: the readings' widths, and what lay between them. Values around 0.
 
     A display that shows one value all along is wrong by the same rounding each time, and that does not average; one that wanders
     over several digits averages. Between two readings anything from one to the other may have held: a quarter of the difference to each
@@ -271,24 +276,18 @@ def uncertainties(readings: Readings, widths: Widths) -> tuple[float, float, flo
     weight = np.zeros(len(time))
     weight[:-1] += dt / 2
     weight[1:] += dt / 2
-    width_ah = _of_widths(weight * widths.half_a, amps, widths.half_a)
-    width_wh = math.hypot(
-        _of_widths(weight * volts * widths.half_a, amps, widths.half_a), _of_widths(weight * amps * widths.half_v, volts, widths.half_v)
-    )
+    charge = comes_in(_AMPS, _of_widths(weight * widths.half_a, amps, widths.half_a))
+    energy = comes_in(_AMPS, _of_widths(weight * volts * widths.half_a, amps, widths.half_a))
+    energy += comes_in(_VOLTS, _of_widths(weight * amps * widths.half_v, volts, widths.half_v))
     power = volts * amps
-    share = 0.25
     if widths.between == HELD:  # each held value ends somewhere before the next: the jump moves, by half of the stay
         stays = np.diff(time[::2]) / 3600
-        jump_a, jump_w = np.abs(np.diff(amps[::2])), np.abs(np.diff(power[::2]))
-        return (
-            width_ah,
-            width_wh,
-            rectangular(math.sqrt(float(np.sum((stays * jump_a / 2) ** 2)))),
-            rectangular(math.sqrt(float(np.sum((stays * jump_w / 2) ** 2)))),
-        )
-    between_ah = rectangular(share * float(np.sum(dt * np.abs(np.diff(amps)))))
-    between_wh = rectangular(share * float(np.sum(dt * np.abs(np.diff(power)))))
-    return width_ah, width_wh, between_ah, between_wh
+        jumps = (np.abs(np.diff(column[::2])) for column in (amps, power))
+        halves = (math.sqrt(float(np.sum((stays * jump / 2) ** 2))) for jump in jumps)
+    else:
+        halves = (0.25 * float(np.sum(dt * np.abs(np.diff(column)))) for column in (amps, power))
+    between_ah, between_wh = (comes_in(_BETWEEN, rectangular(half)) for half in halves)
+    return charge + between_ah, energy + between_wh
 
 
 def _of_widths(parts: Array, values: Array, half: Array) -> float:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -12,10 +11,11 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import parse_number, plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.wording import say, words
 
 ON_SHARE = 0.2
 """Over this share of its largest current it is loaded; a resistor's falls with the voltage."""
@@ -80,47 +80,36 @@ def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
     half = {key: column[first : last + 1] for key, column in made.half.items()}
     figures = _Sums(time, before, made.window)
     known = made.voltage is not None and made.current is not None
-    errors = (
-        (*errors_of_meter("voltage", made.voltage, "V"), *errors_of_meter("current", made.current, "A"))
-        if made.voltage and made.current
-        else ()
-    )
-    base, parts = by_errors(figures, values, errors, half)
+    errors = (*errors_in(made.voltage, "V"), *errors_in(made.current, "A"))
+    base = by_errors(figures, values, errors, half, known=known)
     high, low = figures.window_of(volts)
-    farads = base["capacitance"]
-    charge = base["charge"]
+    farads, charge = base["capacitance"], base["charge"]
     assert farads is not None and charge is not None
-    seconds = float(time[-1] - time[0])
-    clock = (
-        (Contribution("times as they were written down", farads * rectangular(BY_HAND_S) * math.sqrt(2) / max(seconds, 1.0)),)
-        if made.by_hand
-        else ()
+    if made.by_hand:
+        seconds = max(float(time[-1] - time[0]), 1.0)
+        farads += farads * _clock() / seconds
+        if charge.value > 0:
+            farads += farads * _between(time, amps) / charge.value
+    working = say(
+        "{q} C ÷ {dv} V, from {high} down to {low} V", q=show(charge.value), dv=show(high - low), high=show(high, 3), low=show(low, 3)
     )
-    between = _between(time, amps, charge) if made.by_hand else ()
-    own = merged((*parts["capacitance"], *clock, *(c.times(farads) for c in between))) if known else None
-    working = say("{q} C ÷ {dv} V, from {high} down to {low} V", q=show(charge), dv=show(high - low), high=show(high, 3), low=show(low, 3))
-    found = {"capacitance": Finding("capacitance", say("Capacitance"), farads, "F", own, working)}
-    if base["resistance"] is not None and before is not None:
-        zero = Contribution(
-            "reading before the load", rectangular(float(half["V"][0]) if "V" in half else 0.0) / max(float(amps[0]), 1e-12)
-        )
-        found["resistance"] = Finding(
+    found = {"capacitance": Finding.made("capacitance", say("Capacitance"), farads, "F", working)}
+    if (ohm := base["resistance"]) is not None and before is not None:
+        digit = float(half["V"][0]) if "V" in half else 0.0
+        ohm += within(digit, words("reading before the load"), "V", kind=Kind.DIGIT) / max(float(amps[0]), 1e-12)
+        found["resistance"] = Finding.made(
             "resistance",
             say("Resistance, from the step"),
-            max(base["resistance"], 0.0),
+            Value(max(ohm.value, 0.0), ohm.parts),
             "Ω",
-            merged((*parts["resistance"], zero)) if known else None,
             say("{dv} V of a step ÷ {a} A", dv=show(before - figures.back(volts)), a=show(float(amps[0]))),
         )
-    energy = farads * (high**2 - low**2) / 2
-    scale = energy / farads
-    found["energy_between"] = Finding(
+    found["energy_between"] = Finding.made(
         "energy_between",
         say("Energy from {high} to {low} V", high=show(high, 3), low=show(low, 3)),
-        energy / 3600,
+        farads * (high**2 - low**2) / 2 / 3600,
         "Wh",
-        None if own is None else tuple(c.times(scale / 3600) for c in own),
-        say("½ × {c} F × ({high}² − {low}²) ÷ 3600", c=show(farads), high=show(high, 3), low=show(low, 3)),
+        say("½ × {c} F × ({high}² − {low}²) ÷ 3600", c=show(farads.value), high=show(high, 3), low=show(low, 3)),
     )
     return found
 
@@ -183,10 +172,17 @@ def _loaded(made: Discharged) -> tuple[int, int]:
     return first, last
 
 
-def _between(time: Array, amps: Array, charge: float) -> tuple[Contribution, ...]:
-    """A quarter of what the current changed between two readings, to each side of the straight line; as a share of the charge."""
-    moved = 0.25 * float(np.sum(np.diff(time) * np.abs(np.diff(amps))))
-    return (Contribution("between the readings", rectangular(moved) / charge),) if charge > 0 else ()
+def _clock() -> Value:
+    """What the span from the first to the last reading may be off by, s."""
+    first, last = say("at the first reading"), say("at the last reading")
+    return within(BY_HAND_S, words("time as it was written down"), "s", when=last) - within(
+        BY_HAND_S, words("time as it was written down"), "s", when=first
+    )
+
+
+def _between(time: Array, amps: Array) -> Value:
+    """A quarter of what the current changed between two readings, to each side of the straight line, C."""
+    return within(0.25 * float(np.sum(np.diff(time) * np.abs(np.diff(amps)))), words("between the readings"), "C")
 
 
 _SLIPS = ((1000.0, "amperes for milliamperes"), (60.0, "seconds for minutes"), (3600.0, "seconds for hours"))
@@ -214,25 +210,20 @@ def against_label(found: Finding, label: CapacitorLabel) -> Finding | None:
     """Measured farads over the label's."""
     if found.value is None or not label.farads:
         return None
-    parts = None if found.contributions is None else of_ratio(found.value, found.contributions, label.farads, ())
-    share = None if parts is None else tuple(c.times(100) for c in parts)
     working = say("{c} F ÷ {label} F", c=show(found.value), label=show(label.farads))
-    return Finding("label_share", say("Share of the label"), 100 * found.value / label.farads, "%", share, working)
+    return Finding.made("label_share", say("Share of the label"), 100 * found.known / label.farads, "%", working)
 
 
 def runs_for(found: Finding, watts: float, high_v: float, low_v: float) -> Finding:
     """How long a load of constant power runs from one voltage down to another: ½C(V₁² − V₂²) ÷ P; what its resistance burns is not in it."""
     assert found.value is not None
-    scale = (high_v**2 - low_v**2) / 2 / watts
-    parts = None if found.contributions is None else tuple(c.times(scale) for c in found.contributions)
+    seconds = found.known * (high_v**2 - low_v**2) / 2 / watts
     working = say("½ × {c} F × ({high}² − {low}²) ÷ {w} W", c=show(found.value), high=plain(high_v), low=plain(low_v), w=plain(watts))
-    return Finding("runs_for", say("Runs {watts} W for", watts=plain(watts)), found.value * scale, "s", parts, working)
+    return Finding.made("runs_for", say("Runs {watts} W for", watts=plain(watts)), seconds, "s", working)
 
 
 def fills_in(found: Finding, amps: float, to_v: float) -> Finding:
     """How long a constant current takes from nothing to a voltage: C·V ÷ I."""
     assert found.value is not None
-    scale = to_v / amps
-    parts = None if found.contributions is None else tuple(c.times(scale) for c in found.contributions)
     working = say("{c} F × {v} V ÷ {a} A", c=show(found.value), v=plain(to_v), a=plain(amps))
-    return Finding("fills_in", say("Fills at {amps} A in", amps=plain(amps)), found.value * scale, "s", parts, working)
+    return Finding.made("fills_in", say("Fills at {amps} A in", amps=plain(amps)), found.known * to_v / amps, "s", working)

@@ -14,10 +14,10 @@ from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry, cells_in_se
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import Value, rectangular, within
+from ubrant.core.wording import say, words
 
 _PLATEAU = 0.93
 """From this share of the largest current on it is the set current."""
@@ -82,25 +82,16 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     level = flows & (volts >= (1 - _LEVEL) * top) & (amps < _TAPERED * most)
     values: Columns = {"V": volts, "A": amps}
     figures = _Sums(plateau, level, int(np.flatnonzero(flows)[-1]))
-    errors = (
-        (*errors_of_meter("voltage", read.voltage, "V"), *errors_of_meter("current", read.current, "A"))
-        if read.voltage and read.current
-        else ()
-    )
-    base, parts = by_errors(figures, values, errors, half)
-    known = bool(errors)
+    known = read.voltage is not None and read.current is not None
+    base = by_errors(figures, values, (*errors_in(read.voltage, "V"), *errors_in(read.current, "A")), half, known=known)
     found: dict[str, Finding] = {}
 
-    def add(key: str, name: str, unit: str, working: str, bound: str = "") -> None:
-        value = base[key]
-        if value is not None:
-            u = merged(parts[key]) if known and not bound else () if bound else None
-            found[key] = Finding(key, name, value, unit, u, working, bound=bound)
-
-    add("set_current", say("Set current"), "A", say("median of {n} readings at its largest", n=int(plateau.sum())))
-    if level.any():
-        parts["set_voltage"] = (*parts["set_voltage"], Contribution("volts while it falls", rectangular(float(np.ptp(volts[level])) / 2)))
-        add("set_voltage", say("Set voltage"), "V", say("median of {n} readings while the current falls", n=int(level.sum())))
+    working = say("median of {n} readings at its largest", n=int(plateau.sum()))
+    found["set_current"] = Finding.made("set_current", say("Set current"), base["set_current"], "A", working)
+    if (held := base["set_voltage"]) is not None:
+        held += within(float(np.ptp(volts[level])) / 2, words("volts while it falls"), "V")
+        working = say("median of {n} readings while the current falls", n=int(level.sum()))
+        found["set_voltage"] = Finding.made("set_voltage", say("Set voltage"), held, "V", working)
     else:
         least = top - (rectangular(read.voltage.limit(top)) * 2 if read.voltage else 0.0)
         found["set_voltage"] = Finding(
@@ -108,7 +99,7 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
         )
         said.append(say("Its constant-voltage part was not seen: go on until the current falls."))
     _before(volts, amps, plateau, most, found, said)
-    _end(amps, level, figures.last, found, base, parts, said, known=known, walked=read.walked)
+    _end(amps, level, figures.last, found, base, said, walked=read.walked)
     said += _fits(found.get("set_voltage"), battery)
     if not known:
         said.append(say("No accuracy was given for the meter: the figures have no ±."))
@@ -141,21 +132,13 @@ def _before(volts: Array, amps: Array, plateau: Mask, most: float, found: dict[s
 
 
 def _end(
-    amps: Array,
-    level: Mask,
-    last_at: int,
-    found: dict[str, Finding],
-    base: Mapping[str, float | None],
-    parts: Mapping[str, Contributions],
-    said: list[str],
-    *,
-    known: bool,
-    walked: bool,
+    amps: Array, level: Mask, last_at: int, found: dict[str, Finding], base: Mapping[str, Value | None], said: list[str], *, walked: bool
 ) -> None:
     """Where it ends, as a current and as a share of the set one; a bound where it was still flowing."""
-    last, set_a = base["end_current"], base["set_current"]
-    if last is None or not set_a:
+    end_a, set_a = base["end_current"], base["set_current"]
+    if end_a is None or set_a is None or not set_a.value:
         return
+    last = end_a.value
     ended = last_at < len(amps) - 1
     name = say("Ends at")
     if walked and not ended:
@@ -163,26 +146,16 @@ def _end(
     if not ended:
         found["end_current"] = Finding("end_current", name, last, "A", (), say("it still flowed at the last reading"), bound=AT_MOST)
         return
-    own = merged(parts["end_current"]) if known else None
     flowing = amps[: last_at + 1][amps[: last_at + 1] > 0]
     working = say("the last reading before it stopped; it may have fallen on until the next one")
-    end = Finding("end_current", name, last, "A", own, working)
+    end = Finding.made("end_current", name, end_a, "A", working)
     u = end.expanded_uncertainty or 0.0
     unseen = min(math.sqrt(max(last * last - u * u, 0.0)), max(0.0, float(flowing[-2]) - last) if len(flowing) > 1 else last)
     found["end_current"] = replace(end, sides=(unseen, 0.0))
-    share = 100 * last / set_a
-    ratio = of_ratio(last, own, set_a, merged(parts["set_current"])) if own is not None else None
-    found["end_share"] = Finding(
-        "end_share",
-        say("Of its set current"),
-        share,
-        "%",
-        None if ratio is None else tuple(c.times(100) for c in ratio),
-        f"{show(last)} A ÷ {show(set_a)} A",
-    )
-    own_share = found["end_share"].expanded_uncertainty or 0.0
-    lower = min(100 * unseen / set_a, math.sqrt(max(share * share - own_share * own_share, 0.0)))
-    found["end_share"] = replace(found["end_share"], sides=(lower, 0.0))
+    of_set = Finding.made("end_share", say("Of its set current"), 100 * end_a / set_a, "%", f"{show(last)} A ÷ {show(set_a.value)} A")
+    share, own_share = of_set.value or 0.0, of_set.expanded_uncertainty or 0.0
+    lower = min(100 * unseen / set_a.value, math.sqrt(max(share * share - own_share * own_share, 0.0)))
+    found["end_share"] = replace(of_set, sides=(lower, 0.0))
     if share > 100 * _ABRUPT:
         text = say(
             "It stopped from {share} % of its set current: by a timer, by protection, or it was unplugged; that is no end current.",

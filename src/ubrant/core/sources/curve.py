@@ -11,10 +11,10 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import Value, exactly, scattered
+from ubrant.core.wording import say, words
 
 OPEN_SHARE = 0.01
 """Under this share of the largest current nothing flows."""
@@ -88,8 +88,7 @@ def analyse_curve(
         )
     values = {"V": volts, "A": amps}
     known = voltage is not None and current is not None
-    errors = (*errors_of_meter("voltage", voltage, "V"), *errors_of_meter("current", current, "A")) if voltage and current else ()
-    base, parts = by_errors(_figures, values, errors, half)
+    base = by_errors(_figures, values, (*errors_in(voltage, "V"), *errors_in(current, "A")), half, known=known)
     bent = _is_bent(amps, volts, half.get("V"))
     scatter = _scatter(amps, volts)
     if bent:  # what a line misses is its shape there, and no doubt of what was read with nothing attached
@@ -97,8 +96,7 @@ def analyse_curve(
     findings = {}
     for key, (name, unit, working) in _NAMES.items():
         value = base[key]
-        own = merged((*parts[key], *scatter.get(key, ()))) if known else None
-        findings[key] = Finding(key, say(name), value, unit, own, say(working))
+        findings[key] = Finding.made(key, say(name), None if value is None else value + scatter.get(key, exactly(0.0)), unit, say(working))
     findings = _bounded(findings, volts, amps, bent, warnings)
     if bent:
         warnings.append(
@@ -170,7 +168,7 @@ def _is_bent(amps: Array, volts: Array, half_v: Array | None) -> bool:
     return _stray(amps, volts) > max(BENT_SHARE * lost, 2 * digit)
 
 
-def _scatter(amps: Array, volts: Array) -> dict[str, Contributions]:
+def _scatter(amps: Array, volts: Array) -> dict[str, Value]:
     """What the points stray by, in the figures of the straight line."""
     n = len(amps)
     if n < _LEAST + 1:
@@ -179,12 +177,12 @@ def _scatter(amps: Array, volts: Array) -> dict[str, Contributions]:
     var = float(np.dot(left, left)) / (n - 2)
     centred = amps - amps.mean()
     square = float(np.dot(centred, centred))
-    name, dof = "scatter of the points", float(n - 2)
+    name, dof = words("scatter of the points"), float(n - 2)
     unloaded = int((amps <= OPEN_SHARE * float(amps.max())).sum())
     u_ocv = math.sqrt(var / unloaded) if unloaded else math.sqrt(var * (1 / n + float(amps.mean()) ** 2 / square))
     return {
-        "internal_resistance": (Contribution(name, math.sqrt(var / square), "", dof),),
-        "open_circuit_voltage": (Contribution(name, u_ocv, "", dof),),
+        "internal_resistance": scattered(math.sqrt(var / square), name, dof),
+        "open_circuit_voltage": scattered(u_ocv, name, dof, when=say("with nothing attached")),
     }
 
 

@@ -12,10 +12,10 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array
 from ubrant.core.sources.curve import peak_of
-from ubrant.core.uncertainty.contributions import Contribution, merged
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import scattered
+from ubrant.core.wording import say, words
 
 APART_S = 4 * 3600.0
 """Points this far from the one before begin another round. Common practice, no source."""
@@ -47,7 +47,7 @@ def decays(
         return {}
     days = np.array([float(np.mean(time_s[r])) for r in rounds]) / _DAY_S
     known = voltage is not None and current is not None
-    errors = (*errors_of_meter("voltage", voltage, "V"), *errors_of_meter("current", current, "A")) if voltage and current else ()
+    errors = (*errors_in(voltage, "V"), *errors_in(current, "A"))
 
     def powers(values: Columns) -> Array:
         return np.array([peak_of(values["V"][r], values["A"][r])[1] for r in rounds])
@@ -59,16 +59,14 @@ def decays(
         return {"rate": -float(np.polyfit(days, np.log(watts), 1)[0])}
 
     values = {"V": volts, "A": amps}
-    base, parts = by_errors(figures, values, errors, {key: column[good] for key, column in half.items()})
-    rate = base["rate"]
+    rate = by_errors(figures, values, errors, {key: column[good] for key, column in half.items()}, known=known)["rate"]
     if rate is None:
         return {}
-    own = parts["rate"]
     if len(rounds) > 2:
         line = np.polyfit(days, np.log(powers(values)), 1)
         left = np.log(powers(values)) - np.polyval(line, days)
         spread = math.sqrt(float(left @ left) / (len(days) - 2) / float(np.sum((days - days.mean()) ** 2)))
-        own = merged((*own, Contribution("scatter of the rounds", spread, "", float(len(days) - 2))))
+        rate += scattered(spread, words("scatter of the rounds"), float(len(days) - 2))
     watts = powers(values)
     working = say(
         "{n} rounds in {d} days, largest power from {a} to {b} W",
@@ -77,7 +75,7 @@ def decays(
         a=show(float(watts[0]), 3),
         b=show(float(watts[-1]), 3),
     )
-    lost = Finding("decay_a_day", say("Loses a day"), 100 * rate, "%", tuple(p.times(100) for p in own) if known else None, working)
+    lost = Finding.made("decay_a_day", say("Loses a day"), 100 * rate, "%", working)
     found = {lost.key: lost}
     u = lost.expanded_uncertainty
     if u is None or abs(lost.value or 0.0) <= u:
@@ -85,10 +83,9 @@ def decays(
             name = say("Half of its power is gone after")
             bound = 100 * math.log(2) / most * _DAY_S
             found["half_life"] = Finding("half_life", name, bound, "s", (), say("ln 2 ÷ what it loses at most"), bound=AT_LEAST)
-    elif rate > 0:
-        factor = math.log(2) / rate * _DAY_S
-        parts_of = tuple(p.times(-factor / rate) for p in own)
-        found["half_life"] = Finding(
-            "half_life", say("Half of its power is gone after"), factor, "s", parts_of, say("ln 2 ÷ what it loses a day")
+    elif rate.value > 0:
+        half_life = math.log(2) / rate * _DAY_S
+        found["half_life"] = Finding.made(
+            "half_life", say("Half of its power is gone after"), half_life, "s", say("ln 2 ÷ what it loses a day")
         )
     return found

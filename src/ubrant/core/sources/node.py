@@ -13,10 +13,10 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.sources.node_leads import lead_resistances
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
+from ubrant.core.wording import say, words
 
 IN, OUT, BATTERY = "charger", "load", "battery"
 BRANCHES = (IN, OUT, BATTERY)
@@ -157,26 +157,16 @@ def _residual(read: Branches, k: int, by_power: bool, unit: str) -> Finding:
     row = {b: (float(read.volts[b][at]), float(read.amps[b][at])) for b in BRANCHES}
     if any(math.isnan(a) or (by_power and math.isnan(v)) for v, a in row.values()):
         return Finding(key, name, None, unit, None, say("only two branches were read"))
-    value = 0.0
-    parts: list[Contribution] = []
-    known = True
-    for branch, sign in ((IN, 1.0), (BATTERY, 1.0), (OUT, -1.0)):
-        volts, amps = row[branch]
-        value += sign * (volts * amps if by_power else amps)
-        for quantity, own, other in (("A", amps, volts), ("V", volts, amps)) if by_power else (("A", amps, 1.0),):
-            accuracy = read.accuracy.get((branch, quantity))
-            known = known and accuracy is not None
-            scale = other if by_power else 1.0
-            if accuracy is not None:
-                what = f"{branch} {'current' if quantity == 'A' else 'voltage'}"
-                parts.append(Contribution(f"{what} gain", sign * scale * rectangular(accuracy.gain) * own))
-                parts.append(Contribution(f"{what} zero", sign * scale * rectangular(accuracy.zero)))
-            width = read.half.get(f"{branch} {quantity}")
-            if width is not None and width[at] > 0:
-                parts.append(Contribution(f"last digit of the {branch}'s {quantity}", sign * scale * rectangular(float(width[at]))))
-    terms = {b: (v * a if by_power else a) for b, (v, a) in row.items()}
-    working = f"{show(terms[IN])} + {show(terms[BATTERY])} − {show(terms[OUT])} {unit}"
-    return Finding(key, name, value, unit, merged(parts) if known else None, working)
+
+    def as_shown(branch: str, quantity: str) -> Value:
+        widths = read.half.get(f"{branch} {quantity}")
+        half = float(widths[at]) if widths is not None and widths[at] > 0 else 0.0
+        shown = row[branch]["VA".index(quantity)]
+        return as_read(shown, read.accuracy.get((branch, quantity)), branch) + digit(half, quantity, when=f"{branch} {k + 1}")
+
+    terms = {b: as_shown(b, "V") * as_shown(b, "A") if by_power else as_shown(b, "A") for b in BRANCHES}
+    working = f"{show(terms[IN].value)} + {show(terms[BATTERY].value)} − {show(terms[OUT].value)} {unit}"
+    return Finding.made(key, name, terms[IN] + terms[BATTERY] - terms[OUT], unit, working)
 
 
 def _not_closed(findings: Mapping[str, Finding], closes: list[bool | None], read: Branches) -> str:
@@ -239,11 +229,11 @@ def _gains(read: Branches, by_power: bool) -> dict[str, Finding]:
     found = {}
     for k, branch in enumerate((IN, BATTERY)):
         key = f"gain_{branch}"
-        parts = (Contribution("scatter of the points", 100 * float(np.sqrt(covariance[k, k])), "", float(len(rows) - 2)),)
         name = say("{branch} reads against the load", branch=say(branch).capitalize())
-        value = 100 * (1 / float(solved[k]) - 1) if solved[k] else None
+        spread = scattered(float(np.sqrt(covariance[k, k])), words("scatter of the points"), float(len(rows) - 2), when=say(branch))
+        value = 100 / (float(solved[k]) + spread) - 100 if solved[k] else None
         working = say("I_load = a·I_in + b·I_battery, least squares over {n} points", n=len(rows))
-        found[key] = Finding(key, name, value, "%", parts, working)
+        found[key] = Finding.made(key, name, value, "%", working)
     return found
 
 
@@ -287,17 +277,18 @@ def _sustained(full: Branches, closes: Mask) -> Finding | None:
         e
         for b, q in ((OUT, "A"), (OUT, "V"), (BATTERY, "A"))
         if (accuracy := full.accuracy.get((b, q))) is not None
-        for e in errors_of_meter(f"{b} {'current' if q == 'A' else 'voltage'}", accuracy, f"{b} {q}")
+        for e in errors_in(accuracy, f"{b} {q}", place=b)
     )
     half = {key_: column[[below, above]] for key_, column in full.half.items() if key_ in values}
-    base, parts = by_errors(_crossing, values, errors, half)
     known = all(full.accuracy.get((b, q)) is not None for b, q in ((OUT, "A"), (OUT, "V"), (BATTERY, "A")))
+    at = by_errors(_crossing, values, errors, half, known=known)["at"]
+    assert at is not None
     low, high = (float(watts[i]) for i in (below, above))
     moved = abs(float(full.amps[IN][above] - full.amps[IN][below])) * float(volts[above])
-    why = say("what comes in changes between the two loads, ÷ 2√3")
-    bracket = (Contribution("between the two loads", rectangular(min(moved, high - low) / 2), why),)
+    why = say("half of what comes in changes between the two loads")
+    at += within(min(moved, high - low) / 2, words("between the two loads"), "W", note=why)
     working = say("the battery's current goes through nothing between {low} and {high} W", low=show(low, 3), high=show(high, 3))
-    return Finding(key, name, base["at"], "W", merged((*parts["at"], *bracket)) if known else None, working)
+    return Finding.made(key, name, at, "W", working)
 
 
 def _largest(values: Array) -> float:

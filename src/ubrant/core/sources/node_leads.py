@@ -10,10 +10,10 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.contributions import Contribution, merged
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import Value, exactly, scattered
+from ubrant.core.wording import say, words
 
 _APART = 0.08
 """Of the largest singular value of the scaled currents, under which they were not varied by themselves. Common practice, no source."""
@@ -40,17 +40,13 @@ def lead_resistances(
         return {}
     values = {f"{b} {q}": columns[b][good] for b in read for q, columns in (("V", volts), ("A", amps))}
     errors = tuple(
-        e
-        for b in read
-        for q in "VA"
-        if (limits := accuracy.get((b, q))) is not None
-        for e in errors_of_meter(f"{b} {'current' if q == 'A' else 'voltage'}", limits, f"{b} {q}")
+        e for b in read for q in "VA" if (limits := accuracy.get((b, q))) is not None for e in errors_in(limits, f"{b} {q}", place=b)
     )
     solve = _solver(feeding, load)
-    base, parts = by_errors(lambda moved: solve(moved)[0], values, errors)
-    _, scatter, dof = solve(values)
     known = all(accuracy.get((b, q)) is not None for b in read for q in "VA")
-    return {f"lead_{b}": _found(b, base[b], (*parts[b], Contribution("scatter of the points", scatter[b], "", dof)), known) for b in read}
+    base = by_errors(lambda moved: solve(moved)[0], values, errors, known=known)
+    _, scatter, dof = solve(values)
+    return {f"lead_{b}": _found(b, exactly(base[b] or 0.0) + scattered(scatter[b], words("scatter of the points"), dof)) for b in read}
 
 
 def _tells_apart(columns: list[Array]) -> bool:
@@ -83,11 +79,11 @@ def _solver(feeding: list[str], load: str) -> Callable[[Columns], tuple[dict[str
     return solve
 
 
-def _found(branch: str, ohm: float | None, parts: tuple[Contribution, ...], known: bool) -> Finding:
+def _found(branch: str, ohm: Value) -> Finding:
     name = say("Lead of the {branch}", branch=say(branch))
     working = say("what its voltage differs from the load's by, over the currents, least squares")
-    found = Finding(f"lead_{branch}", name, ohm, "Ω", merged(parts) if known else None, working)
+    found = Finding.made(f"lead_{branch}", name, ohm, "Ω", working)
     u = found.expanded_uncertainty
-    if ohm is None or u is None or not math.isfinite(u) or ohm > u:
+    if u is None or not math.isfinite(u) or ohm.value > u:
         return found
-    return replace(found, value=max(ohm, 0.0) + u, contributions=(), bound=AT_MOST)
+    return replace(found, value=max(ohm.value, 0.0) + u, contributions=(), bound=AT_MOST)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -12,9 +11,10 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_number, plain, show
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of, rectangular, within
+from ubrant.core.wording import say, words
 
 ALIKE = 0.03
 """Two currents, or two powers, within this share of each other are one limit. Common practice, no source."""
@@ -131,11 +131,9 @@ def analyse_port(
     names_at = np.array([names[place].strip(' "').lower() for place in good.tolist()])
     for k, place in enumerate(good.tolist(), start=1):
         name = names[place] or say("at {v} V", v=show(float(volts[k - 1]), 3))
-        parts = _power_parts(float(volts[k - 1]), float(amps[k - 1]), voltage, current, half, k - 1)
+        power = _power(float(volts[k - 1]), float(amps[k - 1]), voltage, current, half, k - 1)
         working = f"{show(float(volts[k - 1]))} V × {show(float(amps[k - 1]))} A"
-        findings[f"port_power_{k}"] = Finding(
-            f"port_power_{k}", say("It takes, {name}", name=name), float(watts[k - 1]), "W", parts, working
-        )
+        findings[f"port_power_{k}"] = Finding.made(f"port_power_{k}", say("It takes, {name}", name=name), power, "W", working)
     amps_at, watts_at = _limit(volts, amps), _limit(volts, watts)
     if amps_at is not None and watts_at is not None and set(amps_at) == set(watts_at):
         watts_at = None
@@ -145,10 +143,10 @@ def analyse_port(
     ):
         if at is None:
             continue
-        value = float(np.mean(column[at]))
-        parts_of = _mean_parts(at, volts, amps, voltage, current, unit)
+        each = [as_read(float(amps[k]), current) * (as_read(float(volts[k]), voltage) if unit == "W" else 1.0) for k in at]
+        apart = within(float(np.ptp(column[at])) / 2, words("between the points"), unit, when=title, kind=Kind.BETWEEN)
         working = say("the same at {a} and {b} V", a=show(float(volts[at].min()), 3), b=show(float(volts[at].max()), 3))
-        findings[key] = Finding(key, title, value, unit, parts_of, working)
+        findings[key] = Finding.made(key, title, mean_of(each) + apart, unit, working)
     learned_a = findings["current_limit"].value if "current_limit" in findings else None
     learned_w = findings["power_limit"].value if "power_limit" in findings else None
     states = tuple(_state(float(a), float(w), learned_a, learned_w) for a, w in zip(amps, watts, strict=True))
@@ -180,44 +178,10 @@ def analyse_port(
     )
 
 
-def _power_parts(
-    volts: float, amps: float, of_v: Accuracy | None, of_a: Accuracy | None, half: Mapping[str, Array], k: int
-) -> Contributions | None:
-    if of_v is None or of_a is None:
-        return None
+def _power(volts: float, amps: float, of_v: Accuracy | None, of_a: Accuracy | None, half: Mapping[str, Array], k: int) -> Value:
     wide_v, wide_a = (float(half[key][k]) if key in half else 0.0 for key in "VA")
-    return merged(
-        (
-            Contribution("voltage gain", rectangular(of_v.gain) * volts * amps),
-            Contribution("voltage zero", rectangular(of_v.zero) * amps),
-            Contribution("current gain", rectangular(of_a.gain) * volts * amps),
-            Contribution("current zero", rectangular(of_a.zero) * volts),
-            Contribution("last digits", math.hypot(rectangular(wide_v) * amps, rectangular(wide_a) * volts)),
-        )
-    )
-
-
-def _mean_parts(at: list[int], volts: Array, amps: Array, of_v: Accuracy | None, of_a: Accuracy | None, unit: str) -> Contributions | None:
-    """Of a limit: what the meter is wrong by, and how far the points that make it lie apart."""
-    if of_a is None or (unit == "W" and of_v is None):
-        return None
-    v, a = float(np.mean(volts[at])), float(np.mean(amps[at]))
-    column = amps[at] if unit == "A" else volts[at] * amps[at]
-    apart = Contribution("between the points", rectangular(float(np.ptp(column)) / 2))
-    if unit == "A":
-        return merged(
-            (Contribution("current gain", rectangular(of_a.gain) * a), Contribution("current zero", rectangular(of_a.zero)), apart)
-        )
-    assert of_v is not None
-    return merged(
-        (
-            Contribution("voltage gain", rectangular(of_v.gain) * v * a),
-            Contribution("voltage zero", rectangular(of_v.zero) * a),
-            Contribution("current gain", rectangular(of_a.gain) * v * a),
-            Contribution("current zero", rectangular(of_a.zero) * v),
-            apart,
-        )
-    )
+    when = str(k + 1)
+    return (as_read(volts, of_v) + digit(wide_v, "V", when=when)) * (as_read(amps, of_a) + digit(wide_a, "A", when=when))
 
 
 def _limit(volts: Array, column: Array) -> list[int] | None:

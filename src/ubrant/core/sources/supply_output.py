@@ -12,10 +12,10 @@ from ubrant.core.quantities.jot import FALTERS, OFF
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.uncertainty.contributions import Contribution, merged, rectangular
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_of_meter
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.value import as_read, within
+from ubrant.core.wording import say, words
 
 _OFF_SHARE = 0.3
 _NOTHING = 0.02
@@ -72,19 +72,14 @@ def analyse_supply(read: Loaded, tolerance: Tolerance | None, rated_a: float | N
     most = float(amps[good].max())
     chosen = good & (amps <= most)
     figures = _Sums(chosen, chosen & (amps <= _NOTHING * max(most, 1e-9)))
-    errors = (
-        (*errors_of_meter("voltage", read.voltage, "V"), *errors_of_meter("current", read.current, "A"))
-        if read.voltage and read.current
-        else ()
-    )
-    base, parts = by_errors(figures, {"V": volts, "A": amps}, errors, {key: column[there] for key, column in read.half.items()})
-    known = bool(errors)
+    errors = (*errors_in(read.voltage, "V"), *errors_in(read.current, "A"))
+    known = read.voltage is not None and read.current is not None
+    half = {key: column[there] for key, column in read.half.items()}
+    made = by_errors(figures, {"V": volts, "A": amps}, errors, half, known=known)
     found: dict[str, Finding] = {}
     for key, (name, unit, working, factor) in _NAMES.items():
-        value = base[key]
-        if value is not None:
-            own = merged(c.times(factor) for c in parts[key]) if known else None
-            found[key] = Finding(key, say(name), value * factor, unit, own, say(working))
+        if (value := made[key]) is not None:
+            found[key] = Finding.made(key, say(name), value * factor, unit, say(working))
     said: list[str] = []
     bad = [float(amps[k]) for k in range(len(amps)) if not good[k] and amps[k] > _NOTHING * most]
     beyond = [a for a in bad if a > most]
@@ -127,18 +122,9 @@ def _holds(most: float, beyond: float | None, current: Accuracy | None, *, tripp
             return Finding(key, name, most, "A", (), say("it gave up at a heavier load, whose amperes were not read"), bound=AT_LEAST)
         return Finding(key, name, most, "A", (), say("it held at every load that was tried"), bound=AT_LEAST)
     middle = (most + beyond) / 2
-    parts = None
-    if current is not None:
-        parts = merged(
-            (
-                Contribution("bracket", rectangular((beyond - most) / 2), say("half of the way between them, ÷ √3")),
-                Contribution("current gain", rectangular(current.gain) * middle),
-                Contribution("current zero", rectangular(current.zero)),
-            )
-        )
-    return Finding(
-        key, name, middle, "A", parts, say("middle between {a} A, where it held, and {b} A, where it did not", a=show(most), b=show(beyond))
-    )
+    value = as_read(middle, current) + within((beyond - most) / 2, words("bracket"), "A", note=say("half of the way between them"))
+    working = say("middle between {a} A, where it held, and {b} A, where it did not", a=show(most), b=show(beyond))
+    return Finding.made(key, name, value, "A", working)
 
 
 def _what_becomes_of_it(volts: Array, amps: Array, good: Array, on: Array, *, gone: bool) -> list[str]:

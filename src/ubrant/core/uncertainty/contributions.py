@@ -1,19 +1,20 @@
 """Uncertainty after JCGM 100 (the GUM): where a ± comes from, and how its parts combine.
 
-A contribution is signed and named after the error it comes from ("current gain of Meter A"). Two figures made from the same
-error share its name, so that a ratio of them can cancel it; different names are independent.
+A contribution is signed and knows the error it comes from. Two figures made from the same error share its source, so that a ratio of them can cancel it;
+different sources are independent.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.value import Parts
 
 COVERAGE = 2.0
 """k where nothing rests on few repeats: U = k·u covers 95.45 % of a normal distribution."""
-LINEARITY = 0.25
-"""Of the limit of a meter's gain, that does not cancel between two readings in one range. Common practice, no source."""
 _COVERED = 0.954499736
 """What k = 2 covers; the same is asked of Student's t."""
 
@@ -24,46 +25,50 @@ class Contribution:
 
     Attributes
     ----------
-    source : the error it comes from; the same name means the same error
+    source : the error it comes from
     amount : signed standard uncertainty in the figure's own unit (sensitivity × standard uncertainty)
-    why : the arithmetic, for people
-    dof : degrees of freedom behind it: repeats less what was fitted; infinite for limits of error
     """
 
-    source: str
+    source: ErrorSource
     amount: float
-    why: str = ""
-    dof: float = math.inf
 
     def times(self, factor: float) -> Contribution:
-        return Contribution(self.source, self.amount * factor, self.why, self.dof)
+        return Contribution(self.source, self.amount * factor)
 
 
 _ENDLESS = 10_000
 Contributions = tuple[Contribution, ...]
 
 
-def rectangular(half_width: float) -> float:
-    """Standard uncertainty of a value anywhere within ± ``half_width``. JCGM 100, 4.3.7."""
-    return half_width / math.sqrt(3)
-
-
 def merged(contributions: Iterable[Contribution]) -> Contributions:
     """Contributions with the same source added up, signs kept, largest first."""
-    by_source: dict[str, Contribution] = {}
-    for part in contributions:
-        known = by_source.get(part.source)
-        if known is None:
-            by_source[part.source] = part
+    return of_parts(parts_of(contributions))
+
+
+def of_parts(parts: Parts) -> Contributions:
+    """Contributions of a value, largest first."""
+    return tuple(sorted((Contribution(s, a) for s, a in parts.items() if a), key=lambda c: -abs(c.amount)))
+
+
+def told_of(contributions: Iterable[Contribution]) -> Contributions:
+    """As people are told of them: what many readings were rounded by stands as one, root of the squares."""
+    squares: dict[ErrorSource, float] = {}
+    told: list[Contribution] = []
+    for part in merged(contributions):
+        if part.source.kind is Kind.DIGIT and part.source.when:
+            all_of_them = replace(part.source, when="", half=math.nan)
+            squares[all_of_them] = math.hypot(squares.get(all_of_them, 0.0), part.amount)
         else:
-            by_source[part.source] = Contribution(
-                part.source, known.amount + part.amount, _both(known.why, part.why), min(known.dof, part.dof)
-            )
-    return tuple(sorted((c for c in by_source.values() if c.amount), key=lambda c: -abs(c.amount)))
+            told.append(part)
+    return of_parts({**{c.source: c.amount for c in told}, **squares})
 
 
-def _both(one: str, other: str) -> str:
-    return one if not other or one == other else f"{one}; {other}" if one else other
+def parts_of(contributions: Iterable[Contribution]) -> Parts:
+    """By source what contributions come to, as a value carries it."""
+    amounts: dict[ErrorSource, float] = {}
+    for part in contributions:
+        amounts[part.source] = amounts.get(part.source, 0.0) + part.amount
+    return amounts
 
 
 def combined(contributions: Iterable[Contribution]) -> float:
@@ -75,7 +80,7 @@ def effective_dof(contributions: Iterable[Contribution]) -> float:
     """ν_eff = u⁴ ÷ Σ uᵢ⁴ ÷ νᵢ, for parts that are independent of each other. JCGM 100, G.4.1 (Welch-Satterthwaite)."""
     parts = merged(contributions)
     largest = max((abs(c.amount) for c in parts), default=0.0)
-    under = sum((c.amount / largest) ** 4 / c.dof for c in parts if math.isfinite(c.dof) and c.dof > 0)
+    under = sum((c.amount / largest) ** 4 / c.source.dof for c in parts if math.isfinite(c.source.dof) and c.source.dof > 0)
     return sum((c.amount / largest) ** 2 for c in parts) ** 2 / under if under else math.inf
 
 
@@ -93,10 +98,3 @@ def coverage(contributions: Iterable[Contribution]) -> float:
     from scipy.special import stdtrit  # slow to load, and seldom needed
 
     return float(stdtrit(nu, 0.5 + _COVERED / 2))
-
-
-def of_ratio(top: float, top_parts: Contributions, bottom: float, bottom_parts: Contributions) -> Contributions:
-    """Contributions of top ÷ bottom; an error that both share cancels as far as it is the same in both."""
-    over = [c.times(1 / bottom) for c in top_parts]
-    under = [c.times(-top / bottom**2) for c in bottom_parts]
-    return merged(over + under)

@@ -6,7 +6,19 @@ import math
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.quantity import plain, show, show_duration, show_with
-from ubrant.core.uncertainty.contributions import COVERAGE, Contributions, combined, coverage, merged, whole_dof
+from ubrant.core.uncertainty.contributions import (
+    COVERAGE,
+    Contribution,
+    Contributions,
+    combined,
+    coverage,
+    merged,
+    of_parts,
+    parts_of,
+    told_of,
+    whole_dof,
+)
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say
 
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
@@ -50,6 +62,38 @@ class Finding:
     arithmetic: tuple[str, ...] = ()
     bound: str = ""
     sides: tuple[float, float] = (0.0, 0.0)
+
+    @classmethod
+    def made(
+        cls,
+        key: str,
+        name: str,
+        value: Value | None,
+        unit: str,
+        working: str,
+        arithmetic: tuple[str, ...] = (),
+        *,
+        bound: str = "",
+        sides: tuple[float, float] = (0.0, 0.0),
+    ) -> Finding:
+        """From a value that carries its parts."""
+        if value is None:
+            return cls(key, name, None, unit, None, working, arithmetic, bound, sides)
+        parts = None if value.parts is None else of_parts(value.parts)
+        return cls(key, name, value.value, unit, parts, working, arithmetic, bound, sides)
+
+    @property
+    def known(self) -> Value:
+        """Its value with what it may be off by, to go on from.
+
+        Raises
+        ------
+        ValueError
+            There is none.
+        """
+        if self.value is None:
+            raise ValueError(self.key)
+        return Value(self.value, None if self.contributions is None else parts_of(self.contributions))
 
     def in_unit(self, unit: str, factor: float) -> Finding:
         """The same finding in another unit; the working keeps the units it was worked out in."""
@@ -145,16 +189,22 @@ class Finding:
             return (say("No accuracy was given for the meter, so there is no ±."),)
         shown_in = self.for_people()
         parts = merged(shown_in.contributions or ())
+        told = told_of(parts)
         if not parts:
             return (say("Nothing is in doubt here."),)
         u = combined(parts)
-        shown = [p for p in parts if abs(p.amount) >= 0.01 * u]
-        lines = [f"{p.source}: {p.why + ' → ' if p.why else ''}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]
-        if len(shown) < len(parts):
-            lines.append(say("{value} more, together under 1 %", value=len(parts) - len(shown)))
+        shown = [p for p in told if abs(p.amount) >= 0.01 * u]
+        lines = [f"{p.source.words()}: {_why(p, shown_in.unit)}u\u00a0=\u00a0{show(abs(p.amount), 2)}\u00a0{shown_in.unit}" for p in shown]
+        if len(shown) < len(told):
+            lines.append(say("{value} more, together under 1 %", value=len(told) - len(shown)))
         squares = " + ".join(f"{show(abs(p.amount), 2)}²" for p in shown)
         lines.append(f"u = √({squares}) = {show(u, 2)} {shown_in.unit}")
         k, nu = coverage(parts), whole_dof(parts)
         few = "" if k == COVERAGE else say(", t for {nu:.0f} degrees of freedom", nu=nu)
         lines.append(f"U = {plain(k, 3)} × {show(u, 2)} = {show(k * u, 2)} {shown_in.unit} (about 95 %{few})")
         return tuple(lines)
+
+
+def _why(part: Contribution, unit: str) -> str:
+    reason = part.source.reason(part.amount, unit)
+    return f"{reason} → " if reason else ""

@@ -256,10 +256,8 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
     plate = float(rated[1].replace(",", ".")) if rated else 0.0
     if not plate or not most.value:
         return {}
-    share = 100 / plate
-    parts = None if most.contributions is None else tuple(c.times(share) for c in most.contributions)
     working = f"{show(most.value)} W ÷ {show(plate)} W"
-    return {"of_nameplate": Finding("of_nameplate", say("Of its nameplate"), most.value * share, "%", parts, working)}
+    return {"of_nameplate": Finding.made("of_nameplate", say("Of its nameplate"), 100 * most.known / plate, "%", working)}
 
 
 def _named(record: Record, names: tuple[str, ...]) -> Iterator[tuple[str, Jotting]]:

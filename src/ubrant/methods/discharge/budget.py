@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.quantity import show
 from ubrant.core.record.cutoff import Crossing, Cutoff
 from ubrant.core.record.gaps import GAP_FACTOR, Gap
-from ubrant.core.record.integrals import Totals
+from ubrant.core.record.integrals import Totals, through_meter
 from ubrant.core.record.readings import Readings, jitter
 from ubrant.core.record.scan import Scan
-from ubrant.core.record.typed import Widths, uncertainties
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
-from ubrant.core.wording import say
+from ubrant.core.record.typed import Widths, of_typed
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.value import Value, comes_in, exactly, rectangular, scattered, within, wrong_by
+from ubrant.core.wording import say, words
 
 _NOISE_SAMPLE = 20_000
 _PULSE_SHARE = 0.3
@@ -51,7 +51,7 @@ class Budget:
     end_noise_s : by how much noise moves the crossing
     noise_a, noise_v : standard deviation of one reading
     edges_ah, edges_s : what the edges of pulses add, each anywhere between two readings
-    typed : what readings that a person took down add: widths (Ah, Wh), what lay between them (Ah, Wh)
+    typed : what readings that a person took down add to charge and energy
     """
 
     voltage: Accuracy
@@ -64,90 +64,38 @@ class Budget:
     noise_v: float
     interval_s: float
     gaps: tuple[Gap, ...]
-    typed: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    typed: tuple[Value, Value] = (Value(0.0), Value(0.0))
     edges_ah: float = 0.0
     edges_s: float = 0.0
 
-    def of_current(self, amps: float) -> Contributions:
-        """Parts of a mean current."""
-        gain, zero = self.current.gain, self.current.zero
-        return (
-            Contribution("current gain", rectangular(gain) * amps, f"{show(gain * 100, 2)} % of {show(amps)} A ÷ √3"),
-            Contribution("current zero", rectangular(zero), f"{show(zero * 1000, 2)} mA ÷ √3"),
-        )
-
-    def parts(self, sums: Totals, bounds: Bounds) -> tuple[Contributions, Contributions, Contributions]:
-        """Parts of charge (Ah), energy (Wh) and duration (s). Errors of one meter keep their signs from one to the other."""
-        gain_a, zero_a = rectangular(self.current.gain), rectangular(self.current.zero)
-        gain_v, zero_v = rectangular(self.voltage.gain), rectangular(self.voltage.zero)
+    def errors(self, sums: Totals, bounds: Bounds) -> tuple[Value, Value, Value]:
+        """What charge (Ah), energy (Wh) and duration (s) may be off by: values around 0, in which one error is one source."""
         q, e, hours = sums.charge_ah, sums.energy_wh, sums.hours
-        # A voltmeter that reads high sees the cut-off late, and counts on until then.
-        late_gain_s, late_zero_s = gain_v * self.cutoff_v * self.seconds_per_volt, zero_v * self.seconds_per_volt
-        ah_per_s = self.cutoff_a / 3600
-        wh_per_s = ah_per_s * self.cutoff_v
-        start_s = rectangular(bounds.load_on_half_s)
-        start_ah = start_s * bounds.start_a / 3600
-        off_s = rectangular(bounds.end_half_s)
-        off_ah = off_s * (q / hours if hours else 0.0) / 3600
-        off_text = say("went off within ± {end_half_s} s, ÷ √3", end_half_s=show(bounds.end_half_s, 2))
         mean_v = e / q if q else 0.0
         count = max(hours * 3600 / self.interval_s, 1.0) if self.interval_s else 1.0
-        noise_ah = self.noise_a * hours / math.sqrt(count)
-        gap_ah = math.sqrt(sum(g.charge_half_ah**2 for g in self.gaps) / 3)
-        gap_wh = math.sqrt(sum(g.energy_half_wh**2 for g in self.gaps) / 3)
-        gain_text, zero_text = f"{show(self.current.gain * 100, 2)} %", f"{show(self.current.zero * 1000, 2)} mA"
-        gain_v_text, zero_v_text = f"{show(self.voltage.gain * 100, 2)} %", f"{show(self.voltage.zero * 1000, 2)} mV"
-        later = "sees the cut-off earlier or later"
-        charge = (
-            Contribution("current gain", gain_a * q, f"{gain_text} of {show(q)} Ah ÷ √3"),
-            Contribution("current zero", zero_a * hours, f"{zero_text} × {show(hours)} h ÷ √3"),
-            Contribution("voltage gain", late_gain_s * ah_per_s, f"{gain_v_text}, {later}"),
-            Contribution("voltage zero", late_zero_s * ah_per_s, f"{zero_v_text}, {later}"),
-            Contribution("gaps", gap_ah, "what could have flowed in them, ÷ √3"),
-            Contribution(
-                "load on", start_ah, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
-            ),
-            Contribution("load off", off_ah, off_text),
-            Contribution("edges of pulses", self.edges_ah, "each anywhere between two readings, ÷ √3"),
-            Contribution("current noise", noise_ah, "averages over the readings"),
-            Contribution("noise at the cut-off", self.end_noise_s * ah_per_s),
-            Contribution("widths of the readings", self.typed[0], "last digits and widths as taken down, ÷ √3"),
-            Contribution("between the readings", self.typed[2], "what may have flowed from one to the next, ÷ √3"),
+        # A voltmeter that reads high sees the cut-off late, and counts on until then.
+        late_s = wrong_by(self.voltage, self.cutoff_v * self.seconds_per_volt, self.seconds_per_volt)
+        late_s += scattered(self.end_noise_s, words("noise at the cut-off"))
+        on_s = within(bounds.load_on_half_s, words("load on"), "s", kind=Kind.MOMENT)
+        off_s = within(bounds.end_half_s, words("load off"), "s", kind=Kind.MOMENT)
+        charge, energy = through_meter(sums, self.voltage, self.current)
+        at_ends = on_s * bounds.start_a / 3600 + off_s * (q / hours if hours else 0.0) / 3600
+        noise = scattered(self.noise_a * hours / math.sqrt(count), words("current noise"), note=say("averages over the readings"))
+        edges_ah, edges_s = (comes_in(_EDGES, u) for u in (self.edges_ah, self.edges_s))
+        gaps_ah = comes_in(_GAPS, rectangular(math.sqrt(sum(g.charge_half_ah**2 for g in self.gaps))))
+        gaps_wh = comes_in(_GAPS, rectangular(math.sqrt(sum(g.energy_half_wh**2 for g in self.gaps))))
+        of_volts = scattered(self.noise_v * q / math.sqrt(count), words("voltage noise"), note=say("averages over the readings"))
+        late_ah = late_s * self.cutoff_a / 3600
+        inside = at_ends + noise + edges_ah
+        return (
+            charge - q + inside + late_ah + gaps_ah + self.typed[0],
+            energy - e + inside * mean_v + of_volts + late_ah * self.cutoff_v + gaps_wh + self.typed[1],
+            late_s + on_s + off_s + edges_s,
         )
-        energy = (
-            Contribution("current gain", gain_a * e, f"{gain_text} of {show(e)} Wh ÷ √3"),
-            Contribution("current zero", zero_a * sums.volt_hours, f"{zero_text} × {show(sums.volt_hours)} V·h ÷ √3"),
-            Contribution(
-                "voltage gain",
-                gain_v * e + late_gain_s * wh_per_s,
-                say("{gain_v_text} of {e} Wh ÷ √3, and {later}", gain_v_text=gain_v_text, e=show(e), later=later),
-            ),
-            Contribution("voltage zero", zero_v * q + late_zero_s * wh_per_s, f"{zero_v_text} × {show(q)} Ah ÷ √3, and {later}"),
-            Contribution("gaps", gap_wh, "what could have flowed in them, ÷ √3"),
-            Contribution(
-                "load on",
-                start_ah * mean_v,
-                say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2)),
-            ),
-            Contribution("load off", off_ah * mean_v, off_text),
-            Contribution("edges of pulses", self.edges_ah * mean_v, "each anywhere between two readings, ÷ √3"),
-            Contribution("current noise", noise_ah * mean_v, "averages over the readings"),
-            Contribution("voltage noise", self.noise_v * q / math.sqrt(count), "averages over the readings"),
-            Contribution("noise at the cut-off", self.end_noise_s * wh_per_s),
-            Contribution("widths of the readings", self.typed[1], "last digits and widths as taken down, ÷ √3"),
-            Contribution("between the readings", self.typed[3], "what may have flowed from one to the next, ÷ √3"),
-        )
-        duration = (
-            Contribution("voltage gain", late_gain_s, f"{gain_v_text} of {show(self.cutoff_v)} V ÷ √3, {later}"),
-            Contribution("voltage zero", late_zero_s, f"{zero_v_text} ÷ √3, {later}"),
-            Contribution(
-                "load on", start_s, say("came on within ± {load_on_half_s} s, ÷ √3", load_on_half_s=show(bounds.load_on_half_s, 2))
-            ),
-            Contribution("load off", off_s, off_text),
-            Contribution("edges of pulses", self.edges_s, "each anywhere between two readings, ÷ √3"),
-            Contribution("noise at the cut-off", self.end_noise_s),
-        )
-        return charge, energy, duration
+
+
+_EDGES = ErrorSource(Kind.BETWEEN, words("edges of pulses"), note=words("each anywhere between two readings, ÷ √3"))
+_GAPS = ErrorSource(Kind.GAP, words("gaps"), note=words("what could have flowed in them, ÷ √3"))
 
 
 def budget_of(
@@ -225,12 +173,12 @@ def _edges(looked: Scan, first: int, stop: int) -> tuple[float, float]:
     )
 
 
-def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> tuple[float, float, float, float]:
+def _typed(readings: Readings, widths: Widths | None, first: int, stop: int) -> tuple[Value, Value]:
     if widths is None or stop - first < 1:
-        return 0.0, 0.0, 0.0, 0.0
+        return exactly(0.0), exactly(0.0)
     first = max(first - 1, 0) if first and readings.current_a[first - 1] > 0 else first
     part = slice(first, min(stop + 1, len(readings)))
-    return uncertainties(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
+    return of_typed(readings.between(first, part.stop - 1), Widths(widths.half_v[part], widths.half_a[part], widths.between))
 
 
 def _fall_at_end(readings: Readings, first: int, after: int, cutoff_v: float, reach_v: float) -> float:

@@ -23,10 +23,10 @@ from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
-from ubrant.core.uncertainty.contributions import Contribution, rectangular
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.value import Value, scattered, wrong_by
+from ubrant.core.wording import say, words
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse, label_share
 
 Add = Callable[..., None]
@@ -148,9 +148,9 @@ def _by_counters(record: DischargeRecord, others: Others) -> Discharge:
         if counter is None or len(counter.series) < 2:
             findings[key] = Finding(key, name, None, unit, None, say("no counter for it"))
             continue
-        made = counted_finding(counted(counter.series, counter.half_width, counter.full_scale), unit, _counter_gain(record, unit))
-        parts = made.contributions if record.current_accuracy is not None else None
-        findings[key] = replace(made, key=key, name=name, contributions=parts)
+        count = counted(counter.series, counter.half_width, counter.full_scale)
+        made = counted_finding(count, unit, _off(record, unit, count.amount))
+        findings[key] = replace(made, key=key, name=name)
         starts.append(float(counter.series.time_s[0]))
         ends.append(float(counter.series.time_s[-1]))
     start, end = min(starts), max(ends)
@@ -203,9 +203,10 @@ def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, 
     return replace(discharge, about=about, verdict=judge(findings, about))
 
 
-def _counter_gain(record: DischargeRecord, unit: str) -> float:
-    gain = record.current_accuracy.gain if record.current_accuracy else 0.0
-    return gain + (record.voltage_accuracy.gain if unit == "Wh" and record.voltage_accuracy else 0.0)
+def _off(record: DischargeRecord, unit: str, amount: float) -> Value:
+    """What a counter's meter is off by in an amount, by the gains of what it adds up."""
+    of_amps = wrong_by(record.current_accuracy, amount, 0.0)
+    return of_amps if unit == "Ah" else of_amps + wrong_by(record.voltage_accuracy, amount, 0.0)
 
 
 def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> list[str]:
@@ -216,7 +217,7 @@ def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge,
         if counter is None or len(counter.series) < 2:
             continue
         count = counted(counter.series, counter.half_width, counter.full_scale)
-        made = counted_finding(count, unit, _counter_gain(record, unit))
+        made = counted_finding(count, unit, _off(record, unit, count.amount))
         if said := count.sentence(unit):
             warnings.append(said)
         integral = discharge.findings[key]
@@ -226,7 +227,7 @@ def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge,
         inside = (float(counter.series.time_s[0]) <= discharge.load_on_s + 60) and (
             float(counter.series.time_s[-1]) >= discharge.end_s - 60
         )
-        if inside and (said := agreement(_until(counter, record, discharge, unit), integral, shared=True)):
+        if inside and (said := agreement(_until(counter, record, discharge, unit), integral)):
             disagree.append(said)
     return disagree
 
@@ -239,7 +240,8 @@ def _until(counter: Counter, record: DischargeRecord, discharge: Discharge, unit
     times = np.concatenate((ends[:1], time[inside], ends[1:]))
     half = np.full(len(times), float(np.median(counter.half_width)))
     series = Series(times, np.interp(times, time, value))
-    return counted_finding(counted(series, half, counter.full_scale), unit, _counter_gain(record, unit))
+    count = counted(series, half, counter.full_scale)
+    return counted_finding(count, unit, _off(record, unit, count.amount))
 
 
 def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
@@ -258,17 +260,15 @@ def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
             read = from_resting_voltage(volts.value, label.series, kind, volts.standard_uncertainty or 0.0)
             if read.percent is None or read.expanded_points is None:
                 continue
-            parts = (
-                Contribution("chart and voltage", read.expanded_points / 2, "what charts differ by; the rest by the slope of the chart"),
-            )
+            note = say("what charts differ by; the rest by the slope of the chart")
+            charged = read.percent + scattered(read.expanded_points / 2, words("chart and voltage"), note=note)
             working = say("{chart}, if it had rested {rest_hours:g} h", chart=chart_name(kind), rest_hours=kind.rest_hours)
             usual = len(_charts(label)) > 1 and not kind.own_chart
-            found = Finding(
+            found = Finding.made(
                 f"{key}_usual" if usual else key,
                 say("{name}, by the usual chart", name=name) if usual else name,
-                read.percent,
+                charged,
                 "%",
-                parts,
                 working,
                 (say("{volts}, by {chart}: {sentence}", volts=volts.value_text(), chart=chart_name(kind), sentence=read.sentence),),
             )
@@ -333,19 +333,10 @@ def _add_cycles(record: DischargeRecord, others: Others, add: Add) -> None:
         if len(part) < 2:
             continue
         charge = totals(part.time_s, part.voltage_v, part.current_a).charge_ah
-        parts = None
-        if record.current_accuracy is not None:
-            hours = (off_s - on_s) / 3600
-            parts = (
-                Contribution("current gain", rectangular(record.current_accuracy.gain) * charge),
-                Contribution("current zero", rectangular(record.current_accuracy.zero) * hours),
-            )
+        given = charge + wrong_by(record.current_accuracy, charge, (off_s - on_s) / 3600)
         first = first or charge
-        add(
-            Finding(
-                f"cycle_{number}", f"Cycle {number}", charge, "Ah", parts, say("{show} % of the first", show=show(100 * charge / first, 3))
-            )
-        )
+        working = say("{show} % of the first", show=show(100 * charge / first, 3))
+        add(Finding.made(f"cycle_{number}", f"Cycle {number}", given, "Ah", working))
 
 
 def _between(readings: Readings, from_s: float, to_s: float) -> Readings:

@@ -17,8 +17,8 @@ from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import LINEARITY, Contribution, Contributions, of_ratio
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import of_run
 from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.forecast import forecast, running_charge, thinned
@@ -29,10 +29,6 @@ from ubrant.methods.rehearsal import Rehearsal, rehearse
 
 _MOST_RUNS = 12
 _STEADY = 0.03
-_CURRENT_GAIN = "current gain"
-_ZEROS = frozenset({"current zero", "voltage zero"})
-_SHARED = frozenset({_CURRENT_GAIN, "voltage gain"}) | _ZEROS
-"""Errors that two runs have in common where one meter read both; its zeros only where it was not zeroed in between."""
 
 
 def constant_run(
@@ -47,21 +43,10 @@ def constant_run(
         return None
     duration, charge = findings["duration"].in_unit("h", 1 / 3600), findings["charge"]
     hours = duration.value or 0.0
-    if charge.contributions is None or duration.contributions is None:
-        return ConstantRun(given_ah / hours, hours, None, None)
-    of_current = of_ratio(given_ah, charge.contributions, hours, duration.contributions)
-    meter, zeroed = record.meter("battery"), record.of(Zeroed)
-    alone = say(" of the run at {amps} A, {time}", amps=plain(given_ah / hours, 3), time=show_duration(3600 * hours))
-    shared = frozenset() if not meter.id else _SHARED - _ZEROS if zeroed else _SHARED
-    if _CURRENT_GAIN in shared:  # what of it is not the same at another current does not cancel
-        gain = sum(abs(c.amount) for c in of_current if c.source == _CURRENT_GAIN)
-        of_current = (*of_current, Contribution(say("linearity of the amperes"), LINEARITY * gain, say("a quarter of the gain")))
-
-    def named(parts: Contributions) -> Contributions:
-        """Each under a name that another run's has only where it is the same error."""
-        return tuple(replace(c, source=f"{c.source} ({meter.uid})" if c.source in shared else f"{c.source}{alone}") for c in parts)
-
-    return ConstantRun(given_ah / hours, hours, named(of_current), named(duration.contributions))
+    name = say("of the run at {amps} A, {time}", amps=plain(given_ah / hours, 3), time=show_duration(3600 * hours))
+    same, zeros = bool(record.meter("battery").id), not record.of(Zeroed)
+    amps, time_h = (of_run(v, name, meters=same, zeros=zeros) for v in (charge.known / duration.known, duration.known))
+    return ConstantRun(amps, time_h)
 
 
 def peukert_of(

@@ -28,8 +28,8 @@ from ubrant.core.record.integrals import Totals, span
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, require_usable
 from ubrant.core.record.scan import Scan, scan
 from ubrant.core.record.typed import HELD, Widths, held
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, combined, of_ratio, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import Value, as_read
 from ubrant.core.wording import say
 from ubrant.methods.discharge.at_rest import flowed_before, last_at_rest
 from ubrant.methods.discharge.budget import Bounds, Budget, budget_of
@@ -407,25 +407,23 @@ def _figures(
     bridged = "no gaps" if not gaps else f"{len(gaps)} gap{'s' if len(gaps) > 1 else ''} bridged"
     until = "the cut-off" if crossing else "the last reading under load"
     start_text = "Read while the load was on, joined by straight lines, from load on to " + until
-    parts_q, parts_e, parts_t = budget.parts(sums, bounds) if budget else (None, None, None)
-    charge = Finding(
+    off_q, off_e, off_t = budget.errors(sums, bounds) if budget else (Value(0.0, None),) * 3
+    charge = Finding.made(
         "charge",
         "Charge delivered",
-        sums.charge_ah,
+        sums.charge_ah + off_q,
         "Ah",
-        parts_q,
         f"∫ I dt, {count}, {bridged}",
         (
             f"{start_text}: {count}, {bridged}.",
             f"mean {show(sums.charge_ah / hours, 5)} A × {show(hours, 5)} h = {show(sums.charge_ah, 5)} Ah",
         ),
     )
-    energy = Finding(
+    energy = Finding.made(
         "energy",
         "Energy delivered",
-        sums.energy_wh,
+        sums.energy_wh + off_e,
         "Wh",
-        parts_e,
         say("∫ V·I dt at the battery terminals"),
         (
             say("V and I both as straight lines between readings: Δt/6 · (2V₀I₀ + V₀I₁ + V₁I₀ + 2V₁I₁) for each interval."),
@@ -434,12 +432,11 @@ def _figures(
     )
     on_s = bounds.end_s - bounds.load_on_s - stretch.off_s
     paused = say(", less {off_s} with the load off", off_s=show_duration(stretch.off_s)) if stretch.off_s else ""
-    duration = Finding(
+    duration = Finding.made(
         "duration",
         "Duration",
-        on_s,
+        on_s + off_t,
         "s",
-        parts_t,
         say("load on to {until}{paused}", until=until, paused=paused),
         (f"{grouped(bounds.end_s, 1)} s − {grouped(bounds.load_on_s, 1)} s{paused} = {grouped(on_s, 1)} s",),
     )
@@ -455,20 +452,16 @@ def _figures(
 def _ratio(key: str, name: str, top: Finding, bottom: Finding, unit: str) -> Finding:
     if not top.value or not bottom.value:
         return Finding(key, name, None, unit, None, say("nothing delivered yet"))
-    value = top.value / bottom.value
-    parts: Contributions | None = None
-    if top.contributions is not None and bottom.contributions is not None:
-        parts = of_ratio(top.value, top.contributions, bottom.value, bottom.contributions)
+    value = top.known / bottom.known
     working = f"{show(top.value)} {top.unit} ÷ {show(bottom.value)} {bottom.unit}"
-    return Finding(
+    return Finding.made(
         key,
         name,
         value,
         unit,
-        parts,
         working,
         (
-            f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value, 5)} {unit}",
+            f"{show(top.value, 5)} {top.unit} ÷ {show(bottom.value, 5)} {bottom.unit} = {show(value.value, 5)} {unit}",
             say("What is wrong with the current is wrong in both and cancels."),
         ),
     )
@@ -484,26 +477,22 @@ def label_share(record: DischargeRecord, charge: Finding, energy: Finding, hours
     if not rated or measured.value is None:
         return Finding("label_share", name, None, "%", None, say("the label gives no capacity"))
     at = at_reference(label, record.temperature_c, hours, record.room_c)
-    share = 100 * measured.value / rated / at.factor
-    parts = None
-    if measured.contributions is not None:
-        parts = (*(c.times(100 / rated / at.factor) for c in measured.contributions), *(c.times(share) for c in at.relative))
+    share = 100 * measured.known / rated / at.factor
     sum_text = say("{value} ÷ {rated} {unit} on the label", value=show(measured.value), rated=show(rated), unit=measured.unit)
     whole = f"{sum_text} {at.sentence}".strip()
     rule = say(
         "Rule: it meets the label where value − U is over 100 %, is below it where value + U is under (JCGM 106, guard band U): a wrong word in fewer than 1 of 40."
     )
-    return Finding("label_share", name, share, "%", parts, whole, (f"{whole} = {show(share)} %", rule))
+    return Finding.made("label_share", name, share, "%", whole, (f"{whole} = {show(share.value)} %", rule))
 
 
 def _c_rate(label: Label | None, sums: Totals, hours_on: float, budget: Budget | None) -> Finding:
     if label is None or not label.charge_ah or hours_on <= 0:
         return Finding("c_rate", "Rate", None, "C", None, say("no rated Ah to compare with"))
     amps = sums.charge_ah / hours_on
-    rate = amps / label.charge_ah
-    parts = tuple(c.times(1 / label.charge_ah) for c in budget.of_current(amps)) if budget else None
+    rate = as_read(amps, budget.current if budget else None) / label.charge_ah
     working = f"mean {show(amps)} A ÷ {show(label.charge_ah)} Ah"
-    return Finding("c_rate", "Rate", rate, "C", parts, working, (f"{working} = {show(rate)} C",))
+    return Finding.made("c_rate", "Rate", rate, "C", working, (f"{working} = {show(rate.value)} C",))
 
 
 def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_below: float, *, before: bool) -> Finding:
@@ -524,20 +513,14 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
     volts = float(readings.voltage_v[index])
     if not before and volts < 0.5 * float(np.interp(moment_s, time, readings.voltage_v)):
         return Finding(key, name, None, "V", None, say("it had switched itself off"))
-    accuracy = record.voltage_accuracy
-    parts: Contributions | None = None
-    if accuracy is not None:
-        parts = (
-            Contribution("voltage gain", rectangular(accuracy.gain * volts), f"{show(accuracy.gain * 100, 2)} % of {show(volts)} V ÷ √3"),
-            Contribution("voltage zero", rectangular(accuracy.zero), f"{show(accuracy.zero * 1000, 2)} mV ÷ √3"),
-        )
+    shown = as_read(volts, record.voltage_accuracy)
     apart = abs(moment_s - float(time[index]))
     working = f"{show_duration(apart)} {'before load on' if before else 'after the load went off'}{flowed.aside}"
     lines = [f"read {working}: {show(volts, 5)} V"]
     label = record.label
     if before and label is not None and label.kind_of_cell is not None and label.series:
         kind = label.kind_of_cell
-        charged = from_resting_voltage(volts, label.series, kind, combined(parts or ()))
+        charged = from_resting_voltage(volts, label.series, kind, shown.u or 0.0)
         lines.append(
             say(
                 "If it had rested {rest_hours:g} h, by {chart}: {lower}{value}",
@@ -547,7 +530,7 @@ def _rest(readings: Readings, record: DischargeRecord, moment_s: float, idle_bel
                 value=charged.sentence[1:],
             )
         )
-    return Finding(key, name, volts, "V", parts, working, tuple(lines))
+    return Finding.made(key, name, shown, "V", working, tuple(lines))
 
 
 def _warn(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, power_uncertainty, supply_average, supply_efficiency
+from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, supply_average, supply_efficiency, watts_read
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import Jotting
@@ -121,9 +121,8 @@ class SupplyMethod(Method):
         average = supply_average(steps, meters)
         findings["average_efficiency"] = average
         if no_load is not None:
-            findings["no_load_power"] = Finding(
-                "no_load_power", say("With no load"), no_load, "W", power_uncertainty(no_load, power, half_w), say("as the meter reads")
-            )
+            drawn = watts_read(no_load, power, half_w)
+            findings["no_load_power"] = Finding.made("no_load_power", say("With no load"), drawn, "W", say("as the meter reads"))
         said = (
             say("Average efficiency {share}", share=average.with_uncertainty())
             if average.value is not None

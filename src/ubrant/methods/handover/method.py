@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from ubrant.core.account import Account, Group
@@ -13,8 +13,8 @@ from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, merged, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import as_read, digit
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
@@ -139,17 +139,9 @@ class HandoverMethod(Method):
             volts = next((r for r in jotting.readings if r.quantity == "V"), None)
             if volts is None:
                 continue
-            parts: Contributions | None = None
-            if accuracy is not None:
-                parts = merged(
-                    (
-                        Contribution(say("voltage gain"), rectangular(accuracy.gain) * volts.value),
-                        Contribution(say("voltage zero"), rectangular(accuracy.zero)),
-                        Contribution(say("last digit"), rectangular(volts.half_width)),
-                    )
-                )
             key = f"lowest_{k}"
-            findings[key] = Finding(key, what, volts.value, "V", parts, say("lowest while it changed; the load {fate}", fate=say(fate)))
+            shown = as_read(volts.value, accuracy) + digit(volts.half_width, "V", when=what)
+            findings[key] = Finding.made(key, what, shown, "V", say("lowest while it changed; the load {fate}", fate=say(fate)))
             u = findings[key].expanded_uncertainty or 0.0
             if plan.least_v is not None and volts.value - u < plan.least_v:
                 sure = volts.value + u < plan.least_v
@@ -162,9 +154,7 @@ class HandoverMethod(Method):
         lowest = min((f for key, f in findings.items() if key.startswith("lowest_")), key=lambda f: f.value or 0.0, default=None)
         if lowest is not None:
             findings = {
-                "lowest_output": Finding(
-                    "lowest_output", say("Lowest output in a change"), lowest.value, "V", lowest.contributions, lowest.name
-                ),
+                "lowest_output": replace(lowest, key="lowest_output", name=say("Lowest output in a change"), working=lowest.name),
                 **findings,
             }
         text = say("{n} of {m} changes held", n=len(lines) - len(bad), m=len(lines))

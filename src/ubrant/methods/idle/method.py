@@ -243,12 +243,13 @@ def _as_it_is_drawn(time_s: Array, volts: Array, amps: Array | None, watts: Arra
 
 def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple[Accuracy | None, Accuracy | None]:
     """(volts, amperes) of what the watts are made of; read as watts, all of their doubt is in the amperes."""
-    nothing = Accuracy(0.0, 0.0, "V")
+    nothing = Accuracy(0.0, 0.0, "V", place="input")
     if not read.by_watts:
         volts = record.accuracy("input", "V") if stands_in is None else nothing
         return volts, _zeroed_by_hand(record, record.accuracy("input", "A"))
     watts = _zeroed_by_hand(record, record.accuracy("input", "W"))
-    return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / (abs(float(np.median(read.volts))) or math.inf), "A")
+    at_v = abs(float(np.median(read.volts))) or math.inf
+    return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / at_v, "A", place="input")
 
 
 def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:

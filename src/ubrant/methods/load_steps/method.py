@@ -355,7 +355,6 @@ def _waves(record: Record, rows: Rows) -> list[WaveAtLoad]:
         return []
     waves = []
     accuracy = record.accuracy("scope", "V")
-    gain, zero = (accuracy.gain, accuracy.zero) if accuracy is not None else (None, 0.0)
     watts = rows.column("output", "W")
     for k, span in enumerate(rows.waves):
         if span is None:
@@ -368,7 +367,7 @@ def _waves(record: Record, rows: Rows) -> list[WaveAtLoad]:
         inside = (scope.time_s >= start - 1e-7) & (scope.time_s <= end + 1e-7)
         time, volts = scope.time_s[inside] - start, scope.value[inside]
         try:
-            wave = analyse_wave(time, volts, gain, zero)
+            wave = analyse_wave(time, volts, accuracy)
         except ReadingsError:
             continue
         waves.append(WaveAtLoad(load_w, time, volts, wave.kind, wave.findings, wave.warnings, wave.harmonics))

@@ -216,7 +216,7 @@ def _emptied(record: Record, account: Account) -> Emptied | None:
     whole = account.ended_by == "gave up" and record.head.conditions.was_full is not False and "minimum_load" not in account.findings
     if energy is None or lasted is None or not lasted.value or not whole or account.energy is None:
         return None
-    return Emptied(energy, lasted.value / 3600, record.meter("output").uid)
+    return Emptied(energy, lasted.value / 3600)
 
 
 def _went_off(record: Record, tap: str, given: Given) -> str:

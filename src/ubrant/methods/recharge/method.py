@@ -18,11 +18,11 @@ from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.integrals import totals
+from ubrant.core.record.integrals import through_meter, totals
 from ubrant.core.record.readings import Array, Series, join, no_readings
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.contributions import Contribution, Contributions, rectangular
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import Value, total_of, wrong_by
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
@@ -248,8 +248,8 @@ def _recharges(record: Record, source: tuple[Series, Array], device: tuple[Serie
         after_s = gained[place - 1].to_s if place else -math.inf
         before_s = gained[place + 1].from_s if place + 1 < len(gained) else math.inf
         taken = change_between(*_within(source, after_s, before_s), one.from_s, one.to_s)
-        found.append(Recharge(taken, one, *_counted(record, one.from_s, one.to_s)))
-    if len(found) > 1 and all(one.source is None and one.counted_wh is None for one in found):
+        found.append(Recharge(taken, one, _counted(record, one.from_s, one.to_s)))
+    if len(found) > 1 and all(one.source is None and one.counted is None for one in found):
         together = change_between(*source, gained[0].from_s, gained[-1].to_s)
         if together is not None:
             return [Recharge(together, gained[0], more=tuple(gained[1:]))]
@@ -285,7 +285,7 @@ def _within(series: tuple[Series, Array], from_s: float, to_s: float) -> tuple[S
     return Series(series[0].time_s[inside], series[0].value[inside]), series[1][inside]
 
 
-def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, Contributions | None]:
+def _counted(record: Record, from_s: float, to_s: float) -> Value | None:
     """Wh by a meter's counter meanwhile."""
     for tap in _COUNTED_AT:
         series = record.either(tap, "Wh")
@@ -294,33 +294,22 @@ def _counted(record: Record, from_s: float, to_s: float) -> tuple[float | None, 
             half = record.half_width(tap, "Wh")
             digits = np.full(len(series), half) if isinstance(half, float) else half
             count = counted(Series(series.time_s[inside], series.value[inside]), digits[inside])
-            volts, amps = record.accuracy("source", "V"), record.accuracy("source", "A")
-            if volts is None or amps is None:
-                return count.amount, None
-            gain = rectangular(volts.gain + amps.gain) * count.amount
-            return count.amount, (Contribution("counter's digits", count.standard_uncertainty), Contribution("counter's gain", gain))
+            gains = (wrong_by(record.accuracy("source", q), count.amount, 0.0) for q in "VA")
+            return total_of((count.value(tap), *gains))
     return _read_between(record, from_s, to_s)
 
 
-def _read_between(record: Record, from_s: float, to_s: float) -> tuple[float | None, Contributions | None]:
+def _read_between(record: Record, from_s: float, to_s: float) -> Value | None:
     """Wh by volts and amperes that a meter at the source's output read along meanwhile."""
     volts, amps = record.corrected("source", "V"), record.corrected("source", "A")
     if volts is None or amps is None:
-        return None, None
+        return None
     readings = join(volts, amps)
     inside = (readings.time_s >= from_s - 1.0) & (readings.time_s <= to_s + 1.0)
     if inside.sum() < 2:
-        return None, None
+        return None
     sums = totals(readings.time_s[inside], readings.voltage_v[inside], readings.current_a[inside])
-    of_v, of_a = record.accuracy("source", "V"), record.accuracy("source", "A")
-    if of_v is None or of_a is None:
-        return sums.energy_wh, None
-    parts = (
-        Contribution("meter's gains", math.hypot(rectangular(of_v.gain), rectangular(of_a.gain)) * sums.energy_wh),
-        Contribution("current zero", rectangular(of_a.zero) * sums.volt_hours),
-        Contribution("voltage zero", rectangular(of_v.zero) * sums.charge_ah),
-    )
-    return sums.energy_wh, parts
+    return through_meter(sums, record.accuracy("source", "V"), record.accuracy("source", "A"))[1]
 
 
 def _device(setup: Setup) -> Holds | None:

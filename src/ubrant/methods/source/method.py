@@ -169,11 +169,9 @@ def _stacked(plan: SourcePlan | None, findings: dict[str, Finding], warnings: li
     working = say(
         "{w} W at {v} V, each {p} W at {u} V", w=plain(plan.load_w), v=plain(plan.load_v), p=show(power.value, 3), u=show(at_v.value, 3)
     )
-    an_hour = 60 * power.value / plan.load_w
-    of_power = tuple(c.times(60 / plan.load_w) for c in power.contributions) if power.contributions is not None else None
     name = say("Minutes of use for an hour of charging")
     kept = say("60 × {p} W ÷ {w} W, if nothing were lost in between", p=show(power.value, 3), w=plain(plan.load_w))
-    minutes = Finding("minutes_an_hour", name, an_hour, "", of_power, kept)
+    minutes = Finding.made("minutes_an_hour", name, 60 * power.known / plan.load_w, "", kept)
     return {
         minutes.key: minutes,
         "in_series": Finding("in_series", say("In series"), float(series), "", (), working),

@@ -50,16 +50,15 @@ class WaveMethod(Method):
             return Account(trouble=say("There is no record in it."))
         time, volts = scope.time_s - scope.time_s[0], scope.value
         load_w, accuracy = record.head.conditions.load_w or 0.0, record.accuracy("scope", "V")
-        gain, zero = (accuracy.gain, accuracy.zero) if accuracy is not None else (None, 0.0)
 
         def drawn() -> tuple[Drawing, ...]:
             return (record_plot(scope),)
 
         try:
             if is_dc(volts) and float(np.ptp(volts)) > 0:
-                transient = analyse_transient(time, volts, record.head.criteria.tolerance, gain)
+                transient = analyse_transient(time, volts, record.head.criteria.tolerance, accuracy)
                 return Account(transient.findings, (), (), None, transient.sentence, transient.warnings, drawings=drawn)
-            wave = analyse_wave(time, volts, gain, zero)
+            wave = analyse_wave(time, volts, accuracy)
         except ReadingsError as error:
             return Account(trouble=str(error), drawings=drawn)
         where = say("at {load} W", load=show(load_w, 3)) if load_w else record.head.origin.columns.get("voltage", "")

@@ -23,8 +23,9 @@ from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
-from ubrant.core.sources.feeding import Watts, Way, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
@@ -75,8 +76,8 @@ class _Seen:
     """What was read of one way, as it comes."""
 
     name: str
-    source_w: Watts | None = None
-    load_w: Watts | None = None
+    source_w: Value | None = None
+    load_w: Value | None = None
     times: list[float] = field(default_factory=list)
     percents: list[tuple[float, float, float]] = field(default_factory=list)
     on_s: float | None = None
@@ -291,9 +292,9 @@ def _seen_by_points(record: Record, names: Sequence[str]) -> list[_Seen]:
             watts, volts, amps = (float(table.values[(place, q)][k]) for q in "WVA")
             made = None
             if math.isfinite(watts):
-                made = power_read(place, watts, 0.0, record.accuracy(place, "W"))
+                made = power_read(place, watts, 0.0, record.accuracy(place, "W"), one.name)
             elif math.isfinite(volts) and math.isfinite(amps) and volts < AC_FROM_V:
-                made = power_of(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"))
+                made = power_of(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
             if place == "source":
                 one.source_w = made
             else:
@@ -346,10 +347,10 @@ def _take(record: Record, one: _Seen, time_s: float, jotting: Jotting) -> None:
         watts, volts, amps = (read.get((place, q)) for q in "WVA")
         made = None
         if watts is not None:
-            made = power_read(place, watts.value, watts.half_width, record.accuracy(place, "W"))
+            made = power_read(place, watts.value, watts.half_width, record.accuracy(place, "W"), one.name)
         elif volts is not None and amps is not None:
             halves = volts.half_width, amps.half_width
-            made = power_of(place, volts.value, amps.value, halves, record.accuracy(place, "V"), record.accuracy(place, "A"))
+            made = power_of(place, volts.value, amps.value, halves, record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
         if made is not None and place == "source":
             one.source_w = made
         elif made is not None:
