@@ -59,7 +59,7 @@ def test_without_accuracies_a_percent_more_out_than_in_is_let_through_and_not_mo
 
 def test_a_meter_that_reads_watts_leaves_the_volts_their_own_uncertainty():
     volts = Accuracy(0.002, 0.0, "V")
-    meters = SweepMeters(volts, Accuracy(0.002, 0.0, "A"), Accuracy(0.01, 0.0, "V"), None, False, Accuracy(0.01, 0.1, "W"))
+    meters = SweepMeters(volts, Accuracy(0.002, 0.0, "A"), Accuracy(0.01, 0.0, "V"), None, Accuracy(0.01, 0.1, "W"))
     points = points_of(np.full(3, 12.0), np.array([1.0, 5.0, 10.0]), np.array([231.0, 230.0, 229.0]), None, np.array([10.0, 50.0, 100.0]))
     found = analyse_sweep(points, meters, parse_tolerance("220..240 V")).findings["headroom"]
     assert found.value == pytest.approx(9.0)

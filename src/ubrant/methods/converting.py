@@ -48,7 +48,7 @@ def meters_of(record: Record) -> SweepMeters:
         watts = record.quoted("input", "W")
         volts = volts or Accuracy(0.0, 0.0, "V", place="input")
         amps = None if watts is None else Accuracy(watts.gain, watts.zero / abs(at_v), "A", place="input")
-    return SweepMeters(volts, amps, out_v, out_a, out_w)
+    return SweepMeters(volts, amps, out_v, out_a, out_w, record.quoted("source", "V"))
 
 
 def _moved(accuracy: Accuracy | None) -> tuple[Accuracy | None, Accuracy | None]:

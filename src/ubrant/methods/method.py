@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -20,7 +21,7 @@ from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Conditions,
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulated
-from ubrant.core.uncertainty.value import come_true
+from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.rows import ByHand
@@ -383,13 +384,19 @@ class Method:
         if not asked:
             return ()
         draws, errors = Draws(count), errors_of(record)
+        as_read = Draw(lambda _: 0.0, {})
+        with come_true(as_read):
+            self.account(replace(record))
+        kinds = Counter(map(_family, account.findings))
         values: dict[str, list[float | None]] = {f.key: [] for f in asked}
         for k in range(count):
             shares = [draws.within(("meter", n), k) for n in range(len(errors))]
-            with come_true(draws.drawing(k)):
+            with come_true(draws.drawing(k, as_read.came_in)):
                 made = self.account(if_off(record, drawn_together(errors, shares))).findings
-                for f in asked:
-                    values[f.key].append(None if (found := made.get(f.key)) is None or found.bound else found.value)
+            alike = Counter(map(_family, made))
+            for f in asked:
+                found = made.get(f.key) if alike[_family(f.key)] == kinds[_family(f.key)] else None
+                values[f.key].append(None if found is None or found.bound else found.value)
         return tuple(simulated(f, values[f.key]) for f in asked)
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
@@ -432,6 +439,11 @@ METERED_AT = ("battery", "load", "source", "input", "output", "case")
 def clipped(meter: Meter) -> str:
     """Where a meter goes, at its pin."""
     return f"{meter.name}: V, A, W" if meter.details.power_accuracy else f"{meter.name}: V across, A through"
+
+
+def _family(key: str) -> str:
+    """Findings that are numbered are told apart only where there are as many of them."""
+    return key.rstrip("0123456789")
 
 
 def refusals_first(problems: Sequence[Problem]) -> list[Problem]:

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.chemistry import LIFEPO4, Chemistry
-from ubrant.core.wording import say
+from ubrant.core.record.readings import Array
+from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.wording import say, words
 
 CHART_DOUBT_POINTS = 10.0
 """Half-width (rectangular) of what charts differ by."""
@@ -54,10 +56,28 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
             None, None, say("Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.")
         )
     percent = float(np.interp(cell_v, volts, percents))
-    row = min(max(int(np.searchsorted(volts, cell_v)), 1), len(volts) - 1)
-    points_per_volt = (percents[row] - percents[row - 1]) / (volts[row] - volts[row - 1])
+    by_volts = _by_volts(volts, percents, cell_v, voltage_u / cells)
     doubt = OWN_CHART_POINTS if chemistry.own_chart else CHART_DOUBT_POINTS
-    u = math.hypot(points_per_volt * voltage_u / cells, doubt / math.sqrt(3))
+    u = math.hypot(by_volts, doubt / math.sqrt(3))
     return RestingCharge(
         percent, 2 * u, say("About {percent:.0f} % by resting voltage (± {value:.0f} points).", percent=percent, value=2 * u)
     )
+
+
+def _by_volts(volts: Array, percents: Array, cell_v: float, u_v: float) -> float:
+    """What a standard uncertainty of a cell's volts does to its percent, the larger of both sides."""
+    percent = float(np.interp(cell_v, volts, percents))
+    return max(abs(float(np.interp(cell_v + side * u_v, volts, percents)) - percent) for side in (1, -1))
+
+
+def charge_by(rest: Value, cells: int, chemistry: Chemistry) -> Value | None:
+    """Percent by a resting voltage with what that may be off by, and what charts differ by; None where voltage cannot tell."""
+    read = from_resting_voltage(rest.value, cells, chemistry, rest.u or 0.0)
+    if read.percent is None or read.expanded_points is None:
+        return None
+    volts, percents = (np.array(column) for column in zip(*reversed(chemistry.rest_chart), strict=True))
+    slope = _by_volts(volts, percents, rest.value / cells, (rest.u or 0.0) / cells) / rest.u if rest.u else 0.0
+    doubt = OWN_CHART_POINTS if chemistry.own_chart else CHART_DOUBT_POINTS
+    percent = read.percent
+    known = rest.through(lambda _: percent, slope) if rest.parts is not None else Value(percent)
+    return known + within(doubt, words("chart"), "%", note=say("what charts differ by"))

@@ -22,14 +22,18 @@ _BEYOND_SHARE, _BEYOND_W = 1.5, 5.0
 
 @dataclass(frozen=True)
 class Mode:
-    """One reading of a plug-in meter. ``watts`` None where it was not read: V × A is not W on AC; ``half_w``: half of their last digit."""
+    """One reading of a plug-in meter. ``watts`` None where it was not read: V × A is not W on AC; ``halves``: half of the last digit of V, A and W."""
 
     name: str
     volts: float | None = None
     amps: float | None = None
     watts: float | None = None
     peak_w: float | None = None
-    half_w: float = 0.0
+    halves: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    @property
+    def half_w(self) -> float:
+        return self.halves[2]
 
 
 def appliance_findings(
@@ -109,7 +113,9 @@ def _over(mode: Mode, apparent: float) -> str:
 def _apparent(number: int, mode: Mode, watts: Value, voltage: Accuracy | None, current: Accuracy | None) -> dict[str, Finding]:
     """VA and power factor of a mode. The three readings of a plug-in meter are taken as independent."""
     volts, amps = mode.volts or 0.0, mode.amps or 0.0
-    apparent = as_read(volts, voltage) * as_read(amps, current)
+    apparent = (as_read(volts, voltage, "input") + digit(mode.halves[0], "V", when=mode.name)) * (
+        as_read(amps, current, "input") + digit(mode.halves[1], "A", when=mode.name)
+    )
     factor = watts / apparent
     factor = Value(min(factor.value, 1.0), factor.parts)
     keys = f"apparent_{number}", f"factor_{number}"

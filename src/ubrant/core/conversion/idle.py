@@ -101,6 +101,7 @@ def idle_findings(
     power += digit(half_a, "A", of=words("last digit of the amperes")) * mean_v
     power += digit(half_v, "V", of=words("last digit of the volts")) * abs(mean_a)
     if floor_a and mean_a <= floor_a:
+        floor_a = max(floor_a, mean_a + (current.zero if current is not None else 0.0))
         watts = mean_v * floor_a / 2
         power = watts + within(
             watts, words("below what the meter shows"), "W", note=say("anywhere from 0 to {show} W", show=show(2 * watts))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.battery.state_of_charge import from_resting_voltage
+from ubrant.core.battery.state_of_charge import charge_by, from_resting_voltage
 from ubrant.core.conversion.points import Points, SweepMeters
 from ubrant.core.conversion.sweep import OF_MODEL, Sweep, analyse_sweep
 from ubrant.core.quantities.accuracy import Accuracy
@@ -18,7 +18,7 @@ from ubrant.core.record.integrals import energy_wh
 from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import Kind
-from ubrant.core.uncertainty.value import Value, as_read, scattered, within, wrong_by
+from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within, wrong_by
 from ubrant.core.wording import say, words
 
 BATTERY, PROTECTION, LEADS, INVERTER, OVERLOAD, PERSON, NOT_KNOWN = (
@@ -184,23 +184,20 @@ def _of_output(points: Points, on: np.ndarray, within: np.ndarray, voltage: Accu
     lightest, heaviest = int(np.argmin(running.output_w)), int(np.argmax(running.output_w))
     light, heavy = float(running.output_v[lightest]), float(running.output_v[heaviest])
     scatter = _about_a_line(running.output_a, running.output_v)
+
+    def shown(k: int) -> Value:
+        half = float(running.half["output_v"][k]) if "output_v" in running.half else 0.0
+        return as_read(float(running.output_v[k]), voltage, "output") + digit(half, "V", when=str(k + 1))
+
     apart = scattered(math.sqrt(2) * scatter, words("scatter of the points"), note=say("about a straight line over the current"))
-    sags = as_read(light, voltage, "output") - as_read(heavy, voltage, "output") + apart
+    sags = shown(lightest) - shown(heaviest) + apart
     carried = float(points.output_w[on & within].max()) if (on & within).any() else None
     return {
         "output_unloaded": Finding.made(
-            "output_unloaded",
-            "Output unloaded",
-            as_read(light, voltage, "output"),
-            "V",
-            f"at {show(float(running.output_w[lightest]), 3)} W",
+            "output_unloaded", "Output unloaded", shown(lightest), "V", f"at {show(float(running.output_w[lightest]), 3)} W"
         ),
         "output_loaded": Finding.made(
-            "output_loaded",
-            say("Output at the heaviest load"),
-            as_read(heavy, voltage, "output"),
-            "V",
-            f"at {show(float(running.output_w[heaviest]), 3)} W",
+            "output_loaded", say("Output at the heaviest load"), shown(heaviest), "V", f"at {show(float(running.output_w[heaviest]), 3)} W"
         ),
         "output_sag": Finding.made(
             "output_sag", "Sags by", sags, "V", say("{light} − {heavy} V; the meter's zero cancels", light=show(light), heavy=show(heavy))
@@ -258,9 +255,9 @@ def _left(ending: Ending, source: Source | None) -> Finding | None:
     rest = from_resting_voltage(ending.recovered_v, source.series, source.chemistry)
     if rest.percent is None:
         return Finding("charge_left", say("Left in the battery"), None, "%", None, rest.sentence)
-    if rest.expanded_points is None:
+    left = charge_by(Value(ending.recovered_v), source.series, source.chemistry)
+    if left is None:
         return Finding("charge_left", say("Left in the battery"), rest.percent, "%", None, rest.sentence)
-    left = rest.percent + scattered(rest.expanded_points / 2, words("chart and voltage"))
     return Finding.made("charge_left", say("Left in the battery"), left, "%", say("by its voltage soon after: a floor, it still recovers"))
 
 

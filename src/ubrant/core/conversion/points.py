@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -24,6 +24,7 @@ class SweepMeters:
     """Accuracies at the two ends, which know whose they are; None for unknown.
 
     ``output_w`` is that of a meter that reads watts itself, as on AC: then the output's power has its uncertainty from there.
+    ``source_v`` is at the battery's terminals; without one the input's voltmeter was moved there.
     """
 
     input_v: Accuracy | None = None
@@ -31,6 +32,7 @@ class SweepMeters:
     output_v: Accuracy | None = None
     output_a: Accuracy | None = None
     output_w: Accuracy | None = None
+    source_v: Accuracy | None = None
 
     @property
     def known(self) -> bool:
@@ -113,7 +115,7 @@ def errors_of(points: Points, meters: SweepMeters) -> list[tuple[ErrorSource, Mo
     read = [("input_v", meters.input_v), ("input_a", meters.input_a), ("output_v", meters.output_v)]
     read.append(("output_w", meters.output_w) if by_watts else ("output_a", meters.output_a))
     if np.isfinite(points.source_v).any():
-        read.append(("source_v", replace(meters.input_v, meter="", place="source")))
+        read.append(("source_v", meters.source_v or meters.input_v.moved_to("source")))
     columns: dict[ErrorSource, list[str]] = {}
     for column, accuracy in read:
         for source in errors_of_meter(accuracy, column.partition("_")[0]) if accuracy is not None else ():
@@ -142,20 +144,22 @@ def _put_in(source: ErrorSource, columns: tuple[str, ...], by_watts: bool) -> Mo
     return moved
 
 
-def digits_of(points: Points) -> Iterator[tuple[ErrorSource, Callable[[Points], Points]]]:
+def digits_of(points: Points) -> list[tuple[ErrorSource, Move]]:
     """By source what a reading that is a standard uncertainty off by its own width makes of the points: each is wrong by itself, by up to half of its last digit."""
 
-    def one(name: str, k: int, by: float) -> Callable[[Points], Points]:
-        def moved(p: Points) -> Points:
+    def one(name: str, k: int, by: float) -> Move:
+        def moved(p: Points, share: float) -> Points:
             column = getattr(p, name).copy()
-            column[k] += by
+            column[k] += share * by
             return replace(p, output_w=column) if name == "output_w" else _moved(p, **{name: column})
 
         return moved
 
-    for name, halves in points.half.items():
-        for k in np.flatnonzero(halves > 0).tolist():
-            yield digit_of(say(name.replace("_", " ")), k), one(name, k, rectangular(float(halves[k])))
+    return [
+        (digit_of(say(name.replace("_", " ")), k), one(name, k, rectangular(float(halves[k]))))
+        for name, halves in points.half.items()
+        for k in np.flatnonzero(halves > 0).tolist()
+    ]
 
 
 def _moved(points: Points, **changes: Array) -> Points:

@@ -7,13 +7,13 @@ put in: the difference is that error's part of the ±.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ubrant.core.conversion.best_measured import best_as_measured
+from ubrant.core.conversion.best_measured import as_measured, best_place, best_share
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
@@ -25,9 +25,9 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import put_in
+from ubrant.core.uncertainty.perturbed import as_drawn, put_in
 from ubrant.core.uncertainty.sources import ErrorSource
-from ubrant.core.uncertainty.value import Value, exactly, made_of, rectangular, scattered, within
+from ubrant.core.uncertainty.value import Value, exactly, rectangular, scattered, within
 from ubrant.core.wording import say, words
 
 IDLE_SHARE = 0.01
@@ -91,7 +91,8 @@ def analyse_sweep(
     regime = running & _near_usual(points.output_v, running)
     brackets = brackets_of(points, running, within_tolerance, tolerance)
     nearest = _nearest(points, within_tolerance, tolerance)
-    figures = _figures(tolerance, rated_w, running, within_tolerance, regime, brackets, nearest, points.input_w)
+    shown = _told_apart(points, running)
+    figures = _figures(tolerance, rated_w, running, within_tolerance, regime, brackets, nearest, points.input_w, shown)
     made = put_in(figures, points, errors_of(points, meters), digits_of(points)) if meters.known else _without_doubt(figures(points))
     model = _model_of(points, regime)
     scatter = _fit_scatter(points, regime, model, rated_w) if meters.known else {}
@@ -103,26 +104,34 @@ def analyse_sweep(
         elif value is not None:
             value = value * factor + _left_open(key, points, within_tolerance, running, scatter, brackets)
         findings[key] = Finding.made(key, name, value, unit, working)
-    eta, eta_u = _efficiency(points, meters, running)
-    findings |= _each_efficiency(points, eta, meters)
+    drawn = as_drawn(points, (*errors_of(points, meters), *digits_of(points))) if meters.known else points
+    eta, eta_u = _efficiency(drawn, meters, running)
+    findings |= _each_efficiency(drawn, eta, meters, shown)
     _warn(warnings, points, eta, eta_u, within_tolerance, running, tolerance, rated_w)
-    findings |= best_as_measured(findings, points)
+    fitted = model.peak()[1] if model is not None else None
+    findings |= as_measured(findings, points, best_place(points, shown, fitted, findings["loss_scatter"].value), fitted)
     return Sweep(findings, points, eta, eta_u, model, within_tolerance, tuple(warnings))
 
 
 _MOST_SHOWN = 16
 
 
-def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[str, Finding]:
-    """Efficiency at each measured point; where there are many, at each load near the middle input voltage."""
-    parts_of = _efficiency_parts(points, meters, np.isfinite(eta), eta) if meters.known else None
+def _told_apart(points: Points, running: Mask) -> list[int]:
+    """Places of the points whose efficiency is told; where there are many, of each load near the middle input voltage."""
+    eta = _efficiency(points, SweepMeters(), running)[0]
     shown = np.flatnonzero(np.isfinite(eta) & (points.output_w > IDLE_SHARE * float(points.output_w.max(initial=0.0))))
     if len(shown) > _MOST_SHOWN:
         middle = float(np.median(points.input_v[shown]))
         near = float(points.input_v[shown][np.argmin(np.abs(points.input_v[shown] - middle))])
         shown = shown[np.abs(points.input_v[shown] - near) < _SAME_VOLTS * near][:_MOST_SHOWN]
+    return _each_load_once(points.output_w, shown)
+
+
+def _each_efficiency(points: Points, eta: Array, meters: SweepMeters, shown: Sequence[int]) -> dict[str, Finding]:
+    """Efficiency at each of these points."""
+    parts_of = _efficiency_parts(points, meters, np.isfinite(eta), eta) if meters.known else None
     found = {}
-    for number, k in enumerate(_each_load_once(points.output_w, shown), start=1):
+    for number, k in enumerate(shown, start=1):
         key = f"efficiency_{number}"
         name = say("Efficiency at {load} W, {volts} V in", load=show(float(points.output_w[k]), 3), volts=show(float(points.input_v[k]), 3))
         working = f"{show(float(points.output_w[k]))} W ÷ {show(float(points.input_w[k]))} W"
@@ -132,7 +141,7 @@ def _each_efficiency(points: Points, eta: Array, meters: SweepMeters) -> dict[st
 
 def _at_point(k: int, eta: Array, parts_of: dict[ErrorSource, Array] | None) -> Value:
     """The efficiency at one point."""
-    return made_of(float(eta[k]), None if parts_of is None else {source: float(column[k]) for source, column in parts_of.items()})
+    return Value(float(eta[k]), None if parts_of is None else {source: float(column[k]) for source, column in parts_of.items()})
 
 
 def _each_load_once(load_w: Array, chosen: NDArray[np.int64]) -> list[int]:
@@ -181,18 +190,22 @@ def _figures(
     brackets: Brackets,
     nearest: int | None,
     weighed_by: Array,
+    shown: Sequence[int],
 ) -> Figures:
     """How to work everything out. Which points are within tolerance, and what each weighs, stays as it was read: an error moves values, not the choice."""
 
     def figures(p: Points) -> dict[str, float | None]:
         model = _model_of(p, regime, weighed_by)
+        scatter = _scatter(p, regime, model)
+        fitted = of_model(model, p, regime, rated_w)
         return {
-            **of_model(model, p, regime, rated_w),
+            **fitted,
+            "peak_efficiency": best_share(p, shown, fitted["peak_efficiency"], scatter),
             "idle_power": _idle_power(p, running, model),
             "line_regulation": _median(_slopes(p, within, line=True)),
             "load_regulation": _median(_slopes(p, within, line=False)),
             **{key: middle(p, brackets, key) for key in THRESHOLDS},
-            "loss_scatter": _scatter(p, regime, model),
+            "loss_scatter": scatter,
             "lead_resistance": _lead(p)[0],
             "rated_from": _rated_from(p, within, rated_w),
             "headroom": _headroom(p, nearest, tolerance),
@@ -487,7 +500,7 @@ def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array)
         moved = shift(points, 1.0)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     for source, shift_row in digits_of(points):
-        moved = shift_row(points)
+        moved = shift_row(points, 1.0)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 

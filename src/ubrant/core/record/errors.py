@@ -12,7 +12,7 @@ from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import gather
 
-_QUANTITIES = ("V", "A", "W")
+_QUANTITIES, _COUNTED = frozenset("VAW"), frozenset({"Ah", "Wh"})
 
 
 @dataclass(frozen=True)
@@ -36,24 +36,32 @@ def errors_of(record: Record) -> list[Errors]:
 
     A meter that reads at two places has one gain for both, less what it is not linear by; its zeros are of each place.
     """
-    errors: list[Errors] = []
-    places: dict[tuple[str, str], list[Key]] = {}
+    zeros: dict[tuple[str, str], dict[Key, Off]] = {}
+    bent: dict[tuple[str, str], dict[Key, Off]] = {}
+    gains: dict[tuple[str, str], dict[Key, Off]] = {}
+    first: dict[tuple[str, str], str] = {}
     for key in _read(record):
-        tap, quantity = key
-        accuracy = record.accuracy(_meter_tap(record, tap), quantity)
-        if accuracy is None:
-            continue
-        uid = record.meter(_meter_tap(record, tap)).uid
-        known = places.setdefault((uid, quantity), [])
-        known.append(key)
-        errors.append({key: Off(zero=accuracy.zero)})
-        if len(known) > 1:
-            errors.append({key: Off(gain=LINEARITY * accuracy.gain)})
-    for (_, quantity), keys in places.items():
-        accuracy = record.accuracy(_meter_tap(record, keys[0][0]), quantity)
-        if accuracy is not None:
-            errors.append(dict.fromkeys(keys, Off(gain=accuracy.gain)))
-    return [e for e in errors if any(off.gain or off.zero for off in e.values())]
+        place, at = record.head.setup.tap_named(key[0]), _meter_tap(record, key[0])
+        for of in _added_up(record, at, key[1]):
+            if (accuracy := record.accuracy(at, of)) is None:
+                continue
+            whose = (record.meter(at).uid or f"at {at}", of)
+            gains.setdefault(whose, {})[key] = Off(gain=accuracy.gain)
+            if of == key[1]:
+                zeros.setdefault((place, of), {})[key] = Off(zero=accuracy.zero)
+                if first.setdefault(whose, place) != place:
+                    bent.setdefault((place, of), {})[key] = Off(gain=LINEARITY * accuracy.gain)
+    every = (*zeros.values(), *bent.values(), *gains.values())
+    return [e for e in every if any(off.gain or off.zero for off in e.values())]
+
+
+def _added_up(record: Record, tap: str, quantity: str) -> tuple[str, ...]:
+    """Whose gains a reading has: its own, or of a counter those of what it adds up."""
+    if quantity == "Ah":
+        return ("A",)
+    if quantity == "Wh":
+        return ("W",) if record.accuracy(tap, "W") is not None else ("V", "A")
+    return (quantity,)
 
 
 def drawn_together(errors: list[Errors], shares: Sequence[float]) -> Errors:
@@ -71,7 +79,13 @@ def if_off(record: Record, errors: Errors) -> Record:
 
     def mended(reading: JotReading) -> JotReading:
         off = errors.get((reading.tap or "", reading.quantity))
-        return reading if off is None or reading.kind == "count" else replace(reading, value=off.true(reading.value))
+        if reading.quantity == "W" and not reading.value and record.head.setup.tap_named(reading.tap or "") == "output":
+            return reading  # with nothing attached nothing comes out
+        return (
+            reading
+            if off is None or (reading.kind == "count" and reading.quantity not in _COUNTED)
+            else replace(reading, value=off.true(reading.value))
+        )
 
     def line(entry: Entry) -> Entry:
         return replace(entry, jotting=replace(entry.jotting, readings=tuple(map(mended, entry.jotting.readings))))
@@ -86,12 +100,19 @@ def if_off(record: Record, errors: Errors) -> Record:
 
 def _read(record: Record) -> Iterator[Key]:
     """What was read, by the names it was read under."""
-    typed = dict.fromkeys((r.tap or "", r.quantity) for e in record.lines for r in e.jotting.readings if r.kind not in {"peak", "count"})
-    yield from dict.fromkeys(key for key in (*record.readings, *typed) if key[1] in _QUANTITIES)
+    typed = dict.fromkeys(
+        (r.tap or "", r.quantity)
+        for e in record.lines
+        for r in e.jotting.readings
+        if r.kind not in {"peak", "count"} or r.quantity in _COUNTED
+    )
+    yield from dict.fromkeys(key for key in (*record.readings, *typed) if key[1] in _QUANTITIES | _COUNTED)
 
 
 def _meter_tap(record: Record, tap: str) -> str:
-    """The tap of the meter that read there: one that was moved to the output is the input's."""
+    """The tap of the meter that read there: one that was moved to the output is the input's, and where there is only one it read everywhere."""
     setup = record.head.setup
     named = setup.tap_named(tap)
-    return "input" if named == "output" and setup.one_meter else named
+    if named == "output" and setup.one_meter and "input" in setup.meters:
+        return "input"
+    return named if named in setup.meters or not setup.meters else next(iter(setup.meters))

@@ -13,7 +13,6 @@ from ubrant.core.quantities.quantity import parse_number, plain, show
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.core.wording import say, words
 
@@ -76,11 +75,13 @@ def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
     if volts[-1] >= volts[0]:
         raise ReadingsError(say("Its voltage does not fall while it is loaded: it was being charged, or the clamp is on backwards."))
     before = float(made.volts[first - 1]) if first and made.amps[first - 1] <= ON_SHARE * amps[0] else None
-    values: dict[str, Array] = {"V": volts, "A": amps}
+    values: dict[str, Array] = {"V": volts, "A": amps, "before": np.array([] if before is None else [before])}
     half = {key: column[first : last + 1] for key, column in made.half.items()}
-    figures = _Sums(time, before, made.window)
+    if before is not None and "V" in made.half:
+        half["before"] = made.half["V"][first - 1 : first]
+    figures = _Sums(time, made.window)
     known = made.voltage is not None and made.current is not None
-    errors = (*errors_in(made.voltage, "V"), *errors_in(made.current, "A"))
+    errors = (*errors_in(made.voltage, "V", "before"), *errors_in(made.current, "A"))
     base = by_errors(figures, values, errors, half, known=known)
     high, low = figures.window_of(volts)
     farads, charge = base["capacitance"], base["charge"]
@@ -95,8 +96,6 @@ def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
     )
     found = {"capacitance": Finding.made("capacitance", say("Capacitance"), farads, "F", working)}
     if (ohm := base["resistance"]) is not None and before is not None:
-        digit = float(half["V"][0]) if "V" in half else 0.0
-        ohm += within(digit, words("reading before the load"), "V", kind=Kind.DIGIT) / max(float(amps[0]), 1e-12)
         found["resistance"] = Finding.made(
             "resistance",
             say("Resistance, from the step"),
@@ -119,12 +118,11 @@ class _Sums:
     """The sums of one stretch; an error moves values, not which readings count."""
 
     time_s: Array
-    before_v: float | None
     window: tuple[float, float] | None
 
     def __call__(self, values: Columns) -> dict[str, float | None]:
         volts, amps = values["V"], values["A"]
-        resistance = self._resistance(volts, amps)
+        resistance = self._resistance(values)
         inner = volts + amps * max(resistance or 0.0, 0.0)  # what the plates have, so that a current that changes does no harm
         charge = np.concatenate(([0.0], np.cumsum(np.diff(self.time_s) * (amps[1:] + amps[:-1]) / 2)))
         high, low = self.window if self.window is not None else (float(inner[0]), float(inner[-1]))
@@ -142,10 +140,9 @@ class _Sums:
         fitted = np.polyfit(self.time_s[:count] - self.time_s[0], volts[:count], 2 if count >= _CURVED else 1)
         return float(fitted[-1])
 
-    def _resistance(self, volts: Array, amps: Array) -> float | None:
-        if self.before_v is None or not amps[0] > 0:
-            return None
-        return (self.before_v - self.back(volts)) / float(amps[0])
+    def _resistance(self, values: Columns) -> float | None:
+        before, first_a = values["before"], float(values["A"][0])
+        return float(before[0] - self.back(values["V"])) / first_a if len(before) and first_a > 0 else None
 
 
 def _loaded(made: Discharged) -> tuple[int, int]:

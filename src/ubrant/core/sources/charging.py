@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.value import Value, rectangular, within
+from ubrant.core.uncertainty.value import Value, digit, rectangular, within
 from ubrant.core.wording import say, words
 
 _PLATEAU = 0.93
@@ -83,10 +83,16 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     values: Columns = {"V": volts, "A": amps}
     figures = _Sums(plateau, level, int(np.flatnonzero(flows)[-1]))
     known = read.voltage is not None and read.current is not None
-    base = by_errors(figures, values, (*errors_in(read.voltage, "V"), *errors_in(read.current, "A")), half, known=known)
+    base = by_errors(figures, values, (*errors_in(read.voltage, "V"), *errors_in(read.current, "A")), known=known)
     found: dict[str, Finding] = {}
 
     working = say("median of {n} readings at its largest", n=int(plateau.sum()))
+    wide = {
+        key: float(np.median(column)) for key, column in half.items() if len(column)
+    }  # a display that stands is off by the same each time
+    base = {
+        key: v if v is None else v + digit(wide.get(_UNITS[key], 0.0), _UNITS[key], when=key.replace("_", " ")) for key, v in base.items()
+    }
     found["set_current"] = Finding.made("set_current", say("Set current"), base["set_current"], "A", working)
     if (held := base["set_voltage"]) is not None:
         held += within(float(np.ptp(volts[level])) / 2, words("volts while it falls"), "V")
@@ -104,6 +110,9 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     if not known:
         said.append(say("No accuracy was given for the meter: the figures have no ±."))
     return found, said
+
+
+_UNITS = {"set_current": "A", "set_voltage": "V", "end_current": "A"}
 
 
 @dataclass(frozen=True)

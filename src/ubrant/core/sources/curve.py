@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
@@ -88,7 +89,7 @@ def analyse_curve(
         )
     values = {"V": volts, "A": amps}
     known = voltage is not None and current is not None
-    base = by_errors(_figures, values, (*errors_in(voltage, "V"), *errors_in(current, "A")), half, known=known)
+    base = by_errors(_Figures(_unloaded(amps)), values, (*errors_in(voltage, "V"), *errors_in(current, "A")), half, known=known)
     bent = _is_bent(amps, volts, half.get("V"))
     scatter = _scatter(amps, volts)
     if bent:  # what a line misses is its shape there, and no doubt of what was read with nothing attached
@@ -122,20 +123,28 @@ _NAMES = {
 }
 
 
-def _figures(values: Columns) -> dict[str, float | None]:
-    volts, amps = values["V"], values["A"]
-    slope, ocv = (float(x) for x in np.polyfit(amps, volts, 1))
-    unloaded = amps <= OPEN_SHARE * float(amps.max())
-    ocv_read = float(np.mean(volts[unloaded])) if unloaded.any() else ocv
-    at_a, at_w, at_v = peak_of(volts, amps)
-    return {
-        "open_circuit_voltage": ocv_read,
-        "internal_resistance": -slope,
-        "maximum_power": at_w,
-        "maximum_power_current": at_a,
-        "maximum_power_voltage": at_v,
-        "matched_power": ocv**2 / (4 * -slope) if slope < 0 else None,
-    }
+def _unloaded(amps: Array) -> NDArray[np.bool_]:
+    return np.asarray(amps <= OPEN_SHARE * float(amps.max()))
+
+
+@dataclass(frozen=True)
+class _Figures:
+    """An error moves values, not which points were read with nothing attached."""
+
+    unloaded: NDArray[np.bool_]
+
+    def __call__(self, values: Columns) -> dict[str, float | None]:
+        volts, amps = values["V"], values["A"]
+        slope, ocv = (float(x) for x in np.polyfit(amps, volts, 1))
+        at_a, at_w, at_v = peak_of(volts, amps)
+        return {
+            "open_circuit_voltage": float(np.mean(volts[self.unloaded])) if self.unloaded.any() else ocv,
+            "internal_resistance": -slope,
+            "maximum_power": at_w,
+            "maximum_power_current": at_a,
+            "maximum_power_voltage": at_v,
+            "matched_power": ocv**2 / (4 * -slope) if slope < 0 else None,
+        }
 
 
 def peak_of(volts: Array, amps: Array) -> tuple[float, float, float]:
@@ -178,7 +187,7 @@ def _scatter(amps: Array, volts: Array) -> dict[str, Value]:
     centred = amps - amps.mean()
     square = float(np.dot(centred, centred))
     name, dof = words("scatter of the points"), float(n - 2)
-    unloaded = int((amps <= OPEN_SHARE * float(amps.max())).sum())
+    unloaded = int(_unloaded(amps).sum())
     u_ocv = math.sqrt(var / unloaded) if unloaded else math.sqrt(var * (1 / n + float(amps.mean()) ** 2 / square))
     return {
         "internal_resistance": scattered(math.sqrt(var / square), name, dof),

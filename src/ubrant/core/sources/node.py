@@ -15,6 +15,7 @@ from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
+from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
 
@@ -214,27 +215,40 @@ def _gains(read: Branches, by_power: bool) -> dict[str, Finding]:
     """Gains of two meters against the load's, from four points on in which two currents were varied by themselves."""
     if by_power:
         return {}
-    rows = np.column_stack([read.amps[b] for b in BRANCHES])
-    rows = rows[np.isfinite(rows).all(axis=1)]
-    if len(rows) < _LEAST_GAINS:
+    whole = np.isfinite(np.column_stack([read.amps[b] for b in BRANCHES])).all(axis=1)
+    values = {f"{b} A": read.amps[b][whole] for b in BRANCHES}
+    design, load = _design(values)
+    if len(load) < _LEAST_GAINS:
         return {}
-    into, load, battery = rows.T
-    design = np.column_stack([into, battery])
     size = np.linalg.svd(design / max(float(np.abs(design).max()), 1e-12), compute_uv=False)
     if size[-1] < 0.2 * size[0]:
         return {}
-    solved, *_ = np.linalg.lstsq(design, load, rcond=None)
-    left = load - design @ solved
-    covariance = np.linalg.inv(design.T @ design) * float(left @ left) / (len(rows) - 2)
+    accuracies = {b: read.accuracy.get((b, "A")) for b in BRANCHES}
+    zeros = (e for b, limits in accuracies.items() for e in errors_in(limits, f"{b} A", place=b) if e.source.kind is Kind.ZERO)
+    half = {key: column[whole] for key, column in read.half.items() if key in values}
+    solved = by_errors(_ratios, values, zeros, half)
+    left = load - design @ np.linalg.lstsq(design, load, rcond=None)[0]
+    covariance = np.linalg.inv(design.T @ design) * float(left @ left) / (len(load) - 2)
     found = {}
     for k, branch in enumerate((IN, BATTERY)):
         key = f"gain_{branch}"
         name = say("{branch} reads against the load", branch=say(branch).capitalize())
-        spread = scattered(float(np.sqrt(covariance[k, k])), words("scatter of the points"), float(len(rows) - 2), when=say(branch))
-        value = 100 / (float(solved[k]) + spread) - 100 if solved[k] else None
-        working = say("I_load = a·I_in + b·I_battery, least squares over {n} points", n=len(rows))
+        spread = scattered(float(np.sqrt(covariance[k, k])), words("scatter of the points"), float(len(load) - 2), when=say(branch))
+        ratio = solved[branch]
+        value = None if ratio is None else 100 / (ratio + spread) - 100
+        working = say("I_load = a·I_in + b·I_battery, least squares over {n} points", n=len(load))
         found[key] = Finding.made(key, name, value, "%", working)
     return found
+
+
+def _design(values: Columns) -> tuple[Array, Array]:
+    return np.column_stack([values[f"{IN} A"], values[f"{BATTERY} A"]]), values[f"{OUT} A"]
+
+
+def _ratios(values: Columns) -> dict[str, float | None]:
+    """What each of the two would have to be multiplied by to make the load's; their own gains are what is looked for."""
+    solved, *_ = np.linalg.lstsq(*_design(values), rcond=None)
+    return {b: float(a) or None for b, a in zip((IN, BATTERY), solved, strict=True)}
 
 
 def _state(full: Branches, k: int) -> str:

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TypeVar
+
+import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
-from ubrant.core.uncertainty.value import Value, made_of
+from ubrant.core.uncertainty.value import Value, drawn_of, is_drawing
 from ubrant.core.wording import words
 
 Columns = Mapping[str, Array]
@@ -77,49 +80,108 @@ def by_errors(
     if not known:
         return {key: None if value is None else Value(value, None) for key, value in figures(values).items()}
 
-    def moved(column: str, k: int, by: float) -> Columns:
-        other = values[column].copy()
+    def moved(shown: Columns, column: str, k: int, by: float) -> Columns:
+        other = shown[column].copy()
         other[k] += by
-        return {**values, column: other}
+        return {**shown, column: other}
 
     rows = ((c, k, float(w) / math.sqrt(3)) for c, widths in (half or {}).items() for k, w in enumerate(widths) if w > 0)
     return put_in(
         figures,
         values,
-        ((e.source, lambda v, share, e=e: e.put_in(v, share)) for e in together(errors) if e.u),  # type: ignore[misc]
-        ((digit_of(c, k), lambda v, c=c, k=k, by=by: moved(c, k, by)) for c, k, by in rows),  # type: ignore[misc]
+        [(e.source, lambda v, share, e=e: e.put_in(v, share)) for e in together(errors) if e.u],  # type: ignore[misc]
+        [(digit_of(c, k), lambda v, share, c=c, k=k, by=by: moved(v, c, k, share * by)) for c, k, by in rows],  # type: ignore[misc]
     )
+
+
+_FEW, _SETS = 100, 64
+_STRAIGHT, _ROUNDING = 0.1, 1e-18
+"""What digits do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
+_TOGETHER = ErrorSource(Kind.DIGIT, words("digits as they were written down"), when="together")
+Move = Callable[[_T, float], _T]
+"""What an error makes of values where it is there times so many standard uncertainties."""
 
 
 def put_in(
     figures: Callable[[_T], Mapping[str, float | None]],
     values: _T,
-    errors: Iterable[tuple[ErrorSource, Callable[[_T, float], _T]]],
-    digits: Iterable[tuple[ErrorSource, Callable[[_T], _T]]] = (),
+    errors: Sequence[tuple[ErrorSource, Move[_T]]],
+    digits: Sequence[tuple[ErrorSource, Move[_T]]] = (),
 ) -> dict[str, Value | None]:
     """The figures with what they may be off by, each error put in and taken off: the larger of what that does counts.
 
     Parameters
     ----------
-    errors : source, and what it makes of the values where it is there times so many standard uncertainties
-    digits : source, and what one reading makes of the values that is a standard uncertainty off
+    errors : source, and what it makes of the values
+    digits : the same of what each reading was rounded by; of very many one side tells
 
     Notes
     -----
     JCGM 100, 5.1.3, note 2, takes the mean of both sides; where a zero error is as large as what is measured they differ much, and the mean is too small.
     """
+    values = as_drawn(values, (*errors, *digits))
     base = figures(values)
+    if is_drawing():
+        return {key: None if usual is None else Value(usual) for key, usual in base.items()}
     parts: dict[str, dict[ErrorSource, float]] = {key: {} for key in base}
     for source, shifted in errors:
         above, below = figures(shifted(values, 1.0)), figures(shifted(values, -1.0))
         for key, usual in base.items():
             sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
             if sides and (most := max(sides, key=abs)):
-                parts[key][source] = parts[key].get(source, 0.0) + most
-    for source, shifted_row in digits:
-        found = figures(shifted_row(values))
+                parts[key][source] = most
+    for source, shifted in digits:
+        found = figures(shifted(values, 1.0))
         for key, usual in base.items():
-            there = found[key]
-            if usual is not None and there is not None and there != usual:
+            if usual is not None and (there := found[key]) is not None and there != usual:
                 parts[key][source] = there - usual
-    return {key: None if usual is None else made_of(usual, parts[key]) for key, usual in base.items()}
+    if 1 < len(digits) <= _FEW:
+        for key, u in _more_together(figures, values, digits, base, parts).items():
+            parts[key][_TOGETHER] = u
+    return {key: None if usual is None else Value(usual, parts[key]) for key, usual in base.items()}
+
+
+def _more_together(
+    figures: Callable[[_T], Mapping[str, float | None]],
+    values: _T,
+    digits: Sequence[tuple[ErrorSource, Move[_T]]],
+    base: Mapping[str, float | None],
+    parts: Mapping[str, Mapping[ErrorSource, float]],
+) -> dict[str, float]:
+    """What digits do together beyond what each does alone: a median does not move with any one of them, a maximum goes where the largest is.
+
+    All of them are drawn at once, a few times, and what comes out is held against what the single parts make of the same draws: of a straight sum nothing
+    is left.
+    """
+    drawn = _evenly(len(digits))
+    alone = {key: np.array([parts[key].get(source, 0.0) for source, _ in digits]) for key, usual in base.items() if usual is not None}
+    more: dict[str, list[float]] = {key: [] for key in alone}
+    for row in drawn:
+        moved = values
+        for share, (_, shifted) in zip(row.tolist(), digits, strict=True):
+            moved = shifted(moved, share)
+        found = figures(moved)
+        for key, so_far in more.items():
+            if (there := found[key]) is not None:
+                so_far.append((there - (base[key] or 0.0)) ** 2 - float(alone[key] @ row) ** 2)
+    means = {key: math.fsum(so_far) / len(so_far) for key, so_far in more.items() if len(so_far) == len(drawn)}
+    return {
+        key: math.sqrt(m)
+        for key, m in means.items()
+        if m > _STRAIGHT * float(alone[key] @ alone[key]) + _ROUNDING * (base[key] or 0.0) ** 2
+    }
+
+
+@lru_cache(_FEW)
+def _evenly(count: int) -> Array:
+    """(``_SETS``, count) draws in standard uncertainties, rectangular, each column evenly spread: the same every time."""
+    rng = np.random.default_rng(count)
+    even = (2 * (np.arange(_SETS) + 0.5) / _SETS - 1) * math.sqrt(3)
+    return np.column_stack([rng.permutation(even) for _ in range(count)])
+
+
+def as_drawn(values: _T, errors: Iterable[tuple[ErrorSource, Move[_T]]]) -> _T:
+    """While errors are drawn, the values with those that are not in the record already; else the values as they are."""
+    for source, shifted in errors if is_drawing() else ():
+        values = shifted(values, drawn_of(source))
+    return values

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import zlib
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -15,7 +15,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorSource
-from ubrant.core.uncertainty.value import Drawing
+from ubrant.core.uncertainty.value import Draw
 from ubrant.core.wording import say
 
 DRAWS = 512
@@ -26,8 +26,8 @@ AGREE = 0.05
 _LOW, _HIGH = 0.02275, 0.97725
 _SKEWED = 0.2
 """Where the middle of what 95 % of the draws lie between is off the mean by over this share of half of it, its width counts."""
-_MOST_SOURCES = 256
-_SELDOM = 0.9
+_MOST_SOURCES = 32
+_SELDOM = 0.98
 """A finding that fewer of the draws have has no spread to speak of."""
 
 
@@ -56,7 +56,7 @@ class Draws:
         """Anywhere from −1 to 1."""
         return 2 * self.share(what, k) - 1
 
-    def drawing(self, k: int) -> Drawing:
+    def drawing(self, k: int, sizes: Mapping[ErrorSource, Sequence[float]]) -> Draw:
         """Errors that come in with the sums, in one draw."""
 
         def of(source: ErrorSource) -> float:
@@ -64,7 +64,7 @@ class Draws:
                 return self.within(source, k) * math.sqrt(3)
             return float(ndtri(min(max(self.share(source, k), 1e-9), 1 - 1e-9)))
 
-        return Drawing(of)
+        return Draw(of, sizes)
 
 
 @dataclass(frozen=True)

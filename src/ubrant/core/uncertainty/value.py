@@ -7,7 +7,7 @@ it does in their difference or ratio, and no part of a ± is written beside its 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
@@ -184,21 +184,12 @@ def as_read(shown: float, accuracy: Accuracy | None, place: str = "", *, half: f
     return value + digit(half, accuracy.unit, when=when, of=of)
 
 
-def made_of(value: float, parts: Parts | None) -> Value:
-    """A figure whose parts were found by working it out again with each error put in. JCGM 100, 5.1.3, note 2."""
-    drawing = _drawing.get()
-    if drawing is not None and parts:
-        value += sum(amount * drawing.of(source) for source, amount in parts.items() if not source.is_of_meter)
-    return Value(value, parts)
-
-
 def comes_in(source: ErrorSource, u: float) -> Value:
     """An error with this standard uncertainty in a figure. A value around 0; the others here go through it."""
-    drawing = _drawing.get()
-    if not u:
-        return Value(0.0)
-    shift = u * drawing.of(source) if drawing is not None else 0.0
-    return Value(shift, {source: u})
+    draw = _draw.get()
+    if draw is not None:
+        return Value(draw.size(source, u) * draw.of(source))
+    return Value(0.0, {source: u}) if u else Value(0.0)
 
 
 def of_run(value: Value, run: str, *, meters: bool = True, zeros: bool = True) -> Value:
@@ -225,22 +216,45 @@ def of_run(value: Value, run: str, *, meters: bool = True, zeros: bool = True) -
 # the same errors, drawn
 
 
-class Drawing:
-    """One draw of every error that comes in while an account is made; those of meters are drawn in the record itself."""
+class Draw:
+    """One draw of every error that comes in while an account is made; those of meters are drawn in the record itself.
 
-    def __init__(self, drawn: Callable[[ErrorSource], float]) -> None:
-        self.of = drawn
-        """In standard uncertainties; the same for the same source."""
+    Parameters
+    ----------
+    drawn : of an error, in standard uncertainties; the same for the same source
+    sizes : what scatter came to in the record as it is, by its source in the order in which it came in: a drawn record's own would have the draws in it
+    """
+
+    def __init__(self, drawn: Callable[[ErrorSource], float], sizes: Mapping[ErrorSource, Sequence[float]]) -> None:
+        self.of, self._sizes = drawn, sizes
+        self.came_in: dict[ErrorSource, list[float]] = {}
+
+    def size(self, source: ErrorSource, u: float) -> float:
+        so_far = self.came_in.setdefault(source, [])
+        so_far.append(u)
+        known = self._sizes.get(source, ())
+        return known[len(so_far) - 1] if source.kind is Kind.NOISE and len(known) >= len(so_far) else u
 
 
-_drawing: ContextVar[Drawing | None] = ContextVar("drawing", default=None)
+_draw: ContextVar[Draw | None] = ContextVar("draw", default=None)
+
+
+def is_drawing() -> bool:
+    """Whether errors come true now, and nobody looks at sensitivities."""
+    return _draw.get() is not None
+
+
+def drawn_of(source: ErrorSource) -> float:
+    """What an error is in this draw, in standard uncertainties; 0 of one that is in the record already, and where nothing is drawn."""
+    draw = _draw.get()
+    return 0.0 if draw is None or source.is_of_meter else draw.of(source)
 
 
 @contextmanager
-def come_true(drawing: Drawing) -> Iterator[None]:
+def come_true(draw: Draw) -> Iterator[None]:
     """Within, every error that comes in has come true by its draw. JCGM 101."""
-    token = _drawing.set(drawing)
+    token = _draw.set(draw)
     try:
         yield
     finally:
-        _drawing.reset(token)
+        _draw.reset(token)

@@ -127,7 +127,7 @@ class ApplianceMethod(Method):
             else say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
         )
         said += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
-        at_most = next(m for m in modes if m.watts == most.value)
+        at_most = max((m for m in modes if m.watts is not None), key=lambda m: (m.name == most.name, m.watts or 0.0))
         taken_in = Through(at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
         return Account(
             findings,
@@ -274,8 +274,8 @@ def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:
         read = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
         value = {quantity: r.value for quantity, r in read.items()}
         peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
-        half_w = read["W"].half_width if "W" in read else 0.0
-        modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), peak, half_w))
+        half_v, half_a, half_w = (read[q].half_width if q in read else 0.0 for q in "VAW")
+        modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), peak, (half_v, half_a, half_w)))
     return modes
 
 

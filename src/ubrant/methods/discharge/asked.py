@@ -84,6 +84,7 @@ def _discharge_of(record: Record) -> DischargeRecord:
         said_not_full=head.conditions.was_full is False,
         room_c=head.conditions.room_c,
         flowed=flowed_at_rest(record, on, off),
+        power_accuracy=record.accuracy("battery", "W"),
     )
 
 

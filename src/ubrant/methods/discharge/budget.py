@@ -120,10 +120,13 @@ def budget_of(
         noise_v = noise_a = 0.0  # few and far between: their own widths stand for it
     seconds_per_volt = end_noise = cutoff_v = cutoff_a = 0.0
     if crossing is not None and cutoff is not None:
-        reach = 3 * rectangular(voltage.limit(cutoff.voltage_v)) + 6 * noise_v
-        slope = _fall_at_end(readings, first, crossing.after, cutoff.voltage_v, reach)
+        u = rectangular(voltage.limit(cutoff.voltage_v))
         cutoff_v, cutoff_a = cutoff.voltage_v, crossing.current_a
-        seconds_per_volt = 1 / slope if slope > 0 else 0.0
+        if widths is None:
+            slope = _fall_at_end(readings, first, crossing.after, cutoff_v, 3 * u + 6 * noise_v)
+            seconds_per_volt = 1 / slope if slope > 0 else 0.0
+        else:
+            seconds_per_volt = _late_by_volt(readings, first, crossing.after, cutoff_v, u)
         # A person looks in once in a while: between two looks the voltage may have bent either way.
         bend = 0.1 if widths is None else 0.5
         end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * bend)
@@ -193,3 +196,13 @@ def _fall_at_end(readings: Readings, first: int, after: int, cutoff_v: float, re
         return 0.0
     centred = time - time.mean()
     return float(-np.dot(centred, volts) / np.dot(centred, centred))
+
+
+def _late_by_volt(readings: Readings, first: int, after: int, cutoff_v: float, u_v: float) -> float:
+    """How much later the cut-off would come for a volt less, by what a standard uncertainty to each side does; of readings that are joined by straight lines."""
+    volts = np.minimum.accumulate(readings.voltage_v[first : after + 2])[::-1]
+    time = readings.time_s[first : after + 2][::-1]
+    if len(time) < 2 or not u_v > 0:
+        return 0.0
+    early, at, late = (float(np.interp(cutoff_v + by, volts, time)) for by in (u_v, 0.0, -u_v))
+    return max(at - early, late - at) / u_v

@@ -12,7 +12,7 @@ from ubrant.core.battery.cells import cell_findings
 from ubrant.core.battery.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.battery.recharge import efficiencies, recharge_of
 from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_at_leads, two_step
-from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
+from ubrant.core.battery.state_of_charge import charge_by, chart_name, from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
 from ubrant.core.gate.battery import AFTER_SUMS, BatteryFacts
@@ -25,8 +25,8 @@ from ubrant.core.record.integrals import totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
-from ubrant.core.uncertainty.value import Value, scattered, wrong_by
-from ubrant.core.wording import say, words
+from ubrant.core.uncertainty.value import Value, wrong_by
+from ubrant.core.wording import say
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, analyse, label_share
 
 Add = Callable[..., None]
@@ -205,6 +205,8 @@ def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, 
 
 def _off(record: DischargeRecord, unit: str, amount: float) -> Value:
     """What a counter's meter is off by in an amount, by the gains of what it adds up."""
+    if unit == "Wh" and record.power_accuracy is not None:
+        return wrong_by(record.power_accuracy, amount, 0.0)
     of_amps = wrong_by(record.current_accuracy, amount, 0.0)
     return of_amps if unit == "Ah" else of_amps + wrong_by(record.voltage_accuracy, amount, 0.0)
 
@@ -258,10 +260,8 @@ def _add_rest(record: DischargeRecord, discharge: Discharge, add: Add) -> None:
             continue
         for kind in _charts(label):
             read = from_resting_voltage(volts.value, label.series, kind, volts.standard_uncertainty or 0.0)
-            if read.percent is None or read.expanded_points is None:
+            if (charged := charge_by(volts.known, label.series, kind)) is None:
                 continue
-            note = say("what charts differ by; the rest by the slope of the chart")
-            charged = read.percent + scattered(read.expanded_points / 2, words("chart and voltage"), note=note)
             working = say("{chart}, if it had rested {rest_hours:g} h", chart=chart_name(kind), rest_hours=kind.rest_hours)
             usual = len(_charts(label)) > 1 and not kind.own_chart
             found = Finding.made(

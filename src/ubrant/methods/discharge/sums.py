@@ -48,6 +48,7 @@ class DischargeRecord:
     ----------
     readings : voltage and current at the tap
     voltage_accuracy, current_accuracy : of the meter; None for unknown, and then there is no ±
+    power_accuracy : of a meter that reads watts itself, and counts them
     label : what the maker claims
     cutoff : the voltage the discharge is judged to
     temperature_c, room_c : of the battery at the start; between what the room is, where the battery's was not written down
@@ -87,6 +88,7 @@ class DischargeRecord:
     room_c: tuple[float, float] | None = None
     stands_in: StandIn | None = None
     flowed: tuple[AtRest, AtRest] = (AtRest(), AtRest())
+    power_accuracy: Accuracy | None = None
 
 
 @dataclass(frozen=True)
@@ -487,7 +489,7 @@ def label_share(record: DischargeRecord, charge: Finding, energy: Finding, hours
 
 
 def _c_rate(label: Label | None, sums: Totals, hours_on: float, budget: Budget | None) -> Finding:
-    if label is None or not label.charge_ah or hours_on <= 0:
+    if label is None or not label.charge_ah or hours_on <= 0 or not sums.charge_ah > 0:
         return Finding("c_rate", "Rate", None, "C", None, say("no rated Ah to compare with"))
     amps = sums.charge_ah / hours_on
     rate = as_read(amps, budget.current if budget else None) / label.charge_ah
