@@ -134,7 +134,7 @@ def test_the_best_is_no_less_than_what_was_measured(told):
     assert best.value == max(measured) == pytest.approx(100 * 10.04 / 11.4)
     assert account.findings["peak_at"].value == pytest.approx(10.04)
     assert "the fit's best is 87.5" in best.working
-    assert best.expanded_uncertainty == account.findings["efficiency_2"].expanded_uncertainty
+    assert best.expanded_uncertainty >= account.findings["efficiency_2"].expanded_uncertainty, "a maximum goes where the errors take it"
 
 
 def test_amperes_before_load_on_are_no_rest(told):

@@ -150,7 +150,7 @@ def test_through_the_window(bench_window, qtbot):
     account = close(window, qtbot)
     assert account.findings["capacitance"].value == pytest.approx(100.0)
     assert account.findings["resistance"].value == pytest.approx(0.05)
-    assert account.sentence.startswith("100.00 ± 0.86 F from 5.35 to 1.75 V, 50 ± 10 mΩ inside")
+    assert account.sentence.startswith("100.00 ± 0.86 F from 5.35 to 1.75 V, 50.0 ± 8.2 mΩ inside")
 
 
 def test_one_reading_without_current_ends_the_discharge():

@@ -16,6 +16,8 @@ QUARTERS = (0.25, 0.5, 0.75, 1.0)
 """US 10 CFR 430 subpart B appendix Z: shares of the nameplate output current; from memory."""
 STANDBY = ("standby", "off", "idle", "asleep")
 
+_KNOWN = 0.25
+"""Volt-amperes that are not known to a quarter are divided by by nobody."""
 _BEYOND_SHARE, _BEYOND_W = 1.5, 5.0
 """A mode of more watts than so many times its volt-amperes and so many watts on top is left out; under it the digits of its amperes may explain it."""
 
@@ -116,10 +118,12 @@ def _apparent(number: int, mode: Mode, watts: Value, voltage: Accuracy | None, c
     apparent = (as_read(volts, voltage, "input") + digit(mode.halves[0], "V", when=mode.name)) * (
         as_read(amps, current, "input") + digit(mode.halves[1], "A", when=mode.name)
     )
-    factor = watts / apparent
-    factor = Value(min(factor.value, 1.0), factor.parts)
+    known = apparent.u is None or apparent.u < _KNOWN * apparent.value
+    factor = watts / apparent if known else None
+    if factor is not None:
+        factor = Value(min(factor.value, 1.0), factor.parts)
     keys = f"apparent_{number}", f"factor_{number}"
-    sum_of = f"{show(watts.value)} W ÷ {show(apparent.value)} VA"
+    sum_of = f"{show(watts.value)} W ÷ {show(apparent.value)} VA" if known else say("its VA are not known well enough")
     return {
         keys[0]: Finding.made(keys[0], f"{mode.name}, apparent", apparent, "VA", f"{show(volts)} V × {show(amps)} A"),
         keys[1]: Finding.made(keys[1], f"{mode.name}, power factor", factor, "", sum_of),

@@ -96,8 +96,8 @@ def by_errors(
 
 _FEW, _SETS = 100, 64
 _STRAIGHT, _ROUNDING = 0.1, 1e-18
-"""What digits do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
-_TOGETHER = ErrorSource(Kind.DIGIT, words("digits as they were written down"), when="together")
+"""What errors do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
+_TOGETHER = ErrorSource(Kind.LIMIT, words("errors together"), note=words("where it bends, all of them at once do more than each alone"))
 Move = Callable[[_T, float], _T]
 """What an error makes of values where it is there times so many standard uncertainties."""
 
@@ -135,8 +135,9 @@ def put_in(
         for key, usual in base.items():
             if usual is not None and (there := found[key]) is not None and there != usual:
                 parts[key][source] = there - usual
-    if 1 < len(digits) <= _FEW:
-        for key, u in _more_together(figures, values, digits, base, parts).items():
+    every = (*errors, *(digits if len(digits) <= _FEW else ()))
+    if len(every) > 1:
+        for key, u in _more_together(figures, values, every, base, parts).items():
             parts[key][_TOGETHER] = u
     return {key: None if usual is None else Value(usual, parts[key]) for key, usual in base.items()}
 
@@ -144,21 +145,21 @@ def put_in(
 def _more_together(
     figures: Callable[[_T], Mapping[str, float | None]],
     values: _T,
-    digits: Sequence[tuple[ErrorSource, Move[_T]]],
+    errors: Sequence[tuple[ErrorSource, Move[_T]]],
     base: Mapping[str, float | None],
     parts: Mapping[str, Mapping[ErrorSource, float]],
 ) -> dict[str, float]:
-    """What digits do together beyond what each does alone: a median does not move with any one of them, a maximum goes where the largest is.
+    """What errors do together beyond what each does alone: a median does not move with any one digit, a maximum goes where the largest is.
 
     All of them are drawn at once, a few times, and what comes out is held against what the single parts make of the same draws: of a straight sum nothing
     is left.
     """
-    drawn = _evenly(len(digits))
-    alone = {key: np.array([parts[key].get(source, 0.0) for source, _ in digits]) for key, usual in base.items() if usual is not None}
+    drawn = _evenly(len(errors))
+    alone = {key: np.array([parts[key].get(source, 0.0) for source, _ in errors]) for key, usual in base.items() if usual is not None}
     more: dict[str, list[float]] = {key: [] for key in alone}
     for row in drawn:
         moved = values
-        for share, (_, shifted) in zip(row.tolist(), digits, strict=True):
+        for share, (_, shifted) in zip(row.tolist(), errors, strict=True):
             moved = shifted(moved, share)
         found = figures(moved)
         for key, so_far in more.items():

@@ -13,7 +13,7 @@ from ubrant.core.record.gaps import GAP_FACTOR, Gap
 from ubrant.core.record.integrals import Totals, through_meter
 from ubrant.core.record.readings import Readings, jitter
 from ubrant.core.record.scan import Scan
-from ubrant.core.record.typed import Widths, of_typed
+from ubrant.core.record.typed import HELD, Widths, of_typed
 from ubrant.core.uncertainty.sources import ErrorSource, Kind
 from ubrant.core.uncertainty.value import Value, comes_in, exactly, rectangular, scattered, within, wrong_by
 from ubrant.core.wording import say, words
@@ -127,9 +127,12 @@ def budget_of(
             seconds_per_volt = 1 / slope if slope > 0 else 0.0
         else:
             seconds_per_volt = _late_by_volt(readings, first, crossing.after, cutoff_v, u)
-        # A person looks in once in a while: between two looks the voltage may have bent either way.
+        # A person looks in once in a while: between two looks the voltage may have bent either way, or have fallen at once.
         bend = 0.1 if widths is None else 0.5
-        end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(crossing.bracket_s / 2) * bend)
+        width_s = bend * crossing.bracket_s / 2
+        if widths is not None and widths.between == HELD:
+            width_s = float(readings.time_s[crossing.after] - readings.time_s[max(crossing.after - 1, 0)])
+        end_noise = math.hypot(noise_v * seconds_per_volt, rectangular(width_s))
     return Budget(
         voltage,
         current,
