@@ -134,6 +134,7 @@ class Method:
     judges_label : against the label of the unit
     empties : it finds out what a unit holds by emptying it
     reads_any : taps where the own display of a load or a supply may be read as well
+    finds_errors_of : taps at which a meter's own errors are what is looked for
     plan_from_label : what a jot text does not say of the plan follows from the label
     """
 
@@ -157,6 +158,7 @@ class Method:
     log: ClassVar[str] = ""
     judges_label: ClassVar[bool] = False
     empties: ClassVar[bool] = False
+    finds_errors_of: ClassVar[tuple[str, ...]] = ()
     plan_from_label: ClassVar[bool] = False
     reads_any: ClassVar[tuple[str, ...]] = ()
 
@@ -383,7 +385,8 @@ class Method:
         asked = [f for f in account.findings.values() if f.contributions and f.value is not None and not f.bound]
         if not asked:
             return ()
-        draws, errors = Draws(count), errors_of(record)
+        draws = Draws(count)
+        errors = [e for e in errors_of(record) if not any(tap in self.finds_errors_of for tap, _ in e)]
         as_read = Draw(lambda _: 0.0, {})
         with come_true(as_read):
             self.account(replace(record))

@@ -62,6 +62,7 @@ class Given:
     why_not : why volts and amperes do not stand on one base
     watts : read at the output, or off its own display, with half of the last digit and its accuracy; None without
     bars : of the clock hours, on its own display
+    power : accuracy of a meter there that reads watts itself, and counts them
     tripped : what a person noted where it tripped; None where nobody did
     came_in : what flowed into it meanwhile, in words; empty for nothing
     told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
@@ -86,6 +87,7 @@ class Given:
     bars: tuple[Bar, ...] = ()
     came_in: str = ""
     tripped: str | None = None
+    power: Accuracy | None = None
 
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
@@ -272,9 +274,11 @@ def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> F
         return None
     count: Count = counted(*counter)
     key, name = ("energy_out", say("Given at the output")) if unit == "Wh" else ("charge_out", say("Charge at the output's volts"))
-    value = count.value(unit) + wrong_by(given.current, count.amount, 0.0)
-    if unit == "Wh":
-        value += wrong_by(given.voltage, count.amount, 0.0)
+    if unit == "Wh" and given.power is not None:
+        value = count.value(unit) + wrong_by(given.power, count.amount, 0.0)
+    else:
+        value = count.value(unit) + wrong_by(given.current, count.amount, 0.0)
+        value += wrong_by(given.voltage, count.amount, 0.0) if unit == "Wh" else 0.0
     return Finding.made(key, name, value, unit, say("difference of its counter"))
 
 

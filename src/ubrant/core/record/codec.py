@@ -6,6 +6,7 @@ import dataclasses
 import types
 import typing
 from collections.abc import Mapping
+from enum import Enum
 from functools import cache
 from typing import Any, TypeVar
 
@@ -51,6 +52,9 @@ def _decode(kind: Any, data: Any, where: str) -> Any:
     if origin is not None and issubclass(origin, Mapping):
         _must(isinstance(data, dict), where)
         return {k: _decode(typing.get_args(kind)[1], v, f"{where}.{k}") for k, v in data.items()}
+    if isinstance(kind, type) and issubclass(kind, Enum):
+        _must(data in set(kind), where)
+        return kind(data)
     if kind is float:
         _must(isinstance(data, int | float) and not isinstance(data, bool), where)
         return float(data)

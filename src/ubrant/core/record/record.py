@@ -18,6 +18,7 @@ from ubrant.core.record.head import BY_HAND, Head, Setup
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.core.record.typed import Typed, gather, with_bare_zeros
+from ubrant.core.uncertainty.value import Value, total_of, wrong_by
 from ubrant.core.wording import say
 
 Key = tuple[str, str]
@@ -115,6 +116,12 @@ class Record:
         if accuracy is None or zeros is None or self.zero_trouble():
             return accuracy
         return accuracy.zeroed(zeros[1] - zeros[0] if len(zeros) > 1 else None)
+
+    def off_in_count(self, tap: str, unit: str, amount: float) -> Value:
+        """What the meter at a tap is off by in so many Ah or Wh that it counted: by its watts, where it reads them, else by the gains of what it adds up."""
+        power = self.accuracy(tap, "W") if unit == "Wh" else None
+        added_up = (power,) if power is not None else tuple(self.accuracy(tap, q) for q in ("VA" if unit == "Wh" else "A"))
+        return total_of(wrong_by(accuracy, amount, 0.0, tap) for accuracy in added_up)
 
     def _details(self, tap: str) -> MeterDetails:
         """What is known of the meter at a tap, with the zero that was read in this run, where one was."""

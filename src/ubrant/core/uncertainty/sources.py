@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
-from ubrant.core.wording import say, words
+from ubrant.core.wording import remembered, say, words
 
 
 class Kind(StrEnum):
@@ -68,6 +68,9 @@ class ErrorSource:
     dof: float = field(default=math.inf, compare=False)
     note: str = field(default="", compare=False)
 
+    def __hash__(self) -> int:
+        return hash((self.of, self.quantity, self.place, self.when, self.run))  # a member of an enumeration is slow to hash
+
     @property
     def is_of_meter(self) -> bool:
         return self.kind in OF_METERS
@@ -120,6 +123,7 @@ def _amount(half: float, unit: str) -> str:
     return f"{show(half * 1000, 2)} m{unit}" if small else f"{show(half, 2)} {unit}".rstrip()
 
 
+@remembered
 def errors_of_meter(accuracy: Accuracy, place: str = "") -> tuple[ErrorSource, ErrorSource, ErrorSource]:
     """Gain, zero, and what the gain differs by at this place from where the meter was read first.
 

@@ -294,6 +294,7 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
             _bars(record, on),
             _came_in(record, on, empty if empty is not None else off),
             next((e.jotting.text for e in record.lines if e.jotting.mark == "tripped"), None),
+            record.accuracy("output", "W"),
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )

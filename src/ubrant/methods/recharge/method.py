@@ -22,7 +22,7 @@ from ubrant.core.record.integrals import through_meter, totals
 from ubrant.core.record.readings import Array, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import Value, total_of, wrong_by
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
@@ -294,8 +294,7 @@ def _counted(record: Record, from_s: float, to_s: float) -> Value | None:
             half = record.half_width(tap, "Wh")
             digits = np.full(len(series), half) if isinstance(half, float) else half
             count = counted(Series(series.time_s[inside], series.value[inside]), digits[inside])
-            gains = (wrong_by(record.accuracy("source", q), count.amount, 0.0) for q in "VA")
-            return total_of((count.value(tap), *gains))
+            return count.value(tap) + record.off_in_count("source", "Wh", count.amount)
     return _read_between(record, from_s, to_s)
 
 

@@ -63,6 +63,7 @@ class MeterCheckMethod(Method):
     title = "Check a meter against another"
     Plan = MeterCheckPlan
     taps = (DISPLAY, REFERENCE)
+    finds_errors_of = (DISPLAY,)
     reads_any = (DISPLAY,)
     by_eye = True
     uses_load = False
