@@ -169,8 +169,8 @@ def test_a_recharge_with_a_meter_that_reads_along(logbook, world):
     assert account.findings["recharge_energy"].expanded_uncertainty < 0.02 * account.findings["recharge_energy"].value
     parts = {c.source.words(): c.amount for c in account.findings["recharge_energy"].contributions}
     hours = (last - first) / 3600
-    assert parts["current zero"] == pytest.approx(0.002 / 3**0.5 * 5.02 * hours, rel=0.03)
-    assert parts["voltage zero"] == pytest.approx(0.002 / 3**0.5 * 2.0 * hours, rel=0.03)
+    assert parts["source current zero"] == pytest.approx(0.002 / 3**0.5 * 5.02 * hours, rel=0.03)
+    assert parts["source voltage zero"] == pytest.approx(0.002 / 3**0.5 * 2.0 * hours, rel=0.03)
 
 
 @pytest.mark.skipif("output" not in HERE, reason="output is not here")

@@ -86,7 +86,18 @@ JUDGED = "what is read off a display is corrected as its meter was judged"
 for _name in ("discharge typed", "discharge typed and held", "sweep typed", "sweep interrupted"):
     DIFFERS[_name] = {**DIFFERS[_name], "values": JUDGED}
 DIFFERS["sweep typed"] |= dict.fromkeys(("peak_efficiency", "peak_at"), "the best is no less than what was measured")
+END_OF_CHART = "beyond the last row of a chart volts say nothing more, and add no doubt"
+for _name in ("simulated", "by power on a clamp", "in cycles", "and charge", "interrupted", "gone on"):
+    DIFFERS[f"discharge {_name}"] = {**DIFFERS[f"discharge {_name}"], "soc_before": END_OF_CHART}
+DIFFERS["discharge by counters"] |= {"energy": "gains of volts and amperes are independent: their squares add up, not their limits"}
+for _name in ("discharge in cycles", "discharge and charge"):
+    DIFFERS[_name]["end_current"] = "the gain is that of the three readings it is the middle of"
+ONE_VOLTMETER = "the voltmeter at the battery's terminals is the input's, and its gain cancels but for a quarter"
+for _name in ("sweep simulated", "sweep with one meter"):
+    DIFFERS[_name]["lead_resistance"] = ONE_VOLTMETER
+DIFFERS["modes typed"]["factor_1"] = "volt-amperes that are hardly known are divided by by nobody"
 COMMANDS_DIFFER = {
+    "sweep": "the best efficiency is a maximum: it goes where the errors take it",
     "pack": "it begins with the load on: at least so much, and up to one interval more in the ±",
     "pack without a label": "the same, in its ±",
     "jot text": RANGE_IS_SAID,

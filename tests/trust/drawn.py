@@ -26,7 +26,7 @@ PAGE = Path(__file__).parents[2] / "docs" / "drawn.md"
 EXCEPTIONS = {
     "the meters' own gains are what it finds, and they are drawn too": r"gain_(charger|battery)",
     "to the nearer of two limits: in the middle every error makes it less": r"headroom",
-    "where a maximum lies: it jumps from one point to the next, or to the end of what was measured": r"peak_at|peak_efficiency|maximum_power_(current|voltage)",
+    "where a maximum lies: it jumps from one point to the next, or to the end of what was measured": r"peak_at|peak_efficiency|of_nameplate|maximum_power(_current|_voltage)?|minutes_an_hour",
     "an error decides which readings count": r"output_unloaded|(line|load)_regulation|charge",
     "a quotient whose divisor is hardly known": r"mean_voltage|resistance|c_rate",
     "its zero was read first, or it lies below what the meter shows": r"idle_power|idle_energy_day|days_to_empty|half_arrives",

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.special import ndtri
 
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.readings import Array
@@ -40,7 +39,7 @@ class Draws:
 
     @cached_property
     def _sobol(self) -> Array:
-        from scipy.stats import qmc  # slow to load, and seldom needed
+        from scipy.stats import qmc  # all of SciPy is slow to load, and this seldom needed
 
         return np.asarray(qmc.Sobol(_MOST_SOURCES, seed=self._seed).random(self.count))
 
@@ -58,6 +57,8 @@ class Draws:
 
     def drawing(self, k: int, sizes: Mapping[ErrorSource, Sequence[float]]) -> Draw:
         """Errors that come in with the sums, in one draw."""
+
+        from scipy.special import ndtri
 
         def of(source: ErrorSource) -> float:
             if source.half > 0:
