@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array
-from ubrant.core.uncertainty.perturbed import digit_of
+from ubrant.core.uncertainty.perturbed import Rounded, digit_of
 from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
 from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say, words
@@ -144,22 +144,20 @@ def _put_in(source: ErrorSource, columns: tuple[str, ...], by_watts: bool) -> Mo
     return moved
 
 
-def digits_of(points: Points) -> list[tuple[ErrorSource, Move]]:
-    """By source what a reading that is a standard uncertainty off by its own width makes of the points: each is wrong by itself, by up to half of its last digit."""
+def digits_of(points: Points) -> Rounded[Points]:
+    """What each reading was rounded by as it was written down: each is wrong by itself, by up to half of its last digit."""
+    wide = {name: np.flatnonzero(halves > 0) for name, halves in points.half.items()}
 
-    def one(name: str, k: int, by: float) -> Move:
-        def moved(p: Points, share: float) -> Points:
+    def moved(p: Points, shares: Array) -> Points:
+        at = 0
+        for name, rows in wide.items():
             column = getattr(p, name).copy()
-            column[k] += share * by
-            return replace(p, output_w=column) if name == "output_w" else _moved(p, **{name: column})
+            column[rows] += shares[at : at + len(rows)] * rectangular(1.0) * points.half[name][rows]
+            p = replace(p, output_w=column) if name == "output_w" else _moved(p, **{name: column})
+            at += len(rows)
+        return p
 
-        return moved
-
-    return [
-        (digit_of(say(name.replace("_", " ")), k), one(name, k, rectangular(float(halves[k]))))
-        for name, halves in points.half.items()
-        for k in np.flatnonzero(halves > 0).tolist()
-    ]
+    return Rounded(tuple(digit_of(say(name.replace("_", " ")), k) for name, rows in wide.items() for k in rows.tolist()), moved)
 
 
 def _moved(points: Points, **changes: Array) -> Points:

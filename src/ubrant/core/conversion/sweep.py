@@ -104,7 +104,7 @@ def analyse_sweep(
         elif value is not None:
             value = value * factor + _left_open(key, points, within_tolerance, running, scatter, brackets)
         findings[key] = Finding.made(key, name, value, unit, working)
-    drawn = as_drawn(points, (*errors_of(points, meters), *digits_of(points))) if meters.known else points
+    drawn = as_drawn(points, errors_of(points, meters), digits_of(points)) if meters.known else points
     eta, eta_u = _efficiency(drawn, meters, running)
     findings |= _each_efficiency(drawn, eta, meters, shown)
     _warn(warnings, points, eta, eta_u, within_tolerance, running, tolerance, rated_w)
@@ -499,8 +499,9 @@ def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array)
     for source, shift in errors_of(points, meters):
         moved = shift(points, 1.0)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
-    for source, shift_row in digits_of(points):
-        moved = shift_row(points, 1.0)
+    digits = digits_of(points)
+    for source, row in zip(digits.sources, np.eye(len(digits)), strict=True):
+        moved = digits.move(points, row)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 import numpy as np
 
@@ -80,21 +80,22 @@ def by_errors(
     if not known:
         return {key: None if value is None else Value(value, None) for key, value in figures(values).items()}
 
-    def moved(shown: Columns, column: str, k: int, by: float) -> Columns:
-        other = shown[column].copy()
-        other[k] += by
-        return {**shown, column: other}
+    wide = {column: np.flatnonzero(widths > 0) for column, widths in (half or {}).items()}
 
-    rows = ((c, k, float(w) / math.sqrt(3)) for c, widths in (half or {}).items() for k, w in enumerate(widths) if w > 0)
-    return put_in(
-        figures,
-        values,
-        [(e.source, lambda v, share, e=e: e.put_in(v, share)) for e in together(errors) if e.u],  # type: ignore[misc]
-        [(digit_of(c, k), lambda v, share, c=c, k=k, by=by: moved(v, c, k, share * by)) for c, k, by in rows],  # type: ignore[misc]
-    )
+    def rounded(shown: Columns, shares: Array) -> Columns:
+        moved, at = dict(shown), 0
+        for column, rows in wide.items():
+            moved[column] = shown[column].copy()
+            moved[column][rows] += shares[at : at + len(rows)] * (half or {})[column][rows] / math.sqrt(3)
+            at += len(rows)
+        return moved
+
+    sources = tuple(digit_of(column, k) for column, rows in wide.items() for k in rows.tolist())
+    moves = [(e.source, lambda v, share, e=e: e.put_in(v, share)) for e in together(errors) if e.u]
+    return put_in(figures, values, moves, Rounded(sources, rounded))
 
 
-_FEW, _SETS = 100, 64
+_FEW, _SETS, _FIRST = 100, 64, 16
 _STRAIGHT, _ROUNDING = 0.1, 1e-18
 """What errors do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
 _TOGETHER = ErrorSource(Kind.LIMIT, words("errors together"), note=words("where it bends, all of them at once do more than each alone"))
@@ -102,24 +103,32 @@ Move = Callable[[_T, float], _T]
 """What an error makes of values where it is there times so many standard uncertainties."""
 
 
+@dataclass(frozen=True)
+class Rounded(Generic[_T]):
+    """What readings were rounded by, each by itself: their sources, and what (n,) shares of their standard uncertainties make of the values."""
+
+    sources: tuple[ErrorSource, ...]
+    move: Callable[[_T, Array], _T]
+
+    def __len__(self) -> int:
+        return len(self.sources)
+
+
 def put_in(
-    figures: Callable[[_T], Mapping[str, float | None]],
-    values: _T,
-    errors: Sequence[tuple[ErrorSource, Move[_T]]],
-    digits: Sequence[tuple[ErrorSource, Move[_T]]] = (),
+    figures: Callable[[_T], Mapping[str, float | None]], values: _T, errors: Sequence[tuple[ErrorSource, Move[_T]]], digits: Rounded[_T]
 ) -> dict[str, Value | None]:
     """The figures with what they may be off by, each error put in and taken off: the larger of what that does counts.
 
     Parameters
     ----------
     errors : source, and what it makes of the values
-    digits : the same of what each reading was rounded by; of very many one side tells
+    digits : so small that one side tells
 
     Notes
     -----
     JCGM 100, 5.1.3, note 2, takes the mean of both sides; where a zero error is as large as what is measured they differ much, and the mean is too small.
     """
-    values = as_drawn(values, (*errors, *digits))
+    values = as_drawn(values, errors, digits)
     base = figures(values)
     if is_drawing():
         return {key: None if usual is None else Value(usual) for key, usual in base.items()}
@@ -130,15 +139,13 @@ def put_in(
             sides = [s * (v - usual) for s, v in ((1, above[key]), (-1, below[key])) if v is not None] if usual is not None else []
             if sides and (most := max(sides, key=abs)):
                 parts[key][source] = most
-    for source, shifted in digits:
-        found = figures(shifted(values, 1.0))
+    for source, row in zip(digits.sources, np.eye(len(digits)), strict=True):
+        found = figures(digits.move(values, row))
         for key, usual in base.items():
             if usual is not None and (there := found[key]) is not None and there != usual:
                 parts[key][source] = there - usual
-    every = (*errors, *(digits if len(digits) <= _FEW else ()))
-    if len(every) > 1:
-        for key, u in _more_together(figures, values, every, base, parts).items():
-            parts[key][_TOGETHER] = u
+    for key, u in _more_together(figures, values, errors, digits, base, parts).items():
+        parts[key][_TOGETHER] = u
     return {key: None if usual is None else Value(usual, parts[key]) for key, usual in base.items()}
 
 
@@ -146,6 +153,7 @@ def _more_together(
     figures: Callable[[_T], Mapping[str, float | None]],
     values: _T,
     errors: Sequence[tuple[ErrorSource, Move[_T]]],
+    digits: Rounded[_T],
     base: Mapping[str, float | None],
     parts: Mapping[str, Mapping[ErrorSource, float]],
 ) -> dict[str, float]:
@@ -154,35 +162,39 @@ def _more_together(
     All of them are drawn at once, a few times, and what comes out is held against what the single parts make of the same draws: of a straight sum nothing
     is left.
     """
-    drawn = _evenly(len(errors))
-    alone = {key: np.array([parts[key].get(source, 0.0) for source, _ in errors]) for key, usual in base.items() if usual is not None}
+    sources = (*(source for source, _ in errors), *digits.sources)
+    if not 1 < len(sources) <= _FEW:
+        return {}
+    drawn = _evenly(len(sources), _SETS if digits.sources else _SETS // 2)
+    alone = {key: np.array([parts[key].get(source, 0.0) for source in sources]) for key, usual in base.items() if usual is not None}
+    least = {key: _STRAIGHT * float(a @ a) + _ROUNDING * (base[key] or 0.0) ** 2 for key, a in alone.items()}
     more: dict[str, list[float]] = {key: [] for key in alone}
-    for row in drawn:
-        moved = values
-        for share, (_, shifted) in zip(row.tolist(), errors, strict=True):
+    for k, row in enumerate(drawn):
+        moved = digits.move(values, row[len(errors) :])
+        for share, (_, shifted) in zip(row.tolist(), errors, strict=False):
             moved = shifted(moved, share)
         found = figures(moved)
         for key, so_far in more.items():
             if (there := found[key]) is not None:
                 so_far.append((there - (base[key] or 0.0)) ** 2 - float(alone[key] @ row) ** 2)
+        if k + 1 == _FIRST and all(math.fsum(map(abs, so_far)) < _FIRST * least[key] / 4 for key, so_far in more.items()):
+            return {}
     means = {key: math.fsum(so_far) / len(so_far) for key, so_far in more.items() if len(so_far) == len(drawn)}
-    return {
-        key: math.sqrt(m)
-        for key, m in means.items()
-        if m > _STRAIGHT * float(alone[key] @ alone[key]) + _ROUNDING * (base[key] or 0.0) ** 2
-    }
+    return {key: math.sqrt(m) for key, m in means.items() if m > least[key]}
 
 
 @lru_cache(_FEW)
-def _evenly(count: int) -> Array:
-    """(``_SETS``, count) draws in standard uncertainties, rectangular, each column evenly spread: the same every time."""
+def _evenly(count: int, sets: int) -> Array:
+    """(sets, count) draws in standard uncertainties, rectangular, each column evenly spread: the same every time."""
     rng = np.random.default_rng(count)
-    even = (2 * (np.arange(_SETS) + 0.5) / _SETS - 1) * math.sqrt(3)
+    even = (2 * (np.arange(sets) + 0.5) / sets - 1) * math.sqrt(3)
     return np.column_stack([rng.permutation(even) for _ in range(count)])
 
 
-def as_drawn(values: _T, errors: Iterable[tuple[ErrorSource, Move[_T]]]) -> _T:
+def as_drawn(values: _T, errors: Sequence[tuple[ErrorSource, Move[_T]]], digits: Rounded[_T]) -> _T:
     """While errors are drawn, the values with those that are not in the record already; else the values as they are."""
-    for source, shifted in errors if is_drawing() else ():
+    if not is_drawing():
+        return values
+    for source, shifted in errors:
         values = shifted(values, drawn_of(source))
-    return values
+    return digits.move(values, np.array([drawn_of(source) for source in digits.sources]))
