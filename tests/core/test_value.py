@@ -156,4 +156,4 @@ def test_a_median_of_rounded_readings_is_in_doubt_although_no_one_of_them_moves_
 def test_of_a_straight_sum_errors_together_do_no_more_than_each_alone():
     found = by_errors(lambda v: {"sum": float(np.sum(v["A"]))}, {"A": np.arange(5.0)}, errors_in(AMPS, "A"), {"A": np.full(5, 0.1)})["sum"]
     assert found.u == pytest.approx(math.sqrt((10 * 0.01) ** 2 + (5 * 0.05) ** 2 + 5 * 0.1**2) / math.sqrt(3))
-    assert not any(s.of == "errors together" for s in found.parts)
+    assert not any(s.of == "digits together" for s in found.parts)

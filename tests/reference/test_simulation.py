@@ -65,7 +65,7 @@ CASES = {
 }
 
 
-@pytest.mark.parametrize("name", CASES)
+@pytest.mark.parametrize("name", [pytest.param(n, marks=pytest.mark.slow if n == "sweep by two meters" else ()) for n in CASES])
 def test_they_agree_in_every_method(name):
     key, unit, meters, lines = CASES[name]
     method = method_of(key)
@@ -94,4 +94,4 @@ def test_without_a_meter_there_is_nothing_to_draw():
 
 def test_the_same_draws_each_time():
     made = discharged(falling(every_s=60.0))
-    assert DISCHARGE.simulate(made) == DISCHARGE.simulate(made)
+    assert DISCHARGE.simulate(made, 16) == DISCHARGE.simulate(made, 16)

@@ -160,6 +160,12 @@ def digits_of(points: Points) -> Rounded[Points]:
     return Rounded(tuple(digit_of(say(name.replace("_", " ")), k) for name, rows in wide.items() for k in rows.tolist()), moved)
 
 
+def rounded_up(points: Points, name: str) -> Points:
+    """Every reading of one column up by the standard uncertainty of its own width."""
+    column = getattr(points, name) + rectangular(1.0) * points.half[name]
+    return replace(points, output_w=column) if name == "output_w" else _moved(points, **{name: column})
+
+
 def _moved(points: Points, **changes: Array) -> Points:
     """Points with one quantity changed; power goes with its volts and amperes."""
     moved: Points = replace(points, **changes)  # type: ignore[arg-type]

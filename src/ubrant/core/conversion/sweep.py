@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ubrant.core.conversion.best_measured import as_measured, best_place, best_share
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
-from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of
+from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of, rounded_up
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
 from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
@@ -25,9 +25,9 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import as_drawn, put_in
-from ubrant.core.uncertainty.sources import ErrorSource
-from ubrant.core.uncertainty.value import Value, exactly, rectangular, scattered, within
+from ubrant.core.uncertainty.perturbed import as_drawn, digit_of, put_in
+from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.value import Value, exactly, is_drawing, rectangular, scattered, within
 from ubrant.core.wording import say, words
 
 IDLE_SHARE = 0.01
@@ -141,7 +141,10 @@ def _each_efficiency(points: Points, eta: Array, meters: SweepMeters, shown: Seq
 
 def _at_point(k: int, eta: Array, parts_of: dict[ErrorSource, Array] | None) -> Value:
     """The efficiency at one point."""
-    return Value(float(eta[k]), None if parts_of is None else {source: float(column[k]) for source, column in parts_of.items()})
+    if parts_of is None:
+        return Value(float(eta[k]), None)
+    own = ((digit_of(s.when, k) if s.kind is Kind.DIGIT else s, float(column[k])) for s, column in parts_of.items())
+    return Value(float(eta[k]), dict(own))
 
 
 def _each_load_once(load_w: Array, chosen: NDArray[np.int64]) -> list[int]:
@@ -494,15 +497,17 @@ def _efficiency(points: Points, meters: SweepMeters, running: Mask) -> tuple[Arr
 
 
 def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array) -> dict[ErrorSource, Array]:
-    """What each error does to the efficiency at each point, in percent: (n,) by its source."""
+    """What each error does to the efficiency at each point, in percent: (n,) by its source; a column's digits stand under its name, each row's its own."""
     parts: dict[ErrorSource, Array] = {}
+    if is_drawing():
+        return parts
     for source, shift in errors_of(points, meters):
         moved = shift(points, 1.0)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
-    digits = digits_of(points)
-    for source, row in zip(digits.sources, np.eye(len(digits)), strict=True):
-        moved = digits.move(points, row)
-        parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
+    for name in points.half:
+        moved = rounded_up(points, name)
+        column = replace(digit_of("", 0), when=say(name.replace("_", " ")))
+        parts[column] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 
 

@@ -95,10 +95,10 @@ def by_errors(
     return put_in(figures, values, moves, Rounded(sources, rounded))
 
 
-_FEW, _SETS, _FIRST = 100, 64, 16
+_FEW, _FIRST, _WORK = 100, 12, 2000
 _STRAIGHT, _ROUNDING = 0.1, 1e-18
-"""What errors do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
-_TOGETHER = ErrorSource(Kind.LIMIT, words("errors together"), note=words("where it bends, all of them at once do more than each alone"))
+"""What digits do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
+_TOGETHER = ErrorSource(Kind.DIGIT, words("digits together"), note=words("all of them at once do more than each alone"))
 Move = Callable[[_T, float], _T]
 """What an error makes of values where it is there times so many standard uncertainties."""
 
@@ -144,7 +144,7 @@ def put_in(
         for key, usual in base.items():
             if usual is not None and (there := found[key]) is not None and there != usual:
                 parts[key][source] = there - usual
-    for key, u in _more_together(figures, values, errors, digits, base, parts).items():
+    for key, u in _more_together(figures, values, digits, base, parts).items():
         parts[key][_TOGETHER] = u
     return {key: None if usual is None else Value(usual, parts[key]) for key, usual in base.items()}
 
@@ -152,28 +152,23 @@ def put_in(
 def _more_together(
     figures: Callable[[_T], Mapping[str, float | None]],
     values: _T,
-    errors: Sequence[tuple[ErrorSource, Move[_T]]],
     digits: Rounded[_T],
     base: Mapping[str, float | None],
     parts: Mapping[str, Mapping[ErrorSource, float]],
 ) -> dict[str, float]:
-    """What errors do together beyond what each does alone: a median does not move with any one digit, a maximum goes where the largest is.
+    """What digits do together beyond what each does alone: a median does not move with any one of them, a maximum goes where the largest is.
 
     All of them are drawn at once, a few times, and what comes out is held against what the single parts make of the same draws: of a straight sum nothing
     is left.
     """
-    sources = (*(source for source, _ in errors), *digits.sources)
-    if not 1 < len(sources) <= _FEW:
+    if not 1 < len(digits) <= _FEW:
         return {}
-    drawn = _evenly(len(sources), _SETS if digits.sources else _SETS // 2)
-    alone = {key: np.array([parts[key].get(source, 0.0) for source in sources]) for key, usual in base.items() if usual is not None}
+    drawn = _evenly(len(digits))
+    alone = {key: np.array([parts[key].get(source, 0.0) for source in digits.sources]) for key, usual in base.items() if usual is not None}
     least = {key: _STRAIGHT * float(a @ a) + _ROUNDING * (base[key] or 0.0) ** 2 for key, a in alone.items()}
     more: dict[str, list[float]] = {key: [] for key in alone}
     for k, row in enumerate(drawn):
-        moved = digits.move(values, row[len(errors) :])
-        for share, (_, shifted) in zip(row.tolist(), errors, strict=False):
-            moved = shifted(moved, share)
-        found = figures(moved)
+        found = figures(digits.move(values, row))
         for key, so_far in more.items():
             if (there := found[key]) is not None:
                 so_far.append((there - (base[key] or 0.0)) ** 2 - float(alone[key] @ row) ** 2)
@@ -184,9 +179,9 @@ def _more_together(
 
 
 @lru_cache(_FEW)
-def _evenly(count: int, sets: int) -> Array:
-    """(sets, count) draws in standard uncertainties, rectangular, each column evenly spread: the same every time."""
-    rng = np.random.default_rng(count)
+def _evenly(count: int) -> Array:
+    """(m, count) draws in standard uncertainties, rectangular, each column evenly spread, the fewer the more there are: the same every time."""
+    rng, sets = np.random.default_rng(count), min(max(_WORK // count, 32), 128)
     even = (2 * (np.arange(sets) + 0.5) / sets - 1) * math.sqrt(3)
     return np.column_stack([rng.permutation(even) for _ in range(count)])
 
