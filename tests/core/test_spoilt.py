@@ -146,6 +146,14 @@ def test_amperes_that_were_not_read_carry_no_volt_amperes():
     assert any("can carry" in w for w in warnings)
 
 
+def test_amperes_and_watts_the_wrong_way_round_are_asked_about():
+    """51.5 A and 0.39 W are 11 845 VA at a socket that gives 16 A; a motor that idles at 150 VA and 6 W is none of that."""
+    found, warnings = appliance_findings([Mode("full", 230.0, 51.5, 0.39), Mode("standby", 231.0, 0.006, 0.5)])
+    assert any("the wrong way round" in w for w in warnings)
+    assert found["power_1"].name == "standby"
+    assert not any("wrong way" in w for w in appliance_findings([Mode("idle", 230.0, 0.65, 6.0)])[1])
+
+
 def test_digits_of_a_supply_by_hand():
     """72.0 ± 0.05 W in, 19.1 ± 0.05 V and 3.0 ± 0.05 A out: each its share of the efficiency, rectangular."""
     exact = Accuracy(0.0, 0.0, "W"), Accuracy(0.0, 0.0, "V"), Accuracy(0.0, 0.0, "A")

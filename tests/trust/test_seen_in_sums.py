@@ -314,3 +314,17 @@ def test_a_change_of_sources_that_failed_without_a_reading_counts(told):
     )
     assert account.sentence.startswith("2 of 3 changes held")
     assert "it went off" in account.sentence
+
+
+def test_a_slip_that_its_label_tells_is_told_from_a_file_as_from_the_window(told):
+    """9.28 A for 0.928 A: 111 W in and 10 W out of a converter of 15 W, with nobody having said its rating but its label."""
+    account = told(
+        "method: sweep\nunit: Step-down\nkind: converter\nlabel: 12 V to 5 V, 3 A\nvolts: 0.5 % + 10 mV\namps: 1 % + 5 mA",
+        *(
+            f"input 12.00 V {i} A output {v} V {o} A"
+            for i, v, o in ((0.031, 5.08, 0), (0.262, 5.06, 0.5), (0.479, 5.04, "1.0"), (9.28, "5.00", "2.0"), (1.405, 4.96, "3.0"))
+        ),
+    )
+    assert any("ten times too much" in w for w in account.warnings)
+    assert all(f.value > 80 for key, f in account.findings.items() if key.startswith("efficiency_"))
+    assert not any("79 points" in w for w in account.warnings), "what is known badly with next to nothing attached is no remark"

@@ -98,4 +98,4 @@ def test_the_uncertainty_is_checked_by_draws(window, qtbot, tmp_path):
     brought_in(window, tmp_path, discharge(ah=54.0), temperature_c=20.0)
     click(qtbot, window.findings, "Check the ±")
     qtbot.waitUntil(lambda: "they agree" in window.findings.more.text(), timeout=20_000)
-    assert "by 512 draws" in window.findings.more.text()
+    assert "By 512 draws" in window.findings.more.text()

@@ -343,6 +343,14 @@ def ladder(findings: dict[str, Finding], points: Points | None) -> tuple[Ladder,
     return (Ladder(say("Where it gives up, input V"), rungs, (low - 0.05 * (high - low), high + 0.05 * (high - low))),)
 
 
+def label_w(setup: Setup) -> float | None:
+    """Watts by its label; None where that does not say them."""
+    try:
+        return read_ratings(setup.unit).watts
+    except ValueError:
+        return None
+
+
 def gives_mains(setup: Setup) -> bool:
     """Whether mains comes out; False where the label does not say."""
     try:

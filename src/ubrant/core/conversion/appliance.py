@@ -18,6 +18,8 @@ STANDBY = ("standby", "off", "idle", "asleep")
 
 _KNOWN = 0.25
 """Volt-amperes that are not known to a quarter are divided by by nobody."""
+_MOST_VA, _LEAST_FACTOR = 200.0, 0.05
+"""No appliance of so many volt-amperes has a smaller power factor. Common practice, no source."""
 _BEYOND_SHARE, _BEYOND_W = 1.5, 5.0
 """A mode of more watts than so many times its volt-amperes and so many watts on top is left out; under it the digits of its amperes may explain it."""
 
@@ -97,6 +99,13 @@ def appliance_findings(
 def _slip(mode: Mode) -> str:
     """Why a mode's readings cannot all be right even with few digits of amperes, in a sentence; empty where they can."""
     apparent = (mode.volts or 0.0) * (mode.amps or 0.0)
+    if apparent > _MOST_VA and (mode.watts or 0.0) < _LEAST_FACTOR * apparent:
+        return say(
+            "{name}: {watts} W of {apparent} VA: were amperes and watts written down the wrong way round? It was left out.",
+            name=mode.name,
+            watts=show(mode.watts or 0.0),
+            apparent=show(apparent),
+        )
     if not apparent or (mode.watts or 0.0) <= _BEYOND_SHARE * apparent + _BEYOND_W:
         return ""
     return say("{over} It was left out.", over=_over(mode, apparent))

@@ -34,6 +34,8 @@ IDLE_SHARE = 0.01
 """Under this share of the largest output a point counts as no load."""
 OFF_SHARE = 0.3
 """Under this share of the usual output voltage the output is off."""
+_TOLD_FROM = 0.05
+"""Of the largest output: an efficiency under it is not what anybody looks for."""
 _SAME_VOLTS = 0.02
 _SAME_LOAD = 0.02
 
@@ -62,9 +64,18 @@ class Sweep:
 
 
 def analyse_sweep(
-    points: Points, meters: SweepMeters | None = None, tolerance: Tolerance | None = None, rated_w: float | None = None
+    points: Points,
+    meters: SweepMeters | None = None,
+    tolerance: Tolerance | None = None,
+    rated_w: float | None = None,
+    label_w: float | None = None,
 ) -> Sweep:
     """Findings of a sweep.
+
+    Parameters
+    ----------
+    rated_w : what it is judged by
+    label_w : by its label alone: no more than to tell a slip by
 
     Raises
     ------
@@ -72,7 +83,7 @@ def analyse_sweep(
         Too few points, or output above input nearly everywhere: the meters are swapped.
     """
     meters = meters or SweepMeters()
-    points, warnings = _usable(points, meters, rated_w)
+    points, warnings = _usable(points, meters, rated_w or label_w)
     if not points.has_output:
         warnings.append(
             say("The output's current was not read: nothing is said of its efficiency, only where it held and where it did not.")
@@ -550,7 +561,8 @@ def _warn(
                 value_2="they are" if count > 1 else "it is",
             )
         )
-    worst = float(np.nanmax(eta_u)) if np.isfinite(eta_u).any() else 0.0
+    loaded = np.isfinite(eta_u) & (points.output_w > _TOLD_FROM * float(points.output_w.max(initial=0.0)))
+    worst = float(np.max(eta_u[loaded])) if loaded.any() else 0.0
     if worst > 2.0:
         warnings.append(
             say(

@@ -126,3 +126,18 @@ def simulated(finding: Finding, draws: Sequence[float | None]) -> Simulated:
     if abs((high + low) / 2 - float(np.mean(found))) > _SKEWED * half:
         u = half / 2
     return Simulated(finding.key, finding.name, finding.unit, linear, u, low, high)
+
+
+def in_short(found: Sequence[Simulated]) -> str:
+    """What the draws say of all of them, a line each for those that differ; empty for none."""
+    other = [one.sentence() for one in found if not one.agrees]
+    alike = len(found) - len(other)
+    if not found or not alike:
+        return "\n".join(other)
+    count = say("all {n}", n=alike) if not other else say("{n} of {m}", n=alike, m=len(found))
+    summed = say(
+        "By {draws} draws of every error at once the ± of {count} figures is what it should be, within 5 %: they agree.",
+        draws=DRAWS,
+        count=count,
+    )
+    return "\n".join((summed, *other))

@@ -38,6 +38,7 @@ from ubrant.methods.converting import (
     efficiency_keys,
     efficiency_over_load,
     flows_at,
+    label_w,
     ladder,
     loss_plot,
     meters_of,
@@ -290,7 +291,7 @@ class SweepMethod(Method):
                 drawings=lambda: _drawn(None, settings, rows, {}, live),
             )
         try:
-            sweep = analyse_sweep(points, meters_of(record), criteria.tolerance, criteria.rated_w)
+            sweep = analyse_sweep(points, meters_of(record), criteria.tolerance, criteria.rated_w, label_w(record.head.setup))
         except ReadingsError as error:
             return Account(
                 trouble=str(error),
