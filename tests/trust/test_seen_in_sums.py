@@ -6,6 +6,7 @@ import pytest
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import NOT_ALIKE
+from ubrant.methods.registry import method_of
 from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import LogOptions, read_file
 
@@ -328,3 +329,15 @@ def test_a_slip_that_its_label_tells_is_told_from_a_file_as_from_the_window(told
     assert any("ten times too much" in w for w in account.warnings)
     assert all(f.value > 80 for key, f in account.findings.items() if key.startswith("efficiency_"))
     assert not any("79 points" in w for w in account.warnings), "what is known badly with next to nothing attached is no remark"
+
+
+def test_of_notes_without_times_no_row_says_what_another_row_is(tmp_path):
+    """Seven points of a panel at one moment each said the watts of the last."""
+    path = tmp_path / "panel.jot"
+    path.write_text(
+        "method: source\nunit: Panel\nkind: source\nlabel: 20 W panel\n\n21.0 V 0 A\n20.5 V 0.8 A\n19.6 V 1.6 A\n12.5 V 3.1 A\n", "utf-8"
+    )
+    record = read_file(path, LogOptions()).record()
+    times = [entry.time_s for entry in record.lines]
+    said = method_of("source").row_findings(record)
+    assert len(set(times)) == len(times) or not set(said) & {t for t in times if times.count(t) > 1}

@@ -348,8 +348,11 @@ class Method:
 
     def row_findings(self, record: Record) -> Mapping[float, str]:
         """What each typed row says by itself, in a few words, by its time: watts where volts and amperes were read at one place."""
-        found = {}
+        found: dict[float, str] = {}
+        together = {t for t, count in Counter(entry.time_s for entry in record.lines).items() if count > 1}
         for entry in record.lines:
+            if entry.time_s in together:  # notes without a time: what is of one line would stand at all of them
+                continue
             read = {(r.tap, r.quantity): r.value for r in entry.jotting.readings if r.kind in {"read", "about", "range"}}
             watts = [read[(tap, "V")] * read[(tap, "A")] for tap, quantity in read if quantity == "V" and (tap, "A") in read]
             mains = any(quantity == "W" or (quantity == "V" and value > AC_FROM_V) for (_, quantity), value in read.items())

@@ -129,15 +129,20 @@ def simulated(finding: Finding, draws: Sequence[float | None]) -> Simulated:
 
 
 def in_short(found: Sequence[Simulated]) -> str:
-    """What the draws say of all of them, a line each for those that differ; empty for none."""
-    other = [one.sentence() for one in found if not one.agrees]
-    alike = len(found) - len(other)
-    if not found or not alike:
-        return "\n".join(other)
-    count = say("all {n}", n=alike) if not other else say("{n} of {m}", n=alike, m=len(found))
-    summed = say(
-        "By {draws} draws of every error at once the ± of {count} figures is what it should be, within 5 %: they agree.",
-        draws=DRAWS,
-        count=count,
-    )
-    return "\n".join((summed, *other))
+    """What the draws say of all of them, a line each for those whose ± is too small; empty for none."""
+    if not found:
+        return ""
+    short = [one for one in found if not one.agrees and not one.drawn_u < one.linear_u]
+    wide = sum(one.drawn_u < one.linear_u for one in found if not one.agrees)
+    alike = len(found) - len(short) - wide
+    said = [
+        say(
+            "By {draws} draws of every error at once {n} of {m} figures have the ± they should have, within 5 %: they agree.",
+            draws=DRAWS,
+            n=alike,
+            m=len(found),
+        )
+    ]
+    if wide:
+        said.append(say("{n} have one that is wider than need be.", n=wide))
+    return "\n".join((" ".join(said), *(one.sentence() for one in short)))
