@@ -170,6 +170,12 @@ SAMPLES["handover"] = Sample(
     _each("12.1 V runs", "11.6 V falters", "12.2 V runs", "12.4 V runs"),
     (DC,),
 )
+SAMPLES["joint"] = Sample(
+    Unit("Fuse holder", "lead", "30 A fuse"),
+    {"currents": "1, 5, 10, 20 A"},
+    _each("1.4 mV 1.00 A", "6.1 mV 5.02 A", "12.3 mV 10.1 A", "25.2 mV 20.4 A warm"),
+    (DC,),
+)
 SAMPLES["meter-check"] = Sample(
     Unit("Pack", "battery", "20 Ah 12.8 V LiFePO4"),
     {"quantity": "amperes", "points": "3"},

@@ -166,7 +166,7 @@ def test_what_suits_what():
         ("converter", "12 V to 5 V, 3 A"): ["sweep", "steps", "idle", "brick"],
         ("inverter", "12 V to 230 V, 300 W"): ["steps", "idle"],
         ("charger", "230 V to 19 V, 65 W"): ["external-supply", "charger", "brick", "meter-check"],
-        ("lead", "30 A breaker"): ["trip"],
+        ("lead", "30 A breaker"): ["trip", "joint"],
         ("load", "230 V, 52 W"): ["plug-day", "handover", "appliance", "meter-check"],
         ("battery", "12.8 V 50 Ah LiFePO4"): ["discharge", "recharge", "source", "balance", "ways", "audit", "endurance", "meter-check"],
         ("charger", "60 W panel, 12 V class"): ["source", "charger", "brick", "meter-check"],

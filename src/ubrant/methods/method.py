@@ -349,7 +349,7 @@ class Method:
     def row_findings(self, record: Record) -> Mapping[float, str]:
         """What each typed row says by itself, in a few words, by its time: watts where volts and amperes were read at one place."""
         found: dict[float, str] = {}
-        together = {t for t, count in Counter(entry.time_s for entry in record.lines).items() if count > 1}
+        together = {t for t, count in Counter(entry.time_s for entry in record.lines if entry.jotting.readings).items() if count > 1}
         for entry in record.lines:
             if entry.time_s in together:  # notes without a time: what is of one line would stand at all of them
                 continue

@@ -387,7 +387,7 @@ class Grammar:
         if known is None or known.unit not in QUANTITIES:
             return None, rest
         number, factor, unit = parse_number(number_text), known.value, known.unit
-        value, width = number * factor, _digit(number_text) * factor
+        value, width = _as_written(number * factor), _as_written(_digit(number_text) * factor)
         if kind == "about":
             width = max(10 ** _exponent(number_text) * factor, 0.05 * abs(value))
         if kind == "below":
@@ -470,6 +470,11 @@ def _exponent(number: str) -> int:
     mantissa, _, exponent = number.lower().partition("e")
     decimals = len(re.split(r"[.,]", mantissa)[1]) if re.search(r"[.,]", mantissa) else 0
     return -decimals + (int(exponent) if exponent else 0)
+
+
+def _as_written(value: float) -> float:
+    """Without what a power of ten leaves in the last place of a float: 6.1 mV is 0.0061 V."""
+    return float(f"{value:.15g}")
 
 
 def _digit(number: str) -> float:
