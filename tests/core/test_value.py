@@ -12,8 +12,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from uncertainties import ufloat, umath
 
+from tests.making import prepared, record_for
+from ubrant.core.equipment.meter import Meter, MeterDetails
+from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.codec import decode, encode
+from ubrant.core.record.errors import errors_of
 from ubrant.core.uncertainty.contributions import told_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import by_errors, errors_in
@@ -157,3 +161,18 @@ def test_of_a_straight_sum_errors_together_do_no_more_than_each_alone():
     found = by_errors(lambda v: {"sum": float(np.sum(v["A"]))}, {"A": np.arange(5.0)}, errors_in(AMPS, "A"), {"A": np.full(5, 0.1)})["sum"]
     assert found.u == pytest.approx(math.sqrt((10 * 0.01) ** 2 + (5 * 0.05) ** 2 + 5 * 0.1**2) / math.sqrt(3))
     assert not any(s.of == "digits together" for s in found.parts)
+
+
+@pytest.mark.needs("output")
+@pytest.mark.parametrize(("power", "moves"), [("", {"V": 0.005, "A": 0.01}), ("1 % + 0.3 W", {"W": 0.01})])
+def test_a_counter_is_off_by_what_it_adds_up(power, moves):
+    """Wh of a meter that reads watts go by these; of one that does not, by its volts and its amperes; its Ah by the amperes alone."""
+    meter = Meter("Plug", "0.5 %", "1 %", details=MeterDetails(power_accuracy=power))
+    record = record_for(
+        "output", prepared("output", Unit("Bank", "bank", "24 000 mAh / 88.8 Wh"), (meter,)), lines={0.0: "output 1.0 Wh 0.2 Ah"}
+    )
+    gains = {off.gain for errors in errors_of(record) for (_, quantity), off in errors.items() if quantity == "Wh"}
+    assert gains == set(moves.values())
+    assert {off.gain for errors in errors_of(record) for (_, q), off in errors.items() if q == "Ah"} == {0.01}
+    off = record.off_in_count("output", "Wh", 10.0)
+    assert off.u == pytest.approx(10 * math.hypot(*moves.values()) / math.sqrt(3))
