@@ -13,11 +13,13 @@ from hypothesis import strategies as st
 from uncertainties import ufloat, umath
 
 from tests.making import prepared, record_for
+from ubrant.core.battery.label_doubt import doubtful
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import errors_of
+from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.contributions import told_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import by_errors, errors_in
@@ -176,3 +178,17 @@ def test_a_counter_is_off_by_what_it_adds_up(power, moves):
     assert {off.gain for errors in errors_of(record) for (_, q), off in errors.items() if q == "Ah"} == {0.01}
     off = record.off_in_count("output", "Wh", 10.0)
     assert off.u == pytest.approx(10 * math.hypot(*moves.values()) / math.sqrt(3))
+
+
+def test_doubts_on_one_side_are_independent_of_each_other():
+    """A third less by one reason and a quarter less by another is √(⅓² + ¼²) less, and nothing more."""
+    found = doubtful("x", "X", exactly(12.0), "Wh", "", lower=(1 / 3, 1 / 4))
+    assert found.sides == (pytest.approx(12 * 5 / 12), 0.0)
+
+
+def test_a_display_that_stands_is_off_by_its_digit_however_often_it_is_read():
+    """Ten readings of 4.0 A are 4.0 ± 0.05 A, rectangular: the middle of them is no better than one."""
+    volts, amps = np.linspace(12.0, 14.4, 10), np.full(10, 4.0)
+    exact = Accuracy(0.0, 0.0, "V"), Accuracy(0.0, 0.0, "A")
+    found, _ = analyse_charger(Charged(volts, amps, *exact, {"V": np.full(10, 0.005), "A": np.full(10, 0.05)}), None)
+    assert found["set_current"].standard_uncertainty == pytest.approx(0.05 / math.sqrt(3))
