@@ -184,7 +184,8 @@ def test_the_command_line_says_of_a_log_what_it_said(name, monkeypatch):
             assert as_before(found["findings"][key][what], finding[what]) or changed, key
     assert found["sentence"] == told["verdict"]["sentence"] or name in COMMANDS_DIFFER
     assert found["ended_by"] == told["ended_by"]
-    assert set(found["warnings"]) >= {w for w in told["warnings"] if "label" not in w.lower()}
+    no_longer = ("label", "points at worst")  # the worst efficiency was that of next to nothing attached
+    assert set(found["warnings"]) >= {w for w in told["warnings"] if not any(part in w.lower() for part in no_longer)}
 
 
 EXPORTS = sorted(p.name for p in DATA.iterdir() if p.suffix == ".jot" or p.name.endswith(" package"))

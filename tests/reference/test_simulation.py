@@ -39,7 +39,7 @@ def discharged(readings: Readings, volts: str = "0.1 % + 3 mV", amps: str = "0.5
 def test_standard_uncertainties_agree(changes):
     made = discharged(falling(every_s=60.0), **changes)
     found = DISCHARGE.account(made)
-    drawn = DISCHARGE.simulate(made)
+    drawn = DISCHARGE.simulate(made, 256)
     assert {one.key for one in drawn} >= {"charge", "energy", "duration"}
     for one in drawn:
         assert one.agrees, one.sentence()

@@ -71,7 +71,7 @@ class JointMethod(Method):
         there = np.isfinite(table.values[_V]) & np.isfinite(table.values[_A])
         values = {key[1]: np.abs(table.values[key][there]) for key in (_V, _A)}
         volts, amps = values["V"], values["A"]
-        if len(amps) < 2 or np.ptp(amps) < _APART * amps.max():
+        if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
             return Account(
                 trouble=say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=_LIKE)
             )
