@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtWidgets import QPushButton
 
 from tests.trust.making import LABEL, discharge, write
-from tests.window import begin, click, close, needs, prepare, say_line
+from tests.window import begin, click, close, jot, needs, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep, logs_in
@@ -99,3 +99,16 @@ def test_the_uncertainty_is_checked_by_draws(window, qtbot, tmp_path):
     click(qtbot, window.findings, "Check the ±")
     qtbot.waitUntil(lambda: "they agree" in window.findings.more.text(), timeout=20_000)
     assert "By 512 draws" in window.findings.more.text()
+
+
+def test_another_mode_is_not_asked_about_because_it_draws_more(bench_window, qtbot):
+    """38 W after 0.5 W standing by is what a mode is for: one Enter takes it down."""
+    window = bench_window
+    prepare(window, Unit("Projector", "load", "230 V, 52 W"), "appliance")
+    begin(window, qtbot)
+    for line in ("231 V 0.006 A 0.5 W standby", "230.8 V 0.28 A 38 W eco"):
+        window.clock.time_s += 60.0
+        jot(qtbot, window.run, line)
+        window.run.tick()
+        assert window.run.jot_line.text() == ""
+    assert close(window, qtbot).findings["power_2"].value == 38.0

@@ -95,10 +95,13 @@ class ApplianceMethod(Method):
                 (("", "W"),),
                 refusal=lacking,
                 short=mode,
+                afresh=True,
             )
             for mode in prepared.plan.modes
         )
-        after = Row(say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking)
+        after = Row(
+            say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking, afresh=True
+        )
         return ByHand((ask,), rows, after)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
