@@ -11,7 +11,7 @@ SAMPLE = ("record 147", "example 9", "rehearsed station and blower")
 
 @pytest.mark.parametrize("name", [pytest.param(name, marks=() if name in SAMPLE else pytest.mark.slow) for name in CORPUS])
 def test_stated_and_drawn_agree(name):
-    assert off(drawn(name)[1]) == []
+    assert off(name, drawn(name)[1]) == []
 
 
 def test_there_are_few_exceptions():

@@ -14,7 +14,7 @@ from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.integrals import through_meter, totals
+from ubrant.core.record.integrals import off_in_count, through_meter, totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series
 from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
@@ -274,11 +274,7 @@ def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> F
         return None
     count: Count = counted(*counter)
     key, name = ("energy_out", say("Given at the output")) if unit == "Wh" else ("charge_out", say("Charge at the output's volts"))
-    if unit == "Wh" and given.power is not None:
-        value = count.value(unit) + wrong_by(given.power, count.amount, 0.0)
-    else:
-        value = count.value(unit) + wrong_by(given.current, count.amount, 0.0)
-        value += wrong_by(given.voltage, count.amount, 0.0) if unit == "Wh" else 0.0
+    value = count.value(unit) + off_in_count(unit, count.amount, given.voltage, given.current, given.power)
     return Finding.made(key, name, value, unit, say("difference of its counter"))
 
 

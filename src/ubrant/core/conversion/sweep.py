@@ -104,7 +104,8 @@ def analyse_sweep(
     nearest = _nearest(points, within_tolerance, tolerance)
     shown = _told_apart(points, running)
     figures = _figures(tolerance, rated_w, running, within_tolerance, regime, brackets, nearest, points.input_w, shown)
-    made = put_in(figures, points, errors_of(points, meters), digits_of(points)) if meters.known else _without_doubt(figures(points))
+    errors = errors_of(points, meters) if meters.known else []
+    made = put_in(figures, points, errors, digits_of(points), known=meters.known)
     model = _model_of(points, regime)
     scatter = _fit_scatter(points, regime, model, rated_w) if meters.known else {}
     findings: dict[str, Finding] = {}
@@ -115,7 +116,7 @@ def analyse_sweep(
         elif value is not None:
             value = value * factor + _left_open(key, points, within_tolerance, running, scatter, brackets)
         findings[key] = Finding.made(key, name, value, unit, working)
-    drawn = as_drawn(points, errors_of(points, meters), digits_of(points)) if meters.known else points
+    drawn = as_drawn(points, errors, digits_of(points))
     eta, eta_u = _efficiency(drawn, meters, running)
     findings |= _each_efficiency(drawn, eta, meters, shown)
     _warn(warnings, points, eta, eta_u, within_tolerance, running, tolerance, rated_w)
@@ -154,7 +155,7 @@ def _at_point(k: int, eta: Array, parts_of: dict[ErrorSource, Array] | None) -> 
     """The efficiency at one point."""
     if parts_of is None:
         return Value(float(eta[k]), None)
-    own = ((digit_of(s.when, k) if s.kind is Kind.DIGIT else s, float(column[k])) for s, column in parts_of.items())
+    own = ((digit_of(s.of, k) if s.kind is Kind.DIGIT else s, float(column[k])) for s, column in parts_of.items())
     return Value(float(eta[k]), dict(own))
 
 
@@ -432,11 +433,6 @@ def _lead(points: Points) -> tuple[float | None, float]:
     return slope, math.sqrt(float(np.dot(residual, residual)) / max(len(amps) - 3, 1) / square)
 
 
-def _without_doubt(figures: dict[str, float | None]) -> dict[str, Value | None]:
-    """Figures of which nobody said how good the meters were."""
-    return {key: None if value is None else Value(value, None) for key, value in figures.items()}
-
-
 _SCATTER = words("scatter of the points")
 
 
@@ -517,7 +513,7 @@ def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     for name in points.half:
         moved = rounded_up(points, name)
-        column = replace(digit_of("", 0), when=say(name.replace("_", " ")))
+        column = ErrorSource(Kind.DIGIT, say(name.replace("_", " ")))
         parts[column] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 

@@ -9,7 +9,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from ubrant.core.battery.counters import counted
-from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.jot_text import Entry
@@ -17,7 +16,6 @@ from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.value import wrong_by
 from ubrant.core.wording import say
 
 Watts = tuple[float, float, tuple[tuple[str, float, float], ...]]
@@ -69,7 +67,7 @@ def _ratio(record: Record, taps: tuple[str, str], rows: Sequence[tuple[Watts, Wa
         totals = [float(np.sum(np.prod([values[c] for c in columns if c.startswith(f"{tap} ")], axis=0))) for tap in taps]
         return {"ratio": 100 * totals[small] / totals[1 - small] if totals[1 - small] > 0 else None}
 
-    known = {name: _accuracy(record, *name.rsplit(" ", 1)) for name in columns}
+    known = {name: record.accuracy(*name.rsplit(" ", 1)) for name in columns}
     errors = (e for name, accuracy in known.items() for e in errors_in(accuracy, name, place=name.rsplit(" ", 1)[0]))
     complete = all(accuracy is not None for accuracy in known.values())
     ratio = by_errors(figures, columns, errors, half, known=complete)["ratio"]
@@ -94,7 +92,7 @@ def _by_energy(record: Record) -> list[Finding]:
             widths = (np.full(len(counters[tap]), half) if isinstance(half, float) else half)[inside]
             series = counters[tap]
             count = counted(Series(series.time_s[inside], series.value[inside]), widths)
-            amounts.append(count.value(tap) + wrong_by(_accuracy(record, tap, "W"), count.amount, 0.0, tap))
+            amounts.append(count.value(tap) + record.off_in_count(tap, "Wh", count.amount))
         if min(a.value for a in amounts) <= 0 or not all(math.isfinite(a.value) for a in amounts):
             continue
         small = 0 if amounts[0].value <= amounts[1].value else 1
@@ -104,10 +102,6 @@ def _by_energy(record: Record) -> list[Finding]:
         key = f"energy_ratio_{_key(top)}_{_key(bottom)}"
         found.append(Finding.made(key, name, 100 * amounts[small] / amounts[1 - small], "%", working))
     return found
-
-
-def _accuracy(record: Record, tap: str, quantity: str) -> Accuracy | None:
-    return record.accuracy(tap, quantity)
 
 
 def _key(tap: str) -> str:

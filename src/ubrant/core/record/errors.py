@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.accuracy import LINEARITY
 from ubrant.core.quantities.jot import JotReading
+from ubrant.core.record.integrals import adds_up
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record
@@ -57,11 +58,7 @@ def errors_of(record: Record) -> list[Errors]:
 
 def _added_up(record: Record, tap: str, quantity: str) -> tuple[str, ...]:
     """Whose gains a reading has: its own, or of a counter those of what it adds up."""
-    if quantity == "Ah":
-        return ("A",)
-    if quantity == "Wh":
-        return ("W",) if record.accuracy(tap, "W") is not None else ("V", "A")
-    return (quantity,)
+    return tuple(adds_up(quantity, record.accuracy(tap, "W"))) if quantity in _COUNTED else (quantity,)
 
 
 def drawn_together(errors: list[Errors], shares: Sequence[float]) -> Errors:

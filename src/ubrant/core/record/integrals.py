@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.readings import Array, blocks, require_usable
-from ubrant.core.uncertainty.value import Value, wrong_by
+from ubrant.core.uncertainty.value import Value, total_of, wrong_by
 
 
 @dataclass(frozen=True)
@@ -94,6 +94,19 @@ def through_meter(
     charge = sums.charge_ah + wrong_by(current, sums.charge_ah, sign * sums.hours, place)
     of_amps = wrong_by(current, sums.energy_wh, sign * sums.volt_hours, place)
     return charge, sums.energy_wh + of_amps + wrong_by(voltage, sums.energy_wh, sums.charge_ah, place)
+
+
+def adds_up(unit: str, power: Accuracy | None) -> str:
+    """What a counter of Ah or Wh adds up, by its quantities: watts, of a meter that reads them."""
+    return "A" if unit == "Ah" else "W" if power is not None else "VA"
+
+
+def off_in_count(
+    unit: str, amount: float, voltage: Accuracy | None, current: Accuracy | None, power: Accuracy | None, place: str = ""
+) -> Value:
+    """What a meter is off by in so many Ah or Wh that it counted: by the gains of what it adds up."""
+    gains = {"V": voltage, "A": current, "W": power}
+    return total_of(wrong_by(gains[quantity], amount, 0.0, place) for quantity in adds_up(unit, power))
 
 
 def charge_ah(elapsed_s: Array, current_a: Array) -> float:

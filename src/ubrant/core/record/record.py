@@ -15,10 +15,11 @@ from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head, Setup
+from ubrant.core.record.integrals import off_in_count
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.core.record.typed import Typed, gather, with_bare_zeros
-from ubrant.core.uncertainty.value import Value, total_of, wrong_by
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say
 
 Key = tuple[str, str]
@@ -118,10 +119,9 @@ class Record:
         return accuracy.zeroed(zeros[1] - zeros[0] if len(zeros) > 1 else None)
 
     def off_in_count(self, tap: str, unit: str, amount: float) -> Value:
-        """What the meter at a tap is off by in so many Ah or Wh that it counted: by its watts, where it reads them, else by the gains of what it adds up."""
-        power = self.accuracy(tap, "W") if unit == "Wh" else None
-        added_up = (power,) if power is not None else tuple(self.accuracy(tap, q) for q in ("VA" if unit == "Wh" else "A"))
-        return total_of(wrong_by(accuracy, amount, 0.0, tap) for accuracy in added_up)
+        """What the meter at a tap is off by in so many Ah or Wh that it counted."""
+        voltage, current, power = (self.accuracy(tap, quantity) for quantity in "VAW")
+        return off_in_count(unit, amount, voltage, current, power, tap)
 
     def _details(self, tap: str) -> MeterDetails:
         """What is known of the meter at a tap, with the zero that was read in this run, where one was."""

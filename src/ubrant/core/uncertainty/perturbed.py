@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Generic, TypeVar
 
@@ -77,9 +77,6 @@ def by_errors(
     half : by column, (n,) half-widths of what was written down, each row wrong by itself
     known : somebody said how good every meter is
     """
-    if not known:
-        return {key: None if value is None else Value(value, None) for key, value in figures(values).items()}
-
     wide = {column: np.flatnonzero(widths > 0) for column, widths in (half or {}).items()}
 
     def rounded(shown: Columns, shares: Array) -> Columns:
@@ -92,7 +89,7 @@ def by_errors(
 
     sources = tuple(digit_of(column, k) for column, rows in wide.items() for k in rows.tolist())
     moves = [(e.source, lambda v, share, e=e: e.put_in(v, share)) for e in together(errors) if e.u]
-    return put_in(figures, values, moves, Rounded(sources, rounded))
+    return put_in(figures, values, moves, Rounded(sources, rounded), known=known)
 
 
 _FEW, _FIRST, _WORK = 100, 12, 2000
@@ -115,7 +112,12 @@ class Rounded(Generic[_T]):
 
 
 def put_in(
-    figures: Callable[[_T], Mapping[str, float | None]], values: _T, errors: Sequence[tuple[ErrorSource, Move[_T]]], digits: Rounded[_T]
+    figures: Callable[[_T], Mapping[str, float | None]],
+    values: _T,
+    errors: Sequence[tuple[ErrorSource, Move[_T]]],
+    digits: Rounded[_T],
+    *,
+    known: bool = True,
 ) -> dict[str, Value | None]:
     """The figures with what they may be off by, each error put in and taken off: the larger of what that does counts.
 
@@ -123,6 +125,7 @@ def put_in(
     ----------
     errors : source, and what it makes of the values
     digits : so small that one side tells
+    known : somebody said how good every meter is
 
     Notes
     -----
@@ -130,8 +133,9 @@ def put_in(
     """
     values = as_drawn(values, errors, digits)
     base = figures(values)
-    if is_drawing():
-        return {key: None if usual is None else Value(usual) for key, usual in base.items()}
+    if is_drawing() or not known:
+        nothing: dict[ErrorSource, float] | None = {} if known else None
+        return {key: None if usual is None else Value(usual, nothing) for key, usual in base.items()}
     parts: dict[str, dict[ErrorSource, float]] = {key: {} for key in base}
     for source, shifted in errors:
         above, below = figures(shifted(values, 1.0)), figures(shifted(values, -1.0))
@@ -145,7 +149,7 @@ def put_in(
             if usual is not None and (there := found[key]) is not None and there != usual:
                 parts[key][source] = there - usual
     for key, u in _more_together(figures, values, digits, base, parts).items():
-        parts[key][_TOGETHER] = u
+        parts[key][replace(_TOGETHER, when=key)] = u
     return {key: None if usual is None else Value(usual, parts[key]) for key, usual in base.items()}
 
 

@@ -102,10 +102,6 @@ class Value:
         """What it may be off by alone: a value of 0, to be put where a slope is known and no formula."""
         return Value(0.0, self.parts)
 
-    def without_doubt(self) -> Value:
-        """The number alone, nobody having said how good it is."""
-        return Value(self.value, None)
-
 
 def rectangular(half_width: float) -> float:
     """Standard uncertainty of a value anywhere within ± ``half_width``. JCGM 100, 4.3.7."""
@@ -175,13 +171,9 @@ def wrong_by(accuracy: Accuracy | None, gain: float, zero: float, place: str = "
     return Value(0.0, {source: size / math.sqrt(3) for source, size in sizes if size})
 
 
-def as_read(shown: float, accuracy: Accuracy | None, place: str = "", *, half: float = 0.0, when: str = "") -> Value:
-    """A reading of a meter, with its gain and its zero; ``half`` of its last digit, of one that a person took down."""
-    value = Value(shown) + wrong_by(accuracy, shown, 1.0, place)
-    if not half or accuracy is None:
-        return value
-    of = "last digit of the volts" if accuracy.unit == "V" else "last digit of the amperes" if accuracy.unit == "A" else "last digit"
-    return value + digit(half, accuracy.unit, when=when, of=of)
+def as_read(shown: float, accuracy: Accuracy | None, place: str = "") -> Value:
+    """A reading of a meter, with its gain and its zero."""
+    return shown + wrong_by(accuracy, shown, 1.0, place)
 
 
 def comes_in(source: ErrorSource, u: float) -> Value:

@@ -21,7 +21,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.integrals import totals
+from ubrant.core.record.integrals import off_in_count, totals
 from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
@@ -204,11 +204,8 @@ def _doubted(record: DischargeRecord, discharge: Discharge, findings: dict[str, 
 
 
 def _off(record: DischargeRecord, unit: str, amount: float) -> Value:
-    """What a counter's meter is off by in an amount, by the gains of what it adds up."""
-    if unit == "Wh" and record.power_accuracy is not None:
-        return wrong_by(record.power_accuracy, amount, 0.0)
-    of_amps = wrong_by(record.current_accuracy, amount, 0.0)
-    return of_amps if unit == "Ah" else of_amps + wrong_by(record.voltage_accuracy, amount, 0.0)
+    """What a counter's meter is off by in an amount."""
+    return off_in_count(unit, amount, record.voltage_accuracy, record.current_accuracy, record.power_accuracy)
 
 
 def _add_counters(record: DischargeRecord, others: Others, discharge: Discharge, add: Add, warnings: list[str]) -> list[str]:
