@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from tests.window import begin, close, prepare, say_line
+from tests.window import begin, close, jot, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.runs.accounts import account_of_stored
 from ubrant.runs.bringing_in import LogOptions, read_file
@@ -53,7 +53,7 @@ def test_what_burns_over_a_watt_is_said(told):
         (("12.3 mV 10.1 A",), "Two currents"),
         (("12.3 mV 10.1 A", "12.4 mV 10.2 A"), "Two currents"),
         (("12.3 V 10.1 A", "25.2 V 20.4 A"), "No joint drops"),
-        (("25.2 mV 1.0 A", "12.3 mV 10.1 A"), "No joint drops"),
+        (("25.2 mV 1.0 A", "12.3 mV 10.1 A"), "less with more current"),
     ],
 )
 def test_what_is_no_drop_across_a_joint_is_refused(told, lines, says):
@@ -69,3 +69,18 @@ def test_typed_through_the_window_it_is_the_same(bench_window, qtbot, told):
     account = close(window, qtbot)
     assert account.findings["resistance"].value == pytest.approx(told(*LINES).findings["resistance"].value)
     assert "mΩ across it" in window.findings.verdict.text()
+
+
+def test_each_current_is_held_against_what_was_asked_for_and_not_against_the_one_before(bench_window, qtbot):
+    """One Enter a row; 101 A where 10 A were asked for are questioned, and volts for millivolts are refused, before the run is closed."""
+    window = bench_window
+    prepare(window, Unit("Fuse holder", "lead", "30 A fuse"), "joint")
+    begin(window, qtbot)
+    for line in ("1.4 mV 1.00 A", "6.1 mV 5.02 A"):
+        jot(qtbot, window.run, line)
+        assert window.run.jot_line.text() == ""
+    jot(qtbot, window.run, "12.3 mV 101 A")
+    assert window.run.jot_line.text() == "12.3 mV 101 A"
+    window.run.jot_line.clear()
+    jot(qtbot, window.run, "12.3 V 10.1 A")
+    assert any("millivolts written as volts" in w for w in close(window, qtbot).warnings), "and the rest is answered"

@@ -59,6 +59,8 @@ class JointMethod(Method):
                 (_V, _A),
                 example=_LIKE,
                 short=f"{plain(a)} A",
+                expected={_A: a} if a > 0 else {},
+                afresh=True,
             )
             for a in prepared.plan.currents
         )
@@ -68,41 +70,43 @@ class JointMethod(Method):
 
     def account(self, record: Record, expected: Any = None) -> Account:
         table = points_at(record, (_V, _A), {"": "input"})
-        there = np.isfinite(table.values[_V]) & np.isfinite(table.values[_A])
+        read = np.isfinite(table.values[_V]) & np.isfinite(table.values[_A])
+        there = read & (np.abs(np.nan_to_num(table.values[_V])) <= _MOST_V)
+        said = [
+            say("No joint drops {v} V: were millivolts written as volts? It was left out.", v=plain(abs(float(v))))
+            for v in table.values[_V][read & ~there]
+        ]
         values = {key[1]: np.abs(table.values[key][there]) for key in (_V, _A)}
         volts, amps = values["V"], values["A"]
         if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
-            return Account(
-                trouble=say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=_LIKE)
-            )
+            lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=_LIKE)
+            return Account(trouble=" ".join((*said, lacking)))
         accuracies = [record.accuracy("input", q) for q in "VA"]
         errors = [e for accuracy, q in zip(accuracies, "VA", strict=True) for e in errors_in(accuracy, q)]
         half = {key[1]: table.half[key][there] for key in (_V, _A)}
-        made = by_errors(_slope, values, errors, half, known=None not in accuracies)
-        ohm = made["ohm"]
-        if ohm is None or not ohm.value > 0 or volts.max() > _MOST_V:
+        made = by_errors(_figures, values, errors, half, known=None not in accuracies)
+        ohm, burns = made["ohm"], made["burns"]
+        if ohm is None or burns is None or not ohm.value > 0:
             return Account(
-                trouble=say(
-                    "No joint drops {v} V, and more with more current: millivolts for volts, or other columns?", v=show(float(volts.max()))
-                )
+                trouble=say("It drops less with more current: is a line mixed up, or did a tip slip off the joint? Mend it, or read again.")
             )
-        ohm += scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
         most = float(amps.max())
+        left = scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
         findings = {
             "resistance": Finding.made(
-                "resistance", say("Resistance of the joint"), ohm, "Ω", say("slope of volts over amperes, {n} points", n=len(amps))
+                "resistance", say("Resistance of the joint"), ohm + left, "Ω", say("slope of volts over amperes, {n} points", n=len(amps))
             ),
-            "burnt": Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), ohm * most**2, "W", say("R × I²")),
+            "burnt": Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²")),
         }
         burnt = findings["burnt"]
-        said = (
-            [say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=burnt.with_uncertainty())]
-            if (burnt.value or 0) > _WARM_W
-            else []
-        )
+        if (burnt.value or 0) > _WARM_W:
+            said.append(say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=burnt.with_uncertainty()))
         said += [say("It was warm to the hand.")] if any("warm" in note for note in table.notes) else []
         sentence = say(
-            "{r} across it; at {a} A {w}.", r=findings["resistance"].with_uncertainty(), a=show(most, 3), w=burnt.with_uncertainty()
+            "{r} across it; at {a} A it burns {w}.",
+            r=findings["resistance"].with_uncertainty(),
+            a=show(most, 3),
+            w=burnt.with_uncertainty(),
         )
         drawn = Plot(
             say("Drop"),
@@ -121,8 +125,9 @@ class JointMethod(Method):
 _LIKE = "12.3 mV 5.02 A"
 
 
-def _slope(values: Columns) -> dict[str, float | None]:
-    return {"ohm": float(np.polyfit(values["A"], values["V"], 1)[0])}
+def _figures(values: Columns) -> dict[str, float | None]:
+    ohm = float(np.polyfit(values["A"], values["V"], 1)[0])
+    return {"ohm": ohm, "burns": ohm * float(values["A"].max()) ** 2}
 
 
 def _left(amps: np.ndarray, volts: np.ndarray) -> float:
