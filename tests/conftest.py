@@ -13,6 +13,7 @@ from hypothesis import settings
 from tests.changed import Reach, changed_files, reach
 from tests.naming import goes_over_all, is_case_of, names
 from tests.window import bench_window, dressed, stocked, window  # noqa: F401
+from ubrant.bench.afterwards import Afterwards
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
 
@@ -95,6 +96,22 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
     for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_RUNTIME_DIR", "XDG_STATE_HOME"):
         monkeypatch.setenv(name, str(home / name))
     monkeypatch.setenv("HOME", str(home))
+
+
+@pytest.fixture(autouse=True)
+def nobody_looks_on(monkeypatch: pytest.MonkeyPatch):  # type: ignore[no-untyped-def]
+    """Whoever looks on after a run's end goes with its test: by a quick clock it would look, and work, through all that come after."""
+    started: list[Afterwards] = []
+    honest = Afterwards.start
+
+    def start(self: Afterwards) -> None:
+        started.append(self)
+        honest(self)
+
+    monkeypatch.setattr(Afterwards, "start", start)
+    yield
+    for one in started:
+        one.leave()
 
 
 @pytest.fixture(scope="session")
