@@ -27,7 +27,7 @@ COARSE_S = 600.0
 _DRAWS_OF_SIZE = 400
 _FAR, _MOST_STEPS, _QUICK_STEPS = 3.0, 600, 90
 """Times as long as now is as good as for ever, where changes are compared; and in so many steps at most."""
-_SIZES, _WIDER = (1e-3, 1e4), 1.25
+_SIZES, _WIDER, _PAST = (1e-3, 1e4), 1.25, 1.1
 
 
 @dataclass(frozen=True, eq=False)
@@ -334,16 +334,18 @@ def size(kit: Kit, target_s: float, confidence: float = 0.9) -> Size:
 
     coarse = max(COARSE_S, target_s / 300)
 
-    def lasts(factor: float, drawn: Drawn) -> float:
-        found = walk(scaled(factor), _scaled_draws(drawn, factor), coarse, target_s * 1.0001)
-        return float(np.mean(found.end_s >= target_s * (1 - 1e-13)))
+    def beyond(factor: float, drawn: Drawn, share: float) -> float:
+        """Seconds past the target that this share of the draws lasts at least; as far as is worth looking."""
+        ends = walk(scaled(factor), _scaled_draws(drawn, factor), coarse, target_s * _PAST).end_s
+        last = math.ceil(share * len(ends) - 1e-9)
+        return min(float(np.partition(ends, len(ends) - last)[len(ends) - last]), target_s * _PAST) - target_s * (1 - 1e-13)
 
     exact = 1e-13 if not any(s.curve is not None for s in kit.sources) else 1e-5
-    needed = _bisected(lambda f: lasts(f, middle(kit)) >= 1, _guess(kit, target_s), exact)
+    needed = _smallest(lambda f: beyond(f, middle(kit), 1.0), _guess(kit, target_s), exact)
     if needed is None:
         return Size(None, None, confidence, "", _why_not(kit, scaled(_SIZES[1] ** 0.5), target_s))
     some = None if _is_sure(kit) else draws(kit, _DRAWS_OF_SIZE)
-    sure = None if some is None else _bisected(lambda f: lasts(f, some) >= confidence, needed * 1.1, 2e-3)
+    sure = None if some is None else _smallest(lambda f: beyond(f, some, confidence), needed * 1.1, 2e-3)
     working = say(
         "{hours} h × {drain} W on average, {usable} % of it usable",
         hours=plain(target_s / 3600, 4),
@@ -362,21 +364,33 @@ def _guess(kit: Kit, target_s: float) -> float:
     return min(max(wanted / (first.energy_wh * max(share, 1e-9)), _SIZES[0]), _SIZES[1])
 
 
-def _bisected(holds: Callable[[float], bool], near: float, tolerance: float) -> float | None:
-    """The smallest factor that holds, to this share of it; None where none does."""
-    wide = max(10 * tolerance, 1e-4)
-    low, high = near * (1 - wide), near * (1 + wide)
-    while not holds(high):
-        low, high = high, high * _WIDER
-        if high > _SIZES[1]:
-            return None
-    while holds(low):
-        high, low = low, low / _WIDER
-        if low < _SIZES[0] * 1e-3:
-            return high
+def _smallest(beyond: Callable[[float], float], near: float, tolerance: float) -> float | None:
+    """The smallest factor at which ``beyond`` is not negative, to this share of it; None where there is none. It never falls with the factor."""
+    low, high, below, above = near, near, -math.inf, math.inf
+    found = beyond(near)
+    if found < 0:
+        below = found
+        while above == math.inf:
+            high = high * _WIDER
+            if high > _SIZES[1]:
+                return None
+            found = beyond(high)
+            low, below, above = (low, below, found) if found >= 0 else (high, found, above)
+    else:
+        above = found
+        while below == -math.inf:
+            low = low / _WIDER
+            if low < _SIZES[0] * 1e-3:
+                return high
+            found = beyond(low)
+            high, above, below = (high, above, found) if found < 0 else (low, found, below)
+    turned = False
     while high - low > tolerance * high:
-        between = (low + high) / 2
-        low, high = (low, between) if holds(between) else (between, high)
+        between = low + (high - low) * (below / (below - above) if not turned else 0.5)  # straight between the two, and halved where that stalls
+        between = min(max(between + 0.25 * tolerance * high, low + 0.25 * tolerance * high), high - 0.25 * tolerance * high)
+        found, width = beyond(between), high - low
+        low, high, below, above = (low, between, below, found) if found >= 0 else (between, high, found, above)
+        turned = not turned and high - low > 0.5 * width
     return high
 
 

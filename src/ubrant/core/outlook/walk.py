@@ -134,6 +134,7 @@ class _Walker:
         self.count = drawn.count
         sources = kit.sources
         self.table = np.array([_table(s.curve.share, s.curve.volts) if s.curve else np.ones(_GRID + 1) for s in sources])
+        self.flat = self.table.ravel()
         self.rate_a = np.array([s.curve.rate_a if s.curve else 0.0 for s in sources])
         self.cutoff_v = np.array([s.curve.cutoff_v if s.curve else 0.0 for s in sources])
         self.max_w = np.array([s.max_w for s in sources])
@@ -171,6 +172,19 @@ class _Walker:
         self.watched = [(k, w.cutoff_v, w.lead_ohm) for k, w in enumerate(kit.ways) if w.cutoff_v > 0 and self._has_volts()]
         self.fused = [(k, w.fuse_a) for k, w in enumerate(kit.ways) if math.isfinite(w.fuse_a) and self._has_volts()]
         self.giving_up = [(k, load.gives_up_v) for k, load in enumerate(kit.loads) if load.gives_up_v > 0 and self._has_volts()]
+        self.is_watched = bool(self.watched or self.giving_up or self.cutoff_v.any())
+        self._look_up()
+
+    def _look_up(self) -> None:
+        """What the sources in use are like, (D,); the same until one hands over."""
+        a, p = self.active, self.places
+        self.ohm_now, self.capacity_now = self.drawn.ohm[a, p], np.maximum(self.drawn.capacity[a, p], 1e-12)
+        self.floor_now, self.max_now = self.floor[a, p], self.max_w[a]
+        self.offset_now = self.rate_a[a] * self.ohm_now
+        self.cutoff_now = np.where(self.cutoff_v[a] > 0, self.cutoff_v[a], -np.inf)
+        self.stored_now, self.taper_now = self.stored[a], self.taper[a]
+        self.rate_now, self.exponent_now = self.rate[a], self.drawn.exponent[a, p] - 1
+        self.row_now = a * (_GRID + 1)
 
     def _has_volts(self) -> bool:
         return any(s.curve is not None for s in self.kit.sources)
@@ -267,50 +281,52 @@ class _Walker:
 
     def _draw(self, k: int, rest: Array, whole: float) -> Array:
         """Draw from (or charge) the source in use for ``rest`` seconds; what is left of it after a hand-over."""
-        d, drawn, a, p = self.demand, self.drawn, self.active, self.places
-        ohm, sources = drawn.ohm[a, p], len(self.kit.sources)
+        d, a, p = self.demand, self.active, self.places
+        ohm, sources = self.ohm_now, len(self.kit.sources)
         soc = self.left[a, p]
-        v0 = self._open(a, soc) + self.rate_a[a] * ohm
-        net = d.bus_w[k] - self.into
+        v0 = self._open(soc) + self.offset_now
+        lowest, net, ohmic, steady = 0.3 * v0, d.bus_w[k] - self.into, d.ohmic_s[k], d.amps[k]
         v = np.minimum(self.v, v0)
         for _ in range(3):
-            amps = net / v + d.ohmic_s[k] * v + d.amps[k]
-            v = np.maximum(v0 - amps * ohm, 0.3 * v0)
-        amps = net / v + d.ohmic_s[k] * v + d.amps[k] + ohm * d.variance[k] / v**3
+            v = np.maximum(v0 - (net / v + ohmic * v + steady) * ohm, lowest)
+        amps = net / v + ohmic * v + steady + ohm * d.variance[k] / v**3
         self.v = v0 - amps * ohm
         gone = self._margins(k, v0, ohm, amps, rest, whole)
         live = (rest > 0) & (self.cause < 0) & ~gone
-        capacity = drawn.capacity[a, p]
-        used = amps * self._rate_factor(a, amps)
+        used = amps * self._rate_factor(amps)
         charging = used < 0
         if charging.any():
-            room = np.clip((1 - soc) / np.maximum(1 - self.taper[a], 1e-9), 0.0, 1.0)
-            used = np.where(charging, used * self.stored[a] * np.where(self.taper[a] < 1, room, 1.0), used)
-        step = used * rest / 3600 / np.maximum(capacity, 1e-12)
-        over = soc - self.floor[a, p]
-        empties = live & (step > over * (1 - 1e-12)) & (step > 0)
-        part = np.where(empties, np.divide(over, step, out=np.ones_like(step), where=step > 0), 1.0)
-        part = np.clip(part, 0.0, 1.0)
+            room = np.clip((1 - soc) / np.maximum(1 - self.taper_now, 1e-9), 0.0, 1.0)
+            used = np.where(charging, used * self.stored_now * np.where(self.taper_now < 1, room, 1.0), used)
+        step = np.where(live, used * rest / 3600 / self.capacity_now, 0.0)
+        over = soc - self.floor_now
+        empties = (step > over * (1 - 1e-12)) & (step > 0)
+        burnt = np.where(live, amps**2 * ohm * rest / 3600, 0.0)
+        if not empties.any() and not gone.any():  # as most of the time
+            self.left[a, p] = np.minimum(soc - step, 1.0)
+            self.inner += burnt
+            return np.where(live, 0.0, rest)
+        part = np.where(empties, np.clip(np.divide(over, step, out=np.ones_like(step), where=step > 0), 0.0, 1.0), 1.0)
         self.left[a, p] = np.where(live, np.minimum(soc - step * part, 1.0), soc)
-        self.inner += np.where(live, amps**2 * ohm * rest * part / 3600, 0.0)
+        self.inner += burnt * part
         after = np.where(live & ~empties, 0.0, rest * (1 - np.where(live, part, 0.0)))
         self._hand_over(empties, k, self.time[k + 1] - after, 0)
         self._hand_over(gone & (self.cause < 0), k, self.time[k + 1] - after, sources)
         return after
 
-    def _rate_factor(self, a: npt.NDArray[np.intp], amps: Array) -> Array | float:
+    def _rate_factor(self, amps: Array) -> Array | float:
         if not self.has_rate:
             return 1.0
-        measured = self.rate[a]
+        measured = self.rate_now
         ratio = np.where(measured > 0, np.maximum(amps, 1e-9) / np.maximum(measured, 1e-12), 1.0)
-        exponent = self.drawn.exponent[a, self.places] - 1
-        return np.asarray(np.exp(exponent * np.log(np.maximum(ratio, GENTLEST))))
+        return np.asarray(np.exp(self.exponent_now * np.log(np.maximum(ratio, GENTLEST))))
 
-    def _open(self, a: npt.NDArray[np.intp], soc: Array) -> Array:
-        place = np.clip((1 - soc) * _GRID, 0.0, _GRID - 1e-9)
+    def _open(self, soc: Array) -> Array:
+        place = np.minimum(np.maximum((1 - soc) * _GRID, 0.0), _GRID - 1e-9)
         low = place.astype(np.intp)
-        part = place - low
-        return np.asarray(self.table[a, low] * (1 - part) + self.table[a, low + 1] * part)
+        at = self.row_now + low
+        below = self.flat.take(at)
+        return np.asarray(below + (self.flat.take(at + 1) - below) * (place - low))
 
     def _margins(self, k: int, v0: Array, ohm: Array, amps: Array, rest: Array, whole: float) -> Mask:
         """What the volts and the watts of this moment do not bear; where it is the source's own, True: the next one takes over."""
@@ -318,12 +334,10 @@ class _Walker:
         a = self.active
         gone = np.zeros(self.count, bool)
         peak = d.peak_w[k] - np.minimum(self.into, d.peak_w[k])
-        drop = ohm * (peak / np.maximum(self.v, 1e-9) + d.ohmic_s[k] * self.v + d.amps[k])
-        low = v0 - drop
-        watching = self.watched or self.giving_up or self.cutoff_v.any()
-        if watching:
+        if self.is_watched:
+            low = v0 - ohm * (peak / np.maximum(self.v, 1e-9) + d.ohmic_s[k] * self.v + d.amps[k])
             collapsed = peak * 4 * ohm > v0**2
-            margins = [low - np.where(self.cutoff_v[a] > 0, self.cutoff_v[a], -np.inf)]
+            margins = [low - self.cutoff_now]
             margins += [low - d.way_peak_w[k, j] / np.maximum(low, 0.3 * v0) * lead - cutoff for j, cutoff, lead in self.watched]
             margins += [np.where(d.is_on[k, j], low - volts, np.inf) for j, volts in self.giving_up]
             now = np.array(margins)
@@ -340,7 +354,7 @@ class _Walker:
             opens = (d.way_into_w[k, j] > fuse_a * self.v) & (rest > 0)
             if opens.any():
                 self._stop(opens, 3 * s + 2 * len(self.kit.ways) + len(self.kit.loads) + j, float(self.time[k]))
-        too_much = (d.bus_w[k] - self.into > self.max_w[a]) & (rest > 0)
+        too_much = (d.bus_w[k] - self.into > self.max_now) & (rest > 0)
         if too_much.any():
             self._stop(too_much & (a == s - 1), 2 * s + s - 1, float(self.time[k]))
             gone = gone | too_much
@@ -373,6 +387,7 @@ class _Walker:
             if goes_on[0]:
                 self.handed.append((float(np.broadcast_to(at, (self.count,))[0]), sources[int(self.active[0]) + 1].name))
             self.active = np.where(goes_on, self.active + 1, self.active)
+            self._look_up()
             waits = np.array([s.swap_s for s in sources])[self.active]
             self.swap_left = np.where(goes_on, waits, self.swap_left)
             self.v = np.where(goes_on, np.array([s.mean_v for s in sources])[self.active], self.v)
