@@ -84,7 +84,7 @@ def prepared(
 
 def problems(key: str, made: Prepared, load: LoadRating = SIMULATED_LOAD) -> list[tuple[bool, str]]:
     """What speaks against it."""
-    return [(p.refused, p.text) for p in method_of(key).checks(made, load)]
+    return [(p.refused, p.text) for p in method_of(key).problems(made, load)]
 
 
 def on_shelf(book: Logbook, made: Prepared) -> Prepared:

@@ -177,6 +177,6 @@ def test_what_suits_what():
 
 @pytest.mark.parametrize(("key", "unit"), [("sweep", STEP_DOWN)] if "sweep" in HERE else [])
 def test_refusals_come_first(key, unit):
-    found = method_of(key).checks(prepared(key, unit, (Meter("Bare"), METER), loads="1 A"), LoadRating())
+    found = method_of(key).problems(prepared(key, unit, (Meter("Bare"), METER), loads="1 A"), LoadRating())
     assert found == refusals_first(found)
     assert found[0].refused

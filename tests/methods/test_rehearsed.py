@@ -162,7 +162,7 @@ def test_a_label_without_amperes_and_a_capacitor_without_a_load(logbook):
     method, made = prepared("brick", Unit("Brick", "charger", "230 V to 19 V, 0 A"), {"output": DC}, None, {})
     assert "no amperes" in rehearsal_trouble(method, made, BenchChoice())
     method, made = prepared("capacitor", CASES["capacitors"][1], {"battery": DC}, None, {"amps": "0 A"})
-    assert any(p.refused and "over 0 A" in p.text for p in method.checks(made, LoadRating()))
+    assert any(p.refused and "over 0 A" in p.text for p in method.problems(made, LoadRating()))
 
 
 def test_without_a_device_it_is_refused_and_nothing_breaks(window):

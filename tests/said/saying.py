@@ -193,8 +193,8 @@ def of_test(head_line: str) -> Iterator[str]:
         yield str(error)
         return
     yield f"plan: {text_of(made.plan)} {text_of(made.criteria)} {text_of(made.conditions)}"
-    yield from (f"problem: {text_of(p)}" for load in (LoadRating(), LoadRating(10.0, 60.0, 150.0)) for p in method.checks(made, load))
-    if any(p.refused for p in method.checks(made, LoadRating())):
+    yield from (f"problem: {text_of(p)}" for load in (LoadRating(), LoadRating(10.0, 60.0, 150.0)) for p in method.problems(made, load))
+    if any(p.refused for p in method.problems(made, LoadRating())):
         return
     hand = method.by_hand(made)
     yield from (f"ask: {text_of(ask)}" for ask in hand.asks)

@@ -45,6 +45,14 @@ class Problem:
     text: str
 
 
+def refused(text: str) -> Problem:
+    return Problem(True, text)
+
+
+def to_know(text: str) -> Problem:
+    return Problem(False, text)
+
+
 @dataclass(frozen=True)
 class LoadRating:
     """What the electronic load can take; without end where nobody knows."""
@@ -209,9 +217,13 @@ class Method:
         """The same where a person switches the load."""
         return prepared
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
+        """What speaks against it."""
+        return ()
+
+    def problems(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
         """What speaks against it, the refusals first."""
-        return []
+        return refusals_first(list(self.checks(prepared, load)))
 
     def steps(self, prepared: Prepared) -> Steps:
         """On a bench; of a method by eye a person sets each point, and meters with a connection are read then."""

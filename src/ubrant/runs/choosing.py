@@ -31,7 +31,7 @@ def best_meters(
         meter = chosen[tap]
         try:
             prepared = prepared_with(chosen)
-            problems = method.checks(prepared, LoadRating())
+            problems = method.problems(prepared, LoadRating())
             mains = _mains(prepared, tap)
         except ValueError:  # the form is not whole yet
             problems, mains = [], False

@@ -21,7 +21,7 @@ from ubrant.runs.simulated import converter_scenario
 def tried(book, unit=HUT, battery=PACK, meters=(BENCH, PLUG), leads=None, **typed):
     """Load steps carried through; what they say, and what was really there."""
     made = on_shelf(book, prepared("steps", unit, meters, battery, leads, **typed))
-    assert not [p.text for p in method_of("steps").checks(made, SIMULATED_LOAD) if p.refused]
+    assert not [p.text for p in method_of("steps").problems(made, SIMULATED_LOAD) if p.refused]
     record, account, run = carried_out(book, "steps", made)
     return account, converter_scenario(method_of("steps").scene(made), made.setup, run.id), record
 

@@ -2,38 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
-from ubrant.core.quantities.jot import FATES
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.head import Criteria, Setup
-from ubrant.core.record.readings import ReadingsError
-from ubrant.core.record.record import Record
 from ubrant.core.sources.supply_output import Loaded, analyse_supply
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.brick.person import loads_it
-from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import output_criteria
+from ubrant.methods.declared import Seen, Typed, itself, one_flow
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantity
-from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, clipped
-from ubrant.methods.points_by_hand import Table, points_at
+from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("output", "V"), ("output", "A")
-_NAMES = {"": "output", "load": "output", "battery": "output", "source": "output"}
-_EXAMPLE = "19.2 V 1.5 A"
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0, 1.1)
 
 
@@ -45,18 +39,15 @@ class BrickPlan:
     rated: float | None = None
 
 
-class BrickMethod(Method):
+class BrickMethod(Typed):
     """Of supplies, chargers with a fixed output, converters; typed, or from a table."""
 
-    key = "brick"
-    title = "Supply under load"
-    Plan = BrickPlan
-    taps = ("output",)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = TAP_LOG
+    key, title, Plan = "brick", "Supply under load", BrickPlan
+    taps, log, reads, like = ("output",), TAP_LOG, (_V, _A), "19.2 V 1.5 A"
+    named: ClassVar = {"": "output", "load": "output", "battery": "output", "source": "output"}
+    or_fate = (_A,)
+    answers = ("no_load_voltage", "load_regulation", "holds_to")
+    person = loads_it
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
@@ -68,103 +59,55 @@ class BrickMethod(Method):
             Field("tolerance", "Output may be", Allowed(), f"{plain(out * 0.95)}..{plain(out * 1.05)} V", part=CRITERIA),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         plan = prepared.plan
-        problems = [] if len(plan.loads) > 1 else [Problem(True, say("At least two loads are needed, 0 A and another one."))]
+        if len(plan.loads) < 2:
+            yield refused(say("At least two loads are needed, 0 A and another one."))
         most = max((a for a in plan.loads if a == a), default=0.0)
         if plan.rated and most > 1.3 * plan.rated:
-            problems.append(
-                Problem(
-                    False,
-                    say(
-                        "{a} A is far over its {r} A: set beforehand for how many seconds, keep a hand on the switch.",
-                        a=plain(most),
-                        r=plain(plan.rated),
-                    ),
-                )
-            )
-        return problems
+            text = words("{a} A is far over its {r} A: set beforehand for how many seconds, keep a hand on the switch.")
+            yield to_know(say(text, a=plain(most), r=plain(plan.rated)))
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} points", count=len(prepared.plan.loads)), ""
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = say("A meter at its output, loads ready from light to heavy. Nothing is opened: its input is mains.")
+        yield Ask(text, (cautions.HOT_RESISTORS, cautions.WARM))
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
         loads = prepared.plan.loads
-        ask = Ask(
-            say("A meter at its output, loads ready from light to heavy. Nothing is opened: its input is mains."),
-            (cautions.HOT_RESISTORS, cautions.WARM),
-        )
-        rows = tuple(
-            Row(
-                say(
-                    "Point {n} of {count}: {load}; wait until it stands still, and type “{example}”; “off” behind it where it gives up.",
-                    n=k,
-                    count=len(loads),
-                    load=_set(amps),
-                    example=_EXAMPLE,
-                ),
-                (_V, _A),
-                example=_EXAMPLE,
-                short=_set(amps),
-                or_fate=(_A,),
-                afresh=True,
+        for k, amps in enumerate(loads, start=1):
+            text = say(
+                "Point {n} of {count}: {load}; wait until it stands still, and type “{example}”; “off” behind it where it gives up.",
+                n=k,
+                count=len(loads),
+                load=_set(amps),
+                example=self.like,
             )
-            for k, amps in enumerate(loads, start=1)
-        )
-        after = Row(
-            say("That was the last load. Go on between two of them for where it gives up, or close the run."),
-            (_V, _A),
-            example=_EXAMPLE,
-            or_fate=(_A,),
-            afresh=True,
-        )
-        return ByHand((ask,), rows, after, reads=(_V, _A))
+            yield self.row(text, _set(amps))
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(say("That was the last load. Go on between two of them for where it gives up, or close the run."))
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         return setup, output_criteria(said)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return loads_it(prepared, reader)
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        plan = self.prepared(record.head).plan
-        table = points_at(record, (_V, _A), _NAMES)
-        fates = _fates(record, table)
-        half = {"V": table.half[_V], "A": table.half[_A]}
-        read = Loaded(table.values[_V], table.values[_A], fates, record.accuracy("output", "V"), record.accuracy("output", "A"), half)
-        tolerance = record.head.criteria.tolerance
-        try:
-            findings, said = analyse_supply(read, tolerance, plan.rated if plan is not None else None)
-        except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(table))
+    def sums(self, seen: Seen) -> Account:
+        read = Loaded(seen.column("V"), seen.column("A"), seen.fates, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A"))
+        tolerance = seen.record.head.criteria.tolerance
+        findings, said = analyse_supply(read, tolerance, seen.plan.rated if seen.is_planned else None)
         return Account(
             findings,
-            ("no_load_voltage", "load_regulation", "holds_to"),
-            (),
-            None,
-            _sentence(findings),
-            (*record.head.origin.said, *said),
-            taken=len(table),
-            planned=len(plan.loads) if plan is not None else None,
+            sentence=_sentence(findings),
+            warnings=tuple(said),
             drawings=lambda: (_drawn(read, tolerance),),
-            path=lambda: _path(record.head.setup, findings),
             short=say("holds {a}", a=findings["holds_to"].value_text()),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: BrickPlan) -> PowerPath:
+        return one_flow(setup, "output", (itself(setup, "battery"), Node("load", say("Loads"))), None)
 
 
 def _set(amps: float) -> str:
     return say("nothing attached") if amps == 0 else say("{a} A", a=plain(amps)) if amps == amps else say("the next load")
-
-
-def _fates(record: Record, table: Table) -> list[str]:
-    """What became of the load at each point."""
-    if not record.is_typed:
-        return [""] * len(table)
-    lines = [j for _, j in record.answers("skip") if j.mark != "skip" and j.readings]
-    return [j.mark if j.mark in FATES else "" for j in lines]
 
 
 def _sentence(findings: dict[str, Finding]) -> str:
@@ -204,9 +147,3 @@ def _drawn(read: Loaded, tolerance: Tolerance | None) -> Drawing:
         tuple(layers),
         told,
     )
-
-
-def _path(setup: Setup, findings: dict[str, Finding] | None) -> PowerPath:
-    nodes = (Node("battery", setup.unit.name, setup.unit.printed), Node("load", say("Loads")))
-    meter = clipped(setup.meter("output")) if findings is None else setup.meter("output").name
-    return PowerPath(nodes, (Flow(None, meter=meter),), (None, None), (0.0, 0.0), "W")

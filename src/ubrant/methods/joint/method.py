@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from types import MappingProxyType
 
 import numpy as np
 
 from ubrant.core.account import Account
+from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Dots, Plot
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import BY_HAND, Setup
-from ubrant.core.record.record import Record
+from ubrant.core.record.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import scattered
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
+from ubrant.methods.declared import Seen, Typed, itself, one_flow
 from ubrant.methods.form import Field, Loads
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem
-from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.method import LoadRating, Prepared, Problem, refused
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
@@ -33,96 +35,64 @@ class JointPlan:
     currents: tuple[float, ...] = ()
 
 
-class JointMethod(Method):
-    key, title, Plan = "joint", "Drop across a joint", JointPlan
-    taps, roads, has_leads, uses_load = ("input",), (BY_HAND,), False, False
+class JointMethod(Typed):
+    key, title, Plan, by_eye, plan_from_label = "joint", "Drop across a joint", JointPlan, False, False
+    taps, roads, reads, like = ("input",), (BY_HAND,), (_V, _A), "12.3 mV 5.02 A"
+    named, answers = MappingProxyType({"": "input"}), ("resistance", "burnt")
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (Field("currents", "Currents", Loads(12.0), "1, 5, 10 A"),)
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        return (
-            [] if len(prepared.plan.currents) > 1 else [Problem(True, say("At least two currents are needed: the slope is what counts."))]
-        )
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
+        if len(prepared.plan.currents) < 2:
+            yield refused(say("At least two currents are needed: the slope is what counts."))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        text = say(
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = words(
             "Let the current flow through it, and press the voltmeter's tips on both sides of the joint, not on the current's own clips."
         )
-        rows = tuple(
-            Row(
-                say(
-                    "{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.",
-                    a=plain(a),
-                    example=_LIKE,
-                ),
-                (_V, _A),
-                example=_LIKE,
-                short=f"{plain(a)} A",
-                expected={_A: a} if a > 0 else {},
-                afresh=True,
-            )
-            for a in prepared.plan.currents
-        )
-        return ByHand(
-            (Ask(text, (cautions.WARM,)),), rows, Row(say("That was the last. Go on, or close the run."), (_V, _A), example=_LIKE)
-        )
+        yield Ask(say(text), (cautions.WARM,))
 
-    def account(self, record: Record, expected: Any = None) -> Account:
-        table = points_at(record, (_V, _A), {"": "input"})
-        read = np.isfinite(table.values[_V]) & np.isfinite(table.values[_A])
-        there = read & (np.abs(np.nan_to_num(table.values[_V])) <= _MOST_V)
-        said = [
-            say("No joint drops {v} V: were millivolts written as volts? It was left out.", v=plain(abs(float(v))))
-            for v in table.values[_V][read & ~there]
-        ]
-        values = {key[1]: np.abs(table.values[key][there]) for key in (_V, _A)}
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        text = words("{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.")
+        for a in prepared.plan.currents:
+            yield self.row(say(text, a=plain(a), example=self.like), f"{plain(a)} A", expected={_A: a} if a > 0 else {})
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(say("That was the last. Go on, or close the run."), afresh=False)
+
+    def sums(self, seen: Seen) -> Account:
+        read = seen.whole("V", "A")
+        there = read & (np.abs(np.nan_to_num(seen.column("V"))) <= _MOST_V)
+        text = words("No joint drops {v} V: were millivolts written as volts? It was left out.")
+        said = [say(text, v=plain(abs(float(v)))) for v in seen.column("V")[read & ~there]]
+        values = {q: np.abs(seen.column(q)[there]) for q in "VA"}
         volts, amps = values["V"], values["A"]
         if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
-            lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=_LIKE)
-            return Account(trouble=" ".join((*said, lacking)))
-        accuracies = [record.accuracy("input", q) for q in "VA"]
+            lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=self.like)
+            raise ReadingsError(" ".join((*said, lacking)))
+        accuracies = [seen.accuracy(q) for q in "VA"]
         errors = [e for accuracy, q in zip(accuracies, "VA", strict=True) for e in errors_in(accuracy, q)]
-        half = {key[1]: table.half[key][there] for key in (_V, _A)}
-        made = by_errors(_figures, values, errors, half, known=None not in accuracies)
-        ohm, burns = made["ohm"], made["burns"]
+        made = by_errors(_figures, values, errors, seen.half("V", "A", rows=there), known=None not in accuracies)
+        ohm, burns, most = made["ohm"], made["burns"], float(amps.max())
         if ohm is None or burns is None or not ohm.value > 0:
-            return Account(
-                trouble=say("It drops less with more current: is a line mixed up, or did a tip slip off the joint? Mend it, or read again.")
-            )
-        most = float(amps.max())
+            text = words("It drops less with more current: is a line mixed up, or did a tip slip off the joint? Mend it, or read again.")
+            raise ReadingsError(say(text))
         left = scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
-        findings = {
-            "resistance": Finding.made(
-                "resistance", say("Resistance of the joint"), ohm + left, "Ω", say("slope of volts over amperes, {n} points", n=len(amps))
-            ),
-            "burnt": Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²")),
-        }
-        burnt = findings["burnt"]
+        how = say("slope of volts over amperes, {n} points", n=len(amps))
+        found = Finding.made("resistance", say("Resistance of the joint"), ohm + left, "Ω", how)
+        burnt = Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²"))
+        r, w = found.with_uncertainty(), burnt.with_uncertainty()
         if (burnt.value or 0) > _WARM_W:
-            said.append(say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=burnt.with_uncertainty()))
-        said += [say("It was warm to the hand.")] if any("warm" in note for note in table.notes) else []
-        sentence = say(
-            "{r} across it; at {a} A it burns {w}.",
-            r=findings["resistance"].with_uncertainty(),
-            a=show(most, 3),
-            w=burnt.with_uncertainty(),
-        )
-        drawn = Plot(
-            say("Drop"),
-            say("current, A"),
-            "mV",
-            (0.0, 1.05 * most),
-            (0.0, 1100 * float(volts.max())),
-            (Dots(amps, 1000 * volts),),
-            sentence,
-        )
-        return Account(
-            findings, ("resistance", "burnt"), sentence=sentence, warnings=(*record.head.origin.said, *said), drawings=lambda: (drawn,)
-        )
+            said.append(say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=w))
+        said += [say("It was warm to the hand.")] if any("warm" in note for note in seen.table.notes) else []
+        sentence = say("{r} across it; at {a} A it burns {w}.", r=r, a=show(most, 3), w=w)
+        sizes = (0.0, 1.05 * most), (0.0, 1100 * float(volts.max()))
+        drawn = Plot(say("Drop"), say("current, A"), "mV", *sizes, (Dots(amps, 1000 * volts),), sentence)
+        return Account({f.key: f for f in (found, burnt)}, sentence=sentence, warnings=tuple(said), drawings=lambda: (drawn,))
 
-
-_LIKE = "12.3 mV 5.02 A"
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: JointPlan) -> PowerPath:
+        return one_flow(setup, "input", (Node("battery", say("Source")), itself(setup)), None)
 
 
 def _figures(values: Columns) -> dict[str, float | None]:

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.drawings import Bars
 from ubrant.core.loads.plug_day import Day, analyse_day
-from ubrant.core.quantities.jot import JotReading
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
-from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem
+from ubrant.methods.method import LoadRating, Prepared, Problem
 from ubrant.methods.plug_day.person import waits_a_day
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 STANDBY, RUNNING, START, END = words("standing by"), words("running"), words("start"), words("after a day")
@@ -36,19 +35,15 @@ class DayPlan:
     wider: float
 
 
-class PlugDayMethod(Method):
+class PlugDayMethod(Typed):
     """Of what hangs on mains, typed off a plug meter with a counter."""
 
-    key = "plug-day"
-    title = "A day by plug meter"
-    goes_by_order = False
-    Plan = DayPlan
-    taps = ("input",)
-    roads = (BY_HAND, SIMULATED)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
+    key, title, Plan, unplanned = "plug-day", "A day by plug meter", DayPlan, DayPlan("", _WIDER)
+    goes_by_order = each_row_says = False
+    taps, roads, reads = ("input",), (BY_HAND, SIMULATED), (_W, _WH)
+    answers = ("mean_power", "energy_day")
+    groups = (Group("Standing by", ("standby_power", "standby_day")), Group("How it was counted", ("energy", "elapsed", "duty")))
+    person = waits_a_day
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
@@ -67,75 +62,54 @@ class PlugDayMethod(Method):
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("a day"), say("two readings of a counter")
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        yield Ask(say("Plug the meter in between the wall and it, and set its counter back."), (cautions.PLUG_METER, cautions.MAINS))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        ask = Ask(say("Plug the meter in between the wall and it, and set its counter back."), (cautions.PLUG_METER, cautions.MAINS))
-        rows = (
-            Row(say("Standing by: type its watts, like “5.6 W”, or “skip”."), (_W,), example="5.6 W", short=say(STANDBY), afresh=True),
-            Row(say("Running: type its watts, like “82 W”, or “skip”."), (_W,), example="82 W", short=say(RUNNING), afresh=True),
-            Row(say("Now the counter, like “0 Wh”: its time counts from here."), (_WH,), example="0 Wh", short=say(START), afresh=True),
-            Row(
-                say("After about 24 h: the counter again, like “1.38 kWh”. The exact time is taken from the line."),
-                (_WH,),
-                example="1.38 kWh",
-                short=say(END),
-                afresh=True,
-            ),
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        yield self.row(say("Standing by: type its watts, like “5.6 W”, or “skip”."), say(STANDBY), "5.6 W", wanted=(_W,))
+        yield self.row(say("Running: type its watts, like “82 W”, or “skip”."), say(RUNNING), "82 W", wanted=(_W,))
+        yield self.row(say("Now the counter, like “0 Wh”: its time counts from here."), say(START), "0 Wh", wanted=(_WH,))
+        text = say("After about 24 h: the counter again, like “1.38 kWh”. The exact time is taken from the line.")
+        yield self.row(text, say(END), "1.38 kWh", wanted=(_WH,))
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(
+            say("Read it again as often as you like, the latest counts; or close the run."), "", "1.38 kWh", wanted=(_WH,), afresh=False
         )
-        after = Row(say("Read it again as often as you like, the latest counts; or close the run."), (_WH,), example="1.38 kWh")
-        return ByHand((ask,), rows, after, reads=(_W, _WH))
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return waits_a_day(prepared, reader)
-
-    def row_findings(self, record: Record) -> dict[float, str]:
-        return {}
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan or DayPlan("", _WIDER)
-        lines = self.by_hand(Prepared(setup, plan)).answering(record)
-        counts: list[tuple[float, JotReading]] = []
-        watts: dict[str, tuple[float, float]] = {}
-        for moment, jotting, name in lines:
-            counts += [(moment, r) for r in jotting.readings if r.quantity == "Wh"]
-            for reading in jotting.readings:
-                if reading.quantity == "W" and reading.kind != "peak":
-                    watts[name.lower()] = reading.value, reading.half_width
+    def sums(self, seen: Seen) -> Account:
+        counts = [(moment, r) for moment, jotting, _ in seen.lines for r in jotting.readings if r.quantity == "Wh"]
+        watts = {
+            name.lower(): (r.value, r.half_width)
+            for _, jotting, name in seen.lines
+            for r in jotting.readings
+            if r.quantity == "W" and r.kind != "peak"
+        }
         if len(counts) < 2:
-            return Account(
-                trouble=say(
-                    "The counter was read {n} times: at the start and after a day it wants to be, like “0 Wh”, “1.38 kWh”.", n=len(counts)
-                ),
-                taken=len(lines),
+            raise ReadingsError(
+                say("The counter was read {n} times: at the start and after a day it wants to be, like “0 Wh”, “1.38 kWh”.", n=len(counts))
             )
         (t0, first), (t1, last) = counts[0], counts[-1]
         day = Day((t0, first.value, first.half_width), (t1, last.value, last.half_width), watts.get(say(STANDBY)), watts.get(say(RUNNING)))
-        try:
-            findings, said = analyse_day(day, record.accuracy("input", "W"), plan.wider / 100)
-        except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(lines))
-        warnings = [*record.head.origin.said, *said]
-        if record.accuracy("input", "W") is None:
-            warnings.append(say("No accuracy was given for the plug meter: the figures have no ±."))
-        if plan.conditions:
-            warnings.append(say("Conditions: {what}.", what=plan.conditions))
+        findings, said = analyse_day(day, seen.accuracy("W"), seen.plan.wider / 100)
+        said += no_accuracy(findings["mean_power"], say("plug meter"))
+        if seen.plan.conditions:
+            said.append(say("Conditions: {what}.", what=seen.plan.conditions))
+        bars = tuple((findings[key], None, "") for key in ("standby_power", "mean_power") if key in findings)
         return Account(
             findings,
-            ("mean_power", "energy_day"),
-            (Group(say("Standing by"), ("standby_power", "standby_day")), Group(say("How it was counted"), ("energy", "elapsed", "duty"))),
-            None,
-            _sentence(findings),
-            tuple(warnings),
-            taken=len(lines),
-            planned=4,
-            drawings=lambda: (_bars(findings),),
-            path=lambda: _path(setup, findings["mean_power"]),
+            sentence=_sentence(findings),
+            warnings=tuple(said),
+            taken=len(seen.lines),
+            drawings=lambda: (Bars(bars),),
             shown_at=say("On average"),
             short=findings["mean_power"].value_text(),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: DayPlan) -> PowerPath:
+        watts = found["mean_power"].value if found else None
+        flow = Flow(watts, meter=setup.meter("input").name)
+        return PowerPath((Node("battery", say("Mains")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
 
 
 def _sentence(findings: dict[str, Finding]) -> str:
@@ -143,13 +117,3 @@ def _sentence(findings: dict[str, Finding]) -> str:
     if "standby_day" in findings:
         text += say("; {s} of it standing by", s=findings["standby_day"].with_uncertainty())
     return text + "."
-
-
-def _bars(findings: dict[str, Finding]) -> Drawing:
-    return Bars(tuple((findings[key], None, "") for key in ("standby_power", "mean_power") if key in findings))
-
-
-def _path(setup: Setup, mean: Finding | None) -> PowerPath:
-    nodes = (Node("battery", say("Mains")), Node("load", setup.unit.name, setup.unit.printed))
-    meter = setup.meter("input")
-    return PowerPath(nodes, (Flow(mean.value if mean is not None else None, meter=meter.name),), (None, None), (0.0, 0.0), "W")

@@ -2,34 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.record.record import Record
+from ubrant.core.record.readings import Array
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself, one_flow
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, clipped
-from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.port.person import plugs_in
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
-_NAMES = {"": "input", "source": "input", "battery": "input", "dc": "input", "charger": "input"}
-_EXAMPLE = 'input 13.2 V 8.1 A "pack"'
-GROUPS = (Group("Its law", ("current_limit", "power_limit", "crossover")),)
 
 
 @dataclass(frozen=True)
@@ -43,19 +41,13 @@ class PortPlan:
     watts: float | None = None
 
 
-class PortMethod(Method):
+class PortMethod(Typed):
     """Of input ports; typed, or from a table."""
 
-    key = "port"
-    title = "Input port"
+    key, title, Plan, unplanned = "port", "Input port", PortPlan, PortPlan("")
     goes_by_order = False
-    Plan = PortPlan
-    taps = ("input",)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = TAP_LOG
+    taps, log, reads, like = ("input",), TAP_LOG, (_V, _A), 'input 13.2 V 8.1 A "pack"'
+    named: ClassVar = {"": "input", "source": "input", "battery": "input", "dc": "input", "charger": "input"}
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = read_port(setup.unit.label_text)
@@ -68,12 +60,11 @@ class PortMethod(Method):
             Field("candidates", "Sources", Words(read_candidates), "", "pack 10.8-14.6 V; panel 16-24 V"),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         label = _label(prepared.setup, prepared.plan)
-        problems = []
         if label.window is None:
-            problems.append(Problem(True, say("Write the window of the port in volts, as its label says it: over it is damage.")))
-            return problems
+            yield refused(say("Write the window of the port in volts, as its label says it: over it is damage."))
+            return
         for one in read_candidates(prepared.plan.candidates):
             if one.high_v > label.window[1]:
                 text = say(
@@ -82,84 +73,63 @@ class PortMethod(Method):
                     v=plain(one.high_v),
                     high=plain(label.window[1]),
                 )
-                problems.append(Problem(True, text))
+                yield refused(text)
             elif one.high_v < label.window[0]:
-                problems.append(
-                    Problem(False, say("{name} never reaches {low} V: it needs a step-up.", name=one.name, low=plain(label.window[0])))
-                )
-        return problems
+                yield to_know(say("{name} never reaches {low} V: it needs a step-up.", name=one.name, low=plain(label.window[0])))
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         count = len(read_candidates(prepared.plan.candidates))
         return say("{n} sources", n=count) if count else say("two voltages at least"), ""
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = say(
+            "Before you plug in: the highest volts of each source inside the window, centre positive or not, the limits set on source and port written down. Try whether outputs stay on while it is fed."
+        )
+        yield Ask(text, (cautions.WINDOW, cautions.POLARITY, cautions.UNPLUG_OFF, cautions.PANELS))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        candidates = read_candidates(prepared.plan.candidates)
-        ask = Ask(
-            say(
-                "Before you plug in: the highest volts of each source inside the window, centre positive or not, the limits set on source and port written down. Try whether outputs stay on while it is fed."
-            ),
-            (cautions.WINDOW, cautions.POLARITY, cautions.UNPLUG_OFF, cautions.PANELS),
-        )
-        names = [c.name for c in candidates] or [say("a source"), say("a source of other volts")]
-        rows = tuple(
-            Row(
-                say(
-                    "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry.",
-                    name=name,
-                    example=_EXAMPLE,
-                ),
-                (_V, _A),
-                example=_EXAMPLE,
-                short=name,
-                afresh=True,
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        for name in [c.name for c in read_candidates(prepared.plan.candidates)] or [say("a source"), say("a source of other volts")]:
+            text = say(
+                "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry.",
+                name=name,
+                example=self.like,
             )
-            for name in names
-        )
-        after = Row(say("Another source, or another voltage, the same way; or close the run."), (_V, _A), example=_EXAMPLE, afresh=True)
-        return ByHand((ask,), rows, after, reads=(_V, _A))
+            yield self.row(text, name)
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(say("Another source, or another voltage, the same way; or close the run."))
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return plugs_in(prepared, reader, _label(prepared.setup, prepared.plan))
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan or PortPlan("")
-        label = _label(setup, plan)
-        table = points_at(record, (_V, _A), _NAMES)
-        candidates = read_candidates(plan.candidates)
-        names = [note or (candidates[k].name if k < len(candidates) else "") for k, note in enumerate(table.notes)]
-        half = {"V": table.half[_V], "A": table.half[_A]} if len(table) else {}
-        try:
-            port = analyse_port(
-                table.values[_V], table.values[_A], names, record.accuracy("input", "V"), record.accuracy("input", "A"), half, label
-            )
-        except ReadingsError as error:
-            return Account(trouble=str(error))
+    def sums(self, seen: Seen) -> Account:
+        label = _label(seen.setup, seen.plan)
+        candidates = read_candidates(seen.plan.candidates)
+        names = [note or (candidates[k].name if k < len(candidates) else "") for k, note in enumerate(seen.table.notes)]
+        volts, amps = seen.column("V"), seen.column("A")
+        port = analyse_port(volts, amps, names, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A"), label)
         findings = dict(port.findings)
-        energy = label_of(setup.unit)
-        said = list(port.warnings)
+        energy = label_of(seen.setup.unit)
         for k, one in enumerate(candidates, start=1):
             findings |= _candidate(k, one, label, port, energy.energy_wh if energy is not None else None)
+        given = Group("What each source would give", tuple(k for k in findings if k.startswith(("candidate_", "fills_"))))
         return Account(
             findings,
             ("current_limit", "power_limit", *(k for k in findings if k.startswith("port_power_")))[:6],
-            (*GROUPS, Group("What each source would give", tuple(k for k in findings if k.startswith(("candidate_", "fills_"))))),
-            None,
-            _sentence(port, candidates, label),
-            (*record.head.origin.said, *said),
-            taken=len(table),
+            (Group("Its law", ("current_limit", "power_limit", "crossover")), given),
+            sentence=_sentence(port, candidates, label),
+            warnings=tuple(port.warnings),
             planned=len(candidates) or None,
-            drawings=lambda: (_drawn(table.values[_V], table.values[_A], port, label), *_matrix(candidates, label, port)),
-            path=lambda: _path(setup, findings),
-            short=say(
-                "up to {w}",
-                w=max((f for f in findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0).value_text(),
-            ),
+            drawings=lambda: (_drawn(volts, amps, port, label), *_matrix(candidates, label, port)),
+            short=say("up to {w}", w=_best(findings).value_text()),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: PortPlan) -> PowerPath:
+        return one_flow(setup, "input", (Node("battery", say("Source")), itself(setup)), _best(found).value if found else None)
+
+
+def _best(found: Mapping[str, Finding]) -> Finding:
+    return max((f for f in found.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
 
 
 def _label(setup: Setup, plan: PortPlan) -> PortLabel:
@@ -208,8 +178,7 @@ def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -
     if watts is not None:
         parts.append(say("takes {w} at most", w=watts.with_uncertainty()))
     if not parts:
-        best = max((f for f in port.findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
-        parts.append(say("took {w} at best", w=best.with_uncertainty()))
+        parts.append(say("took {w} at best", w=_best(port.findings).with_uncertainty()))
     parts += [f"{one.name}: {foretold(one, label, port)[0]}" for one in candidates]
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
@@ -247,11 +216,3 @@ def _drawn(volts: Array, amps: Array, port: Port, label: PortLabel) -> Drawing:
     return Plot(
         say("What it takes, over the volts"), say("input, V"), say("W"), (left, right), (0.0, 1.12 * max(top, 1.0)), tuple(layers), told
     )
-
-
-def _path(setup: Setup, findings: dict[str, Finding] | None) -> PowerPath:
-    nodes = (Node("battery", say("Source")), Node("load", setup.unit.name, setup.unit.printed))
-    if findings is None:
-        return PowerPath(nodes, (Flow(None, meter=clipped(setup.meter("input"))),), (None, None), (0.0, 0.0), "W")
-    best = max((f for f in findings.values() if f.key.startswith("port_power_")), key=lambda f: f.value or 0.0)
-    return PowerPath(nodes, (Flow(best.value, meter=setup.meter("input").name),), (None, None), (0.0, 0.0), "W")

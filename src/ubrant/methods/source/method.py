@@ -3,40 +3,31 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import ReadingsError
-from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
 from ubrant.core.sources.curve import analyse_curve, cells_for
 from ubrant.core.sources.decay import decays, rounds_of
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself, one_flow
 from ubrant.methods.form import Field, Quantity
-from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, clipped
-from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused
+from ubrant.methods.rows import Row
 from ubrant.methods.source.person import loads_it
 from ubrant.methods.steps import Ask
 
-_EXAMPLE = "5.92 V 0.35 A"
 _V, _A = ("source", "V"), ("source", "A")
-_NAMES = {"": "source", "battery": "source", "output": "source", "load": "source", "bank": "source", "input": "source"}
-GROUPS = (
-    Group("The straight line", ("matched_power",)),
-    Group("From day to day", ("decay_a_day", "half_life")),
-    Group("For a load", ("in_series", "side_by_side", "minutes_an_hour")),
-)
 _MUCH = 0.01
 """Of the power, that a meter in the current path takes before it is worth saying."""
 
@@ -50,18 +41,20 @@ class SourcePlan:
     load_v: float | None = None
 
 
-class SourceMethod(Method):
+class SourceMethod(Typed):
     """Of panels, cells and other sources; typed, or from a table."""
 
-    key = "source"
-    title = "Volts against amperes"
-    Plan = SourcePlan
-    taps = ("source",)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = TAP_LOG
+    key, title, Plan = "source", "Volts against amperes", SourcePlan
+    taps, log, reads, like = ("source",), TAP_LOG, (_V, _A), "5.92 V 0.35 A"
+    named: ClassVar = dict.fromkeys(("", "battery", "output", "load", "bank", "input"), "source")
+    nothing_yet = words("No point was taken yet: type volts and amperes, like “{example}”.")
+    answers = ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current")
+    groups = (
+        Group("The straight line", ("matched_power",)),
+        Group("From day to day", ("decay_a_day", "half_life")),
+        Group("For a load", ("in_series", "side_by_side", "minutes_an_hour")),
+    )
+    person = loads_it
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
@@ -70,93 +63,57 @@ class SourceMethod(Method):
             Field("load_v", "at", Quantity("V", may_be_empty=True), "", "V", beside=True),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         if not prepared.plan.points >= 3:
-            return [Problem(True, say("At least three points are needed: nothing attached, and two loads."))]
-        return []
+            yield refused(say("At least three points are needed: nothing attached, and two loads."))
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} points", count=plain(prepared.plan.points)), ""
-
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        count = int(prepared.plan.points)
-        ask = Ask(
-            say(
-                "Meter at its terminals, volts across and amperes through; loads ready from light to heavy: resistors, lamps. A panel: one light for all points."
-            ),
-            (cautions.LOOK_FIRST, cautions.PANELS, cautions.HOT_RESISTORS),
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = say(
+            "Meter at its terminals, volts across and amperes through; loads ready from light to heavy: resistors, lamps. A panel: one light for all points."
         )
-        rows = [
-            Row(
-                say("Nothing attached: type its volts and no amperes, like “6.31 V 0 A”."),
-                (_V, _A),
-                afresh=True,
-                example="6.31 V 0 A",
-                short=say("nothing attached"),
-            )
-        ]
-        rows += [
-            Row(
-                say(
-                    "Point {number} of {count}: a heavier load, wait until both stand still, and type “{example}”.",
-                    number=k,
-                    count=count,
-                    example=_EXAMPLE,
-                ),
-                (_V, _A),
-                afresh=True,
-                example=_EXAMPLE,
-                short=say("a heavier load"),
-            )
-            for k in range(2, count + 1)
-        ]
-        after = say(
+        yield Ask(text, (cautions.LOOK_FIRST, cautions.PANELS, cautions.HOT_RESISTORS))
+
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        count = int(prepared.plan.points)
+        yield self.row(say("Nothing attached: type its volts and no amperes, like “6.31 V 0 A”."), say("nothing attached"), "6.31 V 0 A")
+        text = words("Point {number} of {count}: a heavier load, wait until both stand still, and type “{example}”.")
+        for k in range(2, count + 1):
+            yield self.row(say(text, number=k, count=count, example=self.like), say("a heavier load"))
+
+    def further(self, prepared: Prepared) -> Row:
+        text = say(
             "That is enough. Go on where the power is largest, as close as you like; or the same again on another day, to see how it lasts; or close the run."
         )
-        return ByHand((ask,), tuple(rows), Row(after, (_V, _A), afresh=True, example=_EXAMPLE), reads=(_V, _A))
+        return self.row(text)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return loads_it(prepared, reader)
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan
-        table = points_at(record, (_V, _A), _NAMES)
-        if not len(table):
-            return Account(trouble=say("No point was taken yet: type volts and amperes, like “{example}”.", example=_EXAMPLE))
-        volts, amps, half = table.values[_V], table.values[_A], {"V": table.half[_V], "A": table.half[_A]}
-        of_meter = record.accuracy("source", "V"), record.accuracy("source", "A")
-        meter = setup.meter("source").details
+    def sums(self, seen: Seen) -> Account:
+        time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")
+        of_meter = seen.accuracy("V"), seen.accuracy("A")
+        meter = seen.setup.meter("source").details
         if meter.input_ohm:
             amps = amps + volts / meter.input_ohm  # its voltmeter was attached all the while
-        latest = rounds_of(table.time_s)[-1] if len(table) else np.arange(0)
-        try:
-            curve = analyse_curve(volts[latest], amps[latest], *of_meter, {key: column[latest] for key, column in half.items()})
-        except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(table))
-        findings = dict(curve.findings) | decays(table.time_s, volts, amps, *of_meter, half)
-        warnings = [*record.head.origin.said, *curve.warnings]
-        if len(latest) < len(table):
+        latest = rounds_of(time)[-1]
+        curve = analyse_curve(volts[latest], amps[latest], *of_meter, {key: column[latest] for key, column in half.items()})
+        findings = dict(curve.findings) | decays(time, volts, amps, *of_meter, half)
+        warnings = list(curve.warnings)
+        if len(latest) < len(time):
             warnings.append(say("It was measured on several days: the figures are those of the last round."))
         _say_burden(meter.burden_ohm, findings, warnings)
-        findings |= _stacked(plan, findings, warnings)
+        findings |= _stacked(seen.plan, findings, warnings)
         return Account(
             findings,
-            ("open_circuit_voltage", "internal_resistance", "maximum_power", "maximum_power_current"),
-            GROUPS,
-            None,
-            _sentence(findings),
-            tuple(warnings),
+            sentence=_sentence(findings),
+            warnings=tuple(warnings),
             taken=len(curve.amps),
-            planned=int(plan.points) if plan is not None else None,
             drawings=lambda: (_drawn(curve),),
-            path=lambda: _path(setup, findings["maximum_power"].value),
             shown_at=say("At its largest power"),
             short=say("{watts}, {ohm}", watts=findings["maximum_power"].value_text(), ohm=findings["internal_resistance"].value_text()),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: SourcePlan) -> PowerPath:
+        watts = found["maximum_power"].value if found else None
+        ends = itself(setup, "battery", say("Source")), Node("load", say("Loads"))
+        return one_flow(setup, "source", ends, None if watts is None or math.isnan(watts) else watts)
 
 
 def _stacked(plan: SourcePlan | None, findings: dict[str, Finding], warnings: list[str]) -> dict[str, Finding]:
@@ -233,13 +190,3 @@ def _drawn(curve: SourceCurve) -> Drawing:
         layers,
         told,
     )
-
-
-def _path(setup: Setup, watts: float | None) -> PowerPath:
-    nodes = (Node("battery", setup.unit.name or say("Source"), setup.unit.printed), Node("load", say("Loads")))
-    flow = (
-        Flow(None, meter=clipped(setup.meter("source")))
-        if watts is None or math.isnan(watts)
-        else Flow(watts, meter=setup.meter("source").name)
-    )
-    return PowerPath(nodes, (flow,), (None, None), (0.0, 0.0), "W")

@@ -187,7 +187,7 @@ class PrepareStage(StageFrame):
         prepared, method, choice = form.prepared(), form.method, form.choice()
         if by_person(choice):
             prepared = method.by_person(prepared)
-        problems = method.checks(prepared, load_rating(choice)) + meter_remarks(prepared.setup, datetime.now().astimezone().date())
+        problems = method.problems(prepared, load_rating(choice)) + meter_remarks(prepared.setup, datetime.now().astimezone().date())
         problems += [Problem(True, text) for text in bench_checks(choice, method.scene(prepared), prepared.setup)]
         if not any(p.refused for p in problems) and (trouble := rehearsal_trouble(method, prepared, choice)):
             problems.append(Problem(True, trouble))

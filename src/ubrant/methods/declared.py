@@ -1,0 +1,253 @@
+"""A method that a person types: what all of these share is made here, from what each declares. A method keeps its sums and its wording."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, ClassVar
+
+import numpy as np
+import numpy.typing as npt
+
+from ubrant.core.account import Account, Group
+from ubrant.core.conversion.power_path import Flow, Node, PowerPath
+from ubrant.core.drawings import Drawing
+from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS, Jotting
+from ubrant.core.record.head import Setup
+from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.record import Key, Record
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say, words
+from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.method import Method, Prepared, clipped
+from ubrant.methods.points_by_hand import Table, points_at
+from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.steps import Ask
+
+Mask = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """What a record holds for such a method.
+
+    Attributes
+    ----------
+    plan : as it was made, or what stands for one where there is none (``Typed.unplanned``)
+    is_planned : whether there was one
+    """
+
+    method: Typed
+    record: Record
+    plan: Any
+    is_planned: bool
+
+    @property
+    def setup(self) -> Setup:
+        return self.record.head.setup
+
+    @cached_property
+    def table(self) -> Table:
+        """(n,) each: a row a line that reads something, or a reading of a log."""
+        return points_at(self.record, self.method.columns, dict(self.method.named))
+
+    @cached_property
+    def lines(self) -> list[tuple[float, Jotting, str]]:
+        """Each typed line, when, and which row it is of."""
+        hand = self.method.by_hand(Prepared(self.setup, self.plan))
+        return hand.answering(self.record)
+
+    @cached_property
+    def fates(self) -> list[str]:
+        """What became of the load at each point; empty where nobody said."""
+        if not self.record.is_typed:
+            return [""] * len(self.table)
+        lines = [j for _, j in self.record.answers("skip") if j.mark != "skip" and j.readings]
+        return [j.mark if j.mark in FATES else "" for j in lines]
+
+    def accuracy(self, quantity: str, tap: str = "") -> Accuracy | None:
+        return self.record.accuracy(tap or self.method.taps[0], quantity)
+
+    def column(self, quantity: str, tap: str = "") -> Array:
+        """(n,) of it at a tap, NaN where it was not read."""
+        return self.table.values[(tap or self.method.taps[0], quantity)]
+
+    def half(self, *quantities: str, rows: Mask | slice = slice(None)) -> dict[str, Array]:
+        """How wide each is to each side, by quantity, at the method's own tap."""
+        return {q: self.table.half[(self.method.taps[0], q)][rows] for q in quantities}
+
+    def whole(self, *quantities: str) -> Mask:
+        """(n,) where all of these were read."""
+        return np.asarray(np.all([np.isfinite(self.column(q)) for q in quantities], axis=0))
+
+
+class Typed(Method):
+    """Rows that a person reads off and types. Says what it reads, asks and makes of it.
+
+    Attributes
+    ----------
+    reads : what a line reads, as Run's table has it; what its rows want, unless ``wants`` says otherwise
+    columns : what its sums take; as it reads, unless said
+    named : other names of its taps
+    like : a line as it could be typed
+    spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Row`)
+    with_fates : *runs*, *falters*, *off* answer a row
+    marks_load : a person says when the load comes on and goes off
+    nothing_yet : said where nothing was read; ``{example}`` is ``like``
+    unplanned : what stands for a plan where nobody made one
+    groups : of its findings
+    answers : keys of the few that are the answer, where they are always the same
+    counts_points : how many of its rows were taken is said
+    each_row_says : a row says something by itself
+    counted : how its rows are called where they are counted
+    person : the simulated one, who reads off and types
+    """
+
+    by_eye = True
+    uses_load = False
+    has_leads = False
+    plan_from_label = True
+    reads: ClassVar[tuple[Key, ...]] = ()
+    wants: ClassVar[tuple[Key, ...] | None] = None
+    columns: ClassVar[tuple[Key, ...]] = ()
+    named: ClassVar[Mapping[str, str]] = {}
+    like: ClassVar[str] = ""
+    spared: ClassVar[tuple[Key, ...]] = ()
+    or_fate: ClassVar[tuple[Key, ...]] = ()
+    with_fates: ClassVar[bool] = False
+    marks_load: ClassVar[bool] = False
+    nothing_yet: ClassVar[str] = ""
+    unplanned: ClassVar[Any] = None
+    groups: ClassVar[tuple[Group, ...]] = ()
+    answers: ClassVar[tuple[str, ...]] = ()
+    counts_points: ClassVar[bool] = True
+    each_row_says: ClassVar[bool] = True
+    counted: ClassVar[str] = words("{count} points")
+    person: ClassVar[Callable[[Prepared, Reader], Lines] | None] = None
+
+    def __init_subclass__(cls) -> None:
+        super().__init_subclass__()
+        cls.columns = cls.columns or cls.reads
+
+    # what each says
+
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        """What is asked before the first reading."""
+        raise NotImplementedError
+
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        """What is to be read, one after the other; made by :meth:`row`."""
+        return ()
+
+    def further(self, prepared: Prepared) -> Row:
+        """Asked at the end, over and over; made by :meth:`row`."""
+        raise NotImplementedError
+
+    def every_s(self, prepared: Prepared) -> float:
+        """About how long from one reading to the next; 0 where each is made when it is ready."""
+        return 0.0
+
+    def sums(self, seen: Seen) -> Account:
+        """What it makes of what was read: findings, sentence, warnings, drawings.
+
+        Raises
+        ------
+        ReadingsError
+            Nothing can be said; why.
+        """
+        raise NotImplementedError
+
+    def drawn_anyway(self, seen: Seen) -> tuple[Drawing, ...]:
+        """What is drawn although nothing can be said."""
+        return ()
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: Any) -> PowerPath:
+        """Where what flows; without findings where to clip each meter."""
+        raise NotImplementedError
+
+    # what is made of it
+
+    def row(self, text: str, short: str = "", like: str = "", **changes: Any) -> Row:
+        """A row that wants what the method reads."""
+        marks = (RUNS, FALTERS, OFF, "skip") if self.with_fates else ("skip",)
+        usual = Row(
+            text,
+            self.reads if self.wants is None else self.wants,
+            marks,
+            like or self.like,
+            short=short,
+            spared=self.spared,
+            or_fate=self.or_fate,
+            afresh=True,
+        )
+        return replace(usual, **changes) if changes else usual
+
+    def by_hand(self, prepared: Prepared) -> ByHand:
+        asks, rows = tuple(self.asks(prepared)), tuple(self.rows(prepared))
+        return ByHand(asks, rows, self.further(prepared), self.marks_load, self.reads, self.every_s(prepared))
+
+    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        count = sum(1 for _ in self.rows(prepared))
+        return say(self.counted, count=count) if count else "", ""
+
+    def wiring(self, prepared: Prepared) -> PowerPath:
+        return self.path(prepared.setup, {}, prepared.plan)
+
+    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+        person = type(self).person
+        if person is None:
+            raise NotImplementedError
+        return person(prepared, reader)
+
+    def row_findings(self, record: Record) -> Mapping[float, str]:
+        return super().row_findings(record) if self.each_row_says else {}
+
+    def seen(self, record: Record) -> Seen:
+        plan = self.prepared(record.head).plan
+        return Seen(self, record, self.unplanned if plan is None else plan, plan is not None)
+
+    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
+        seen = self.seen(record)
+        if self.nothing_yet and not len(seen.table):
+            return Account(trouble=say(self.nothing_yet, example=self.like))
+        taken = len(seen.table) if self.counts_points else None
+        try:
+            made = self.sums(seen)
+        except ReadingsError as error:
+            return Account(trouble=str(error), taken=taken, drawings=lambda: self.drawn_anyway(seen))
+        found, planned = made.findings, made.planned
+        if planned is None and self.counts_points and seen.is_planned:
+            planned = sum(1 for _ in self.rows(Prepared(seen.setup, seen.plan))) or None
+        return replace(
+            made,
+            answers=made.answers or self.answers,
+            groups=made.groups or self.groups,
+            warnings=(*record.head.origin.said, *made.warnings),
+            taken=made.taken if made.taken is not None else taken,
+            planned=planned,
+            path=lambda: self.path(seen.setup, found, seen.plan),
+        )
+
+
+def no_accuracy(finding: Finding, meter: str = "") -> Sequence[str]:
+    """Said where a figure has no ± because nobody gave the accuracy of its meter."""
+    if finding.contributions is not None:
+        return ()
+    return (say("No accuracy was given for the {meter}: the figures have no ±.", meter=meter or say("meter")),)
+
+
+def one_flow(
+    setup: Setup, tap: str, ends: tuple[Node, Node], watts: float | None, volts: float | None = None, amps: float | None = None
+) -> PowerPath:
+    """From one to the other, metered at one tap; where nothing is known, how the meter is clipped there."""
+    meter = setup.meter(tap)
+    flow = Flow(None, meter=clipped(meter)) if watts is None else Flow(watts, volts, amps, meter.name)
+    return PowerPath(ends, (flow,), (None, None), (0.0, 0.0), "W")
+
+
+def itself(setup: Setup, kind: str = "load", name: str = "") -> Node:
+    """The unit as one end of a path."""
+    return Node(kind, setup.unit.name or name, setup.unit.printed)
