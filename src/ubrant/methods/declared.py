@@ -12,11 +12,11 @@ import numpy.typing as npt
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import Drawing
+from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS, Jotting
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -230,6 +230,13 @@ class Typed(Method):
             planned=planned,
             path=lambda: self.path(seen.setup, found, seen.plan),
         )
+
+
+def trace_of(time_s: Array, volts: Array, amps: Array) -> Trace:
+    """Volts and amperes over the time that they were read in, (n,) each."""
+    span = (float(time_s[0]), float(time_s[-1])) if len(time_s) > 1 else None
+    series = {"V": Series(time_s, volts), "A": Series(time_s, amps)}
+    return Trace(series, zero_s=float(time_s[0]) if len(time_s) else 0.0, span=span)
 
 
 def no_accuracy(finding: Finding, meter: str = "") -> Sequence[str]:

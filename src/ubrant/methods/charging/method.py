@@ -2,36 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule, Trace
+from ubrant.core.conversion.power_path import Node, PowerPath
+from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Array, ReadingsError, Series
-from ubrant.core.record.record import Record
+from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.charging.person import charges
+from ubrant.methods.declared import Seen, Typed, itself, one_flow, trace_of
 from ubrant.methods.form import Choice, Field, Quantity
-from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, Prepared, Problem, clipped
-from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.read_along import on_and_on, point_by_point
+from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused
+from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")
-_NAMES = {"": "battery", "charger": "battery", "output": "battery", "source": "battery", "load": "battery"}
 _EVERY_S = 10.0
-_EXAMPLE = "14.2 V 4.0 A"
 _WALKED, _BATTERY = "walked", "battery"
 
 
@@ -44,21 +42,15 @@ class ChargingPlan:
     high: float | None = None
 
 
-class ChargingMethod(Method):
+class ChargingMethod(Typed):
     """Of chargers; typed, or from a log."""
 
-    key = "charger"
-    title = "A charger's profile"
-    Plan = ChargingPlan
-    taps = ("battery",)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = BATTERY_LOG
-    device = "Battery it is for"
-    device_kinds = ("battery", "bank")
-    device_holds = True
+    key, title, Plan = "charger", "A charger's profile", ChargingPlan
+    taps, log, reads, like = ("battery",), BATTERY_LOG, (_V, _A), "14.2 V 4.0 A"
+    named: ClassVar = dict.fromkeys(("", "charger", "output", "source", "load"), "battery")
+    device, device_kinds, device_holds = "Battery it is for", ("battery", "bank"), True
+    nothing_yet, counts_points = words("No point was taken yet: type volts and amperes, like “{example}”."), False
+    answers = ("set_current", "set_voltage", "end_current", "end_share")
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         into = Choice((("a load in constant voltage", _WALKED), ("a battery", _BATTERY)))
@@ -72,100 +64,74 @@ class ChargingMethod(Method):
             Field("high", "to", Quantity("V", may_be_empty=True), "", "15 V", beside=True, only_with=walked),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         plan = prepared.plan
         if plan.low is not None and plan.high is not None and not plan.high > plan.low > 0:
-            return [Problem(True, say("Walk from a lower voltage up to a higher one."))]
-        return []
+            yield refused(say("Walk from a lower voltage up to a higher one."))
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return (say("some fifteen points"), "") if prepared.plan.into == _WALKED else (say("until it stops"), "")
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        plan = prepared.plan
-        if plan.into == _WALKED:
-            ask = Ask(
-                say(
-                    "The charger into a load in constant-voltage mode: it stands in for a battery at any charge. A meter between them; some chargers start only into a real battery."
-                ),
-                (cautions.POLARITY, cautions.UNPLUG_OFF),
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        if prepared.plan.into == _WALKED:
+            text = say(
+                "The charger into a load in constant-voltage mode: it stands in for a battery at any charge. A meter between them; some chargers start only into a real battery."
             )
-            span = say("{low} to {high} V", low=plain(plan.low), high=plain(plan.high)) if plan.low and plan.high else say("empty to full")
-            after = Row(
-                say(
-                    "Set the load's volts a step higher, from {span}; wait until it stands still, and type “{example}”. Smaller steps once the current falls.",
-                    span=span,
-                    example=_EXAMPLE,
-                ),
-                (_V, _A),
-                afresh=True,
-                example=_EXAMPLE,
-                short=say("a step higher"),
-            )
+            yield Ask(text, (cautions.POLARITY, cautions.UNPLUG_OFF))
         else:
-            ask = Ask(
-                say("The charger into its battery, a meter between them; the battery low to begin with."),
-                (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.VENTILATE),
-            )
-            after = Row(
-                say("Now and then type “{example}”, more often once the current falls; “… 0 A” when it has stopped.", example=_EXAMPLE),
-                (_V, _A),
-                afresh=True,
-                example=_EXAMPLE,
-                short=say("now and then"),
-            )
-        return ByHand((ask,), (), after, reads=(_V, _A), every_s=0.0 if plan.into == _WALKED else 900.0)
+            text = say("The charger into its battery, a meter between them; the battery low to begin with.")
+            yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.VENTILATE))
+
+    def further(self, prepared: Prepared) -> Row:
+        plan = prepared.plan
+        if plan.into != _WALKED:
+            text = words("Now and then type “{example}”, more often once the current falls; “… 0 A” when it has stopped.")
+            return self.row(say(text, example=self.like), say("now and then"))
+        span = say("{low} to {high} V", low=plain(plan.low), high=plain(plan.high)) if plan.low and plan.high else say("empty to full")
+        text = words(
+            "Set the load's volts a step higher, from {span}; wait until it stands still, and type “{example}”. Smaller steps once the current falls."
+        )
+        return self.row(say(text, span=span, example=self.like), say("a step higher"))
+
+    def every_s(self, prepared: Prepared) -> float:
+        return 0.0 if prepared.plan.into == _WALKED else 900.0
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return charges(prepared, reader, _WALKED)
 
     def steps(self, prepared: Prepared) -> Steps:
-        hand = self.by_hand(prepared)
-        if prepared.plan.into == _WALKED and hand.rows:
-            return point_by_point(hand)
-        return on_and_on(hand, _EVERY_S, say("Reading until you stop it: walk the load, or let it charge."))
+        return on_and_on(self.by_hand(prepared), _EVERY_S, say("Reading until you stop it: walk the load, or let it charge."))
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan
-        table = points_at(record, (_V, _A), _NAMES)
-        there = np.isfinite(table.values[_V]) & np.isfinite(table.values[_A])
-        time, volts, amps = table.time_s[there], table.values[_V][there], table.values[_A][there]
+    def sums(self, seen: Seen) -> Account:
+        there = seen.whole("V", "A")
+        time, volts, amps = seen.table.time_s[there], seen.column("V")[there], seen.column("A")[there]
         if not len(volts):
-            return Account(trouble=say("No point was taken yet: type volts and amperes, like “{example}”.", example=_EXAMPLE))
-        walked = plan is not None and plan.into == _WALKED and record.is_typed
+            raise ReadingsError(say(self.nothing_yet, example=self.like))
+        walked = seen.is_planned and seen.plan.into == _WALKED and seen.record.is_typed
         if walked:
             order = np.argsort(volts, kind="stable")
             volts, amps = volts[order], amps[order]
-        half = {"V": table.half[_V][there], "A": table.half[_A][there]}
-        battery = label_of(setup.device) if setup.device is not None else None
-        try:
-            findings, said = analyse_charger(
-                Charged(volts, amps, record.accuracy("battery", "V"), record.accuracy("battery", "A"), half, walked), battery
-            )
-        except ReadingsError as error:
-            return Account(trouble=str(error))
+        battery = label_of(seen.setup.device) if seen.setup.device is not None else None
+        read = Charged(volts, amps, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A", rows=there), walked)
+        findings, said = analyse_charger(read, battery)
+        drawn = _drawn(volts, amps, findings) if walked else trace_of(time, volts, amps)
         return Account(
             findings,
-            ("set_current", "set_voltage", "end_current", "end_share"),
-            (),
-            None,
-            _sentence(findings),
-            (*record.head.origin.said, *said),
+            sentence=_sentence(findings),
+            warnings=tuple(said),
             taken=len(volts) if walked else None,
-            drawings=lambda: (
-                _drawn(volts, amps, findings)
-                if walked
-                else Trace(
-                    {"V": Series(time, volts), "A": Series(time, amps)}, zero_s=float(time[0]), span=(float(time[0]), float(time[-1]))
-                ),
-            ),
-            path=lambda: _path(setup, findings),
+            drawings=lambda: (drawn,),
             short=say("{a}, {v}", a=findings["set_current"].value_text(), v=findings["set_voltage"].value_text()),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: ChargingPlan) -> PowerPath:
+        into = setup.device
+        load = Node("load", into.name, into.printed) if into is not None else Node("load", say("Load in constant voltage"))
+        ends = itself(setup, "battery"), load
+        if not found:
+            return one_flow(setup, "battery", ends, None)
+        volts, amps = found["set_voltage"].value, found["set_current"].value
+        return one_flow(setup, "battery", ends, (volts or 0.0) * (amps or 0.0), volts, amps)
 
 
 def _sentence(findings: dict[str, Finding]) -> str:
@@ -197,18 +163,4 @@ def _drawn(volts: Array, amps: Array, findings: dict[str, Finding]) -> Drawing:
         (0.0, 1.15 * max(float(amps.max()), 0.1)),
         layers,
         told,
-    )
-
-
-def _path(setup: Setup, findings: dict[str, Finding] | None) -> PowerPath:
-    into = setup.device
-    nodes = (
-        Node("battery", setup.unit.name, setup.unit.printed),
-        Node("load", into.name if into is not None else say("Load in constant voltage"), into.printed if into is not None else ""),
-    )
-    if findings is None:
-        return PowerPath(nodes, (Flow(None, meter=clipped(setup.meter("battery"))),), (None, None), (0.0, 0.0), "W")
-    volts, amps = findings["set_voltage"].value, findings["set_current"].value
-    return PowerPath(
-        nodes, (Flow((volts or 0.0) * (amps or 0.0), volts, amps, setup.meter("battery").name),), (None, None), (0.0, 0.0), "W"
     )
