@@ -14,7 +14,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS, Jotting
+from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Key, Record
@@ -24,7 +24,7 @@ from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.method import Method, Prepared, clipped
 from ubrant.methods.points_by_hand import Table, points_at
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Answer, ByHand, Row
 from ubrant.methods.steps import Ask
 
 Mask = npt.NDArray[np.bool_]
@@ -55,8 +55,8 @@ class Seen:
         return points_at(self.record, self.method.columns, dict(self.method.named))
 
     @cached_property
-    def lines(self) -> list[tuple[float, Jotting, str]]:
-        """Each typed line, when, and which row it is of."""
+    def lines(self) -> list[Answer]:
+        """Each typed line that was not skipped, and which row it is of."""
         hand = self.method.by_hand(Prepared(self.setup, self.plan))
         return hand.answering(self.record)
 
@@ -210,25 +210,28 @@ class Typed(Method):
         return Seen(self, record, self.unplanned if plan is None else plan, plan is not None)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        seen = self.seen(record)
+        return self.finished(self.seen(record), self.sums)
+
+    def finished(self, seen: Seen, sums: Callable[[Seen], Account]) -> Account:
+        """An account of what was seen, by some sums: why there is none, and with all that does not depend on them."""
         if self.nothing_yet and not len(seen.table):
             return Account(trouble=say(self.nothing_yet, example=self.like))
-        taken = len(seen.table) if self.counts_points else None
+        taken = len(seen.table) if self.counts_points and self.columns else None
         try:
-            made = self.sums(seen)
+            made = sums(seen)
         except ReadingsError as error:
             return Account(trouble=str(error), taken=taken, drawings=lambda: self.drawn_anyway(seen))
-        found, planned = made.findings, made.planned
+        planned = made.planned
         if planned is None and self.counts_points and seen.is_planned:
             planned = sum(1 for _ in self.rows(Prepared(seen.setup, seen.plan))) or None
         return replace(
             made,
             answers=made.answers or self.answers,
             groups=made.groups or self.groups,
-            warnings=(*record.head.origin.said, *made.warnings),
+            warnings=(*seen.record.head.origin.said, *made.warnings),
             taken=made.taken if made.taken is not None else taken,
             planned=planned,
-            path=lambda: self.path(seen.setup, found, seen.plan),
+            path=made.path if made.path is not Account.path else lambda: self.path(seen.setup, made.findings, seen.plan),
         )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, Jotting
 from ubrant.core.record.between_marks import BY_HAND
@@ -34,6 +35,7 @@ class Row:
     spared : of what is wanted that which may be lacking all the same, once a person says so by Enter
     afresh : what was read before says nothing of what comes now, so that nothing is held against it
     or_fate : of what is wanted that for which *runs*, *falters* or *off* may stand
+    key : what it is of, for the sums, in whatever language it is asked for
     """
 
     text: str
@@ -46,6 +48,7 @@ class Row:
     spared: tuple[Key, ...] = ()
     or_fate: tuple[Key, ...] = ()
     afresh: bool = False
+    key: str = ""
 
     def wanted_with(self, mark: str) -> tuple[Key, ...]:
         """What has to be read beside a mark."""
@@ -75,6 +78,15 @@ class Row:
             missing=", ".join(missing),
             example=self.example,
         )
+
+
+class Answer(NamedTuple):
+    """A typed line, when it is of, how what it is of is called, and the key of the row that it answers; empty where a person said otherwise."""
+
+    time_s: float
+    jotting: Jotting
+    name: str
+    key: str
 
 
 @dataclass(frozen=True)
@@ -160,18 +172,22 @@ class ByHand:
         rows = [of_row.get(row, skipped) for row in range(max(of_row, default=-1) + 1)]
         return replace(record, lines=(*aside, *rows, *further))
 
-    def answering(self, record: Record) -> list[tuple[float, Jotting, str]]:
-        """Every line that was not skipped, when it is of, and what it is of: the row that it names, else its own note, else the row whose turn it was.
+    def answering(self, record: Record) -> list[Answer]:
+        """Every line that was not skipped, and what it is of: the row that it names, else its own note, else the row whose turn it was.
 
         One that was skipped has answered its row as well.
         """
         lines = record.answers("skip", *self._marks - {ANY_MARK})
-        answered, _ = self.told_apart([jotting for _, jotting in lines])
+        turns = self._answered([jotting for _, jotting in lines]) if self.rows else [None] * len(lines)
         found = []
-        for (moment, jotting), turn in zip(lines, answered, strict=True):
+        for (moment, jotting), turn in zip(lines, turns, strict=True):
+            if jotting.mark == "skip":
+                continue
             named = self._named(jotting.text, range(len(self.rows)))
-            if jotting.mark != "skip":
-                found.append((moment, jotting, self.rows[named].short if named is not None else jotting.text.strip('" ') or turn))
+            note = jotting.text.strip('" ') if named is None else ""
+            place = named if named is not None else turn
+            of = self.rows[place] if place is not None and not note else None
+            found.append(Answer(moment, jotting, note or (of.short if of is not None else ""), of.key if of is not None else ""))
         return found
 
     def _named(self, note: str, left: Sequence[int]) -> int | None:

@@ -139,12 +139,13 @@ def test_only_what_starts_an_engine_is_told_to_keep_back_for_it(name, said):
 def test_a_load_called_sunshade_is_a_load():
     from ubrant.core.quantities.jot import JotReading, Jotting
     from ubrant.methods.audit.method import _read
+    from ubrant.methods.rows import Answer
 
-    def line(amps: float, name: str) -> tuple[Jotting, str]:
-        return Jotting(name, readings=(JotReading("", "A", amps, 0.005),)), name
+    def line(amps: float, name: str, key: str = "") -> Answer:
+        return Answer(0.0, Jotting(name, readings=(JotReading("", "A", amps, 0.005),)), name, key)
 
     plan = type("Plan", (), {"base_in": "with"})()
-    audit, _ = _read([line(0.1, "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], plan, None)
+    audit, _ = _read([line(0.1, "base", "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], plan, None)
     assert [one.name for one in audit.loads] == ["sunshade motor"]
     assert audit.solar.amps == -2.0
 

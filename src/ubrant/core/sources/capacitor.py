@@ -62,6 +62,12 @@ class Discharged:
     by_hand: bool = False
 
 
+def between_of(made: Discharged) -> tuple[float, float]:
+    """(higher, lower) V that its farads are of. Raises as :func:`analyse_capacitor`."""
+    first, last = _loaded(made)
+    return _Sums(made.time_s[first : last + 1], made.window).window_of(made.volts[first : last + 1])
+
+
 def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
     """Farads, resistance and energy.
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.appliance import Mode, appliance_findings
+from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.loads.dc_modes import Reading, dc_findings
@@ -16,23 +16,23 @@ from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.appliance.person import reads_modes
-from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.declared import Seen, Typed, itself
 from ubrant.methods.form import Choice, Field, Names
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem
+from ubrant.methods.method import LoadRating, Prepared, Problem, refused
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 
 AC, DC = "ac", "dc"
 _USUAL_MAINS_V, _LOW_V = 230.0, 60.0
+_V, _A = ("input", "V"), ("input", "A")
 _DC_EXAMPLE = "12.6 V 3.1 A"
 _EXAMPLE = "230 V 0.31 A 65 W"
 
@@ -45,17 +45,13 @@ class ModesPlan:
     fed: str = AC
 
 
-class ApplianceMethod(Method):
+class ApplianceMethod(Typed):
     """Of loads: V, A, W in each mode, typed off a plug-in meter, or V and A on DC."""
 
-    key = "appliance"
-    title = "Modes"
-    goes_by_order = False
-    Plan = ModesPlan
-    taps = ("input",)
-    roads = (BY_HAND, SIMULATED)
-    by_eye = True
-    has_leads = False
+    key, title, Plan = "appliance", "Modes", ModesPlan
+    goes_by_order, uses_load, plan_from_label = False, True, False
+    taps, roads = ("input",), (BY_HAND, SIMULATED)
+    person = reads_modes
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         feeds = Choice(((say("mains (AC)"), AC), (say("DC"), DC)))
@@ -64,87 +60,77 @@ class ApplianceMethod(Method):
             Field("fed", "Fed with", feeds, say("DC") if _is_low(setup) else say("mains (AC)")),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        problems = [] if prepared.plan.modes else [Problem(True, say("Name at least one mode, like “standby, on”."))]
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
+        if not prepared.plan.modes:
+            yield refused(say("Name at least one mode, like “standby, on”."))
+        meter = prepared.setup.meter("input")
         if prepared.plan.fed == DC:
-            return problems + range_checks(prepared.setup.meter("input"), _system_v(prepared.setup) or 0.0, 0.0)
-        volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
-        return problems + plug_meter_checks(prepared.setup.meter("input"), volts)
+            yield from range_checks(meter, _system_v(prepared.setup) or 0.0, 0.0)
+        else:
+            volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
+            yield from plug_meter_checks(meter, volts)
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} modes", count=len(prepared.plan.modes)), ""
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return chain_path(prepared.setup, (MAINS, UNIT), None, two_ends=False)
-
     def by_hand(self, prepared: Prepared) -> ByHand:
-        if prepared.plan.fed == DC:
-            return _on_dc(prepared.plan.modes)
-        ask = Ask(
-            say("Plug the meter in between the wall and it. Note its settings: brightness, volume, what it does."),
-            (cautions.PLUG_METER, cautions.MAINS),
-        )
-        lacking = say("The watts are missing: on AC, volts × amperes is not watts. Type “{example}”.", example=_EXAMPLE)
-        rows = tuple(
-            Row(
-                say(
-                    "Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.",
-                    mode=mode,
-                    example=_EXAMPLE,
-                ),
-                (("", "W"),),
-                refusal=lacking,
-                short=mode,
-                afresh=True,
-            )
-            for mode in prepared.plan.modes
-        )
-        after = Row(
-            say("That was the last mode. Type further ones the same way, or close the run."), (("", "W"),), refusal=lacking, afresh=True
-        )
-        return ByHand((ask,), rows, after)
+        return _on_dc(prepared.plan.modes) if prepared.plan.fed == DC else _on_mains(prepared.plan.modes)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return reads_modes(prepared, reader)
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup, plan = record.head.setup, self.prepared(record.head).plan
-        names = plan.modes if plan is not None else ()
-        if (plan.fed == DC) if plan is not None else _is_low(setup):
-            return _dc_account(record, names)
-        modes = _modes(record, names)
-        try:
-            findings, warnings = appliance_findings(
-                modes, record.accuracy("input", "W"), record.accuracy("input", "V"), record.accuracy("input", "A")
-            )
-        except ReadingsError as error:
-            return Account(trouble=str(error))
+    def sums(self, seen: Seen) -> Account:
+        setup, names = seen.setup, seen.plan.modes if seen.is_planned else ()
+        if (seen.plan.fed == DC) if seen.is_planned else _is_low(setup):
+            return _dc_account(seen, names)
+        modes = _modes(seen.record, names)
+        findings, warnings = appliance_findings(modes, seen.accuracy("W"), seen.accuracy("V"), seen.accuracy("A"))
         watts = [f for key, f in findings.items() if key.startswith("power_")]
         most = max(watts, key=lambda f: f.value or 0.0)
-        day = findings.get("standby_day")
-        findings |= _of_nameplate(setup, most)
         left_out = len([m for m in modes if m.watts is not None]) - len(watts)
         said = (
             say("Draws {watts} ({mode}); {count} more could not be right", watts=most.with_uncertainty(), mode=most.name, count=left_out)
             if left_out
             else say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
         )
-        said += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
         at_most = max((m for m in modes if m.watts is not None), key=lambda m: (m.name == most.name, m.watts or 0.0))
         taken_in = Through(at_most.watts or 0.0, at_most.volts or math.nan, at_most.amps or math.nan)
-        return Account(
-            findings,
-            tuple(f.key for f in watts),
-            (),
-            None,
-            said,
-            tuple(warnings),
-            planned=len(names) or None,
-            taken=len(modes),
-            drawings=lambda: (_bars(findings),),
-            path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False),
-            shown_at=say("At its most"),
-        )
+        made = _account(setup, findings, most, said, warnings, names, len(modes))
+        return replace(made, path=lambda: chain_path(setup, (MAINS, UNIT), flows_of(setup, taken_in), two_ends=False))
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: ModesPlan | None) -> PowerPath:
+        if (plan.fed == DC) if plan is not None else _is_low(setup):
+            watts = [f for key, f in found.items() if key.startswith("power_")]
+            most = max(watts, key=lambda f: f.value or 0.0, default=None)
+            flow = Flow(most.value if most is not None else None, meter=setup.meter("input").name)
+            return PowerPath((Node("battery", say("Source")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
+        return chain_path(setup, (MAINS, UNIT), None, two_ends=False)
+
+
+def _account(
+    setup: Setup,
+    findings: dict[str, Finding],
+    most: Finding,
+    text: str,
+    said: Sequence[str],
+    names: Sequence[str],
+    taken: int,
+    groups: tuple[Group, ...] = (),
+) -> Account:
+    """What is said of modes, however they are fed."""
+    watts = tuple(key for key in findings if key.startswith("power_"))
+    day = findings.get("standby_day")
+    quiet = next((findings[key].name for key in watts if findings[key].name.lower().startswith(STANDBY)), "")
+    text += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=quiet) if day is not None else "."
+    findings |= _of_nameplate(setup, most)
+    return Account(
+        findings,
+        watts,
+        groups,
+        sentence=text,
+        warnings=tuple(said),
+        planned=len(names) or None,
+        taken=taken,
+        drawings=lambda: (_bars(findings),),
+        shown_at=say("At its most"),
+    )
 
 
 def _volts_of(setup: Setup) -> list[float]:
@@ -163,94 +149,50 @@ def _system_v(setup: Setup) -> float | None:
     return next((v for v in _volts_of(setup) if v <= _LOW_V), None)
 
 
-def _on_dc(modes: tuple[str, ...]) -> ByHand:
+def _on_mains(modes: Sequence[str]) -> ByHand:
     ask = Ask(
-        say(
-            "Meter in its lead: volts at its input, amperes through. A device with its own battery: let it settle full, or take the battery out, and note which."
-        ),
-        (cautions.FUSE, cautions.UNPLUG_OFF),
+        say("Plug the meter in between the wall and it. Note its settings: brightness, volume, what it does."),
+        (cautions.PLUG_METER, cautions.MAINS),
     )
-    rows = tuple(
-        Row(
-            say(
-                "Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.",
-                mode=mode,
-                example=_DC_EXAMPLE,
-            ),
-            (("input", "V"), ("input", "A")),
-            marks=(RUNS, FALTERS, OFF, "skip"),
-            example=_DC_EXAMPLE,
-            spared=(("input", "V"),),
-            or_fate=(("input", "A"),),
-            short=mode,
-            afresh=True,
-        )
-        for mode in modes
-    )
-    after = Row(
-        say(
-            "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off: night mode” where it gives up; or close the run."
-        ),
-        (("input", "V"), ("input", "A")),
-        marks=(RUNS, FALTERS, OFF, "skip"),
-        spared=(("input", "V"),),
-        or_fate=(("input", "A"),),
-        afresh=True,
-    )
-    return ByHand((ask,), rows, after, reads=(("input", "V"), ("input", "A")))
+    lacking = say("The watts are missing: on AC, volts × amperes is not watts. Type “{example}”.", example=_EXAMPLE)
+    first = Row("", (("", "W"),), refusal=lacking, afresh=True)
+    last = say("That was the last mode. Type further ones the same way, or close the run.")
+    return ByHand((ask,), _each_of(modes, first, _EXAMPLE), replace(first, text=last))
 
 
-def _dc_account(record: Record, names: tuple[str, ...]) -> Account:
-    setup = record.head.setup
-    read = []
-    for name, jotting in _named(record, names):
-        found = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
-        peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
-        volts, amps = found.get("V"), found.get("A")
-        read.append(
-            Reading(
-                name,
-                volts.value if volts is not None else None,
-                amps.value if amps is not None else None,
-                volts.half_width if volts is not None else 0.0,
-                amps.half_width if amps is not None else 0.0,
-                peak,
-                jotting.mark not in {FALTERS, OFF},
-            )
-        )
+def _on_dc(modes: Sequence[str]) -> ByHand:
+    text = say(
+        "Meter in its lead: volts at its input, amperes through. A device with its own battery: let it settle full, or take the battery out, and note which."
+    )
+    first = Row("", (_V, _A), (RUNS, FALTERS, OFF, "skip"), _DC_EXAMPLE, spared=(_V,), or_fate=(_A,), afresh=True)
+    last = say(
+        "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off: night mode” where it gives up; or close the run."
+    )
+    ask = Ask(text, (cautions.FUSE, cautions.UNPLUG_OFF))
+    return ByHand((ask,), _each_of(modes, first, _DC_EXAMPLE), replace(first, text=last), reads=(_V, _A))
+
+
+def _each_of(modes: Sequence[str], row: Row, like: str) -> tuple[Row, ...]:
+    text = words("Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.")
+    return tuple(replace(row, text=say(text, mode=mode, example=like), short=mode) for mode in modes)
+
+
+def _dc_account(seen: Seen, names: Sequence[str]) -> Account:
+    setup, read = seen.setup, []
+    for name, jotting in _named(seen.record, names):
+        found = {r.quantity: (r.value, r.half_width) for r in jotting.readings if r.kind != "peak"}
+        (volts, half_v), (amps, half_a) = (found.get(q, (None, 0.0)) for q in "VA")
+        read.append(Reading(name, volts, amps, half_v, half_a, _peak(jotting), jotting.mark not in {FALTERS, OFF}))
     system = _system_v(setup)
-    try:
-        findings, said = dc_findings(
-            read, record.accuracy("input", "V"), record.accuracy("input", "A"), stand_in(system) if system is not None else None
-        )
-    except ReadingsError as error:
-        return Account(trouble=str(error), taken=len(read))
-    watts = [f for key, f in findings.items() if key.startswith("power_")]
-    most = max(watts, key=lambda f: f.value or 0.0)
-    day = findings.get("standby_day")
+    findings, said = dc_findings(read, seen.accuracy("V"), seen.accuracy("A"), stand_in(system) if system is not None else None)
+    most = max((f for key, f in findings.items() if key.startswith("power_")), key=lambda f: f.value or 0.0)
     text = say("Draws {watts} at its most ({mode})", watts=most.with_uncertainty(), mode=most.name)
-    text += say("; {energy} a day while {mode}.", energy=day.amount_text(), mode=day.name.split(",")[0]) if day is not None else "."
-    findings |= _of_nameplate(setup, most)
-    flow = PowerPath(
-        (Node("battery", say("Source")), Node("load", setup.unit.name, setup.unit.printed)),
-        (Flow(most.value, meter=setup.meter("input").name),),
-        (None, None),
-        (0.0, 0.0),
-        "W",
-    )
-    return Account(
-        findings,
-        tuple(f.key for f in watts),
-        (Group(say("Over its volts"), tuple(k for k in findings if k.startswith(("law_", "gives_up_")))),),
-        None,
-        text,
-        (*record.head.origin.said, *said),
-        planned=len(names) or None,
-        taken=len(read),
-        drawings=lambda: (_bars(findings),),
-        path=lambda: flow,
-        shown_at=say("At its most"),
-    )
+    over = Group("Over its volts", tuple(k for k in findings if k.startswith(("law_", "gives_up_"))))
+    return _account(setup, findings, most, text, said, names, len(read), (over,))
+
+
+def _peak(jotting: Jotting) -> float | None:
+    return next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
 
 
 def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
@@ -263,22 +205,21 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
     return {"of_nameplate": Finding.made("of_nameplate", say("Of its nameplate"), 100 * most.known / plate, "%", working)}
 
 
-def _named(record: Record, names: tuple[str, ...]) -> Iterator[tuple[str, Jotting]]:
+def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, Jotting]]:
     """Each line that was not skipped with its mode."""
     hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""))
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
-    for place, (_, jotting, name) in zip(places, hand.answering(record), strict=True):
+    for place, (_, jotting, name, _) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting
 
 
-def _modes(record: Record, names: tuple[str, ...]) -> list[Mode]:
+def _modes(record: Record, names: Sequence[str]) -> list[Mode]:
     modes = []
     for name, jotting in _named(record, names):
         read = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
         value = {quantity: r.value for quantity, r in read.items()}
-        peak = next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
         half_v, half_a, half_w = (read[q].half_width if q in read else 0.0 for q in "VAW")
-        modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), peak, (half_v, half_a, half_w)))
+        modes.append(Mode(name, value.get("V"), value.get("A"), value.get("W"), _peak(jotting), (half_v, half_a, half_w)))
     return modes
 
 

@@ -10,10 +10,10 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Drawing
-from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, fills_in, read_label, runs_for, slip
+from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, between_of, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -105,9 +105,8 @@ class CapacitorMethod(Typed):
             said.append(say("The current was read as negative; it is taken the other way round here."))
         window = (plan.high, plan.low) if plan.high is not None else None
         half = seen.half("V", "A", rows=there)
-        findings = analyse_capacitor(
-            Discharged(time, volts, amps, seen.accuracy("V"), seen.accuracy("A"), half, window, seen.record.is_typed)
-        )
+        made = Discharged(time, volts, amps, seen.accuracy("V"), seen.accuracy("A"), half, window, seen.record.is_typed)
+        findings = analyse_capacitor(made)
         farads = findings["capacitance"]
         label = read_label(seen.setup.unit.label_text)
         if trouble := slip(farads, label):
@@ -128,7 +127,7 @@ class CapacitorMethod(Typed):
         drawn = trace_of(time, volts, amps)
         return Account(
             findings,
-            sentence=_sentence(findings),
+            sentence=_sentence(findings, *between_of(made)),
             warnings=(*said, *no_accuracy(farads)),
             drawings=lambda: (drawn,),
             short=farads.value_text(),
@@ -143,12 +142,9 @@ def _turned(amps: Array) -> Array:
     return -amps if len(amps) and float(np.median(amps)) < 0 else amps
 
 
-def _sentence(findings: dict[str, Finding]) -> str:
-    text = say(
-        "{farads} from {window}",
-        farads=findings["capacitance"].with_uncertainty(),
-        window=findings["energy_between"].name.partition(" from ")[2],
-    )
+def _sentence(findings: Mapping[str, Finding], high: float, low: float) -> str:
+    window = say("{high} to {low} V", high=show(high, 3), low=show(low, 3))
+    text = say("{farads} from {window}", farads=findings["capacitance"].with_uncertainty(), window=window)
     if (ohm := findings.get("resistance")) is not None:
         text += say(", {ohm} inside", ohm=ohm.amount_text())
     if (share := findings.get("label_share")) is not None:

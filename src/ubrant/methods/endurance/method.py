@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
@@ -13,17 +13,16 @@ from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import Entry as Line
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself
 from ubrant.methods.endurance.person import watches
 from ubrant.methods.form import Field, Words
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem
+from ubrant.methods.method import LoadRating, Prepared, Problem, to_know
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ANY_MARK, ByHand, Row
+from ubrant.methods.rows import ANY_MARK, Row
 from ubrant.methods.steps import Ask
 
 _LOOKS = 120.0
@@ -37,88 +36,68 @@ class EndurancePlan:
     settings: str
 
 
-class EnduranceMethod(Method):
+class EnduranceMethod(Typed):
     """Of whatever runs from a battery, bank or station, with nothing but a clock."""
 
-    key = "endurance"
-    title = "Endurance by the clock"
-    Plan = EndurancePlan
-    taps = ("battery",)
-    roads = (BY_HAND, SIMULATED)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    device = "What it runs"
-    device_kinds = ("load", "converter", "inverter")
+    key, title, Plan, unplanned = "endurance", "Endurance by the clock", EndurancePlan, EndurancePlan("")
+    taps, roads = ("battery",), (BY_HAND, SIMULATED)
+    device, device_kinds = "What it runs", ("load", "converter", "inverter")
+    marks_load, each_row_says, counts_points = True, False, False
+    person = watches
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (Field("settings", "Settings", Words(), "", say("half brightness, fan at 2")),)
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        if prepared.plan.settings:
-            return []
-        return [Problem(False, say("Note its settings: hours at unknown settings cannot be compared."))]
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
+        if not prepared.plan.settings:
+            yield to_know(say("Note its settings: hours at unknown settings cannot be compared."))
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("until it goes off"), say("a clock, no meter")
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        yield Ask(say("Charge it fully, and set what it runs as it is used."), (cautions.LOOK_FIRST, cautions.SURFACE))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        ask = Ask(say("Charge it fully, and set what it runs as it is used."), (cautions.LOOK_FIRST, cautions.SURFACE))
-        row = Row(
-            say(
-                "Switch it on and mark “load on”; look in now and then with any note, “alarm” when it warns, “empty” when it went off by itself. “load off” pauses it."
-            ),
-            marks=(ANY_MARK,),
-            example="load on",
-            short=say("looked in"),
+    def further(self, prepared: Prepared) -> Row:
+        text = say(
+            "Switch it on and mark “load on”; look in now and then with any note, “alarm” when it warns, “empty” when it went off by itself. “load off” pauses it."
         )
-        return ByHand((ask,), (), row, marks_load=True, every_s=3600.0)
+        return Row(text, marks=(ANY_MARK,), example="load on", short=say("looked in"))
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return watches(prepared, reader)
+    def every_s(self, prepared: Prepared) -> float:
+        return 3600.0
 
-    def row_findings(self, record: Record) -> dict[float, str]:
-        return {}
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        return self._made(record, held(label_of(record.head.setup.unit)))
+    def sums(self, seen: Seen) -> Account:
+        return self._made(seen, held(label_of(seen.setup.unit)))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With what another run of the unit measured that it gives, in place of its label."""
-        if account.trouble:
+        known = next((a.energy for _, a in others() if a.energy is not None and a.energy.whole), None) if not account.trouble else None
+        if known is None:
             return account
-        known = next((a.energy for _, a in others() if a.energy is not None and a.energy.whole), None)
-        return account if known is None else self._made(record, measured(known.energy_wh, known.energy_u))
+        return self.finished(self.seen(record), lambda seen: self._made(seen, measured(known.energy_wh, known.energy_u)))
 
-    def _made(self, record: Record, holds: Holds | None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan or EndurancePlan("")
-        ran = _ran(record.lines, [note.time_s for note in record.of(Note)])
-        try:
-            findings, said = analyse_endurance(ran, holds)
-        except ReadingsError as error:
-            return Account(trouble=str(error))
-        warnings = [*record.head.origin.said, *said]
-        if plan.settings:
-            warnings.append(say("Settings: {what}.", what=plan.settings))
-        duration = findings["duration"]
+    def _made(self, seen: Seen, holds: Holds | None) -> Account:
+        ran = _ran(seen.record.lines, [note.time_s for note in seen.record.of(Note)])
+        findings, said = analyse_endurance(ran, holds)
+        if seen.plan.settings:
+            said.append(say("Settings: {what}.", what=seen.plan.settings))
+        bars = tuple((findings[k], None, "") for k in ("duration", "alarm_to_off") if k in findings)
         return Account(
             findings,
             tuple(k for k in ("duration", "inferred_power", "alarm_to_off") if k in findings),
-            (),
-            None,
-            _sentence(findings),
-            tuple(warnings),
-            drawings=lambda: (Bars(tuple((findings[k], None, "") for k in ("duration", "alarm_to_off") if k in findings)),),
-            path=lambda: _path(setup, findings.get("inferred_power")),
+            sentence=_sentence(findings),
+            warnings=tuple(said),
+            drawings=lambda: (Bars(bars),),
             shown_at=say("On average, by its label"),
-            short=duration.value_text(),
+            short=findings["duration"].value_text(),
             ended_by=say("itself") if ran.ended else say("a person"),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: EndurancePlan) -> PowerPath:
+        watts, device = found.get("inferred_power"), setup.device
+        nodes = itself(setup, "battery"), Node("load", device.name if device is not None else say("What it runs"))
+        return PowerPath(nodes, (Flow(watts.value if watts is not None else None),), (None, None), (0.0, 0.0), "W")
 
 
 def _ran(lines: tuple[Line, ...], notes: list[float]) -> Ran:
@@ -154,9 +133,3 @@ def _sentence(findings: dict[str, Finding]) -> str:
     if "alarm_to_off" in findings:
         text += say("; from its alarm there were {t}", t=findings["alarm_to_off"].value_text())
     return text + "."
-
-
-def _path(setup: Setup, watts: Finding | None) -> PowerPath:
-    device = setup.device
-    nodes = (Node("battery", setup.unit.name, setup.unit.printed), Node("load", device.name if device is not None else say("What it runs")))
-    return PowerPath(nodes, (Flow(watts.value if watts is not None else None),), (None, None), (0.0, 0.0), "W")

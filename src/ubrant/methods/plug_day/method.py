@@ -12,7 +12,7 @@ from ubrant.core.loads.plug_day import Day, analyse_day
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say, words
+from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
 from ubrant.methods.form import Field, Quantity, Words
@@ -22,7 +22,6 @@ from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
-STANDBY, RUNNING, START, END = words("standing by"), words("running"), words("start"), words("after a day")
 _W, _WH = ("input", "W"), ("input", "Wh")
 _WIDER = 15.0
 
@@ -66,11 +65,13 @@ class PlugDayMethod(Typed):
         yield Ask(say("Plug the meter in between the wall and it, and set its counter back."), (cautions.PLUG_METER, cautions.MAINS))
 
     def rows(self, prepared: Prepared) -> Iterable[Row]:
-        yield self.row(say("Standing by: type its watts, like “5.6 W”, or “skip”."), say(STANDBY), "5.6 W", wanted=(_W,))
-        yield self.row(say("Running: type its watts, like “82 W”, or “skip”."), say(RUNNING), "82 W", wanted=(_W,))
-        yield self.row(say("Now the counter, like “0 Wh”: its time counts from here."), say(START), "0 Wh", wanted=(_WH,))
+        yield self.row(
+            say("Standing by: type its watts, like “5.6 W”, or “skip”."), say("standing by"), "5.6 W", wanted=(_W,), key="standby"
+        )
+        yield self.row(say("Running: type its watts, like “82 W”, or “skip”."), say("running"), "82 W", wanted=(_W,), key="running")
+        yield self.row(say("Now the counter, like “0 Wh”: its time counts from here."), say("start"), "0 Wh", wanted=(_WH,))
         text = say("After about 24 h: the counter again, like “1.38 kWh”. The exact time is taken from the line.")
-        yield self.row(text, say(END), "1.38 kWh", wanted=(_WH,))
+        yield self.row(text, say("after a day"), "1.38 kWh", wanted=(_WH,))
 
     def further(self, prepared: Prepared) -> Row:
         return self.row(
@@ -78,10 +79,10 @@ class PlugDayMethod(Typed):
         )
 
     def sums(self, seen: Seen) -> Account:
-        counts = [(moment, r) for moment, jotting, _ in seen.lines for r in jotting.readings if r.quantity == "Wh"]
+        counts = [(moment, r) for moment, jotting, *_ in seen.lines for r in jotting.readings if r.quantity == "Wh"]
         watts = {
-            name.lower(): (r.value, r.half_width)
-            for _, jotting, name in seen.lines
+            key: (r.value, r.half_width)
+            for _, jotting, _, key in seen.lines
             for r in jotting.readings
             if r.quantity == "W" and r.kind != "peak"
         }
@@ -90,7 +91,7 @@ class PlugDayMethod(Typed):
                 say("The counter was read {n} times: at the start and after a day it wants to be, like “0 Wh”, “1.38 kWh”.", n=len(counts))
             )
         (t0, first), (t1, last) = counts[0], counts[-1]
-        day = Day((t0, first.value, first.half_width), (t1, last.value, last.half_width), watts.get(say(STANDBY)), watts.get(say(RUNNING)))
+        day = Day((t0, first.value, first.half_width), (t1, last.value, last.half_width), watts.get("standby"), watts.get("running"))
         findings, said = analyse_day(day, seen.accuracy("W"), seen.plan.wider / 100)
         said += no_accuracy(findings["mean_power"], say("plug meter"))
         if seen.plan.conditions:
