@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
@@ -16,27 +18,19 @@ from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
-from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.balance.person import sweeps
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed
 from ubrant.methods.form import Field, Loads
-from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem
-from ubrant.methods.points_by_hand import Table, points_at
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _KEYS: tuple[Key, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
-_NAMES = {"input": IN, "source": BATTERY, "output": OUT, "bank": BATTERY, "station": BATTERY, "": BATTERY}
-_EXAMPLE = "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
 _AMPS: tuple[Key, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
-GROUPS = (
-    Group("What the meters say of each other", ("gain_charger", "gain_battery")),
-    Group("From the node to where each was read", ("lead_charger", "lead_battery", "lead_load")),
-)
 
 
 @dataclass(frozen=True)
@@ -46,137 +40,100 @@ class BalancePlan:
     loads: tuple[float, ...]
 
 
-class BalanceMethod(Method):
+class BalanceMethod(Typed):
     """Of a charger, a battery and a load at one node; typed, or from a table."""
 
-    key = "balance"
-    title = "Charging and using at once"
-    Plan = BalancePlan
-    taps = ("charger", "load", "battery")
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = TAP_LOG
+    key, title, Plan = "balance", "Charging and using at once", BalancePlan
+    taps, log, like = ("charger", "load", "battery"), TAP_LOG, "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
+    reads, columns, spared = _AMPS, tuple((branch, q) for branch in BRANCHES for q in "VA"), ((IN, "A"), (BATTERY, "A"), (OUT, "V"))
+    named: ClassVar = {"input": IN, "output": OUT, **dict.fromkeys(("source", "bank", "station", ""), BATTERY)}
+    nothing_yet = words("No point was taken yet: type a line like “{example}”.")
+    person = sweeps
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
         volts = label.voltage_v if label is not None and label.voltage_v else _CIRCUIT_V
         return (Field("loads", "Loads", Loads(volts), "0, 1, 2, 3, 2, 1, 0 A", "up, and down again"),)
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
-        problems = []
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         if len(prepared.plan.loads) < 2:
-            problems.append(Problem(True, say("At least two loads are needed, nothing at all among them.")))
+            yield refused(say("At least two loads are needed, nothing at all among them."))
         meters = prepared.setup.meters
         if len({m.uid for m in meters.values()}) == 1 and len(meters) > 1:
-            problems.append(
-                Problem(False, say("One meter at three places: the point has to hold still while it is moved; zero it each time."))
-            )
-        return problems
+            yield to_know(say("One meter at three places: the point has to hold still while it is moved; zero it each time."))
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} points", count=len(prepared.plan.loads)), ""
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = say(
+            "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus."
+        )
+        yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF))
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
         loads = prepared.plan.loads
-        ask = Ask(
-            say(
-                "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus."
-            ),
-            (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF),
+        text = words(
+            "Point {n} of {count}: {load} on the load; wait until all stand still, then type what each branch carries, like “{example}”."
         )
-        rows = tuple(
-            Row(
-                say(
-                    "Point {n} of {count}: {load} on the load; wait until all stand still, then type what each branch carries, like “{example}”.",
-                    n=k,
-                    count=len(loads),
-                    load=say("{a} A", a=plain(amps)) if amps == amps else say("the next thing"),
-                    example=_EXAMPLE,
-                ),
-                _AMPS,
-                afresh=True,
-                example=_EXAMPLE,
-                short=say("load {a} A", a=plain(amps)) if amps == amps else say("the next load"),
-                spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
-            )
-            for k, amps in enumerate(loads, start=1)
-        )
-        after = Row(
-            say("That was the last. Further points the same way, or close the run."),
-            _AMPS,
-            afresh=True,
-            example=_EXAMPLE,
-            spared=((IN, "A"), (BATTERY, "A"), (OUT, "V")),
-        )
-        return ByHand((ask,), rows, after)
+        for k, amps in enumerate(loads, start=1):
+            known = amps == amps
+            load = say("{a} A", a=plain(amps)) if known else say("the next thing")
+            short = say("load {a} A", a=plain(amps)) if known else say("the next load")
+            yield self.row(say(text, n=k, count=len(loads), load=load, example=self.like), short)
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(say("That was the last. Further points the same way, or close the run."))
 
     def row_findings(self, record: Record) -> dict[float, str]:
-        table = points_at(record, _KEYS, _NAMES)
+        seen = self.seen(record)
         try:
-            node = analyse_node(_branches(record, table))
+            node = analyse_node(_branches(seen))
         except ReadingsError:
             return {}
-        times = [t for t, there in zip(table.time_s.tolist(), _whole(table), strict=True) if there]
+        times = [t for t, there in zip(seen.table.time_s.tolist(), _whole(seen), strict=True) if there]
         return {t: told(node.branches, k) for k, t in enumerate(times)}
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return sweeps(prepared, reader)
-
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan
-        table = points_at(record, _KEYS, _NAMES)
-        if not len(table):
-            return Account(trouble=say("No point was taken yet: type a line like “{example}”.", example=_EXAMPLE))
-        try:
-            node = analyse_node(_branches(record, table))
-        except ReadingsError as error:
-            return Account(trouble=str(error))
-        findings = dict(node.findings)
-        said = [*record.head.origin.said, *node.warnings]
+    def sums(self, seen: Seen) -> Account:
+        node = analyse_node(_branches(seen))
+        findings, said = dict(node.findings), list(node.warnings)
         if any(f.contributions is None and f.value is not None for f in findings.values()):
             said.append(say("No accuracy was given for a meter: whether it closes cannot be told from its ±."))
         if ON_BATTERY in node.states:
             said.append(say("At {n} points it ran on its battery although it was supplied.", n=node.states.count(ON_BATTERY)))
         said += _hysteresis(node)
+        largest = findings.get("largest_sustained_load")
+        open_points = tuple(f"residual_{k}" for k, closes in enumerate(node.closes, start=1) if closes is False)
         return Account(
             findings,
-            ("largest_sustained_load", *(f"residual_{k}" for k, closes in enumerate(node.closes, start=1) if closes is False))[
-                :_MOST_ANSWERS
-            ],
-            (Group("Balance of each point", tuple(k for k in findings if k.startswith("residual_"))), *GROUPS),
-            None,
-            _sentence(node),
-            tuple(said),
+            ("largest_sustained_load", *open_points)[:_MOST_ANSWERS],
+            (
+                Group("Balance of each point", tuple(k for k in findings if k.startswith("residual_"))),
+                Group("What the meters say of each other", ("gain_charger", "gain_battery")),
+                Group("From the node to where each was read", ("lead_charger", "lead_battery", "lead_load")),
+            ),
+            sentence=_sentence(node),
+            warnings=tuple(said),
             taken=len(node.branches),
-            planned=len(plan.loads) if plan is not None else None,
             drawings=lambda: (_drawn(node),),
-            path=lambda: _path(setup, node),
+            path=lambda: _path(seen.setup, node),
             shown_at=say("At its heaviest load"),
-            short=findings["largest_sustained_load"].value_text() if "largest_sustained_load" in findings else "",
+            short=largest.value_text() if largest is not None else "",
         )
 
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: BalancePlan | None) -> PowerPath:
+        return _path(setup, None)
 
-def _branches(record: Record, table: Table) -> Branches:
-    def column(branch: str, q: str) -> np.ndarray:
-        return table.values[(branch, q)]
 
+def _branches(seen: Seen) -> Branches:
     return Branches(
-        {b: column(b, "V") for b in BRANCHES},
-        {b: column(b, "A") for b in BRANCHES},
-        {f"{b} {q}": table.half[(b, q)] for b in BRANCHES for q in "VA"},
-        {(b, q): record.accuracy(b, q) for b in BRANCHES for q in "VA"},
+        {b: seen.column("V", b) for b in BRANCHES},
+        {b: seen.column("A", b) for b in BRANCHES},
+        {f"{b} {q}": seen.table.half[(b, q)] for b in BRANCHES for q in "VA"},
+        {(b, q): seen.accuracy(q, b) for b in BRANCHES for q in "VA"},
     )
 
 
-def _whole(table: Table) -> list[bool]:
+def _whole(seen: Seen) -> list[bool]:
     """Whether two branches of each point were read."""
-    count = sum(np.isfinite(table.values[(b, "A")]).astype(int) for b in BRANCHES)
+    count = sum(np.isfinite(seen.column("A", b)).astype(int) for b in BRANCHES)
     return [bool(c >= 2) for c in np.atleast_1d(count)]
 
 

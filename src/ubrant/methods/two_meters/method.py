@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 import numpy as np
 
@@ -13,16 +14,15 @@ from ubrant.core.drawings import DOTTED, Curve, Dots, Drawing, Plot
 from ubrant.core.equipment.against import Against, Both, Pairs, analyse_pairs
 from ubrant.core.equipment.checks import control_chart, pair_history
 from ubrant.core.quantities.quantity import QuantityError, plain
-from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
-from ubrant.core.record.record import Key, Record
-from ubrant.core.wording import say
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself
 from ubrant.methods.form import Choice, Field
-from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem
-from ubrant.methods.points_by_hand import Table, points_at
-from ubrant.methods.rehearsal import Rehearsal
+from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.rows import ByHand, Row
 from ubrant.methods.steps import Ask
 from ubrant.methods.two_meters.person import reads_both
@@ -56,48 +56,33 @@ class Count:
         return str(value)
 
 
-class MeterCheckMethod(Method):
+class MeterCheckMethod(Typed):
     """Of any meter or built-in display, at anything that both can read."""
 
-    key = "meter-check"
-    title = "Check a meter against another"
-    Plan = MeterCheckPlan
-    taps = (DISPLAY, REFERENCE)
-    finds_errors_of = (DISPLAY,)
-    reads_any = (DISPLAY,)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    log = TAP_LOG
+    key, title, Plan = "meter-check", "Check a meter against another", MeterCheckPlan
+    taps, log, reads_any, finds_errors_of = (DISPLAY, REFERENCE), TAP_LOG, (DISPLAY,), (DISPLAY,)
+    named, columns = MappingProxyType({"": DISPLAY}), tuple((tap, unit) for unit in "VAW" for tap in (DISPLAY, REFERENCE))
+    person = reads_both
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         units = (("volts", "V"), ("amperes", "A"), ("watts", "W"))
         return (Field("quantity", "Both read", Choice(units), "V"), Field("points", "Points", Count(), "5", "5"))
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         setup, unit = prepared.setup, prepared.plan.quantity
         checked, reference = setup.meter(DISPLAY), setup.meter(REFERENCE)
         if checked.is_same(reference):
-            return [Problem(True, say("A meter is not checked against itself: choose another one as the reference."))]
+            yield refused(say("A meter is not checked against itself: choose another one as the reference."))
+            return
         of_reference, own = reference.accuracy(unit), checked.made_for(unit)
         if of_reference is None:
-            return [Problem(False, say("Nobody said how accurate {name} is: nothing can be corrected by it.", name=reference.name))]
+            yield to_know(say("Nobody said how accurate {name} is: nothing can be corrected by it.", name=reference.name))
+            return
         at = _about(setup, unit)
         if own is not None and own.limit(at) < _BETTER * of_reference.limit(at):
             times = plain(own.limit(at) / of_reference.limit(at), 2) if of_reference.limit(at) else ""
-            return [
-                Problem(
-                    False,
-                    say(
-                        "{reference} is {times} times as accurate as {name}: a good reference is about four times as accurate.",
-                        reference=reference.name,
-                        times=times,
-                        name=checked.name,
-                    ),
-                )
-            ]
-        return []
+            text = words("{reference} is {times} times as accurate as {name}: a good reference is about four times as accurate.")
+            yield to_know(say(text, reference=reference.name, times=times, name=checked.name))
 
     def heading(self, prepared: Prepared, name: str) -> str:
         checked, reference = (prepared.setup.meter(tap).name for tap in (DISPLAY, REFERENCE))
@@ -107,91 +92,66 @@ class MeterCheckMethod(Method):
             else super().heading(prepared, name)
         )
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} points", count=prepared.plan.points), ""
-
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        unit = prepared.plan.quantity
+        place = say("across the same two terminals") if unit == "V" else say("in the same current, nothing branching off between them")
+        text = words(
+            "Both meters {place}, on the range they are used on; both switched on long enough to be warm. What carries the readings: {unit}."
+        )
+        caution = {"V": (), "A": (cautions.IN_LINE,), "W": (cautions.PLUG_METER,)}[unit]
+        yield Ask(say(text, place=place, unit=prepared.setup.unit.name), caution)
 
     def by_hand(self, prepared: Prepared) -> ByHand:
-        setup, plan = prepared.setup, prepared.plan
-        checked, reference = setup.meter(DISPLAY).name, setup.meter(REFERENCE).name
-        place = (
-            say("across the same two terminals") if plan.quantity == "V" else say("in the same current, nothing branching off between them")
-        )
-        ask = Ask(
-            say(
-                "Both meters {place}, on the range they are used on; both switched on long enough to be warm. What carries the readings: {unit}.",
-                place=place,
-                unit=setup.unit.name,
-            ),
-            {"V": (), "A": (cautions.IN_LINE,), "W": (cautions.PLUG_METER,)}[plan.quantity],
-        )
-        like = _LIKE[plan.quantity]
-        example = f"{DISPLAY} {like[0]} {REFERENCE} {like[1]}"
-        keys: tuple[Key, ...] = ((DISPLAY, plan.quantity), (REFERENCE, plan.quantity))
-        rows = tuple(
-            Row(
-                say(
-                    "Point {n} of {count}: another value, from low to high. Wait until both stand still, then read {name} and {reference} at the same moment: “{example}”.",
-                    n=k,
-                    count=plan.points,
-                    name=checked or say("the display"),
-                    reference=reference or say("the reference"),
-                    example=example,
-                ),
-                keys,
-                example=example,
-                short=say("point {n}", n=k),
-                afresh=True,
-            )
-            for k in range(1, plan.points + 1)
-        )
-        after = Row(say("That was the last point. Add others, or close the run."), keys, example=example, afresh=True)
-        return ByHand((ask,), rows, after, reads=keys)
+        hand = super().by_hand(prepared)
+        return replace(hand, reads=hand.after.wanted)
 
-    def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, Criteria()
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        row, (name, reference) = self.further(prepared), (prepared.setup.meter(tap).name for tap in (DISPLAY, REFERENCE))
+        name, reference, count = name or say("the display"), reference or say("the reference"), prepared.plan.points
+        text = words(
+            "Point {n} of {count}: another value, from low to high. Wait until both stand still, then read {name} and {reference} at the same moment: “{example}”."
+        )
+        for k in range(1, count + 1):
+            said = say(text, n=k, count=count, name=name, reference=reference, example=row.example)
+            yield replace(row, text=said, short=say("point {n}", n=k))
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return reads_both(prepared, reader)
+    def further(self, prepared: Prepared) -> Row:
+        unit = prepared.plan.quantity
+        shown, read = _LIKE[unit]
+        text, like = say("That was the last point. Add others, or close the run."), f"{DISPLAY} {shown} {REFERENCE} {read}"
+        return self.row(text, "", like, wanted=((DISPLAY, unit), (REFERENCE, unit)))
 
     def row_findings(self, record: Record) -> dict[float, str]:
-        unit, table = _table(record, self.prepared(record.head).plan)
-        off = _shown(record, unit, table.values[(DISPLAY, unit)]) - table.values[(REFERENCE, unit)]
-        return {t: f"{d:+.4g} {unit}" for t, d in zip(table.time_s.tolist(), off.tolist(), strict=True) if np.isfinite(d)}
+        seen = self.seen(record)
+        unit = _unit(seen)
+        off = _shown(seen, unit) - seen.column(unit, REFERENCE)
+        return {t: f"{d:+.4g} {unit}" for t, d in zip(seen.table.time_s.tolist(), off.tolist(), strict=True) if np.isfinite(d)}
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        plan = self.prepared(record.head).plan
-        unit, table = _table(record, plan)
-        setup, checked = record.head.setup, record.head.setup.meter(DISPLAY)
-        shown = _shown(record, unit, table.values[(DISPLAY, unit)])
-        read = table.values[(REFERENCE, unit)]
-        pairs = Pairs(shown, read, table.half[(DISPLAY, unit)], table.half[(REFERENCE, unit)], unit)
-        about = Both(checked.name, checked.made_for(unit), setup.meter(REFERENCE).name, record.accuracy(REFERENCE, unit))
+    def sums(self, seen: Seen) -> Account:
+        unit, setup, half = _unit(seen), seen.setup, seen.table.half
+        checked, reference = setup.meter(DISPLAY), setup.meter(REFERENCE)
+        pairs = Pairs(_shown(seen, unit), seen.column(unit, REFERENCE), half[(DISPLAY, unit)], half[(REFERENCE, unit)], unit)
+        about = Both(checked.name, checked.made_for(unit), reference.name, seen.accuracy(unit, REFERENCE))
         details = checked.details
-        try:
-            if checked.name and checked.is_same(setup.meter(REFERENCE)):
-                raise ReadingsError(say("Both places are read by one meter: that checks nothing. Say which was which."))
-            found = analyse_pairs(pairs, about, details.checks, details.as_of)
-        except ReadingsError as error:
-            return Account(trouble=str(error), taken=len(table))
-        points = tuple(key for key in found.findings if key.startswith("point_"))
+        if checked.name and checked.is_same(reference):
+            raise ReadingsError(say("Both places are read by one meter: that checks nothing. Say which was which."))
+        found = analyse_pairs(pairs, about, details.checks, details.as_of)
         history = pair_history(details.checks, unit, about.reference)
         return Account(
             found.findings,
-            ("gain_error", "off", "of_nothing") if "of_nothing" in found.findings else ("gain_error", "off"),
-            (Group(say("Point by point"), points),),
-            None,
-            found.sentence,
-            (*record.head.origin.said, *found.warnings),
-            taken=len(table),
-            planned=plan.points if plan is not None else None,
+            tuple(key for key in ("gain_error", "off", "of_nothing") if key != "of_nothing" or key in found.findings),
+            (Group("Point by point", tuple(key for key in found.findings if key.startswith("point_"))),),
+            sentence=found.sentence,
+            warnings=tuple(found.warnings),
             drawings=lambda: tuple(filter(None, (_drawn(found, unit), control_chart(history, unit, found.check)))),
-            path=lambda: _path(setup),
             short=say("{name}: {off} off", name=checked.name or say("the display"), off=found.findings["gain_error"].with_uncertainty()),
             correction=(DISPLAY, found.check) if found.check is not None else None,
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: MeterCheckPlan | None) -> PowerPath:
+        names = [setup.meter(DISPLAY).name or say("the display"), setup.meter(REFERENCE).name or say("the reference")]
+        ends = itself(setup, "battery"), Node("load", say("Both meters"))
+        return PowerPath(ends, (Flow(None, meter=" · ".join(names)),), (None, None), (0.0, 0.0), "W")
 
 
 def _about(setup: Setup, unit: str) -> float:
@@ -201,24 +161,21 @@ def _about(setup: Setup, unit: str) -> float:
     return volts if unit == "V" else {"A": 5.0, "W": 60.0}[unit]
 
 
-def _table(record: Record, plan: MeterCheckPlan | None) -> tuple[str, Table]:
-    """The unit that was read at both places, the plan's where it was, and the points."""
-    units = sorted("VAW", key=lambda unit: plan is None or unit != plan.quantity)
-    tables = {unit: points_at(record, ((DISPLAY, unit), (REFERENCE, unit)), {"": DISPLAY}) for unit in units}
+def _unit(seen: Seen) -> str:
+    """The unit that was read at both places, the plan's where it was."""
+    units = sorted("VAW", key=lambda unit: not seen.is_planned or unit != seen.plan.quantity)
 
     def whole(unit: str) -> int:
-        values = tables[unit].values
-        return int(np.count_nonzero(np.isfinite(values[(DISPLAY, unit)]) & np.isfinite(values[(REFERENCE, unit)])))
+        return int(np.count_nonzero(np.isfinite(seen.column(unit, DISPLAY)) & np.isfinite(seen.column(unit, REFERENCE))))
 
-    best = units[0] if whole(units[0]) else max(units, key=whole)
-    return best, tables[best]
+    return units[0] if whole(units[0]) else max(units, key=whole)
 
 
-def _shown(record: Record, unit: str, corrected: Array) -> Array:
+def _shown(seen: Seen, unit: str) -> Array:
     """What the display showed, without the correction it has; its sign turned where it is on backwards."""
-    zero, factor = record.head.setup.meter(DISPLAY).details.correction(unit)
+    zero, factor = seen.setup.meter(DISPLAY).details.correction(unit)
     turned = -1.0 if factor < 0 else 1.0
-    return np.asarray(corrected / abs(factor) + turned * zero)
+    return np.asarray(seen.column(unit, DISPLAY) / abs(factor) + turned * zero)
 
 
 def _drawn(found: Against, unit: str) -> Drawing:
@@ -243,9 +200,3 @@ def _drawn(found: Against, unit: str) -> Drawing:
         tuple(layers),
         told,
     )
-
-
-def _path(setup: Setup) -> PowerPath:
-    nodes = (Node("battery", setup.unit.name, setup.unit.printed), Node("load", say("Both meters")))
-    names = [setup.meter(DISPLAY).name or say("the display"), setup.meter(REFERENCE).name or say("the reference")]
-    return PowerPath(nodes, (Flow(None, meter=" · ".join(names)),), (None, None), (0.0, 0.0), "W")
