@@ -216,21 +216,21 @@ class Typed(Method):
         """An account of what was seen, by some sums: why there is none, and with all that does not depend on them."""
         if self.nothing_yet and not len(seen.table):
             return Account(trouble=say(self.nothing_yet, example=self.like))
-        taken = len(seen.table) if self.counts_points and self.columns else None
+        taken = planned = None
+        if self.counts_points:
+            taken = len(seen.table) if self.columns else 0
+            planned = sum(1 for _ in self.rows(Prepared(seen.setup, seen.plan))) or None if seen.is_planned else None
         try:
             made = sums(seen)
         except ReadingsError as error:
-            return Account(trouble=str(error), taken=taken, drawings=lambda: self.drawn_anyway(seen))
-        planned = made.planned
-        if planned is None and self.counts_points and seen.is_planned:
-            planned = sum(1 for _ in self.rows(Prepared(seen.setup, seen.plan))) or None
+            return Account(trouble=str(error), taken=taken, planned=planned, drawings=lambda: self.drawn_anyway(seen))
         return replace(
             made,
             answers=made.answers or self.answers,
             groups=made.groups or self.groups,
             warnings=(*seen.record.head.origin.said, *made.warnings),
             taken=made.taken if made.taken is not None else taken,
-            planned=planned,
+            planned=made.planned if made.planned is not None else planned,
             path=made.path if made.path is not Account.path else lambda: self.path(seen.setup, made.findings, seen.plan),
         )
 

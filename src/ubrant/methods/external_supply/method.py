@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
@@ -11,26 +12,27 @@ from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of
+from ubrant.methods.declared import Seen, Typed
 from ubrant.methods.external_supply.person import reads_steps
 from ubrant.methods.form import Field, Quantity
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
+from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)
 _ANOTHER_LOAD, _USUAL_SHARE = 0.1, 0.88
 _SLIP_PERCENT = 103.0
 """How far a load may lie from what was asked for; efficiency that may be expected."""
-_EXAMPLE = "input 72.4 W output 19.1 V 3.4 A"
+_IN = ("input", "W")
 _CHAIN = (MAINS, UNIT, LOAD)
 
 
@@ -42,15 +44,12 @@ class SupplyPlan:
     output: float
 
 
-class SupplyMethod(Method):
+class SupplyMethod(Typed):
     """Of external supplies; typed."""
 
-    key = "external-supply"
-    title = "External supply"
-    Plan = SupplyPlan
-    roads = (BY_HAND, SIMULATED)
-    by_eye = True
-    has_leads = False
+    key, title, Plan = "external-supply", "External supply", SupplyPlan
+    roads, uses_load, plan_from_label, like = (BY_HAND, SIMULATED), True, False, "input 72.4 W output 19.1 V 3.4 A"
+    answers = ("average_efficiency", "no_load_power")
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
@@ -59,51 +58,42 @@ class SupplyMethod(Method):
             Field("output", "Output", Quantity("V"), f"{plain(ratings.output_v)} V"),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         plan, setup = prepared.plan, prepared.setup
-        problems = [] if plan.rated > 0 else [Problem(True, say("The rated current has to be more than 0 A."))]
+        if not plan.rated > 0:
+            yield refused(say("The rated current has to be more than 0 A."))
         out = setup.meter("output")
-        problems += plug_meter_checks(setup.meter("input"), read_ratings(setup.unit).input_v)
-        problems += range_checks(out, plan.output, plan.rated)
+        yield from plug_meter_checks(setup.meter("input"), read_ratings(setup.unit).input_v)
+        yield from range_checks(out, plan.output, plan.rated)
         if not (out.voltage_accuracy and out.current_accuracy):
-            problems.append(Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=out.name)))
-        return refusals_first(problems)
+            yield to_know(say("Nobody said how accurate {name} is: the findings will have no ±.", name=out.name))
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} points", count=len(_SHARES)), ""
-
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return chain_path(prepared.setup, _CHAIN, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
         text = say(
             "Plug the meter in between the wall and it, the load and a meter at its output. Let it run half an hour at full load first."
         )
-        rows = []
+        yield Ask(text, (cautions.PLUG_METER,))
+
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        text = words("Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.")
         for number, share in enumerate(_SHARES, start=1):
             amps = share * prepared.plan.rated
             put = say("draw {amps} A", amps=plain(amps)) if amps else say("take the load off")
-            called = say(
-                "Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.",
-                number=number,
-                count=len(_SHARES),
-                put=put,
-                amps=plain(amps),
-            )
-            wanted = (("input", "W"), *((("output", "V"), ("output", "A")) if amps else ()))
-            rows.append(Row(called, wanted, example=_EXAMPLE, expected=_expected(prepared.setup, amps), short=put))
-        after = Row(say("That was the last step. Close the run."), (("input", "W"),), example=_EXAMPLE)
-        return ByHand((Ask(text, (cautions.PLUG_METER,)),), tuple(rows), after)
+            called = say(text, number=number, count=len(_SHARES), put=put, amps=plain(amps))
+            wanted = (_IN, *((("output", "V"), ("output", "A")) if amps else ()))
+            yield self.row(called, put, wanted=wanted, expected=_expected(prepared.setup, amps), afresh=False)
+
+    def further(self, prepared: Prepared) -> Row:
+        return self.row(say("That was the last step. Close the run."), wanted=(_IN,), afresh=False)
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return reads_steps(prepared, reader, self.by_hand(prepared))
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan
-        steps, no_load, half_w, slips = _steps(record, plan.rated if plan is not None else _rated(setup))
-        power = record.accuracy("input", "W")
-        meters = SupplyMeters(power, record.accuracy("output", "V"), record.accuracy("output", "A"))
+    def sums(self, seen: Seen) -> Account:
+        setup = seen.setup
+        steps, no_load, half_w, slips = _steps(seen.record, seen.plan.rated if seen.is_planned else _rated(setup))
+        power = seen.accuracy("W")
+        meters = SupplyMeters(power, seen.accuracy("V", "output"), seen.accuracy("A", "output"))
         findings: dict[str, Finding] = {}
         over = [
             say("At {value:.0f} % more comes out than goes in: a slip, or input and output swapped. It was left out.", value=100 * s)
@@ -112,12 +102,12 @@ class SupplyMethod(Method):
         ]
         steps = {share: step for share, step in steps.items() if step.percent <= _SLIP_PERCENT}
         if over and not steps:
-            return Account(trouble=over[0], taken=0, planned=len(_SHARES))
+            raise ReadingsError(over[0])
         for number, (share, step) in enumerate(steps.items()):
             key, working = f"efficiency_{number}", f"{show(step.output_w)} W ÷ {show(step.input_w)} W"
             findings[key] = supply_efficiency(key, say("At {value:.0f} % of its current", value=100 * share), [step], meters, working)
         if not findings and no_load is None:
-            return Account(trouble=slips[0] if slips else say("No step was typed yet."), taken=0, planned=len(_SHARES))
+            raise ReadingsError(slips[0] if slips else say("No step was typed yet."))
         average = supply_average(steps, meters)
         findings["average_efficiency"] = average
         if no_load is not None:
@@ -135,17 +125,17 @@ class SupplyMethod(Method):
         rows = tuple((f, None, "") for key, f in findings.items() if key.startswith("efficiency_") and f.value is not None)
         return Account(
             findings,
-            ("average_efficiency", "no_load_power"),
-            (),
-            None,
-            said,
-            (*slips, *over),
+            sentence=said,
+            warnings=(*slips, *over),
             taken=len(steps) + (no_load is not None),
             planned=len(_SHARES),
             drawings=lambda: (Bars(rows),),
             path=lambda: chain_path(setup, _CHAIN, flows_of(setup, into, out)),
             shown_at=say("At its heaviest load"),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: SupplyPlan | None) -> PowerPath:
+        return chain_path(setup, _CHAIN, None)
 
 
 def _rated(setup: Setup) -> float | None:

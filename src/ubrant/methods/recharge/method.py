@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,22 +20,21 @@ from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.integrals import through_meter, totals
-from ubrant.core.record.readings import Array, Series, join, no_readings
+from ubrant.core.record.readings import Array, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself
 from ubrant.methods.form import Field, Quantity, Words
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
+from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask, Steps
 
-_EXAMPLE = "source 97 % device empty"
 _SOURCE, _DEVICE = ("source", "%"), ("device", "%")
 _SOURCES = ("source", "bank", "station", "battery")
 _COUNTED_AT = ("output", "source", "input")
@@ -73,20 +73,15 @@ class RechargePlan:
     other: str = ""
 
 
-class RechargeMethod(Method):
+class RechargeMethod(Typed):
     """Of banks, stations and batteries; typed."""
 
-    key = "recharge"
-    title = "Recharging a device"
-    Plan = RechargePlan
-    taps = ("source",)
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    device = "Device"
-    device_kinds = ("load", "battery", "bank")
-    device_holds = True
+    key, title, Plan, unplanned = "recharge", "Recharging a device", RechargePlan, RechargePlan(3.0)
+    taps, reads, like = ("source",), (_SOURCE, _DEVICE), "source 97 % device empty"
+    device, device_kinds, device_holds = "Device", ("load", "battery", "bank"), True
+    groups, counts_points = GROUPS, False
+    answers = ("charges_from_full", "recharge_energy", "chain_efficiency", "stored_energy")
+    person = recharges
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
@@ -97,77 +92,52 @@ class RechargeMethod(Method):
             Field("other", "Another device", Words(_other), "", "its label, like 11 Wh", folded=True),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         setup, plan = prepared.setup, prepared.plan
-        problems = []
         if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
-            problems.append(Problem(False, say("The label of {name} has no Wh: then it is charges only, and no Wh.", name=setup.unit.name)))
+            yield to_know(say("The label of {name} has no Wh: then it is charges only, and no Wh.", name=setup.unit.name))
         if setup.device is None:
-            problems.append(
-                Problem(True, say("Put the device on the shelf first, with what the label of its battery says, like “7.6 Ah 3.85 V”."))
-            )
+            yield refused(say("Put the device on the shelf first, with what the label of its battery says, like “7.6 Ah 3.85 V”."))
         elif _device(setup) is None:
-            problems.append(
-                Problem(
-                    False,
-                    say(
-                        "The label of {name} has no Wh: what arrives in it cannot be said. Write it like “7.6 Ah 3.85 V”.",
-                        name=setup.device.name,
-                    ),
-                )
-            )
-        return refusals_first(problems)
+            text = words("The label of {name} has no Wh: what arrives in it cannot be said. Write it like “7.6 Ah 3.85 V”.")
+            yield to_know(say(text, name=setup.device.name))
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("two lines at least"), ""
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        text = words(
+            "Empty {device} first, gently: until it switches itself off, or its protection trips, and write down how. Leave everything else off {source}."
+        )
+        yield Ask(say(text, **_names(prepared.setup)), (cautions.LOOK_FIRST, cautions.NOT_COLD))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        names = {"source": prepared.setup.unit.name, "device": prepared.setup.device.name if prepared.setup.device else say("the device")}
-        ask = Ask(
-            say(
-                "Empty {device} first, gently: until it switches itself off, or its protection trips, and write down how. Leave everything else off {source}.",
-                **names,
-            ),
-            (cautions.LOOK_FIRST, cautions.NOT_COLD),
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        text = words("Before you plug in: type what {source} shows and that {device} is empty, like “{example}”; or its percent.")
+        yield self.row(say(text, **_names(prepared.setup), example=self.like), say("before"), afresh=False)
+
+    def further(self, prepared: Prepared) -> Row:
+        text = say(
+            "Look in now and then, like “source 80 % device 40 %”. When it is full: “source 54 % device full”. The next device the same way, or close the run."
         )
-        first = Row(
-            say(
-                "Before you plug in: type what {source} shows and that {device} is empty, like “{example}”; or its percent.",
-                **names,
-                example=_EXAMPLE,
-            ),
-            (_SOURCE, _DEVICE),
-            example=_EXAMPLE,
-            short=say("before"),
-        )
-        after = Row(
-            say(
-                "Look in now and then, like “source 80 % device 40 %”. When it is full: “source 54 % device full”. The next device the same way, or close the run."
-            ),
-            (),
-            short=say("now and then"),
-        )
-        return ByHand((ask,), (first,), after, reads=(_SOURCE, _DEVICE), every_s=1800.0)
+        return Row(text, short=say("now and then"))
+
+    def every_s(self, prepared: Prepared) -> float:
+        return 1800.0
 
     def steps(self, prepared: Prepared) -> Steps:
         text = say(
-            "Reading. Type what both displays say, like “{example}”, then plug in; and again when it is full. Then stop.", example=_EXAMPLE
+            "Reading. Type what both displays say, like “{example}”, then plug in; and again when it is full. Then stop.", example=self.like
         )
         return on_and_on(self.by_hand(prepared), _EVERY_S, text)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return recharges(prepared, reader)
+    def drawn_anyway(self, seen: Seen) -> tuple[Drawing, ...]:
+        return (_course(_at(seen.record, *_SOURCES)[0], _at(seen.record, "device", "load")[0], seen.setup),)
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan or RechargePlan(3.0)
+    def sums(self, seen: Seen) -> Account:
+        record, setup, plan = seen.record, seen.setup, seen.plan
         source, device = _at(record, *_SOURCES), _at(record, "device", "load")
-        drawings: tuple[Drawing, ...] = (_course(source[0], device[0], setup),)
         if trouble := _trouble(source[0], device, setup):
-            return Account(trouble=trouble, drawings=lambda: drawings)
+            raise ReadingsError(trouble)
         made = _recharges(record, source, device)
         holds, in_device = held(label_of(setup.unit), plan.usable, plan.usable_u), _device(setup)
         findings, said = recharge_findings(made, holds, in_device, plan.idle_w)
@@ -186,19 +156,30 @@ class RechargeMethod(Method):
         findings |= {f.key: f for f in rules_of_thumb(label, own)}
         if exact and "charges_two_thirds" in findings:
             said.append(say("It was measured: trust that, and no rule of thumb."))
-        energy = findings.get("recharge_energy")
-        stored = findings.get("stored_energy")
         return Account(
             findings,
-            ("charges_from_full", "recharge_energy", "chain_efficiency", "stored_energy"),
-            GROUPS,
-            None,
-            _sentence(findings, setup),
-            (*record.head.origin.said, *said),
-            drawings=lambda: drawings,
-            path=lambda: _path(setup, (energy, stored)),
+            sentence=_sentence(findings, setup),
+            warnings=tuple(said),
+            drawings=lambda: self.drawn_anyway(seen),
             short=say("{n} charges", n=in_quarters(charges.value)) if charges is not None and charges.value else "",
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: RechargePlan) -> PowerPath:
+        """Source → device, in Wh once it is known."""
+        device = setup.device
+        ends = Node("load", device.name, device.printed) if device is not None else Node("load", say("Device"))
+        nodes = itself(setup, "battery"), Node("converter", say("On the way")), ends
+        if not found:
+            shown = Flow(None, meter=say("its percent"))
+            return PowerPath(nodes, (shown, shown), (None,) * 3, (0.0,) * 3, "Wh")
+        taken, stored = (f.value if (f := found.get(key)) is not None else None for key in ("recharge_energy", "stored_energy"))
+        lost = max(taken - stored, 0.0) if taken is not None and stored is not None else 0.0
+        text = say("{wh} Wh lost", wh=show(lost, 3)) if lost else None
+        return PowerPath(nodes, (Flow(taken), Flow(stored)), (None, text, None), (0.0, lost, 0.0), "Wh")
+
+
+def _names(setup: Setup) -> dict[str, str]:
+    return {"source": setup.unit.name, "device": setup.device.name if setup.device is not None else say("the device")}
 
 
 def _at(record: Record, *taps: str) -> tuple[Series, Array]:
@@ -382,18 +363,3 @@ def _course(source: Series, device: Series, setup: Setup) -> Plot:
         if len(s)
     )
     return Plot(say("Percent shown"), say("time, h"), "%", (0.0, max(end, 0.1)), (0.0, 104.0), layers, told)
-
-
-def _path(setup: Setup, energies: tuple[Finding | None, Finding | None] | None) -> PowerPath:
-    """Source → device, in Wh once it is known."""
-    nodes = (
-        Node("battery", setup.unit.name, setup.unit.printed),
-        Node("converter", say("On the way")),
-        Node("load", setup.device.name if setup.device is not None else say("Device"), setup.device.printed if setup.device else ""),
-    )
-    if energies is None:
-        return PowerPath(nodes, (Flow(None, meter=say("its percent")), Flow(None, meter=say("its percent"))), (None,) * 3, (0.0,) * 3, "Wh")
-    taken, stored = (f.value if f is not None else None for f in energies)
-    lost = max(taken - stored, 0.0) if taken is not None and stored is not None else 0.0
-    text = say("{wh} Wh lost", wh=show(lost, 3)) if lost else None
-    return PowerPath(nodes, (Flow(taken), Flow(stored)), (None, text, None), (0.0, lost, 0.0), "Wh")

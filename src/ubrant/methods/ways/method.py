@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,29 +17,27 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import Jotting
-from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Series
+from ubrant.core.record.readings import ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
 from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed
 from ubrant.methods.form import Field, Names, Quantity, Words
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem, refusals_first
+from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
 
 _SOURCES = {"", "source", "bank", "station", "battery", "dc", "input"}
 _LOADS = {"load", "device", "ac", "output"}
-_EXAMPLE = "source 44 W"
 _PLACES = {**dict.fromkeys(_SOURCES - {"source"}, "source"), **dict.fromkeys(_LOADS - {"load"}, "load")}
 _STYLES = (("voltage", SOLID), ("current", DASHED), ("power", DOTTED))
 _MARKS = {"load on", "load off", "empty", "off"}
@@ -54,8 +52,6 @@ def _span(text: str) -> tuple[float, float]:
     """Volts that a device takes: ``10-15 V``. Raises ValueError."""
     match = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*V?\s*(?:-|–|to|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V?\s*", text)
     if match is None:
-        from ubrant.core.quantities.quantity import QuantityError
-
         raise QuantityError(say("“{what}” is no window: write it like “10-15 V”.", what=text))
     low, high = sorted(float(x.replace(",", ".")) for x in match.groups())
     return low, high
@@ -85,20 +81,15 @@ class _Seen:
     gave_up: bool = False
 
 
-class WaysMethod(Method):
+class WaysMethod(Typed):
     """Of batteries, banks and stations with a load; typed."""
 
-    key = "ways"
-    title = "Which way to feed it"
-    goes_by_order = False
-    Plan = WaysPlan
-    taps = ("source", "load")
-    by_eye = True
-    uses_load = False
-    has_leads = False
-    plan_from_label = True
-    device = "What is fed"
-    device_kinds = ("load", "converter", "inverter")
+    key, title, Plan, unplanned = "ways", "Which way to feed it", WaysPlan, WaysPlan(())
+    goes_by_order, taps, like, counted = False, ("source", "load"), "source 44 W", words("{count} ways")
+    reads, wants = (("source", "W"), ("source", "%"), ("load", "W")), ()
+    device, device_kinds = "What is fed", ("load", "converter", "inverter")
+    counts_points = False
+    person = feeds
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
@@ -108,74 +99,45 @@ class WaysMethod(Method):
             Field("window", "It takes", Words(_window), "", "10-15 V, if fed straight"),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         plan, setup = prepared.plan, prepared.setup
-        problems = [] if plan.ways else [Problem(True, say("Name at least one way, like “mains socket, 12 V socket”."))]
+        if not plan.ways:
+            yield refused(say("Name at least one way, like “mains socket, 12 V socket”."))
         if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
-            problems.append(
-                Problem(False, say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
-            )
+            yield to_know(say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
         if any(STRAIGHT.search(way) for way in plan.ways):
-            problems += _straight_checks(setup, plan)
-        return refusals_first(problems)
+            yield from _straight_checks(setup, plan)
 
-    def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
-        return say("{count} ways", count=len(prepared.plan.ways)), ""
-
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None, None)
-
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
         straight = any(STRAIGHT.search(way) for way in prepared.plan.ways)
-        ask = Ask(
-            say(
-                "The same load, the same settings, each way once. Read the watts at the source, by its display or a meter; its percent too, where it has one."
-            ),
-            (cautions.UNPLUG_OFF, *((cautions.FUSE, cautions.POLARITY, cautions.WINDOW) if straight else ())),
+        text = say(
+            "The same load, the same settings, each way once. Read the watts at the source, by its display or a meter; its percent too, where it has one."
         )
-        rows = tuple(
-            Row(
-                say(
-                    '{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % "{way}"”.',
-                    way=way,
-                    example=_EXAMPLE,
-                ),
-                (),
-                afresh=True,
-                marks=("skip", "load on", "load off", "empty"),
-                example=_EXAMPLE,
-                short=way,
-            )
-            for way in prepared.plan.ways
-        )
-        after = Row(
-            say("That was the last way. A second percent of a way: with its name in quotes behind it. Or close the run."),
-            (),
-            marks=("load on", "load off", "empty"),
-        )
-        return ByHand((ask,), rows, after, reads=(("source", "W"), ("source", "%"), ("load", "W")))
+        yield Ask(text, (cautions.UNPLUG_OFF, *((cautions.FUSE, cautions.POLARITY, cautions.WINDOW) if straight else ())))
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return feeds(prepared, reader)
+    def rows(self, prepared: Prepared) -> Iterable[Row]:
+        text = words(
+            '{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % "{way}"”.'
+        )
+        for way in prepared.plan.ways:
+            yield self.row(say(text, way=way, example=self.like), way, marks=("skip", "load on", "load off", "empty"))
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan or WaysPlan(())
+    def further(self, prepared: Prepared) -> Row:
+        text = say("That was the last way. A second percent of a way: with its name in quotes behind it. Or close the run.")
+        return Row(text, marks=("load on", "load off", "empty"))
+
+    def sums(self, seen: Seen) -> Account:
+        record, setup, plan = seen.record, seen.setup, seen.plan
         ways = _ways(record, plan.ways)
         if not ways:
-            return Account(
-                trouble=say("Nothing was read yet: type what the source gives, like “{example}”, or its percent.", example=_EXAMPLE)
-            )
+            text = words("Nothing was read yet: type what the source gives, like “{example}”, or its percent.")
+            raise ReadingsError(say(text, example=self.like))
         if trouble := _trouble(ways):
-            return Account(trouble=trouble)
+            raise ReadingsError(trouble)
         holds = held(label_of(setup.unit), plan.usable, plan.usable_u)
         findings, said = feeding_findings(ways, holds)
         if not findings:
-            return Account(
-                trouble=said[0] if said else say("One reading of its percent only: type it again after about a day."),
-                taken=len(ways),
-                planned=len(plan.ways) or None,
-            )
+            raise ReadingsError(said[0] if said else say("One reading of its percent only: type it again after about a day."))
         if holds is not None and holds.is_label and any(way.percent is not None or way.source_w is None for way in ways):
             said.append(say("{name} was not measured: 65 to 100 % of its label may come out.", name=setup.unit.name))
         said += [f"{way.name}: {text}" for way in ways if way.percent is not None and (text := stood_still(way.percent))]
@@ -186,14 +148,17 @@ class WaysMethod(Method):
             findings,
             answers[:8],
             (Group("What each way burns", tuple(k for k in findings if k.startswith("way_overhead_"))),),
-            None,
-            _sentence(ways, findings),
-            (*record.head.origin.said, *said),
+            sentence=_sentence(ways, findings),
+            warnings=tuple(said),
             taken=len(ways),
             planned=len(plan.ways) or None,
             drawings=lambda: _drawn(setup, ways, findings, _percents(record, plan.ways)),
+            path=lambda: None,
             short=_short(findings),
         )
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: WaysPlan) -> PowerPath:
+        return _path(setup, None, None)
 
 
 def _volts_straight(record: Record, names: Sequence[str]) -> list[float]:
@@ -208,53 +173,28 @@ def _volts_straight(record: Record, names: Sequence[str]) -> list[float]:
     ]
 
 
-def _straight_checks(setup: Setup, plan: WaysPlan) -> list[Problem]:
+def _straight_checks(setup: Setup, plan: WaysPlan) -> Iterable[Problem]:
     """Whether what is fed stands the battery while it is charged."""
     label = label_of(setup.unit)
     kind = label.kind_of_cell if label is not None else None
     if not plan.window:
-        return [
-            Problem(
-                True,
-                say(
-                    "Straight from the cells: write the volts that the device takes, like “10-15 V”. Fuse at the battery, polarity checked."
-                ),
-            )
-        ]
+        text = words(
+            "Straight from the cells: write the volts that the device takes, like “10-15 V”. Fuse at the battery, polarity checked."
+        )
+        yield refused(say(text))
+        return
     low, high = _span(plan.window)
     if label is None or kind is None or not label.series:
-        return [
-            Problem(
-                False,
-                say(
-                    "How high {name} goes while it is charged is not known from its label: check it against {high} V.",
-                    name=setup.unit.name,
-                    high=plain(high),
-                ),
-            )
-        ]
+        text = words("How high {name} goes while it is charged is not known from its label: check it against {high} V.")
+        yield to_know(say(text, name=setup.unit.name, high=plain(high)))
+        return
     charged, empty = kind.charged_v[1] * label.series, kind.usual_cutoff_v * label.series
     if charged > high:
-        text = say(
-            "Charged, {name} stands at up to {v} V, over the {high} V that the device takes: that is damage.",
-            name=setup.unit.name,
-            v=plain(charged, 3),
-            high=plain(high),
-        )
-        return [Problem(True, text)]
-    if empty < low:
-        return [
-            Problem(
-                False,
-                say(
-                    "Nearly empty, {name} falls to {v} V, under the {low} V that the device takes: it stops before.",
-                    name=setup.unit.name,
-                    v=plain(empty, 3),
-                    low=plain(low),
-                ),
-            )
-        ]
-    return []
+        text = words("Charged, {name} stands at up to {v} V, over the {high} V that the device takes: that is damage.")
+        yield refused(say(text, name=setup.unit.name, v=plain(charged, 3), high=plain(high)))
+    elif empty < low:
+        text = words("Nearly empty, {name} falls to {v} V, under the {low} V that the device takes: it stops before.")
+        yield to_know(say(text, name=setup.unit.name, v=plain(empty, 3), low=plain(low)))
 
 
 def _seen(record: Record, names: Sequence[str]) -> list[_Seen]:
