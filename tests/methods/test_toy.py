@@ -9,13 +9,15 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog
 
 from tests.command_line import ubrant
-from tests.making import PACK, by_hand, carried_out, falling, prepared
+from tests.making import PACK, by_hand, falling, prepared
 from tests.methods import toy
 from tests.window import begin, click, close, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.logbook.exporting import export_csv
-from ubrant.methods.registry import add, entry_of, suiting
+from ubrant.methods.registry import add, entry_of, method_of, suiting
 from ubrant.runs.accounts import account_of, account_of_stored
+from ubrant.runs.begin import start
+from ubrant.runs.benches import BenchChoice
 from ubrant.runs.bringing_in import LogOptions, read_file
 from ubrant.runs.jot_heads import export_jots
 from ubrant.ui.shell import FINDINGS
@@ -32,14 +34,17 @@ def added():
 
 def test_it_is_short():
     with Path(toy.__file__).open() as file:
-        assert len(file.readlines()) < 80
+        assert len(file.readlines()) < 50
     assert entry_of("resting").method.title == "Resting voltage"
     assert "resting" in [e.key for e in suiting(PACK)]
 
 
-def test_on_the_bench_and_back_from_its_export(logbook, tmp_path):
-    _, account, run = carried_out(logbook, "resting", prepared("resting", PACK, (METER,)))
-    assert account.findings["resting"].value == pytest.approx(13.6, abs=0.4)
+def test_by_a_simulated_person_and_back_from_its_export(logbook, tmp_path):
+    run, session = start(logbook, method_of("resting"), prepared("resting", PACK, (METER,)), BenchChoice(unattended=True))
+    while session.running:
+        session.keep_up()
+    _, account = account_of(logbook, run)
+    assert account.findings["resting"].value == pytest.approx(13.34, abs=0.02)
     export_csv(logbook.kept(run), tmp_path / "run.csv")
     again = account_of_stored(read_file(tmp_path / "run.csv", LogOptions()).record())
     assert again.sentence == account.sentence
@@ -73,7 +78,7 @@ def test_in_every_stage_and_the_report(bench_window, qtbot, tmp_path, monkeypatc
     assert any("Take everything off" in text for text in window.prepare.steps.texts())
     window.prepare.form.fields["seconds"].setText("0 s")
     window.prepare.look()
-    assert window.prepare.problems() == ["It has to be read for longer than 0 s."]
+    assert window.prepare.problems() == ["It has to rest for longer than 0 s."]
     window.prepare.form.fields["seconds"].setText("2 min")
     window.prepare.look()
     begin(window, qtbot)
@@ -86,7 +91,7 @@ def test_in_every_stage_and_the_report(bench_window, qtbot, tmp_path, monkeypatc
     account = close(window, qtbot)
     assert window.stage() == FINDINGS
     assert account.sentence == window.findings.verdict.text()
-    assert window.findings.drawn.plot("Resting").isVisible()
+    assert window.findings.drawn.trace.isVisible()
     report = tmp_path / "rest.html"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(report), "HTML (*.html)"))
     click(qtbot, window.findings, "Report …")

@@ -15,18 +15,28 @@ from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
-from ubrant.core.record.head import Setup
+from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.perturbed import Columns, Figures, by_errors, errors_in
+from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
 from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.method import Method, Prepared, clipped
+from ubrant.methods.form import Field, Loads, Quantity
+from ubrant.methods.method import BATTERY_LOG, TAP_LOG, LoadRating, Method, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.points_by_hand import Table, points_at
+from ubrant.methods.registry import Entry
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Answer, ByHand, Row
 from ubrant.methods.steps import Ask
 
+__all__ = [
+    "BATTERY_LOG", "BY_HAND", "TAP_LOG", "Account", "Answer", "Ask", "Entry", "Field", "Finding", "Lines", "LoadRating", "Loads", "Prepared", "Problem", "Quantity", "Reader", "ReadingsError",
+    "Row", "Seen", "Setup", "Typed", "as_read", "digit", "itself", "no_accuracy", "one_flow", "refused", "say", "scattered", "to_know", "trace_of",
+    "within", "words",
+]  # fmt: skip
+"""With what such a method needs from elsewhere, so that one line takes all of it in."""
 Mask = npt.NDArray[np.bool_]
 
 
@@ -79,6 +89,12 @@ class Seen:
         """How wide each is to each side, by quantity, at the method's own tap."""
         return {q: self.table.half[(self.method.taps[0], q)][rows] for q in quantities}
 
+    def by_errors(self, figures: Figures, values: Columns, rows: Mask | slice = slice(None)) -> dict[str, Value | None]:
+        """What a fit or a median makes of columns by quantity, worked out again with each error of their meters put in."""
+        of = {quantity: self.accuracy(quantity) for quantity in values}
+        errors = [error for quantity, accuracy in of.items() for error in errors_in(accuracy, quantity)]
+        return by_errors(figures, values, errors, self.half(*values, rows=rows), known=None not in of.values())
+
     def whole(self, *quantities: str) -> Mask:
         """(n,) where all of these were read."""
         return np.asarray(np.all([np.isfinite(self.column(q)) for q in quantities], axis=0))
@@ -91,7 +107,7 @@ class Typed(Method):
     ----------
     reads : what a line reads, as Run's table has it; what its rows want, unless ``wants`` says otherwise
     columns : what its sums take; as it reads, unless said
-    named : other names of its taps
+    named : other names of its taps; a line without one is of the first, unless said
     like : a line as it could be typed
     spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Row`)
     with_fates : *runs*, *falters*, *off* answer a row
@@ -103,6 +119,8 @@ class Typed(Method):
     counts_points : how many of its rows were taken is said
     each_row_says : a row says something by itself
     counted : how its rows are called where they are counted
+    flows : the finding whose watts flow on its path
+    far_end : what stands behind it there
     person : the simulated one, who reads off and types
     """
 
@@ -126,11 +144,14 @@ class Typed(Method):
     counts_points: ClassVar[bool] = True
     each_row_says: ClassVar[bool] = True
     counted: ClassVar[str] = words("{count} points")
+    flows: ClassVar[str] = ""
+    far_end: ClassVar[str] = words("Load")
     person: ClassVar[Callable[[Prepared, Reader], Lines] | None] = None
 
     def __init_subclass__(cls) -> None:
         super().__init_subclass__()
         cls.columns = cls.columns or cls.reads
+        cls.named = cls.named or {"": cls.taps[0]}
 
     # what each says
 
@@ -144,7 +165,7 @@ class Typed(Method):
 
     def further(self, prepared: Prepared) -> Row:
         """Asked at the end, over and over; made by :meth:`row`."""
-        raise NotImplementedError
+        return self.row(say("That was the last. Go on the same way, or close the run."))
 
     def every_s(self, prepared: Prepared) -> float:
         """About how long from one reading to the next; 0 where each is made when it is ready."""
@@ -165,8 +186,11 @@ class Typed(Method):
         return ()
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: Any) -> PowerPath:
-        """Where what flows; without findings where to clip each meter."""
-        raise NotImplementedError
+        """Where what flows; without findings where to clip each meter. As it stands here: into what is tested at its input, else out of it."""
+        watts = found.get(self.flows)
+        fed = self.taps[0] == "input"
+        ends = (Node("battery", say("Source")), itself(setup)) if fed else (itself(setup, "battery"), Node("load", say(self.far_end)))
+        return one_flow(setup, self.taps[0], ends, watts.value if watts is not None else None)
 
     # what is made of it
 

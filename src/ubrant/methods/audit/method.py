@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, Read, analyse_audit
@@ -19,7 +18,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.audit.person import walks_round
-from ubrant.methods.declared import Seen, Typed, itself, one_flow
+from ubrant.methods.declared import Seen, Typed
 from ubrant.methods.form import Choice, Field, Names, Quantity
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.rehearsal import Rehearsal
@@ -47,7 +46,7 @@ class AuditMethod(Typed):
     key, title, Plan, unplanned = "audit", "Audit by clamp", AuditPlan, AuditPlan(())
     goes_by_order = each_row_says = False
     taps, roads, reads = ("battery",), (BY_HAND, SIMULATED), (_V, _A)
-    person = walks_round
+    flows, far_end, person = "sum_power", words("Loads"), walks_round
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
@@ -121,12 +120,6 @@ class AuditMethod(Typed):
             drawings=lambda: (Bars(bars),),
             shown_at=say("With all of them on"),
             short=findings["sum_of_loads"].value_text(),
-        )
-
-    def path(self, setup: Setup, found: Mapping[str, Finding], plan: AuditPlan) -> PowerPath:
-        power = found.get("sum_power")
-        return one_flow(
-            setup, "battery", (itself(setup, "battery"), Node("load", say("Loads"))), power.value if power is not None else None
         )
 
 

@@ -9,7 +9,6 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
@@ -20,7 +19,7 @@ from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.brick.person import loads_it
 from ubrant.methods.converting import output_criteria
-from ubrant.methods.declared import Seen, Typed, itself, one_flow
+from ubrant.methods.declared import Seen, Typed
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantity
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.ratings import read_ratings
@@ -47,7 +46,7 @@ class BrickMethod(Typed):
     named: ClassVar = {"": "output", "load": "output", "battery": "output", "source": "output"}
     or_fate = (_A,)
     answers = ("no_load_voltage", "load_regulation", "holds_to")
-    person = loads_it
+    far_end, person = words("Loads"), loads_it
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
@@ -101,9 +100,6 @@ class BrickMethod(Typed):
             drawings=lambda: (_drawn(read, tolerance),),
             short=say("holds {a}", a=findings["holds_to"].value_text()),
         )
-
-    def path(self, setup: Setup, found: Mapping[str, Finding], plan: BrickPlan) -> PowerPath:
-        return one_flow(setup, "output", (itself(setup, "battery"), Node("load", say("Loads"))), None)
 
 
 def _set(amps: float) -> str:

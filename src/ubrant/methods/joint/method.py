@@ -2,28 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from types import MappingProxyType
 
 import numpy as np
 
-from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Dots, Plot
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.head import BY_HAND, Setup
-from ubrant.core.record.readings import ReadingsError
-from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.value import scattered
-from ubrant.core.wording import say, words
+from ubrant.core.uncertainty.perturbed import Columns
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself, one_flow
-from ubrant.methods.form import Field, Loads
-from ubrant.methods.method import LoadRating, Prepared, Problem, refused
-from ubrant.methods.rows import Row
-from ubrant.methods.steps import Ask
+from ubrant.methods import declared as d
+from ubrant.methods.declared import BY_HAND, say, words
 
 _V, _A = ("input", "V"), ("input", "A")
 _WARM_W, _MOST_V, _APART = 1.0, 2.0, 0.2
@@ -35,64 +24,54 @@ class JointPlan:
     currents: tuple[float, ...] = ()
 
 
-class JointMethod(Typed):
+class JointMethod(d.Typed):
     key, title, Plan, by_eye, plan_from_label = "joint", "Drop across a joint", JointPlan, False, False
     taps, roads, reads, like = ("input",), (BY_HAND,), (_V, _A), "12.3 mV 5.02 A"
-    named, answers = MappingProxyType({"": "input"}), ("resistance", "burnt")
+    answers = ("resistance", "burnt")
 
-    def form(self, setup: Setup) -> tuple[Field, ...]:
-        return (Field("currents", "Currents", Loads(12.0), "1, 5, 10 A"),)
+    def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
+        return (d.Field("currents", "Currents", d.Loads(12.0), "1, 5, 10 A"),)
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
+    def checks(self, prepared: d.Prepared, load: d.LoadRating) -> Iterable[d.Problem]:
         if len(prepared.plan.currents) < 2:
-            yield refused(say("At least two currents are needed: the slope is what counts."))
+            yield d.refused(say("At least two currents are needed: the slope is what counts."))
 
-    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+    def asks(self, prepared: d.Prepared) -> Iterable[d.Ask]:
         text = words(
             "Let the current flow through it, and press the voltmeter's tips on both sides of the joint, not on the current's own clips."
         )
-        yield Ask(say(text), (cautions.WARM,))
+        yield d.Ask(say(text), (cautions.WARM,))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: d.Prepared) -> Iterable[d.Row]:
         text = words("{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.")
         for a in prepared.plan.currents:
             yield self.row(say(text, a=plain(a), example=self.like), f"{plain(a)} A", expected={_A: a} if a > 0 else {})
 
-    def further(self, prepared: Prepared) -> Row:
-        return self.row(say("That was the last. Go on, or close the run."), afresh=False)
-
-    def sums(self, seen: Seen) -> Account:
+    def sums(self, seen: d.Seen) -> d.Account:
         read = seen.whole("V", "A")
         there = read & (np.abs(np.nan_to_num(seen.column("V"))) <= _MOST_V)
         text = words("No joint drops {v} V: were millivolts written as volts? It was left out.")
         said = [say(text, v=plain(abs(float(v)))) for v in seen.column("V")[read & ~there]]
-        values = {q: np.abs(seen.column(q)[there]) for q in "VA"}
-        volts, amps = values["V"], values["A"]
+        volts, amps = (np.abs(seen.column(q)[there]) for q in "VA")
         if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
             lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=self.like)
-            raise ReadingsError(" ".join((*said, lacking)))
-        accuracies = [seen.accuracy(q) for q in "VA"]
-        errors = [e for accuracy, q in zip(accuracies, "VA", strict=True) for e in errors_in(accuracy, q)]
-        made = by_errors(_figures, values, errors, seen.half("V", "A", rows=there), known=None not in accuracies)
+            raise d.ReadingsError(" ".join((*said, lacking)))
+        made = seen.by_errors(_figures, {"V": volts, "A": amps}, there)
         ohm, burns, most = made["ohm"], made["burns"], float(amps.max())
         if ohm is None or burns is None or not ohm.value > 0:
             text = words("It drops less with more current: is a line mixed up, or did a tip slip off the joint? Mend it, or read again.")
-            raise ReadingsError(say(text))
-        left = scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
+            raise d.ReadingsError(say(text))
+        left = d.scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
         how = say("slope of volts over amperes, {n} points", n=len(amps))
-        found = Finding.made("resistance", say("Resistance of the joint"), ohm + left, "Ω", how)
-        burnt = Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²"))
+        found = d.Finding.made("resistance", say("Resistance of the joint"), ohm + left, "Ω", how)
+        burnt = d.Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²"))
         r, w = found.with_uncertainty(), burnt.with_uncertainty()
         if (burnt.value or 0) > _WARM_W:
             said.append(say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=w))
         said += [say("It was warm to the hand.")] if any("warm" in note for note in seen.table.notes) else []
         sentence = say("{r} across it; at {a} A it burns {w}.", r=r, a=show(most, 3), w=w)
-        sizes = (0.0, 1.05 * most), (0.0, 1100 * float(volts.max()))
-        drawn = Plot(say("Drop"), say("current, A"), "mV", *sizes, (Dots(amps, 1000 * volts),), sentence)
-        return Account({f.key: f for f in (found, burnt)}, sentence=sentence, warnings=tuple(said), drawings=lambda: (drawn,))
-
-    def path(self, setup: Setup, found: Mapping[str, Finding], plan: JointPlan) -> PowerPath:
-        return one_flow(setup, "input", (Node("battery", say("Source")), itself(setup)), None)
+        drawn = Plot(say("Drop"), "A", "mV", (0.0, 1.05 * most), (0.0, 1100 * float(volts.max())), (Dots(amps, 1000 * volts),), sentence)
+        return d.Account({f.key: f for f in (found, burnt)}, sentence=sentence, warnings=tuple(said), drawings=lambda: (drawn,))
 
 
 def _figures(values: Columns) -> dict[str, float | None]:
@@ -102,5 +81,4 @@ def _figures(values: Columns) -> dict[str, float | None]:
 
 def _left(amps: np.ndarray, volts: np.ndarray) -> float:
     """Standard uncertainty of the slope by what the points leave of the line; 0 for two."""
-    left = volts - np.polyval(np.polyfit(amps, volts, 1), amps)
-    return float(np.sqrt(left @ left / (len(amps) - 2) / np.sum((amps - amps.mean()) ** 2))) if len(amps) > 2 else 0.0
+    return float(np.polyfit(amps, volts, 1, cov=True)[1][0, 0] ** 0.5) if len(amps) > 2 else 0.0

@@ -26,15 +26,15 @@ from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, 
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
-from ubrant.methods.method import LoadRating, Method, Prepared, Problem, clipped
-from ubrant.methods.output.person import empties
+from ubrant.methods.method import LoadRating, Prepared, Problem, clipped, refused, to_know
+from ubrant.methods.output.person import empties as emptying
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
 
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
@@ -42,7 +42,6 @@ _OWN_CUTOFF, _EVERY_S = 0.8, 10.0
 """Share of its volts at which the load lets go by itself."""
 _AT_ONCE_S = 600.0
 _GAVE_UP = {*EMPTIED, "load's own cut-off", "load draws nothing"}
-_EXAMPLE = "output 5.06 V 1.00 A"
 _USB_A = 3.0
 """More than this few USB ports give. Common practice, no source."""
 GROUPS = (
@@ -61,18 +60,14 @@ class OutputPlan:
     volts: float
 
 
-class OutputMethod(Method):
+class OutputMethod(Typed):
     """Of banks and stations; typed."""
 
-    key = "output"
-    title = "Bank or station output"
-    Plan = OutputPlan
-    taps = ("output",)
-    by_eye = True
-    empties = True
-    has_leads = False
-    judges_label = False
-    plan_from_label = True
+    key, title, Plan, like = "output", "Bank or station output", OutputPlan, "output 5.06 V 1.00 A"
+    taps, empties, uses_load, marks_load, counts_points = ("output",), True, True, True, False
+    reads = (("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%"))
+    groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
+    person = emptying
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
@@ -83,26 +78,19 @@ class OutputMethod(Method):
             Field("full", "It was charged until its charger stopped", YesNo(), "yes", part=CONDITIONS),
         )
 
-    def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
+    def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         plan = prepared.plan
-        problems = []
         if not plan.amps > 0 or not plan.volts > 0:
-            problems.append(Problem(True, say("What is drawn has to be over 0 A at over 0 V.")))
+            yield refused(say("What is drawn has to be over 0 A at over 0 V."))
         port = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", prepared.setup.unit.label_text)
         most = float(port[1].replace(",", ".")) if port else _USB_A if plan.volts < 6 else None
         if most is not None and plan.amps > most:
-            problems.append(
-                Problem(
-                    False,
-                    say("{a} A are more than its port gives ({most} A): it would switch off or sag.", a=plain(plan.amps), most=plain(most)),
-                )
-            )
+            text = words("{a} A are more than its port gives ({most} A): it would switch off or sag.")
+            yield to_know(say(text, a=plain(plan.amps), most=plain(most)))
         meter = prepared.setup.meter("output")
         if not (meter.voltage_accuracy and meter.current_accuracy):
-            problems.append(
-                Problem(False, say("Nobody said how accurate {name} is: the findings will have no ±.", name=meter.name or say("the meter")))
-            )
-        return problems
+            text = words("Nobody said how accurate {name} is: the findings will have no ±.")
+            yield to_know(say(text, name=meter.name or say("the meter")))
 
     def length_s(self, prepared: Prepared) -> float | None:
         label = label_of(prepared.setup.unit)
@@ -113,38 +101,22 @@ class OutputMethod(Method):
         length = self.length_s(prepared)
         return "", say("about {h} h", h=plain(length / 3600, 2)) if length else ""
 
-    def wiring(self, prepared: Prepared) -> PowerPath:
-        return _path(prepared.setup, None)
+    def asks(self, prepared: Prepared) -> Iterable[Ask]:
+        name, plan = prepared.setup.unit.name, prepared.plan
+        text = words("Charge {name} fully, let it rest an hour. Meter at its output, the load behind it: {a} A at {v} V.")
+        mains = (cautions.MAINS,) if plan.volts > 80 else ()
+        yield Ask(say(text, name=name, a=plain(plan.amps), v=plain(plan.volts)), (cautions.LOOK_FIRST, cautions.SURFACE, *mains))
+        start = words("Load on: press the button, or say so with a reading: “load on {example} bank 100 %”.")
+        yield Ask(say(start, example=self.like), (cautions.HAND_OFF,))
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
-        ask = Ask(
-            say(
-                "Charge {name} fully, let it rest an hour. Meter at its output, the load behind it: {a} A at {v} V.",
-                name=prepared.setup.unit.name,
-                a=plain(prepared.plan.amps),
-                v=plain(prepared.plan.volts),
-            ),
-            (cautions.LOOK_FIRST, cautions.SURFACE, *((cautions.MAINS,) if prepared.plan.volts > 80 else ())),
+    def further(self, prepared: Prepared) -> Row:
+        text = words(
+            "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“bank 62 %”); “empty” when it switches itself off."
         )
-        start = Ask(
-            say("Load on: press the button, or say so with a reading: “load on {example} bank 100 %”.", example=_EXAMPLE),
-            (cautions.HAND_OFF,),
-        )
-        text = say(
-            "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“bank 62 %”); “empty” when it switches itself off.",
-            example=_EXAMPLE,
-        )
-        return ByHand(
-            (ask, start),
-            (),
-            Row(text, marks=("load on", "load off", "empty"), example=_EXAMPLE),
-            marks_load=True,
-            reads=(("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%")),
-            every_s=1800.0,
-        )
+        return Row(say(text, example=self.like), marks=("load on", "load off", "empty"), example=self.like)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
-        return empties(prepared, reader)
+    def every_s(self, prepared: Prepared) -> float:
+        return 1800.0
 
     def steps(self, prepared: Prepared) -> Steps:
         plan, hand = prepared.plan, self.by_hand(prepared)
@@ -176,38 +148,43 @@ class OutputMethod(Method):
         plan = self.prepared(record.head).plan
         return plan.volts if plan is not None else None
 
-    def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        setup = record.head.setup
-        plan = self.prepared(record.head).plan
-        given, tap = _given(record, plan.volts if plan is not None else None)
-        label = label_of(setup.unit)
+    def sums(self, seen: Seen) -> Account:
+        record, label = seen.record, label_of(seen.setup.unit)
+        given, tap = _given(record, seen.plan.volts if seen.is_planned else None)
         live = record.state == "running"
         try:
             findings, verdict, said = analyse_output(given, label)
         except ReadingsError as error:
-            return Account(trouble=_went_off(record, tap, given) or str(error), drawings=lambda: _drawn(given))
-        if live:
-            said = []
+            raise ReadingsError(_went_off(record, tap, given) or str(error)) from None
         energy = findings["energy_out"]
         at = say("at its {tap}", tap=say(tap))
-        if energy.contributions is None:
-            said.append(say("No accuracy was given for the meter: the figures have no ±."))
         return Account(
             findings,
-            ("energy_out", "charge_out", "label_share", "duration"),
-            GROUPS,
-            None if live else verdict,
-            _sentence(findings, at, whole=given.gave_up, came_in=given.came_in) if verdict is None or live else verdict.sentence,
-            (*record.head.origin.said, *said),
+            verdict=None if live else verdict,
+            sentence=_sentence(findings, at, whole=given.gave_up, came_in=given.came_in) if verdict is None or live else verdict.sentence,
+            warnings=(*(() if live else said), *no_accuracy(energy)),
             ended_by="gave up" if given.gave_up else record.ended_by,
             drawings=lambda: _drawn(given),
-            path=lambda: _path(setup, energy),
             energy=None
             if live or given.came_in
             else Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0),
             short=energy.with_uncertainty(),
             bar=_shelf_bar(findings),
         )
+
+    def drawn_anyway(self, seen: Seen) -> tuple[Drawing, ...]:
+        return _drawn(_given(seen.record, seen.plan.volts if seen.is_planned else None)[0])
+
+    def path(self, setup: Setup, found: Mapping[str, Finding], plan: OutputPlan | None) -> PowerPath:
+        label = label_of(setup.unit)
+        holds = say("{wh} Wh on the label", wh=show(label.energy_wh, 3)) if label is not None and label.energy_wh else ""
+        nodes = Node("battery", say("Its cells"), holds), itself(setup, "converter"), Node("load", say("Load"))
+        energy, meter = found.get("energy_out"), setup.meter("output")
+        if energy is None or energy.value is None:
+            flows = Flow(None, meter=say("its percent")), Flow(None, meter=clipped(meter))
+        else:
+            flows = Flow(None), Flow(energy.value, meter=meter.name)
+        return PowerPath(nodes, flows, (None,) * 3, (0.0,) * 3, "Wh")
 
 
 def _emptied(record: Record, account: Account) -> Emptied | None:
@@ -401,21 +378,3 @@ def _told(series: Series) -> str:
     """The display in words."""
     first, last = float(series.value[0]), float(series.value[-1])
     return say("its display from {a} to {b} %, in {n} readings", a=plain(first), b=plain(last), n=len(series))
-
-
-def _path(setup: Setup, energy: Finding | None) -> PowerPath:
-    label = label_of(setup.unit)
-    nodes = (
-        Node(
-            "battery",
-            say("Its cells"),
-            say("{wh} Wh on the label", wh=show(label.energy_wh, 3)) if label is not None and label.energy_wh else "",
-        ),
-        Node("converter", setup.unit.name, setup.unit.printed),
-        Node("load", say("Load")),
-    )
-    if energy is None or energy.value is None:
-        return PowerPath(
-            nodes, (Flow(None, meter=say("its percent")), Flow(None, meter=clipped(setup.meter("output")))), (None,) * 3, (0.0,) * 3, "Wh"
-        )
-    return PowerPath(nodes, (Flow(None), Flow(energy.value, meter=setup.meter("output").name)), (None,) * 3, (0.0,) * 3, "Wh")
