@@ -23,9 +23,10 @@ from ubrant.core.record.record import Key
 from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.formats import format_of, head_of
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile, left_out_sentence
-from ubrant.logbook.logs.read import PACKAGE, only, read_logs
+from ubrant.logbook.logs.read import PACKAGE, is_jots, only, read_logs
 from ubrant.logbook.logs.taps import TapLog, read_taps, read_wave
 from ubrant.logbook.own import HEAD, OWN_HEADS, is_own, read_own, read_own_package
 from ubrant.logbook.records import Run, StoredJot, StoredRun, new_run
@@ -173,15 +174,14 @@ def _part(series: Series, from_s: float, to_s: float) -> Series:
 
 
 def _is_jots(path: Path) -> bool:
-    from ubrant.core.record.jot_text import is_jot_text
-    from ubrant.logbook.logs.text import decode
-
-    if path.suffix.lower() == ".jot" or path.is_dir() or path.name == PACKAGE:
+    if path.is_dir() or path.name == PACKAGE:
         return True
-    if not path.is_file() or path.suffix.lower() in {".xlsx", ".xlsm", ".parquet"}:
+    if format_of(path.name).of_file is not None:
         return False
+    if not path.is_file():
+        return is_jots(path.name, "")
     with path.open("rb") as file:
-        return is_jot_text(decode(file.read(4096)))
+        return is_jots(path.name, head_of(file.read(4096)))
 
 
 _FIRST_YEAR, _LAST_YEAR = 1970, 2200

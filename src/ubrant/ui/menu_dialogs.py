@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from ubrant.logbook.logs.formats import patterns
 from ubrant.ui.workbench import Workbench
 
 ENDINGS = {".jpg", ".jpeg", ".png", ".webp", ".bmp"}
@@ -43,7 +44,7 @@ class MenuDialogs:
         from ubrant.ui.findings.taps_dialog import TapsDialog
 
         tr = self._window.tr
-        kinds = tr("Records (*.csv *.tsv *.txt *.xlsx *.parquet *.jsonl);;All files (*)")
+        kinds = tr("Records ({patterns});;All files (*)").format(patterns=patterns())
         path, _ = QFileDialog.getOpenFileName(self._window, tr("Import a log with taps, or a scope's record"), "", kinds)
         if path:
             TapsDialog(self._bench, Path(path), self._window).exec()

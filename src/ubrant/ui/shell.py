@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMenuBar, QSizePoli
 
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.formats import patterns
 from ubrant.runs.shelf_order import newest_of
 from ubrant.ui.collecting import Collector
 from ubrant.ui.desktop import Desktop, open_with_desktop
@@ -499,7 +500,7 @@ class MainWindow(QMainWindow):
         self._recent.setEnabled(not self._recent.isEmpty())
 
     def _choose_log(self) -> None:
-        kinds = self.tr("Logs (*.csv *.tsv *.txt *.log *.jot *.xlsx *.parquet *.jsonl *.json);;All files (*)")
+        kinds = self.tr("Logs ({patterns});;All files (*)").format(patterns=patterns((".jot", ".json")))
         paths, _ = QFileDialog.getOpenFileNames(self, self.tr("Import logs"), "", kinds)
         self._dropped([Path(path) for path in paths])
 

@@ -10,6 +10,10 @@ from typing import Any, ClassVar
 from ubrant.core.record.codec import CodecError, decode, encode
 
 
+KINDS: dict[str, type[Event]] = {}
+"""Every kind of event by its name in files: each is put in by being written down as a dataclass."""
+
+
 @dataclass(frozen=True)
 class Event:
     """Something that happened at ``time_s`` of the run; ``text`` says it to a person and is never read back.
@@ -21,6 +25,10 @@ class Event:
     text: str = ""
     kind: ClassVar[str] = ""
     word: ClassVar[str] = ""
+
+    def __init_subclass__(cls) -> None:
+        if cls.kind:
+            KINDS[cls.kind] = cls
 
 
 @dataclass(frozen=True)
@@ -190,32 +198,6 @@ class Unknown(Event):
 
     name: str = ""
     data: dict[str, Any] = field(default_factory=dict)
-
-
-KINDS: dict[str, type[Event]] = {
-    one.kind: one
-    for one in (
-        LoadOn,
-        LoadOff,
-        ChargeOn,
-        ChargeOff,
-        Paused,
-        Resumed,
-        LoadSet,
-        PointTaken,
-        HoldBegan,
-        WentOff,
-        HeldOn,
-        Zeroed,
-        HandDid,
-        Gap,
-        MeterAway,
-        StillDraws,
-        DrawsBesides,
-        GuardianOff,
-        Note,
-    )
-}
 
 
 def event_to_json(event: Event) -> dict[str, Any]:

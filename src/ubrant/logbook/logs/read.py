@@ -15,11 +15,11 @@ from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.typed import STRAIGHT, gather, on_one_base
 from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.fast import read_fast
+from ubrant.logbook.logs.formats import TEXT, format_of, head_of, sheet_in
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile
-from ubrant.logbook.logs.sheets import read_json_lines, read_parquet, read_workbook
 from ubrant.logbook.logs.table import read_table
-from ubrant.logbook.logs.text import Sheet, decode, read_bytes, read_sheet
+from ubrant.logbook.logs.text import Sheet, decode, read_bytes
 
 PACKAGE = "datapackage.json"
 
@@ -41,10 +41,9 @@ def read_logs(path: Path, columns: str | None = None, *, split_gaps: bool = Fals
     package = path / PACKAGE if path.is_dir() else path
     if package.name == PACKAGE and package.exists():
         return [_package(package, columns)]
-    suffix = path.suffix.lower()
-    if suffix in {".xlsx", ".xlsm", ".parquet"} and path.is_file():
-        sheet = read_parquet(path) if suffix == ".parquet" else read_workbook(path)
-        return read_table(sheet, columns_of(sheet, columns), split_gaps)
+    kind = format_of(path.name)
+    if kind.of_file is not None and path.is_file():
+        return _tables(kind.of_file(path), columns, split_gaps)
     return read_text(path.name, read_bytes(path), columns, split_gaps=split_gaps)
 
 
@@ -56,14 +55,17 @@ def read_text(name: str, data: bytes, columns: str | None = None, *, split_gaps:
     LogError
         It cannot be read.
     """
-    suffix = Path(name).suffix.lower()
-    head = decode(data[:4096])
-    if suffix in {".jsonl", ".ndjson"} or head.lstrip().startswith("{"):
-        sheet = read_json_lines(name, data)
-        return read_table(sheet, columns_of(sheet, columns), split_gaps)
-    if suffix == ".jot" or (not columns and is_jot_text(head)):
+    head = head_of(data)
+    kind = format_of(name, head)
+    if kind is TEXT and is_jots(name, head, columns):
         return [_jots(name, decode(data))]
-    return _text_logs(read_sheet(name, data, columns), columns, split_gaps)
+    sheet = kind.of_text(name, data, columns)
+    return _text_logs(sheet, columns, split_gaps) if kind is TEXT else _tables(sheet, columns, split_gaps)
+
+
+def is_jots(name: str, head: str, columns: str | None = None) -> bool:
+    """Whether a text is jot text, by its name or by how it begins; not where somebody said which column is what."""
+    return Path(name).suffix.lower() == ".jot" or (not columns and is_jot_text(head))
 
 
 def sheet_of(path: Path) -> Sheet | None:
@@ -74,18 +76,17 @@ def sheet_of(path: Path) -> Sheet | None:
     LogError
         It cannot be read at all.
     """
-    if path.is_dir() or path.name == PACKAGE or path.suffix.lower() == ".jot":
+    if path.is_dir() or path.name == PACKAGE:
         return None
-    suffix = path.suffix.lower()
-    if suffix == ".parquet":
-        return read_parquet(path)
-    if suffix in {".xlsx", ".xlsm"}:
-        return read_workbook(path)
-    data = read_bytes(path)
-    head = decode(data[:4096])
-    if suffix in {".jsonl", ".ndjson"} or head.lstrip().startswith("{"):
-        return read_json_lines(path.name, data)
-    return None if is_jot_text(head) else read_sheet(path.name, data)
+    if format_of(path.name).of_file is None:
+        head = head_of(read_bytes(path))
+        if format_of(path.name, head) is TEXT and is_jots(path.name, head):
+            return None
+    return sheet_in(path)
+
+
+def _tables(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:
+    return read_table(sheet, columns_of(sheet, columns), split_gaps)
 
 
 def _text_logs(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:

@@ -10,9 +10,9 @@ import numpy as np
 from ubrant.core.record.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import in_unit, said_units
+from ubrant.logbook.logs.formats import sheet_in
 from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError
-from ubrant.logbook.logs.read import sheet_of
 from ubrant.logbook.logs.text import Sheet
 
 _WORDS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "frequency": "Hz", "charge": "Ah", "energy": "Wh"}
@@ -45,7 +45,7 @@ def read_taps(path: Path, columns: str | None = None, alone: str = "") -> TapLog
     LogError
         It cannot be read, or no heading names a tap.
     """
-    sheet = _sheet(path, columns)
+    sheet = sheet_in(path, columns)
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     columns, units = said_units(columns or "", _WORDS)
     said = _said(columns, headings, f"{sheet.name}, line {sheet.heading_line}")
@@ -102,7 +102,7 @@ def read_wave(path: Path, columns: str | None = None) -> tuple[Array, Array, str
     LogError
         It cannot be read, or has two traces and nobody said which.
     """
-    sheet = _sheet(path, columns)
+    sheet = sheet_in(path, columns)
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     where = f"{sheet.name}, line {sheet.heading_line}"
     wanted = dict(part.split("=", 1) for part in (columns or "").split(",") if "=" in part)
@@ -136,17 +136,6 @@ def _named(name: str | None, headings: list[Heading]) -> Heading | None:
         [headings[int(name) - 1]] if name.isdigit() and int(name) <= len(headings) else []
     )
     return found[0] if found else None
-
-
-def _sheet(path: Path, columns: str | None = None) -> Sheet:
-    from ubrant.logbook.logs.text import read_bytes, read_sheet
-
-    if path.suffix.lower() in {".xlsx", ".xlsm", ".parquet", ".jsonl"}:
-        sheet = sheet_of(path)
-        if sheet is None:
-            raise LogError(f"{path.name} is not a log with columns.")
-        return sheet
-    return read_sheet(path.name, read_bytes(path), columns)
 
 
 def _columns(sheet: Sheet, chosen: dict[tuple[str, str], Heading], time: Heading | None) -> TapLog:
