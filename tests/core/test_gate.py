@@ -15,6 +15,7 @@ from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plaus
 from ubrant.core.battery.parts import discharges
 from ubrant.core.gate.battery import BATTERY_CHECKS, BatteryFacts
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, REFUSES, objections
+from ubrant.core.gate.readings import READING_CHECKS
 from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, course_of
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
@@ -34,6 +35,11 @@ def test_the_documents_hold_the_table():
     told = (Path(__file__).parents[2] / "docs" / "sums.md").read_text("utf-8")
     for check in BATTERY_CHECKS:
         assert f"| {check.key} | {check.about} | {check.effect}{', asks' if check.asks else ''} | {check.reason} |" in told
+
+
+def test_the_papers_have_what_each_reading_is_held_against():
+    told = (Path(__file__).parents[2] / "docs" / "sums.md").read_text("utf-8")
+    assert all(f"| {check.key} | {check.reason} |" in told for check in READING_CHECKS)
 
 
 def test_a_sound_record_passes():

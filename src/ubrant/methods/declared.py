@@ -107,7 +107,6 @@ class Typed(Method):
     ----------
     reads : what a line reads, as Run's table has it; what its rows want, unless ``wants`` says otherwise
     columns : what its sums take; as it reads, unless said
-    named : other names of its taps; a line without one is of the first, unless said
     like : a line as it could be typed
     spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Row`)
     with_fates : *runs*, *falters*, *off* answer a row
@@ -131,7 +130,6 @@ class Typed(Method):
     reads: ClassVar[tuple[Key, ...]] = ()
     wants: ClassVar[tuple[Key, ...] | None] = None
     columns: ClassVar[tuple[Key, ...]] = ()
-    named: ClassVar[Mapping[str, str]] = {}
     like: ClassVar[str] = ""
     spared: ClassVar[tuple[Key, ...]] = ()
     or_fate: ClassVar[tuple[Key, ...]] = ()

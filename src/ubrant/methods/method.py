@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, Jotting
 from ubrant.core.quantities.quantity import show
@@ -143,6 +144,8 @@ class Method:
     empties : it finds out what a unit holds by emptying it
     reads_any : taps where the own display of a load or a supply may be read as well
     finds_errors_of : taps at which a meter's own errors are what is looked for
+    named : other names of its taps
+    steady, smooth, falling, whole_lines : what it takes for granted of its typed readings (see :class:`ubrant.core.gate.readings.Takes`)
     plan_from_label : what a jot text does not say of the plan follows from the label
     """
 
@@ -169,6 +172,11 @@ class Method:
     finds_errors_of: ClassVar[tuple[str, ...]] = ()
     plan_from_label: ClassVar[bool] = False
     reads_any: ClassVar[tuple[str, ...]] = ()
+    named: ClassVar[Mapping[str, str]] = {}
+    steady: ClassVar[tuple[tuple[Key, ...], ...]] = ()
+    smooth: ClassVar[tuple[Key, ...]] = ()
+    falling: ClassVar[tuple[Key, ...]] = ()
+    whole_lines: ClassVar[bool] = True
 
     def meter_title(self, tap: str) -> str:
         """What the meter at a tap is called in the form."""
@@ -354,6 +362,19 @@ class Method:
         """
         return setup, Criteria()
 
+    def takes(self, record: Record) -> Takes:
+        """What it takes for granted of each typed reading: what was asked for, and what stays about the same or goes on without leaps."""
+        hand = self.hand_of(record.head) if record.is_typed else None
+        answers = hand.answering(record) if hand is not None else []
+        asked = {id(one.jotting): one.expected for one in answers if one.expected}
+        return Takes(self.steady, self.smooth, self.falling, asked=asked, whole_lines=self.whole_lines)
+
+    def sound(self, record: Record) -> tuple[Record, tuple[Odd, ...]]:
+        """The record without readings that cannot well be, and these, to be asked about."""
+        takes = self.takes(record)
+        odd = odd_readings(record, takes, self.named)
+        return without(record, odd, takes, self.named), odd
+
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""
         raise NotImplementedError
@@ -395,7 +416,7 @@ class Method:
 
     def simulate(self, record: Record, count: int = DRAWS) -> tuple[Simulated, ...]:
         """The ± of every finding once more, by draws (JCGM 101): the account is made again from records in which every error has come true at once."""
-        record = self.in_order(record)
+        record, _ = self.sound(self.in_order(record))
         account = self.account(record)
         asked = [f for f in account.findings.values() if f.contributions and f.value is not None and not f.bound]
         if not asked:

@@ -77,3 +77,9 @@ def read_ratings(unit: Unit, *, how_much: bool = True) -> UnitRatings:
 def usual_in(low: float, high: float) -> float:
     """The usual system voltage in a window, or else its middle."""
     return next((volts for volts in _USUAL_V if low <= volts <= high), (low + high) / 2)
+
+
+def amps_of_label(unit: Unit) -> float | None:
+    """The first amperes on a label, such as a port's or a charger's; None where it says none."""
+    found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", unit.label_text)
+    return float(found[1].replace(",", ".")) if found else None

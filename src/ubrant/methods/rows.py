@@ -81,12 +81,13 @@ class Row:
 
 
 class Answer(NamedTuple):
-    """A typed line, when it is of, how what it is of is called, and the key of the row that it answers; empty where a person said otherwise."""
+    """A typed line, when it is of, how what it is of is called, and the key of the row that it answers, with what that asked for; empty where a person said otherwise."""
 
     time_s: float
     jotting: Jotting
     name: str
     key: str
+    expected: Mapping[Key, float] = {}
 
 
 @dataclass(frozen=True)
@@ -187,7 +188,7 @@ class ByHand:
             note = jotting.text.strip('" ') if named is None else ""
             place = named if named is not None else turn
             of = self.rows[place] if place is not None and not note else None
-            found.append(Answer(moment, jotting, note or (of.short if of is not None else ""), of.key if of is not None else ""))
+            found.append(Answer(moment, jotting, note or of.short, of.key, of.expected) if of else Answer(moment, jotting, note, ""))
         return found
 
     def _named(self, note: str, left: Sequence[int]) -> int | None:

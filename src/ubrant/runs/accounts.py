@@ -14,6 +14,7 @@ from ubrant.bench.switched_on import Ledger
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.usual_meters import assumed_text
+from ubrant.core.gate.readings import Odd
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.beside import contradicts
 from ubrant.core.record.between_marks import between_marks
@@ -38,7 +39,7 @@ if TYPE_CHECKING:
     from ubrant.methods.rehearsal import Rehearsal
     from ubrant.runs.begin import Session
 
-_MOST_OTHERS = 1000
+_MOST_OTHERS, _MOST_ASKED = 1000, 2
 
 
 def account_of(logbook: Logbook, run: Run, criteria: Criteria | None = None) -> tuple[Record, Account]:
@@ -72,8 +73,18 @@ def whole_account(
     others : the other runs of the unit with their accounts, the newest first; asked for only where the method wants them
     expected : what a rehearsal foretold, for a run that is going on
     """
-    ordered = method.in_order(record)
-    return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(ordered, expected)), ordered, others))
+    ordered, odd = method.sound(method.in_order(record))
+    made = _careful(record, lambda: method.study(_with_ratios(method, record, method.account(ordered, expected)), ordered, others))
+    return _asking(made, odd) if odd else made
+
+
+def _asking(account: Account, odd: Sequence[Odd]) -> Account:
+    """With what was left out because it cannot well be, and the question whether it is so."""
+    said = tuple(one.sentence for one in odd)
+    asked = tuple(one.question for one in odd[:_MOST_ASKED])
+    if account.trouble:
+        return replace(account, trouble=" ".join((*said[:_MOST_ASKED], account.trouble)), questions=asked)
+    return replace(account, warnings=(*said, *account.warnings), questions=(*account.questions, *asked))
 
 
 def others_of(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:

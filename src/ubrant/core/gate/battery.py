@@ -26,6 +26,7 @@ _SAMPLE = 20_000
 _MOST_SHARE, _MOST_SHARE_LITHIUM, _LEAST_SHARE = 150.0, 115.0, 5.0
 _NEAR = 0.04
 _ABSURD = (0.2, 1.7)
+_OVER_CHARGED = 1.08
 _A_FEW = 0.5
 _RISE = 0.01
 _STILL = 0.15
@@ -267,6 +268,8 @@ def _absurd(facts: BatteryFacts) -> tuple[str, str] | None:
     if label is None or not label.voltage_v or not len(readings):
         return None
     low, high = (share * label.voltage_v for share in _ABSURD)
+    if (kind := label.kind_of_cell) is not None and label.series:
+        high = min(high, _OVER_CHARGED * kind.charged_v[-1] * label.series)
     looked = facts.looked or scan(readings)
     if looked.least_volts(facts.first, facts.last) >= low and looked.most_volts(facts.first, facts.last) <= high:
         return None
@@ -517,7 +520,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         _share,
         asks=True,
     ),
-    Check("absurd", PLAUSIBLE, DECIDES_NOTHING, "No battery has a fifth or 1.7 times its nominal voltage under load.", _absurd, asks=True),
+    Check(
+        "absurd",
+        PLAUSIBLE,
+        DECIDES_NOTHING,
+        "No battery has a fifth or 1.7 times its nominal voltage under load, nor 8 % over what a charger stops its cells at.",
+        _absurd,
+        asks=True,
+    ),
     Check(
         "still",
         PLAUSIBLE,

@@ -9,7 +9,6 @@ from typing import Any, ClassVar
 
 from ubrant.core.record.codec import CodecError, decode, encode
 
-
 KINDS: dict[str, type[Event]] = {}
 """Every kind of event by its name in files: each is put in by being written down as a dataclass."""
 

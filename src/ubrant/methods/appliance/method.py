@@ -209,7 +209,7 @@ def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, Jotting]
     """Each line that was not skipped with its mode."""
     hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""))
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
-    for place, (_, jotting, name, _) in zip(places, hand.answering(record), strict=True):
+    for place, (_, jotting, name, *_) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting
 
 

@@ -44,6 +44,7 @@ class AuditMethod(Typed):
     """Of a battery's loads, typed off a clamp."""
 
     key, title, Plan, unplanned = "audit", "Audit by clamp", AuditPlan, AuditPlan(())
+    steady = ((_V,),)
     goes_by_order = each_row_says = False
     taps, roads, reads = ("battery",), (BY_HAND, SIMULATED), (_V, _A)
     flows, far_end, person = "sum_power", words("Loads"), walks_round
@@ -129,7 +130,7 @@ def _read(lines: Sequence[Answer], plan: AuditPlan, system_v: float | None) -> t
     found: dict[str, Read] = {}
     loads: dict[str, Read] = {}
     said: list[str] = []
-    for _, jotting, name, key in lines:
+    for _, jotting, name, key, _ in lines:
         values = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
         if "V" in values and (not volts or key == "rest"):
             volts, half_v = values["V"].value, values["V"].half_width

@@ -44,6 +44,7 @@ class BalanceMethod(Typed):
     """Of a charger, a battery and a load at one node; typed, or from a table."""
 
     key, title, Plan = "balance", "Charging and using at once", BalancePlan
+    steady, whole_lines = (tuple((branch, "V") for branch in BRANCHES),), False
     taps, log, like = ("charger", "load", "battery"), TAP_LOG, "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
     reads, columns, spared = _AMPS, tuple((branch, q) for branch in BRANCHES for q in "VA"), ((IN, "A"), (BATTERY, "A"), (OUT, "V"))
     named: ClassVar = {"input": IN, "output": OUT, **dict.fromkeys(("source", "bank", "station", ""), BATTERY)}

@@ -48,6 +48,7 @@ class CapacitorMethod(Typed):
     """Of capacitors; typed, or from a log."""
 
     key, title, Plan, unplanned = "capacitor", "Capacitor", CapacitorPlan, CapacitorPlan(1.0)
+    smooth, falling, whole_lines = (_A,), (_V,), False
     taps, log, reads, like = ("battery",), BATTERY_LOG, (_V, _A), _EXAMPLE
     named, groups, counts_points = _NAMES, GROUPS, False
     answers = ("capacitance", "label_share", "resistance", "energy_between")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -11,9 +11,11 @@ import numpy as np
 from ubrant.core.account import Account
 from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -23,6 +25,7 @@ from ubrant.methods.charging.person import charges
 from ubrant.methods.declared import Seen, Typed, itself, one_flow, trace_of
 from ubrant.methods.form import Choice, Field, Quantity
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused
+from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Row
@@ -95,6 +98,12 @@ class ChargingMethod(Typed):
 
     def every_s(self, prepared: Prepared) -> float:
         return 0.0 if prepared.plan.into == _WALKED else 900.0
+
+    def takes(self, record: Record) -> Takes:
+        """Into a battery its current goes on without leaps; walked, its points come in any order."""
+        plan, most = self.prepared(record.head).plan, amps_of_label(record.head.setup.unit)
+        walked = plan is None or plan.into == _WALKED
+        return replace(super().takes(record), smooth=() if walked else (_A,), most={_A: most} if most else {})
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return charges(prepared, reader, _WALKED)

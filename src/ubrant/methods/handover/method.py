@@ -41,6 +41,7 @@ class HandoverMethod(Typed):
     """Of what hangs on several sources, typed."""
 
     key, title, Plan, unplanned = "handover", "Hand-over between sources", HandoverPlan, HandoverPlan(())
+    steady = ((_V,),)
     goes_by_order = each_row_says = False
     taps, roads, reads, like = ("output",), (BY_HAND, SIMULATED), (_V,), "11.4 V runs"
     fates_alone = with_fates = True
@@ -88,7 +89,7 @@ class HandoverMethod(Typed):
         findings: dict[str, Finding] = {}
         bad: list[str] = []
         warnings: list[str] = []
-        for k, (_, jotting, name, _) in enumerate(lines, start=1):
+        for k, (_, jotting, name, *_) in enumerate(lines, start=1):
             what = name or say("change {n}", n=k)
             fate = _fate(jotting)
             if fate != RUNS:

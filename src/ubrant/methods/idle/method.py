@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -15,6 +15,7 @@ from ubrant.core.account import Account
 from ubrant.core.conversion.idle import idle_findings, idle_sentence, level
 from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
+from ubrant.core.gate.check import Question
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
@@ -51,6 +52,7 @@ class IdleMethod(Method):
 
     key = "idle"
     title = "Idle draw"
+    steady = ((("input", "V"),),)
     Plan = IdlePlan
     taps = ("input",)
     log = TAP_LOG
@@ -192,11 +194,17 @@ class IdleMethod(Method):
         if "idle_power" not in findings:
             nothing = trouble or say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
-        if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
-            return Account(trouble=slip, drawings=lambda: (_course(traces),))
+        if taken_in is not None and (slip := _slip(setup, plan, taken_in, record.head.conditions.checked)):
+            asked = (Question(say("It is so"), checked=_TOO_MUCH),) if slip.endswith("”.") else ()
+            return Account(trouble=slip, drawings=lambda: (_course(traces),), questions=asked)
         if stands_in is not None and not all(read.by_watts for read in settings.values()):
             warnings.insert(0, stands_in.sentence())
         warnings += record.zero_remarks()
+        normal, economy = (findings[key].value or 0.0 if key in findings else None for key in ("idle_power", "idle_power_economy"))
+        if normal is not None and economy is not None and economy >= normal > 0:
+            warnings.insert(
+                0, say("In its economy setting it draws no less than without: were the two rows mixed up, or did a digit slip?")
+            )
         return Account(
             findings,
             ("idle_power", "idle_energy_day", "idle_power_economy"),
@@ -212,7 +220,7 @@ class IdleMethod(Method):
 
 _SLEEPS = re.compile(r"\b(?:eco|economy|sleep|power\s*sav\w*|standby)\b", re.I)
 """Said of a line, it was read in the economy setting; without a plan nothing else tells."""
-_FAR = 1.6
+_FAR, _MOST_IDLE, _LITTLE_W, _TOO_MUCH = 1.6, 0.1, 3.0, "idle"
 _NO_ZERO_SHARE = 0.7
 """How many times as high as it is fed an input may be, or as low; share of the first reading over which a zero is none."""
 
@@ -252,7 +260,7 @@ def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple
     return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / at_v, "A", place="input")
 
 
-def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
+def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through, checked: Collection[str]) -> str:
     """Why this can be no idle draw, in a sentence; empty where it may be one, or the label does not say enough."""
     try:
         ratings = read_ratings(setup.unit, how_much=False)
@@ -269,6 +277,13 @@ def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
         return say(
             "{watts} W with nothing attached are more than the {rated} W on its label: a slip of unit, or something was attached.",
             watts=show(taken_in.watts),
+            rated=plain(ratings.watts),
+        )
+    if ratings.watts and taken_in.watts > max(_MOST_IDLE * ratings.watts, _LITTLE_W) and _TOO_MUCH not in checked:
+        return say(
+            "{watts} W with nothing attached are {share} % of its {rated} W, and inverters and converters idle at 0.5 to 5 %: did a digit slip, or was something attached? If it is as it was read, say so: “It is so”.",
+            watts=show(taken_in.watts),
+            share=show(100 * taken_in.watts / ratings.watts, 2),
             rated=plain(ratings.watts),
         )
     return ""

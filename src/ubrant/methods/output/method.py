@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
@@ -32,6 +31,7 @@ from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
 from ubrant.methods.method import LoadRating, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.output.person import empties as emptying
+from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Row
@@ -64,6 +64,7 @@ class OutputMethod(Typed):
     """Of banks and stations; typed."""
 
     key, title, Plan, like = "output", "Bank or station output", OutputPlan, "output 5.06 V 1.00 A"
+    steady, whole_lines = ((("output", "V"),), (("output", "A"),)), False
     taps, empties, uses_load, marks_load, counts_points = ("output",), True, True, True, False
     reads = (("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%"))
     groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
@@ -82,8 +83,7 @@ class OutputMethod(Typed):
         plan = prepared.plan
         if not plan.amps > 0 or not plan.volts > 0:
             yield refused(say("What is drawn has to be over 0 A at over 0 V."))
-        port = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", prepared.setup.unit.label_text)
-        most = float(port[1].replace(",", ".")) if port else _USB_A if plan.volts < 6 else None
+        most = amps_of_label(prepared.setup.unit) or (_USB_A if plan.volts < 6 else None)
         if most is not None and plan.amps > most:
             text = words("{a} A are more than its port gives ({most} A): it would switch off or sag.")
             yield to_know(say(text, a=plain(plan.amps), most=plain(most)))

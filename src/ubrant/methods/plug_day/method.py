@@ -82,7 +82,7 @@ class PlugDayMethod(Typed):
         counts = [(moment, r) for moment, jotting, *_ in seen.lines for r in jotting.readings if r.quantity == "Wh"]
         watts = {
             key: (r.value, r.half_width)
-            for _, jotting, _, key in seen.lines
+            for _, jotting, _, key, _ in seen.lines
             for r in jotting.readings
             if r.quantity == "W" and r.kind != "peak"
         }

@@ -16,7 +16,7 @@ from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.readings import Array
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.by_eye import Lines, Reader
 from ubrant.methods.declared import Seen, Typed, itself, one_flow
@@ -28,6 +28,10 @@ from ubrant.methods.rows import Row
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
+
+
+_BESIDE = 0.93
+"""Of what was written of a source's volts, that they may be beside it."""
 
 
 @dataclass(frozen=True)
@@ -108,7 +112,12 @@ class PortMethod(Typed):
         names = [note or (candidates[k].name if k < len(candidates) else "") for k, note in enumerate(seen.table.notes)]
         volts, amps = seen.column("V"), seen.column("A")
         port = analyse_port(volts, amps, names, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A"), label)
-        findings = dict(port.findings)
+        findings, said = dict(port.findings), list(port.warnings)
+        for name, at_v in zip(names, volts.tolist(), strict=True):
+            one = next((c for c in candidates if c.name.lower() == name.strip('" ').lower()), None)
+            if one is not None and not _BESIDE * one.low_v <= at_v <= one.high_v / _BESIDE:
+                text = words("{name} read {v} V, and {low} to {high} V were written for it: did a digit slip, or was it another source?")
+                said.insert(0, say(text, name=one.name, v=plain(at_v, 4), low=plain(one.low_v), high=plain(one.high_v)))
         energy = label_of(seen.setup.unit)
         for k, one in enumerate(candidates, start=1):
             findings |= _candidate(k, one, label, port, energy.energy_wh if energy is not None else None)
@@ -118,7 +127,7 @@ class PortMethod(Typed):
             ("current_limit", "power_limit", *(k for k in findings if k.startswith("port_power_")))[:6],
             (Group("Its law", ("current_limit", "power_limit", "crossover")), given),
             sentence=_sentence(port, candidates, label),
-            warnings=tuple(port.warnings),
+            warnings=tuple(said),
             planned=len(candidates) or None,
             drawings=lambda: (_drawn(volts, amps, port, label), *_matrix(candidates, label, port)),
             short=say("up to {w}", w=_best(findings).value_text()),

@@ -1,0 +1,249 @@
+"""Each typed reading by itself: held against what was asked for, against the others of its place, and against its neighbours.
+
+One that cannot well be is left out of the sums, and asked about: a person who has looked says that it is so, or mends it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import groupby
+from statistics import median
+
+from ubrant.core.gate.check import Question
+from ubrant.core.quantities.jot import LEFT_OUT, JotReading
+from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.record import Key, Record
+from ubrant.core.wording import say
+
+_STEADY = 1.5
+"""What stays about the same through a run is not half as much again, or less than two thirds, in one line of it. Common practice, no source."""
+_SURE, _AMONG = 1.15, 2
+"""So much the others may differ among themselves, and so many there have to be, before one is held against them."""
+_NEIGHBOURS, _OFF = 1.35, 2.2
+"""How near the readings before and after are to each other, and how far the one between them stands off, in times."""
+_SLIPS, _NEAR = (10.0, 100.0, 1000.0), 1.25
+"""A point that slipped, or a thousandth of a unit: so many times more or less than was asked for, give or take a quarter."""
+_ROOM = 0.03
+"""Of the highest: by less a course may rise although it falls, as a load that is let go does. Common practice, no source."""
+_OVER = 2.0
+_NOTHING = 0.02
+"""Of the others: less is a thing that went off, and no slip of it."""
+
+
+@dataclass(frozen=True)
+class Takes:
+    """What a method takes for granted of its readings.
+
+    Attributes
+    ----------
+    steady : groups of what stays about the same through a run, each compared within itself: volts of one place, or of one node
+    smooth : what goes on from line to line without leaps, up or down
+    falling : what only falls from line to line
+    most : what its label says is the most, by tap and quantity
+    asked : by the identity of what was typed in a line, what was asked for at each tap, in each quantity
+    whole_lines : a line without one of its readings is of no use
+    """
+
+    steady: tuple[tuple[Key, ...], ...] = ()
+    smooth: tuple[Key, ...] = ()
+    falling: tuple[Key, ...] = ()
+    most: Mapping[Key, float] = field(default_factory=dict)
+    asked: Mapping[int, Mapping[Key, float]] = field(default_factory=dict)
+    whole_lines: bool = True
+
+
+@dataclass(frozen=True)
+class Odd:
+    """A reading that cannot well be: which line of the record it is in, counted from 0, which reading of it, why, and what confirms it."""
+
+    line: int
+    at: Key
+    sentence: str
+    question: Question
+
+
+@dataclass(frozen=True)
+class _Read:
+    line: int
+    entry: Entry
+    at: Key
+    reading: JotReading
+
+    @property
+    def time_s(self) -> float:
+        return self.entry.time_s
+
+    @property
+    def value(self) -> float:
+        return abs(self.reading.value)
+
+
+def odd_readings(record: Record, takes: Takes, names: Mapping[str, str]) -> tuple[Odd, ...]:
+    """What cannot well be among a record's typed lines, and was not confirmed; in their order.
+
+    Parameters
+    ----------
+    names : other names of the method's taps
+    """
+    if not record.is_typed:
+        return ()
+    read = [
+        _Read(k, entry, (names.get(r.tap, r.tap), r.quantity), r)
+        for k, entry in enumerate(record.lines)
+        if entry.jotting.mark not in {"skip", LEFT_OUT}
+        for r in entry.jotting.readings
+        if r.kind == "read"
+    ]
+    found: dict[tuple[int, Key], str] = {}
+    for check in READING_CHECKS:
+        for one, why in check.look(read, takes):
+            found.setdefault((one.line, one.at), _said_of(one, why))
+    odd: list[Odd] = []
+    for one in read:
+        tap, quantity = one.at
+        key = f"{tap or 'read'}-{quantity}-{one.time_s:.0f}-{one.reading.value:.6g}"
+        said = found.get((one.line, one.at))
+        if said and key not in record.head.conditions.checked:
+            yes = say("{reading} is so", reading=f"{one.reading.value:.12g} {quantity}")
+            odd.append(Odd(one.line, one.at, said, Question(yes, checked=key)))
+    return tuple(odd)
+
+
+def without(record: Record, odd: Sequence[Odd], takes: Takes, names: Mapping[str, str]) -> Record:
+    """The record as if those readings had been skipped."""
+    left_out = {(one.line, one.at) for one in odd}
+
+    def kept(line: int, entry: Entry) -> Entry:
+        jotting = entry.jotting
+        here = tuple(r for r in jotting.readings if (line, (names.get(r.tap, r.tap), r.quantity)) not in left_out)
+        if len(here) == len(jotting.readings):
+            return entry
+        skipped = not here or takes.whole_lines
+        return replace(entry, jotting=replace(jotting, readings=() if skipped else here, mark="skip" if skipped else jotting.mark))
+
+    return replace(record, lines=tuple(kept(k, entry) for k, entry in enumerate(record.lines))) if odd else record
+
+
+def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each that is half as much again as the others of its group, or less than two thirds of them, where these agree."""
+    for group in takes.steady:
+        together = [r for r in read if r.at in group]
+        most = max((r.value for r in together), default=0.0)
+        for one in together:
+            others = [r.value for r in together if r is not one and r.value > _NOTHING * most]
+            if len(others) < _AMONG or one.value <= _NOTHING * max(others):
+                continue
+            middle = median(others)
+            agreeing = [x for x in others if middle / _SURE <= x <= middle * _SURE]
+            if len(agreeing) >= max(_AMONG, 0.8 * len(others)) and not middle / _STEADY <= one.value <= middle * _STEADY:
+                yield one, say("stand beside others of about {value} {quantity}", value=show(middle, 3), quantity=one.at[1])
+
+
+def _standing_out(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each that stands far off two neighbours that are near each other. The first is held against the two after it."""
+    for key in takes.smooth:
+        lines = _loaded([r for r in read if r.at == key])
+        for k, one in enumerate(lines[:-1]):
+            beside = lines[1:3] if k == 0 else [lines[k - 1], lines[k + 1]]
+            low, high = min(r.value for r in beside), max(r.value for r in beside)
+            near = math.sqrt(low * high)
+            if len(beside) == 2 and high <= _NEIGHBOURS * low and not near / _OFF <= one.value <= near * _OFF:
+                yield one, say("stand between others of about {value} {quantity}", value=show(near, 3), quantity=one.at[1])
+
+
+def _loaded(read: Sequence[_Read]) -> list[_Read]:
+    """One a line, without those at which as good as nothing was read."""
+    lines = [next(group) for _, group in groupby(read, key=lambda r: r.line)]
+    most = max((r.value for r in lines), default=0.0)
+    return [r for r in lines if r.value > _NOTHING * most]
+
+
+def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each by which a course that only falls goes up: the one before the rise, where it would fall without that, else the one after it."""
+    for key in takes.falling:
+        lines = _loaded([r for r in read if r.at == key])
+        room = _ROOM * max((r.value for r in lines), default=0.0)
+        k = 1
+        while k < len(lines) - 1:
+            before, one, after = lines[k - 1 : k + 2]
+            if after.value <= one.value + room:
+                k += 1
+                continue
+            gone = one if before.value > after.value - room else after
+            lines.remove(gone)
+            yield gone, say("stand where it only falls from line to line")
+
+
+def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each that is far over what the label says is the most."""
+    for one in read:
+        most = takes.most.get(one.at)
+        if most and one.value > _OVER * most:
+            yield one, say("are far over the {value} {quantity} on its label", value=plain(most, 4), quantity=one.at[1])
+
+
+def _not_asked_for(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each that is another than was asked for; where most are, something else was done than was planned, and none of them slipped."""
+    held = [(one, abs(wanted)) for one in read if (wanted := takes.asked.get(id(one.entry.jotting), {}).get(one.at))]
+    off = [(one, wanted) for one, wanted in held if _is_slip(one, wanted)]
+    for key in {one.at for one, _ in off}:
+        here = [pair for pair in off if pair[0].at == key]
+        if 2 * len(here) < sum(1 for one, _ in held if one.at == key):
+            for one, wanted in here:
+                yield one, say("were read where {value} {quantity} were asked for", value=plain(wanted, 4), quantity=one.at[1])
+
+
+def _is_slip(one: _Read, wanted: float) -> bool:
+    """Volts that are others than were asked for; amperes or watts by a point that slipped, as loads are seldom what was asked for."""
+    if one.value == 0:
+        return False
+    times = one.value / wanted
+    if one.at[1] == "V":
+        return not 1 / _STEADY <= times <= _STEADY
+    return any(slip / _NEAR <= times <= slip * _NEAR or slip / _NEAR <= 1 / times <= slip * _NEAR for slip in _SLIPS)
+
+
+def _said_of(one: _Read, what: str) -> str:
+    tap, quantity = one.at
+    return say(
+        "{value} {quantity} {tap}at {time} {what}: it was left out. Mend its row, or say that it is so.",
+        value=f"{one.reading.value:.12g}",
+        quantity=quantity,
+        tap=f"{tap} " if tap else "",
+        time=show_duration(one.time_s),
+        what=what,
+    )
+
+
+@dataclass(frozen=True)
+class ReadingCheck:
+    """One row of the table: what it is called, why it is made, and which readings it finds, with what is odd about each."""
+
+    key: str
+    reason: str
+    look: Callable[[Sequence[_Read], Takes], Iterable[tuple[_Read, str]]]
+
+
+READING_CHECKS = (
+    ReadingCheck(
+        "steady",
+        "Volts of one place, or of one node, stay within half as much again of the others, where these agree within 15 %. Common practice, no source.",
+        _apart,
+    ),
+    ReadingCheck(
+        "smooth",
+        "Between two readings within a third of each other none is 2.2 times as much, or as little. Common practice, no source.",
+        _standing_out,
+    ),
+    ReadingCheck("falling", "A capacitor that gives only falls (Q = C·V); 3 % may be a load that lets go.", _risen),
+    ReadingCheck("most", "Nothing gives or takes twice what its label says is the most. Common practice, no source.", _over_its_label),
+    ReadingCheck(
+        "asked for",
+        "Volts within half as much again of what was asked for; amperes and watts not ten, a hundred or a thousand times, give or take a quarter. Most of them off: another plan, and no slip. Common practice, no source.",
+        _not_asked_for,
+    ),
+)
+"""In the order in which they are looked at: a reading is left out for the first that finds it."""
