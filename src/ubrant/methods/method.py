@@ -174,8 +174,8 @@ class Method:
     reads_any: ClassVar[tuple[str, ...]] = ()
     named: ClassVar[Mapping[str, str]] = {}
     steady: ClassVar[tuple[tuple[Key, ...], ...]] = ()
-    smooth: ClassVar[tuple[Key, ...]] = ()
-    falling: ClassVar[tuple[Key, ...]] = ()
+    smooth: ClassVar[tuple[tuple[Key, Key | None], ...]] = ()
+    falling: ClassVar[tuple[tuple[Key, Key | None], ...]] = ()
     whole_lines: ClassVar[bool] = True
 
     def meter_title(self, tap: str) -> str:

@@ -16,6 +16,7 @@ from ubrant.core.quantities.jot import LEFT_OUT, JotReading
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.record import Key, Record
+from ubrant.core.record.typed import gather
 from ubrant.core.wording import say
 
 _STEADY = 1.5
@@ -40,16 +41,16 @@ class Takes:
     Attributes
     ----------
     steady : groups of what stays about the same through a run, each compared within itself: volts of one place, or of one node
-    smooth : what goes on from line to line without leaps, up or down
-    falling : what only falls from line to line
+    smooth : what goes on without leaps, up or down, from line to line or over another quantity: (what, over what; None for from line to line)
+    falling : what only falls, likewise
     most : what its label says is the most, by tap and quantity
     asked : by the identity of what was typed in a line, what was asked for at each tap, in each quantity
     whole_lines : a line without one of its readings is of no use
     """
 
     steady: tuple[tuple[Key, ...], ...] = ()
-    smooth: tuple[Key, ...] = ()
-    falling: tuple[Key, ...] = ()
+    smooth: tuple[tuple[Key, Key | None], ...] = ()
+    falling: tuple[tuple[Key, Key | None], ...] = ()
     most: Mapping[Key, float] = field(default_factory=dict)
     asked: Mapping[int, Mapping[Key, float]] = field(default_factory=dict)
     whole_lines: bool = True
@@ -121,10 +122,13 @@ def without(record: Record, odd: Sequence[Odd], takes: Takes, names: Mapping[str
         here = tuple(r for r in jotting.readings if (line, (names.get(r.tap, r.tap), r.quantity)) not in left_out)
         if len(here) == len(jotting.readings):
             return entry
-        skipped = not here or takes.whole_lines
+        skipped = takes.whole_lines or not (here or jotting.mark)
         return replace(entry, jotting=replace(jotting, readings=() if skipped else here, mark="skip" if skipped else jotting.mark))
 
-    return replace(record, lines=tuple(kept(k, entry) for k, entry in enumerate(record.lines))) if odd else record
+    if not odd:
+        return record
+    lines = tuple(kept(k, entry) for k, entry in enumerate(record.lines))
+    return replace(record, lines=lines, typed=gather(lines))
 
 
 def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
@@ -144,8 +148,8 @@ def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
 
 def _standing_out(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     """Each that stands far off two neighbours that are near each other. The first is held against the two after it."""
-    for key in takes.smooth:
-        lines = _loaded([r for r in read if r.at == key])
+    for key, over in takes.smooth:
+        lines = _course(read, key, over)
         for k, one in enumerate(lines[:-1]):
             beside = lines[1:3] if k == 0 else [lines[k - 1], lines[k + 1]]
             low, high = min(r.value for r in beside), max(r.value for r in beside)
@@ -154,18 +158,24 @@ def _standing_out(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, 
                 yield one, say("stand between others of about {value} {quantity}", value=show(near, 3), quantity=one.at[1])
 
 
-def _loaded(read: Sequence[_Read]) -> list[_Read]:
-    """One a line, without those at which as good as nothing was read."""
-    lines = [next(group) for _, group in groupby(read, key=lambda r: r.line)]
+def _course(read: Sequence[_Read], key: Key, over: Key | None) -> list[_Read]:
+    """One a line, without those at which as good as nothing was read; in the order of the lines, or of what stands beside it in each."""
+    lines = [next(group) for _, group in groupby((r for r in read if r.at == key), key=lambda r: r.line)]
     most = max((r.value for r in lines), default=0.0)
-    return [r for r in lines if r.value > _NOTHING * most]
+    lines = [r for r in lines if r.value > _NOTHING * most]
+    if over is None:
+        return lines
+    beside = {r.line: r.value for r in read if r.at == over}
+    return sorted((r for r in lines if r.line in beside), key=lambda r: beside[r.line])
 
 
 def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     """Each by which a course that only falls goes up: the one before the rise, where it would fall without that, else the one after it."""
-    for key in takes.falling:
-        lines = _loaded([r for r in read if r.at == key])
-        room = _ROOM * max((r.value for r in lines), default=0.0)
+    for key, over in takes.falling:
+        lines = _course(read, key, over)
+        room = _ROOM * median([r.value for r in lines]) if lines else 0.0
+        if over is not None and len(lines) > 2 and lines[1].value > lines[0].value + room and lines[2].value > lines[0].value + room:
+            yield lines.pop(0), say("stand where it only falls")
         k = 1
         while k < len(lines) - 1:
             before, one, after = lines[k - 1 : k + 2]
@@ -174,7 +184,7 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
                 continue
             gone = one if before.value > after.value - room else after
             lines.remove(gone)
-            yield gone, say("stand where it only falls from line to line")
+            yield gone, say("stand where it only falls")
 
 
 def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
@@ -191,7 +201,7 @@ def _not_asked_for(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read,
     off = [(one, wanted) for one, wanted in held if _is_slip(one, wanted)]
     for key in {one.at for one, _ in off}:
         here = [pair for pair in off if pair[0].at == key]
-        if 2 * len(here) < sum(1 for one, _ in held if one.at == key):
+        if 2 * len(here) <= sum(1 for one, _ in held if one.at == key):
             for one, wanted in here:
                 yield one, say("were read where {value} {quantity} were asked for", value=plain(wanted, 4), quantity=one.at[1])
 
@@ -238,7 +248,11 @@ READING_CHECKS = (
         "Between two readings within a third of each other none is 2.2 times as much, or as little. Common practice, no source.",
         _standing_out,
     ),
-    ReadingCheck("falling", "A capacitor that gives only falls (Q = C·V); 3 % may be a load that lets go.", _risen),
+    ReadingCheck(
+        "falling",
+        "A capacitor that gives only falls (Q = C·V), a source the more is drawn of it (its resistance is positive); 3 % are let go. Common practice, no source.",
+        _risen,
+    ),
     ReadingCheck("most", "Nothing gives or takes twice what its label says is the most. Common practice, no source.", _over_its_label),
     ReadingCheck(
         "asked for",

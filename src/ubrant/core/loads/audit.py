@@ -13,7 +13,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.value import as_read, digit, exactly
+from ubrant.core.uncertainty.value import as_read, digit, exactly, within
 from ubrant.core.wording import say, words
 
 WITH, WITHOUT, UNKNOWN = "with", "without", "unknown"
@@ -107,6 +107,9 @@ def analyse_audit(
         return made
 
     values = by_errors(figures, {"A": amps}, errors_in(current, "A"), half, known=current is not None)
+    left, summed = values.get("left_over"), values["sum_of_loads"]
+    if left is not None and summed is not None and _closes(Finding.made("left_over", "", left, "A", "")) is False:
+        values["sum_of_loads"] = summed + within(abs(left.value), words("it does not add up"))
     findings: dict[str, Finding] = {}
     for key, (name, working) in _named(names, base_in).items():
         if (value := values.get(key)) is not None:

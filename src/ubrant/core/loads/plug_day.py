@@ -18,6 +18,10 @@ CLOCK_S = 60.0
 _LONG_S = 20 * 3600.0
 
 
+_MOST_SHARE = 150.0
+"""Percent of a day that it can seem to run, as it starts at more than it was read at. Common practice, no source."""
+
+
 @dataclass(frozen=True)
 class Day:
     """What was read: (s, Wh, half-width) of the counter at the start and the end; W standing by and running with their half-widths, None for not read."""
@@ -90,6 +94,15 @@ def analyse_day(day: Day, power: Accuracy | None, wider: float) -> tuple[dict[st
         share = 100 * (mean - low) / (running - low)
         name = say("On for so much of the time")
         sum_of = say("({m} − {s}) ÷ ({r} − {s}) W", m=show(mean.value), s=show(low.value), r=show(running.value))
+        if share.value > _MOST_SHARE:
+            raise ReadingsError(
+                say(
+                    "{m} W on average are {times} times the {w} W that it was read to run at: did a digit slip in the counter, or were the watts of another mode?",
+                    m=show(mean.value, 3),
+                    times=show(mean.value / day.running[0], 2),
+                    w=show(day.running[0]),
+                )
+            )
         if share.value > 100:
             said.append(
                 say(

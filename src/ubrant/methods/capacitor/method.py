@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Drawing
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
 from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.record import Record
 from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, between_of, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -48,7 +50,7 @@ class CapacitorMethod(Typed):
     """Of capacitors; typed, or from a log."""
 
     key, title, Plan, unplanned = "capacitor", "Capacitor", CapacitorPlan, CapacitorPlan(1.0)
-    smooth, falling, whole_lines = (_A,), (_V,), False
+    smooth, falling, whole_lines = ((_A, None),), ((_V, None),), True
     taps, log, reads, like = ("battery",), BATTERY_LOG, (_V, _A), _EXAMPLE
     named, groups, counts_points = _NAMES, GROUPS, False
     answers = ("capacitance", "label_share", "resistance", "energy_between")
@@ -93,6 +95,10 @@ class CapacitorMethod(Typed):
         text = say("Reading. Some seconds with nothing attached, then switch the load on; stop when it is as low as you want it.")
         return on_and_on(self.by_hand(prepared), _EVERY_S, text)
 
+    def takes(self, record: Record) -> Takes:
+        rated = read_label(record.head.setup.unit.label_text).volts
+        return replace(super().takes(record), most={_V: rated} if rated else {})
+
     def drawn_anyway(self, seen: Seen) -> tuple[Drawing, ...]:
         there = seen.whole("V", "A")
         time, amps = seen.table.time_s[there], seen.column("A")[there]
@@ -108,6 +114,8 @@ class CapacitorMethod(Typed):
         half = seen.half("V", "A", rows=there)
         made = Discharged(time, volts, amps, seen.accuracy("V"), seen.accuracy("A"), half, window, seen.record.is_typed)
         findings = analyse_capacitor(made)
+        if any(e.jotting.mark == "skip" and e.time_s <= time[np.flatnonzero(amps)[0]] for e in seen.record.lines):
+            findings.pop("resistance", None)  # the reading at once after load on is not there: later ones are of what it gave since
         farads = findings["capacitance"]
         label = read_label(seen.setup.unit.label_text)
         if trouble := slip(farads, label):

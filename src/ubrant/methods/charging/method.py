@@ -103,7 +103,7 @@ class ChargingMethod(Typed):
         """Into a battery its current goes on without leaps; walked, its points come in any order."""
         plan, most = self.prepared(record.head).plan, amps_of_label(record.head.setup.unit)
         walked = plan is None or plan.into == _WALKED
-        return replace(super().takes(record), smooth=() if walked else (_A,), most={_A: most} if most else {})
+        return replace(super().takes(record), smooth=() if walked else ((_A, None),), most={_A: most} if most else {})
 
     def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
         return charges(prepared, reader, _WALKED)

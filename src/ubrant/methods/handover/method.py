@@ -41,7 +41,7 @@ class HandoverMethod(Typed):
     """Of what hangs on several sources, typed."""
 
     key, title, Plan, unplanned = "handover", "Hand-over between sources", HandoverPlan, HandoverPlan(())
-    steady = ((_V,),)
+    steady, whole_lines = ((_V,),), False
     goes_by_order = each_row_says = False
     taps, roads, reads, like = ("output",), (BY_HAND, SIMULATED), (_V,), "11.4 V runs"
     fates_alone = with_fates = True

@@ -30,10 +30,6 @@ from ubrant.methods.steps import Ask
 _V, _A = ("input", "V"), ("input", "A")
 
 
-_BESIDE = 0.93
-"""Of what was written of a source's volts, that they may be beside it."""
-
-
 @dataclass(frozen=True)
 class PortPlan:
     """``candidates`` as they were typed, with their spans of volts; the port's own limits where its label does not say them."""
@@ -92,13 +88,15 @@ class PortMethod(Typed):
         yield Ask(text, (cautions.WINDOW, cautions.POLARITY, cautions.UNPLUG_OFF, cautions.PANELS))
 
     def rows(self, prepared: Prepared) -> Iterable[Row]:
-        for name in [c.name for c in read_candidates(prepared.plan.candidates)] or [say("a source"), say("a source of other volts")]:
-            text = say(
-                "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry.",
-                name=name,
-                example=self.like,
-            )
-            yield self.row(text, name)
+        text = words(
+            "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry."
+        )
+        candidates = read_candidates(prepared.plan.candidates)
+        for name in [] if candidates else [say("a source"), say("a source of other volts")]:
+            yield self.row(say(text, name=name, example=self.like), name)
+        for one in candidates:
+            middle = {_V: (one.low_v + one.high_v) / 2}
+            yield self.row(say(text, name=one.name, example=self.like), one.name, expected=middle)
 
     def further(self, prepared: Prepared) -> Row:
         return self.row(say("Another source, or another voltage, the same way; or close the run."))
@@ -112,12 +110,7 @@ class PortMethod(Typed):
         names = [note or (candidates[k].name if k < len(candidates) else "") for k, note in enumerate(seen.table.notes)]
         volts, amps = seen.column("V"), seen.column("A")
         port = analyse_port(volts, amps, names, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A"), label)
-        findings, said = dict(port.findings), list(port.warnings)
-        for name, at_v in zip(names, volts.tolist(), strict=True):
-            one = next((c for c in candidates if c.name.lower() == name.strip('" ').lower()), None)
-            if one is not None and not _BESIDE * one.low_v <= at_v <= one.high_v / _BESIDE:
-                text = words("{name} read {v} V, and {low} to {high} V were written for it: did a digit slip, or was it another source?")
-                said.insert(0, say(text, name=one.name, v=plain(at_v, 4), low=plain(one.low_v), high=plain(one.high_v)))
+        findings = dict(port.findings)
         energy = label_of(seen.setup.unit)
         for k, one in enumerate(candidates, start=1):
             findings |= _candidate(k, one, label, port, energy.energy_wh if energy is not None else None)
@@ -127,7 +120,7 @@ class PortMethod(Typed):
             ("current_limit", "power_limit", *(k for k in findings if k.startswith("port_power_")))[:6],
             (Group("Its law", ("current_limit", "power_limit", "crossover")), given),
             sentence=_sentence(port, candidates, label),
-            warnings=tuple(said),
+            warnings=tuple(port.warnings),
             planned=len(candidates) or None,
             drawings=lambda: (_drawn(volts, amps, port, label), *_matrix(candidates, label, port)),
             short=say("up to {w}", w=_best(findings).value_text()),

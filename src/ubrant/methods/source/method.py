@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -12,8 +12,10 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
+from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
 from ubrant.core.sources.curve import analyse_curve, cells_for
 from ubrant.core.sources.decay import decays, rounds_of
@@ -85,6 +87,11 @@ class SourceMethod(Typed):
             "That is enough. Go on where the power is largest, as close as you like; or the same again on another day, to see how it lasts; or close the run."
         )
         return self.row(text)
+
+    def takes(self, record: Record) -> Takes:
+        """The more is drawn the lower are its volts, by a smooth line: of one day, as from day to day it is another one."""
+        one_day = len(rounds_of(np.array([e.time_s for e in record.lines if e.jotting.readings]))) < 2
+        return replace(super().takes(record), smooth=((_V, _A),), falling=((_V, _A),)) if one_day else super().takes(record)
 
     def sums(self, seen: Seen) -> Account:
         time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")
