@@ -203,10 +203,12 @@ def test_in_the_window_it_is_left_out_asked_about_and_taken_at_a_persons_word(be
     account = close(window, qtbot)
     sound = account.findings["energy_out"].value
     assert sound == pytest.approx(12.66, rel=0.02)
-    assert "10 A output at 1 h 30 min stand beside others of about 1.00 A: it was left out" in window.findings.notes.text()
+    assert "10 A output at 1 h 30 min stand beside others of about 1.00 A: it was left out" in window.findings.asked.text()
+    assert "left out" not in window.findings.notes.text(), "once, where it is answered"
+    assert "left out?" in window.findings.table.model.says.values()
     click(qtbot, window.findings, "10 A is so")
     assert window.findings.account.findings["energy_out"].value > 1.5 * sound
-    assert "left out" not in window.findings.notes.text()
+    assert window.findings.asked.isHidden()
     window.bench.undo.undo()
     assert window.findings.account.findings["energy_out"].value == pytest.approx(sound)
 

@@ -14,6 +14,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
 from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.readings import Array, ReadingsError, Series
@@ -261,6 +262,8 @@ def trace_of(time_s: Array, volts: Array, amps: Array) -> Trace:
     """Volts and amperes over the time that they were read in, (n,) each."""
     span = (float(time_s[0]), float(time_s[-1])) if len(time_s) > 1 else None
     series = {"V": Series(time_s, volts), "A": Series(time_s, amps)}
+    if not len(volts) or float(np.median(np.abs(volts))) < AC_FROM_V:  # on AC volts × amperes are no watts
+        series["W"] = Series(time_s, volts * amps)
     return Trace(series, zero_s=float(time_s[0]) if len(time_s) else 0.0, span=span)
 
 

@@ -393,6 +393,11 @@ class Method:
                 found[entry.time_s] = f"{show(watts[0])} W"
         return found
 
+    def says(self, record: Record) -> Mapping[float, str]:
+        """What stands beside each typed row, by its time: what it says by itself, or that it is asked about."""
+        found, (_, odd) = self.row_findings(record), self.sound(self.in_order(record))
+        return {**found, **{one.time_s: say("left out?") for one in odd}} if odd else found
+
     def hand_of(self, head: Head) -> ByHand | None:
         """A kept run's test as a person makes it; None where it was not planned, or its label no longer says enough for it."""
         try:

@@ -83,7 +83,8 @@ def _asking(account: Account, odd: Sequence[Odd]) -> Account:
     said = tuple(one.sentence for one in odd)
     asked = tuple(one.question for one in odd[:_MOST_ASKED])
     if account.trouble:
-        return replace(account, trouble=" ".join((*said[:_MOST_ASKED], account.trouble)), questions=asked)
+        bare = tuple(replace(question, text="") for question in asked)  # the trouble has it
+        return replace(account, trouble=" ".join((*said[:_MOST_ASKED], account.trouble)), questions=(*account.questions, *bare))
     return replace(account, warnings=(*said, *account.warnings), questions=(*account.questions, *asked))
 
 

@@ -70,11 +70,13 @@ class Question:
     yes : as a button says it
     full : it was full at the start
     checked : key of the check
+    text : what is asked, in a sentence, where nothing else that is shown says it
     """
 
     yes: str
     full: bool = False
     checked: str = ""
+    text: str = ""
 
     @property
     def flag(self) -> str:

@@ -6,6 +6,7 @@ One that cannot well be is left out of the sums, and asked about: a person who h
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import groupby
@@ -29,7 +30,7 @@ _SLIPS, _NEAR = (10.0, 100.0, 1000.0), 1.25
 """A point that slipped, or a thousandth of a unit: so many times more or less than was asked for, give or take a quarter."""
 _ROOM = 0.03
 """Of the highest: by less a course may rise although it falls, as a load that is let go does. Common practice, no source."""
-_OVER = 2.0
+_OVER, _MANY = 2.0, 100
 _NOTHING = 0.02
 """Of the others: less is a thing that went off, and no slip of it."""
 
@@ -58,9 +59,10 @@ class Takes:
 
 @dataclass(frozen=True)
 class Odd:
-    """A reading that cannot well be: which line of the record it is in, counted from 0, which reading of it, why, and what confirms it."""
+    """A reading that cannot well be: which line of the record it is in, counted from 0, of when, which reading of it, why, and what confirms it."""
 
     line: int
+    time_s: float
     at: Key
     sentence: str
     question: Question
@@ -109,7 +111,7 @@ def odd_readings(record: Record, takes: Takes, names: Mapping[str, str]) -> tupl
         said = found.get((one.line, one.at))
         if said and key not in record.head.conditions.checked:
             yes = say("{reading} is so", reading=f"{one.reading.value:.12g} {quantity}")
-            odd.append(Odd(one.line, one.at, said, Question(yes, checked=key)))
+            odd.append(Odd(one.line, one.time_s, one.at, said, Question(yes, checked=key, text=said)))
     return tuple(odd)
 
 
@@ -136,13 +138,15 @@ def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     for group in takes.steady:
         together = [r for r in read if r.at in group]
         most = max((r.value for r in together), default=0.0)
+        ordered = sorted(r.value for r in together if r.value > _NOTHING * most)
         for one in together:
-            others = [r.value for r in together if r is not one and r.value > _NOTHING * most]
-            if len(others) < _AMONG or one.value <= _NOTHING * max(others):
+            place = bisect_left(ordered, one.value)
+            others = [*ordered[:place], *ordered[place + 1 :]] if len(ordered) < _MANY and one.value > _NOTHING * most else ordered
+            if len(others) < _AMONG or one.value <= _NOTHING * others[-1]:
                 continue
-            middle = median(others)
-            agreeing = [x for x in others if middle / _SURE <= x <= middle * _SURE]
-            if len(agreeing) >= max(_AMONG, 0.8 * len(others)) and not middle / _STEADY <= one.value <= middle * _STEADY:
+            middle = others[len(others) // 2] if len(others) % 2 else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
+            agreeing = bisect_right(others, middle * _SURE) - bisect_left(others, middle / _SURE)
+            if agreeing >= max(_AMONG, 0.8 * len(others)) and not middle / _STEADY <= one.value <= middle * _STEADY:
                 yield one, say("stand beside others of about {value} {quantity}", value=show(middle, 3), quantity=one.at[1])
 
 

@@ -463,7 +463,15 @@ def _course(lines: list[tuple[str, Series]]) -> Plot:
         for (name, s), style in zip(shown, (SOLID, DOTTED, DASHED), strict=False)
     )
     description = ", ".join(f"{say(name)}: {show(level(s.value))} W" for name, s in shown)
-    return Plot(title, along, "W", (start, max(end, start + 1e-6)), (0.0, high + 0.15 * max(high, 1e-6)), layers, description)
+    return Plot(
+        title,
+        along,
+        "W",
+        (start - 1.0, end + 1.0) if end - start < 1.0 else (start, end),
+        (0.0, high + 0.15 * max(high, 1e-6)),
+        layers,
+        description,
+    )
 
 
 def _sentence(findings: dict[str, Finding]) -> str:

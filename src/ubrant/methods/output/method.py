@@ -14,7 +14,7 @@ from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import Given, Told, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.conversion.power_path import Flow, Node, PowerPath
-from ubrant.core.drawings import DASHED, Curve, Drawing, Plot, Trace
+from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import BAR, LEFT_H
@@ -27,7 +27,7 @@ from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
+from ubrant.methods.declared import Seen, Typed, itself, no_accuracy, trace_of
 from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
 from ubrant.methods.method import LoadRating, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.output.person import empties as emptying
@@ -369,9 +369,7 @@ def _drawn(given: Given) -> tuple[Drawing, ...]:
         )
     if given.readings is None or not len(given.readings):
         return ()
-    r = given.readings
-    span = float(r.time_s[0]), float(r.time_s[-1])
-    return (Trace({"V": Series(r.time_s, r.voltage_v), "A": Series(r.time_s, r.current_a)}, zero_s=span[0], span=span),)
+    return (trace_of(given.readings.time_s, given.readings.voltage_v, given.readings.current_a),)
 
 
 def _told(series: Series) -> str:

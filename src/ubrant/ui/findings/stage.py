@@ -76,6 +76,7 @@ class FindingsStage(StageFrame):
         self.jot_line = JotLine()
         self.table = ReadingsTable()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
+        self.asked = Callout("caution")
         self.questions = QWidget()
         self._answers = QHBoxLayout(self.questions)
         self._answers.setContentsMargins(0, 0, 0, 0)
@@ -134,6 +135,7 @@ class FindingsStage(StageFrame):
             self.take_newer,
             self.keep_found,
             self.guess,
+            self.asked,
             self.questions,
             self.twice,
             self.what_it_was,
@@ -223,6 +225,7 @@ class FindingsStage(StageFrame):
         for choice in (
             self.what_it_was,
             self.twice,
+            self.asked,
             self.questions,
             self.check_button,
             self.meters_button,
@@ -288,8 +291,9 @@ class FindingsStage(StageFrame):
         self.known_button.setEnabled(not is_unnamed(run) and bool(_taps_of(run)))
         self._show_earlier(run)
         self.ledger.show_account(account)
+        asked = {question.text for question in account.questions}
         interrupted = self.tr("The run was interrupted: these are its findings so far.") if run.state == "interrupted" and findings else ""
-        self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n))
+        self.notes.say("caution", "\n".join(n for n in (interrupted, *account.warnings) if n and n not in asked))
         self.aside.setText(self._ended(account))
         meters = [m.name for m in run.head.setup.meters.values() if m.name]
         self.aside_quiet.setText(f"{run.source} · {', '.join(dict.fromkeys(meters)) or self.tr('meter not named')}")
@@ -319,7 +323,7 @@ class FindingsStage(StageFrame):
         except UnknownMethodError:
             return
         hand = method.hand_of(run.head)
-        says = method.row_findings(record)
+        says = method.says(record)
         self.table.setEnabled(not logbook.read_only)
         self.table.needs_times = hand is not None and hand.marks_load
         sheet = sheet_of(jots, hand.columns if hand is not None else (), logbook.lines_before(run.id))
@@ -340,6 +344,7 @@ class FindingsStage(StageFrame):
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
+        self.asked.say("caution", "\n".join(question.text for question in questions if question.text))
         for question in questions:
             self._answers.addWidget(button(question.yes, partial(self._answer, question)))
         self._answers.addStretch(1)

@@ -229,7 +229,7 @@ class RunStage(StageFrame):
 
         def beside() -> tuple[Account, Mapping[float, str]]:
             account = drawn_already(live_account(run, session, expected, others))
-            return account, method_of(run.method).row_findings(live_record(run, session)) if session.is_typed else {}
+            return account, method_of(run.method).says(live_record(run, session)) if session.is_typed else {}
 
         def done(found: object) -> None:
             self._summing = False
@@ -290,7 +290,7 @@ class RunStage(StageFrame):
         logbook, hand = self._bench.logbook, session.hand
         sheet = sheet_of_typed(typed, hand.columns, logbook.lines_before(run.id), self.table.model.sheet)
         if session.live.work() <= _MANY or not running:  # else it follows with the account, which is made beside the window
-            self._says = method.row_findings(live_record(run, session))
+            self._says = method.says(live_record(run, session))
         says = self._says
         asked = asked_of(sheet, hand)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running, steps=hand.steps)
