@@ -24,7 +24,7 @@ from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
 """USB 2.0, 7.2.2 (value from memory)."""
-_LEFT_POINTS = 5.0
+_LEFT_POINTS, _MUCH_LEFT, _RISES = 5.0, 15.0, 3.0
 """With more on its display when it went off, something other than its end ended it."""
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
@@ -89,6 +89,17 @@ class Given:
     tripped: str | None = None
     power: Accuracy | None = None
 
+    @property
+    def left_percent(self) -> float | None:
+        """What its display said when it went off; None where it said nothing."""
+        percent = self.percent[0] if self.percent is not None else None
+        return _left_at_its_end(percent, self.load_off_s) if percent is not None and len(percent) else None
+
+    @property
+    def emptied(self) -> bool:
+        """Whether it gave up because it was empty: with much left on its display a lead came off, or the load was too small for it."""
+        return self.gave_up and (self.left_percent or 0.0) <= _MUCH_LEFT
+
 
 def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding], Verdict | None, list[str]]:
     """Findings, a verdict on the output's own figure where the label gives one, and what has to be said.
@@ -120,6 +131,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
         )
     if given.readings is not None and by_counter[0] is not None:
         said += _disagree(energy, by_counter[0], _during_counter(given))
+    if given.readings is not None and charge is not None and by_counter[1] is not None and by_counter[1] is not charge:
+        said += _disagree(charge, by_counter[1], _charge_during_counter(given))
     _require_sense(given, energy, label)
     found["energy_out"] = energy
     if charge is not None:
@@ -291,6 +304,18 @@ def _during_counter(given: Given) -> float | None:
     return float(at[1] - at[0])
 
 
+def _charge_during_counter(given: Given) -> float | None:
+    """Ah by the readings from the counter's first reading to its last; None where they do not cover it."""
+    readings, counter = given.readings, given.amp_hours
+    if readings is None or counter is None or len(readings) < 2:
+        return None
+    time, first, last = readings.time_s, float(counter[0].time_s[0]), float(counter[0].time_s[-1])
+    if first < time[0] - 1.0 or last > time[-1] + 1.0:
+        return None
+    flowed = np.concatenate(([0.0], np.cumsum(np.diff(time) * (readings.current_a[1:] + readings.current_a[:-1]) / 7200)))
+    return float(np.interp(last, time, flowed) - np.interp(first, time, flowed))
+
+
 def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[str]:
     """Where counter and readings differ by more than what they do not share may explain: one meter made both."""
     if energy.contributions is None or counter.contributions is None or during is None or counter.value is None:
@@ -301,9 +326,10 @@ def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[s
         return []
     return [
         say(
-            "Its counter says {a} and the readings add up to {b} Wh meanwhile: {apart} Wh apart, where {limit} would be within the ±. Something drew between the readings, or one of them is wrong.",
+            "Its counter says {a} and the readings add up to {b} {unit} meanwhile: {apart} {unit} apart, where {limit} would be within the ±. Something drew between the readings, or one of them is wrong.",
             a=counter.value_text(),
             b=show(during),
+            unit=counter.unit,
             apart=show(apart, 2),
             limit=show(limit, 2),
         )
@@ -344,6 +370,17 @@ def _percent(given: Given, energy: Finding, said: list[str]) -> dict[str, Findin
         return {}
     if change.points < 0:
         said.append(say("Its percent rises while it gives: it was charged meanwhile, or two displays were mixed up."))
+        return {}
+    shown, rises = series.value, np.diff(series.value)
+    if float(rises.max()) > _RISES:
+        at = int(np.argmax(rises))
+        said.append(
+            say(
+                "Its display rises from {a} to {b} % while it gives: was it charged meanwhile, or did a digit slip? Nothing is said of its points until that is mended.",
+                a=plain(float(shown[at])),
+                b=plain(float(shown[at + 1])),
+            )
+        )
         return {}
     found = {"points": points_finding("points", say("Points used"), change)}
     if not change.points > 0:
@@ -408,8 +445,7 @@ def _linearity(given: Given, series: Series) -> Finding | None:
 def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
     """What ended it, and whether that was its end."""
     said = []
-    percent = given.percent[0] if given.percent is not None else None
-    left = _left_at_its_end(percent, given.load_off_s) if percent is not None and len(percent) else None
+    left = given.left_percent
     amps = float(np.median(given.readings.current_a)) if given.readings is not None and len(given.readings) else None
     if given.gave_up and left is not None and amps is not None and left > _FAR_FROM_EMPTY and amps < _STAYS_ON_A:
         found["minimum_load"] = Finding(
@@ -421,7 +457,8 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
             if amps is not None and amps < _SMALL_A
             else ""
         )
-        said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left, 2), why=why))
+        sure = "" if given.emptied else say(" This is at least so much.")
+        said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left, 2), why=why) + sure)
     if not given.gave_up and given.tripped is not None:
         noted = f" (“{given.tripped}”)" if given.tripped else ""
         said.append(say("It tripped{noted}: if that was its end say “empty” there; else this is at least so much.", noted=noted))
@@ -471,11 +508,11 @@ def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdi
         return Verdict(CANNOT_TELL, say("Cannot tell: {what}, without a ±.", what=what), say("Give the meter's accuracy."))
     if charge.value - u > rated:
         return Verdict(MEETS, say("Meets its output figure: {what}.", what=what))
-    whole = given.gave_up and given.full
+    whole = given.emptied and given.full
     if charge.value + u < rated and whole:
         return Verdict(BELOW, say("Below its output figure: {what}.", what=what))
     if not whole:
-        text = say("it was stopped with some left") if not given.gave_up else say("nobody said that it was full")
+        text = say("it was stopped with some left") if not given.emptied else say("nobody said that it was full")
         return Verdict(
             CANNOT_TELL,
             say("Cannot tell: {what}, but {why}.", what=what, why=text),

@@ -147,6 +147,8 @@ def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
             middle = others[len(others) // 2] if len(others) % 2 else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
             agreeing = bisect_right(others, middle * _SURE) - bisect_left(others, middle / _SURE)
             if agreeing >= max(_AMONG, 0.8 * len(others)) and not middle / _STEADY <= one.value <= middle * _STEADY:
+                if one is together[-1] and one.value < middle:
+                    continue  # the last may be where it got less
                 yield one, say("stand beside others of about {value} {quantity}", value=show(middle, 3), quantity=one.at[1])
 
 

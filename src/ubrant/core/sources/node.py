@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from ubrant.core.conversion.points import Mask
 from ubrant.core.quantities.accuracy import Accuracy
@@ -116,9 +117,25 @@ def _turned(read: Branches, warnings: list[str]) -> Branches:
     as_read = np.abs(read.amps[IN] + read.amps[BATTERY] - read.amps[OUT])[flows]
     turned = np.abs(read.amps[IN] - read.amps[BATTERY] - read.amps[OUT])[flows]
     if not (turned < 0.3 * as_read).all():
-        return read
+        return _signed(read, flows, as_read, turned, warnings)
     warnings.append(say("The battery's current was written as positive while it charges; it is taken the other way round here."))
     return Branches(read.volts, {**read.amps, BATTERY: -read.amps[BATTERY]}, read.half, read.accuracy)
+
+
+def _signed(read: Branches, flows: npt.NDArray[np.bool_], as_read: Array, turned: Array, warnings: list[str]) -> Branches:
+    """Of a meter that shows no sign: positive throughout, and each point closes one way round; where more comes in than goes out it charges."""
+    battery = read.amps[BATTERY]
+    charges = turned < 0.3 * as_read
+    closes = np.minimum(as_read, turned) < 0.25 * np.abs(battery[flows])
+    if (battery[flows] < 0).any() or not charges.any() or not closes.all():
+        return read
+    more_in = read.amps[IN][flows] > read.amps[OUT][flows]
+    if (charges & ~more_in).any():
+        return read
+    sign = np.ones(len(battery))
+    sign[np.flatnonzero(flows)[charges]] = -1.0
+    warnings.append(say("The battery's current was written without a sign: where more comes in than goes out it is taken as charging."))
+    return Branches(read.volts, {**read.amps, BATTERY: sign * battery}, read.half, read.accuracy)
 
 
 def _is_converted(read: Branches) -> bool:

@@ -29,6 +29,10 @@ from ubrant.methods.steps import Ask
 _V = ("output", "V")
 
 
+_DEAD = 0.2
+"""Of the highest output that was read: with less nothing runs. Common practice, no source."""
+
+
 @dataclass(frozen=True)
 class HandoverPlan:
     """``sources`` in the order in which they take over; ``least_v`` the output may fall to, None for unknown."""
@@ -86,15 +90,18 @@ class HandoverMethod(Typed):
         if not lines:
             text = words("No source was pulled yet: type the lowest output and what became of the load, like “{example}”.")
             raise ReadingsError(say(text, example=self.like))
+        highest = max((abs(r.value) for line in lines for r in line.jotting.readings if r.quantity == "V"), default=0.0)
         findings: dict[str, Finding] = {}
         bad: list[str] = []
         warnings: list[str] = []
         for k, (_, jotting, name, *_) in enumerate(lines, start=1):
             what = name or say("change {n}", n=k)
-            fate = _fate(jotting)
+            fate, volts = _fate(jotting), next((r for r in jotting.readings if r.quantity == "V"), None)
+            if fate == RUNS and volts is not None and abs(volts.value) < _DEAD * highest:
+                fate = OFF
+                warnings.append(say("{what}: at {v} V nothing runs on: it is counted as off.", what=what, v=plain(volts.value)))
             if fate != RUNS:
                 bad.append(say("{what}: it went off", what=what) if fate == OFF else say("{what}: it restarted", what=what))
-            volts = next((r for r in jotting.readings if r.quantity == "V"), None)
             if volts is None:
                 continue
             shown = as_read(volts.value, seen.accuracy("V")) + digit(volts.half_width, "V", when=what)

@@ -161,13 +161,13 @@ class OutputMethod(Typed):
         return Account(
             findings,
             verdict=None if live else verdict,
-            sentence=_sentence(findings, at, whole=given.gave_up, came_in=given.came_in) if verdict is None or live else verdict.sentence,
+            sentence=_sentence(findings, at, whole=given.emptied, came_in=given.came_in) if verdict is None or live else verdict.sentence,
             warnings=(*(() if live else said), *no_accuracy(energy)),
             ended_by="gave up" if given.gave_up else record.ended_by,
             drawings=lambda: _drawn(given),
             energy=None
             if live or given.came_in
-            else Energy(energy.value or 0.0, energy.expanded_uncertainty, given.gave_up and given.full, 1.0),
+            else Energy(energy.value or 0.0, energy.expanded_uncertainty, given.emptied and given.full, 1.0),
             short=energy.with_uncertainty(),
             bar=_shelf_bar(findings),
         )
@@ -191,7 +191,7 @@ def _emptied(record: Record, account: Account) -> Emptied | None:
     """A run from full to its own end, for what a second rate says; None for any other."""
     energy, lasted = account.findings.get("energy_out"), account.findings.get("duration")
     whole = account.ended_by == "gave up" and record.head.conditions.was_full is not False and "minimum_load" not in account.findings
-    if energy is None or lasted is None or not lasted.value or not whole or account.energy is None:
+    if energy is None or lasted is None or not lasted.value or not whole or account.energy is None or not account.energy.whole:
         return None
     return Emptied(energy, lasted.value / 3600)
 
@@ -235,6 +235,8 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
         readings, widths, why_not = None, None, str(error)
     on, off = record.switched()
     empty = record.typed.mark_s("empty")
+    if empty is not None and (by_hand := _switched_off_before(record, empty)) is not None:
+        off, empty = by_hand, None  # what a bank with nothing attached does later is not its end
     if readings is not None and len(readings):
         since = on if on is not None else float(readings.time_s[0])
         until = empty if empty is not None else off if off is not None else float(readings.time_s[-1])
@@ -275,6 +277,12 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
+
+
+def _switched_off_before(record: Record, empty_s: float) -> float | None:
+    """When a person took the load off, long before it was called empty; None where nobody did."""
+    marks = [(t, mark) for t, mark in record.typed.marks if mark in {"load on", "load off"} and t < empty_s]
+    return marks[-1][0] if marks and marks[-1][1] == "load off" and empty_s - marks[-1][0] > _AT_ONCE_S else None
 
 
 def _bars(record: Record, load_on_s: float | None) -> tuple[Bar, ...]:

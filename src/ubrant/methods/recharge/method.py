@@ -215,6 +215,14 @@ def _trouble(source: Series, device: tuple[Series, Array], setup: Setup) -> str:
         return say("The device's percent never rose: nothing was charged, or it is a display that never moves.")
     if len(source) > 1 and falls < 0:
         return say("The source's percent rises while it charges something: was it charged meanwhile? Then nothing can be said.")
+    steps = np.diff(source.value) if len(source) > 1 else np.zeros(0)
+    if len(steps) and float(steps.max()) > LINEARITY_POINTS:
+        k = int(np.argmax(steps))
+        return say(
+            "The source's percent rises from {a} to {b} % while it charges something: was it charged meanwhile, or did a digit slip? Mend the row, or leave it out.",
+            a=plain(float(source.value[k])),
+            b=plain(float(source.value[k + 1])),
+        )
     return ""
 
 
