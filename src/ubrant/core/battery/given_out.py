@@ -24,7 +24,7 @@ from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
 """USB 2.0, 7.2.2 (value from memory)."""
-_LEFT_POINTS, _MUCH_LEFT, _RISES = 5.0, 15.0, 3.0
+_LEFT_POINTS, _MUCH_LEFT, _RISES, _GOT_SMALL = 5.0, 15.0, 3.0, 0.5
 """With more on its display when it went off, something other than its end ended it."""
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
@@ -459,6 +459,13 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
         )
         sure = "" if given.emptied else say(" This is at least so much.")
         said.append(say("It went off with {p} % on its display: that may not have been its end.{why}", p=plain(left, 2), why=why) + sure)
+    if given.gave_up and amps and given.readings is not None and (last := _last_under_load(given.readings)) < _GOT_SMALL * amps:
+        text = say(
+            "The last amperes, {last}, are far less than the {amps} A before: the load got small, or a digit slipped.",
+            last=plain(last, 3),
+            amps=show(amps, 3),
+        )
+        said.append(text)
     if not given.gave_up and given.tripped is not None:
         noted = f" (“{given.tripped}”)" if given.tripped else ""
         said.append(say("It tripped{noted}: if that was its end say “empty” there; else this is at least so much.", noted=noted))
@@ -482,6 +489,12 @@ def _ending(given: Given, found: dict[str, Finding]) -> list[str]:
                     )
                 )
     return said
+
+
+def _last_under_load(readings: Readings) -> float:
+    """The last amperes that flowed; those at which it was off already are of no load."""
+    flowing = readings.current_a[readings.current_a > 0]
+    return float(flowing[-1]) if len(flowing) else 0.0
 
 
 def _left_at_its_end(percent: Series, off_s: float | None) -> float:
