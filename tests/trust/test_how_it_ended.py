@@ -105,3 +105,11 @@ def test_an_economy_setting_that_draws_no_less_is_said(analysed):
     head = "method: idle\nunit: Inverter\nkind: inverter\nlabel: 12 V to 230 V 300 W\nvolts: 0.5 % + 10 mV\namps: 1 % + 10 mA\n\n"
     said = analysed(head + "@10:00 input 12.8 V 0.00 A\n@10:02 input 12.8 V 0.35 A\n@10:04 input 12.8 V 0.40 A economy\n")
     assert any("no less than without" in w for w in said["warnings"])
+
+
+def test_where_nothing_can_be_said_either_way_the_method_says_why(analysed):
+    """Volts and amperes the wrong way round in the only line that counts: not *left out*, and then *nothing was read*."""
+    head = "method: idle\nunit: Inverter\nkind: inverter\nlabel: 12 V to 230 V 300 W\nvolts: 0.5 % + 10 mV\namps: 1 % + 10 mA\nplan input: 12.8 V\n\n"
+    said = analysed(head + "@10:00 input 12.8 V 0.00 A\n@10:02 input 0.35 V 12.8 A\n")
+    assert "seem to be swapped" in said["trouble"]
+    assert "left out" not in said["trouble"]

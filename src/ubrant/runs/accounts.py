@@ -73,9 +73,18 @@ def whole_account(
     others : the other runs of the unit with their accounts, the newest first; asked for only where the method wants them
     expected : what a rehearsal foretold, for a run that is going on
     """
-    ordered, odd = method.sound(method.in_order(record))
-    made = _careful(record, lambda: method.study(_with_ratios(method, record, method.account(ordered, expected)), ordered, others))
-    return _asking(made, odd) if odd else made
+    ordered = method.in_order(record)
+    sound, odd = method.sound(ordered)
+
+    def made_of(counting: Record) -> Account:
+        return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others))
+
+    made = made_of(sound)
+    if not odd:
+        return made
+    if made.trouble and (as_typed := made_of(ordered)).trouble:
+        return as_typed  # the method itself knows better what is wrong
+    return _asking(made, odd)
 
 
 def _asking(account: Account, odd: Sequence[Odd]) -> Account:
