@@ -365,15 +365,19 @@ class Method:
     def takes(self, record: Record) -> Takes:
         """What it takes for granted of each typed reading: what was asked for, and what stays about the same or goes on without leaps."""
         hand = self.hand_of(record.head) if record.is_typed else None
-        answers = hand.answering(record) if hand is not None else []
+        answers = hand.answering(record) if hand is not None and any(row.expected for row in hand.rows) else []
         asked = {id(one.jotting): one.expected for one in answers if one.expected}
         return Takes(self.steady, self.smooth, self.falling, asked=asked, whole_lines=self.whole_lines)
 
     def sound(self, record: Record) -> tuple[Record, tuple[Odd, ...]]:
         """The record without readings that cannot well be, and these, to be asked about."""
-        takes = self.takes(record)
-        odd = odd_readings(record, takes, self.named)
-        return without(record, odd, takes, self.named), odd
+
+        def look() -> tuple[Record, tuple[Odd, ...]]:
+            takes = self.takes(record)
+            odd = odd_readings(record, takes, self.named)
+            return without(record, odd, takes, self.named), odd
+
+        return record.once(("sound", self.key), look)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""

@@ -194,7 +194,7 @@ class ByHand:
     def _named(self, note: str, left: Sequence[int]) -> int | None:
         """The row that a note names: of several of one name the first that is ``left``, and of two names the longer."""
         note = note.strip('" ').lower()
-        if not note:
+        if not note or not self.rows:
             return None
         names = sorted(
             ((row.short.lower(), k) for k, row in enumerate(self.rows) if row.short), key=lambda one: (-len(one[0]), one[1] not in left)

@@ -12,6 +12,8 @@ from dataclasses import dataclass, field, replace
 from itertools import groupby
 from statistics import median
 
+import numpy as np
+
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.jot import LEFT_OUT, JotReading
 from ubrant.core.quantities.quantity import plain, show, show_duration
@@ -22,7 +24,7 @@ from ubrant.core.wording import say
 
 _STEADY = 1.5
 """What stays about the same through a run is not half as much again, or less than two thirds, in one line of it. Common practice, no source."""
-_SURE, _AMONG = 1.15, 2
+_SURE, _AMONG, _ALIKE = 1.15, 2, 0.15
 """So much the others may differ among themselves, and so many there have to be, before one is held against them."""
 _NEIGHBOURS, _OFF = 1.35, 2.2
 """How near the readings before and after are to each other, and how far the one between them stands off, in times."""
@@ -55,6 +57,12 @@ class Takes:
     most: Mapping[Key, float] = field(default_factory=dict)
     asked: Mapping[int, Mapping[Key, float]] = field(default_factory=dict)
     whole_lines: bool = True
+
+    @property
+    def keys(self) -> frozenset[Key]:
+        """Which readings it says something of, but for what was asked for."""
+        courses = (key for pair in (*self.smooth, *self.falling) for key in pair if key is not None)
+        return frozenset((*(key for group in self.steady for key in group), *courses, *self.most))
 
 
 @dataclass(frozen=True)
@@ -91,14 +99,15 @@ def odd_readings(record: Record, takes: Takes, names: Mapping[str, str]) -> tupl
     ----------
     names : other names of the method's taps
     """
-    if not record.is_typed:
+    looked_at = takes.keys
+    if not record.is_typed or not (looked_at or takes.asked):
         return ()
     read = [
         _Read(k, entry, (names.get(r.tap, r.tap), r.quantity), r)
         for k, entry in enumerate(record.lines)
         if entry.jotting.mark not in {"skip", LEFT_OUT}
         for r in entry.jotting.readings
-        if r.kind == "read"
+        if r.kind == "read" and (takes.asked or (names.get(r.tap, r.tap), r.quantity) in looked_at)
     ]
     found: dict[tuple[int, Key], str] = {}
     for check in READING_CHECKS:
@@ -137,6 +146,9 @@ def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     """Each that is half as much again as the others of its group, or less than two thirds of them, where these agree."""
     for group in takes.steady:
         together = [r for r in read if r.at in group]
+        values = np.array([r.value for r in together])
+        if not len(values) or (np.abs(values / (np.median(values) or 1.0) - 1) < _ALIKE).all():
+            continue  # as most of the time
         most = max((r.value for r in together), default=0.0)
         ordered = sorted(r.value for r in together if r.value > _NOTHING * most)
         for one in together:
