@@ -113,3 +113,30 @@ def test_where_nothing_can_be_said_either_way_the_method_says_why(analysed):
     said = analysed(head + "@10:00 input 12.8 V 0.00 A\n@10:02 input 0.35 V 12.8 A\n")
     assert "seem to be swapped" in said["trouble"]
     assert "left out" not in said["trouble"]
+
+
+PLUG = "method: plug-day\nunit: Fridge\nkind: load\nlabel: 230 V 90 W\nwatts: 1 % + 0.3 W\nstarted: 2026-11-30 10:00\n\n@10:00 5.6 W\n@10:05 82 W\n@10:10 0 Wh\n"
+
+
+@pytest.mark.parametrize(("counter", "says"), [("2.80 kWh", "starts higher"), ("3.10 kWh", "times the 82.00 W that it was read to run at")])
+def test_a_day_of_far_more_than_it_runs_at_is_refused(analysed, counter, says):
+    """82 W while it runs: 116 W over a day may be how it starts, 129 W is another mode or a digit."""
+    assert says in str(analysed(f"{PLUG}@2026-12-01 10:15 {counter}\n"))
+
+
+def test_an_audit_that_does_not_add_up_knows_its_sum_no_better_than_that(analysed):
+    """0.4 A with all off, 3.1, 2.0 and 25 A one by one, 5.5 A together."""
+    head = "method: audit\nunit: Van\nkind: battery\nlabel: 12 V 95 Ah lead-acid\namps: 1.5 % + 20 mA\n\n12.6 V\n0.4 A\n3.1 A lights\n2.0 A pump\n"
+    bad = analysed(head + "25 A fridge\n5.5 A all on\n")["findings"]["sum_of_loads"]
+    assert bad["expanded_uncertainty"] > bad["value"] - 5.5
+    good = analysed(head + "2.5 A fridge\n6.8 A all on\n")["findings"]["sum_of_loads"]
+    assert good["expanded_uncertainty"] < 0.5
+
+
+def test_a_capacitor_whose_first_reading_under_load_was_left_out_has_no_resistance(analysed):
+    head = "method: capacitor\nunit: Caps\nkind: battery\nlabel: 100 F 5.4 V\nvolts: 0.1 % + 5 mV\namps: 0.5 % + 5 mA\n\n@10:00:00 5.40 V 0 A\n"
+    rest = "@10:02:10 4.15 V 1.00 A\n@10:04:10 2.95 V 1.00 A\n@10:06:10 1.75 V 1.00 A\n"
+    assert "resistance" in analysed(head + "@10:00:10 5.35 V 1.00 A\n" + rest)["findings"]
+    said = analysed(head + "@10:00:10 53.5 V 1.00 A\n" + rest)
+    assert "resistance" not in said["findings"]
+    assert said["findings"]["capacitance"]["value"] == pytest.approx(100.0, rel=0.01)

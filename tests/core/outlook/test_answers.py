@@ -309,3 +309,10 @@ def test_an_engine_always_at_the_alarm_or_never():
     shortly = walk(kit(inputs=[Input("engine", Spread(200.0), starts_at=0.3, until=0.5)]), step_s=60.0, horizon_s=86400.0)
     after = shortly.left[np.argmax(shortly.left[:, 0] < 0.3) :, 0]
     assert 0.49 < float(after.max()) < 0.52
+
+
+def test_a_curve_that_was_measured_under_load_stands_for_that_load():
+    """12 V at 5 A by its discharge; 60 W draw 5 A at 12 V, whatever its resistance."""
+    measured = Curve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 5.0, Spread(0.05))
+    straight = kit(Load("load", Spread(60.0)), source=Source("Pack", Spread(50.0), measured))
+    assert walk(straight).volts[1:4, 0] == pytest.approx(12.0, abs=1e-3)
