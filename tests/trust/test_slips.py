@@ -85,10 +85,12 @@ def is_silently_wrong(before: Account, after: Account) -> bool:
 
 
 @pytest.mark.parametrize("key", sorted(e.key for e in entries() if e.key in SAMPLES))
-def test_a_slip_is_never_answered_with_a_fine_figure(key):
+def test_a_slip_is_never_answered_with_a_fine_figure(key, share):
+    """All with ``--all``, some two dozen of each otherwise."""
     head = head_of(key)
-    before = told(key, SAMPLES[key].lines, head)
-    silent = [lines for lines in each_slip(SAMPLES[key].lines) if is_silently_wrong(before, told(key, lines, head))]
+    before, slips = told(key, SAMPLES[key].lines, head), list(each_slip(SAMPLES[key].lines))
+    step = 1 if share == 1.0 else max(1, len(slips) // 24)
+    silent = [lines for lines in slips[::step] if is_silently_wrong(before, told(key, lines, head))]
     assert len(silent) <= _STILL_SILENT.get(key, 0), silent
 
 
