@@ -166,6 +166,15 @@ def test_where_most_is_other_than_was_asked_for_nothing_slipped():
     assert odd_readings(record, Takes(asked={id(e.jotting): {_A: 4.0} for e in record.lines}), {"": "output"}) == ()
 
 
+def test_two_points_the_other_way_round_are_no_slips():
+    record = typed(head_of("notes"), {0.0: "5.0 A", 60.0: "0.5 A", 120.0: "1.0 A", 180.0: "2.0 A"})
+    wanted = dict(zip((id(e.jotting) for e in record.lines), (0.5, 5.0, 1.0, 2.0), strict=True))
+    assert odd_readings(record, Takes(asked={key: {_A: amps} for key, amps in wanted.items()}), {"": "output"}) == ()
+    slipped_one = typed(head_of("notes"), {0.0: "5.0 A", 60.0: "5.1 A", 120.0: "1.0 A", 180.0: "2.0 A"})
+    asked = {id(e.jotting): {_A: amps} for e, amps in zip(slipped_one.lines, (0.5, 5.0, 1.0, 2.0), strict=True)}
+    assert [one.line for one in odd_readings(slipped_one, Takes(asked=asked), {"": "output"})] == [0]
+
+
 def test_what_is_left_out_is_skipped_and_what_a_person_saw_beside_it_stays():
     lines = {
         0.0: "5.0 V",

@@ -217,11 +217,17 @@ def _not_asked_for(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read,
     """Each that is another than was asked for; where most are, something else was done than was planned, and none of them slipped."""
     held = [(one, abs(wanted)) for one in read if (wanted := takes.asked.get(id(one.entry.jotting), {}).get(one.at))]
     off = [(one, wanted) for one, wanted in held if _is_slip(one, wanted)]
+    off = [pair for pair in off if not any(_are_swapped(pair, other) for other in off)]  # two points were made the other way round
     for key in {one.at for one, _ in off}:
         here = [pair for pair in off if pair[0].at == key]
         if 2 * len(here) <= sum(1 for one, _ in held if one.at == key):
             for one, wanted in here:
                 yield one, say("were read where {value} {quantity} were asked for", value=plain(wanted, 4), quantity=one.at[1])
+
+
+def _are_swapped(one: tuple[_Read, float], other: tuple[_Read, float]) -> bool:
+    """Whether each reads what was asked for in the line of the other."""
+    return one[0].at == other[0].at and all(abs(a[0].value / b[1] - 1) < _ALIKE for a, b in ((one, other), (other, one)))
 
 
 def _is_slip(one: _Read, wanted: float) -> bool:
