@@ -9,7 +9,7 @@ import numpy as np
 from ubrant.core.battery.bars import Bar, by_bars
 from ubrant.core.battery.counters import Count, counted
 from ubrant.core.battery.label_doubt import doubtful
-from ubrant.core.battery.percent import Change, change_between, points_finding
+from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between, points_finding
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
@@ -24,8 +24,10 @@ from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
 """USB 2.0, 7.2.2 (value from memory)."""
-_LEFT_POINTS, _MUCH_LEFT, _RISES, _GOT_SMALL = 5.0, 15.0, 3.0, 0.5
-"""With more on its display when it went off, something other than its end ended it."""
+_LEFT_POINTS, _MUCH_LEFT = 5.0, 15.0
+"""With more on its display when it went off, something other than its end may have ended it; with much more it has. Common practice, no source."""
+_GOT_SMALL = 0.5
+"""Of what was drawn before: at less than that the load got small. Common practice, no source."""
 _USB_CLASS = (4.5, 5.6)
 _FAR_FROM_EMPTY, _STAYS_ON_A = 40.0, 0.3
 """With more percent left than that, and under so many amperes, it went off for want of a load. Common practice, no source."""
@@ -130,9 +132,9 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
             )
         )
     if given.readings is not None and by_counter[0] is not None:
-        said += _disagree(energy, by_counter[0], _during_counter(given))
+        said += _disagree(energy, by_counter[0], _during(given.watt_hours, _flowed(given)))
     if given.readings is not None and charge is not None and by_counter[1] is not None and by_counter[1] is not charge:
-        said += _disagree(charge, by_counter[1], _charge_during_counter(given))
+        said += _disagree(charge, by_counter[1], _during(given.amp_hours, _charge_flowed(given.readings)))
     _require_sense(given, energy, label)
     found["energy_out"] = energy
     if charge is not None:
@@ -291,36 +293,30 @@ def _counted(counter: tuple[Series, Array] | None, given: Given, unit: str) -> F
     return Finding.made(key, name, value, unit, say("difference of its counter"))
 
 
-def _during_counter(given: Given) -> float | None:
-    """Wh by the readings from the counter's first reading to its last; None where they do not cover it."""
-    flowed = _flowed(given)
-    if flowed is None or given.watt_hours is None:
+def _during(counter: tuple[Series, Array] | None, flowed: tuple[Array, Array] | None) -> float | None:
+    """What the readings add up to from a counter's first reading to its last; None where they do not cover it."""
+    if flowed is None or counter is None:
         return None
-    series = given.watt_hours[0]
-    time, energy = flowed
+    (series, _), (time, amount) = counter, flowed
     if series.time_s[0] < time[0] - 1.0 or series.time_s[-1] > time[-1] + 1.0:
         return None
-    at = np.interp(series.time_s[[0, -1]], time, energy)
+    at = np.interp(series.time_s[[0, -1]], time, amount)
     return float(at[1] - at[0])
 
 
-def _charge_during_counter(given: Given) -> float | None:
-    """Ah by the readings from the counter's first reading to its last; None where they do not cover it."""
-    readings, counter = given.readings, given.amp_hours
-    if readings is None or counter is None or len(readings) < 2:
+def _charge_flowed(readings: Readings) -> tuple[Array, Array] | None:
+    """Ah given until each moment."""
+    if len(readings) < 2:
         return None
-    time, first, last = readings.time_s, float(counter[0].time_s[0]), float(counter[0].time_s[-1])
-    if first < time[0] - 1.0 or last > time[-1] + 1.0:
-        return None
-    flowed = np.concatenate(([0.0], np.cumsum(np.diff(time) * (readings.current_a[1:] + readings.current_a[:-1]) / 7200)))
-    return float(np.interp(last, time, flowed) - np.interp(first, time, flowed))
+    steps = np.diff(readings.time_s) * (readings.current_a[1:] + readings.current_a[:-1]) / 7200
+    return readings.time_s, np.concatenate(([0.0], np.cumsum(steps)))
 
 
-def _disagree(energy: Finding, counter: Finding, during: float | None) -> list[str]:
+def _disagree(by_readings: Finding, counter: Finding, during: float | None) -> list[str]:
     """Where counter and readings differ by more than what they do not share may explain: one meter made both."""
-    if energy.contributions is None or counter.contributions is None or during is None or counter.value is None:
+    if by_readings.contributions is None or counter.contributions is None or during is None or counter.value is None:
         return []
-    limit = 2 * ((energy.known - counter.known).u or 0.0)
+    limit = 2 * ((by_readings.known - counter.known).u or 0.0)
     apart = abs(during - counter.value)
     if apart <= limit:
         return []
@@ -372,7 +368,7 @@ def _percent(given: Given, energy: Finding, said: list[str]) -> dict[str, Findin
         said.append(say("Its percent rises while it gives: it was charged meanwhile, or two displays were mixed up."))
         return {}
     shown, rises = series.value, np.diff(series.value)
-    if float(rises.max()) > _RISES:
+    if float(rises.max()) > LINEARITY_POINTS:
         at = int(np.argmax(rises))
         said.append(
             say(

@@ -193,7 +193,7 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
         lines = _course(read, key, over)
         room = _ROOM * median([r.value for r in lines]) if lines else 0.0
         if over is not None and len(lines) > 2 and lines[1].value > lines[0].value + room and lines[2].value > lines[0].value + room:
-            yield lines.pop(0), say("stand where it only falls")
+            yield lines.pop(0), say("are out of line with the others, which only fall")
         k = 1
         while k < len(lines) - 1:
             before, one, after = lines[k - 1 : k + 2]
@@ -202,7 +202,7 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
                 continue
             gone = one if before.value > after.value - room else after
             lines.remove(gone)
-            yield gone, say("stand where it only falls")
+            yield gone, say("are out of line with the others, which only fall")
 
 
 def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:

@@ -386,9 +386,8 @@ def _smallest(beyond: Callable[[float], float], near: float, tolerance: float) -
             high, above, below = (high, above, found) if found < 0 else (low, found, below)
     turned = False
     while high - low > tolerance * high:
-        between = low + (high - low) * (
-            below / (below - above) if not turned else 0.5
-        )  # straight between the two, and halved where that stalls
+        share = 0.5 if turned else below / (below - above)  # straight between the two, and halved where that stalls
+        between = low + (high - low) * share
         between = min(max(between + 0.25 * tolerance * high, low + 0.25 * tolerance * high), high - 0.25 * tolerance * high)
         found, width = beyond(between), high - low
         low, high, below, above = (low, between, below, found) if found >= 0 else (between, high, found, above)

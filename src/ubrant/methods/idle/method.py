@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -194,9 +194,11 @@ class IdleMethod(Method):
         if "idle_power" not in findings:
             nothing = trouble or say("Nothing was read yet with it switched on.")
             return Account(trouble=nothing, drawings=lambda: (_course(traces),))
-        if taken_in is not None and (slip := _slip(setup, plan, taken_in, record.head.conditions.checked)):
-            asked = (Question(say("It is so"), checked=_TOO_MUCH),) if slip.endswith("”.") else ()
-            return Account(trouble=slip, drawings=lambda: (_course(traces),), questions=asked)
+        if taken_in is not None and (slip := _slip(setup, plan, taken_in)):
+            return Account(trouble=slip, drawings=lambda: (_course(traces),))
+        if taken_in is not None and _TOO_MUCH not in record.head.conditions.checked and (much := _too_much(setup, taken_in)):
+            asked = (Question(say("It is so"), checked=_TOO_MUCH),)
+            return Account(trouble=much, drawings=lambda: (_course(traces),), questions=asked)
         if stands_in is not None and not all(read.by_watts for read in settings.values()):
             warnings.insert(0, stands_in.sentence())
         warnings += record.zero_remarks()
@@ -220,7 +222,9 @@ class IdleMethod(Method):
 
 _SLEEPS = re.compile(r"\b(?:eco|economy|sleep|power\s*sav\w*|standby)\b", re.I)
 """Said of a line, it was read in the economy setting; without a plan nothing else tells."""
-_FAR, _MOST_IDLE, _LITTLE_W, _TOO_MUCH = 1.6, 0.1, 3.0, "idle"
+_FAR = 1.6
+_MOST_IDLE, _LITTLE_W, _TOO_MUCH = 0.1, 3.0, "idle"
+"""Of what it gives, and W besides, over which an idle draw is asked about; by which word that is answered. Common practice, no source."""
 _NO_ZERO_SHARE = 0.7
 """How many times as high as it is fed an input may be, or as low; share of the first reading over which a zero is none."""
 
@@ -260,7 +264,7 @@ def _accuracies(record: Record, read: _Read, stands_in: StandIn | None) -> tuple
     return nothing, None if watts is None else Accuracy(watts.gain, watts.zero / at_v, "A", place="input")
 
 
-def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through, checked: Collection[str]) -> str:
+def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through) -> str:
     """Why this can be no idle draw, in a sentence; empty where it may be one, or the label does not say enough."""
     try:
         ratings = read_ratings(setup.unit, how_much=False)
@@ -279,14 +283,23 @@ def _slip(setup: Setup, plan: IdlePlan | None, taken_in: Through, checked: Colle
             watts=show(taken_in.watts),
             rated=plain(ratings.watts),
         )
-    if ratings.watts and taken_in.watts > max(_MOST_IDLE * ratings.watts, _LITTLE_W) and _TOO_MUCH not in checked:
-        return say(
-            "{watts} W with nothing attached are {share} % of its {rated} W, and inverters and converters idle at 0.5 to 5 %: did a digit slip, or was something attached? If it is as it was read, say so: “It is so”.",
-            watts=show(taken_in.watts),
-            share=show(100 * taken_in.watts / ratings.watts, 2),
-            rated=plain(ratings.watts),
-        )
     return ""
+
+
+def _too_much(setup: Setup, taken_in: Through) -> str:
+    """What is asked of an idle draw that is a large share of what its label gives; empty where it is none, or the label does not say."""
+    try:
+        rated = read_ratings(setup.unit, how_much=False).watts
+    except ValueError:
+        return ""
+    if not rated or taken_in.watts <= max(_MOST_IDLE * rated, _LITTLE_W):
+        return ""
+    return say(
+        "{watts} W with nothing attached are {share} % of its {rated} W, and inverters and converters idle at 0.5 to 5 %: did a digit slip, or was something attached? If it is as it was read, say so: “It is so”.",
+        watts=show(taken_in.watts),
+        share=show(100 * taken_in.watts / rated, 2),
+        rated=plain(rated),
+    )
 
 
 def _settings(record: Record, *, has_economy: bool) -> dict[str, _Read]:
