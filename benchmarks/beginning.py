@@ -12,8 +12,8 @@ from ubrant.logbook.records import Run
 from ubrant.methods.discharge.method import DischargeMethod
 from ubrant.methods.discharge.procedure import DischargePlan
 from ubrant.methods.method import Prepared
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice
 
 
 def start_discharge(

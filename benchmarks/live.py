@@ -22,9 +22,9 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.runs.benches import BenchChoice
-from ubrant.ui.application import make_application
-from ubrant.ui.shell import RUN, MainWindow
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import RUN, MainWindow
 
 TAPS = ("battery", "load", "input", "output")
 PER_SECOND = 62.5  # lines of four readings

@@ -18,12 +18,12 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import LoadOn
-from ubrant.core.record.readings import Series
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.ui.application import make_application
-from ubrant.ui.shell import MainWindow
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import MainWindow
 
 
 def wait(milliseconds: int) -> None:

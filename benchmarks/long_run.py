@@ -20,7 +20,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.runs.accounts import account_of
+from ubrant.runs.kept.accounts import account_of
 
 
 def main(hours: float) -> None:

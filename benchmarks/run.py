@@ -32,8 +32,8 @@ def integration() -> str:
 
     from ubrant.core.quantities.accuracy import parse_accuracy
     from ubrant.core.quantities.label import parse_label
+    from ubrant.core.quantities.readings import Readings
     from ubrant.core.record.cutoff import Cutoff
-    from ubrant.core.record.readings import Readings
     from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
     n = 10_000_000
@@ -81,7 +81,7 @@ def importing() -> str:
     from ubrant.core.record.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
-    from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+    from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
 
     n = 1_000_000
     t = np.arange(n) * 1.0
@@ -149,9 +149,9 @@ def trace() -> str:
     """Pan and zoom a trace of three quantities with 10 000 000 readings against the same with 1 600."""
     from PyQt6.QtCore import QEventLoop
 
-    from ubrant.core.record.readings import Series
-    from ubrant.ui.application import make_application
+    from ubrant.core.quantities.readings import Series
     from ubrant.ui.widgets.trace import Trace
+    from ubrant.ui.window.application import make_application
 
     app = make_application()
     times: dict[int, list[float]] = {}
@@ -182,8 +182,8 @@ def outlook_draws() -> str:
     from ubrant.core.outlook.answers import look_quickly
     from ubrant.core.outlook.draws import draws
     from ubrant.core.outlook.walk import walk
-    from ubrant.runs.kit_file import kit_of
-    from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+    from ubrant.runs.kits.kit_file import kit_of
+    from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
 
     rows = [
         (SOURCE, "Pack 100 Ah 12.8 V LiFePO4 label"),

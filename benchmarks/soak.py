@@ -24,7 +24,7 @@ from ubrant.core.models.shown import Channel
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.making.benches import BenchChoice
 
 
 def main(minutes: float) -> None:

@@ -18,10 +18,10 @@ from ubrant.core.record.head import Setup
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import method_of
-from ubrant.runs.begin import start_by_hand
-from ubrant.runs.jotting import take_down
-from ubrant.ui.application import make_application
-from ubrant.ui.shell import RUN, MainWindow
+from ubrant.runs.making.begin import start_by_hand
+from ubrant.runs.typed.jotting import take_down
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import RUN, MainWindow
 
 EACH = 40
 

@@ -28,8 +28,8 @@ if sys.argv[1] == "bare":
     painted(app, window)
 else:
     from ubrant.logbook.logbook import Logbook
-    from ubrant.ui.application import make_application
-    from ubrant.ui.shell import MainWindow
+    from ubrant.ui.window.application import make_application
+    from ubrant.ui.window.shell import MainWindow
 
     app = make_application()
     painted(app, MainWindow(Logbook(Path(sys.argv[2])), "Star-dome kit"))

@@ -16,9 +16,9 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.events import Event, PointTaken
 from ubrant.core.record.head import BY_HAND, SIMULATED, Head, Origin, Setup
-from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.sources import ErrorSource, Kind
@@ -27,11 +27,11 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, entries_of
 from ubrant.methods.method import LoadRating, Prepared
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start_by_hand, start_by_itself
-from ubrant.runs.benches import SIMULATED_LOAD, BenchChoice
-from ubrant.runs.jotting import take_down
-from ubrant.runs.typed_session import TypedSession
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making.begin import start_by_hand, start_by_itself
+from ubrant.runs.making.benches import SIMULATED_LOAD, BenchChoice
+from ubrant.runs.typed.jotting import take_down
+from ubrant.runs.typed.typed_session import TypedSession
 
 VOLTS = parse_accuracy("0.1 % + 3 mV", "V")
 AMPS = parse_accuracy("0.5 % + 5 mA", "A")

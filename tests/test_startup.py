@@ -7,15 +7,15 @@ import subprocess
 import sys
 
 from ubrant.methods.registry import entries
-from ubrant.ui import warm
+from ubrant.ui.window import warm
 
 SLOW = ("pydantic", "pyvisa", "scipy", "polars", "matplotlib", "weasyprint", "contourpy", "openpyxl")
 _PAINTED = f"""
 import sys
 from pathlib import Path
 from ubrant.logbook.logbook import Logbook
-from ubrant.ui.application import make_application
-from ubrant.ui.shell import MainWindow
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import MainWindow
 app = make_application()
 window = MainWindow(Logbook(Path(sys.argv[1])))
 window.show()

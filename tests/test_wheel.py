@@ -18,8 +18,8 @@ import ubrant
 assert "site-packages" in ubrant.__file__, ubrant.__file__
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
-from ubrant.ui.application import make_application
-from ubrant.ui.shell import MainWindow
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import MainWindow
 app = make_application()
 window = MainWindow(Logbook(Path(sys.argv[1])))
 window.show()

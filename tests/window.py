@@ -19,9 +19,9 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import entries
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.ui import theme
-from ubrant.ui.shell import FINDINGS, RUN, MainWindow
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.ui.widgets import theme
+from ubrant.ui.window.shell import FINDINGS, RUN, MainWindow
 
 
 @pytest.fixture(scope="session")

@@ -26,7 +26,7 @@ Answer = tuple[Any, list[bytes]]
 DOES = {
     "workbook": "ubrant.logbook.logs.sheets:workbook_told",
     "parquet": "ubrant.logbook.logs.sheets:parquet_told",
-    "picture": "ubrant.ui.photos:picture_told",
+    "picture": "ubrant.ui.common.photos:picture_told",
 }
 """What it can be asked for: functions of a path that give JSON and bytes, and raise :class:`Refused`."""
 _MOST_FILES, _GROWN_BYTES = 200, 400 << 20

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from ubrant.core.quantities.label import Label
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import Run, StoredRun
-    from ubrant.runs.kit_parts import KitPart
+    from ubrant.runs.kits.kit_parts import KitPart
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -40,7 +40,7 @@ def window(
         print(f"Ubrant {__version__}")
         raise typer.Exit
     if context.invoked_subcommand is None:
-        from ubrant.ui.application import open_window  # Qt is loaded for a window only
+        from ubrant.ui.window.application import open_window  # Qt is loaded for a window only
 
         raise typer.Exit(open_window(logbook))
 
@@ -48,7 +48,7 @@ def window(
 @app.command()
 def demo() -> None:
     """Open the demo logbook: a touring star dome's batteries, tested on the simulated bench."""
-    from ubrant.ui.application import open_demo
+    from ubrant.ui.window.application import open_demo
 
     raise typer.Exit(open_demo())
 
@@ -88,8 +88,8 @@ def analyse_log(
     from ubrant.logbook.logs.log_file import LogError
     from ubrant.methods.method import MethodError
     from ubrant.methods.registry import method_of
-    from ubrant.runs.accounts import account_of_stored
-    from ubrant.runs.bringing_in import LogOptions, read_file
+    from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+    from ubrant.runs.kept.accounts import account_of_stored
 
     if chemistry and chemistry not in CHEMISTRIES:
         _refuse(f"--chemistry “{chemistry}” is not known: it is one of {', '.join(CHEMISTRIES)}.")
@@ -144,8 +144,8 @@ def switch_off_what_is_left(
 ) -> None:
     """Switch off what may still be on from before, and say what came of it."""
     from ubrant.bench.switched_on import Ledger
-    from ubrant.runs.left_on import may_be_on, question
-    from ubrant.runs.still_on import person_looked, switch_off
+    from ubrant.runs.kept.left_on import may_be_on, question
+    from ubrant.runs.making.still_on import person_looked, switch_off
 
     ledger, left = Ledger(), 0
     found = may_be_on(ledger)
@@ -165,8 +165,8 @@ def switch_off_what_is_left(
 @app.command("runs")
 def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     """The runs of a logbook with their numbers."""
-    from ubrant.runs.accounts import summary_of
-    from ubrant.runs.naming import name_of
+    from ubrant.runs.kept.accounts import summary_of
+    from ubrant.runs.kept.naming import name_of
 
     book = _open(logbook)
     for run, name in reversed(book.runs(limit=100_000)):
@@ -185,7 +185,7 @@ def write_a_report(
 ) -> None:
     """A run's report, to print or send."""
     from ubrant.report.document import ReportError, write_report
-    from ubrant.runs.accounts import account_of
+    from ubrant.runs.kept.accounts import account_of
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
@@ -213,7 +213,7 @@ def export_a_run(
 ) -> None:
     """A run's readings as CSV, or with everything known about it as a Data Package."""
     from ubrant.logbook.exporting import ExportError, export_csv, export_package
-    from ubrant.runs.jot_heads import export_jots
+    from ubrant.runs.typed.jot_heads import export_jots
 
     book = _open(logbook)
     chosen, name = _run_of(book, run)
@@ -241,7 +241,7 @@ def compare_runs(
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """Runs held against each other: what differs, and the difference with its own ±."""
-    from ubrant.runs.compare import compare_json, compare_lines, gather
+    from ubrant.runs.studies.compare import compare_json, compare_lines, gather
 
     try:
         numbers = [int(part) for part in runs.split(",") if part.strip()]
@@ -270,8 +270,8 @@ def look_out(
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """How long a kit runs, what goes first, where the watt-hours go."""
-    from ubrant.runs.kit_parts import KitError
-    from ubrant.runs.outlooks import cautions_of, looked_at, outlook_json, outlook_lines, sentence
+    from ubrant.runs.kits.kit_parts import KitError
+    from ubrant.runs.kits.outlooks import cautions_of, looked_at, outlook_json, outlook_lines, sentence
 
     try:
         part, kit = _kit(file)
@@ -297,8 +297,8 @@ def size_of_source(
 ) -> None:
     """What the first source has to hold for so long, or for so many charges."""
     from ubrant.core.quantities.quantity import QuantityError
-    from ubrant.runs.kit_parts import KitError
-    from ubrant.runs.outlooks import parse_wanted, size_json, size_of, size_sentence
+    from ubrant.runs.kits.kit_parts import KitError
+    from ubrant.runs.kits.outlooks import parse_wanted, size_json, size_of, size_sentence
 
     if not 50 <= confidence < 100:
         _refuse("--confidence lies from 50 up to, but not including, 100 %.")
@@ -318,7 +318,7 @@ def list_verdicts(
     logbook: Path = typer.Argument(..., help="A logbook."), as_json: bool = typer.Option(False, "--json", help="As one JSON object.")
 ) -> None:
     """Verdicts that were measured again: how many held, which did not, which a newer version of the sums has changed."""
-    from ubrant.runs.verdicts_again import again_to_json, heading_of, verdicts_again
+    from ubrant.runs.afterwards.verdicts_again import again_to_json, heading_of, verdicts_again
 
     book = _open(logbook)
     found = verdicts_again(book)
@@ -339,7 +339,7 @@ def bring_in_logbook(
 ) -> None:
     """Bring what another logbook holds into this one; a unit of the same serial number, or of the same name and label, is the same one."""
     from ubrant.logbook.file import LogbookError
-    from ubrant.runs.merging import bring_in
+    from ubrant.runs.coming_in.merging import bring_in
 
     book = _open(logbook)
     try:
@@ -352,13 +352,13 @@ def bring_in_logbook(
 
 def _kit(file: Path) -> tuple[KitPart, Kit]:
     """The kit of a file, with the runs of the logbook it names."""
-    from ubrant.runs.kit_file import kit_of
-    from ubrant.runs.kit_parts import read_kit
+    from ubrant.runs.kits.kit_file import kit_of
+    from ubrant.runs.kits.kit_parts import read_kit
 
     part = read_kit(file)
     if not part.logbook:
         return part, kit_of(part, folder=file.parent)
-    from ubrant.runs.measured import measured_in
+    from ubrant.runs.kits.measured import measured_in
 
     book = _open(file.parent / part.logbook)
     try:

@@ -21,10 +21,10 @@ from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.head import INSTRUMENTS
 from ubrant.methods.registry import method_of
 from ubrant.methods.sweep.procedure import SweepPlan, sweep
-from ubrant.runs import benches
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice, bench_checks, choice_again
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making import benches
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice, bench_checks, choice_again
 
 STEP_DOWN = ConverterParameters(5.0, 0.15, 0.05, 0.003, sags_below_v=6.2, shutoff_v=5.5, restart_v=7.0)
 PLAN = SweepPlan(13.0, 5.0, 1.0, (0.0, 1.0, 2.0), 2.0, 10.0)

@@ -20,16 +20,16 @@ from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import INSTRUMENTS, Setup
-from ubrant.core.record.readings import Series
 from ubrant.methods.points_by_hand import _on_one_base
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs import benches
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice, bench_checks
-from ubrant.runs.jotting import take_down
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making import benches
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice, bench_checks
+from ubrant.runs.typed.jotting import take_down
 
 SPEED = 400.0
 FIVE_V = ConverterParameters(5.1, 0.1, 0.05, 0.003, output_ohm=0.04, shutoff_v=9.0, restart_v=10.0)

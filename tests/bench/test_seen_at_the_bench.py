@@ -25,7 +25,7 @@ from ubrant.logbook.file import LogbookError
 from ubrant.methods.cautions import RECHARGE
 from ubrant.methods.discharge.procedure import discharge, is_low, longest_s
 from ubrant.methods.method import Scene
-from ubrant.runs.benches import BenchChoice, open_instruments
+from ubrant.runs.making.benches import BenchChoice, open_instruments
 
 
 def test_a_program_that_is_ended_while_a_load_reconnects_was_not_a_lost_instrument():

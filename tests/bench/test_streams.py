@@ -26,7 +26,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.runs.benches import BenchChoice, bench_checks, try_command
+from ubrant.runs.making.benches import BenchChoice, bench_checks, try_command
 
 PACK = pack_from_label(parse_label("0.5 Ah 12.8 V LiFePO4"))
 

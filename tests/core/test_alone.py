@@ -9,8 +9,8 @@ import pytest
 
 from tests.making import falling
 from tests.methods.discharge.making import record
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.alone import standing_alone
-from ubrant.core.record.readings import Readings
 from ubrant.methods.discharge.sums import analyse
 
 BODY = falling(hours=5.4, end_v=10.9, every_s=300.0)

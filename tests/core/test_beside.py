@@ -10,8 +10,8 @@ from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Plot, Trace
 from ubrant.core.guess import beside
 from ubrant.core.in_short import in_short, sketch_of
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.between_marks import between_marks
-from ubrant.core.record.readings import Series
 from ubrant.core.uncertainty.finding import Finding
 
 CHARGE = Finding("charge", "Charge delivered", 48.74, "Ah", (part("gain", 0.145),), "")

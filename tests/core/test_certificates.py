@@ -13,10 +13,10 @@ from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.quantities.accuracy import parse_accuracy, parse_share, parse_standard
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.quantity import QuantityError
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, Conditions, Head, Origin, Setup
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import record_of
 from ubrant.core.record.standards import tried
 

@@ -10,9 +10,9 @@ import pytest
 from scipy.stats import t as student
 
 from ubrant.core.equipment.certificates import Check, checks_from
-from ubrant.core.equipment.checks import check_of, control_chart, control_limits, drift_a_year, drifted, remarks
-from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.meter import MeterDetails, details_from
+from ubrant.core.meter_checks.checks import check_of, control_chart, control_limits, drift_a_year, drifted, remarks
+from ubrant.core.meter_checks.display_check import check_display
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.uncertainty.value import rectangular
 

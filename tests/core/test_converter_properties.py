@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 
 from ubrant.core.conversion.efficiency_map import efficiency_map, levels
 from ubrant.core.conversion.idle import idle_findings
-from ubrant.core.conversion.points import Points, SweepMeters, points_of
 from ubrant.core.conversion.protection import CurvePoint, band_at, parse_curve
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.conversion.waveform import SINE, SQUARE, STEPPED, analyse_wave
@@ -20,6 +19,7 @@ from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.ratings import Ratings, parse_ratings, rating_sentences
 from ubrant.core.quantities.tolerance import Tolerance
+from ubrant.core.record.points import Points, SweepMeters, points_of
 
 FEW = settings(max_examples=25, deadline=None, derandomize=True, database=None)
 METERS = SweepMeters(Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.002, "A"), Accuracy(0.001, 0.002, "V"), Accuracy(0.002, 0.002, "A"))

@@ -12,18 +12,18 @@ from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.candidates import Candidate, Job, rank, ranking_sentence
 from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, NOT_KNOWN, OVERLOAD, PROTECTION, Ending, Source, what_ended
 from ubrant.core.conversion.loss_model import LossModel
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.conversion.transient import analyse_transient, is_dc
-from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.leads import Leads, lead_sentences
+from ubrant.core.meter_checks.display_check import check_display
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.chemistry import LEAD_ACID, LIFEPO4
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.points import SweepMeters, points_of
 
 
 def test_ratings_are_held_against_what_flows():

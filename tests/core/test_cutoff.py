@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.cutoff import Cutoff, find_crossing
-from ubrant.core.record.readings import Readings
 from ubrant.core.record.scan import scan
 
 

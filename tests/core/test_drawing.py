@@ -5,10 +5,10 @@ import pytest
 
 from tests.making import AMPS, VOLTS, falling
 from ubrant.core.conversion.efficiency_map import EfficiencyMap, levels
-from ubrant.core.conversion.power_path import Node, watt_hours, watts
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings, Series
+from ubrant.core.record.power_path import Node, watt_hours, watts
 from ubrant.core.record.pyramid import Pyramid
-from ubrant.core.record.readings import Readings, Series
 from ubrant.methods.discharge.forecast import forecast, forecast_sentence, running_charge
 
 NODES = (Node("battery", "Pack"), Node("leads", "Leads"), Node("load", "Load"))

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from tests.making import falling
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.gaps import find_gaps
-from ubrant.core.record.readings import Readings
 from ubrant.core.record.scan import scan
 
 

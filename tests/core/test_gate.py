@@ -18,8 +18,8 @@ from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, REFUSES, objection
 from ubrant.core.gate.readings import READING_CHECKS
 from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, course_of
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings, ReadingsError, Series
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.readings import Readings, ReadingsError, Series
 from ubrant.methods.discharge.sums import analyse
 
 LABEL = parse_label("50 Ah 12.8 V LiFePO4")

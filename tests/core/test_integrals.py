@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ubrant.core.quantities.readings import BLOCK, ReadingsError, Series, join
 from ubrant.core.record.integrals import charge_ah, energy_wh, totals
-from ubrant.core.record.readings import BLOCK, ReadingsError, Series, join
 
 
 def test_energy_of_two_straight_lines_in_closed_form():

@@ -10,8 +10,8 @@ from tests.making import by_hand
 from tests.methods.samples import SAMPLES
 from ubrant.core.quantities.jot import Grammar, JotError
 from ubrant.core.record.jot_text import JotTextError, is_jot_text, line_of, read_jot_text
-from ubrant.runs.jotting import moment_of
-from ubrant.runs.sheet import read_time
+from ubrant.runs.typed.jotting import moment_of
+from ubrant.runs.typed.sheet import read_time
 
 TEXT = """method: discharge
 started: 2026-10-17 22:10

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.pyramid import Pyramid
-from ubrant.core.record.readings import Series
 
 
 @pytest.mark.parametrize("steps", [(5000, 5001, 5007, 5008, 5009, 9000), (100, 4097, 40_000, 40_001), (33_000, 33_333, 70_000, 100_000)])

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.head import Head, Setup
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import record_of
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from ubrant.core.battery.resistance import resistance_findings, sag_at_leads
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Readings
+from ubrant.core.quantities.readings import Readings
 
 VOLTS, AMPS = Accuracy(0.0, 0.0, "V"), Accuracy(0.0, 0.0, "A")
 

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ubrant.core.quantities.readings import Readings, ReadingsError
 from ubrant.core.record import scan as module
 from ubrant.core.record.integrals import totals
-from ubrant.core.record.readings import Readings, ReadingsError
 from ubrant.core.record.scan import scan
 
 

@@ -13,21 +13,21 @@ from tests.trust.making import discharge, judged, word
 from ubrant.core.battery.fullness import went_dark
 from ubrant.core.conversion.appliance import Mode, SupplyMeters, SupplyStep, appliance_findings, supply_efficiency
 from ubrant.core.conversion.loss_model import LossModel
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
-from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.steady import CYCLES, course_of
+from ubrant.core.meter_checks.display_check import check_display
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.quantity import parse_quantity
+from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.head import Head, Setup
-from ubrant.core.record.points import points_taken
-from ubrant.core.record.readings import Readings, Series
+from ubrant.core.record.points import SweepMeters, points_of
 from ubrant.core.record.record import record_of
+from ubrant.core.record.settled import points_taken
 from ubrant.core.record.typed import Widths, of_typed
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import method_of

@@ -9,20 +9,20 @@ import numpy as np
 import pytest
 
 from tests.making import HUT, METER, PACK, part, prepared, problems, record_for, setup_for, walked
-from ubrant.core.battery.counters import energy_per_point
-from ubrant.core.conversion.points import Points
-from ubrant.core.conversion.power_path import Node, watt_hours
 from ubrant.core.conversion.protection import Overload, parse_curve, trip_findings
 from ubrant.core.conversion.sweep import _lead
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.readings import Readings
+from ubrant.core.record.counters import energy_per_point
 from ubrant.core.record.cutoff import Cutoff, find_crossing
 from ubrant.core.record.events import HeldOn, WentOff, event_from_json
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.jot_text import line_of
-from ubrant.core.record.readings import Readings
+from ubrant.core.record.points import Points
+from ubrant.core.record.power_path import Node, watt_hours
 from ubrant.core.record.scan import scan
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.methods.load_steps.method import _held_path

@@ -7,9 +7,9 @@ import pytest
 
 from tests.making import HUT
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.head import Head, Setup
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import record_of
 
 CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 40 mA")

@@ -13,7 +13,7 @@ from ubrant.bench.engine import Order
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.making.benches import BenchChoice
 
 
 def main() -> None:

@@ -13,9 +13,9 @@ from ubrant.bench.engine import Order
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.benches import BenchChoice
-from ubrant.ui.application import guard, make_application
-from ubrant.ui.shell import MainWindow
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.ui.window.application import guard, make_application
+from ubrant.ui.window.shell import MainWindow
 
 
 def main() -> None:

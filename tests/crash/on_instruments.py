@@ -17,7 +17,7 @@ from ubrant.logbook.records import new_run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.method import Scene
 from ubrant.methods.steps import LoadOff, LoadOn, ReadRest, Steps
-from ubrant.runs.benches import BenchChoice, open_instruments
+from ubrant.runs.making.benches import BenchChoice, open_instruments
 
 
 def steps() -> Steps:

@@ -17,7 +17,7 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import new_run
 from ubrant.logbook.writer import RunWriter
-from ubrant.runs.accounts import account_of
+from ubrant.runs.kept.accounts import account_of
 
 RUN = new_run(Head("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), SIMULATED)
 

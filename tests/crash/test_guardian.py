@@ -19,9 +19,9 @@ from ubrant.bench.guardian import Guardian, Instrument
 from ubrant.bench.lines import open_line
 from ubrant.bench.switched_on import AddressHeld, Ledger, SwitchedOn, Whose, by_id
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.accounts import account_of
-from ubrant.runs.left_on import may_be_on
-from ubrant.runs.still_on import person_looked, settle, switch_off, tell_run
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.left_on import may_be_on
+from ubrant.runs.making.still_on import person_looked, settle, switch_off, tell_run
 
 STUB = Path(__file__).parent / "driver_stub"
 MOMENTS = [pytest.param(n, marks=() if n < 6 else pytest.mark.slow) for n in range(60)]
@@ -241,7 +241,7 @@ def test_a_copy_of_the_logbook_and_another_machine_ask_nothing(load, tmp_path, m
     left_on(load, logbook=str(tmp_path / "bench.ubrant"))
     Logbook(tmp_path / "copy.ubrant").close()
     copy = Logbook(tmp_path / "copy.ubrant")
-    from ubrant.runs.left_on import about
+    from ubrant.runs.kept.left_on import about
 
     assert about(Ledger(), copy, 7) == []
     copy.close()

@@ -19,7 +19,7 @@ from tests.window import needs
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.bringing_in import LogOptions, keep, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, keep, read_file
 from ubrant.writing import write_whole
 
 _FORK = multiprocessing.get_context("fork")

@@ -9,7 +9,7 @@ from ubrant.demo.dome import UNITS
 from ubrant.demo.kit import METERS
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of
+from ubrant.runs.kept.accounts import account_of
 
 HERE = {e.key for e in entries()}
 

@@ -7,7 +7,7 @@ import pytest
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
 from ubrant.demo.dome import UNITS, make_demo
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.accounts import account_of, summary_of
+from ubrant.runs.kept.accounts import account_of, summary_of
 
 
 @pytest.mark.slow

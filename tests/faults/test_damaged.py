@@ -19,8 +19,8 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import new_run
 from ubrant.logbook.seals import damage_of, teach
-from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.kept.accounts import account_of
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")
 
@@ -166,7 +166,7 @@ def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound
     with sqlite3.connect(tmp_path / "b.ubrant") as db:
         db.execute("UPDATE piece SET value = zeroblob(length(value)) WHERE channel_id = 1")
     db.close()
-    monkeypatch.setattr("ubrant.ui.shell.remember", lambda _: None)
+    monkeypatch.setattr("ubrant.ui.window.shell.remember", lambda _: None)
     window.open_path(tmp_path / "b.ubrant")
     window.watch.check()
     qtbot.waitUntil(lambda: "The logbook is damaged: 1 of its runs, 0 other things." in window.said(), timeout=10_000)

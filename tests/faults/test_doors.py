@@ -10,8 +10,8 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QImage
 
 from tests.command_line import ubrant
-from ubrant.runs.kit_parts import KitError, read_kit
-from ubrant.ui.photos import PhotoError, photo_of
+from ubrant.runs.kits.kit_parts import KitError, read_kit
+from ubrant.ui.common.photos import PhotoError, photo_of
 
 KIT = '[[source]]\nname="Pack"\nenergy="500 Wh"\n[[load]]\nname="Lamp"\npower="10 W"\n[[input]]\nname="panel"\nlog="l.csv"\n'
 RATED = ("--rated", "50 Ah 12.8 V", "--cutoff", "11 V")
@@ -129,7 +129,7 @@ def test_a_logbook_with_more_than_tables_in_it_is_not_opened(tmp_path, window, s
     from ubrant.core.equipment.unit import Unit
     from ubrant.logbook.file import LogbookError
     from ubrant.logbook.logbook import Logbook
-    from ubrant.runs.merging import bring_in
+    from ubrant.runs.coming_in.merging import bring_in
 
     path = tmp_path / "other.ubrant"
     book = Logbook(path)

@@ -18,8 +18,8 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.methods.method import MethodError
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 HEAD = "time / s,voltage / V,current / A\n"
 ROWS = "".join(f"{60 * k},{13.2 - 0.01 * k:.3f},5.0\n" for k in range(30))

@@ -15,8 +15,8 @@ from ubrant.logbook.exporting import ExportError, export_csv, export_package
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.report.document import ReportError, write_report
-from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import LogOptions, keep, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, keep, read_file
+from ubrant.runs.kept.accounts import account_of
 
 PACK = Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4")
 

@@ -22,7 +22,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import INSTRUMENTS, Setup
 from ubrant.methods.method import Scene
 from ubrant.methods.steps import LoadOff, LoadOn, ReadRest, Steps
-from ubrant.runs.benches import BenchChoice, open_instruments
+from ubrant.runs.making.benches import BenchChoice, open_instruments
 
 ANSWER_S = 0.12
 TRUE = {

@@ -16,9 +16,9 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.seals import teach
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.merging import bring_in
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.merging import bring_in
+from ubrant.runs.kept.accounts import account_of_stored
 
 
 def left_by(book: Logbook, folder) -> dict[int, bytes]:
@@ -77,7 +77,7 @@ def test_what_leaves_is_what_was_written(sound, before, tmp_path, seed):  # noqa
 def damaged(tmp_path):
     """A logbook of two runs, the second with a reading that is another than was written."""
     from ubrant.logbook.logs.log_file import LogFile
-    from ubrant.runs.bringing_in import from_log, judged, keep
+    from ubrant.runs.coming_in.bringing_in import from_log, judged, keep
 
     path = tmp_path / "book.ubrant"
     book = Logbook(path)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QMessageBox
 from tests.window import click, start
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.switched import ElectronicLoad
-from ubrant.ui.shell import FINDINGS
+from ubrant.ui.window.shell import FINDINGS
 
 LONG_MS = 60_000
 

@@ -10,7 +10,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
 
 GOLDEN = Path(__file__).parent / "golden"
 

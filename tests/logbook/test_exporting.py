@@ -16,8 +16,8 @@ from ubrant.logbook.exporting import ExportError, export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.logs.read import read_log as read_any
-from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of
 
 
 @pytest.fixture(scope="module")

@@ -19,15 +19,15 @@ from tests.logbook.make_golden import GOLDEN
 from tests.making import crossing_s
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import SIMULATED, Criteria, Head, Setup
-from ubrant.core.record.readings import Series
 from ubrant.logbook.file import FORMAT, LogbookError, connect
 from ubrant.logbook.logbook import PIECE, Logbook
 from ubrant.logbook.records import StoredRun, new_run
 from ubrant.logbook.writer import RunWriter
-from ubrant.runs.accounts import account_of, summary_of
+from ubrant.runs.kept.accounts import account_of, summary_of
 
 STARTED = datetime(2026, 11, 1, 10, tzinfo=UTC)
 HEAD = Head("discharge", Setup(Unit("", "battery", "50 Ah 12.8 V")), criteria=Criteria(cutoff=Cutoff(11.0)))

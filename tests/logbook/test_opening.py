@@ -12,7 +12,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import LogbookError, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import from_log, keep
+from ubrant.runs.coming_in.bringing_in import from_log, keep
 
 
 @pytest.fixture

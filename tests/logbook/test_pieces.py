@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.window import keep_discharge
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 from ubrant.logbook.file import connect
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.pieces import PIECE, from_blob, to_blob

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 
 from tests.making import BLOCK, BREAKER, BRICK, HUT, METER, PACK, PLUG, PROJECTOR, STEP_DOWN, prepared, record_for
 from ubrant.core.account import account_to_json
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.methods.method import TAP_LOG, WAVE_LOG
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 HEADS = (
     "time / s",

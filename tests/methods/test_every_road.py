@@ -15,9 +15,9 @@ from ubrant.core.record.head import LOG
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
-from ubrant.runs.accounts import account_of, account_of_stored, live_account, others_of
-from ubrant.runs.bringing_in import LogOptions, keep, read_file, unit_for
-from ubrant.runs.jot_heads import export_jots
+from ubrant.runs.coming_in.bringing_in import LogOptions, keep, read_file, unit_for
+from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, others_of
+from ubrant.runs.typed.jot_heads import export_jots
 
 WAVES = [e.key for e in entries() if e.method.log == "wave"]
 
@@ -127,8 +127,8 @@ def test_going_on_and_over_say_the_same(tmp_path, key):
     """What a stage showed of a run at its end is what is found afterwards."""
     from tests.making import on_shelf
     from ubrant.methods.registry import method_of
-    from ubrant.runs.begin import start_by_itself
-    from ubrant.runs.benches import BenchChoice
+    from ubrant.runs.making.begin import start_by_itself
+    from ubrant.runs.making.benches import BenchChoice
 
     book = Logbook(tmp_path / "live.ubrant")
     run, session = start_by_itself(book, method_of(key), on_shelf(book, SAMPLES[key].prepared(key)), BenchChoice(unattended=True))

@@ -7,7 +7,7 @@ import pytest
 from tests.making import BREAKER, BRICK, HUT, METER, PLUG, PROJECTOR, STEP_DOWN, prepared, problems, record_for
 from ubrant.core.equipment.meter import Meter
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.choosing import best_meters
+from ubrant.runs.making.which_meters import best_meters
 
 CLAMP = Meter("Clamp", "0.8 %", "2 % + 50 mA", max_v=600.0, max_a=400.0)
 HERE = {e.key for e in entries()}

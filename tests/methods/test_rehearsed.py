@@ -13,12 +13,12 @@ from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.head import SIMULATED, Setup
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.begin import rehearsal_trouble, start
-from ubrant.runs.benches import BenchChoice
-from ubrant.runs.jotting import take_down
-from ubrant.runs.shelf_order import newest_of
-from ubrant.ui.shell import FINDINGS
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.kept.shelf_order import newest_of
+from ubrant.runs.making.begin import rehearsal_trouble, start
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.runs.typed.jotting import take_down
+from ubrant.ui.window.shell import FINDINGS
 
 DC = Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=20)
 TWO = Meter("Second meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60, max_a=20)

@@ -14,16 +14,16 @@ from ubrant.core.quantities.jot import TAPS
 from ubrant.methods.registry import Entry, entries
 
 SRC = Path(ubrant.__file__).parent
-FREE = {"demo", "ui/shots.py"}
+FREE = {"demo", "ui/tools/shots.py"}
 """What is made of certain methods on purpose."""
 OLDER = "logbook/older.py"
 """Reads what logbooks held before there were methods."""
 
 
 HOMONYMS = {
-    ("runs/kit_file.py", "idle"): "a field of an outlook's file",
-    ("runs/kit_rows.py", "idle"): "a word of an outlook's line",
-    ("runs/past_outlooks.py", "idle"): "a field of an outlook as it was kept before",
+    ("runs/kits/kit_file.py", "idle"): "a field of an outlook's file",
+    ("runs/kits/kit_rows.py", "idle"): "a word of an outlook's line",
+    ("runs/kits/past_outlooks.py", "idle"): "a field of an outlook as it was kept before",
     ("core/conversion/appliance.py", "idle"): "what people call a mode of an appliance",
 }
 

@@ -15,12 +15,12 @@ from tests.window import begin, click, close, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.logbook.exporting import export_csv
 from ubrant.methods.registry import add, entry_of, method_of, suiting
-from ubrant.runs.accounts import account_of, account_of_stored
-from ubrant.runs.begin import start
-from ubrant.runs.benches import BenchChoice
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.jot_heads import export_jots
-from ubrant.ui.shell import FINDINGS
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of, account_of_stored
+from ubrant.runs.making.begin import start
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.runs.typed.jot_heads import export_jots
+from ubrant.ui.window.shell import FINDINGS
 
 METER = Meter("Meter", "0.1 % + 3 mV", "0.5 % + 5 mA")
 

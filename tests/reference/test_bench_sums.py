@@ -9,7 +9,6 @@ import pytest
 from scipy.optimize import curve_fit
 
 from tests.making import part
-from ubrant.core.battery.counters import counted, points_used
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, hours_at
 from ubrant.core.battery.recharge import efficiencies, recharge_of
 from ubrant.core.battery.resistance import two_step
@@ -17,7 +16,8 @@ from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.models.cell import Pack, PackParameters
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Readings, Series
+from ubrant.core.quantities.readings import Readings, Series
+from ubrant.core.record.counters import counted, points_used
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import exactly
 

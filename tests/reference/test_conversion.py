@@ -14,13 +14,13 @@ from ubrant.core.conversion.appliance import Mode, SupplyMeters, SupplyStep, app
 from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.load_steps import held_findings
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, weighted_efficiency
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.equipment.leads import OHM_PER_KM, Leads, awg_area_mm2, awg_diameter_mm, copper_ohm
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.readings import Series
 from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, USB, parse_tolerance
-from ubrant.core.record.readings import Series
+from ubrant.core.record.points import SweepMeters, points_of
 
 TIME = np.arange(20_000) / 20_000 * 0.1
 PHASE = 2 * math.pi * 50 * TIME + 0.3

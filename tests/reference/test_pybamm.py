@@ -11,8 +11,8 @@ import pytest
 
 from tests.reference.make_cells import CHARGE_A, CHARGE_V, DATA, END_A, solve, solve_charge, solve_two_step
 from ubrant.core.battery.resistance import two_step
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.integrals import charge_ah, energy_wh
-from ubrant.core.record.readings import Readings
 from ubrant.core.sources.charging import Charged, analyse_charger
 
 KEYS = ("time_s", "voltage_v", "current_a", "energy_wh", "charge_ah")

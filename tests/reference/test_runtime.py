@@ -18,9 +18,9 @@ from ubrant.core.outlook.kit import SUN, Curve, Input, Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.outlook.walk import walk
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_log, judged
-from ubrant.runs.measured import source_of
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.kits.measured import source_of
 
 
 def kit(wh: float, watts: float, eta: float = 1.0, idle: float = 0.0, coming: float = 0.0, **of_source: float) -> Kit:

@@ -7,9 +7,9 @@ import pytest
 
 from tests.making import PACK, STEP_DOWN, falling, prepared, record_for
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.record.readings import Readings, Series
 from ubrant.core.record.record import Record, record_of
 from ubrant.methods.registry import method_of
 

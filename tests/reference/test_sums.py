@@ -12,8 +12,8 @@ from uncertainties import ufloat
 
 from tests.methods.discharge.making import record
 from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.integrals import charge_ah, energy_wh
-from ubrant.core.record.readings import Readings
 from ubrant.core.uncertainty.value import rectangular, scattered
 from ubrant.methods.discharge.sums import analyse
 

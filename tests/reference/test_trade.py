@@ -12,11 +12,11 @@ from ubrant.core.conversion.appliance import Mode, appliance_findings
 from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.load_steps import analyse_steps
 from ubrant.core.conversion.loss_model import LossModel, fit_loss
-from ubrant.core.conversion.points import points_of
 from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
 from ubrant.core.quantities.accuracy import parse_accuracy
+from ubrant.core.quantities.readings import Array
 from ubrant.core.quantities.tolerance import MAINS_120, parse_tolerance
-from ubrant.core.record.readings import Array
+from ubrant.core.record.points import points_of
 
 
 def test_standing_by_all_day():
@@ -77,7 +77,7 @@ def test_an_inverters_output_sags_on_a_starter_battery():
 
 
 def _no_meters():
-    from ubrant.core.conversion.points import SweepMeters
+    from ubrant.core.record.points import SweepMeters
 
     return SweepMeters()
 

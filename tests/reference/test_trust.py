@@ -10,8 +10,8 @@ from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.readings import Readings
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
 RUNS = 400

@@ -16,9 +16,9 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import LEAD_ACID, LI_ION
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Readings
 from ubrant.core.record.typed import gather, on_one_base
 from ubrant.core.uncertainty.value import scattered
 from ubrant.methods.discharge.sums import DischargeRecord, analyse

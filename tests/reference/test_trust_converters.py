@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.tolerance import Tolerance
+from ubrant.core.record.points import SweepMeters, points_of
 
 CONVERTERS, SMALL_ONES = 400, 150
 KEYS = (

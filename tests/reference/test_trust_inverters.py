@@ -10,11 +10,11 @@ import pytest
 from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.load_steps import analyse_steps, held_findings
 from ubrant.core.conversion.loss_model import LossModel
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.readings import Series
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.readings import Series
+from ubrant.core.record.points import SweepMeters, points_of
 
 INVERTERS = 200
 KEYS = (

@@ -13,7 +13,7 @@ from ubrant.core.drawings import Trace
 from ubrant.logbook.logbook import Logbook
 from ubrant.report.document import ReportError, html_of, write_report
 from ubrant.report.figures import figures_of, path_figure, save
-from ubrant.runs.accounts import account_of, summary_of
+from ubrant.runs.kept.accounts import account_of, summary_of
 
 
 @pytest.fixture(params=[pytest.param(key, marks=() if key == "discharge" else pytest.mark.slow) for key in BY_HAND])

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 
 from tests.window import click, keep_discharge
-from ubrant.core.equipment.checks import check_of
-from ubrant.core.equipment.display_check import check_display
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.meter_checks.checks import check_of
+from ubrant.core.meter_checks.display_check import check_display
 from ubrant.core.quantities.accuracy import parse_accuracy
-from ubrant.core.record.readings import Series
-from ubrant.runs.accounts import account_of
-from ubrant.runs.checked_since import checked_since
+from ubrant.core.quantities.readings import Series
+from ubrant.runs.afterwards.checked_since import checked_since
+from ubrant.runs.kept.accounts import account_of
 
 
 def check(off_percent: float, made: str, unit: str = "A"):

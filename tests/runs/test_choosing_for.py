@@ -14,10 +14,10 @@ from ubrant.core.outlook.kit import Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
-from ubrant.runs.measured import measured_in
-from ubrant.runs.shelf_order import newest_of
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.kept.shelf_order import newest_of
+from ubrant.runs.kits.measured import measured_in
+from ubrant.runs.studies.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -32,7 +32,7 @@ def pack(logbook, name: str, share: float = 1.0) -> None:
 
 @pytest.fixture(autouse=True)
 def few_draws(monkeypatch):
-    monkeypatch.setattr("ubrant.runs.choosing_for._DRAWS", 80)
+    monkeypatch.setattr("ubrant.runs.studies.choosing_for._DRAWS", 80)
 
 
 @pytest.fixture

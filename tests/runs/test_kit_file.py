@@ -10,9 +10,9 @@ import pytest
 
 from tests.command_line import ubrant
 from ubrant.core.outlook.answers import look
-from ubrant.runs.kit_file import kit_of
-from ubrant.runs.kit_parts import KitError, parse_kit
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, read_load, rows_of, to_toml
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_parts import KitError, parse_kit
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, read_load, rows_of, to_toml
 
 SMALL = """
 [source]

@@ -6,7 +6,7 @@ import pytest
 
 from ubrant.core.quantities.jot import Grammar
 from ubrant.logbook.records import StoredJot
-from ubrant.runs.known_late import EMPTY, LOAD_OFF, LOAD_ON, edge_moved, said_edges
+from ubrant.runs.afterwards.known_late import EMPTY, LOAD_OFF, LOAD_ON, edge_moved, said_edges
 
 
 def rows(*lines: tuple[float, str]) -> list[StoredJot]:

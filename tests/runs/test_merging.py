@@ -17,8 +17,8 @@ from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Photo
-from ubrant.runs.accounts import account_of
-from ubrant.runs.merging import bring_in, is_same, take_out
+from ubrant.runs.coming_in.merging import bring_in, is_same, take_out
+from ubrant.runs.kept.accounts import account_of
 
 
 def pack(name: str = "Pack", serial: str = "", label: str = "50 Ah 12.8 V LiFePO4") -> Unit:

@@ -9,10 +9,10 @@ from tests.methods.samples import SAMPLES
 from tests.window import jot
 from ubrant.core.quantities.jot import Grammar
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.jotting import grammar_for
-from ubrant.ui.shell import RUN
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.typed.jotting import grammar_for
+from ubrant.ui.window.shell import RUN
 
 
 @pytest.mark.parametrize("key", [k for k in SAMPLES if k != "notes"])
@@ -105,8 +105,8 @@ def test_a_time_that_would_go_back_a_day_before_the_run_is_asked(logbook, by):
     from datetime import datetime, timedelta
 
     from ubrant.core.quantities.jot import JotError
-    from ubrant.runs.jotting import moment_of
-    from ubrant.runs.sheet import read_time
+    from ubrant.runs.typed.jotting import moment_of
+    from ubrant.runs.typed.sheet import read_time
 
     sample = SAMPLES["discharge"]
     run, session = by_hand(logbook, "discharge", sample.prepared("discharge", by_hand=True), {}, end=False)

@@ -9,8 +9,8 @@ from tests.making import falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.compare import gather, pair_of
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.studies.compare import gather, pair_of
 
 
 def run_of(logbook, name: str, ohm: float, celsius: float | None = 20.0, every_s: float = 10.0, full: bool | None = True) -> int:

@@ -12,8 +12,8 @@ from tests.command_line import ubrant
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import SIMULATED
-from ubrant.runs.accounts import summary_of
-from ubrant.runs.verdicts_again import again_to_json, verdicts_again
+from ubrant.runs.afterwards.verdicts_again import again_to_json, verdicts_again
+from ubrant.runs.kept.accounts import summary_of
 from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
 
 

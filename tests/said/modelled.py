@@ -17,15 +17,15 @@ from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.core.outlook.answers import look, size, what_buys_time
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import LoadOn
 from ubrant.core.record.head import SIMULATED, Origin, head_from_json
 from ubrant.core.record.jot_text import is_jot_text
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import record_of
 from ubrant.methods.registry import method_of
-from ubrant.runs.kit_file import kit_of
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
-from ubrant.runs.outlooks import cautions_of, goes_dark, sentence, size_sentence
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+from ubrant.runs.kits.outlooks import cautions_of, goes_dark, sentence, size_sentence
 
 _OF_A_CHEMISTRY = {
     "lead-acid": "12 V 45 Ah lead-acid",

@@ -16,16 +16,16 @@ from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label, usual_cutoff_v
 from ubrant.core.quantities.quantity import parse_quantity
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import event_from_json, event_to_json
 from ubrant.core.record.head import head_from_json, head_to_json
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
 from ubrant.methods.steps import walk
-from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.kept.accounts import account_of_stored
 
 HERE = Path(__file__).parent
 _DIGITS = 7

@@ -10,7 +10,7 @@ import numpy as np
 
 from tests.said.saying import number
 from ubrant.core.account import Account
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.record import Record, record_of
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.registry import method_of

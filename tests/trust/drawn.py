@@ -20,7 +20,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.simulation import AGREE, DRAWS, Simulated
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 
 PAGE = Path(__file__).parents[2] / "docs" / "drawn.md"
 EXCEPTIONS = {

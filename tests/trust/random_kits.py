@@ -14,9 +14,9 @@ from ubrant.core.outlook.kit import Input, Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_log, judged
-from ubrant.runs.measured import source_of
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.kits.measured import source_of
 
 KINDS = (("lifepo4", 12.8, "LiFePO4", 11.0), ("li-ion", 14.8, "Li-ion", 12.4), ("lead-acid", 12.0, "lead-acid", 10.5))
 VOLTS, AMPS = "0.1 % + 1 digit of 10 mV", "0.5 % + 1 digit of 10 mA"

@@ -9,20 +9,20 @@ import pytest
 
 from tests.trials import CASES, meters, shown, trial
 from tests.trust.making import FULL_OCV
-from ubrant.core.battery.counters import counted, counted_finding
 from ubrant.core.battery.resistance import resistance_findings
 from ubrant.core.battery.verdict import BELOW, MEETS, SPENT
 from ubrant.core.conversion.idle import idle_findings
-from ubrant.core.conversion.points import SweepMeters, points_of
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings, Series
+from ubrant.core.record.counters import counted, counted_finding
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.record.readings import Readings, Series
+from ubrant.core.record.points import SweepMeters, points_of
 from ubrant.core.record.record import record_of
 from ubrant.core.uncertainty.value import wrong_by
 from ubrant.methods.discharge.sums import DischargeRecord, analyse

@@ -13,8 +13,8 @@ from ubrant.core.compare.difference import Shared, difference_of
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.kept.accounts import account_of_stored
 
 GAIN_V, ZERO_V, GAIN_A, ZERO_A = 0.001, 0.005, 0.005, 0.01
 METER = Meter("Bench", "0.1 % + 5 mV", "0.5 % + 10 mA")
@@ -120,7 +120,7 @@ def test_the_date_of_spent_lies_in_its_interval():
 
 @pytest.mark.parametrize("change", ["another meter", "another accuracy"])
 def test_what_is_not_one_meter_does_not_cancel(change):
-    from ubrant.runs.compare import Compared, shared_by
+    from ubrant.runs.studies.compare import Compared, shared_by
 
     def one(meter: Meter, number: int) -> Compared:
         stored = judged(

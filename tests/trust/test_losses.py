@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.conversion.points import points_of
 from ubrant.core.conversion.sweep import analyse_sweep
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
+from ubrant.core.record.points import points_of
 
 INTO = np.array([0.031, 0.262, 0.52])
 

@@ -22,11 +22,11 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import entries_of
 from ubrant.methods.registry import method_of
-from ubrant.runs.begin import start_by_hand
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.edits import Change, Edits
-from ubrant.runs.jot_heads import export_jots
-from ubrant.runs.sheet import as_text, changes_of_paste, sheet_of, spread_over, typed_row, with_cell
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.making.begin import start_by_hand
+from ubrant.runs.typed.edits import Change, Edits
+from ubrant.runs.typed.jot_heads import export_jots
+from ubrant.runs.typed.sheet import as_text, changes_of_paste, sheet_of, spread_over, typed_row, with_cell
 
 Cells = dict[tuple[str, str], str]
 TABLES = [key for key in BY_HAND if method_of(key).by_hand(SAMPLES[key].prepared(key, by_hand=True)).columns and key not in {"notes"}]

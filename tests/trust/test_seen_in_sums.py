@@ -7,8 +7,8 @@ import pytest
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import NOT_ALIKE
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 
 @pytest.fixture

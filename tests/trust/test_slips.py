@@ -19,7 +19,7 @@ from ubrant.core.record.head import BY_HAND, Head, Origin
 from ubrant.core.record.record import Record, record_of
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.accounts import account_of, whole_account
+from ubrant.runs.kept.accounts import account_of, whole_account
 
 _READ = re.compile(r'(?<![\w."])(-?\d+(?:\.\d+)?)(?= ?(?:mV|V|A|W|Ah|Wh|kWh|%)(?!\w))')
 _STILL_SILENT = {

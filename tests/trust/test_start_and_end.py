@@ -8,8 +8,8 @@ import pytest
 
 from tests.command_line import said
 from tests.trust.making import LABEL, charge, discharge, judged, later, notes, refused, value, word, write
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 WEAK = 38.0
 

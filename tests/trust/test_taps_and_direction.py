@@ -9,7 +9,7 @@ from tests.making import falling
 from tests.methods.discharge.making import record
 from tests.trust.making import discharge, judged, notes, value, word
 from ubrant.core.quantities.jot import JotError, parse_jot
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 from ubrant.methods.discharge import findings
 
 

@@ -9,8 +9,8 @@ from tests.trust.making import LABEL, discharge, write
 from tests.window import begin, click, close, jot, needs, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep, logs_in
-from ubrant.ui.shell import FINDINGS
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep, logs_in
+from ubrant.ui.window.shell import FINDINGS
 
 
 def brought_in(window, folder, rows, **told):

@@ -104,8 +104,8 @@ def main() -> int:
     from PyQt6.QtWidgets import QApplication
 
     from ubrant.logbook.logbook import Logbook
-    from ubrant.ui.application import make_application
-    from ubrant.ui.shell import MainWindow
+    from ubrant.ui.window.application import make_application
+    from ubrant.ui.window.shell import MainWindow
 
     app = make_application()
     said: dict[str, str] = {}

@@ -17,7 +17,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
 from ubrant.logbook.records import StoredJot, StoredRun, new_run
 from ubrant.methods.registry import entries
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
+from ubrant.ui.window.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 Scene = Iterator[tuple[str, QWidget]]
 UNITS = (

@@ -10,7 +10,7 @@ from icalendar import Calendar
 from tests.making import PACK
 from tests.window import begin, click, needs, prepare
 from ubrant.core.record.events import Note
-from ubrant.runs.away import back_at, times_until
+from ubrant.runs.making.away import back_at, times_until
 from ubrant.ui.run.away import AwayDialog
 
 NOW = datetime(2026, 3, 5, 16, 0, tzinfo=UTC)

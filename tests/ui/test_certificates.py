@@ -12,7 +12,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.meter_form import MeterForm
-from ubrant.ui.shell import SHELF
+from ubrant.ui.window.shell import SHELF
 
 LINES = "1.000 A 1.300 A ± 5 mA\n10.000 A 13.000 A ± 20 mA"
 

@@ -22,14 +22,14 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import speak
 from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.accounts import account_of
-from ubrant.ui import theme
-from ubrant.ui.catalogue import gather
-from ubrant.ui.keys import KEYS, KeysDialog
-from ubrant.ui.language import SENTENCES
+from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.run.commands import CommandsDialog
-from ubrant.ui.settings import SettingsDialog
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
+from ubrant.ui.tools.catalogue import gather
+from ubrant.ui.widgets import theme
+from ubrant.ui.window.keys import KEYS, KeysDialog
+from ubrant.ui.window.language import SENTENCES
+from ubrant.ui.window.settings_dialog import SettingsDialog
+from ubrant.ui.window.shell import FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
 
 LONG_MS = 60_000
 
@@ -246,7 +246,7 @@ def test_the_desktop_is_asked_not_to_sleep_and_told_at_the_end(tmp_path):
 import sys
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from ubrant.ui.desktop import Desktop
+from ubrant.ui.window.desktop import Desktop
 app = QApplication(sys.argv)
 desktop = Desktop()
 desktop.keep_awake("A run is going on")

@@ -16,9 +16,9 @@ from tests.window import click
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.ui.shell import COMPARE, SHELF
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
 from ubrant.ui.widgets.run_drag import DragsRun, of_run
+from ubrant.ui.window.shell import COMPARE, SHELF
 
 pytestmark = pytest.mark.needs("discharge")
 

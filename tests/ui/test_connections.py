@@ -12,12 +12,12 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.quantities.label import parse_label
-from ubrant.runs.bringing_in import Answered, Batch
+from ubrant.runs.coming_in.bringing_in import Answered, Batch
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.meter_form import MeterForm
-from ubrant.ui.shell import FINDINGS
+from ubrant.ui.window.shell import FINDINGS
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from tests.making import record_for
 from tests.methods.samples import BY_HAND, SAMPLES
 from ubrant.core.drawings import DASHED, Bars, Chains, Curve, Ladder, Plot
 from ubrant.methods.registry import method_of
-from ubrant.ui import theme
+from ubrant.ui.widgets import theme
 from ubrant.ui.widgets.axes import ticks
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.label_places import room_for

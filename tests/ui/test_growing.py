@@ -11,9 +11,9 @@ from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.dome import being_made, furnish, is_whole
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.accounts import summary_of
-from ubrant.ui.growing import GrowingDemo
+from ubrant.runs.kept.accounts import summary_of
 from ubrant.ui.shelf.card import UnitCard
+from ubrant.ui.window.growing import GrowingDemo
 
 
 def test_a_furnished_shelf_has_everything_and_no_run(tmp_path):

@@ -16,10 +16,10 @@ from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.usual_meters import USUAL
 from ubrant.core.quantities.accuracy import parse_accuracy
-from ubrant.runs.accounts import account_of, account_of_stored, live_account, others_of
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.jot_heads import export_jots
-from ubrant.ui.shell import FINDINGS, RUN
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, others_of
+from ubrant.runs.typed.jot_heads import export_jots
+from ubrant.ui.window.shell import FINDINGS, RUN
 
 pytestmark = pytest.mark.needs("discharge")
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
+from ubrant.ui.window.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 ACTIONS, EARLY, MOST_MB = 4000, 1000, 10.0
 

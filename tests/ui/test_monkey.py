@@ -18,7 +18,7 @@ from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.begin import start_by_hand
+from ubrant.runs.making.begin import start_by_hand
 
 FEW, MANY, WARM, MOST_MB = 200, 10_000, 3000, 10.0
 PASTES = (

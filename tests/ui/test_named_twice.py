@@ -7,8 +7,8 @@ import pytest
 from tests.making import by_hand
 from tests.methods.samples import SAMPLES
 from tests.window import click
-from ubrant.runs.accounts import account_of
-from ubrant.ui.shell import FINDINGS
+from ubrant.runs.kept.accounts import account_of
+from ubrant.ui.window.shell import FINDINGS
 
 ROWS = {120.0 * k: f"charger 2.00 A load 12.85 V {5 - k / 10:.2f} A {3 - k / 10:.2f} A" for k in range(1, 8)}
 

@@ -12,7 +12,7 @@ from tests.window import click, needs, settle, type_into
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.record.head import Setup
 from ubrant.methods.registry import begun_with, suiting
-from ubrant.ui.shell import PREPARE
+from ubrant.ui.window.shell import PREPARE
 
 LABELS = (
     "520 Wh",

@@ -13,10 +13,10 @@ from tests.ui.test_known_late import HOURS as SAID
 from tests.window import click, needs, settle, type_into, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import Conditions
-from ubrant.runs.accounts import account_of
-from ubrant.runs.known_late import said_before
+from ubrant.runs.afterwards.known_late import said_before
+from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.findings.known_dialog import KnownDialog
-from ubrant.ui.shell import FINDINGS
+from ubrant.ui.window.shell import FINDINGS
 
 HOURS = {300.0: "13.10 V 10.00 A"} | {moment: line for moment, line in SAID.items() if moment > 300.0}
 """From 5 min after the start: nobody said when the load came on."""
@@ -153,7 +153,7 @@ def test_when_the_load_came_on_and_went_off_and_a_mark_wins_over_a_guess(window,
 
 
 def clock(window, run, moment_s: float) -> str:
-    from ubrant.runs.sheet import clock_at
+    from ubrant.runs.typed.sheet import clock_at
 
     return clock_at(window.bench.logbook.run(run.id), moment_s)
 
@@ -191,7 +191,7 @@ def test_a_wrong_clock_moves_all_of_it_and_the_stored_zero_never(window, qtbot, 
 
 
 def clock_of(run, moment_s: float) -> str:
-    from ubrant.runs.sheet import clock_at
+    from ubrant.runs.typed.sheet import clock_at
 
     return clock_at(run, moment_s)
 

@@ -24,27 +24,27 @@ from ubrant.core.wording import visible
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.records import Photo
 from ubrant.report.document import write_report
-from ubrant.runs.accounts import account_of
+from ubrant.runs.kept.accounts import account_of
+from ubrant.ui.common.photos import PhotoDialog
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.known_dialog import KnownDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.rank_dialog import RankDialog
+from ubrant.ui.findings.series_dialog import SeriesDialog
 from ubrant.ui.findings.taps_dialog import TapsDialog
-from ubrant.ui.guide import AboutDialog, GuideDialog
-from ubrant.ui.keys import KeysDialog
-from ubrant.ui.photos import PhotoDialog
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.commands import CommandsDialog
-from ubrant.ui.series import SeriesDialog
-from ubrant.ui.settings import SettingsDialog
 from ubrant.ui.shelf.certificate_dialog import CertificateDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog, HoursDialog
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
-from ubrant.ui.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
+from ubrant.ui.window.guide import AboutDialog, GuideDialog
+from ubrant.ui.window.keys import KeysDialog
+from ubrant.ui.window.settings_dialog import SettingsDialog
+from ubrant.ui.window.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 NASTY = "<img src=x> <b>bold</b> $\\frac{1}{2}$ \x1b[31m\u202egnp\u202c & {{7*7}} [red]x[/red]"
 SHOWN = "<img src=x> <b>bold</b> $\\frac{1}{2}$ ‹1B›[31m‹202E›gnp‹202C› & {{7*7}} [red]x[/red]"

@@ -14,7 +14,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import JotError
 from ubrant.demo.kit import WatchedClock
-from ubrant.runs.sheet import spread_over
+from ubrant.runs.typed.sheet import spread_over
 
 pytestmark = pytest.mark.needs("discharge")
 

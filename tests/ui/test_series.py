@@ -10,9 +10,9 @@ from PyQt6.QtGui import QGuiApplication
 
 from tests.window import begin, click, close, needs, prepare, say_line
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.series import series_of, side_by_side
-from ubrant.ui.series import SeriesDialog
-from ubrant.ui.shell import PREPARE
+from ubrant.runs.studies.series import series_of, side_by_side
+from ubrant.ui.findings.series_dialog import SeriesDialog
+from ubrant.ui.window.shell import PREPARE
 
 FIRST, SECOND = Unit("Hut 300", "inverter", "12 V to 230 V sine, 300 W"), Unit("Hall 1000", "inverter", "12 V to 230 V sine, 1000 W")
 

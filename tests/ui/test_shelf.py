@@ -14,12 +14,12 @@ from ubrant.core.quantities.jot import Jotting
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import SIMULATED
 from ubrant.logbook.records import StoredOutlook
-from ubrant.runs.shelf_order import newest_of
+from ubrant.runs.kept.shelf_order import newest_of
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.meter_form import MeterForm
 from ubrant.ui.shelf.unit_form import UnitForm
-from ubrant.ui.shell import FINDINGS, PREPARE
 from ubrant.ui.widgets.forms import sentence_beneath
+from ubrant.ui.window.shell import FINDINGS, PREPARE
 
 
 def seen(widget) -> str:

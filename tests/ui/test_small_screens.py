@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, QSize
 from PyQt6.QtWidgets import QApplication, QComboBox, QMenuBar, QScrollArea
 
 from tests.ui.test_plain_text import dialogs
-from ubrant.ui.shell import COMPARE, FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
 from ubrant.ui.widgets.fitting import fit
+from ubrant.ui.window.shell import COMPARE, FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
 
 SMALL = QSize(853, 533)
 
@@ -65,7 +65,7 @@ def test_every_dialog_is_inside_its_screen_with_its_longest_content(window, tmp_
 
 
 def test_a_dialog_that_is_scrolled_still_works(window, qtbot):
-    from ubrant.ui.settings import SettingsDialog
+    from ubrant.ui.window.settings_dialog import SettingsDialog
 
     dialog = SettingsDialog(window)
     qtbot.addWidget(dialog)

@@ -15,10 +15,10 @@ from tests.window import click, keep_discharge, type_into
 from ubrant import __version__
 from ubrant.core.record.head import SIMULATED, Conditions
 from ubrant.report.card import card_of
-from ubrant.runs.accounts import account_of
-from ubrant.ui.guide import FIRST, FOLDER, AboutDialog
-from ubrant.ui.printing import Pages
-from ubrant.ui.shell import PREPARE
+from ubrant.runs.kept.accounts import account_of
+from ubrant.ui.window.guide import FIRST, FOLDER, AboutDialog
+from ubrant.ui.window.printing import Pages
+from ubrant.ui.window.shell import PREPARE
 
 
 @pytest.fixture
@@ -79,7 +79,7 @@ def test_the_report_on_paper_is_looked_at_first(shown, qtbot, tmp_path):
 def test_a_saved_file_can_be_opened_from_there(shown, qtbot, tmp_path, monkeypatch):
     opened = []
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
-    monkeypatch.setattr("ubrant.ui.run_files.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "run.csv"), "CSV (*.csv)"))
+    monkeypatch.setattr("ubrant.ui.window.files_out.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "run.csv"), "CSV (*.csv)"))
     shown.files.export()
     qtbot.waitUntil((tmp_path / "run.csv").exists, timeout=60_000)
     qtbot.waitUntil(lambda: "Saved as" in shown.said())

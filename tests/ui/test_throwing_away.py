@@ -13,12 +13,12 @@ from tests.window import click, keep_discharge
 from ubrant.core.equipment.unit import Unit, UnitFacts, parse_price, parse_tags, parse_volume
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.file import LogbookError
-from ubrant.runs.accounts import account_of
-from ubrant.runs.shelf_order import newest_of
-from ubrant.ui.photos import PhotoStrip, photo_of
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.shelf_order import newest_of
+from ubrant.ui.common.photos import PhotoStrip, photo_of
 from ubrant.ui.shelf.thrown_dialog import ThrownDialog
 from ubrant.ui.shelf.unit_form import UnitForm
-from ubrant.ui.shell import FINDINGS, SHELF
+from ubrant.ui.window.shell import FINDINGS, SHELF
 
 
 @pytest.fixture

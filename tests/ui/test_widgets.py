@@ -10,18 +10,18 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.quantities.jot import Jotting
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorSource, Kind
-from ubrant.ui.theme import color
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import QuantityField
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.power_path_view import PowerPathView
+from ubrant.ui.widgets.theme import color
 from ubrant.ui.widgets.trace import Trace
 from ubrant.ui.widgets.work import in_background
 

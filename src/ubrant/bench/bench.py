@@ -11,7 +11,7 @@ from ubrant.bench.instruments import Connection, DcMeter, VoltsAmps
 from ubrant.bench.streams import Stream
 from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
 from ubrant.core.protocols import Clock
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 if TYPE_CHECKING:
     from ubrant.bench.guardian import Guardian

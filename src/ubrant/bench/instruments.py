@@ -12,7 +12,7 @@ import numpy as np
 
 from ubrant.bench.lines import Line, LineError, open_line
 from ubrant.core.quantities.quantity import plain_number
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -10,8 +10,8 @@ import numpy as np
 
 from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.record.events import Event
-from ubrant.core.record.readings import Array, Series
 
 
 class _Column:

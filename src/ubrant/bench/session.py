@@ -79,6 +79,9 @@ class RunSession:
                 self._thread.join(timeout_s)
         self.leave()
 
+    def relook(self) -> None:
+        """What was typed beside it changes nothing of what is done."""
+
     def let_go(self) -> None:
         """Whoever looks at the bench is to leave it; not waited for."""
         if self.after is not None:

@@ -7,11 +7,11 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from ubrant.core.battery.verdict import Verdict
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing, scaled_already
 from ubrant.core.gate.check import Question
+from ubrant.core.quantities.readings import Array
 from ubrant.core.record.gaps import Gap
-from ubrant.core.record.readings import Array
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.uncertainty.finding import Finding
 
 if TYPE_CHECKING:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from ubrant.core.conversion.power_path import PowerPath
+from ubrant.core.quantities.readings import Array, Series
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.pyramid import Pyramid
-from ubrant.core.record.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 
 TAKEN, OUTSIDE, OFF, HELD, PLANNED = "taken", "outside tolerance", "off", "held", "planned"

@@ -6,7 +6,7 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Plot, Trace
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.finding import Finding
 
 _MOST_ANSWERS = 2

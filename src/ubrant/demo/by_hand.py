@@ -13,11 +13,11 @@ from ubrant.core.record.head import Setup
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, PLUG_METER, STATION_DISPLAY, on_shelf
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start
-from ubrant.runs.benches import BenchChoice
-from ubrant.runs.found_of_meters import found_of_meter
-from ubrant.runs.typed_session import TypedSession
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.found_of_meters import found_of_meter
+from ubrant.runs.making.begin import start
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.runs.typed.typed_session import TypedSession
 
 
 @dataclass(frozen=True)

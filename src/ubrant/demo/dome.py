@@ -30,11 +30,11 @@ from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import summary_of
-from ubrant.runs.begin import start_by_hand, start_by_itself
-from ubrant.runs.going_on import go_on as carry_on
-from ubrant.runs.jotting import take_down
-from ubrant.runs.simulated import battery_scenario
+from ubrant.runs.kept.accounts import summary_of
+from ubrant.runs.making.begin import start_by_hand, start_by_itself
+from ubrant.runs.making.going_on import go_on as carry_on
+from ubrant.runs.making.simulated import battery_scenario
+from ubrant.runs.typed.jotting import take_down
 from ubrant.writing import unfinished_file
 
 UNITS = (

@@ -13,8 +13,8 @@ from ubrant.core.record.head import Setup
 from ubrant.demo.kit import BENCH_METER, BENCH_METER_TWO, CLAMP, LEADS, PLUG_METER, Coming, on_shelf
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import method_of
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice
 
 _WIDE = replace(BENCH_METER, max_a=100.0)
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from ubrant.core.outlook.answers import look
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import StoredOutlook
-from ubrant.runs.kit_file import kit_of
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
-from ubrant.runs.measured import measured_in
-from ubrant.runs.outlooks import sentence
-from ubrant.runs.past_outlooks import inputs_of
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
+from ubrant.runs.kits.measured import measured_in
+from ubrant.runs.kits.outlooks import sentence
+from ubrant.runs.kits.past_outlooks import inputs_of
 
 SHOWINGS = "Three showings in the village hall"
 _SHOWS = "18:30 to 19:15, 19:35 to 20:20, 20:40 to 21:25"

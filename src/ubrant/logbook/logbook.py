@@ -17,10 +17,10 @@ from typing import Any
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.quantities.readings import Series, no_readings
 from ubrant.core.record.codec import encode
 from ubrant.core.record.events import Event, Note
 from ubrant.core.record.head import head_to_json
-from ubrant.core.record.readings import Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock

@@ -12,11 +12,11 @@ from typing import Any
 
 import numpy as np
 
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, event_from_json
 from ubrant.core.record.head import head_from_json
 from ubrant.core.record.jot_data import jotting_of
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key
 from ubrant.core.record.typed import gather
 from ubrant.logbook.logs.log_file import LogError

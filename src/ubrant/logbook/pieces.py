@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 
 PIECE = 65_536
 _FEW = 3

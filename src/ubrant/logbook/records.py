@@ -9,11 +9,11 @@ from typing import Any
 
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.label import Label
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event
 from ubrant.core.record.head import Head
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record, record_of
 
 

@@ -10,8 +10,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event
-from ubrant.core.record.readings import Series
 from ubrant.diagnostics import unexpected
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import write_error

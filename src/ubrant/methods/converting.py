@@ -12,18 +12,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.account import WaveAtLoad
-from ubrant.core.conversion.points import Points, SweepMeters
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.conversion.sweep import Sweep, efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
-from ubrant.core.record.points import Rows, is_read_in_watts, mean_between, typed_row
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.record.points import Points, SweepMeters
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.record.settled import Rows, is_read_in_watts, mean_between, typed_row
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say

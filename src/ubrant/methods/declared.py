@@ -11,13 +11,13 @@ import numpy as np
 import numpy.typing as npt
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
+from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.record.head import BY_HAND, Setup
-from ubrant.core.record.readings import Array, ReadingsError, Series
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Key, Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, Figures, by_errors, errors_in

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from datetime import date
 
-from ubrant.core.equipment.checks import remarks
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.meter_checks.checks import remarks
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.head import Setup
 from ubrant.core.wording import say

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
 from ubrant.core.quantities.alternating import AC_FROM_V
@@ -19,6 +18,7 @@ from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import drawn_together, errors_of, if_off
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulated

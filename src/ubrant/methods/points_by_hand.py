@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import LOG
-from ubrant.core.record.points import mean_between, table_of
-from ubrant.core.record.readings import Array, Series
 from ubrant.core.record.record import Key, Record
+from ubrant.core.record.settled import mean_between, table_of
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.models.circuit import Circuit
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.quantities.readings import Array, Readings
 from ubrant.methods.steps import STEP_DONE, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, walk
 
 _OPEN_S = 10 * 24 * 3600.0

@@ -9,7 +9,7 @@ from html import escape
 
 from ubrant.core.wording import say, visible
 from ubrant.report.figures import figures_of, svg_of
-from ubrant.runs.compare import Compared, differing, overlay, pair_of
+from ubrant.runs.studies.compare import Compared, differing, overlay, pair_of
 
 _STYLE = (
     "@page{size:A4;margin:18mm}body{font-family:B612,sans-serif;color:#1F2A33;font-size:10pt}h1{font-size:17pt}h2{font-size:12pt}"

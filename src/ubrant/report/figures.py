@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import (
     DASHED,
     DOTTED,
@@ -34,6 +33,7 @@ from ubrant.core.drawings import (
     Trace,
 )
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.wording import visible
 from ubrant.writing import write_whole

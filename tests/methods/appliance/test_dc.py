@@ -9,9 +9,9 @@ from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.dc_modes import Reading, dc_findings
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import ReadingsError
 from ubrant.methods.registry import method_of
 from ubrant.ui.shelf.feeds_dialog import HoursDialog
 

@@ -154,7 +154,7 @@ def test_what_was_skipped_has_answered_and_moves_nothing(logbook):
     """The resting volts skipped: the next reading is the base, and no load."""
     from tests.making import by_hand
     from tests.methods.samples import SAMPLES
-    from ubrant.runs.accounts import account_of
+    from ubrant.runs.kept.accounts import account_of
 
     sample = SAMPLES["audit"]
     lines = {120.0: "skip", 240.0: "0.35 A", 360.0: "2.10 A"}

@@ -12,7 +12,7 @@ from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.sources.node import BATTERY, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, analyse_node
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A")

@@ -12,8 +12,8 @@ from tests.trials import trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.sources.supply_output import Loaded, analyse_supply
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A")

@@ -14,7 +14,7 @@ from tests.trials import meters, shown, trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.sources.capacitor import Discharged, analyse_capacitor, fills_in, read_label, runs_for
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.005, "A")

@@ -13,7 +13,7 @@ from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.sources.charging import Charged, analyse_charger
 
 V, A = Accuracy(0.002, 0.01, "V"), Accuracy(0.01, 0.01, "A")

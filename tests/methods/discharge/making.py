@@ -13,9 +13,9 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import parse_label
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import Conditions, Criteria, Setup
-from ubrant.core.record.readings import Readings
 from ubrant.core.record.record import Record
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -23,9 +23,9 @@ from ubrant.methods.discharge.method import DischargeMethod
 from ubrant.methods.discharge.procedure import DischargePlan, usual_plan
 from ubrant.methods.discharge.sums import DischargeRecord
 from ubrant.methods.method import Prepared
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice
 
 DISCHARGE = DischargeMethod()
 SMALL = Unit("Small pack", "battery", "0.5 Ah 12.8 V LiFePO4", stand_in={"health": 0.97})

@@ -22,13 +22,13 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.following import forecast_of
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.runs.accounts import account_of, live_account, live_record, summary_of
-from ubrant.runs.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.kit_file import kit_of
-from ubrant.runs.kit_parts import KitError
-from ubrant.runs.kit_rows import kit_part_of, rows_of
-from ubrant.runs.measured import measured_in
-from ubrant.runs.simulated import battery_scenario
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.kept.accounts import account_of, live_account, live_record, summary_of
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_parts import KitError
+from ubrant.runs.kits.kit_rows import kit_part_of, rows_of
+from ubrant.runs.kits.measured import measured_in
+from ubrant.runs.making.simulated import battery_scenario
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 1 mA", max_v=60, max_a=20)
 

@@ -9,8 +9,8 @@ from tests.making import falling
 from tests.methods.discharge.making import record
 from ubrant.core.battery.ending import Ends
 from ubrant.core.battery.resistance import find_edges
+from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.readings import Readings, Series
 from ubrant.methods.discharge.deviation import leaves_expected
 from ubrant.methods.discharge.findings import Others, judged
 

@@ -6,8 +6,8 @@ import pytest
 
 from tests.methods.discharge.making import begun, small_plan
 from ubrant.core.record.events import DrawsBesides, GuardianOff, LoadOff, StillDraws
-from ubrant.runs.accounts import account_of
-from ubrant.runs.benches import BenchChoice
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making.benches import BenchChoice
 
 
 @pytest.fixture(scope="module")

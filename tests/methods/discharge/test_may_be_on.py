@@ -18,9 +18,9 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import INSTRUMENTS, Head, Setup
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import new_run
-from ubrant.runs.benches import BenchChoice
-from ubrant.ui.shell import FINDINGS, MainWindow
+from ubrant.runs.making.benches import BenchChoice
 from ubrant.ui.widgets.callout import Callout
+from ubrant.ui.window.shell import FINDINGS, MainWindow
 
 
 @pytest.fixture

@@ -9,9 +9,9 @@ from PyQt6.QtTest import QTest
 from tests.methods.discharge.test_accounts import logged
 from tests.window import click
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY
 from ubrant.ui.outlook.day import ROW
-from ubrant.ui.shell import OUTLOOK
+from ubrant.ui.window.shell import OUTLOOK
 
 
 @pytest.fixture

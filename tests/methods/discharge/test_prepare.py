@@ -6,7 +6,7 @@ import pytest
 
 from tests.window import click, type_into
 from ubrant.core.equipment.unit import Unit
-from ubrant.ui.shell import PREPARE
+from ubrant.ui.window.shell import PREPARE
 
 
 @pytest.fixture

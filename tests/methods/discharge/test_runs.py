@@ -22,11 +22,11 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Origin, head_to_json
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.procedure import ChargePlan
-from ubrant.runs.accounts import account_of
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.going_on import close_interrupted, go_on
-from ubrant.runs.jot_heads import export_jots
-from ubrant.runs.jotting import take_down
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making.going_on import close_interrupted, go_on
+from ubrant.runs.typed.jot_heads import export_jots
+from ubrant.runs.typed.jotting import take_down
 
 
 @pytest.mark.parametrize(

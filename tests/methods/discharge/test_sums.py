@@ -7,8 +7,8 @@ import pytest
 
 from tests.making import crossing_s, falling
 from tests.methods.discharge.making import record
+from ubrant.core.quantities.readings import Readings, ReadingsError
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.readings import Readings, ReadingsError
 from ubrant.methods.discharge.sums import analyse, charge_to, charges_to_higher
 
 

@@ -17,7 +17,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import BY_HAND, Origin
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.records import new_run
-from ubrant.ui.shell import FINDINGS, RUN
+from ubrant.ui.window.shell import FINDINGS, RUN
 
 LINES = (
     (0, "13.34 V"),

@@ -11,12 +11,12 @@ from tests.making import crossing_s, falling
 from tests.window import answered, click, keep_discharge, start, type_into
 from ubrant.bench.simulated import open_simulated
 from ubrant.core.record.head import Conditions
-from ubrant.runs import simulated
+from ubrant.runs.making import simulated
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
-from ubrant.ui.leaving import Leaving
 from ubrant.ui.shelf.unit_form import UnitForm
-from ubrant.ui.shell import FINDINGS, PREPARE, RUN
+from ubrant.ui.window.leaving import Leaving
+from ubrant.ui.window.shell import FINDINGS, PREPARE, RUN
 
 LONG_MS = 60_000
 

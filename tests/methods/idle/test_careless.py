@@ -9,7 +9,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.events import HandDid
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of_stored
+from ubrant.runs.kept.accounts import account_of_stored
 
 
 def account(unit, *lines, meters=(METER,)):

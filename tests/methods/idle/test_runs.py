@@ -8,7 +8,7 @@ from tests.making import BENCH, HUT, carried_out, prepared, problems, record_for
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
-from ubrant.runs.simulated import converter_of
+from ubrant.runs.making.simulated import converter_of
 
 
 def test_in_both_settings(logbook):

@@ -9,8 +9,8 @@ from tests.making import prepared, record_for
 from tests.window import begin, close, prepare, say_line, settle, write_cell
 from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of
-from ubrant.runs.jot_heads import export_jots
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.typed.jot_heads import export_jots
 
 
 def test_idle_draw_by_hand(bench_window, qtbot):

@@ -9,8 +9,8 @@ import pytest
 
 from tests.window import begin, close, jot, prepare, say_line
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 HEAD = "method: joint\nunit: Fuse holder\nkind: lead\nlabel: 30 A fuse\nvolts: 0.5 % + 0.1 mV\namps: 1 % + 10 mA\n\n"
 LINES = ("1.4 mV 1.00 A", "6.1 mV 5.02 A", "12.3 mV 10.1 A", "25.2 mV 20.4 A warm")

@@ -13,9 +13,9 @@ from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, OVERLOAD
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.unit import Unit
 from ubrant.methods.registry import method_of
-from ubrant.runs.benches import SIMULATED_LOAD
-from ubrant.runs.ranking import candidates_of, ranked_for
-from ubrant.runs.simulated import converter_scenario
+from ubrant.runs.making.benches import SIMULATED_LOAD
+from ubrant.runs.making.simulated import converter_scenario
+from ubrant.runs.studies.ranking import candidates_of, ranked_for
 
 
 def tried(book, unit=HUT, battery=PACK, meters=(BENCH, PLUG), leads=None, **typed):

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tests.window import begin, click, close, jot, prepare, say_line
 from ubrant.core.equipment.unit import Unit
-from ubrant.ui.shell import FINDINGS
+from ubrant.ui.window.shell import FINDINGS
 
 
 def test_load_steps_by_themselves_with_a_report(bench_window, qtbot, tmp_path, monkeypatch):

@@ -9,7 +9,7 @@ from tests.making import METER, PACK, STEP_DOWN
 from tests.window import click, close, jot, needs, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.demo.kit import WatchedClock
-from ubrant.ui.shell import FINDINGS, RUN
+from ubrant.ui.window.shell import FINDINGS, RUN
 
 LINES = ("load on 13.1 V 10 A", "12.95 V 10 A", "12.8 V 10.1 A", "12.5 V 9.9 A", "11.4 V 10 A", "10.9 V 10 A", "load off")
 

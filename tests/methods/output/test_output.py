@@ -15,7 +15,7 @@ from ubrant.core.battery.given_out import Given, analyse_output
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import parse_label
-from ubrant.core.record.readings import Readings, ReadingsError, Series
+from ubrant.core.quantities.readings import Readings, ReadingsError, Series
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A")
 NOTES = """method: output
@@ -301,7 +301,7 @@ def test_what_the_first_bar_held_before_is_a_doubt_on_one_side(tmp_path):
 @pytest.mark.parametrize(("line", "cells"), [("station 1.3 h left at 410 W", ["1.3", "410"]), ("bar 09:00 42 Wh", ["42"])])
 def test_they_stand_in_the_table_and_can_be_mended_there(line, cells):
     from ubrant.logbook.records import StoredJot
-    from ubrant.runs.sheet import cell_text, read_cell, sheet_of
+    from ubrant.runs.typed.sheet import cell_text, read_cell, sheet_of
 
     sheet = sheet_of([StoredJot(0.0, line)], (), {})
     (row,) = sheet.rows

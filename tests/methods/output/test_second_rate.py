@@ -13,8 +13,8 @@ from tests.trials import trial
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.runs.accounts import account_of
-from ubrant.runs.shelf_order import newest_of
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.shelf_order import newest_of
 
 pytestmark = pytest.mark.needs("discharge")
 

@@ -14,7 +14,7 @@ from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.sources.port import CURRENT, NEITHER, POWER, Candidate, PortLabel, analyse_port, read_candidates, read_port, would_give
 from ubrant.methods.registry import method_of
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog

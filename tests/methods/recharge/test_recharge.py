@@ -14,7 +14,7 @@ from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, r
 from ubrant.core.battery.label_doubt import in_quarters, measured, of_label
 from ubrant.core.battery.percent import Change, change_between, points_finding, too_small
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 
 NOTES = """unit bank: 24000 mAh 3.7 V
 unit tablet: 7.6 Ah 3.85 V

@@ -13,7 +13,7 @@ from tests.trials import meters, shown, trial
 from tests.window import begin, close, prepare, typed_row
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.sources.curve import analyse_curve, cells_for
 from ubrant.core.sources.decay import decays
 from ubrant.core.uncertainty.finding import Finding

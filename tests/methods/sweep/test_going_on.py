@@ -13,11 +13,11 @@ from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import BY_HAND
 from ubrant.methods.registry import method_of
-from ubrant.runs.accounts import account_of
-from ubrant.runs.begin import start_by_itself
-from ubrant.runs.benches import BenchChoice
-from ubrant.runs.going_on import can_go_on, go_on
-from ubrant.runs.jotting import take_down
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.making.begin import start_by_itself
+from ubrant.runs.making.benches import BenchChoice
+from ubrant.runs.making.going_on import can_go_on, go_on
+from ubrant.runs.typed.jotting import take_down
 
 
 def made(book):

@@ -13,7 +13,7 @@ from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.head import Setup
-from ubrant.core.record.points import Try
+from ubrant.core.record.settled import Try
 from ubrant.methods.registry import method_of
 
 ACCURACY = parse_accuracy("0.5 % + 10 mV", "V")

@@ -12,10 +12,10 @@ from tests.making import METER, STEP_DOWN, point, prepared, record_for, series
 from ubrant.core.equipment.meter import MeterDetails
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.points import mean_between, points_taken, typed_row
+from ubrant.core.record.settled import mean_between, points_taken, typed_row
 from ubrant.methods.registry import method_of
 from ubrant.methods.rows import Row
-from ubrant.runs.jotting import grammar_for
+from ubrant.runs.typed.jotting import grammar_for
 
 
 def made(*meters):

@@ -13,10 +13,10 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter
 from ubrant.demo.kit import WatchedClock
 from ubrant.methods.method import Scene
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
-from ubrant.runs.simulated import converter_scenario
-from ubrant.ui.shell import FINDINGS, RUN
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.runs.making.simulated import converter_scenario
+from ubrant.ui.window.shell import FINDINGS, RUN
 
 LABEL = "12 V to 5 V, 3 A"
 

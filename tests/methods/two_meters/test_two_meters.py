@@ -13,15 +13,15 @@ from tests.making import METER, PACK, problems
 from tests.making import prepared as made_ready
 from tests.trials import trial
 from tests.window import begin, click, close, needs, prepare, say_line, typed_row, write_cell
-from ubrant.core.equipment.against import Both, Pairs, analyse_pairs
 from ubrant.core.equipment.certificates import Check
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.meter_checks.against import Both, Pairs, analyse_pairs
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import ReadingsError
-from ubrant.runs.shelf_order import newest_of
+from ubrant.core.quantities.readings import ReadingsError
+from ubrant.runs.kept.shelf_order import newest_of
 from ubrant.ui.shelf.meter_form import MeterForm
-from ubrant.ui.shell import SHELF
+from ubrant.ui.window.shell import SHELF
 
 GOOD, CLAMP = Accuracy(0.001, 0.005, "A"), Accuracy(0.02, 0.05, "A")
 

@@ -11,8 +11,8 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.converter import Converter, ConverterParameters
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.runs.accounts import account_of, account_of_stored, summary_of
-from ubrant.runs.bringing_in import LogOptions, keep, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, keep, read_file
+from ubrant.runs.kept.accounts import account_of, account_of_stored, summary_of
 
 
 def kept(book, path, unit, load_w, accuracy=""):

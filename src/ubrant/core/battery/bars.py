@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.jot import BAR
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import digit, total_of
 from ubrant.core.wording import say

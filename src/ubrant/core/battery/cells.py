@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 

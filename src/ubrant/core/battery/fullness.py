@@ -10,7 +10,7 @@ from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import Readings
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.wording import say
 
 FULL_PERCENT = 97.0

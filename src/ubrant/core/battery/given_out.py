@@ -7,15 +7,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.battery.bars import Bar, by_bars
-from ubrant.core.battery.counters import Count, counted
 from ubrant.core.battery.label_doubt import doubtful
 from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between, points_finding
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series
+from ubrant.core.record.counters import Count, counted
 from ubrant.core.record.integrals import off_in_count, through_meter, totals
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series
 from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.sources import Kind

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 _ON_SHARE = 0.05
 _COUNTS = 0.02

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, digit, exactly, rectangular, within

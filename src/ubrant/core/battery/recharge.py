@@ -8,8 +8,8 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.integrals import through_meter, totals
-from ubrant.core.record.readings import Readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_read
 from ubrant.core.wording import say

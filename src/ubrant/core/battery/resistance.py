@@ -9,7 +9,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.quantities.readings import Array, Readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import scattered, within, wrong_by
 from ubrant.core.wording import say, words

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.chemistry import LIFEPO4, Chemistry
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.core.wording import say, words
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 SPENT_LEVEL = 0.02
 """All false alarms of a life together."""

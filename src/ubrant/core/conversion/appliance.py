@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of
 from ubrant.core.wording import say

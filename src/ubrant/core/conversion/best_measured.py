@@ -7,8 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from ubrant.core.conversion.points import Points
 from ubrant.core.quantities.quantity import show
+from ubrant.core.record.points import Points
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 

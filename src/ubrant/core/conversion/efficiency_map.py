@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.conversion.sweep import Sweep
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 _COLUMNS, _ROWS = 60, 40
 _LEAST_SHARE = 0.01

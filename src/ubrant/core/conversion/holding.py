@@ -8,7 +8,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import RUNS
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.points import Try
+from ubrant.core.record.settled import Try
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.value import as_read, digit, within
 from ubrant.core.wording import say, words

@@ -12,7 +12,7 @@ from ubrant.core.conversion.loss_model import LossModel
 from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, Course, course_of
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, digit, scattered, within, wrong_by
 from ubrant.core.wording import say, words

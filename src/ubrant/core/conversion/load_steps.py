@@ -8,14 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.battery.state_of_charge import charge_by, from_resting_voltage
-from ubrant.core.conversion.points import Points, SweepMeters
 from ubrant.core.conversion.sweep import OF_MODEL, Sweep, analyse_sweep
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.integrals import energy_wh
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.record.points import Points, SweepMeters
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within, wrong_by

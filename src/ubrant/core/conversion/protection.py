@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, show, show_duration
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import as_read, rectangular, within

@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
-from ubrant.core.conversion.points import Mask, Points
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
+from ubrant.core.record.points import Mask, Points
 from ubrant.core.wording import say
 
 _WORST_SHARE, _LOADED_SHARE = 0.25, 0.05

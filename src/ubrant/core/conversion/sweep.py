@@ -15,15 +15,15 @@ from numpy.typing import NDArray
 
 from ubrant.core.conversion.best_measured import as_measured, best_place, best_share
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
-from ubrant.core.conversion.points import Mask, Points, SweepMeters, digits_of, errors_of, rounded_up
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
 from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.quantities.jot import FALTERS
 from ubrant.core.quantities.jot import OFF as OFF_FATE
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.points import Mask, Points, SweepMeters, digits_of, errors_of, rounded_up
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import as_drawn, digit_of, put_in
 from ubrant.core.uncertainty.sources import ErrorSource, Kind

@@ -7,9 +7,9 @@ import itertools
 import numpy as np
 from numpy.typing import NDArray
 
-from ubrant.core.conversion.points import Mask, Points
+from ubrant.core.quantities.readings import Array
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.readings import Array
+from ubrant.core.record.points import Mask, Points
 
 Brackets = dict[str, tuple[int, int]]
 THRESHOLDS = ("dropout_voltage", "shutoff_voltage", "restart_voltage")

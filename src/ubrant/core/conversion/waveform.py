@@ -14,7 +14,7 @@ from scipy.special import chdtri
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import rectangular, scattered, within, wrong_by
 from ubrant.core.wording import say, words

@@ -13,7 +13,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say

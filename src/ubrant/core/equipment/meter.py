@@ -9,7 +9,7 @@ from typing import Any
 from ubrant.core.equipment.certificates import Check, checks_from, first_after, in_force
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
 from ubrant.core.quantities.jot import JotReading
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 
 ROLES = ("meter", "load", "supply", "scope")
 THEN, LATER, MAKER = "then", "later", "maker"

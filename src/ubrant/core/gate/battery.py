@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBLE, REFUSES, Check, if_it_is_so
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.readings import Array, Readings, Series, jitter, no_readings
+from ubrant.core.quantities.readings import Array, Readings, Series, jitter, no_readings
 from ubrant.core.record.scan import Scan, scan
 from ubrant.core.wording import say
 

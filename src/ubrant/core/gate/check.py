@@ -6,8 +6,8 @@ from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, replace
 from typing import Generic, TypeVar
 
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Conditions
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.wording import say
 
 COMPLETE, PLAUSIBLE = "complete", "plausible"

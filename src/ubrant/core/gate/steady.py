@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 STEADY, RAMP, CYCLES, BURSTS, STEP = "steady", "ramp", "cycles", "bursts", "step"
 """One level; on its way somewhere; on and off by a period; on and off now and then; one level and then another."""

@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import as_read, digit, exactly, within

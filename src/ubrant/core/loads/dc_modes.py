@@ -10,8 +10,8 @@ import numpy as np
 from ubrant.core.conversion.appliance import STANDBY
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.stand_in import StandIn
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import as_read, digit, exactly, within

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.quantity import show, show_duration
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, within

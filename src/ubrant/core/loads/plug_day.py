@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, as_read, digit, exactly, within, wrong_by

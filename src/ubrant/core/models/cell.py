@@ -14,7 +14,7 @@ import numpy as np
 
 from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry
 from ubrant.core.quantities.label import Label
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.wording import say
 
 _OCV = {

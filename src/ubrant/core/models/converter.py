@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 
 @dataclass(frozen=True)

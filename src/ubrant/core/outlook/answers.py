@@ -15,7 +15,7 @@ from ubrant.core.outlook.kit import CURRENT, USUAL_PERIOD_S, Input, Kit, Load, S
 from ubrant.core.outlook.spread import Spread
 from ubrant.core.outlook.walk import EMPTY, TOO_MUCH, Cause, Walk, horizon_of, mean_drain_w, walk
 from ubrant.core.quantities.quantity import QuantityError, plain
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.wording import say
 
 DRAWS = 1000

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from ubrant.core.outlook.draws import Drawn
 from ubrant.core.outlook.duty import DAY_S, Duty
 from ubrant.core.outlook.kit import CURRENT, RESISTANCE, Kit
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 
 @dataclass(frozen=True, eq=False)

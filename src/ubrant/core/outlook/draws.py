@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.outlook.kit import WALKED_U, Kit, Way
 from ubrant.core.outlook.spread import Spread
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 
 @dataclass(frozen=True, eq=False)

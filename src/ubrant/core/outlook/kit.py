@@ -10,7 +10,7 @@ import numpy as np
 from ubrant.core.outlook.duty import DAY_S, Duty
 from ubrant.core.outlook.spread import ALL, NONE, Spread
 from ubrant.core.quantities.chemistry import CHEMISTRIES
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 EXPONENT = {"lead-acid": Spread(1.2, 0.0, 1.1, 1.3), "nimh": Spread(1.02, 0.0, 1.0, 1.08)}
 LITHIUM_EXPONENT = Spread(1.02, 0.0, 1.0, 1.05)

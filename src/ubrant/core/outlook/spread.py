@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_quantity, plain
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say

@@ -17,7 +17,7 @@ from ubrant.core.outlook.demand import Demand, demand_of
 from ubrant.core.outlook.draws import Drawn, middle
 from ubrant.core.outlook.duty import DAY_S
 from ubrant.core.outlook.kit import GENTLEST, Kit
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 
 EMPTY, CUT_OFF, TOO_MUCH, SAGS, GIVES_UP, OPENS = "empty", "cut-off", "too much", "sags", "gives up", "opens"
 Mask = npt.NDArray[np.bool_]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.quantities.readings import Array, Readings
 
 _LEAST_INTERVAL_S = 10.0
 """Read faster than this, one reading can well be a pulse."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.quantities.readings import Array, Readings
 from ubrant.core.record.scan import Scan
 
 

@@ -8,11 +8,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ubrant.core.battery.counters import counted
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.readings import Series
+from ubrant.core.record.counters import counted
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.accuracy import LINEARITY
 from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.integrals import adds_up
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record
 from ubrant.core.record.typed import gather
 

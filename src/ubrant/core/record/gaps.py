@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ubrant.core.quantities.readings import Readings, jitter
 from ubrant.core.record.integrals import span
-from ubrant.core.record.readings import Readings, jitter
 from ubrant.core.record.scan import Scan
 
 GAP_FACTOR = 5.0

@@ -9,10 +9,10 @@ from dataclasses import replace
 import numpy as np
 
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event
 from ubrant.core.record.head import Head
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Key, Record, corrected, record_of
 from ubrant.core.record.typed import Typed, gather, is_bare_zero
 

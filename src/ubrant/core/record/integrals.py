@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Array, blocks, require_usable
+from ubrant.core.quantities.readings import Array, blocks, require_usable
 from ubrant.core.uncertainty.value import Value, total_of, wrong_by
 
 

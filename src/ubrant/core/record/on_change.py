@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.core.record.readings import Readings, stepped
+from ubrant.core.quantities.readings import Readings, stepped
 
 _FEWEST = 8
 _MOST = 20_000

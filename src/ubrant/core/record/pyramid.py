@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 
 _FACTOR = 8
 

@@ -13,11 +13,11 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import LEFT_OUT, Jotting
 from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.readings import Array, Series, no_readings
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
 from ubrant.core.record.head import BY_HAND, Head, Setup
 from ubrant.core.record.integrals import off_in_count
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Array, Series, no_readings
 from ubrant.core.record.typed import Typed, gather, with_bare_zeros
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say

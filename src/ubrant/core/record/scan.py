@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from ubrant.core.quantities.readings import Array, Readings, require_usable
 from ubrant.core.record.integrals import NOTHING, Totals, totals
-from ubrant.core.record.readings import Array, Readings, require_usable
 
 SPAN = 1 << 14
 """Intervals to a block: three columns of this many stay in the processor's cache."""

@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.uncertainty.sources import ErrorSource, Kind
 from ubrant.core.uncertainty.value import Value, comes_in, rectangular
 from ubrant.core.wording import say, words

@@ -13,7 +13,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry, cells_in_series
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import Value, digit, rectangular, within

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from ubrant.core.conversion.points import Mask
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
+from ubrant.core.record.points import Mask
 from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in

@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import Value, exactly, scattered

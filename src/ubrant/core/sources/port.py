@@ -10,7 +10,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_number, plain, show
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import Kind
 from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of, rectangular, within

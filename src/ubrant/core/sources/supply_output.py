@@ -10,8 +10,8 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import FALTERS, OFF
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
 from ubrant.core.uncertainty.value import as_read, within

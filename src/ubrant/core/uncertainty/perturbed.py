@@ -11,7 +11,7 @@ from typing import Generic, TypeVar
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
 from ubrant.core.uncertainty.value import Value, drawn_of, is_drawing
 from ubrant.core.wording import words

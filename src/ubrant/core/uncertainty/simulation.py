@@ -11,7 +11,7 @@ from functools import cached_property
 import numpy as np
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorSource
 from ubrant.core.uncertainty.value import Draw

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.logbook.logs.columns import Columns
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.logs.table import finished

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.text import Sheet
 

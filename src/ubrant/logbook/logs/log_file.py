@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.readings import Array, Series
 from ubrant.core.wording import SentenceError
 
 

@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.jot_text import JotTextError, is_jot_text, read_jot_text
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.typed import STRAIGHT, gather, on_one_base
 from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.fast import read_fast

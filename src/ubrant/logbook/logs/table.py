@@ -11,7 +11,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, unit_factor
-from ubrant.core.record.readings import Array, Series
+from ubrant.core.quantities.readings import Array, Series
 from ubrant.logbook.logs.cells import DAY_FIRST, Moment, NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import LEAVE_OUT, Columns
 from ubrant.logbook.logs.guessing import shape_of

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import in_unit, said_units
 from ubrant.logbook.logs.formats import sheet_in

@@ -9,13 +9,13 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.loads.dc_modes import Reading, dc_findings
 from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words

@@ -10,12 +10,12 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, PowerPath
-from ubrant.core.conversion.power_path import Node as Box
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.power_path import Flow, PowerPath
+from ubrant.core.record.power_path import Node as Box
 from ubrant.core.record.record import Key, Record
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding

@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Drawing
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.power_path import Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, between_of, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding

@@ -9,12 +9,12 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.power_path import Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding

@@ -10,13 +10,13 @@ import numpy as np
 from ubrant.core.battery.ending import GAVE_UP
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label, usual_cutoff_v
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.quantities.stand_in import StandIn, of_label
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
 from ubrant.core.record.flowed import flowed_at_rest
 from ubrant.core.record.head import LOG
 from ubrant.core.record.on_change import as_steps, is_on_change
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join, no_readings
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Typed, Widths, on_one_base, only_amps
 from ubrant.core.wording import say

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ubrant.core.record.readings import Readings
+from ubrant.core.quantities.readings import Readings
 
 _NO_ZERO = 0.2
 """Over this share of the largest current a reading is none of a meter's zero."""

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.readings import Readings, jitter
 from ubrant.core.record.cutoff import Crossing, Cutoff
 from ubrant.core.record.gaps import GAP_FACTOR, Gap
 from ubrant.core.record.integrals import Totals, through_meter
-from ubrant.core.record.readings import Readings, jitter
 from ubrant.core.record.scan import Scan
 from ubrant.core.record.typed import HELD, Widths, of_typed
 from ubrant.core.uncertainty.sources import ErrorSource, Kind

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.readings import Array
+from ubrant.core.quantities.readings import Array
 from ubrant.core.wording import say
 
 SHARE = 0.025

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ubrant.core.battery.cells import cell_findings
-from ubrant.core.battery.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.battery.recharge import efficiencies, recharge_of
 from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_at_leads, two_step
 from ubrant.core.battery.state_of_charge import charge_by, chart_name, from_resting_voltage
@@ -21,8 +20,9 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, no_readings
+from ubrant.core.record.counters import agreement, counted, counted_finding, energy_per_point, points_used
 from ubrant.core.record.integrals import off_in_count, totals
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, no_readings
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.uncertainty.value import Value, wrong_by

@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.readings import Array, Readings
+from ubrant.core.quantities.readings import Array, Readings
 from ubrant.core.wording import say
 
 MODEL_HALF_WIDTH_V = 0.0015

@@ -10,19 +10,19 @@ import numpy as np
 
 from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Drawing, Trace
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, questions
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show, show_duration, show_with
+from ubrant.core.quantities.readings import Readings, ReadingsError, Series, no_readings
 from ubrant.core.record.codec import decode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, mark_of
 from ubrant.core.record.head import Conditions, Criteria, Setup
 from ubrant.core.record.integrals import charge_ah
-from ubrant.core.record.readings import Readings, ReadingsError, Series, no_readings
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say

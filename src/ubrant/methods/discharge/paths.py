@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath, watt_hours, watts
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import join
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import join
+from ubrant.core.record.power_path import Flow, Node, PowerPath, watt_hours, watts
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods.discharge.forecast import Forecast, fraction_left

@@ -14,8 +14,8 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.readings import ReadingsError
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import of_run

@@ -19,13 +19,13 @@ from ubrant.core.gate.check import objections, refuse
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import grouped, show, show_duration
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, require_usable
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.flowed import AtRest
 from ubrant.core.record.gaps import Gap, find_gaps
 from ubrant.core.record.integrals import Totals, span
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, require_usable
 from ubrant.core.record.scan import Scan, scan
 from ubrant.core.record.typed import HELD, Widths, held
 from ubrant.core.uncertainty.finding import Finding

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from ubrant.core.account import Account
 from ubrant.core.battery.label_doubt import Holds, held, measured
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import Entry as Line
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say

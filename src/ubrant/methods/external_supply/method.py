@@ -8,12 +8,12 @@ from statistics import median
 
 from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, supply_average, supply_efficiency, watts_read
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words

@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
 from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_read, digit
 from ubrant.core.wording import say, words

@@ -13,18 +13,18 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.conversion.idle import idle_findings, idle_sentence, level
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.points import QUANTITIES, carrying, read_at_ends, table_of, typed_row, without_watts
-from ubrant.core.record.readings import Array, ReadingsError, Series
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.record.settled import QUANTITIES, carrying, read_at_ends, table_of, typed_row, without_watts
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions

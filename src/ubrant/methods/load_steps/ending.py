@@ -8,10 +8,10 @@ import numpy as np
 
 from ubrant.core.conversion.load_steps import Ending, ending_of
 from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import PointTaken, WentOff
-from ubrant.core.record.points import QUANTITIES, log_columns, typed_row
-from ubrant.core.record.readings import Series
 from ubrant.core.record.record import Record
+from ubrant.core.record.settled import QUANTITIES, log_columns, typed_row
 
 _OFF_SHARE = 0.3
 _LOADED_SHARE = 0.02

@@ -12,8 +12,6 @@ import numpy as np
 from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
 from ubrant.core.conversion.load_steps import Source, Steps, analyse_steps, held_findings
-from ubrant.core.conversion.points import Points
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
@@ -23,12 +21,14 @@ from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.readings import ReadingsError, Series
 from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
 from ubrant.core.record.head import SIMULATED, Criteria, Setup
-from ubrant.core.record.points import Rows, log_columns, points_taken
-from ubrant.core.record.readings import ReadingsError, Series
+from ubrant.core.record.points import Points
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.record.settled import Rows, log_columns, points_taken
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions

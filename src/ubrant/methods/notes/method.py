@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.drawings import Trace
 from ubrant.core.record.head import BY_HAND, Setup
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say

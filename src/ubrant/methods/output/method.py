@@ -13,15 +13,15 @@ from ubrant.core.battery.bars import Bar, bars_of
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import Given, Told, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import BAR, LEFT_H
 from ubrant.core.quantities.quantity import plain, show, show_duration
+from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.events import LoadOff as WentOff
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Array, Readings, ReadingsError, Series, join
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.core.uncertainty.finding import Finding

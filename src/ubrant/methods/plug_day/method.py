@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import Bars
 from ubrant.core.loads.plug_day import Day, analyse_day
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions

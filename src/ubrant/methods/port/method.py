@@ -9,11 +9,11 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import Array
+from ubrant.core.record.power_path import Node, PowerPath
 from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words

@@ -10,17 +10,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.counters import counted
 from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
 from ubrant.core.battery.label_doubt import Holds, held, in_quarters, of_label
 from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError, Series, join, no_readings
+from ubrant.core.record.counters import counted
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.integrals import through_meter, totals
-from ubrant.core.record.readings import Array, ReadingsError, Series, join, no_readings
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value

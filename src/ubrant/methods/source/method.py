@@ -10,11 +10,11 @@ from typing import ClassVar
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
+from ubrant.core.record.power_path import Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.sources.curve import Curve as SourceCurve
 from ubrant.core.sources.curve import analyse_curve, cells_for

@@ -13,17 +13,17 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.candidates import candidate_of
 from ubrant.core.conversion.holding import lowest_held
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.quantities.hand_loads import HandLoad
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
+from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, Setup
-from ubrant.core.record.points import Rows, points_taken
-from ubrant.core.record.readings import ReadingsError
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.record.settled import Rows, points_taken
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions

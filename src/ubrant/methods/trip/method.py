@@ -9,13 +9,13 @@ from collections.abc import Iterable
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.conversion.protection import CurvePoint, Overload, parse_curve, trip_findings
 from ubrant.core.drawings import HELD, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
 from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.events import HeldOn, WentOff
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods import cautions

@@ -9,13 +9,13 @@ from types import MappingProxyType
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DOTTED, Curve, Dots, Drawing, Plot
-from ubrant.core.equipment.against import Against, Both, Pairs, analyse_pairs
-from ubrant.core.equipment.checks import control_chart, pair_history
+from ubrant.core.meter_checks.against import Against, Both, Pairs, analyse_pairs
+from ubrant.core.meter_checks.checks import control_chart, pair_history
 from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
-from ubrant.core.record.readings import Array, ReadingsError
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words

@@ -11,9 +11,9 @@ from ubrant.core.conversion.transient import analyse_transient, is_dc
 from ubrant.core.conversion.waveform import Waveform, analyse_wave
 from ubrant.core.drawings import Curve, Drawing, Plot, Sticks
 from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.head import Criteria, Setup
-from ubrant.core.record.readings import Array, ReadingsError, Series
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say, words
 from ubrant.methods.converting import wave_plot

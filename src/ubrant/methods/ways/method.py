@@ -13,14 +13,14 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
 from ubrant.core.battery.percent import change_between, stood_still
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import Jotting
 from ubrant.core.quantities.quantity import QuantityError, plain, show
+from ubrant.core.quantities.readings import ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.readings import ReadingsError, Series
+from ubrant.core.record.power_path import Flow, Node, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
 from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart

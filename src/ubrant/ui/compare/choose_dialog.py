@@ -11,8 +11,8 @@ from ubrant.core.equipment.unit import parse_peak
 from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.choosing_for import Choice, choices_for, chosen_sentence, table_of
-from ubrant.runs.outlooks import parse_wanted
+from ubrant.runs.kits.outlooks import parse_wanted
+from ubrant.runs.studies.choosing_for import Choice, choices_for, chosen_sentence, table_of
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog

@@ -10,15 +10,15 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ubrant.core.drawings import DASHED, DOTTED
-from ubrant.runs.compare import BY, Compared, Differing, Pair, differing, gather, life_of, life_plot, line_of, overlay, pair_of
-from ubrant.runs.naming import name_of
-from ubrant.ui.theme import LARGE, color, font
+from ubrant.runs.kept.naming import name_of
+from ubrant.runs.studies.compare import BY, Compared, Differing, Pair, differing, gather, life_of, life_plot, line_of, overlay, pair_of
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row
 from ubrant.ui.widgets.plot import PlotView
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.text import in_a_line
-from ubrant.ui.workbench import Workbench
+from ubrant.ui.widgets.theme import LARGE, color, font
 from ubrant.writing import write_whole
 
 _DATES = "dates"

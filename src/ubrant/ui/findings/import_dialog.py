@@ -9,19 +9,19 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
 from ubrant.core.quantities.quantity import QuantityError, show_duration
+from ubrant.core.quantities.readings import Series
 from ubrant.core.record.head import label_of
-from ubrant.core.record.readings import Series
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.registry import suiting
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import Answered, as_answered, from_log, keep
+from ubrant.runs.coming_in.bringing_in import Answered, as_answered, from_log, keep
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.findings.mapping_dialog import forget, learnt
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Beneath, Choice, QuantityField, button, check_accuracy, label, mark_amiss, row, sentence_beneath
 from ubrant.ui.widgets.trace import Trace
-from ubrant.ui.workbench import Workbench
 
 _NEW, _NONE = -1, 0
 _LOOKS_AFTER_MS, _MOST_TRIED = 300, 200_000

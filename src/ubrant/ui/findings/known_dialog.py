@@ -18,10 +18,10 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.method import Prepared
 from ubrant.methods.registry import suiting, title_of
-from ubrant.runs.edits import Change
-from ubrant.runs.known_late import LOAD_OFF, LOAD_ON, can_be_moved, edge_moved, head_of, moment_of, said_edges, shifted, texts_of
-from ubrant.runs.sheet import clock_at
-from ubrant.ui.prepare.form import MethodForm
+from ubrant.runs.afterwards.known_late import LOAD_OFF, LOAD_ON, can_be_moved, edge_moved, head_of, moment_of, said_edges, shifted, texts_of
+from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.sheet import clock_at
+from ubrant.ui.common.method_form import MethodForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row, scrolled

@@ -9,14 +9,14 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ubrant.core.record.readings import Series
+from ubrant.core.quantities.readings import Series
 from ubrant.logbook.logs.columns import LEAVE_OUT, columns_of
 from ubrant.logbook.logs.guessing import guess, shape_of
 from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
 from ubrant.logbook.logs.text import Sheet
-from ubrant.runs.bringing_in import parts_of
+from ubrant.runs.coming_in.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row

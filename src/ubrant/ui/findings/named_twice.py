@@ -10,10 +10,10 @@ from ubrant.core.record.jot_text import Entry
 from ubrant.core.record.named_twice import CHECKED, Twice, moved, named_twice
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.edits import Change
+from ubrant.runs.typed.edits import Change
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, row
-from ubrant.ui.workbench import Workbench
 
 
 class NamedTwice(QWidget):

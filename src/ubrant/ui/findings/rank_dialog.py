@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHeaderView, QTableWidget, Q
 from ubrant.core.conversion.candidates import Job
 from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, show, show_with
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.ranking import Measured, candidates_of, ranked_for
+from ubrant.runs.studies.ranking import Measured, candidates_of, ranked_for
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.check import Question
 from ubrant.core.guess import beside
@@ -20,32 +19,33 @@ from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Criteria
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.core.uncertainty.simulation import DRAWS, Simulated, in_short
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.accounts import account_of
-from ubrant.runs.checked_since import CheckedSince, checked_since
-from ubrant.runs.edits import Change
-from ubrant.runs.found_of_meters import found_of_meter
-from ubrant.runs.going_on import can_go_on, go_on, since_start
-from ubrant.runs.jotting import grammar_for
-from ubrant.runs.known_late import said_before
-from ubrant.runs.naming import name_in, name_of
-from ubrant.runs.series import series_of
-from ubrant.runs.sheet import asked_of, sheet_of
-from ubrant.runs.what_it_was import is_unnamed
+from ubrant.runs.afterwards.checked_since import CheckedSince, checked_since
+from ubrant.runs.afterwards.known_late import said_before
+from ubrant.runs.afterwards.what_it_was import is_unnamed
+from ubrant.runs.kept.accounts import account_of
+from ubrant.runs.kept.found_of_meters import found_of_meter
+from ubrant.runs.kept.naming import name_in, name_of
+from ubrant.runs.making.going_on import can_go_on, go_on, since_start
+from ubrant.runs.studies.series import series_of
+from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.jotting import grammar_for
+from ubrant.runs.typed.sheet import asked_of, sheet_of
+from ubrant.ui.common.photos import PhotoStrip
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.findings.known_dialog import KnownDialog
 from ubrant.ui.findings.meters_dialog import MetersDialog
 from ubrant.ui.findings.named_twice import NamedTwice
 from ubrant.ui.findings.rank_dialog import RankDialog
+from ubrant.ui.findings.series_dialog import SeriesDialog
 from ubrant.ui.findings.warmth import Warmth
 from ubrant.ui.findings.what_it_was import WhatItWas
-from ubrant.ui.photos import PhotoStrip
-from ubrant.ui.series import SeriesDialog
-from ubrant.ui.settings import as_wished
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, clear, label, row
@@ -53,9 +53,9 @@ from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.readings_table import ReadingsTable
 from ubrant.ui.widgets.run_drag import DragsRun
+from ubrant.ui.widgets.settings import as_wished
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.work import in_background
-from ubrant.ui.workbench import Workbench
 
 
 class FindingsStage(StageFrame):

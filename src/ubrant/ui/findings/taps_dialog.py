@@ -13,14 +13,14 @@ from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.method import BATTERY_LOG, WAVE_LOG, MethodError
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, from_taps, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_taps, judged, keep
+from ubrant.runs.kept.accounts import account_of_stored
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
-from ubrant.ui.workbench import Workbench
 
 
 class TapsDialog(Dialog):

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.record.head import parse_room, show_room
 from ubrant.logbook.records import Run
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.forms import QuantityField, label, mark_amiss, row
 from ubrant.ui.widgets.plain_field import plain_field
-from ubrant.ui.workbench import Workbench
 
 
 class Warmth(QWidget):

@@ -11,10 +11,10 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run
 from ubrant.methods.method import MethodError
 from ubrant.methods.registry import Entry
-from ubrant.runs.what_it_was import fitting, named
+from ubrant.runs.afterwards.what_it_was import fitting, named
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, label
-from ubrant.ui.workbench import Workbench
 
 
 class WhatItWas(QWidget):

@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ubrant.core.outlook.answers import Looked
 from ubrant.core.outlook.duty import DAY_S, Duty, clock
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.readings import Array
-from ubrant.ui.theme import SMALL, color, font
+from ubrant.core.quantities.readings import Array
 from ubrant.ui.widgets.axes import ticks
+from ubrant.ui.widgets.theme import SMALL, color, font
 
 LEFT, RIGHT = 56.0, 12.0
 ROW = 32

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY
 from ubrant.ui.outlook.day import ROW
 from ubrant.ui.widgets.forms import clear, label, mark_amiss
 

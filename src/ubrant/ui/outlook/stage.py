@@ -13,27 +13,27 @@ from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.outlook.answers import Looked, look, look_quickly, put_back, what_buys_time
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
+from ubrant.core.record.power_path import PowerPath
 from ubrant.logbook.records import StoredOutlook
-from ubrant.runs.kit_file import kit_of
-from ubrant.runs.kit_parts import KitError, KitPart, read_kit
-from ubrant.runs.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
-from ubrant.runs.measured import measured_in
-from ubrant.runs.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
-from ubrant.runs.past_outlooks import Past, corrected, happened, inputs_of, past_of
-from ubrant.runs.swap_plan import swap_calendar, swap_card, swaps_of
+from ubrant.runs.kits.kit_file import kit_of
+from ubrant.runs.kits.kit_parts import KitError, KitPart, read_kit
+from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
+from ubrant.runs.kits.measured import measured_in
+from ubrant.runs.kits.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
+from ubrant.runs.kits.past_outlooks import Past, corrected, happened, inputs_of, past_of
+from ubrant.runs.kits.swap_plan import swap_calendar, swap_card, swaps_of
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.outlook.day import DayView, Strips, TimeAxis
 from ubrant.ui.outlook.rows import Rows
-from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
+from ubrant.ui.widgets.theme import LARGE, font
 from ubrant.ui.widgets.work import quietly
-from ubrant.ui.workbench import Workbench
 from ubrant.writing import write_whole
 
 _PIECES = 292

@@ -8,25 +8,25 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.power_path import PowerPath
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.meter_checks import meter_remarks
 from ubrant.methods.method import Prepared, Problem
 from ubrant.methods.registry import Entry, meter_check, suiting
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.runs.begin import is_typed, rehearsal_trouble, start
-from ubrant.runs.benches import bench_checks, by_person, load_rating
-from ubrant.runs.series import first_of
-from ubrant.ui.prepare.form import MethodForm
+from ubrant.runs.making.begin import is_typed, rehearsal_trouble, start
+from ubrant.runs.making.benches import bench_checks, by_person, load_rating
+from ubrant.runs.studies.series import first_of
+from ubrant.ui.common.method_form import MethodForm
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.prepare.step_list import StepList
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, button, clear, label, scrolled
 from ubrant.ui.widgets.stage_frame import StageFrame
-from ubrant.ui.workbench import Workbench
 
 _PANEL = 416
 """Wide enough for loads in a row and the longest choice."""

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.wording import say
 from ubrant.methods.summary import StepLine
-from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.widgets.text import Text
+from ubrant.ui.widgets.theme import SMALL, color, font
 
 
 class StepList(QWidget):

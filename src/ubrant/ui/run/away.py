@@ -9,12 +9,12 @@ from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.methods import cautions
-from ubrant.runs.away import back_at, calendar_of, times_until
-from ubrant.ui.settings import folder
+from ubrant.runs.making.away import back_at, calendar_of, times_until
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, mark_amiss, row
 from ubrant.ui.widgets.plain_field import plain_field
+from ubrant.ui.widgets.settings import folder
 from ubrant.writing import write_whole
 
 _ENDS = (

@@ -8,9 +8,9 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from ubrant.bench.command_log import CommandLog
-from ubrant.ui.settings import folder
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
+from ubrant.ui.widgets.settings import folder
 from ubrant.writing import write_whole
 
 _SHOWN = 2000

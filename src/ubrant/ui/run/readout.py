@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from ubrant.ui.theme import FAMILY, color
+from ubrant.ui.widgets.theme import FAMILY, color
 
 _LONG = 28
 """More letters than this are broken into lines."""

@@ -11,22 +11,22 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
-from ubrant.core.conversion.power_path import PowerPath
 from ubrant.core.quantities.jot import Grammar, Jotting
 from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
-from ubrant.runs.accounts import latest, live_account, live_record, others_of
-from ubrant.runs.begin import Session
-from ubrant.runs.edits import Change
-from ubrant.runs.jotting import as_answer, grammar_for
-from ubrant.runs.sheet import asked_of, sheet_of_typed
-from ubrant.runs.typed_session import TypedSession
-from ubrant.runs.what_it_was import begin_unnamed
+from ubrant.runs.afterwards.what_it_was import begin_unnamed
+from ubrant.runs.kept.accounts import latest, live_account, live_record, others_of
+from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.jotting import as_answer, grammar_for
+from ubrant.runs.typed.sheet import asked_of, sheet_of_typed
+from ubrant.runs.typed.typed_session import Session, TypedSession
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.readout import Readout
 from ubrant.ui.widgets.callout import Callout
@@ -37,7 +37,6 @@ from ubrant.ui.widgets.ledger import Ledger
 from ubrant.ui.widgets.readings_table import ReadingsTable
 from ubrant.ui.widgets.stage_frame import StageFrame
 from ubrant.ui.widgets.work import quietly
-from ubrant.ui.workbench import Workbench
 
 _TICK_MS = 33
 _SUMS_EVERY = 15

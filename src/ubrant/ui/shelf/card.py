@@ -13,8 +13,8 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show_with
 from ubrant.logbook.records import Summary
-from ubrant.ui.theme import NORMAL, SMALL, color, font
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.theme import NORMAL, SMALL, color, font
 
 _TINTS = {MEETS: "good", BELOW: "loss", SPENT: "loss", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}
 

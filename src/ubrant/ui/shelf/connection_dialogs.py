@@ -11,7 +11,7 @@ from ubrant.bench.streams import LineSource
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain
-from ubrant.runs.benches import try_command
+from ubrant.runs.making.benches import try_command
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import Choice, button, label, row

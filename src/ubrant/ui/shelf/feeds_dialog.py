@@ -8,8 +8,8 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import plain
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods import cautions
-from ubrant.runs.mode_table import mode_table
-from ubrant.runs.what_feeds import PortOf, what_feeds
+from ubrant.runs.studies.mode_table import mode_table
+from ubrant.runs.studies.what_feeds import PortOf, what_feeds
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog
 from ubrant.ui.widgets.text import in_a_line
 

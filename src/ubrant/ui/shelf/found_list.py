@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.core.equipment.certificates import CERTIFICATE, Check, in_order
-from ubrant.core.equipment.checks import control_chart
+from ubrant.core.meter_checks.checks import control_chart
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 from ubrant.ui.widgets.forms import button, clear, label, row

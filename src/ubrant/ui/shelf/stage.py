@@ -19,18 +19,18 @@ from ubrant.core.record.head import SIMULATED, label_of
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import suiting, title_of
-from ubrant.runs.accounts import summary_of
-from ubrant.runs.naming import is_about_its_unit
-from ubrant.runs.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
-from ubrant.runs.what_feeds import has_port
-from ubrant.ui.photos import PhotoStrip
+from ubrant.runs.kept.accounts import summary_of
+from ubrant.runs.kept.naming import is_about_its_unit
+from ubrant.runs.kept.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
+from ubrant.runs.studies.what_feeds import has_port
+from ubrant.ui.common.photos import PhotoStrip
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
 from ubrant.ui.widgets.run_drag import DragsRun
 from ubrant.ui.widgets.text import set_tip
-from ubrant.ui.workbench import Workbench
 
 if TYPE_CHECKING:
     from ubrant.ui.shelf.meter_form import MeterForm

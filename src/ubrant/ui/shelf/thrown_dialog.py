@@ -9,12 +9,12 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMessageBox, QTableW
 
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import title_of
-from ubrant.runs.naming import name_of
+from ubrant.runs.kept.naming import name_of
+from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, row
 from ubrant.ui.widgets.text import in_a_line, message_box
-from ubrant.ui.workbench import Workbench
 
 
 class ThrownDialog(Dialog):

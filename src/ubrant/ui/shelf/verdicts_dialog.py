@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.verdicts_again import Again, Judged, heading_of, verdicts_again
+from ubrant.runs.afterwards.verdicts_again import Again, Judged, heading_of, verdicts_again
 from ubrant.ui.widgets.table_dialog import Cell, TableDialog
 
 

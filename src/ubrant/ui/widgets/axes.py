@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ubrant.core.quantities.quantity import plain
-from ubrant.ui.theme import SMALL, color, font
+from ubrant.ui.widgets.theme import SMALL, color, font
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 58, 14, 30, 40
 

@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenuBar, QPushButton, QWidget
 
-from ubrant.ui.theme import LARGE, font
 from ubrant.ui.widgets.sides import equally_wide, side_of_band
 from ubrant.ui.widgets.text import Text
+from ubrant.ui.widgets.theme import LARGE, font
 
 _NAME_FROM, _BRAND_FROM = 1330, 1120
 """Under these widths there is no room for the name of the logbook, which the title of the window says too, and for the brand; the stages stand closer."""

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SPENT
-from ubrant.ui.theme import color
 from ubrant.ui.widgets.text import Text
+from ubrant.ui.widgets.theme import color
 
 _TONES = {"good": "good", "caution": "caution", "bad": "loss", "plain": "quiet"}
 VERDICT_TONES = {MEETS: "good", BELOW: "bad", SPENT: "bad", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from ubrant.core.conversion.power_path import Node, PowerPath
 from ubrant.core.drawings import Chains
 from ubrant.core.quantities.quantity import show
-from ubrant.ui.theme import NORMAL, SMALL, color, font
+from ubrant.core.record.power_path import Node, PowerPath
+from ubrant.ui.widgets.theme import NORMAL, SMALL, color, font
 
 _ROW, _BOX_H, _THICKEST, _TOP = 94.0, 46.0, 40.0, 22.0
 _MARGIN, _SHARE = 18.0, 0.21

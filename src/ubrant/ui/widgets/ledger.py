@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QVBoxLayout, 
 from ubrant.core.account import Account
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
-from ubrant.ui.settings import as_wished
-from ubrant.ui.theme import LARGE, NORMAL, SMALL, color, font
 from ubrant.ui.widgets.forms import button
+from ubrant.ui.widgets.settings import as_wished
 from ubrant.ui.widgets.text import Text, on_a_button
+from ubrant.ui.widgets.theme import LARGE, NORMAL, SMALL, color, font
 
 
 class LedgerRow(QWidget):

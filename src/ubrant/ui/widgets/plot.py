@@ -28,10 +28,10 @@ from ubrant.core.drawings import (
     Sticks,
 )
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.readings import Array
-from ubrant.ui.theme import SMALL, color, font
+from ubrant.core.quantities.readings import Array
 from ubrant.ui.widgets.axes import Axes, ticks
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.theme import SMALL, color, font
 
 _STYLES = {SOLID: Qt.PenStyle.SolidLine, DOTTED: Qt.PenStyle.DotLine, DASHED: Qt.PenStyle.DashLine}
 _KEYS = {SOLID: "—  ", DOTTED: "····  ", DASHED: "– –  "}

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ubrant.core.conversion.power_path import Flow, Node, PowerPath
 from ubrant.core.quantities.quantity import show
-from ubrant.ui.theme import LARGE, NORMAL, SMALL, color, font
+from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.ui.widgets.theme import LARGE, NORMAL, SMALL, color, font
 
 _BOX_H, _MAX_RIBBON, _PIN = 54.0, 44.0, 32.0
 _JOINED_H, _BRANCH, _ARROW = 236, 110.0, 12.0

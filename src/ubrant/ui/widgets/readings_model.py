@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
-from ubrant.runs.sheet import Sheet, SheetRow, cell_text, clock_at, over_days, title_of, written_note
-from ubrant.ui.theme import color, font
+from ubrant.runs.typed.sheet import Sheet, SheetRow, cell_text, clock_at, over_days, title_of, written_note
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.theme import color, font
 
 _MOST_COMING = 2
 

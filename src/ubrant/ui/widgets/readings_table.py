@@ -13,8 +13,8 @@ from ubrant.core.quantities.jot import Grammar, JotError, Jotting
 from ubrant.core.record.record import Key
 from ubrant.logbook.records import Run
 from ubrant.methods.rows import Row
-from ubrant.runs.edits import Change
-from ubrant.runs.sheet import (
+from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.sheet import (
     Sheet,
     SheetRow,
     as_text,

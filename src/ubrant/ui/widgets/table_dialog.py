@@ -9,11 +9,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ubrant.ui.theme import color
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.text import cut, set_item_tip
+from ubrant.ui.widgets.theme import color
 
 _FEW = 4
 

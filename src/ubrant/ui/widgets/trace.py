@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.drawings import Trace as TraceData
 from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.readings import Array, Series, no_readings
 from ubrant.core.record.pyramid import Pyramid
-from ubrant.core.record.readings import Array, Series, no_readings
-from ubrant.ui.theme import SMALL, color, font
 from ubrant.ui.widgets.label_places import Box, room_for
 from ubrant.ui.widgets.text import in_a_line
+from ubrant.ui.widgets.theme import SMALL, color, font
 
 QUANTITIES = (("V", "Voltage V", "voltage"), ("A", "Current A", "current"), ("W", "Power W", "power"))
 _DENSE = 200_000

@@ -1,0 +1,1 @@
+"""What becomes known of a run after it was made, and what follows."""

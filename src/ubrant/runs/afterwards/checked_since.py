@@ -1,0 +1,107 @@
+"""A meter that was checked after a run: what the run would say if the meter was then as it was found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ubrant.core.account import Account
+from ubrant.core.equipment.certificates import CERTIFICATE, Check, first_after
+from ubrant.core.equipment.meter import LATER, Meter
+from ubrant.core.quantities.quantity import QuantityError, unit_in_words
+from ubrant.core.record.head import Setup
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.wording import say
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.records import Run
+from ubrant.runs.kept.accounts import account_with_others
+from ubrant.runs.kept.found_of_meters import is_rehearsal
+
+
+@dataclass(frozen=True)
+class CheckedSince:
+    """``setup`` of the run with its meters as they were found later, and what changes, in a sentence."""
+
+    setup: Setup
+    sentence: str
+
+
+def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince | None:
+    """What a newer check or certificate of one of its meters would change in a run: its verdict, or an answer by more than its ±; None where neither.
+
+    Of each quantity the nearest one after the run counts, worth less by how far the meter may have moved until then.
+    """
+    setup = run.head.setup
+    kept = logbook.meters()
+    meters: dict[str, Meter] = {}
+    by: list[tuple[str, Check]] = []
+    for tap, meter in setup.meters.items():
+        found = _kept(meter, kept)
+        newer = [] if found is None else [c for unit in "VAW" if (c := first_after(found.details.checks, unit, run.started)) is not None]
+        meters[tap] = meter
+        if newer and found is not None and meter.details.counts != LATER and not _of_this(account, tap):
+            known = replace(meter.details, checks=found.details.checks)
+            meters[tap] = replace(meter, details=known).as_found_later(run.started)
+            by += [(meter.name, check) for check in newer]
+    if not by or not account.findings or is_rehearsal(logbook, run):
+        return None
+    changed = replace(setup, meters=meters)
+    head = replace(run.head, setup=changed)
+    try:
+        whole = logbook.kept(run).under(head)
+        _, then = account_with_others(logbook, whole.run, whole.record())
+    except (QuantityError, ValueError):
+        return None
+    what = _difference(account, then)
+    if not what:
+        return None
+    name, check = max(by, key=lambda one: abs(one[1].percent))  # the one that was most off
+    told = say(
+        "{name} {had} on {day}, after this run: it showed {off} % too {which} {unit}. If it was so then, {what}",
+        name=name,
+        had=say("got a certificate") if check.kind == CERTIFICATE else say("was checked"),
+        day=check.made[:10],
+        off=f"{abs(check.percent):.2g}",
+        which=say("many") if check.off > 0 else say("few"),
+        unit=unit_in_words(check.unit),
+        what=what,
+    )
+    return CheckedSince(changed, told)
+
+
+def _of_this(account: Account, tap: str) -> bool:
+    """What is found of a meter in a run itself changes nothing of that."""
+    return account.correction is not None and account.correction[0] == tap
+
+
+def _kept(meter: Meter, kept: list[Meter]) -> Meter | None:
+    """The one on the shelf; of a meter that came without a number the only one of its name."""
+    if meter.id:
+        return next((m for m in kept if m.id == meter.id), None)
+    named = [m for m in kept if m.name == meter.name and m.name]
+    return named[0] if len(named) == 1 else None
+
+
+def _difference(account: Account, then: Account) -> str:
+    """What is another verdict, or another answer by more than the ± it had; empty for neither."""
+    if not then.findings:
+        return ""
+    one, other = account.verdict, then.verdict
+    key = next((k for k in account.answers if _moved(account.findings.get(k), then.findings.get(k))), "")
+    if not key and one is not None and other is not None and one.word != other.word:
+        key = next((k for k in account.answers if k in then.findings), "")
+    told = ""
+    if key:
+        before, after = account.findings[key], then.findings[key]
+        told = say(
+            "{name} is {after} instead of {before}", name=before.name, after=after.with_uncertainty(), before=before.with_uncertainty()
+        )
+    if one is not None and other is not None and one.word != other.word:
+        verdict = say("the verdict is “{after}” instead of “{before}”", after=say(other.word), before=say(one.word))
+        told = f"{told}, {verdict}" if told else verdict
+    return f"{told}." if told else ""
+
+
+def _moved(before: Finding | None, after: Finding | None) -> bool:
+    if before is None or after is None or before.value is None or after.value is None:
+        return False
+    return abs(after.value - before.value) > (before.expanded_uncertainty or 0.0) > 0

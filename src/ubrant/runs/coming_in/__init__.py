@@ -1,0 +1,1 @@
+"""What comes from elsewhere: logs, packages, jot texts, other logbooks."""

@@ -1,0 +1,1 @@
+"""A run is begun, made, gone on with, on whichever bench."""

@@ -1,0 +1,1 @@
+"""Several runs held against each other."""

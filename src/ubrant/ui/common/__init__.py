@@ -1,0 +1,1 @@
+"""What several stages work with: the workbench, settings, photos."""

@@ -1,0 +1,1 @@
+"""For developers: pictures for the documentation, and what is to be translated."""

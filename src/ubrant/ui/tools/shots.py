@@ -1,0 +1,248 @@
+"""One current picture of each main view, from the demo logbook: ``python -m ubrant.ui.tools.shots FOLDER``."""
+
+from __future__ import annotations
+
+import math
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
+
+from ubrant.bench.orders import Order
+from ubrant.bench.standins.world import World
+from ubrant.core.models.converter import Converter
+from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.demo.dome import demo_path, is_whole, make_demo
+from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
+from ubrant.demo.outlooks import SHOWINGS
+from ubrant.logbook.logbook import Logbook
+from ubrant.runs.making.simulated import battery_scenario, converter_of
+from ubrant.runs.typed.typed_session import TypedSession
+from ubrant.ui.common.method_form import TYPED
+from ubrant.ui.window.application import make_application
+from ubrant.ui.window.shell import COMPARE, FINDINGS, OUTLOOK, PREPARE, RUN, SHELF, MainWindow
+
+_MINUTES_IN = 122.0
+_SWEEP_S = 420.0
+
+
+def take(folder: Path) -> list[Path]:
+    """Write the pictures; returns their paths."""
+    app = make_application()
+    folder.mkdir(parents=True, exist_ok=True)
+    if not is_whole(demo_path()):
+        make_demo(demo_path())
+    taken: list[Path] = []
+    with tempfile.TemporaryDirectory() as spare:
+        logbook = Path(spare) / "demo.ubrant"
+        shutil.copy(demo_path(), logbook)
+        window = MainWindow(Logbook(logbook), "Star-dome kit")
+        window.resize(1280, 800)
+        window.show()
+
+        def settle(milliseconds: int) -> None:
+            loop = QEventLoop()
+            QTimer.singleShot(milliseconds, loop.quit)
+            loop.exec()
+
+        def shot(name: str, stage: int) -> None:
+            window.go_to(stage)
+            settle(400)
+            path = folder / f"{name}.png"
+            window.grab().save(str(path))
+            taken.append(path)
+
+        shot_discharge(window, settle, shot)
+        shot_typed(window, settle, shot)
+        shot_converter_by_hand(window, settle, shot)
+        shot_sweep(window, settle, shot)
+        shot_outlook(window, settle, shot)
+        shot_compare(window, shot)
+        shot_findings_by_hand(window, shot)
+        window.close()
+    app.quit()
+    return taken
+
+
+def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """From the shelf over a run that goes on to what one found."""
+    bench = window.bench
+    units = {unit.name: unit for unit in bench.logbook.units()}
+    bench.choose_unit(units["Dome pack A"].id)
+    shot("shelf", SHELF)
+    bench.test_wanted.emit(units["Dome pack A"].id)
+    settle(400)
+    shot("prepare", PREPARE)
+    form = window.prepare.form
+    form.fields["every"].setText("2 s")  # type: ignore[union-attr]
+    form.bench.setCurrentIndex(form.bench.findData(math.inf))
+    window.prepare.start()
+    assert bench.session is not None
+    for _ in range(2):
+        bench.session.order(Order.DONE)
+    jotted = False
+    while bench.session.progress.time_s < _MINUTES_IN * 60:
+        settle(50)
+        if not jotted and bench.session.progress.time_s > 1700:
+            window.run.jot_line.jotted.emit(Jotting("fan started"))
+            jotted = True
+    window.run.tick()
+    shot("run", RUN)
+    bench.session.end()
+    settle(800)
+    names = {name: run.id for run, name in reversed(bench.logbook.runs()) if run.state == "done" and run.ended_by == "cut-off"}
+    bench.run_opened.emit(names["Dome pack B"])
+    window.findings.ledger.row("charge").set_open(True)
+    shot("findings", FINDINGS)
+
+
+def shot_findings_by_hand(window: MainWindow, shot: Callable[[str, int], None]) -> None:
+    """What was found with displays, a clock and a meter or two."""
+    runs = window.bench.logbook.runs()
+    for name, (method, unit) in _BY_HAND.items():
+        run = next((run for run, of in runs if (run.method, of) == (method, unit)), None)
+        if run is not None:
+            window.findings.open_run(run.id)
+            shot(name, FINDINGS)
+
+
+_BY_HAND = {
+    "output": ("output", "Ticket bank"),
+    "recharge": ("recharge", "Ticket bank"),
+    "ways": ("ways", "Hall station"),
+    "balance": ("balance", "Dome pack A"),
+    "meter-check": ("meter-check", "Dome pack A"),
+    "source": ("source", "Roof panel"),
+}
+
+
+def shot_outlook(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """Whether the dome lasts three showings."""
+    window.go_to(OUTLOOK)
+    outlook = window.outlook
+    settle(200)
+    kept = outlook.kept_box.findText(SHOWINGS, Qt.MatchFlag.MatchStartsWith)
+    outlook.kept_box.setCurrentIndex(kept)
+    outlook.kept_box.activated.emit(kept)
+    settle(7500)
+    shot("outlook", OUTLOOK)
+
+
+def shot_compare(window: MainWindow, shot: Callable[[str, int], None]) -> None:
+    """Two packs, and one of them twice."""
+    days = {(name, run.started[:10]): run.id for run, name in window.bench.logbook.runs(limit=-1)}
+    for wanted in (("Dome pack A", "2026-10-17"), ("Dome pack B", "2026-09-12"), ("Dome pack A", "2026-08-22")):
+        window.bench.compare_wanted.emit(days[wanted])
+    shot("compare", COMPARE)
+
+
+def shot_sweep(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A sweep half way through, and one that is done."""
+    bench = window.bench
+    units = {unit.name: unit for unit in bench.logbook.units()}
+    bench.test_wanted.emit(units["Step-down one"].id)
+    form = window.prepare.form
+    form.bench.setCurrentIndex(form.bench.findData(math.inf))
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Bench meter two"))
+    settle(400)
+    window.prepare.start()
+    assert bench.session is not None
+    bench.session.order(Order.DONE)
+    while bench.session.running and bench.session.progress.time_s < _SWEEP_S:
+        settle(20)
+    for _ in range(20):
+        window.run.tick()
+    shot("sweep", RUN)
+    bench.session.end()
+    settle(800)
+    for name, unit, method in (
+        ("sweep-findings", "Laptop step-up", "sweep"),
+        ("load-steps", "Attic 150", "steps"),
+        ("protection", "Pack breaker", "trip"),
+        ("modes", "Projector", "appliance"),
+    ):
+        done = next(run for run, of in bench.logbook.runs() if run.method == method and of == unit and run.state == "done")
+        bench.run_opened.emit(done.id)
+        shot(name, FINDINGS)
+
+
+def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A run that is being typed, an hour and a half in, by what a simulated clamp shows."""
+    bench = window.bench
+    unit = next(u for u in bench.logbook.units() if u.name == "Dome pack A")
+    clock = WatchedClock()
+    bench.clock = lambda: clock
+    bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.meters["battery"].setCurrentIndex(form.meters["battery"].findText(CLAMP.name))
+    form.bench.setCurrentIndex(form.bench.findData(TYPED))
+    settle(300)
+    window.prepare.start()
+    assert bench.session is not None and bench.run is not None
+    world = World(battery_scenario(unit, CLAMP, LEADS.resistance_ohm, 1))
+    world.set_load(10.0)
+    for _ in range(2):
+        bench.session.order(Order.DONE)
+    for minutes, words in (
+        (1, "{v:.2f} V"),
+        (2, "load on {v:.2f} V {a:.2f} A"),
+        (25, "{v:.2f} V {a:.2f} A fan started"),
+        (55, "{v:.2f} V {a:.2f} A"),
+        (80, "{v:.2f} V {a:.2f} A temp {c:.0f} C"),
+        (92, ""),
+    ):
+        clock.time_s = 60.0 * minutes
+        world.advance_to(clock.time_s)
+        if words:
+            line = words.format(v=world.meter_voltage(), a=world.meter_current(), c=world.circuit.pack.temperature_c)
+            jotting = Grammar().parse(line)
+            assert jotting is not None
+            window.run.jot_line.jotted.emit(jotting)
+        if minutes == 1:
+            world.switch(True)
+    window.go_to(RUN)
+    window.run.jot_line.setText(f"{world.meter_voltage():.2f} V {world.meter_current():.2f} A case hand-warm")
+    for _ in range(20):
+        window.run.tick()
+    shot("typed", RUN)
+    window.run.jot_line.clear()
+    bench.session.end()
+    settle(600)
+
+
+def shot_converter_by_hand(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """A converter by two displays, half of its loads typed: what a simulated one gives, to the digits a display has."""
+    bench, clock = window.bench, WatchedClock()
+    unit = next(u for u in bench.logbook.units() if u.name == "Step-down one")
+    bench.clock = lambda: clock
+    bench.test_wanted.emit(unit.id)
+    form = window.prepare.form
+    form.choose_method("sweep")
+    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Bench meter two"))
+    form.bench.setCurrentIndex(form.bench.findData(TYPED))
+    form.fields["hand_loads"].setText("0, 0.15, 0.3 A, 6.8 Ω 10 W, 1.5, 3 A")  # type: ignore[union-attr]
+    settle(300)
+    window.prepare.start()
+    assert isinstance(bench.session, TypedSession)
+    bench.session.order(Order.DONE)
+    converter = Converter(converter_of(unit))
+    for row in bench.session.hand.rows[:4]:
+        amps = row.expected.get(("output", "A"), 0.0)
+        out, into = converter.output(12.0, amps)
+        clock.time_s += 75.0
+        jotting = Grammar().parse(f"input 12.00 V {into:.3f} A output {out:.3f} V {amps:.3f} A")
+        assert jotting is not None
+        window.run.jot_line.jotted.emit(jotting)
+    for _ in range(20):
+        window.run.tick()
+    shot("by-hand", RUN)
+    bench.session.end()
+    settle(600)
+
+
+if __name__ == "__main__":
+    for picture in take(Path(sys.argv[1])):
+        print(picture)
