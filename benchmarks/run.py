@@ -213,7 +213,7 @@ def many_runs() -> str:
 
     from ubrant.core.equipment.unit import Unit
     from ubrant.core.record.events import Note
-    from ubrant.core.record.head import Head, Setup
+    from ubrant.core.record.head import RunHeader, Setup
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.records import new_run
 
@@ -223,7 +223,7 @@ def many_runs() -> str:
             units = [logbook.keep_unit(Unit(f"Pack {k}", "battery", f"{k + 1} Ah 12.8 V")) for k in range(100)]
             for k in range(10_000):
                 stamp = f"2026-{k % 12 + 1:02}-{k % 28 + 1:02}T{k % 24:02}:00:00+00:00"
-                head = Head("discharge", Setup(units[k % 100]))
+                head = RunHeader("discharge", Setup(units[k % 100]))
                 run = logbook.start_run(replace(new_run(head, "simulated bench", state="done"), started=stamp))
                 if k % 10 == 0:
                     logbook.add_event(run.id, Note(1.0, f"remark number {k}"))

@@ -20,7 +20,7 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
-from ubrant.core.models.shown import Channel
+from ubrant.core.models.shown import Imperfection
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.discharge.procedure import usual_plan
@@ -31,7 +31,7 @@ def main(minutes: float) -> None:
     from dataclasses import replace
 
     label = parse_label("5 Ah 12.8 V LiFePO4")
-    shows = Channel(noise=0.0006, digit=0.001)
+    shows = Imperfection(noise=0.0006, digit=0.001)
     world = WorldProcess(
         Scenario(
             pack_from_label(label),

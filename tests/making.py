@@ -18,10 +18,10 @@ from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.events import Event, PointTaken
-from ubrant.core.record.head import BY_HAND, SIMULATED, Head, Origin, Setup
+from ubrant.core.record.head import BY_HAND, SIMULATED, Origin, RunHeader, Setup
 from ubrant.core.record.record import Record, record_of
 from ubrant.core.uncertainty.contributions import Contribution
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.demo.kit import WatchedClock
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot, entries_of
@@ -40,9 +40,9 @@ AMPS = parse_accuracy("0.5 % + 5 mA", "A")
 def part(words: str, amount: float, dof: float = math.inf, meter: str = "one") -> Contribution:
     """One error's part in a figure: ``current gain`` is a meter's, what a person would call anything else is its own."""
     quantity, _, kind = words.rpartition(" ")
-    if kind in {Kind.GAIN, Kind.ZERO} and quantity in {"current", "voltage"}:
-        return Contribution(ErrorSource(Kind(kind), meter, "A" if quantity == "current" else "V"), amount)
-    return Contribution(ErrorSource(Kind.NOISE, words, dof=dof), amount)
+    if kind in {ErrorKind.GAIN, ErrorKind.ZERO} and quantity in {"current", "voltage"}:
+        return Contribution(ErrorSource(ErrorKind(kind), meter, "A" if quantity == "current" else "V"), amount)
+    return Contribution(ErrorSource(ErrorKind.NOISE, words, dof=dof), amount)
 
 
 METER = Meter("Meter", "0.05 % + 2 mV", "0.2 % + 2 mA", max_v=60.0, max_a=20.0)
@@ -133,7 +133,7 @@ def record_for(
     **columns: Series,
 ) -> Record:
     """A record without any bench: ``input_V=Series(…)``, or typed lines."""
-    head: Head = method_of(key).head(made, Origin(BY_HAND if lines is not None else road, made.between))
+    head: RunHeader = method_of(key).head(made, Origin(BY_HAND if lines is not None else road, made.between))
     typed = entries_of(StoredJot(t, line) for t, line in (lines or {}).items())
     return record_of(head, {tuple(k.rsplit("_", 1)): v for k, v in columns.items()}, events, typed, state, "")
 

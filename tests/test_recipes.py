@@ -15,7 +15,7 @@ from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.events import KINDS, Event, event_from_json, event_to_json
 from ubrant.logbook.logs import formats
 from ubrant.logbook.logs.read import read_log
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 PAGE = Path(__file__).parent.parent / "docs" / "architecture.md"
 
@@ -36,9 +36,9 @@ def test_an_event_is_a_dataclass():
 
 
 def test_a_file_format_is_a_reader_and_a_row(monkeypatch, tmp_path):
-    def read_pairs(name: str, data: bytes, _: str | None) -> Sheet:
+    def read_pairs(name: str, data: bytes, _: str | None) -> TextTable:
         rows = tuple((k, line.split("|")) for k, line in enumerate(data.decode().splitlines(), start=1))
-        return Sheet(name, ("time (s)", "V", "A"), 1, decimal_comma=False, first_line=1, kept_rows=rows)
+        return TextTable(name, ("time (s)", "V", "A"), 1, decimal_comma=False, first_line=1, kept_rows=rows)
 
     monkeypatch.setattr(formats, "FORMATS", (formats.Format((".pairs",), of_text=read_pairs), *formats.FORMATS))
     path = tmp_path / "log.pairs"

@@ -143,11 +143,11 @@ def switch_off_what_is_left(
     agreed: bool = typer.Option(False, "--agreed", help="Send off also to what does not say who it is."),
 ) -> None:
     """Switch off what may still be on from before, and say what came of it."""
-    from ubrant.bench.switched_on import Ledger
+    from ubrant.bench.switched_on import SwitchedOnLedger
     from ubrant.runs.kept.left_on import may_be_on, question
     from ubrant.runs.making.still_on import person_looked, switch_off
 
-    ledger, left = Ledger(), 0
+    ledger, left = SwitchedOnLedger(), 0
     found = may_be_on(ledger)
     if not found:
         print("Nothing is known that may still be on.")
@@ -241,7 +241,7 @@ def compare_runs(
     as_json: bool = typer.Option(False, "--json", help="Print one JSON object instead of a table."),
 ) -> None:
     """Runs held against each other: what differs, and the difference with its own ±."""
-    from ubrant.runs.studies.compare import compare_json, compare_lines, gather
+    from ubrant.runs.studies.compare import compare_json, compare_lines, compared_runs
 
     try:
         numbers = [int(part) for part in runs.split(",") if part.strip()]
@@ -251,7 +251,7 @@ def compare_runs(
         _refuse("--runs: name two runs at least, like “3,7”.")
     book = _open(logbook)
     try:
-        found = gather(book, numbers)
+        found = compared_runs(book, numbers)
     finally:
         book.close()
     known = {c.run.id for c in found}

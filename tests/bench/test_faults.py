@@ -17,7 +17,7 @@ from ubrant.bench.simulated import open_simulated
 from ubrant.bench.standins.faults import Fault
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.models.cell import pack_from_label
-from ubrant.core.models.shown import Channel as Meant
+from ubrant.core.models.shown import Imperfection as Meant
 from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 

@@ -14,7 +14,7 @@ from ubrant.bench.standins.scpi import converter_devices
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
-from ubrant.core.models.shown import Channel
+from ubrant.core.models.shown import Imperfection
 from ubrant.core.quantities.label import parse_label
 
 INVERTER = ConverterParameters(230.0, 4.0, 0.05, 0.0002, hertz=50.0, wave="stepped", shutoff_v=10.5, restart_v=12.4, economy_w=0.5)
@@ -128,7 +128,7 @@ def test_a_scenario_reads_back_to_the_same():
         INVERTER,
         0.01,
         pack_from_label(parse_label("12.8 V 50 Ah LiFePO4")),
-        input_v=Channel(0.001, 0.002, 1e-4, 0.001),
+        input_v=Imperfection(0.001, 0.002, 1e-4, 0.001),
         faults=(Fault("meter", "silent", 3.0),),
     )
     import json

@@ -11,7 +11,7 @@ from ubrant.bench.instruments import Missed
 from ubrant.bench.off_watch import OffWatch
 from ubrant.bench.orders import Progress
 from ubrant.core.battery.ending import Ends
-from ubrant.methods.steps import LoadOff, LoadOn, ReadRest, ReadUntil
+from ubrant.methods.steps import ReadRest, ReadUntil, SwitchLoadOff, SwitchLoadOn
 
 NOTHING = (("battery", "A"),)
 EVERY_S = 5.0
@@ -63,9 +63,9 @@ class Watched(Rig):
 
     def steps(self):
         yield ReadRest(REST_S, EVERY_S, "Resting", (), NOTHING)
-        yield LoadOn(A, 10.0, "Load on")
+        yield SwitchLoadOn(A, 10.0, "Load on")
         yield ReadUntil(Ends().watch(), EVERY_S, 300.0, "Reading", (), NOTHING)
-        yield LoadOff("Load off")
+        yield SwitchLoadOff("Load off")
         yield ReadRest(900.0, EVERY_S, "Recovering", (), NOTHING)
 
     def at(self, moment: float, do) -> None:

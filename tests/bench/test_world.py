@@ -24,7 +24,7 @@ from ubrant.bench.simulated import WorldProcess, open_simulated
 from ubrant.bench.standins.scenario import Scenario, from_json, scenario_for
 from ubrant.bench.standins.scpi import load_device, meter_device
 from ubrant.bench.standins.world import World
-from ubrant.core.models.shown import Channel
+from ubrant.core.models.shown import Imperfection
 from ubrant.core.quantities.label import parse_label
 from ubrant.methods.discharge.procedure import discharge
 
@@ -71,10 +71,10 @@ def test_scenarios_survive_the_way_to_the_world():
 
 
 def test_meters_are_wrong_as_they_are_told_to_be():
-    exact = Channel()
-    world = World(scenario(meter_v=Channel(gain=0.01, zero=0.1), meter_a=exact, load_v=exact, load_a=exact))
+    exact = Imperfection()
+    world = World(scenario(meter_v=Imperfection(gain=0.01, zero=0.1), meter_a=exact, load_v=exact, load_a=exact))
     assert world.meter_voltage() == pytest.approx(world.circuit.battery_v * 1.01 + 0.1)
-    noisy = World(scenario(meter_v=Channel(noise=0.01)))
+    noisy = World(scenario(meter_v=Imperfection(noise=0.01)))
     shown = []
     for k in range(400):
         noisy.advance_to(k * 0.1)

@@ -7,7 +7,7 @@ import pytest
 
 from tests.making import PACK, part, prepared, record_for
 from ubrant.core.account import Account
-from ubrant.core.drawings import Curve, Plot, Trace
+from ubrant.core.drawings import Curve, Plot, TraceDrawing
 from ubrant.core.guess import beside
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.quantities.readings import Series
@@ -78,9 +78,9 @@ def test_a_sketch_is_the_first_curve_between_0_and_1():
     x = np.array([2.0, 4.0, 6.0, np.nan])
     plot = Plot("", "", "", (0, 1), (0, 1), (Curve(np.array([1.0]), np.array([1.0])), Curve(x, np.array([1.0, 3.0, 2.0, 9.0]))))
     assert sketch_of(Account(drawings=lambda: (plot,))) == ((0.0, 0.0), (0.5, 1.0), (1.0, 0.5))
-    flat = Trace({"V": Series(np.arange(100.0), np.full(100, 12.0))})
+    flat = TraceDrawing({"V": Series(np.arange(100.0), np.full(100, 12.0))})
     found = sketch_of(Account(drawings=lambda: (flat,)))
     assert len(found) == 32
     assert {y for _, y in found} == {0.5}
     assert sketch_of(Account()) == ()
-    assert sketch_of(Account(drawings=lambda: (Trace({"V": Series(np.zeros(3), np.arange(3.0))}),))) == ()
+    assert sketch_of(Account(drawings=lambda: (TraceDrawing({"V": Series(np.zeros(3), np.arange(3.0))}),))) == ()

@@ -8,24 +8,33 @@ import numpy as np
 import pytest
 
 from tests.making import PACK
-from ubrant.core.equipment.certificates import CERTIFICATE, Check, certified, first_after, in_force, in_order, read_found, since_adjusted
+from ubrant.core.equipment.certificates import (
+    CERTIFICATE,
+    MeterCheck,
+    certified,
+    first_after,
+    in_force,
+    in_order,
+    read_found,
+    since_adjusted,
+)
 from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.quantities.accuracy import parse_accuracy, parse_share, parse_standard
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Note
-from ubrant.core.record.head import BY_HAND, Conditions, Head, Origin, Setup
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.head import BY_HAND, Conditions, Origin, RunHeader, Setup
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.record import record_of
 from ubrant.core.record.standards import tried
 
 
-def found(day: str, gain: float = 0.97, zero: float = 0.0, unit: str = "A", **more) -> Check:
-    return Check(day, "Lab", unit, 10.0, 10 / gain - 10, 0.02, gain, zero, "0.2 % + 5 mA", CERTIFICATE, **more)
+def found(day: str, gain: float = 0.97, zero: float = 0.0, unit: str = "A", **more) -> MeterCheck:
+    return MeterCheck(day, "Lab", unit, 10.0, 10 / gain - 10, 0.02, gain, zero, "0.2 % + 5 mA", CERTIFICATE, **more)
 
 
-def clamp(*checks: Check, **details) -> Meter:
+def clamp(*checks: MeterCheck, **details) -> Meter:
     return Meter("Clamp", "0.5 % + 10 mV", "2 % + 50 mA", id=3, details=MeterDetails(checks=checks, **details))
 
 
@@ -123,8 +132,8 @@ def test_a_certificate_typed_wrongly_is_refused(text, words):
 
 
 def record(meter: Meter, *notes: str, room=None, celsius=None):
-    lines = [Entry(60.0 * k, Grammar().parse(text)) for k, text in enumerate(notes)]
-    head = Head("discharge", Setup(PACK, {"battery": meter}), conditions=Conditions(celsius, room_c=room), origin=Origin(BY_HAND))
+    lines = [TimedLine(60.0 * k, Grammar().parse(text)) for k, text in enumerate(notes)]
+    head = RunHeader("discharge", Setup(PACK, {"battery": meter}), conditions=Conditions(celsius, room_c=room), origin=Origin(BY_HAND))
     return record_of(head, {}, (), lines)
 
 
@@ -188,7 +197,7 @@ def test_a_check_of_the_very_moment_is_none_that_came_later():
 def test_a_standard_is_held_against_twice_what_both_may_be_off_by(shown_v, off):
     """2·√(((0.5 % of 2.528 V)² + (10 mV)² + (0.5 mV)² + (1 mV)²)/3) = 18.8 mV; the meter shows 9 mV more, from its certificate."""
     meter = clamp(
-        Check("2024-01-01", "Lab", "V", 2.5, 0.0, 0.001, 1.0, -0.009, "0.5 % + 10 mV"), standard="2.500 V ± 1 mV", drift_a_year=1e-9
+        MeterCheck("2024-01-01", "Lab", "V", 2.5, 0.0, 0.001, 1.0, -0.009, "0.5 % + 10 mV"), standard="2.500 V ± 1 mV", drift_a_year=1e-9
     )
     assert tried(record(meter.on("2024-02-01"), f"standard {shown_v} V")).is_off is off
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy.stats import t as student
 
-from ubrant.core.equipment.certificates import Check, checks_from
+from ubrant.core.equipment.certificates import MeterCheck, checks_from
 from ubrant.core.equipment.meter import MeterDetails, details_from
 from ubrant.core.meter_checks.checks import check_of, control_chart, control_limits, drift_a_year, drifted, remarks
 from ubrant.core.meter_checks.display_check import check_display
@@ -17,8 +17,8 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.uncertainty.value import rectangular
 
 
-def check(year: int, percent: float, u: float = 0.02, unit: str = "A") -> Check:
-    return Check(f"{year}-03-01T00:00:00+00:00", "Bench", unit, 10.0, percent / 10, u, 1.0, 0.0, "1 %")
+def check(year: int, percent: float, u: float = 0.02, unit: str = "A") -> MeterCheck:
+    return MeterCheck(f"{year}-03-01T00:00:00+00:00", "Bench", unit, 10.0, percent / 10, u, 1.0, 0.0, "1 %")
 
 
 def test_limits_of_a_control_chart():

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from ubrant.core.conversion.appliance import Mode, appliance_findings
-from ubrant.core.conversion.candidates import Candidate, Job, rank, ranking_sentence
-from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, NOT_KNOWN, OVERLOAD, PROTECTION, Ending, Source, what_ended
+from ubrant.core.conversion.candidates import ConverterCandidate, Job, rank, ranking_sentence
+from ubrant.core.conversion.load_steps import BATTERY, INVERTER, LEADS, NOT_KNOWN, OVERLOAD, PROTECTION, BatteryBehind, Ending, what_ended
 from ubrant.core.conversion.loss_model import LossModel
 from ubrant.core.conversion.protection import Overload, band_at, parse_curve, trip_findings
 from ubrant.core.conversion.sweep import analyse_sweep
@@ -71,13 +71,13 @@ def test_a_display_is_off_by_a_gain_and_a_zero():
 
 
 DOUBTS = ((0.5, 6.0), (5.0, 0.6), (20.0, 0.4))
-GOOD = Candidate("Good", LossModel(0.1, 0.05, 0.001, 0, 20), 0.1, 6.0, (6.0, 14.0), 20.0, DOUBTS)
+GOOD = ConverterCandidate("Good", LossModel(0.1, 0.05, 0.001, 0, 20), 0.1, 6.0, (6.0, 14.0), 20.0, DOUBTS)
 
 
 def test_ranking():
-    hungry = Candidate("Hungry", LossModel(2.0, 0.05, 0.001, 0, 20), 2.0, 6.0, (6.0, 14.0), 20.0, DOUBTS)
-    early = Candidate("Early", LossModel(0.05, 0.01, 0.0, 0, 20), 0.05, 11.8, (11.8, 14.0), 20.0, DOUBTS)
-    small = Candidate("Small", LossModel(0.05, 0.01, 0.0, 0, 5), 0.05, 6.0, (6.0, 14.0), 5.0, DOUBTS)
+    hungry = ConverterCandidate("Hungry", LossModel(2.0, 0.05, 0.001, 0, 20), 2.0, 6.0, (6.0, 14.0), 20.0, DOUBTS)
+    early = ConverterCandidate("Early", LossModel(0.05, 0.01, 0.0, 0, 20), 0.05, 11.8, (11.8, 14.0), 20.0, DOUBTS)
+    small = ConverterCandidate("Small", LossModel(0.05, 0.01, 0.0, 0, 5), 0.05, 6.0, (6.0, 14.0), 5.0, DOUBTS)
     job = Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4)
     rows = rank(job, [hungry, early, small, GOOD])
     assert [r.name for r in rows[:2]] == ["Good", "Hungry"]
@@ -86,7 +86,7 @@ def test_ranking():
     assert "leaves tolerance at 11.8 V" in next(r for r in rows if r.name == "Early").refused
     assert "5" in next(r for r in rows if r.name == "Small").refused
     assert ranking_sentence(job, rows).startswith("Take Good: 9.35 h, 18 % longer than Hungry")
-    assert "cannot be told apart" in ranking_sentence(job, rank(job, [GOOD, Candidate("Twin", *list(GOOD.__dict__.values())[1:])]))
+    assert "cannot be told apart" in ranking_sentence(job, rank(job, [GOOD, ConverterCandidate("Twin", *list(GOOD.__dict__.values())[1:])]))
     assert ranking_sentence(job, rank(job, [early])) == "None of them can do this job."
     assert "the only one" in ranking_sentence(job, rank(job, [early, GOOD]))
     always = rank(Job(11.0, 13.6, 10.0, 6.0, 100.0, 0.4, always_on=True), [hungry])[0]
@@ -169,7 +169,7 @@ def test_a_record_of_a_load_step():
         analyse_transient(time[:9], volts[:9])
 
 
-LEAD = Source(12.0, LEAD_ACID, 6)
+LEAD = BatteryBehind(12.0, LEAD_ACID, 6)
 
 
 @pytest.mark.parametrize(
@@ -181,8 +181,8 @@ LEAD = Source(12.0, LEAD_ACID, 6)
         (Ending(200, 10.5, 10.6, 20, 11.9, 12.2, 12.45), LEAD, LEADS, "the leads took 1.4 V"),
         (Ending(200, 10.5, 10.6, 20, 10.7, 12.2, 12.45), LEAD, INVERTER, "are the battery's own sag"),
         (Ending(200, 10.5, 10.6, 20), None, INVERTER, "Nobody read the battery"),
-        (Ending(200, 11.3, 11.4, 20, 11.4, 13.1, 13.15), Source(12.0, LIFEPO4, 4), INVERTER, "voltage cannot tell how much is left"),
-        (Ending(200, 12.4, 12.4, 20, 12.5, 13.1, 13.15), Source(12.0, LIFEPO4, 4), NOT_KNOWN, "that is no low voltage"),
+        (Ending(200, 11.3, 11.4, 20, 11.4, 13.1, 13.15), BatteryBehind(12.0, LIFEPO4, 4), INVERTER, "voltage cannot tell how much is left"),
+        (Ending(200, 12.4, 12.4, 20, 12.5, 13.1, 13.15), BatteryBehind(12.0, LIFEPO4, 4), NOT_KNOWN, "that is no low voltage"),
     ],
 )
 def test_what_ended_it(ending, source, word, says):

@@ -7,11 +7,11 @@ from tests.making import AMPS, VOLTS, falling
 from ubrant.core.conversion.efficiency_map import EfficiencyMap, levels
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.readings import Readings, Series
-from ubrant.core.record.power_path import Node, watt_hours, watts
+from ubrant.core.record.power_path import PathNode, watt_hours, watts
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.methods.discharge.forecast import forecast, forecast_sentence, running_charge
 
-NODES = (Node("battery", "Pack"), Node("leads", "Leads"), Node("load", "Load"))
+NODES = (PathNode("battery", "Pack"), PathNode("leads", "Leads"), PathNode("load", "Load"))
 
 
 def test_a_spike_is_seen_however_far_one_zooms_out():

@@ -11,10 +11,10 @@ import pytest
 from ubrant.bench.live import LiveReadings
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import LEFT_OUT, Grammar, Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, Grammar, TypedLine
 from ubrant.core.record.growing import Growing
-from ubrant.core.record.head import Head, Setup
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.head import RunHeader, Setup
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.record import Record, record_of
 
 LINES = [
@@ -54,7 +54,7 @@ def same(one: Record, other: Record) -> bool:
     return True
 
 
-def jotting(text: str) -> Jotting:
+def jotting(text: str) -> TypedLine:
     found = Grammar().parse(text)
     assert found is not None
     return found
@@ -66,8 +66,8 @@ def test_every_row_gives_the_whole(seed: int) -> None:
     setup = Setup(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
     if seed % 3 == 2:  # a meter that is off
         setup = replace(setup, meters={"battery": Meter("a meter", details=MeterDetails(zero_a=0.02, gain_v=1.01))})
-    head, growing = Head("discharge", setup), Growing()
-    rows: list[tuple[float, Jotting]] = []
+    head, growing = RunHeader("discharge", setup), Growing()
+    rows: list[tuple[float, TypedLine]] = []
     for k in range(60):
         moment = float(k if chance.random() > 0.1 else max(0, k - 1 - chance.randrange(3)))
         what = chance.random()
@@ -80,11 +80,13 @@ def test_every_row_gives_the_whole(seed: int) -> None:
             rows.append((moment, jotting(chance.choice(LINES))))
         rows = sorted(rows, key=lambda row: row[0])
         state = "done" if k == 59 else "running"
-        assert same(growing.record(head, {}, (), list(rows), state, ""), record_of(head, {}, (), [Entry(*row) for row in rows], state, ""))
+        assert same(
+            growing.record(head, {}, (), list(rows), state, ""), record_of(head, {}, (), [TimedLine(*row) for row in rows], state, "")
+        )
 
 
 def test_a_finer_reading_makes_the_zeros_before_it_finer() -> None:
-    head, growing = Head("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), Growing()
+    head, growing = RunHeader("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), Growing()
     rows = [(0.0, jotting("13.2 V 0 A")), (1.0, jotting("13.1 V 5.0 A"))]
     assert growing.record(head, {}, (), list(rows), "running", "").typed.half["battery", "A"][0] == pytest.approx(0.05)
     rows.append((2.0, jotting("13.0 V 5.000 A")))

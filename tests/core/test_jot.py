@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ubrant.core.quantities.jot import Grammar, JotError, parse_jot
-from ubrant.core.record.jot_text import Entry, JotTextError, is_jot_text, line_of, read_jot_text, write_jot_text
-from ubrant.core.record.typed import gather
+from ubrant.core.record.jot_text import JotTextError, TimedLine, is_jot_text, line_of, read_jot_text, write_jot_text
+from ubrant.core.record.typed import columns_of_lines
 
 EXPECTED = Grammar(expected={("battery", "V"): 12.9, ("battery", "A"): 4.1})
 
@@ -119,7 +119,7 @@ fix 12.6 V 9.98 A
 def test_jot_text_runs_on_over_midnight_and_takes_corrections():
     found = read_jot_text(TEXT)
     assert [e.time_s for e in found.entries] == [0, 120, 6000, 8100, 8400, 14460]
-    typed = gather(found.entries)
+    typed = columns_of_lines(found.entries)
     assert list(typed.at("battery", "V").value) == [13.34, 13.1, 12.9, 12.6, 10.98]
     assert typed.marks == ((120.0, "load on"), (14460.0, "empty"))
 
@@ -167,4 +167,4 @@ def test_tells_jot_text_from_a_log():
     assert is_jot_text(TEXT)
     assert is_jot_text("@10:00 12.9 V 4 A\n@10:20 12.8 V 4 A\n")
     assert not is_jot_text("Time (s),Voltage (V),Current (A)\n0,12,1\n1,12,1\n")
-    assert isinstance(read_jot_text("@10:00 12.9 V").entries[0], Entry)
+    assert isinstance(read_jot_text("@10:00 12.9 V").entries[0], TimedLine)

@@ -8,7 +8,7 @@ import pytest
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.head import Head, Setup
+from ubrant.core.record.head import RunHeader, Setup
 from ubrant.core.record.record import record_of
 
 
@@ -16,6 +16,6 @@ from ubrant.core.record.record import record_of
 def test_a_zero_of_nearly_half_of_what_is_read_is_none(zero_v, is_none):
     series = Series(np.arange(10.0), np.full(10, 13.0))
     record = record_of(
-        Head("discharge", Setup(Unit("Pack", "battery"))), {("battery", "V"): series}, (Zeroed(0.0, "", {"V": zero_v}, "battery"),)
+        RunHeader("discharge", Setup(Unit("Pack", "battery"))), {("battery", "V"): series}, (Zeroed(0.0, "", {"V": zero_v}, "battery"),)
     )
     assert bool(record.zero_trouble()) == is_none

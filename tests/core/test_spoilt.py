@@ -24,7 +24,7 @@ from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.head import Head, Setup
+from ubrant.core.record.head import RunHeader, Setup
 from ubrant.core.record.points import SweepMeters, points_of
 from ubrant.core.record.record import record_of
 from ubrant.core.record.settled import points_taken
@@ -185,7 +185,7 @@ def test_bursts_by_whole_periods_scatter_by_their_means():
 
 @pytest.mark.parametrize(("zero", "is_one"), [(0.3, True), (6.0, False)])
 def test_a_zero_of_volts_that_cannot_be_one_is_not_taken_off(zero, is_one):
-    head = Head("discharge", Setup(PACK, {"battery": METER}))
+    head = RunHeader("discharge", Setup(PACK, {"battery": METER}))
     kept = record_of(
         head, {("battery", "V"): Series(np.array([0.0, 1.0]), np.array([12.8, 12.8]))}, [Zeroed(0.0, "", {"V": zero}, "battery")]
     )

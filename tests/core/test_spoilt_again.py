@@ -22,7 +22,7 @@ from ubrant.core.record.events import HeldOn, WentOff, event_from_json
 from ubrant.core.record.integrals import totals
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.record.points import Points
-from ubrant.core.record.power_path import Node, watt_hours
+from ubrant.core.record.power_path import PathNode, watt_hours
 from ubrant.core.record.scan import scan
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.methods.load_steps.method import _held_path
@@ -139,7 +139,7 @@ def test_watt_hours_a_point_have_a_doubt_only_where_both_have():
 
 
 def test_a_load_that_was_never_read_meanwhile_got_nothing():
-    nodes = tuple(Node(kind, kind) for kind in ("battery", "leads", "load"))
+    nodes = tuple(PathNode(kind, kind) for kind in ("battery", "leads", "load"))
     load = Readings(np.array([0.0, 10.0]), np.full(2, 12.0), np.full(2, 5.0))
     path = watt_hours(nodes, 100.0, 1.0, load, (100.0, 200.0), ("a", "b"))
     assert path.flows[-1].amount == 0.0

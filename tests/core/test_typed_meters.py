@@ -8,8 +8,8 @@ from tests.making import HUT, PACK
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.jot import Grammar
-from ubrant.core.record.head import BY_HAND, Head, Origin, Setup
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.head import BY_HAND, Origin, RunHeader, Setup
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.record import Record, record_of
 from ubrant.methods.registry import method_of
 
@@ -17,8 +17,8 @@ READS_LOW = Meter("Display", "0.1 % + 5 mV", "0.5 % + 5 mA", id=1, details=Meter
 
 
 def record(key: str, unit: Unit, tap: str, meter: Meter, *lines: tuple[float, str]) -> Record:
-    entries = [Entry(t, Grammar().parse(line)) for t, line in lines]
-    return record_of(Head(key, Setup(unit, {tap: meter}), origin=Origin(BY_HAND)), {}, (), entries)
+    entries = [TimedLine(t, Grammar().parse(line)) for t, line in lines]
+    return record_of(RunHeader(key, Setup(unit, {tap: meter}), origin=Origin(BY_HAND)), {}, (), entries)
 
 
 @pytest.mark.parametrize("named", ["", "battery ", "source ", "dc "])

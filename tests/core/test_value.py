@@ -24,7 +24,7 @@ from ubrant.core.uncertainty.contributions import told_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import by_errors, errors_in
 from ubrant.core.uncertainty.simulation import Draws
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import (
     Draw,
     Value,
@@ -60,7 +60,7 @@ def test_arithmetic_is_that_of_the_uncertainties_package(a, b, c):
 
 def test_what_one_meter_is_wrong_by_cancels_in_a_ratio_and_its_zero_does_not():
     ratio = as_read(24.0, VOLTS) / as_read(12.0, VOLTS)
-    assert {s.kind for s, u in ratio.parts.items() if abs(u) > 1e-15} == {Kind.ZERO}
+    assert {s.kind for s, u in ratio.parts.items() if abs(u) > 1e-15} == {ErrorKind.ZERO}
     other = Accuracy(0.005, 0.02, "V", meter="meter 2", place="battery")
     assert (as_read(24.0, VOLTS) / as_read(12.0, other)).u > 0.008
 
@@ -92,10 +92,10 @@ def test_identity_outlives_files_and_workers(through):
 
 def test_a_zero_that_was_read_anew_is_each_runs_own():
     parts = [of_run(as_read(10.0, AMPS), name, zeros=False) for name in ("one", "two")]
-    zeros = [u for s, u in (parts[0] - parts[1]).parts.items() if s.kind is Kind.ZERO]
+    zeros = [u for s, u in (parts[0] - parts[1]).parts.items() if s.kind is ErrorKind.ZERO]
     assert [abs(u) for u in zeros] == pytest.approx([0.05 / math.sqrt(3)] * 2)
     same = [of_run(as_read(10.0, AMPS), name) for name in ("one", "two")]
-    assert not any(u for s, u in (same[0] - same[1]).parts.items() if s.kind is Kind.ZERO)
+    assert not any(u for s, u in (same[0] - same[1]).parts.items() if s.kind is ErrorKind.ZERO)
 
 
 def test_without_an_accuracy_there_is_no_doubt_to_state_and_none_is_made_up():

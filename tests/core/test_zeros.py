@@ -9,7 +9,7 @@ from tests.making import HUT
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.head import Head, Setup
+from ubrant.core.record.head import RunHeader, Setup
 from ubrant.core.record.record import record_of
 
 CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 40 mA")
@@ -18,7 +18,7 @@ CLAMP = Meter("Clamp", "0.5 % + 10 mV", "1 % + 40 mA")
 def record(*zeros, meter=CLAMP):
     events = [Zeroed(float(k), "", {"A": z}, "input") for k, z in enumerate(zeros)]
     return record_of(
-        Head("idle", Setup(HUT, {"input": meter})), {("input", "A"): Series(np.array([0.0, 1.0]), np.array([0.5, 0.5]))}, events
+        RunHeader("idle", Setup(HUT, {"input": meter})), {("input", "A"): Series(np.array([0.0, 1.0]), np.array([0.5, 0.5]))}, events
     )
 
 

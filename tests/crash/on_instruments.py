@@ -11,19 +11,19 @@ from ubrant.bench.session import RunSession
 from ubrant.bench.switched_on import Whose
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import INSTRUMENTS, Head, Setup
+from ubrant.core.record.head import INSTRUMENTS, RunHeader, Setup
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import new_run
 from ubrant.logbook.writer import RunWriter
 from ubrant.methods.method import Scene
-from ubrant.methods.steps import LoadOff, LoadOn, ReadRest, Steps
+from ubrant.methods.steps import ReadRest, Steps, SwitchLoadOff, SwitchLoadOn
 from ubrant.runs.making.benches import BenchChoice, open_instruments
 
 
 def steps() -> Steps:
-    yield LoadOn(2.0, 10.5, "Load on")
+    yield SwitchLoadOn(2.0, 10.5, "Load on")
     yield ReadRest(600.0, 0.05, "Reading")
-    yield LoadOff("Load off")
+    yield SwitchLoadOff("Load off")
 
 
 def main() -> None:
@@ -31,7 +31,7 @@ def main() -> None:
     log = sys.argv[5] if len(sys.argv) > 5 else ""
     logbook = Logbook(path)
     setup = Setup(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"), {"battery": instrument_at("meter", meter)})
-    run = logbook.start_run(new_run(Head("discharge", setup), INSTRUMENTS))
+    run = logbook.start_run(new_run(RunHeader("discharge", setup), INSTRUMENTS))
     others = (Meter("Another program", details=MeterDetails(connection="file", address=log, tap="source"), id=99),) if log else ()
     choice = BenchChoice(INSTRUMENTS, 1.0, load=instrument_at("load", load), others=others, guardian_s=silent_s)
     scene = Scene(taps=("battery",), battery=True, load=True, load_is_metered=True)

@@ -11,7 +11,7 @@ import pytest
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import SIMULATED, Head, Setup
+from ubrant.core.record.head import SIMULATED, RunHeader, Setup
 from ubrant.diagnostics import log_path
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
@@ -19,7 +19,7 @@ from ubrant.logbook.records import new_run
 from ubrant.logbook.writer import RunWriter
 from ubrant.runs.kept.accounts import account_of
 
-RUN = new_run(Head("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), SIMULATED)
+RUN = new_run(RunHeader("discharge", Setup(Unit("Pack", "battery", "50 Ah 12.8 V"))), SIMULATED)
 
 
 def driven(path, what: str) -> subprocess.Popen[str]:

@@ -17,7 +17,7 @@ import pytest
 from tests.faults.hostile import Battery, Device
 from ubrant.bench.guardian import Guardian, Instrument
 from ubrant.bench.lines import open_line
-from ubrant.bench.switched_on import AddressHeld, Ledger, SwitchedOn, Whose, by_id
+from ubrant.bench.switched_on import AddressHeld, SwitchedOn, SwitchedOnLedger, Whose, by_id
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.kept.accounts import account_of
 from ubrant.runs.kept.left_on import may_be_on
@@ -60,9 +60,9 @@ class Scene:
     def entry(self, *, settled: bool = True) -> SwitchedOn | None:
         """What is written down of the load, once whoever works on it has left."""
         until = time.monotonic() + 8.0
-        while settled and Ledger().is_held(self.address) and time.monotonic() < until:
+        while settled and SwitchedOnLedger().is_held(self.address) and time.monotonic() < until:
             time.sleep(0.02)
-        return Ledger().read(self.address)
+        return SwitchedOnLedger().read(self.address)
 
     def close(self) -> None:
         for pid in (self.program.pid, self.guardian, *self.children):
@@ -103,10 +103,10 @@ def test_kill_9_on_instruments(number, scene):
     assert entry.is_off
     assert (entry.whose.logbook, entry.whose.run, entry.outcome["by"]) == (str(bench.path), 1, "guardian")
     logbook = Logbook(bench.path)
-    assert may_be_on(Ledger()) == []
-    (said,) = settle(Ledger(), logbook)
+    assert may_be_on(SwitchedOnLedger()) == []
+    (said,) = settle(SwitchedOnLedger(), logbook)
     assert "was switched off by the guardian" in said
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
     assert [e.event.kind for e in logbook.events(1)][-1] == "guardian_off"
     logbook.close()
 
@@ -168,13 +168,13 @@ def test_both_die_and_the_next_start_asks(scene):
     assert bench.off_after_s(killed, 1.0) is None
     assert bench.battery.load_is_on
     logbook = Logbook(bench.path)
-    (entry,) = may_be_on(Ledger())
+    (entry,) = may_be_on(SwitchedOnLedger())
     assert any("may still be on" in warning for warning in account_of(logbook, logbook.run(1))[1].warnings)
-    tried = switch_off(Ledger(), entry)
+    tried = switch_off(SwitchedOnLedger(), entry)
     assert tried.is_off
     assert not bench.battery.load_is_on
     tell_run(logbook, entry, tried)
-    assert may_be_on(Ledger()) == []
+    assert may_be_on(SwitchedOnLedger()) == []
     assert not any("may still be on" in warning for warning in account_of(logbook, logbook.run(1))[1].warnings)
     assert "was switched off when Ubrant was started again" in logbook.events(1)[-1].event.text
     logbook.close()
@@ -186,8 +186,8 @@ def test_both_die_and_the_next_start_asks(scene):
 def left_on(device: Device, identity: str = "Made up,hostile load,1,1", logbook: str = "/nowhere/bench.ubrant") -> SwitchedOn:
     commands = {"off": "INP OFF", "is_on": "INP?", "current": "MEAS:CURR?", "identify": "*IDN?"}
     entry = SwitchedOn(device.address, "The load", "load", identity, commands, ("0",), Whose(logbook, 7), "2026-01-01T10:00:00+00:00")
-    Ledger().write(entry)
-    return Ledger().read(device.address)
+    SwitchedOnLedger().write(entry)
+    return SwitchedOnLedger().read(device.address)
 
 
 @pytest.fixture
@@ -200,41 +200,41 @@ def load():
 
 def test_another_instrument_at_the_address_is_sent_nothing(load):
     entry = left_on(load, "Made up,the right one,9,9")
-    tried = switch_off(Ledger(), entry)
+    tried = switch_off(SwitchedOnLedger(), entry)
     assert not tried.is_off
     assert "Something else answers" in tried.sentence
     assert "Nothing was sent" in tried.sentence
     assert load.battery.told == []
-    assert may_be_on(Ledger()) == [entry]
+    assert may_be_on(SwitchedOnLedger()) == [entry]
 
 
 def test_one_that_does_not_say_who_it_is_is_asked_about_first(load):
     entry = left_on(load, "")
-    tried = switch_off(Ledger(), entry)
+    tried = switch_off(SwitchedOnLedger(), entry)
     assert (tried.is_off, tried.asks_first) == (False, True)
     assert load.battery.told == []
-    assert switch_off(Ledger(), entry, agreed=True).is_off
+    assert switch_off(SwitchedOnLedger(), entry, agreed=True).is_off
     assert not load.battery.load_is_on
 
 
 def test_nobody_there(load):
     entry = left_on(load)
     load.close()
-    tried = switch_off(Ledger(), entry)
+    tried = switch_off(SwitchedOnLedger(), entry)
     assert not tried.is_off
     assert "does not answer" in tried.sentence
     assert "switch it off by hand" in tried.sentence
-    assert person_looked(Ledger(), entry).is_off
-    assert Ledger().entries() == []
+    assert person_looked(SwitchedOnLedger(), entry).is_off
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_one_that_does_not_go_off(load):
     entry = left_on(load)
     load.wrong = "stays on and says so"
     load.begin()
-    tried = switch_off(Ledger(), entry)
+    tried = switch_off(SwitchedOnLedger(), entry)
     assert not tried.is_off
-    assert may_be_on(Ledger()) == [entry]
+    assert may_be_on(SwitchedOnLedger()) == [entry]
 
 
 def test_a_copy_of_the_logbook_and_another_machine_ask_nothing(load, tmp_path, monkeypatch):
@@ -243,20 +243,20 @@ def test_a_copy_of_the_logbook_and_another_machine_ask_nothing(load, tmp_path, m
     copy = Logbook(tmp_path / "copy.ubrant")
     from ubrant.runs.kept.left_on import about
 
-    assert about(Ledger(), copy, 7) == []
+    assert about(SwitchedOnLedger(), copy, 7) == []
     copy.close()
     monkeypatch.setattr("ubrant.bench.switched_on.this_machine", lambda: "another one")
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_one_line_is_one_program_s(load):
-    held = Ledger().lock(load.address, Whose("/a/bench.ubrant", 3))
+    held = SwitchedOnLedger().lock(load.address, Whose("/a/bench.ubrant", 3))
     with pytest.raises(AddressHeld, match=r"run 3 of bench\.ubrant, process \d+"):
-        Ledger().lock(load.address, Whose(), 0.1)
+        SwitchedOnLedger().lock(load.address, Whose(), 0.1)
     left_on(load)
-    assert may_be_on(Ledger()) == [], "who holds it sees to it"
+    assert may_be_on(SwitchedOnLedger()) == [], "who holds it sees to it"
     held.release()
-    assert len(may_be_on(Ledger())) == 1
+    assert len(may_be_on(SwitchedOnLedger())) == 1
 
 
 def test_a_serial_line_goes_by_its_adapter(tmp_path, monkeypatch):
@@ -273,8 +273,10 @@ def test_a_serial_line_goes_by_its_adapter(tmp_path, monkeypatch):
 
 def guarded(device: Device, silent_s: float = 15.0, current: str = "MEAS:CURR?") -> tuple[Guardian, object]:
     commands = {"off": "INP OFF", "is_on": "INP?", "current": current, "identify": "*IDN?"}
-    guardian = Guardian(Ledger(), Whose("/a/b.ubrant", 1), silent_s)
-    line_guard = guardian.watch(Instrument("The load", "load", device.address, commands, ("0",)), Ledger().lock(device.address, Whose()))
+    guardian = Guardian(SwitchedOnLedger(), Whose("/a/b.ubrant", 1), silent_s)
+    line_guard = guardian.watch(
+        Instrument("The load", "load", device.address, commands, ("0",)), SwitchedOnLedger().lock(device.address, Whose())
+    )
     line = open_line(device.address, time.monotonic() + 2.0)
     line_guard.opened(line, "Made up,hostile load,1,1")
     line_guard.on(2.0)
@@ -318,7 +320,7 @@ def test_a_line_that_has_gone_is_opened_anew_after_the_old_one_is_closed(load):
     guardian._child.wait(10.0)
     assert load.openings == openings + 1
     assert not load.battery.load_is_on
-    assert Ledger().read(load.address).is_off
+    assert SwitchedOnLedger().read(load.address).is_off
 
 
 @pytest.mark.parametrize(
@@ -338,10 +340,10 @@ def test_what_is_not_confirmed_is_said_to_be_not(wrong, confirmed, load):
     guardian._control.close()
     guardian._child.wait(15.0)
     line_guard.lock.release()
-    entry = Ledger().read(load.address)
+    entry = SwitchedOnLedger().read(load.address)
     assert entry.outcome["sent"]
     assert entry.is_off == confirmed
-    assert bool(may_be_on(Ledger())) != confirmed
+    assert bool(may_be_on(SwitchedOnLedger())) != confirmed
 
 
 def test_one_that_shows_no_current_goes_by_what_it_says(load):
@@ -351,7 +353,7 @@ def test_one_that_shows_no_current_goes_by_what_it_says(load):
     guardian._control.close()
     guardian._child.wait(15.0)
     line_guard.lock.release()
-    entry = Ledger().read(load.address)
+    entry = SwitchedOnLedger().read(load.address)
     assert not entry.is_off
     assert "it answers “1” when it is asked whether it is on" in entry.outcome["says"]
 
@@ -370,7 +372,7 @@ def test_the_command_line_switches_it_off_or_takes_a_person_s_word(load):
     assert "Call it again with --agreed" in ubrant("off").stdout
     assert ubrant("off", "--agreed").returncode == 0
     assert not load.battery.load_is_on
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_a_driver_s_own_process_takes_no_late_answer_for_the_one_it_asked_for():

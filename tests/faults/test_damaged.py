@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog
 from tests.making import HUT, falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import Head, Setup
+from ubrant.core.record.head import RunHeader, Setup
 from ubrant.logbook.file import DamagedError, LogbookError, connect, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
@@ -183,7 +183,7 @@ def test_the_window_says_what_is_damaged_and_saves_the_rest(window, qtbot, sound
 
 def test_what_is_written_while_all_of_it_is_read_is_no_damage(logbook):
     """A run that goes on is written between one question and the next."""
-    run = logbook.start_run(new_run(Head("idle", Setup(HUT)), "typed"))
+    run = logbook.start_run(new_run(RunHeader("idle", Setup(HUT)), "typed"))
     with contextlib.closing(connect(logbook.path, read_only=True)) as db:
         teach(db)
         written: list[str] = []

@@ -10,7 +10,7 @@ import pytest
 
 from tests.window import keep_discharge, needs
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import SIMULATED, Head, Setup
+from ubrant.core.record.head import SIMULATED, RunHeader, Setup
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.logbook import Logbook
@@ -90,7 +90,7 @@ def test_a_file_that_goes_while_it_is_open_is_noticed_and_rescued(window, qtbot,
         path.write_text("something else", "utf-8")
     qtbot.waitUntil(lambda: "was removed or replaced while it was open" in window.said(), timeout=1500)
     with pytest.raises(LogbookError, match="was removed or replaced while it was open"):
-        window.bench.logbook.start_run(new_run(Head("discharge", Setup(unit)), SIMULATED))
+        window.bench.logbook.start_run(new_run(RunHeader("discharge", Setup(unit)), SIMULATED))
     keep_discharge(window.bench.logbook, unit)
     window.bench.shelf_changed.emit()
     assert path.exists() == (how == "replaced"), "a new file was made under the name of one that has gone"

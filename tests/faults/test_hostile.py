@@ -21,7 +21,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import INSTRUMENTS, Setup
 from ubrant.methods.method import Scene
-from ubrant.methods.steps import LoadOff, LoadOn, ReadRest, Steps
+from ubrant.methods.steps import ReadRest, Steps, SwitchLoadOff, SwitchLoadOn
 from ubrant.runs.making.benches import BenchChoice, open_instruments
 
 ANSWER_S = 0.12
@@ -34,9 +34,9 @@ TRUE = {
 
 
 def on_and_off(read_s: float = 0.35) -> Steps:
-    yield LoadOn(2.0, 10.5, "Load on")
+    yield SwitchLoadOn(2.0, 10.5, "Load on")
     yield ReadRest(read_s, 0.02, "Reading")
-    yield LoadOff("Load off")
+    yield SwitchLoadOff("Load off")
     yield ReadRest(0.1, 0.05, "Resting")
 
 

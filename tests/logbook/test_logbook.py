@@ -22,7 +22,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Note
-from ubrant.core.record.head import SIMULATED, Criteria, Head, Setup
+from ubrant.core.record.head import SIMULATED, Criteria, RunHeader, Setup
 from ubrant.logbook.file import FORMAT, LogbookError, connect
 from ubrant.logbook.logbook import PIECE, Logbook
 from ubrant.logbook.records import StoredRun, new_run
@@ -30,7 +30,7 @@ from ubrant.logbook.writer import RunWriter
 from ubrant.runs.kept.accounts import account_of, summary_of
 
 STARTED = datetime(2026, 11, 1, 10, tzinfo=UTC)
-HEAD = Head("discharge", Setup(Unit("", "battery", "50 Ah 12.8 V")), criteria=Criteria(cutoff=Cutoff(11.0)))
+HEAD = RunHeader("discharge", Setup(Unit("", "battery", "50 Ah 12.8 V")), criteria=Criteria(cutoff=Cutoff(11.0)))
 RUN = new_run(HEAD, SIMULATED, STARTED)
 
 

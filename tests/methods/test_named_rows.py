@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from ubrant.core.quantities.jot import Grammar, Jotting
-from ubrant.methods.rows import ByHand, Row
+from ubrant.core.quantities.jot import Grammar, TypedLine
+from ubrant.methods.rows import HandScript, Prompt
 
-HAND = ByHand((), tuple(Row("", short=name) for name in ("12 V", "12 V, no load", "12 V, no load", "9 V")), Row(""))
+HAND = HandScript((), tuple(Prompt("", short=name) for name in ("12 V", "12 V, no load", "12 V, no load", "9 V")), Prompt(""))
 
 
-def typed(note: str = "") -> Jotting:
+def typed(note: str = "") -> TypedLine:
     found = Grammar().parse("12.0 V" + (f' "{note}"' if note else ""))
     assert found is not None
     return found
 
 
-def answered(*lines: Jotting) -> tuple[list[str], list[str]]:
+def answered(*lines: TypedLine) -> tuple[list[str], list[str]]:
     names, left = HAND.told_apart(lines)
     return names, [row.short for row in left]
 
@@ -36,4 +36,4 @@ def test_the_longer_of_two_names_and_what_follows_a_comma_is_a_remark():
 def test_a_note_and_a_mark_beside_what_is_asked_answer_none():
     alarm = Grammar().parse("alarm")
     assert alarm is not None
-    assert answered(typed(), Jotting("fan started"), alarm, typed()) == (["12 V", "", "", "12 V, no load"], ["12 V, no load", "9 V"])
+    assert answered(typed(), TypedLine("fan started"), alarm, typed()) == (["12 V", "", "", "12 V, no load"], ["12 V, no load", "9 V"])

@@ -11,7 +11,7 @@ import pytest
 
 import ubrant
 from ubrant.core.quantities.jot import TAPS
-from ubrant.methods.registry import Entry, entries
+from ubrant.methods.registry import MethodEntry, entries
 
 SRC = Path(ubrant.__file__).parent
 FREE = {"demo", "ui/tools/shots.py"}
@@ -65,7 +65,7 @@ def statements(node: ast.stmt | ast.ExceptHandler | ast.match_case) -> int:
     return count
 
 
-def folder_of(entry: Entry) -> str:
+def folder_of(entry: MethodEntry) -> str:
     return entry.body.partition(":")[0].rsplit(".", 1)[0].removeprefix("ubrant.").replace(".", "/")
 
 

@@ -15,12 +15,12 @@ class RestingPlan:
     seconds: float = 60.0
 
 
-class RestingMethod(d.Typed):
+class RestingMethod(d.TypedMethod):
     key, title, Plan, reads, like = "resting", "Resting voltage", RestingPlan, (("battery", "V"),), "13.34 V"
     taps, log, nothing_yet = ("battery",), d.BATTERY_LOG, "Nothing was read yet."
 
     def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
-        return (d.Field("seconds", "Rests for", d.Quantity("s"), "1 min"),)
+        return (d.Field("seconds", "Rests for", d.QuantityKind("s"), "1 min"),)
 
     def checks(self, prepared: d.Prepared, load: d.LoadRating) -> Iterator[d.Problem]:
         if not prepared.plan.seconds > 0:
@@ -29,11 +29,11 @@ class RestingMethod(d.Typed):
     def asks(self, prepared: d.Prepared) -> Iterator[d.Ask]:
         yield d.Ask(d.say("Take everything off the battery, and clip the meter to its terminals."))
 
-    def rows(self, prepared: d.Prepared) -> Iterator[d.Row]:
+    def rows(self, prepared: d.Prepared) -> Iterator[d.Prompt]:
         yield self.row(d.say("Type what it shows, like “{example}”.", example=self.like))
 
     @staticmethod
-    def person(prepared: d.Prepared, reader: d.Reader) -> d.Lines:
+    def person(prepared: d.Prepared, reader: d.SimulatedEyes) -> d.ReadLines:
         yield prepared.plan.seconds, reader.volts("battery", 13.34)
 
     def sums(self, seen: d.Seen) -> d.Account:
@@ -46,4 +46,4 @@ class RestingMethod(d.Typed):
         )
 
 
-RESTING = d.Entry("resting", "Resting voltage", 900, lambda unit: unit.kind == "battery", f"{__name__}:RestingMethod")
+RESTING = d.MethodEntry("resting", "Resting voltage", 900, lambda unit: unit.kind == "battery", f"{__name__}:RestingMethod")

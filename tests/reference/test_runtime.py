@@ -14,8 +14,8 @@ from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.outlook.answers import look, size
 from ubrant.core.outlook.duty import parse_duty
-from ubrant.core.outlook.kit import SUN, Curve, Input, Kit, Load, Source, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.kit import SUN, DischargeCurve, Input, Kit, Load, Source, Way
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.outlook.walk import walk
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
@@ -24,9 +24,9 @@ from ubrant.runs.kits.measured import source_of
 
 
 def kit(wh: float, watts: float, eta: float = 1.0, idle: float = 0.0, coming: float = 0.0, **of_source: float) -> Kit:
-    inputs = (Input("in", Spread(coming)),) if coming else ()
-    source = Source("source", Spread(wh), **of_source)
-    return Kit((source,), (Load("load", Spread(watts), way="way"),), (Way("way", Spread(eta), Spread(idle)),), inputs)
+    inputs = (Input("in", Uncertain(coming)),) if coming else ()
+    source = Source("source", Uncertain(wh), **of_source)
+    return Kit((source,), (Load("load", Uncertain(watts), way="way"),), (Way("way", Uncertain(eta), Uncertain(idle)),), inputs)
 
 
 def hours(of: Kit) -> float:
@@ -60,9 +60,9 @@ def test_the_band_matches_the_uncertainties_package():
     """90 % of a normal distribution lies within 1.645 standard uncertainties."""
     energy, load, eta, idle, coming = ufloat(682, 12), ufloat(62, 1.2), ufloat(0.88, 0.012), ufloat(6, 0.6), ufloat(10, 1.7)
     reference = energy * 0.9 / (load / eta + idle - coming)
-    source = Source("source", Spread(682, 12), usable=0.9)
-    way = Way("way", Spread(0.88, 0.012), Spread(6, 0.6))
-    looked = look(Kit((source,), (Load("load", Spread(62, 1.2), way="way"),), (way,), (Input("in", Spread(10, 1.7)),)), 4000)
+    source = Source("source", Uncertain(682, 12), usable=0.9)
+    way = Way("way", Uncertain(0.88, 0.012), Uncertain(6, 0.6))
+    looked = look(Kit((source,), (Load("load", Uncertain(62, 1.2), way="way"),), (way,), (Input("in", Uncertain(10, 1.7)),)), 4000)
     assert looked.runtime_s / 3600 == pytest.approx(reference.nominal_value, rel=1e-12)
     assert (looked.high_s - looked.low_s) / 3600 == pytest.approx(2 * 1.6449 * reference.std_dev, rel=0.06)
 
@@ -70,10 +70,10 @@ def test_the_band_matches_the_uncertainties_package():
 def test_a_sun_curve_in_closed_form():
     """Half a sine of P over T gives 2·P·T ÷ π watt-hours: calculus."""
     day = Kit(
-        (Source("source", Spread(1000.0), full=0.1),),
-        (Load("load", Spread(1e-6)),),
+        (Source("source", Uncertain(1000.0), full=0.1),),
+        (Load("load", Uncertain(1e-6)),),
         (),
-        (Input("panel", Spread(60.0), parse_duty("06:00 to 18:00"), SUN),),
+        (Input("panel", Uncertain(60.0), parse_duty("06:00 to 18:00"), SUN),),
         starts_s=6 * 3600.0,
     )
     found = walk(day, step_s=60.0, horizon_s=12 * 3600.0)
@@ -84,23 +84,23 @@ def test_loss_in_copper_leads():
     """2 × 3 m of 4 mm² class 5 copper, 4.95 mΩ/m at most (IEC 60228, from memory), at 10 A from 12 V: I²R."""
     ohm = Leads(3.0, 4.0).resistance_ohm
     assert ohm == pytest.approx(6 * 4.95e-3)
-    flat = Curve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 0.0, Spread(0.0))
-    looked = look(Kit((Source("b", Spread(50.0), flat),), (Load("load", Spread(120.0), way="w"),), (Way("w", lead_ohm=ohm),)))
+    flat = DischargeCurve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 0.0, Uncertain(0.0))
+    looked = look(Kit((Source("b", Uncertain(50.0), flat),), (Load("load", Uncertain(120.0), way="w"),), (Way("w", lead_ohm=ohm),)))
     assert dict(looked.lost)["leads to w"] / (looked.runtime_s / 3600) == pytest.approx(10**2 * ohm, rel=1e-9)
 
 
 def test_peukert_sizing():
     """100 Ah at 20 h, k = 1.2, 10 A gives 8.706 h (Peukert 1897; worked in handbooks of the trade): a battery without sag agrees."""
-    flat = Curve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 0.0, Spread(0.0))
-    source = Source("b", Spread(100.0), flat, exponent=Spread(1.2), rate=5.0)
-    assert hours(Kit((source,), (Load("load", Spread(120.0)),))) == pytest.approx(hours_at(10.0, 100.0, 20.0, 1.2), rel=1e-9)
+    flat = DischargeCurve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 0.0, Uncertain(0.0))
+    source = Source("b", Uncertain(100.0), flat, exponent=Uncertain(1.2), rate=5.0)
+    assert hours(Kit((source,), (Load("load", Uncertain(120.0)),))) == pytest.approx(hours_at(10.0, 100.0, 20.0, 1.2), rel=1e-9)
     assert hours_at(10.0, 100.0, 20.0, 1.2) == pytest.approx(8.706, abs=5e-4)
 
 
 def test_duty_is_a_mean_and_losses_are_averaged_over_it():
     """With P_loss = b·P², 100 W for half of the time loses b·100²·½ and not b·50²: algebra."""
-    way = Way("way", loss=(Spread(0.0), Spread(0.0), Spread(1e-3)))
-    looked = look(Kit((Source("s", Spread(550.0)),), (Load("load", Spread(100.0), parse_duty("50 %"), way="way"),), (way,)), 0)
+    way = Way("way", loss=(Uncertain(0.0), Uncertain(0.0), Uncertain(1e-3)))
+    looked = look(Kit((Source("s", Uncertain(550.0)),), (Load("load", Uncertain(100.0), parse_duty("50 %"), way="way"),), (way,)), 0)
     assert looked.runtime_s / 3600 == pytest.approx(550 / (50 + 1e-3 * 100**2 / 2), rel=1e-12)
 
 
@@ -118,6 +118,6 @@ def test_a_pybamm_cell_at_another_power(measured_w, asked_w):
     record = stored.record()
     source = source_of(stored.run, record, account_of_stored(record))
     assert source is not None
-    looked = look(Kit((source,), (Load("load", Spread(asked_w)),)))
+    looked = look(Kit((source,), (Load("load", Uncertain(asked_w)),)))
     assert looked.low_s <= truth <= looked.high_s, (looked.low_s, looked.runtime_s, looked.high_s, truth)
     assert looked.high_s - looked.low_s < 0.25 * truth

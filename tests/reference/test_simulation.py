@@ -9,7 +9,7 @@ from tests.making import PACK, STEP_DOWN, falling, prepared, record_for
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.head import LOG, Conditions, Criteria, Origin, RunHeader, Setup
 from ubrant.core.record.record import Record, record_of
 from ubrant.methods.registry import method_of
 
@@ -17,7 +17,7 @@ DISCHARGE = method_of("discharge")
 
 
 def discharged(readings: Readings, volts: str = "0.1 % + 3 mV", amps: str = "0.5 % + 5 mA", cutoff: float = 11.0) -> Record:
-    head = Head(
+    head = RunHeader(
         "discharge",
         Setup(PACK, {"battery": Meter("Meter", volts, amps)}),
         {},

@@ -18,8 +18,8 @@ from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.readings import Readings
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.typed import gather, on_one_base
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.typed import columns_of_lines, on_one_base
 from ubrant.core.uncertainty.value import scattered
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
 
@@ -98,11 +98,11 @@ def typed(rng: np.random.Generator) -> tuple[float, float]:
     grammar = Grammar()
     while k < len(time):
         line = f"{shown_v[k]:.2f} V {shown_a[k]:.2f} A"
-        entries.append(Entry(float(time[k]), grammar.parse(("load on " if k == 0 else "") + line)))
+        entries.append(TimedLine(float(time[k]), grammar.parse(("load on " if k == 0 else "") + line)))
         near = shown_v[k] < cutoff_v * 1.06
         k += int(rng.integers(24, 48)) if near else int(rng.integers(120, 240))
-    entries.append(Entry(float(time[-1]), grammar.parse(f"{shown_v[-1]:.2f} V {shown_a[-1]:.2f} A")))
-    readings, widths = on_one_base(gather(entries), "battery")
+    entries.append(TimedLine(float(time[-1]), grammar.parse(f"{shown_v[-1]:.2f} V {shown_a[-1]:.2f} A")))
+    readings, widths = on_one_base(columns_of_lines(entries), "battery")
     found = analyse(DischargeRecord(readings, accuracy_v, accuracy_a, label, Cutoff(cutoff_v, 0.0), load_on_s=0.0, widths=widths))
     assert found.ended_by == "cut-off"
     return found.findings["energy"].value - truth, found.findings["energy"].standard_uncertainty

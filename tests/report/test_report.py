@@ -9,7 +9,7 @@ from pypdf import PdfReader
 
 from tests.making import by_hand
 from tests.methods.samples import BY_HAND, SAMPLES
-from ubrant.core.drawings import Trace
+from ubrant.core.drawings import TraceDrawing
 from ubrant.logbook.logbook import Logbook
 from ubrant.report.document import ReportError, html_of, write_report
 from ubrant.report.figures import figures_of, path_figure, save
@@ -82,7 +82,7 @@ def test_figures_as_files(told, tmp_path):
             assert path.read_bytes().startswith(starts)
     if figures:
         return
-    assert not any(isinstance(d, Trace) for d in account.drawings())
+    assert not any(isinstance(d, TraceDrawing) for d in account.drawings())
 
 
 def test_whatever_a_method_draws_can_be_drawn_in_a_report(tmp_path):

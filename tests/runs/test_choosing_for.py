@@ -11,7 +11,7 @@ from tests.window import keep_discharge
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Peak, Unit, UnitFacts, parse_peak
 from ubrant.core.outlook.kit import Source, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
@@ -46,7 +46,7 @@ def shelf(logbook):
 
 
 def test_ranked_and_what_cannot_be_told_apart_shares_a_rank(shelf):
-    found = choices_for(shelf, Spread(57.0, 0.5), 5 * 3600)
+    found = choices_for(shelf, Uncertain(57.0, 0.5), 5 * 3600)
     names = [one.name for one in found]
     assert set(names[:2]) == {"Pack A straight", "Pack C straight"}
     assert [one.rank for one in found] == ["1 to 2", "1 to 2", "3", "4"]
@@ -64,16 +64,16 @@ def shelf_energy(one) -> float:
 
 
 def test_volts_and_words_narrow_it(shelf):
-    assert choices_for(shelf, Spread(57.0), None, (), 230.0) == []
-    assert [c.name for c in choices_for(shelf, Spread(57.0), None, ("pack b",))] == ["Pack B straight"]
-    assert "Bank straight" not in [c.name for c in choices_for(shelf, Spread(57.0), None, (), 12.0)]
+    assert choices_for(shelf, Uncertain(57.0), None, (), 230.0) == []
+    assert [c.name for c in choices_for(shelf, Uncertain(57.0), None, ("pack b",))] == ["Pack B straight"]
+    assert "Bank straight" not in [c.name for c in choices_for(shelf, Uncertain(57.0), None, (), 12.0)]
     with pytest.raises(QuantityError, match="Nothing is drawn"):
-        choices_for(shelf, Spread(0.0), None)
+        choices_for(shelf, Uncertain(0.0), None)
     assert chosen_sentence([]) == "None of them runs it."
 
 
 def test_a_pack_that_is_asked_for_too_much_does_not_run_and_says_why(shelf):
-    found = choices_for(shelf, Spread(9000.0), 3600, ("pack",))
+    found = choices_for(shelf, Uncertain(9000.0), 3600, ("pack",))
     assert all(one.seconds == 0 and one.why.startswith("does not run") for one in found)
     assert [one.rank for one in found] == ["", "", ""]
 
@@ -94,11 +94,11 @@ def test_through_the_window(bench_window, qtbot):
 
 
 def test_by_size_and_by_price_only_where_they_are_known(shelf):
-    before, _ = table_of(choices_for(shelf, Spread(57.0, 0.5), None))
+    before, _ = table_of(choices_for(shelf, Uncertain(57.0, 0.5), None))
     assert not {"Wh per litre", "Wh per price", "connectors", "long enough"} & set(before)
     pack_a = next(u for u in shelf.units() if u.name == "Pack A")
     shelf.keep_unit(replace(pack_a, facts=UnitFacts(price="199 €", volume_l=4.0, connectors="ring terminals")))
-    found = choices_for(shelf, Spread(57.0, 0.5), None)
+    found = choices_for(shelf, Uncertain(57.0, 0.5), None)
     one = next(c for c in found if c.name == "Pack A straight")
     assert one.wh_per_l == pytest.approx(shelf_energy(one) / 4.0, rel=0.01)
     assert one.wh_per_money == pytest.approx(shelf_energy(one) / 199.0, rel=0.01)
@@ -111,16 +111,16 @@ def test_by_size_and_by_price_only_where_they_are_known(shelf):
 
 
 def way(name: str, proportional: float) -> Way:
-    return Way(name, Spread(1.0), loss=(Spread(1.0, 0.05), Spread(proportional, 0.002), Spread(0.0)))
+    return Way(name, Uncertain(1.0), loss=(Uncertain(1.0, 0.05), Uncertain(proportional, 0.002), Uncertain(0.0)))
 
 
 def test_two_ways_from_one_label_are_told_apart_two_labels_are_not(shelf):
     """A label is right to a third; which way loses less is known to a percent all the same."""
     unit = Unit("Labelled", "battery", "50 Ah 12.8 V LiFePO4")
-    source = Source("Labelled", Spread(640.0, 0.0, 416.0, 640.0), nominal_v=12.8)
-    chosen = [_choice(n, unit, source, way(n, p), Spread(57.0, 0.5), None, 3) for n, p in (("frugal", 0.05), ("wasteful", 0.2))]
+    source = Source("Labelled", Uncertain(640.0, 0.0, 416.0, 640.0), nominal_v=12.8)
+    chosen = [_choice(n, unit, source, way(n, p), Uncertain(57.0, 0.5), None, 3) for n, p in (("frugal", 0.05), ("wasteful", 0.2))]
     assert [c.rank for c in _ranked(chosen)] == ["1", "2"]
-    other = _choice("another", unit, source, way("another", 0.2), Spread(57.0, 0.5), None, 4)
+    other = _choice("another", unit, source, way("another", 0.2), Uncertain(57.0, 0.5), None, 4)
     assert [c.rank for c in _ranked([chosen[0], other])] == ["1 to 2", "1 to 2"]
 
 
@@ -134,7 +134,7 @@ def test_a_whole_run_counts_before_a_later_one_that_was_stopped(logbook):
     measured = measured_in(logbook)
     assert newest_of(logbook, tried.id).id != whole.id
     assert (measured.newest("source", "Tried"), measured.newest("source", "Only")) == (whole.id, part.id)
-    first, last = choices_for(logbook, Spread(57.0, 0.5), None)
+    first, last = choices_for(logbook, Uncertain(57.0, 0.5), None)
     assert (first.name, "at least" in first.why, "at least" in last.why) == ("Tried straight", False, True)
 
 
@@ -157,7 +157,7 @@ def worked_out(qtbot, dialog) -> None:
 
 
 def told(shelf, **more):
-    return {one.name: one for one in choices_for(shelf, Spread(57.0, 0.5), 45 * 60.0, (), None, **more)}
+    return {one.name: one for one in choices_for(shelf, Uncertain(57.0, 0.5), 45 * 60.0, (), None, **more)}
 
 
 def test_what_it_draws_at_first_is_held_against_what_each_gives_for_a_moment(shelf):

@@ -11,7 +11,7 @@ from typer.testing import CliRunner
 from tests.logbook.make_golden import GOLDEN
 from tests.window import keep_discharge
 from ubrant.cli import app
-from ubrant.core.equipment.certificates import Check
+from ubrant.core.equipment.certificates import MeterCheck
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit, UnitFacts
 from ubrant.logbook.file import LogbookError
@@ -160,7 +160,7 @@ def test_by_command(tmp_path, other):
 
 
 def test_a_meter_brings_its_checks_and_comes_once(logbook, tmp_path):
-    check = Check("2026-05-01", "Lab", "A", 10.0, 0.3, 0.02, 0.97, 0.0, "0.2 % + 5 mA", run=7)
+    check = MeterCheck("2026-05-01", "Lab", "A", 10.0, 0.3, 0.02, 0.97, 0.0, "0.2 % + 5 mA", run=7)
     with contextlib.closing(Logbook(tmp_path / "other.ubrant")) as other:
         other.keep_meter(Meter("Clamp", "0.5 % + 10 mV", "2 % + 50 mA", details=MeterDetails(checks=(check,))))
     for _ in range(2):

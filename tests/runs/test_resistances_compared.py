@@ -10,7 +10,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.runs.studies.compare import gather, pair_of
+from ubrant.runs.studies.compare import compared_runs, pair_of
 
 
 def run_of(logbook, name: str, ohm: float, celsius: float | None = 20.0, every_s: float = 10.0, full: bool | None = True) -> int:
@@ -28,7 +28,7 @@ def run_of(logbook, name: str, ohm: float, celsius: float | None = 20.0, every_s
 
 
 def compared(logbook, **other):
-    one, two = gather(logbook, [run_of(logbook, "Pack A", 0.020), run_of(logbook, "Pack B", 0.030, **other)])
+    one, two = compared_runs(logbook, [run_of(logbook, "Pack A", 0.020), run_of(logbook, "Pack B", 0.030, **other)])
     return pair_of(one, two)
 
 

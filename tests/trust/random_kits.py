@@ -11,7 +11,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import Pack, PackParameters, pack_from_label
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Input, Kit, Load, Source, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
@@ -101,12 +101,12 @@ def random_kit(rng: np.random.Generator, *, like_measured: bool) -> tuple[Kit, T
     amps = max(min(amps, pack.capacity_ah / 2), 0.1)
     source = measured(rng, text, pack, cutoff, amps)
 
-    def about(value: float, share: float) -> Spread:
+    def about(value: float, share: float) -> Uncertain:
         u = share * value
-        return Spread(value + u * float(rng.standard_normal()), u)
+        return Uncertain(value + u * float(rng.standard_normal()), u)
 
     loads = tuple(
-        Load(f"load {k}", about(w, 0.006), Duty((), about(s, 0.01) if s < 1 else Spread(1.0), p), way="way")
+        Load(f"load {k}", about(w, 0.006), Duty((), about(s, 0.01) if s < 1 else Uncertain(1.0), p), way="way")
         for k, (w, s, p) in enumerate(zip(watts, shares, periods, strict=True))
     )
     way = Way("way", loss=(about(p0, 0.02), about(a, 0.05), about(b, 0.05)))

@@ -21,7 +21,7 @@ from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.readings import Readings, Series
 from ubrant.core.record.counters import counted, counted_finding
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.head import LOG, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.head import LOG, Conditions, Criteria, Origin, RunHeader, Setup
 from ubrant.core.record.points import SweepMeters, points_of
 from ubrant.core.record.record import record_of
 from ubrant.core.uncertainty.value import wrong_by
@@ -279,7 +279,7 @@ def test_peukert_by_one_meter_and_by_two(share, meters_used):
             shown_a = np.concatenate(([0.0, 0.0], np.full(len(time), amps))) * (1 + gain_a + linear) + zero_a
             at = np.concatenate(([0.0, 599.0], at))
             noise = rng.normal(0, 1e-3, (2, len(at)))
-            head = Head(
+            head = RunHeader(
                 "discharge", Setup(block, {"battery": meter}), {}, Criteria(Cutoff(10.5, 0.0)), Conditions(20.0, full=True), Origin(LOG)
             )
             records.append(

@@ -7,8 +7,8 @@ import pytest
 
 from tests.trust.random_kits import becomes_of, random_kit
 from ubrant.core.outlook.answers import look
-from ubrant.core.outlook.kit import Curve, Kit, Load, Source, exponent_of
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.kit import DischargeCurve, Kit, Load, Source, exponent_of
+from ubrant.core.outlook.spread import Uncertain
 
 
 @pytest.mark.parametrize(("like_measured", "inside"), [(True, (0.86, 0.94)), (False, (0.86, 0.98))])
@@ -31,8 +31,8 @@ def test_what_happens_lies_in_the_band(like_measured, inside, share):
 def test_a_small_battery_at_a_power_far_over_what_it_was_measured_at_is_no_longer_too_sure():
     """7 Ah lead-acid measured at its 20-hour rate, then asked for 60 W: the band has to be wide."""
     share = np.linspace(0, 1, 30)
-    curve = Curve(share, 12.7 - 2.2 * share**3, 0.35, Spread(0.04, 0.0, 0.02, 0.06), 10.5)
-    source = Source("block", Spread(7.0, 0.05), curve, exponent=exponent_of("lead-acid", beside_sag=True), rate=0.35)
-    looked = look(Kit((source,), (Load("load", Spread(60.0)),)))
+    curve = DischargeCurve(share, 12.7 - 2.2 * share**3, 0.35, Uncertain(0.04, 0.0, 0.02, 0.06), 10.5)
+    source = Source("block", Uncertain(7.0, 0.05), curve, exponent=exponent_of("lead-acid", beside_sag=True), rate=0.35)
+    looked = look(Kit((source,), (Load("load", Uncertain(60.0)),)))
     assert looked.high_s - looked.low_s > 0.15 * looked.runtime_s
     assert looked.high_s < 3600 * 7 * 12.7 / 60

@@ -14,17 +14,17 @@ import pytest
 from tests.making import by_hand
 from tests.methods.samples import BY_HAND, SAMPLES
 from ubrant.bench.clocks import PacedClock
-from ubrant.core.quantities.jot import BAR, Grammar, JotReading, Jotting
+from ubrant.core.quantities.jot import BAR, Grammar, TypedLine, TypedReading
 from ubrant.core.record.jot_data import JotDataError, from_text, to_text
 from ubrant.core.record.jot_text import OWN, line_of, said_by
-from ubrant.core.record.typed import gather
+from ubrant.core.record.typed import columns_of_lines
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import entries_of
 from ubrant.methods.registry import method_of
 from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 from ubrant.runs.making.begin import start_by_hand
-from ubrant.runs.typed.edits import Change, Edits
+from ubrant.runs.typed.edits import Edits, RowChange
 from ubrant.runs.typed.jot_heads import export_jots
 from ubrant.runs.typed.sheet import as_text, changes_of_paste, sheet_of, spread_over, typed_row, with_cell
 
@@ -102,14 +102,14 @@ def test_every_cell_by_every_way(key, sets, book, tmp_path):
         expected = [meant(cells) for cells in rows]
         columns = columns_of(key)
         run, session = start_by_hand(book, method_of(key), SAMPLES[key].prepared(key, by_hand=True), lambda: PacedClock(float("inf")))
-        typed = [Change(60.0 * n, typed_row(cells, columns)) for n, cells in enumerate(rows, start=1)]
+        typed = [RowChange(60.0 * n, typed_row(cells, columns)) for n, cells in enumerate(rows, start=1)]
         edits = Edits(book, run, typed, session)
         edits.do()
         assert kept(book.jots(run.id)) == expected
         sheet = sheet_of(book.jots(run.id), columns, {})
         for row, cells in zip(sheet.rows, rows, strict=True):
             assert set(row.readings) == set(cells), "a reading stands under another heading"
-        live = gather(entries_of(book.jots(run.id)))
+        live = columns_of_lines(entries_of(book.jots(run.id)))
         for n, cells in enumerate(expected, start=1):
             for place, (value, half) in cells.items():
                 at = list(live.series[place].time_s).index(60.0 * n)
@@ -161,7 +161,9 @@ def test_it_is_the_same_when_the_logbook_is_opened_again(tmp_path):
     before = {}
     for key in TABLES:
         run, session = start_by_hand(book, method_of(key), SAMPLES[key].prepared(key, by_hand=True), lambda: PacedClock(float("inf")))
-        Edits(book, run, [Change(60.0 * n, typed_row(c, columns_of(key))) for n, c in enumerate(rows_for(key, 0), start=1)], session).do()
+        Edits(
+            book, run, [RowChange(60.0 * n, typed_row(c, columns_of(key))) for n, c in enumerate(rows_for(key, 0), start=1)], session
+        ).do()
         before[run.id] = kept(book.jots(run.id))
     book.close()
     book = Logbook(path)
@@ -202,16 +204,16 @@ def test_filling_an_empty_cell_does_not_make_it_another_place(book):
 @pytest.mark.parametrize(
     ("reading", "text"),
     [
-        (JotReading("", "A", 0.4, 0.03), "0.4 ±0.03 A"),
-        (JotReading("", "V", 12.3456789, 0.0), "=12.3456789 V"),
-        (JotReading("", "V", 12.3456789, 0.005), "12.3456789 ±0.005 V"),
-        (JotReading("", "V", 12.34, 0.005), "12.34 V"),
-        (JotReading("load", "A", 12.0, 0.7, "about"), "load ~12.0 ±0.7 A"),
-        (JotReading("", "W", 450.0, 50.0, "range"), "400..500 W"),
+        (TypedReading("", "A", 0.4, 0.03), "0.4 ±0.03 A"),
+        (TypedReading("", "V", 12.3456789, 0.0), "=12.3456789 V"),
+        (TypedReading("", "V", 12.3456789, 0.005), "12.3456789 ±0.005 V"),
+        (TypedReading("", "V", 12.34, 0.005), "12.34 V"),
+        (TypedReading("load", "A", 12.0, 0.7, "about"), "load ~12.0 ±0.7 A"),
+        (TypedReading("", "W", 450.0, 50.0, "range"), "400..500 W"),
     ],
 )
 def test_a_width_that_the_digits_do_not_give_is_written(reading, text):
-    line = line_of(Jotting("", readings=(reading,)))
+    line = line_of(TypedLine("", readings=(reading,)))
     assert line == text
     (again,) = Grammar().parse(line).readings
     assert (again.value, again.half_width, again.kind) == pytest.approx((reading.value, reading.half_width, reading.kind)) or (
@@ -222,9 +224,9 @@ def test_a_width_that_the_digits_do_not_give_is_written(reading, text):
 
 
 def test_a_row_goes_to_json_and_back_and_what_is_none_is_refused():
-    row = Jotting(
+    row = TypedLine(
         "fan, at last",
-        readings=(JotReading("load", "A", 0.1 + 0.2, 1e-17), JotReading("", "lamps", 3.0, 0.0, "count")),
+        readings=(TypedReading("load", "A", 0.1 + 0.2, 1e-17), TypedReading("", "lamps", 3.0, 0.0, "count")),
         mark="load on",
         line="x",
     )

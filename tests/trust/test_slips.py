@@ -15,7 +15,7 @@ from tests.window import begin, click, close, prepare, say_line
 from ubrant.core.account import Account
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.gate.readings import READING_CHECKS, Takes, odd_readings, without
-from ubrant.core.record.head import BY_HAND, Head, Origin
+from ubrant.core.record.head import BY_HAND, Origin, RunHeader
 from ubrant.core.record.record import Record, record_of
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.registry import entries, method_of
@@ -50,15 +50,15 @@ def slipped(number: str) -> Iterator[str]:
         yield sign + (f"{turned[: len(whole)]}.{turned[len(whole) :]}" if point else turned)
 
 
-def typed(head: Head, lines: dict[float, str]) -> Record:
+def typed(head: RunHeader, lines: dict[float, str]) -> Record:
     return record_of(head, {}, [], entries_of([StoredJot(t, line) for t, line in lines.items()]), "done", "a person")
 
 
-def head_of(key: str) -> Head:
+def head_of(key: str) -> RunHeader:
     return method_of(key).head(SAMPLES[key].prepared(key, by_hand=True), Origin(BY_HAND))
 
 
-def told(key: str, lines: dict[float, str], head: Head | None = None) -> Account:
+def told(key: str, lines: dict[float, str], head: RunHeader | None = None) -> Account:
     return whole_account(method_of(key), typed(head or head_of(key), lines))
 
 

@@ -24,7 +24,7 @@ from ubrant.logbook.exporting import export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.run.commands import CommandsDialog
-from ubrant.ui.tools.catalogue import gather
+from ubrant.ui.tools.catalogue import translations_in
 from ubrant.ui.widgets import theme
 from ubrant.ui.window.keys import KEYS, KeysDialog
 from ubrant.ui.window.language import SENTENCES
@@ -234,7 +234,7 @@ def test_what_a_method_says_is_said_in_that_language_too(longer, key):
 
 
 def test_the_catalogue_holds_what_is_said():
-    told = {m.findtext("source") for m in gather(Path(ubrant.__file__).parent).iter("message")}
+    told = {m.findtext("source") for m in translations_in(Path(ubrant.__file__).parent).iter("message")}
     assert {"Prepare a test", "Resting voltage", "Never feed an input above its voltage window: that is damage."} & told
     assert len(told) > 700
 

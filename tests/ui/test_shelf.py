@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 from tests.window import click, keep_discharge, needs, type_into
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import SIMULATED
 from ubrant.logbook.records import StoredOutlook
@@ -90,7 +90,7 @@ def test_meters_jottings_cutoffs_and_outlooks_can_be_undone(window, qtbot):
     bench.keep_meter(Meter("Bench meter", "0.1 %", "1 %"))
     bench.keep_meter(Meter("Better meter", "0.1 %", "1 %", id=1))
     run = keep_discharge(logbook)
-    bench.jot(run, Jotting("case warm"), 60.0)
+    bench.jot(run, TypedLine("case warm"), 60.0)
     bench.tell(run.under(criteria=replace(run.head.criteria, cutoff=Cutoff(12.0))), "another cut-off")
     bench.keep_outlook(StoredOutlook("x", run.id, "2026-11-01", {}, "Runs on."))
 

@@ -17,7 +17,7 @@ from ubrant.core.record.head import SIMULATED, Conditions
 from ubrant.report.card import card_of
 from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.window.guide import FIRST, FOLDER, AboutDialog
-from ubrant.ui.window.printing import Pages
+from ubrant.ui.window.printing import PrintedPages
 from ubrant.ui.window.shell import PREPARE
 
 
@@ -71,7 +71,7 @@ def test_the_report_on_paper_is_looked_at_first(shown, qtbot, tmp_path):
     printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
     printer.setOutputFileName(str(tmp_path / "printed.pdf"))
     dialog.paintRequested.emit(printer)
-    pages = Pages((tmp_path / "printed.pdf").read_bytes())
+    pages = PrintedPages((tmp_path / "printed.pdf").read_bytes())
     assert 1 <= len(pages) <= 3
     assert shown.bench.logbook.statements(shown.findings.shown()[0].id)
 

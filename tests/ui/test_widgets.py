@@ -10,12 +10,12 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.readings import Series
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.uncertainty.contributions import Contribution
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import QuantityField
 from ubrant.ui.widgets.jot_line import JotLine
@@ -31,7 +31,7 @@ CHARGE = Finding(
     "Charge delivered",
     48.87,
     "Ah",
-    (Contribution(ErrorSource(Kind.GAIN, "one", "A", half=0.005), 0.005 * 48.87 / math.sqrt(3)),),
+    (Contribution(ErrorSource(ErrorKind.GAIN, "one", "A", half=0.005), 0.005 * 48.87 / math.sqrt(3)),),
     "∫ I dt",
     ("10 A × 4.887 h = 48.87 Ah",),
 )
@@ -72,7 +72,7 @@ def test_the_jot_line_records_and_empties(qtbot):
     qtbot.keyClicks(line, "-5min fan started")
     with qtbot.waitSignal(line.jotted) as caught:
         qtbot.keyClick(line, Qt.Key.Key_Return)
-    assert caught.args == [Jotting("fan started", 300.0, line="-5min fan started")]
+    assert caught.args == [TypedLine("fan started", 300.0, line="-5min fan started")]
     qtbot.keyClick(line, Qt.Key.Key_Return)
     assert line.text() == ""
 
@@ -98,7 +98,7 @@ def test_a_field_says_what_is_amiss(qtbot, text, value, amiss):
 
 
 def battery_to_load(amount: float | None, meter: str = "Meter") -> PowerPath:
-    nodes = (Node("battery", "Pack", "50 Ah", 0.5, "half left"), Node("leads", "Leads", "thin"), Node("load", "Load"))
+    nodes = (PathNode("battery", "Pack", "50 Ah", 0.5, "half left"), PathNode("leads", "Leads", "thin"), PathNode("load", "Load"))
     flows = (Flow(amount, 13.0, 10.0, meter), Flow(None if amount is None else amount * 0.98, 12.8, 10.0))
     return PowerPath(nodes, flows, (None, "2.6 W lost" if amount else None, None), (0.0, 2.6, 0.0), "W")
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ubrant.bench.command_log import CommandLog
 from ubrant.bench.instruments import Connection, DcMeter, VoltsAmps
 from ubrant.bench.streams import Stream
-from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
+from ubrant.bench.switched import ElectronicLoad, LoadByPerson, Supply
 from ubrant.core.protocols import Clock
 from ubrant.core.quantities.readings import Array
 
@@ -46,7 +46,7 @@ class Bench:
     for simulated benches only. ``guardian`` switches off when the program cannot any more; None where nothing is real.
     """
 
-    load: ElectronicLoad | HandLoad
+    load: ElectronicLoad | LoadByPerson
     channels: tuple[Channel, ...]
     clock: Clock
     connections: tuple[Connection, ...] = field(default=())

@@ -22,28 +22,36 @@ from ubrant.core.battery.ending import EndWatch
 from ubrant.core.models.circuit import CURRENT
 from ubrant.core.protocols import Recorder
 from ubrant.core.quantities.quantity import show, show_duration
-from ubrant.core.record.events import ChargeOff as ChargeOffEvent
-from ubrant.core.record.events import ChargeOn as ChargeOnEvent
-from ubrant.core.record.events import Gap, GuardianOff, HandDid, Note, Paused, Resumed, Zeroed
-from ubrant.core.record.events import LoadOff as LoadOffEvent
-from ubrant.core.record.events import LoadOn as LoadOnEvent
-from ubrant.core.record.events import LoadSet as LoadSetEvent
+from ubrant.core.record.events import (
+    ChargeOff,
+    ChargeOn,
+    Gap,
+    GuardianOff,
+    HandDid,
+    LoadOff,
+    LoadOn,
+    LoadSet,
+    Note,
+    Paused,
+    Resumed,
+    Zeroed,
+)
 from ubrant.diagnostics import unexpected
 from ubrant.methods.steps import (
     STEP_DONE,
     Ask,
-    ChargeOff,
-    ChargeOn,
     Hold,
-    LoadOff,
-    LoadOn,
-    LoadSet,
     Point,
     ReadRest,
     ReadUntil,
+    SetLoad,
+    StartCharge,
     Step,
     Steps,
+    StopCharge,
     SupplyOff,
+    SwitchLoadOff,
+    SwitchLoadOn,
     SwitchOn,
     Take,
     Zero,
@@ -91,8 +99,8 @@ class Engine:
         self._clock = bench.clock
         self._progress = Progress()
         self._ears = Ears(orders, bench.alive)
-        self._set: LoadOn | None = None
-        self._charger: ChargeOn | None = None
+        self._set: SwitchLoadOn | None = None
+        self._charger: StartCharge | None = None
         self._amount = 0.0
         self._is_loaded = False
         self._low_readings = 0
@@ -148,7 +156,7 @@ class Engine:
             now = self._clock.now_s()
             self._update(load_off_s=now)
             try:
-                self._recorder.event(LoadOffEvent(now, "Load off."))
+                self._recorder.event(LoadOff(now, "Load off."))
             except Exception as error:
                 return trouble or str(error)
         if self._bench.load.by_hand and self._progress.load_on_s is not None and self._progress.phase in {"load on", "waiting"}:
@@ -224,7 +232,7 @@ class Engine:
                 raise _Abandoned(_by(order))
             self._clock.wait_until(min(now + self.staying.pace(step.every_s), end), self._ears.called)
 
-    def _load_on(self, step: LoadOn) -> None:
+    def _load_on(self, step: SwitchLoadOn) -> None:
         load = self._bench.load
         load.prepare(step.amount, step.own_cutoff_v, step.mode)
         self._limit_s = step.at_most_s if step.at_most_s > 0 and load.limit_time(step.at_most_s) else None
@@ -234,7 +242,7 @@ class Engine:
         self._is_loaded = True
         load.on()
         self._on_since_s = now = self._clock.now_s()
-        self._recorder.event(LoadOnEvent(now, f"{step.text}{self._time_limit_said()}"))
+        self._recorder.event(LoadOn(now, f"{step.text}{self._time_limit_said()}"))
         self._low_readings = 0
         self._update(phase="load on", load_on_s=now if self._progress.load_on_s is None else self._progress.load_on_s, load_off_s=None)
 
@@ -244,40 +252,40 @@ class Engine:
             return ""
         return " It has no time limit of its own." if self._limit_s is None else f" Its own time limit is {show_duration(self._limit_s)}."
 
-    def _load_set(self, step: LoadSet) -> None:
+    def _load_set(self, step: SetLoad) -> None:
         if self._bench.load.by_hand:
             self._ask()
         self._bench.load.set_amount(step.amount, step.mode)
         self._amount = step.amount
         self._low_readings = 0
-        self._recorder.event(LoadSetEvent(self._clock.now_s(), step.text))
+        self._recorder.event(LoadSet(self._clock.now_s(), step.text))
         self._update(phase="load on")
 
-    def _load_off(self, step: LoadOff) -> None:
+    def _load_off(self, step: SwitchLoadOff) -> None:
         if self._bench.load.by_hand:
             self._ask()
         self._bench.load.off()
         self._is_loaded = False
         now = self._clock.now_s()
         self.staying.watch.is_off(now)
-        self._recorder.event(LoadOffEvent(now, "Load off."))
+        self._recorder.event(LoadOff(now, "Load off."))
         self._update(load_off_s=now)
 
-    def _charge_on(self, step: ChargeOn) -> None:
+    def _charge_on(self, step: StartCharge) -> None:
         supply = self._bench.supply
         if supply is None:
             raise InstrumentError("There is no charger on this bench: choose one, or charge by hand and leave the charge out of the plan.")
         supply.prepare(step.current_a, step.limit_v)
         self._charger = step
         supply.on()
-        self._recorder.event(ChargeOnEvent(self._clock.now_s(), step.text))
+        self._recorder.event(ChargeOn(self._clock.now_s(), step.text))
         self._update(phase="charging")
 
     def _charge_off(self) -> None:
         if self._bench.supply is not None:
             self._bench.supply.off()
         self._charger = None
-        self._recorder.event(ChargeOffEvent(self._clock.now_s(), "Charger off."))
+        self._recorder.event(ChargeOff(self._clock.now_s(), "Charger off."))
 
     # reading under load
 
@@ -445,7 +453,7 @@ class Engine:
         text = f"The guardian switched off: {one['because']}." + ("" if confirmed else f" It could not be confirmed: {one['says']}.")
         self._recorder.event(GuardianOff(at, text, confirmed))
         if self._is_loaded:
-            self._recorder.event(LoadOffEvent(at, "Load off, by the guardian."))
+            self._recorder.event(LoadOff(at, "Load off, by the guardian."))
             self._update(load_off_s=at)
         self._is_loaded = False
         raise _Abandoned("guardian")
@@ -576,11 +584,11 @@ def _until(engine: Engine, step: ReadUntil) -> str:
 carries_out(Ask, lambda engine, step: engine._ask(action=step.action))
 carries_out(Zero, lambda engine, step: engine._zero(step))
 carries_out(ReadRest, lambda engine, step: engine._rest(step))
-carries_out(LoadOn, lambda engine, step: engine._load_on(step))
-carries_out(LoadSet, lambda engine, step: engine._load_set(step))
-carries_out(LoadOff, lambda engine, step: engine._load_off(step))
-carries_out(ChargeOn, lambda engine, step: engine._charge_on(step))
-carries_out(ChargeOff, lambda engine, step: engine._charge_off())
+carries_out(SwitchLoadOn, lambda engine, step: engine._load_on(step))
+carries_out(SetLoad, lambda engine, step: engine._load_set(step))
+carries_out(SwitchLoadOff, lambda engine, step: engine._load_off(step))
+carries_out(StartCharge, lambda engine, step: engine._charge_on(step))
+carries_out(StopCharge, lambda engine, step: engine._charge_off())
 carries_out(Point, lambda engine, step: engine._points.take(step))
 carries_out(SwitchOn, lambda engine, step: engine._points.switch_on(step))
 carries_out(Hold, lambda engine, step: engine._points.hold(step))

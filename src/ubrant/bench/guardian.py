@@ -17,8 +17,8 @@ from pathlib import Path
 from typing import Any
 
 from ubrant.bench import guardian_process
-from ubrant.bench.lines import Line, LineError, reach_of
-from ubrant.bench.switched_on import AddressLock, Ledger, SwitchedOn, Whose, now_utc
+from ubrant.bench.lines import LineError, Transport, reach_of
+from ubrant.bench.switched_on import AddressLock, SwitchedOn, SwitchedOnLedger, Whose, now_utc
 
 SILENT_S = 15.0
 """So long without a sign of life from the engine, and the guardian switches off."""
@@ -46,14 +46,14 @@ class LineGuard:
     def __init__(self, guardian: Guardian, instrument: Instrument, lock: AddressLock) -> None:
         self._guardian, self.instrument, self.lock = guardian, instrument, lock
         self.key = instrument.address
-        self._line: Line | None = None
+        self._line: Transport | None = None
         self._identity = ""
         self._is_on, self._amps, self._entry = False, 0.0, ""
 
     def alive(self) -> None:
         self._guardian.alive()
 
-    def opened(self, line: Line, identity: str) -> None:
+    def opened(self, line: Transport, identity: str) -> None:
         """The line stands: the guardian has a duplicate of it from now on."""
         self._line, self._identity = line, identity
         with contextlib.suppress(LineError):  # it has gone again, and that is noticed where it is used
@@ -149,7 +149,7 @@ class Guardian:
     said : sentences about itself, for whoever keeps the run's record; emptied there
     """
 
-    ledger: Ledger
+    ledger: SwitchedOnLedger
     whose: Whose = field(default_factory=Whose)
     silent_s: float = SILENT_S
     said: list[str] = field(default_factory=list)

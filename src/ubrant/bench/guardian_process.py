@@ -195,7 +195,7 @@ def outcome_of(by: str, because: str, *, sent: bool, why_not: str) -> dict[str, 
     }
 
 
-class Guardian:
+class GuardianServer:
     """Serves one program until that says farewell, or is no more."""
 
     def __init__(self, control: socket.socket, silent_s: float) -> None:
@@ -262,7 +262,7 @@ def main(control: int, silent_s: float) -> None:
     signal.signal(signal.SIGPIPE, signal.SIG_IGN)
     ours = socket.socket(fileno=control)
     ours.send(b'{"ready": true}')
-    Guardian(ours, silent_s).serve()
+    GuardianServer(ours, silent_s).serve()
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from ubrant.bench.lines import Line, LineError, open_line
+from ubrant.bench.lines import LineError, Transport, open_line
 from ubrant.core.quantities.quantity import plain_number
 from ubrant.core.quantities.readings import Array
 
@@ -98,7 +98,7 @@ class ScpiConnection:
     ) -> None:
         self._name, self._address, self._profile, self._guard = name, address, profile, guard
         self._timeout_s = profile.answers_within_s if profile is not None and profile.answers_within_s else timeout_s
-        self._line: Line | None = None
+        self._line: Transport | None = None
         self._identity: str | None = None
         self._pending = b""
         self._in_doubt = False
@@ -180,7 +180,7 @@ class ScpiConnection:
         if self._guard is not None and self._line is not None:
             self._guard.opened(self._line, self.identity)
 
-    def _opened_line(self) -> Line:
+    def _opened_line(self) -> Transport:
         baud = self._profile.baud if self._profile is not None else 9600
         if self._guard is None:
             return open_line(self._address, self._until(), baud)
@@ -278,7 +278,7 @@ class ScpiConnection:
                 raise InstrumentError(f"{self._name} sends without being asked and without a stop: switch its printing off.")
         self._pending = b""
 
-    def _opened(self) -> Line:
+    def _opened(self) -> Transport:
         if self._line is None:
             raise LineError("closed")
         return self._line

@@ -31,7 +31,7 @@ class LineError(Exception):
     """The line is gone, or cannot be opened."""
 
 
-class Line(Protocol):
+class Transport(Protocol):
     """One owner's way to one instrument. ``until`` is a moment of ``time.monotonic``."""
 
     def send(self, data: bytes, until: float) -> None:
@@ -292,7 +292,9 @@ def reach_of(address: str, baud: int = 9600) -> dict[str, Any]:
     return {"kind": "visa"}
 
 
-def open_line(address: str, until: float, baud: int = 9600, beat: Callable[[], None] = _no_beat, hands_on: tuple[int, ...] = ()) -> Line:
+def open_line(
+    address: str, until: float, baud: int = 9600, beat: Callable[[], None] = _no_beat, hands_on: tuple[int, ...] = ()
+) -> Transport:
     """The line to an address: ``TCPIP0::host::port::SOCKET``, ``socket://host:port``, ``ASRL/dev/ttyUSB0::INSTR``, ``unix:name`` (what this
     user's simulated bench listens on), or whatever else VISA knows.
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from ubrant.core.protocols import Recorder
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.record.events import Event
 
@@ -41,7 +41,7 @@ _TYPED_ROW = 50
 """A row that is understood word by word costs about as much as so many readings in columns."""
 
 
-def _values(jotting: Jotting) -> dict[tuple[str, str], float]:
+def _values(jotting: TypedLine) -> dict[tuple[str, str], float]:
     """What a typed row says of the moment."""
     return {(r.tap or "battery", r.quantity): r.value for r in jotting.readings if r.kind not in {"peak", "count"}}
 
@@ -53,8 +53,8 @@ class LiveReadings:
         self._lock = threading.Lock()
         self._columns: dict[tuple[str, str], _Column] = {}
         self._events: list[Event] = []
-        self._jots: list[tuple[float, int, Jotting]] = []  # by time, then by number
-        self._pairs: list[tuple[float, Jotting]] | None = []
+        self._jots: list[tuple[float, int, TypedLine]] = []  # by time, then by number
+        self._pairs: list[tuple[float, TypedLine]] | None = []
         self._latest: dict[tuple[str, str], float] | None = {}
         self._newest = 0
         self.revision = 0
@@ -108,7 +108,7 @@ class LiveReadings:
         with self._lock:
             return {key: column.series() for key, column in self._columns.items()}
 
-    def jots_are(self, jots: Mapping[int, tuple[float, Jotting]]) -> None:
+    def jots_are(self, jots: Mapping[int, tuple[float, TypedLine]]) -> None:
         """The typed rows that count: (seconds, what it says) by the number each is kept under."""
         with self._lock:
             self._jots = sorted(((time_s, number, jotting) for number, (time_s, jotting) in jots.items()), key=lambda one: one[:2])
@@ -116,7 +116,7 @@ class LiveReadings:
             self._pairs = self._latest = None
             self.revision += 1
 
-    def jot_is(self, number: int, row: tuple[float, Jotting] | None) -> None:
+    def jot_is(self, number: int, row: tuple[float, TypedLine] | None) -> None:
         """One of them is another, or there, or None: no more."""
         with self._lock:
             self.revision += 1
@@ -134,7 +134,7 @@ class LiveReadings:
                     return
             self._pairs = self._latest = None
 
-    def jots(self) -> Sequence[tuple[float, Jotting]]:
+    def jots(self) -> Sequence[tuple[float, TypedLine]]:
         """Typed rows that count, by time; of two at one time the one that was kept later stands behind. The same until there are others."""
         with self._lock:
             if self._pairs is None:
@@ -150,7 +150,7 @@ class LiveReadings:
                     self._latest |= _values(jotting)
             return dict(self._latest)
 
-    def numbered(self) -> list[tuple[float, int, Jotting]]:
+    def numbered(self) -> list[tuple[float, int, TypedLine]]:
         """The same, each with the number it is kept under."""
         with self._lock:
             return list(self._jots)

@@ -7,10 +7,11 @@ from collections.abc import Callable, Iterable, Mapping
 
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
-from ubrant.bench.off_watch import LEAST_A, Flow, Key, OffWatch
+from ubrant.bench.off_watch import LEAST_A, OffWatch, StillFlowing
 from ubrant.bench.orders import Progress
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.events import DrawsBesides, Event, Note, StillDraws
+from ubrant.core.record.record import TapQuantity
 
 AT_ONCE_S = 0.5
 """How soon a reading that is too much is read again."""
@@ -37,16 +38,16 @@ class StayingOff:
     ) -> None:
         self._bench, self._keep, self._update, self._progress = bench, keep, update, progress
         self.watch = watch or OffWatch({(c.tap, c.quantity): c.zero_limit for c in bench.channels if c.quantity == "A"})
-        self.keys: tuple[Key, ...] = ()
-        self.flow: Flow | None = None
+        self.keys: tuple[TapQuantity, ...] = ()
+        self.flow: StillFlowing | None = None
         """What flows although nothing may; None while all is well."""
         self._signs = {(c.tap, c.quantity): -1.0 if c.reversed else 1.0 for c in bench.channels}
         self._was, self._off_sent_s = Progress(), 0.0
         self._reads_again = False
-        self._seen: dict[Key, float] = {}
-        self._turned: set[Key] = set()
+        self._seen: dict[TapQuantity, float] = {}
+        self._turned: set[TapQuantity] = set()
 
-    def declare(self, nothing: Iterable[Key]) -> None:
+    def declare(self, nothing: Iterable[TapQuantity]) -> None:
         """Which readings have to be nothing from now on, while everything is off; a second meter at the same tap counts, and the load's own."""
         wanted = set(nothing)
         self.keys = tuple(
@@ -55,7 +56,7 @@ class StayingOff:
             if c.quantity == "A" and wanted and (c.tap == "load" or any(c.tap == tap or c.tap.startswith(f"{tap} ") for tap, _ in wanted))
         )
 
-    def goes_on_with(self, flow: Flow | None) -> None:
+    def goes_on_with(self, flow: StillFlowing | None) -> None:
         """What flowed when somebody else looked still flows."""
         self.flow, self._was = flow, self._progress()
         if flow is not None:
@@ -67,7 +68,7 @@ class StayingOff:
             return min(every_s, ALARM_EVERY_S)
         return min(every_s, AT_ONCE_S) if self._reads_again else every_s
 
-    def loaded(self, shown: Mapping[Key, float], set_a: float, time_s: float) -> None:
+    def loaded(self, shown: Mapping[TapQuantity, float], set_a: float, time_s: float) -> None:
         """Readings while current is meant; one that shows a charge while the load draws is said, once."""
         for key in self.keys:
             if key not in shown:
@@ -83,7 +84,7 @@ class StayingOff:
                 self._keep(Note(time_s, text))
                 self._update(notice=text)
 
-    def look(self, shown: Mapping[Key, float], time_s: float) -> None:
+    def look(self, shown: Mapping[TapQuantity, float], time_s: float) -> None:
         """Readings while nothing is to flow."""
         self._reads_again = False
         for key in self.keys:
@@ -125,7 +126,7 @@ class StayingOff:
                 with contextlib.suppress(OSError):
                     thing.guard.may_be_on()
 
-    def _ask_about(self, flow: Flow, key: Key, time_s: float) -> None:
+    def _ask_about(self, flow: StillFlowing, key: TapQuantity, time_s: float) -> None:
         """It has flowed since before anything was switched on: most likely something else, and the load will tell."""
         self.watch.take_as_rest(key, flow.amps)
         text = f"{plain(flow.amps)} A flow at the {flow.tap} at rest, before the load is on: take off whatever draws this."
@@ -133,21 +134,21 @@ class StayingOff:
         self._send_off(time_s)
         self._update(notice=text)
 
-    def _raise(self, flow: Flow, time_s: float) -> None:
+    def _raise(self, flow: StillFlowing, time_s: float) -> None:
         self.flow, self._was = flow, self._progress()
         self._keep(StillDraws(time_s, f"{plain(flow.amps)} A flow although everything is off.", flow.tap, flow.amps))
         self.write_down()
         self._send_off(time_s)
         self._show()
 
-    def _look_again(self, key: Key, value: float, time_s: float) -> None:
+    def _look_again(self, key: TapQuantity, value: float, time_s: float) -> None:
         assert self.flow is not None
         if self.watch.is_still(key, value):
             self.flow = None
             self._keep(Note(time_s, "Nothing flows any more: it is off."))
             self._calm()
             return
-        self.flow = Flow(self.flow.tap, value, self.flow.above)
+        self.flow = StillFlowing(self.flow.tap, value, self.flow.above)
         if time_s >= self._off_sent_s + OFF_AGAIN_S:
             self._send_off(time_s)
         self._show()

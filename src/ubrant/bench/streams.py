@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ubrant.bench.instruments import InstrumentError
-from ubrant.bench.lines import Line, LineError, open_line
+from ubrant.bench.lines import LineError, Transport, open_line
 from ubrant.core.equipment.line_pattern import LinePattern
 from ubrant.core.protocols import Clock, Recorder
 
@@ -86,7 +86,7 @@ class LineSource:
 
     def __init__(self, name: str, address: str, baud: int = 115_200) -> None:
         self._name, self._address, self._baud = name, address, baud
-        self._line: Line | None = None
+        self._line: Transport | None = None
         self._pending = b""
 
     def lines(self, wait_s: float = 0.2) -> list[str]:

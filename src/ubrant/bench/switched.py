@@ -199,7 +199,7 @@ class Supply(_Switched, DcMeter):
         self.hold("current", current_a, "set_current", "get_current")
 
 
-class HandLoad:
+class LoadByPerson:
     """A load that a person switches: a real device, or one without a line. Nothing here can switch it off."""
 
     name = "The load"

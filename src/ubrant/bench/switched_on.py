@@ -75,7 +75,7 @@ class SwitchedOn:
         return bool(self.outcome.get("confirmed"))
 
 
-class Ledger:
+class SwitchedOnLedger:
     """The folder. Every user has one; a second program of the same user meets the first one's locks there."""
 
     def __init__(self, folder: Path | None = None) -> None:
@@ -219,4 +219,4 @@ def _read(path: Path) -> SwitchedOn | None:
         return None
 
 
-__all__ = ["AddressHeld", "AddressLock", "Ledger", "SwitchedOn", "Whose", "by_id", "now_utc", "this_machine"]
+__all__ = ["AddressHeld", "AddressLock", "SwitchedOn", "SwitchedOnLedger", "Whose", "by_id", "now_utc", "this_machine"]

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from ubrant.bench.bench import Bench
 from ubrant.bench.instruments import InstrumentError
 from ubrant.bench.orders import OVER, Order
-from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
+from ubrant.bench.switched import ElectronicLoad, LoadByPerson, Supply
 
 TRY_EVERY_S = 2.0
 _TRIES = 3
@@ -28,7 +28,7 @@ class SwitchingOff:
     update: Callable[..., None]
 
     def for_sure(
-        self, what: str, thing: ElectronicLoad | HandLoad | Supply, trouble: str, own: str, phase: str, *, unanswered: bool = False
+        self, what: str, thing: ElectronicLoad | LoadByPerson | Supply, trouble: str, own: str, phase: str, *, unanswered: bool = False
     ) -> str:
         """Tried until it is confirmed; only a second end gives that up. Returns ``trouble``, with a sentence more where it was not at once.
 
@@ -58,7 +58,7 @@ class SwitchingOff:
         self.update(phase=phase, notice="")
         return f"{trouble} {notice.replace(why, '') if why in trouble else notice}".replace("  ", " ").strip()
 
-    def _wait(self, what: str, thing: ElectronicLoad | HandLoad | Supply) -> None:
+    def _wait(self, what: str, thing: ElectronicLoad | LoadByPerson | Supply) -> None:
         clock = self.bench.clock
         while True:
             order = self.next_order(0)
@@ -78,10 +78,10 @@ class SwitchingOff:
                 return
 
 
-def _not_off(thing: ElectronicLoad | HandLoad | Supply, *, anew: bool = False) -> str:
+def _not_off(thing: ElectronicLoad | LoadByPerson | Supply, *, anew: bool = False) -> str:
     """Why it is not certain that this is off; empty once it is."""
     try:
-        if anew and not isinstance(thing, HandLoad):
+        if anew and not isinstance(thing, LoadByPerson):
             thing.connection.reopen()
         thing.off()
     except InstrumentError as error:

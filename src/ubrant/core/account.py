@@ -10,13 +10,13 @@ from ubrant.core.battery.verdict import Verdict
 from ubrant.core.drawings import Drawing, scaled_already
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.readings import Array
-from ubrant.core.record.gaps import Gap
+from ubrant.core.record.gaps import BridgedGap
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.uncertainty.finding import Finding
 
 if TYPE_CHECKING:
-    from ubrant.core.conversion.candidates import Candidate
-    from ubrant.core.equipment.certificates import Check
+    from ubrant.core.conversion.candidates import ConverterCandidate
+    from ubrant.core.equipment.certificates import MeterCheck
 
 SCHEMA = 1
 
@@ -101,7 +101,7 @@ class Account:
     warnings: tuple[str, ...] = ()
     trouble: str = ""
     ended_by: str = ""
-    gaps: tuple[Gap, ...] = ()
+    gaps: tuple[BridgedGap, ...] = ()
     kind: str = ""
     taken: int | None = None
     planned: int | None = None
@@ -111,8 +111,8 @@ class Account:
     shown_at: str = ""
     energy: Energy | None = None
     waves: tuple[WaveAtLoad, ...] = ()
-    candidate: Candidate | None = None
-    correction: tuple[str, Check] | None = None
+    candidate: ConverterCandidate | None = None
+    correction: tuple[str, MeterCheck] | None = None
     ahead: Ahead | None = None
     short: str = ""
     bar: tuple[float, float | None] | None = None

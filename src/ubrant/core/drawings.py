@@ -17,7 +17,7 @@ Span = tuple[float, float]
 
 
 @dataclass(frozen=True, eq=False)
-class Trace:
+class TraceDrawing:
     """Volts, amperes and watts stacked on one time axis.
 
     Attributes
@@ -44,7 +44,7 @@ def scaled_already(drawing: Drawing) -> Drawing:
     """A trace with all that was measured at many scales; anything else as it is."""
     return (
         replace(drawing, scaled={key: Pyramid(series) for key, series in drawing.measured.items()})
-        if isinstance(drawing, Trace)
+        if isinstance(drawing, TraceDrawing)
         else drawing
     )
 
@@ -167,4 +167,4 @@ class Chains:
     rows: tuple[tuple[str, PowerPath], ...]
 
 
-Drawing = Trace | Plot | Ladder | Bars | Chains
+Drawing = TraceDrawing | Plot | Ladder | Bars | Chains

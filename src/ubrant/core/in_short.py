@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.drawings import Curve, Plot, Trace
+from ubrant.core.drawings import Curve, Plot, TraceDrawing
 from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.finding import Finding
 
@@ -33,7 +33,7 @@ def sketch_of(account: Account) -> Sketch:
             lines = [layer for layer in drawing.layers if isinstance(layer, Curve) and len(layer.x) > 1]
             if lines:
                 return _between_0_and_1(lines[0].x, lines[0].y)
-        elif isinstance(drawing, Trace) and (volts := drawing.measured.get("V")) is not None and len(volts) > 1:
+        elif isinstance(drawing, TraceDrawing) and (volts := drawing.measured.get("V")) is not None and len(volts) > 1:
             return _between_0_and_1(volts.time_s, volts.value)
     return ()
 

@@ -21,7 +21,7 @@ from ubrant.runs.typed.typed_session import TypedSession
 
 
 @dataclass(frozen=True)
-class Read:
+class ReadRun:
     """One such run: of what, fed to what, with which meters, and what was typed into its form."""
 
     method: str
@@ -36,13 +36,15 @@ _NODE = {"charger": CLAMP, "load": BENCH_METER, "battery": BENCH_METER_TWO}
 _WAYS = {"source": STATION_DISPLAY, "load": PLUG_METER}
 _LAST_CHECK = datetime(2026, 11, 1, tzinfo=UTC)
 READ = (
-    Read("output", "Ticket bank", datetime(2026, 9, 25, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}),
-    Read("output", "Ticket bank", datetime(2026, 9, 21, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}, fields={"amps": "0.25 A"}),
-    Read("recharge", "Ticket bank", datetime(2026, 9, 26, 9, 40, tzinfo=UTC), "Ticket tablet"),
-    Read("ways", "Hall station", datetime(2026, 9, 27, 17, 5, tzinfo=UTC), "Blower", _WAYS),
-    Read("ways", "Hall station", datetime(2026, 9, 29, 8, 0, tzinfo=UTC), "Exit light", _WAYS),
-    Read("balance", "Dome pack A", datetime(2026, 9, 28, 10, 0, tzinfo=UTC), "", _NODE, {"loads": "0, 1.3, 2.6, 5.1, 7.6, 5.1, 2.6, 0 A"}),
-    Read(
+    ReadRun("output", "Ticket bank", datetime(2026, 9, 25, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}),
+    ReadRun("output", "Ticket bank", datetime(2026, 9, 21, 8, 0, tzinfo=UTC), meters={"output": BENCH_METER}, fields={"amps": "0.25 A"}),
+    ReadRun("recharge", "Ticket bank", datetime(2026, 9, 26, 9, 40, tzinfo=UTC), "Ticket tablet"),
+    ReadRun("ways", "Hall station", datetime(2026, 9, 27, 17, 5, tzinfo=UTC), "Blower", _WAYS),
+    ReadRun("ways", "Hall station", datetime(2026, 9, 29, 8, 0, tzinfo=UTC), "Exit light", _WAYS),
+    ReadRun(
+        "balance", "Dome pack A", datetime(2026, 9, 28, 10, 0, tzinfo=UTC), "", _NODE, {"loads": "0, 1.3, 2.6, 5.1, 7.6, 5.1, 2.6, 0 A"}
+    ),
+    ReadRun(
         "balance",
         "Backup module",
         datetime(2026, 10, 1, 9, 0, tzinfo=UTC),
@@ -50,9 +52,9 @@ READ = (
         {**_NODE, "charger": BENCH_METER},
         {"loads": "0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.6, 0.8, 0.6, 0.4, 0.3, 0.2, 0.1, 0.05, 0 A"},
     ),
-    Read("source", "Roof panel", datetime(2026, 9, 29, 8, 30, tzinfo=UTC), "", {"source": BENCH_METER}, {"points": "8"}),
-    Read("source", "Head-torch cells", datetime(2026, 9, 30, 9, 0, tzinfo=UTC), "", {"source": BENCH_METER}),
-    Read(
+    ReadRun("source", "Roof panel", datetime(2026, 9, 29, 8, 30, tzinfo=UTC), "", {"source": BENCH_METER}, {"points": "8"}),
+    ReadRun("source", "Head-torch cells", datetime(2026, 9, 30, 9, 0, tzinfo=UTC), "", {"source": BENCH_METER}),
+    ReadRun(
         "port",
         "Hall station",
         datetime(2026, 10, 2, 10, 0, tzinfo=UTC),
@@ -60,12 +62,14 @@ READ = (
         {"input": BENCH_METER},
         {"candidates": "roof panel 14-21 V; pack A 10.8-14.6 V; step-up 47-49 V; cells 8-11 V"},
     ),
-    Read("capacitor", "Exit-light capacitors", datetime(2026, 10, 4, 9, 0, tzinfo=UTC), "", {"battery": BENCH_METER}, {"load_w": "3 W"}),
-    Read("charger", "Pack charger", datetime(2026, 10, 5, 9, 0, tzinfo=UTC), "Dome pack A", {"battery": BENCH_METER}),
-    Read("brick", "Laptop's brick", datetime(2026, 11, 8, 16, 0, tzinfo=UTC), "", {"output": BENCH_METER}),
-    Read("appliance", "Projector", datetime(2026, 11, 8, 14, 0, tzinfo=UTC), "", {"input": PLUG_METER}, {"modes": "standby, eco, full"}),
-    Read("appliance", "Blower", datetime(2026, 10, 22, 17, 0, tzinfo=UTC), "", {"input": CLAMP}, {"modes": "off, low, high", "fed": "DC"}),
-    Read(
+    ReadRun("capacitor", "Exit-light capacitors", datetime(2026, 10, 4, 9, 0, tzinfo=UTC), "", {"battery": BENCH_METER}, {"load_w": "3 W"}),
+    ReadRun("charger", "Pack charger", datetime(2026, 10, 5, 9, 0, tzinfo=UTC), "Dome pack A", {"battery": BENCH_METER}),
+    ReadRun("brick", "Laptop's brick", datetime(2026, 11, 8, 16, 0, tzinfo=UTC), "", {"output": BENCH_METER}),
+    ReadRun("appliance", "Projector", datetime(2026, 11, 8, 14, 0, tzinfo=UTC), "", {"input": PLUG_METER}, {"modes": "standby, eco, full"}),
+    ReadRun(
+        "appliance", "Blower", datetime(2026, 10, 22, 17, 0, tzinfo=UTC), "", {"input": CLAMP}, {"modes": "off, low, high", "fed": "DC"}
+    ),
+    ReadRun(
         "handover",
         "Sound desk",
         datetime(2026, 10, 23, 16, 0, tzinfo=UTC),
@@ -73,10 +77,10 @@ READ = (
         {"output": BENCH_METER},
         {"sources": "hall mains, pack B, its own battery", "least_v": "10.8 V"},
     ),
-    Read(
+    ReadRun(
         "endurance", "Dome pack B", datetime(2026, 10, 23, 17, 30, tzinfo=UTC), "Sound desk", {}, {"settings": "as in the show, lamps half"}
     ),
-    Read(
+    ReadRun(
         "audit",
         "Tow van battery",
         datetime(2026, 10, 30, 8, 30, tzinfo=UTC),
@@ -84,7 +88,7 @@ READ = (
         {"battery": CLAMP},
         {"loads": "fridge box, roof light, charger, fan", "usable": "35 %"},
     ),
-    Read(
+    ReadRun(
         "plug-day",
         "Hall fridge",
         datetime(2026, 11, 9, 9, 0, tzinfo=UTC),
@@ -93,7 +97,7 @@ READ = (
         {"conditions": "17 °C in the hall, thermostat at 3", "wider": "20 %"},
     ),
     *(
-        Read(
+        ReadRun(
             "meter-check",
             "Dome pack A",
             datetime(2026, month, 10, 18, 0, tzinfo=UTC),
@@ -103,7 +107,9 @@ READ = (
         )
         for month in (8, 9, 10, 11)
     ),
-    Read("external-supply", "Laptop's brick", datetime(2026, 11, 8, 15, 0, tzinfo=UTC), "", {"input": PLUG_METER, "output": BENCH_METER}),
+    ReadRun(
+        "external-supply", "Laptop's brick", datetime(2026, 11, 8, 15, 0, tzinfo=UTC), "", {"input": PLUG_METER, "output": BENCH_METER}
+    ),
 )
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from ubrant.core.record.events import event_to_json
 from ubrant.core.record.head import head_to_json
 from ubrant.core.record.jot_data import data_of
-from ubrant.core.record.record import Key
+from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.logs.read import PACKAGE
 from ubrant.logbook.own import HEAD, LINE, NAMES, heading_of, shown_series
 from ubrant.logbook.records import StoredRun
@@ -104,7 +104,7 @@ def _table(stored: StoredRun) -> pl.DataFrame:
 
 def _describe(stored: StoredRun, name: str) -> dict[str, Any]:
     run = stored.run
-    keys: list[Key] = list(shown_series(stored))
+    keys: list[TapQuantity] = list(shown_series(stored))
     fields: list[dict[str, str]] = [{"name": "time / s", "type": "number", "unit": "s"}]
     fields += [{"name": heading_of(key), "type": "number", "unit": key[1]} for key in keys if key[1] in NAMES]
     fields.append({"name": "event", "type": "string"})

@@ -13,7 +13,7 @@ from typing import Any
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, details_from
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.core.quantities.tolerance import parse_tolerance
 from ubrant.core.record.cutoff import Cutoff
@@ -37,7 +37,7 @@ from ubrant.core.record.events import (
     WentOff,
     Zeroed,
 )
-from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Head, Origin, Setup
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Conditions, Criteria, Origin, RunHeader, Setup
 from ubrant.core.record.jot_data import to_text
 from ubrant.core.record.typed import STRAIGHT
 
@@ -70,7 +70,7 @@ def head_of(
     unit_id: int | None = None,
     unit_name: str = "",
     unit_kind: str = "",
-) -> Head:
+) -> RunHeader:
     """The head of a run whose row says so much of it."""
     unit = Unit(plan.get("unit_name") or unit_name, plan.get("unit_kind") or unit_kind or "battery", label, chemistry, id=unit_id or 0)
     fed = plan.get("battery")
@@ -86,7 +86,7 @@ def head_of(
         road, str(plan.get("between", STRAIGHT)), str(plan.get("tap", "battery")), True, columns, said, dict(plan.get("instruments", {}))
     )
     conditions = Conditions(plan.get("temperature_c"), str(plan.get("told", {}).get("start", "")), plan.get("load_w"))
-    return Head(method, setup, {"older": dict(plan)} if has_plan else {}, _criteria(plan), conditions, origin)
+    return RunHeader(method, setup, {"older": dict(plan)} if has_plan else {}, _criteria(plan), conditions, origin)
 
 
 def _meters(plan: Mapping[str, Any], voltage_accuracy: str, current_accuracy: str, name: str) -> dict[str, Meter]:
@@ -169,7 +169,7 @@ def read_lines(db: sqlite3.Connection) -> None:
         try:
             said = Grammar().parse(text)
         except ValueError:
-            said = Jotting(text)
+            said = TypedLine(text)
         db.execute("UPDATE jot SET data = ? WHERE id = ?", (to_text(said) if said is not None else "", jot_id))
 
 

@@ -17,8 +17,8 @@ from ubrant.core.record.codec import CodecError
 from ubrant.core.record.events import Event, event_from_json
 from ubrant.core.record.head import head_from_json
 from ubrant.core.record.jot_data import jotting_of
-from ubrant.core.record.record import Key
-from ubrant.core.record.typed import gather
+from ubrant.core.record.record import TapQuantity
+from ubrant.core.record.typed import columns_of_lines
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run, StoredJot, StoredRun, entries_of
 
@@ -42,14 +42,14 @@ NAMES = {
 _SIZE = 65_536
 
 
-def heading_of(key: Key) -> str:
+def heading_of(key: TapQuantity) -> str:
     return f"{key[0]} {NAMES[key[1]]}"
 
 
-def shown_series(stored: StoredRun) -> dict[Key, Series]:
+def shown_series(stored: StoredRun) -> dict[TapQuantity, Series]:
     """What an export holds as columns, the battery's first: instruments' readings, and typed ones where there are no others."""
     found = {key: series for key, series in stored.readings.items() if key[1] in NAMES}
-    found |= {key: s for key, s in gather(entries_of(stored.jots)).series.items() if key not in found and key[1] in NAMES}
+    found |= {key: s for key, s in columns_of_lines(entries_of(stored.jots)).series.items() if key not in found and key[1] in NAMES}
     return {key: found[key] for key in sorted(found, key=lambda k: (k[0] != "battery", k[0], list(NAMES).index(k[1]))) if len(found[key])}
 
 
@@ -120,7 +120,7 @@ def _read_own(path: Path) -> StoredRun:
         raise LogError(f"{path.name}: the head of the run is missing from its first event cell. Export it again.")
     rows = table.filter(pl.col("event").is_null())
     time = rows["time / s"].to_numpy()
-    readings: dict[Key, Series] = {}
+    readings: dict[TapQuantity, Series] = {}
     for heading in headings[1:-1]:
         tap, quantity = _key_of(heading, path)
         column = rows[heading]
@@ -207,7 +207,7 @@ def run_from(about: dict[str, Any], name: str) -> Run:
 
 def _without_typed(stored: StoredRun, path: Path) -> StoredRun:
     """Typed lines say more than the columns made of them: those are left aside, unless somebody changed them."""
-    typed = gather(entries_of(stored.jots)).series
+    typed = columns_of_lines(entries_of(stored.jots)).series
     for key, series in typed.items():
         found = stored.readings.get(key)
         if found is None or key[1] not in NAMES:
@@ -222,7 +222,7 @@ def _without_typed(stored: StoredRun, path: Path) -> StoredRun:
     return stored
 
 
-def _key_of(heading: str, path: Path) -> Key:
+def _key_of(heading: str, path: Path) -> TapQuantity:
     for quantity, name in NAMES.items():
         if heading.endswith(f" {name}"):
             return heading.removesuffix(f" {name}"), quantity

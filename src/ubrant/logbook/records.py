@@ -7,14 +7,14 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
-from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event
-from ubrant.core.record.head import Head
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.record import Key, Record, record_of
+from ubrant.core.record.head import RunHeader
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import Record, TapQuantity, record_of
 
 
 @dataclass(frozen=True)
@@ -37,10 +37,10 @@ class StoredJot:
     line: str
     typed: str = ""
     id: int = 0
-    data: Jotting | None = None
+    data: TypedLine | None = None
 
     @property
-    def jotting(self) -> Jotting | None:
+    def jotting(self) -> TypedLine | None:
         """What it says; None where there is nothing in it."""
         return self.data if self.data is not None else _understood(self.line)
 
@@ -72,7 +72,7 @@ class Run:
     method: str
     source: str
     started: str
-    told: Head | Callable[[], Head] = field(compare=False, repr=False)
+    told: RunHeader | Callable[[], RunHeader] = field(compare=False, repr=False)
     utc_offset_min: int = 0
     state: str = "running"
     ended_by: str = ""
@@ -80,10 +80,10 @@ class Run:
     id: int = 0
 
     @property
-    def head(self) -> Head:
+    def head(self) -> RunHeader:
         if callable(self.told):
             object.__setattr__(self, "told", self.told())
-        assert isinstance(self.told, Head)
+        assert isinstance(self.told, RunHeader)
         return self.told
 
     def under(self, **parts: Any) -> Run:
@@ -108,7 +108,7 @@ def stamp_of(moment: datetime) -> str:
     return moment.astimezone(UTC).isoformat(timespec="seconds")
 
 
-def new_run(head: Head, source: str, started: datetime | None = None, state: str = "running", ended_by: str = "") -> Run:
+def new_run(head: RunHeader, source: str, started: datetime | None = None, state: str = "running", ended_by: str = "") -> Run:
     """A run that is about to be kept."""
     moment = started or datetime.now(UTC).astimezone()
     offset = moment.utcoffset()
@@ -129,7 +129,7 @@ class StoredRun:
     """A run with its readings, events and typed lines: what a logbook holds, an export writes and an import reads."""
 
     run: Run
-    readings: Mapping[Key, Series] = field(default_factory=dict)
+    readings: Mapping[TapQuantity, Series] = field(default_factory=dict)
     events: tuple[Event, ...] = ()
     jots: tuple[StoredJot, ...] = ()
     damage: str = ""
@@ -139,22 +139,22 @@ class StoredRun:
         run = self.run
         return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by, self.damage)
 
-    def under(self, head: Head) -> StoredRun:
+    def under(self, head: RunHeader) -> StoredRun:
         """The same readings under another head."""
         return replace(self, run=replace(self.run, told=head, method=head.method))
 
 
-def entries_of(jots: Iterable[StoredJot]) -> list[Entry]:
+def entries_of(jots: Iterable[StoredJot]) -> list[TimedLine]:
     """Typed lines, understood."""
-    return [Entry(jot.time_s, found) for jot in jots if (found := jot.jotting) is not None]
+    return [TimedLine(jot.time_s, found) for jot in jots if (found := jot.jotting) is not None]
 
 
-def _understood(line: str) -> Jotting | None:
+def _understood(line: str) -> TypedLine | None:
     """What a line says that came without data; one that says nothing is a note, and nothing of it is lost."""
     try:
         return Grammar().parse(line)
     except ValueError:
-        return Jotting(line, line=line)
+        return TypedLine(line, line=line)
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ import sqlite3
 from typing import Any
 
 from ubrant.core.equipment.unit import Unit, UnitFacts
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.record.codec import CodecError, decode
 from ubrant.core.record.events import Event, Note, event_from_json, event_to_json
-from ubrant.core.record.head import Head, head_from_json
+from ubrant.core.record.head import RunHeader, head_from_json
 from ubrant.core.record.jot_data import from_text, to_text
 from ubrant.core.wording import say
 from ubrant.logbook import older
@@ -44,9 +44,9 @@ def jot_row(run_id: int, jot: StoredJot) -> tuple[int, float, str, str, str]:
 
 def jot_of(time_s: float, line: str, typed: str, jot_id: int, data: str) -> StoredJot:
     try:
-        return StoredJot(time_s, line, typed, jot_id, from_text(data, line) if data else Jotting(line, line=line))
+        return StoredJot(time_s, line, typed, jot_id, from_text(data, line) if data else TypedLine(line, line=line))
     except ValueError:  # damaged: the seal says so
-        return StoredJot(time_s, line, typed, jot_id, Jotting(say("damaged"), line=line))
+        return StoredJot(time_s, line, typed, jot_id, TypedLine(say("damaged"), line=line))
 
 
 _RUN_FIELDS = "id unit_id method source state started utc_offset_min ended_by trouble head plan label chemistry voltage_accuracy current_accuracy meter"
@@ -57,7 +57,7 @@ ONE_RUN = f"SELECT {RUN_COLUMNS}, coalesce(unit.name, ''), coalesce(unit.kind, '
 def run_of(row: tuple[Any, ...]) -> Run:
     """A row of run, with the name and the kind of its unit behind it."""
 
-    def head() -> Head:
+    def head() -> RunHeader:
         try:
             if row[9] is not None:
                 return head_from_json(json.loads(row[9]))

@@ -9,11 +9,11 @@ from dataclasses import replace
 import numpy as np
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.models.shown import Channel, drawn_inside, gauss, shown
+from ubrant.core.models.shown import Imperfection, drawn_inside, gauss, shown
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.head import Setup
 
-Lines = Iterator[tuple[float, str]]
+ReadLines = Iterator[tuple[float, str]]
 """(seconds since the line before, what is typed)."""
 _UNKNOWN = {
     "V": Accuracy(0.005, 0.005, "V"),
@@ -26,7 +26,7 @@ _NOISE = 0.2
 """Of a last digit."""
 
 
-class Reader:
+class SimulatedEyes:
     """Eyes on the meters of a setup. Each is off by a gain and a zero of its own, somewhere inside its accuracy, the same in every reading.
 
     Parameters
@@ -36,7 +36,7 @@ class Reader:
 
     def __init__(self, setup: Setup, seed_text: str) -> None:
         self._setup, self._seed_text = setup, seed_text
-        self._channels: dict[tuple[str, str], Channel] = {}
+        self._channels: dict[tuple[str, str], Imperfection] = {}
         self._count = 0
 
     def known(self, unit: Unit, key: str, usual: float, spread: float = 0.0) -> float:
@@ -70,7 +70,7 @@ class Reader:
     def watts(self, tap: str, true: float) -> str:
         return self.read(tap, "W", true, 0.1)
 
-    def _channel(self, tap: str, quantity: str) -> Channel:
+    def _channel(self, tap: str, quantity: str) -> Imperfection:
         meter = self._setup.meter(tap)
         key = meter.uid or tap, quantity
         if key not in self._channels:

@@ -21,9 +21,9 @@ from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Points, SweepMeters
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import Rows, is_read_in_watts, mean_between, typed_row
+from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, typed_row
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
@@ -94,11 +94,11 @@ def chain_path(setup: Setup, chain: Sequence[str], known: dict[str, Flow] | None
     """What stands on the path, in watts; where to clip the meters where nothing is ``known`` yet, by the place behind each tap."""
     battery, leads = setup.battery, setup.leads
     boxes = {
-        SOURCE: Node("battery", battery.name, battery.printed) if battery is not None else Node("battery", say("Supply")),
-        MAINS: Node("battery", say("Mains")),
-        LEADS: Node("leads", say("Leads"), leads.describe()),
-        UNIT: Node("converter", setup.unit.name, setup.unit.printed),
-        LOAD: Node("load", say("Load")),
+        SOURCE: PathNode("battery", battery.name, battery.printed) if battery is not None else PathNode("battery", say("Supply")),
+        MAINS: PathNode("battery", say("Mains")),
+        LEADS: PathNode("leads", say("Leads"), leads.describe()),
+        UNIT: PathNode("converter", setup.unit.name, setup.unit.printed),
+        LOAD: PathNode("load", say("Load")),
     }
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
     clips = {
@@ -157,7 +157,7 @@ def each_efficiency(record: Record) -> dict[float, str]:
     if not lines:
         return {}
     times, values, half = (np.array(column) for column in zip(*lines, strict=True))
-    rows = Rows(((0.0, 0.0),) * len(lines), values, half, times, (True,) * len(lines), (None,) * len(lines))
+    rows = PointRows(((0.0, 0.0),) * len(lines), values, half, times, (True,) * len(lines), (None,) * len(lines))
     points = rows.points()
     if points is None:
         return {}

@@ -11,31 +11,61 @@ import numpy as np
 import numpy.typing as npt
 
 from ubrant.core.account import Account, Group
-from ubrant.core.drawings import Drawing, Trace
+from ubrant.core.drawings import Drawing, TraceDrawing
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
 from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.record.head import BY_HAND, Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
-from ubrant.core.record.record import Key, Record
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, Figures, by_errors, errors_in
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
-from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.form import Field, Loads, Quantity
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
+from ubrant.methods.form import Field, Loads, QuantityKind
 from ubrant.methods.method import BATTERY_LOG, TAP_LOG, LoadRating, Method, Prepared, Problem, clipped, refused, to_know
-from ubrant.methods.points_by_hand import Table, points_at
-from ubrant.methods.registry import Entry
+from ubrant.methods.points_by_hand import PointTable, points_at
+from ubrant.methods.registry import MethodEntry
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Answer, ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt, RowAnswer
 from ubrant.methods.steps import Ask
 
 __all__ = [
-    "BATTERY_LOG", "BY_HAND", "TAP_LOG", "Account", "Answer", "Ask", "Entry", "Field", "Finding", "Lines", "LoadRating", "Loads", "Prepared", "Problem", "Quantity", "Reader", "ReadingsError",
-    "Row", "Seen", "Setup", "Typed", "as_read", "digit", "itself", "no_accuracy", "one_flow", "refused", "say", "scattered", "to_know", "trace_of",
-    "within", "words",
+    "BATTERY_LOG",
+    "BY_HAND",
+    "TAP_LOG",
+    "Account",
+    "Ask",
+    "Field",
+    "Finding",
+    "LoadRating",
+    "Loads",
+    "MethodEntry",
+    "Prepared",
+    "Problem",
+    "Prompt",
+    "QuantityKind",
+    "ReadLines",
+    "ReadingsError",
+    "RowAnswer",
+    "Seen",
+    "Setup",
+    "SimulatedEyes",
+    "TypedMethod",
+    "as_read",
+    "digit",
+    "itself",
+    "no_accuracy",
+    "one_flow",
+    "refused",
+    "say",
+    "scattered",
+    "to_know",
+    "trace_of",
+    "within",
+    "words",
 ]  # fmt: skip
 """With what such a method needs from elsewhere, so that one line takes all of it in."""
 Mask = npt.NDArray[np.bool_]
@@ -51,7 +81,7 @@ class Seen:
     is_planned : whether there was one
     """
 
-    method: Typed
+    method: TypedMethod
     record: Record
     plan: Any
     is_planned: bool
@@ -61,12 +91,12 @@ class Seen:
         return self.record.head.setup
 
     @cached_property
-    def table(self) -> Table:
+    def table(self) -> PointTable:
         """(n,) each: a row a line that reads something, or a reading of a log."""
         return points_at(self.record, self.method.columns, dict(self.method.named))
 
     @cached_property
-    def lines(self) -> list[Answer]:
+    def lines(self) -> list[RowAnswer]:
         """Each typed line that was not skipped, and which row it is of."""
         hand = self.method.by_hand(Prepared(self.setup, self.plan))
         return hand.answering(self.record)
@@ -101,7 +131,7 @@ class Seen:
         return np.asarray(np.all([np.isfinite(self.column(q)) for q in quantities], axis=0))
 
 
-class Typed(Method):
+class TypedMethod(Method):
     """Rows that a person reads off and types. Says what it reads, asks and makes of it.
 
     Attributes
@@ -109,7 +139,7 @@ class Typed(Method):
     reads : what a line reads, as Run's table has it; what its rows want, unless ``wants`` says otherwise
     columns : what its sums take; as it reads, unless said
     like : a line as it could be typed
-    spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Row`)
+    spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Prompt`)
     with_fates : *runs*, *falters*, *off* answer a row
     marks_load : a person says when the load comes on and goes off
     nothing_yet : said where nothing was read; ``{example}`` is ``like``
@@ -128,12 +158,12 @@ class Typed(Method):
     uses_load = False
     has_leads = False
     plan_from_label = True
-    reads: ClassVar[tuple[Key, ...]] = ()
-    wants: ClassVar[tuple[Key, ...] | None] = None
-    columns: ClassVar[tuple[Key, ...]] = ()
+    reads: ClassVar[tuple[TapQuantity, ...]] = ()
+    wants: ClassVar[tuple[TapQuantity, ...] | None] = None
+    columns: ClassVar[tuple[TapQuantity, ...]] = ()
     like: ClassVar[str] = ""
-    spared: ClassVar[tuple[Key, ...]] = ()
-    or_fate: ClassVar[tuple[Key, ...]] = ()
+    spared: ClassVar[tuple[TapQuantity, ...]] = ()
+    or_fate: ClassVar[tuple[TapQuantity, ...]] = ()
     with_fates: ClassVar[bool] = False
     marks_load: ClassVar[bool] = False
     nothing_yet: ClassVar[str] = ""
@@ -145,7 +175,7 @@ class Typed(Method):
     counted: ClassVar[str] = words("{count} points")
     flows: ClassVar[str] = ""
     far_end: ClassVar[str] = words("Load")
-    person: ClassVar[Callable[[Prepared, Reader], Lines] | None] = None
+    person: ClassVar[Callable[[Prepared, SimulatedEyes], ReadLines] | None] = None
 
     def __init_subclass__(cls) -> None:
         super().__init_subclass__()
@@ -158,11 +188,11 @@ class Typed(Method):
         """What is asked before the first reading."""
         raise NotImplementedError
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         """What is to be read, one after the other; made by :meth:`row`."""
         return ()
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         """Asked at the end, over and over; made by :meth:`row`."""
         return self.row(say("That was the last. Go on the same way, or close the run."))
 
@@ -188,15 +218,17 @@ class Typed(Method):
         """Where what flows; without findings where to clip each meter. As it stands here: into what is tested at its input, else out of it."""
         watts = found.get(self.flows)
         fed = self.taps[0] == "input"
-        ends = (Node("battery", say("Source")), itself(setup)) if fed else (itself(setup, "battery"), Node("load", say(self.far_end)))
+        ends = (
+            (PathNode("battery", say("Source")), itself(setup)) if fed else (itself(setup, "battery"), PathNode("load", say(self.far_end)))
+        )
         return one_flow(setup, self.taps[0], ends, watts.value if watts is not None else None)
 
     # what is made of it
 
-    def row(self, text: str, short: str = "", like: str = "", **changes: Any) -> Row:
+    def row(self, text: str, short: str = "", like: str = "", **changes: Any) -> Prompt:
         """A row that wants what the method reads."""
         marks = (RUNS, FALTERS, OFF, "skip") if self.with_fates else ("skip",)
-        usual = Row(
+        usual = Prompt(
             text,
             self.reads if self.wants is None else self.wants,
             marks,
@@ -208,9 +240,9 @@ class Typed(Method):
         )
         return replace(usual, **changes) if changes else usual
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         asks, rows = tuple(self.asks(prepared)), tuple(self.rows(prepared))
-        return ByHand(asks, rows, self.further(prepared), self.marks_load, self.reads, self.every_s(prepared))
+        return HandScript(asks, rows, self.further(prepared), self.marks_load, self.reads, self.every_s(prepared))
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         count = sum(1 for _ in self.rows(prepared))
@@ -219,7 +251,7 @@ class Typed(Method):
     def wiring(self, prepared: Prepared) -> PowerPath:
         return self.path(prepared.setup, {}, prepared.plan)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+    def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         person = type(self).person
         if person is None:
             raise NotImplementedError
@@ -258,13 +290,13 @@ class Typed(Method):
         )
 
 
-def trace_of(time_s: Array, volts: Array, amps: Array) -> Trace:
+def trace_of(time_s: Array, volts: Array, amps: Array) -> TraceDrawing:
     """Volts and amperes over the time that they were read in, (n,) each."""
     span = (float(time_s[0]), float(time_s[-1])) if len(time_s) > 1 else None
     series = {"V": Series(time_s, volts), "A": Series(time_s, amps)}
     if not len(volts) or float(np.median(np.abs(volts))) < AC_FROM_V:  # on AC volts × amperes are no watts
         series["W"] = Series(time_s, volts * amps)
-    return Trace(series, zero_s=float(time_s[0]) if len(time_s) else 0.0, span=span)
+    return TraceDrawing(series, zero_s=float(time_s[0]) if len(time_s) else 0.0, span=span)
 
 
 def no_accuracy(finding: Finding, meter: str = "") -> Sequence[str]:
@@ -275,7 +307,7 @@ def no_accuracy(finding: Finding, meter: str = "") -> Sequence[str]:
 
 
 def one_flow(
-    setup: Setup, tap: str, ends: tuple[Node, Node], watts: float | None, volts: float | None = None, amps: float | None = None
+    setup: Setup, tap: str, ends: tuple[PathNode, PathNode], watts: float | None, volts: float | None = None, amps: float | None = None
 ) -> PowerPath:
     """From one to the other, metered at one tap; where nothing is known, how the meter is clipped there."""
     meter = setup.meter(tap)
@@ -283,6 +315,6 @@ def one_flow(
     return PowerPath(ends, (flow,), (None, None), (0.0, 0.0), "W")
 
 
-def itself(setup: Setup, kind: str = "load", name: str = "") -> Node:
+def itself(setup: Setup, kind: str = "load", name: str = "") -> PathNode:
     """The unit as one end of a path."""
-    return Node(kind, setup.unit.name or name, setup.unit.printed)
+    return PathNode(kind, setup.unit.name or name, setup.unit.printed)

@@ -24,7 +24,7 @@ class FieldError(QuantityError):
         self.key, self.what = key, what or sentence
 
 
-class Kind(Protocol):
+class FieldKind(Protocol):
     """What a field holds. ``read`` raises QuantityError."""
 
     def read(self, text: str) -> Any: ...
@@ -33,7 +33,7 @@ class Kind(Protocol):
 
 
 @dataclass(frozen=True)
-class Quantity:
+class QuantityKind:
     """A value with its unit; None for nothing typed, where it may be left empty."""
 
     unit: str
@@ -105,7 +105,7 @@ class YesNo:
 
 
 @dataclass(frozen=True)
-class Choice:
+class ChoiceKind:
     """One of a few, as (what is read there, its key)."""
 
     options: tuple[tuple[str, str], ...]
@@ -192,7 +192,7 @@ class Field:
 
     key: str
     title: str
-    kind: Kind
+    kind: FieldKind
     usual: str = ""
     hint: str = ""
     part: str = PLAN

@@ -12,26 +12,26 @@ from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
 from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.core.quantities.jot import FATES, Jotting
+from ubrant.core.quantities.jot import FATES, TypedLine
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.codec import decode, encode
 from ubrant.core.record.errors import drawn_together, errors_of, if_off
 from ubrant.core.record.events import PointTaken
-from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Conditions, Criteria, Head, Origin, Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
-from ubrant.core.record.record import Key, Record
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Conditions, Criteria, Origin, RunHeader, Setup
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.record.typed import STRAIGHT
 from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulated
 from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.rows import ByHand
+from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Steps, rest_of
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
 if TYPE_CHECKING:
     from ubrant.core.drawings import Drawing
-    from ubrant.methods.by_eye import Lines, Reader
+    from ubrant.methods.by_eye import ReadLines, SimulatedEyes
     from ubrant.methods.rehearsal import Rehearsal
 
 BATTERY_LOG, TAP_LOG, WAVE_LOG = "battery", "taps", "wave"
@@ -173,9 +173,9 @@ class Method:
     plan_from_label: ClassVar[bool] = False
     reads_any: ClassVar[tuple[str, ...]] = ()
     named: ClassVar[Mapping[str, str]] = {}
-    steady: ClassVar[tuple[tuple[Key, ...], ...]] = ()
-    smooth: ClassVar[tuple[tuple[Key, Key | None], ...]] = ()
-    falling: ClassVar[tuple[tuple[Key, Key | None], ...]] = ()
+    steady: ClassVar[tuple[tuple[TapQuantity, ...], ...]] = ()
+    smooth: ClassVar[tuple[tuple[TapQuantity, TapQuantity | None], ...]] = ()
+    falling: ClassVar[tuple[tuple[TapQuantity, TapQuantity | None], ...]] = ()
     whole_lines: ClassVar[bool] = True
 
     def meter_title(self, tap: str) -> str:
@@ -247,10 +247,10 @@ class Method:
             return Scene(self.taps, load=self.uses_load, hand_load=True)
         return Scene(self.taps, on_battery=self.on_battery, supply=not self.on_battery)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         raise NotImplementedError
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+    def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         """What a simulated person reads off simulated things and types, where it is made ``by_eye``.
 
         Raises
@@ -274,7 +274,7 @@ class Method:
         """
         return None
 
-    def usual_readings(self, prepared: Prepared) -> dict[Key, float]:
+    def usual_readings(self, prepared: Prepared) -> dict[TapQuantity, float]:
         """What may be expected at its taps, to question slips with."""
         return {}
 
@@ -295,7 +295,7 @@ class Method:
         setup = prepared.setup
         flow = Flow(None, meter=clipped(setup.meter(self.taps[0])))
         return PowerPath(
-            (Node("battery", setup.battery.name if setup.battery else say("Supply")), Node("converter", setup.unit.name)),
+            (PathNode("battery", setup.battery.name if setup.battery else say("Supply")), PathNode("converter", setup.unit.name)),
             (flow,),
             (None, None),
             (0.0, 0.0),
@@ -318,11 +318,11 @@ class Method:
 
     # a run that is kept, goes on, or was brought in
 
-    def head(self, prepared: Prepared, origin: Origin) -> Head:
+    def head(self, prepared: Prepared, origin: Origin) -> RunHeader:
         """What a record keeps of it."""
-        return Head(self.key, prepared.setup, encode(prepared.plan), prepared.criteria, prepared.conditions, origin)
+        return RunHeader(self.key, prepared.setup, encode(prepared.plan), prepared.criteria, prepared.conditions, origin)
 
-    def prepared(self, head: Head) -> Prepared:
+    def prepared(self, head: RunHeader) -> Prepared:
         """What was decided on, from what a record keeps of it.
 
         Raises
@@ -402,7 +402,7 @@ class Method:
         found, (_, odd) = self.row_findings(record), self.sound(self.in_order(record))
         return {**found, **{one.time_s: say("left out?") for one in odd}} if odd else found
 
-    def hand_of(self, head: Head) -> ByHand | None:
+    def hand_of(self, head: RunHeader) -> HandScript | None:
         """A kept run's test as a person makes it; None where it was not planned, or its label no longer says enough for it."""
         try:
             return self.by_hand(self.prepared(head)) if head.plan else None
@@ -416,7 +416,7 @@ class Method:
         hand = self.hand_of(record.head)
         return record if hand is None else hand.in_order(record)
 
-    def as_answer(self, jotting: Jotting) -> Jotting:
+    def as_answer(self, jotting: TypedLine) -> TypedLine:
         """A line as this test takes it: what became of a load may be all that was seen."""
         fate = jotting.text.strip(' ."').lower()
         if not self.fates_alone or jotting.readings or jotting.mark or fate not in FATES:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from ubrant.core.battery.ending import Ends
 from ubrant.core.wording import say
-from ubrant.methods.rows import ByHand
+from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Ask, ReadUntil, Steps, Take
 
 FOR_EVER_S = 100 * 24 * 3600.0
 
 
-def point_by_point(hand: ByHand) -> Steps:
+def point_by_point(hand: HandScript) -> Steps:
     """A person sets what each row asks for and says so; all meters are read then."""
     for ask in hand.asks:
         yield Ask(ask.text, ask.cautions)
@@ -26,7 +26,7 @@ def point_by_point(hand: ByHand) -> Steps:
         yield Take(say("Reading point {number}: {what}.", number=number, what=what))
 
 
-def on_and_on(hand: ByHand, every_s: float, text: str) -> Steps:
+def on_and_on(hand: HandScript, every_s: float, text: str) -> Steps:
     """Read until the person stops it."""
     yield Ask(hand.asks[0].text, tuple(dict.fromkeys(c for ask in hand.asks for c in ask.cautions)))
     yield ReadUntil(Ends().watch(), every_s, FOR_EVER_S, text)

@@ -23,7 +23,7 @@ class UnknownMethodError(ValueError):
 
 
 @dataclass
-class Entry:
+class MethodEntry:
     """A method before it is loaded.
 
     Attributes
@@ -62,11 +62,11 @@ def title_of(key: str) -> str:
         return key
 
 
-_added: list[Entry] = []
-_found: list[Entry] = []
+_added: list[MethodEntry] = []
+_found: list[MethodEntry] = []
 
 
-def entries() -> list[Entry]:
+def entries() -> list[MethodEntry]:
     """Every method, the usual one first."""
     if not _found:
         names = [module.name for module in pkgutil.iter_modules(methods.__path__) if module.ispkg]
@@ -75,13 +75,13 @@ def entries() -> list[Entry]:
     return [*_found, *_added]
 
 
-def add(entry: Entry) -> Callable[[], None]:
+def add(entry: MethodEntry) -> Callable[[], None]:
     """One more for now; returns what takes it out again."""
     _added.append(entry)
     return lambda: _added.remove(entry)
 
 
-def entry_of(key: str) -> Entry:
+def entry_of(key: str) -> MethodEntry:
     """By its key, or one it had before.
 
     Raises
@@ -101,18 +101,18 @@ def method_of(key: str) -> Method:
     return entry_of(key).method
 
 
-def suiting(unit: Unit) -> list[Entry]:
+def suiting(unit: Unit) -> list[MethodEntry]:
     """What can be tried on a unit, the usual one first; one whose form cannot be filled from its label is still among them."""
     return [e for e in entries() if e.suits(unit)]
 
 
-def begun_with(fitting: Sequence[Entry], unit: Unit) -> int:
+def begun_with(fitting: Sequence[MethodEntry], unit: Unit) -> int:
     """The place of the one to begin with among those that suit: the first that its label says enough for.
 
     What empties it is only replaced by what empties it, too: else what is lacking is asked.
     """
 
-    def can_be(entry: Entry) -> bool:
+    def can_be(entry: MethodEntry) -> bool:
         try:
             entry.method.form(Setup(unit))
         except ValueError:
@@ -125,16 +125,16 @@ def begun_with(fitting: Sequence[Entry], unit: Unit) -> int:
     return next((k for k in will_do if can_be(fitting[k])), 0)
 
 
-def unnamed() -> Entry | None:
+def unnamed() -> MethodEntry | None:
     """What a run is before anybody said what it is of."""
     return next((e for e in entries() if e.begins), None)
 
 
-def meter_check() -> Entry | None:
+def meter_check() -> MethodEntry | None:
     """What a meter is checked by."""
     return next((e for e in entries() if e.checks_meters), None)
 
 
-def usual() -> Entry:
+def usual() -> MethodEntry:
     """What a log is taken for where nobody says."""
     return entries()[0]

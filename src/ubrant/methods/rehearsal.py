@@ -8,7 +8,19 @@ import numpy as np
 
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.readings import Array, Readings
-from ubrant.methods.steps import STEP_DONE, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Step, Steps, walk
+from ubrant.methods.steps import (
+    STEP_DONE,
+    ReadRest,
+    ReadUntil,
+    SetLoad,
+    StartCharge,
+    Step,
+    Steps,
+    StopCharge,
+    SwitchLoadOff,
+    SwitchLoadOn,
+    walk,
+)
 
 _OPEN_S = 10 * 24 * 3600.0
 
@@ -105,11 +117,11 @@ class _Player:
         match step:
             case ReadRest():
                 self.rest(step.seconds, step.every_s)
-            case LoadOn():
+            case SwitchLoadOn():
                 self.circuit.draw(step.amount, step.mode)
                 self.own_cutoff_v = step.own_cutoff_v
                 self.load_on_s = self.time_s if self.load_on_s is None else self.load_on_s
-            case LoadSet():
+            case SetLoad():
                 self.circuit.draw(step.amount, step.mode)
                 self.time_s += 1e-3
             case ReadUntil():
@@ -117,14 +129,14 @@ class _Player:
                 if not self.charging and ended_by != STEP_DONE:
                     self.ended_by = ended_by
                 return ended_by
-            case LoadOff():
+            case SwitchLoadOff():
                 self.circuit.draw(0.0)
                 self.load_off_s = self.time_s
                 self.time_s += 1e-3  # the next reading is after the load went off
-            case ChargeOn():
+            case StartCharge():
                 self.charging = True
                 self.circuit.charge(step.current_a, step.limit_v)
-            case ChargeOff():
+            case StopCharge():
                 self.charging = False
                 self.circuit.draw(0.0)
                 self.time_s += 1e-3

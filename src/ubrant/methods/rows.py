@@ -6,11 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
-from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, Jotting
+from ubrant.core.quantities.jot import FATES, LEFT_OUT, QUANTITIES, TypedLine
 from ubrant.core.record.between_marks import BY_HAND
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.record import Key, Record
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.wording import say
 from ubrant.methods.steps import Ask
 
@@ -20,7 +20,7 @@ OWN_TAP = "battery"
 
 
 @dataclass(frozen=True)
-class Row:
+class Prompt:
     """By hand: what to set and type next.
 
     Attributes
@@ -39,23 +39,23 @@ class Row:
     """
 
     text: str
-    wanted: tuple[Key, ...] = ()
+    wanted: tuple[TapQuantity, ...] = ()
     marks: tuple[str, ...] = ("skip",)
     example: str = ""
     refusal: str = ""
-    expected: Mapping[Key, float] = field(default_factory=dict)
+    expected: Mapping[TapQuantity, float] = field(default_factory=dict)
     short: str = ""
-    spared: tuple[Key, ...] = ()
-    or_fate: tuple[Key, ...] = ()
+    spared: tuple[TapQuantity, ...] = ()
+    or_fate: tuple[TapQuantity, ...] = ()
     afresh: bool = False
     key: str = ""
 
-    def wanted_with(self, mark: str) -> tuple[Key, ...]:
+    def wanted_with(self, mark: str) -> tuple[TapQuantity, ...]:
         """What has to be read beside a mark."""
         spared = {*self.spared, *(self.or_fate if mark in FATES else ())}
         return tuple(key for key in self.wanted if key not in spared)
 
-    def lacks(self, jotting: Jotting) -> str:
+    def lacks(self, jotting: TypedLine) -> str:
         """What a typed line lacks to answer it, in a sentence; empty when it is whole."""
         if jotting.mark and (jotting.mark in self.marks or ANY_MARK in self.marks):
             return ""
@@ -80,18 +80,18 @@ class Row:
         )
 
 
-class Answer(NamedTuple):
+class RowAnswer(NamedTuple):
     """A typed line, when it is of, how what it is of is called, and the key of the row that it answers, with what that asked for; empty where a person said otherwise."""
 
     time_s: float
-    jotting: Jotting
+    jotting: TypedLine
     name: str
     key: str
-    expected: Mapping[Key, float] = {}
+    expected: Mapping[TapQuantity, float] = {}
 
 
 @dataclass(frozen=True)
-class ByHand:
+class HandScript:
     """A test as a person makes it: what is asked before the first reading, then a row after the other, at the end ``after``, over and over.
 
     Attributes
@@ -102,14 +102,14 @@ class ByHand:
     """
 
     asks: tuple[Ask, ...]
-    rows: tuple[Row, ...]
-    after: Row
+    rows: tuple[Prompt, ...]
+    after: Prompt
     marks_load: bool = False
-    reads: tuple[Key, ...] = ()
+    reads: tuple[TapQuantity, ...] = ()
     every_s: float = 0.0
 
     @property
-    def columns(self) -> tuple[Key, ...]:
+    def columns(self) -> tuple[TapQuantity, ...]:
         """What is read: place after place as they are asked for, at each volts before amperes before watts."""
         keys = dict.fromkeys((*(key for row in (*self.rows, self.after) for key in row.wanted), *self.reads))
         taps = list(dict.fromkeys(tap for tap, _ in keys))
@@ -120,7 +120,7 @@ class ByHand:
         """What a line can be told to answer."""
         return tuple(dict.fromkeys(row.short for row in self.rows if row.short))
 
-    def is_aside(self, jotting: Jotting) -> bool:
+    def is_aside(self, jotting: TypedLine) -> bool:
         """A note, or a mark beside what is asked for: its moment counts, and no row is answered by it."""
         return not jotting.readings and (not jotting.mark or (jotting.mark in BY_HAND and jotting.mark not in self._marks))
 
@@ -128,7 +128,7 @@ class ByHand:
     def _marks(self) -> set[str]:
         return {mark for row in (*self.rows, self.after) for mark in row.marks}
 
-    def told_apart(self, lines: Sequence[Jotting]) -> tuple[list[str], list[Row]]:
+    def told_apart(self, lines: Sequence[TypedLine]) -> tuple[list[str], list[Prompt]]:
         """What each line answers, in a few words, and the rows that none has answered: a line that names a row is of that one, else of the next.
 
         A name is the whole note, or what stands before a comma of it.
@@ -140,7 +140,7 @@ class ByHand:
         names = [self.rows[k].short if k is not None else "" for k in answered]
         return names, [row for k, row in enumerate(self.rows) if k not in taken]
 
-    def _answered(self, lines: Sequence[Jotting]) -> list[int | None]:
+    def _answered(self, lines: Sequence[TypedLine]) -> list[int | None]:
         """The number of the row that each line answers; None for one aside, and once all are."""
         left = list(range(len(self.rows)))
         answered: list[int | None] = []
@@ -169,11 +169,11 @@ class ByHand:
         of_row = {row: record.lines[k] for k, row in zip(at, answered, strict=True) if row is not None}
         further = [record.lines[k] for k, row in zip(at, answered, strict=True) if row is None]
         aside = [e for k, e in enumerate(record.lines) if k not in set(at)]
-        skipped = Entry(record.lines[at[0]].time_s, Jotting("", mark="skip"))
+        skipped = TimedLine(record.lines[at[0]].time_s, TypedLine("", mark="skip"))
         rows = [of_row.get(row, skipped) for row in range(max(of_row, default=-1) + 1)]
         return replace(record, lines=(*aside, *rows, *further))
 
-    def answering(self, record: Record) -> list[Answer]:
+    def answering(self, record: Record) -> list[RowAnswer]:
         """Every line that was not skipped, and what it is of: the row that it names, else its own note, else the row whose turn it was.
 
         One that was skipped has answered its row as well.
@@ -188,7 +188,7 @@ class ByHand:
             note = jotting.text.strip('" ') if named is None else ""
             place = named if named is not None else turn
             of = self.rows[place] if place is not None and not note else None
-            found.append(Answer(moment, jotting, note or of.short, of.key, of.expected) if of else Answer(moment, jotting, note, ""))
+            found.append(RowAnswer(moment, jotting, note or of.short, of.key, of.expected) if of else RowAnswer(moment, jotting, note, ""))
         return found
 
     def _named(self, note: str, left: Sequence[int]) -> int | None:
@@ -201,5 +201,5 @@ class ByHand:
         )
         return next((k for name, k in names if note == name or note.startswith(f"{name},")), None)
 
-    def next_row(self, lines: Sequence[Jotting]) -> Row:
+    def next_row(self, lines: Sequence[TypedLine]) -> Prompt:
         return next(iter(self.told_apart(lines)[1]), self.after)

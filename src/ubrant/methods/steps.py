@@ -48,7 +48,7 @@ class ReadRest:
 
 
 @dataclass(frozen=True)
-class LoadOn:
+class SwitchLoadOn:
     """Set the load and its own cut-off, read both back, then switch it on. ``mode`` says what ``amount`` is: A, W or Ω.
 
     ``at_most_s``: it may be on so long at most, by a time limit of its own where it has one; 0 for nobody knows.
@@ -63,7 +63,7 @@ class LoadOn:
 
 
 @dataclass(frozen=True)
-class LoadSet:
+class SetLoad:
     """Another amount, the load staying on; 0 A for a pulse's pause."""
 
     amount: float
@@ -89,13 +89,13 @@ class ReadUntil:
 
 
 @dataclass(frozen=True)
-class LoadOff:
+class SwitchLoadOff:
     text: str
     cautions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
-class ChargeOn:
+class StartCharge:
     """Charge at ``current_a`` up to ``limit_v``, then at that voltage."""
 
     current_a: float
@@ -105,7 +105,7 @@ class ChargeOn:
 
 
 @dataclass(frozen=True)
-class ChargeOff:
+class StopCharge:
     text: str
     cautions: tuple[str, ...] = ()
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.battery.ending import CUTOFF
-from ubrant.methods.steps import STEP_DONE, Ask, ChargeOn, ReadRest, ReadUntil, Step, Steps, Zero, walk
+from ubrant.methods.steps import STEP_DONE, Ask, ReadRest, ReadUntil, StartCharge, Step, Steps, Zero, walk
 
 _MOST_LINES = 24
 _OPEN_S = 10 * 24 * 3600.0
@@ -39,7 +39,7 @@ def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
             seconds = step.seconds
         elif isinstance(step, ReadUntil):
             seconds = step.at_most_s if step.at_most_s < _OPEN_S else None if charging else next(lengths, None)
-        charging = isinstance(step, ChargeOn) or (charging and isinstance(step, ReadUntil))
+        charging = isinstance(step, StartCharge) or (charging and isinstance(step, ReadUntil))
         lines.append(StepLine(step.text, step.cautions, isinstance(step, Ask | Zero), seconds))
         if isinstance(step, ReadUntil):
             return STEP_DONE if step.at_most_s < _OPEN_S and len(lines) < _MOST_LINES else CUTOFF

@@ -17,7 +17,7 @@ _ON_A_CARD = ("Cut-off", "Battery's temperature", "Ended by", "On the battery", 
 
 
 @dataclass(frozen=True)
-class Answer:
+class CardLine:
     """One line of a card: ``Charge``, ``48.87 Ah``, ``± 0.29``, the sum."""
 
     name: str
@@ -32,7 +32,7 @@ class Card:
 
     heading: str
     sentence: str
-    answers: tuple[Answer, ...]
+    answers: tuple[CardLine, ...]
     conditions: tuple[tuple[str, str], ...]
 
     def text(self) -> str:
@@ -66,7 +66,7 @@ def card_of(run: Run, record: Record, account: Account, name: str) -> Card:
 _MOST = 8
 
 
-def _answer(found: Finding) -> Answer:
+def _answer(found: Finding) -> CardLine:
     """With the last line of its arithmetic that is a sum."""
     sums = [line for line in found.arithmetic if " = " in line]
-    return Answer(found.name, found.value_text(), found.uncertainty_text(), sums[-1] if sums else found.working)
+    return CardLine(found.name, found.value_text(), found.uncertainty_text(), sums[-1] if sums else found.working)

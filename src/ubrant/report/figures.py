@@ -30,10 +30,10 @@ from ubrant.core.drawings import (
     Plot,
     Rule,
     Sticks,
-    Trace,
+    TraceDrawing,
 )
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.pyramid import Pyramid
 from ubrant.core.wording import visible
 from ubrant.writing import write_whole
@@ -53,7 +53,7 @@ def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
     use_shipped_type()
     from matplotlib.figure import Figure
 
-    figures = [trace_figure(d) for d in drawings if isinstance(d, Trace) and d.measured and len(d.measured["V"])]
+    figures = [trace_figure(d) for d in drawings if isinstance(d, TraceDrawing) and d.measured and len(d.measured["V"])]
     beside = [d for d in drawings if (isinstance(d, Plot) and d.layers) or (isinstance(d, Bars) and d.rows)]
     if beside:
         figure = Figure(figsize=(7.1, 2.7), layout="constrained")
@@ -73,7 +73,7 @@ def _named(figure: Figure, name: str) -> Figure:
     return figure
 
 
-def trace_figure(trace: Trace) -> Figure:
+def trace_figure(trace: TraceDrawing) -> Figure:
     """Voltage, current and power over the time since the load came on, with cut-off, events and gaps."""
     use_shipped_type()
     from matplotlib.figure import Figure
@@ -257,7 +257,7 @@ def path_figure(path: PowerPath) -> Figure:
     return figure
 
 
-def _join(axis: Any, x: float, node: Node, flow: Flow, unit: str) -> None:
+def _join(axis: Any, x: float, node: PathNode, flow: Flow, unit: str) -> None:
     """What meets the others at the second box, under it; which way it goes in words."""
     from matplotlib.patches import Rectangle
 

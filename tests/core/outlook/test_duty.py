@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from ubrant.core.outlook.duty import Duty, parse_duty, parse_load, read_clock
-from ubrant.core.outlook.spread import Spread, parse_spread, share_of
+from ubrant.core.outlook.spread import Uncertain, parse_spread, share_of
 from ubrant.core.quantities.quantity import QuantityError
 
 
@@ -63,7 +63,7 @@ def test_over_midnight_and_shares_of_a_day():
 def test_a_load_in_one_line():
     drawn, unit, duty = parse_load("38 W 40 % of the time")
     assert (drawn.value, unit, duty.share.value) == (38.0, "W", 0.4)
-    assert parse_load("800 mA")[:2] == (Spread(0.8), "A")
+    assert parse_load("800 mA")[:2] == (Uncertain(0.8), "A")
     for text, says in (("38", "is no load"), ("-5 W", "cannot be"), ("38 V", "is no load")):
         with pytest.raises(QuantityError, match=says):
             parse_load(text)
@@ -100,8 +100,8 @@ def test_draws_of_a_spread():
     rng = np.random.default_rng(1)
     assert parse_spread("40..50 W", "W").draw(rng, 4000).std() == pytest.approx(10 / 12**0.5, rel=0.03)
     assert parse_spread("45 ± 3 W", "W").draw(rng, 4000).std() == pytest.approx(1.5, rel=0.05)
-    assert parse_spread("45 ± 3 W", "W").times(2.0) == Spread(90.0, 3.0)
-    assert Spread(10.0, 0.0, 6.0, 10.0).standard_u == pytest.approx(2 / 3**0.5)
+    assert parse_spread("45 ± 3 W", "W").times(2.0) == Uncertain(90.0, 3.0)
+    assert Uncertain(10.0, 0.0, 6.0, 10.0).standard_u == pytest.approx(2 / 3**0.5)
 
 
 def test_shares():

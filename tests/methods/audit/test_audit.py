@@ -10,7 +10,7 @@ from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.battery.label_doubt import measured, of_label
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Read, analyse_audit
+from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, ClampReading, analyse_audit
 from ubrant.core.quantities.accuracy import Accuracy
 
 LABEL = of_label(1140.0)
@@ -18,10 +18,10 @@ CLAMP, VOLTS = Accuracy(0.02, 0.03, "A"), Accuracy(0.005, 0.02, "V")
 
 
 def audited(base, loads, all_on=None, base_in=WITH, solar=None, clamp=CLAMP, holds=LABEL, usable=0.5, ah=95.0):
-    def one(name: str, amps: float | None) -> Read | None:
-        return None if amps is None else Read(name, amps, 0.005)
+    def one(name: str, amps: float | None) -> ClampReading | None:
+        return None if amps is None else ClampReading(name, amps, 0.005)
 
-    read = tuple(Read(f"load {k}", amps, 0.005) for k, amps in enumerate(loads, start=1))
+    read = tuple(ClampReading(f"load {k}", amps, 0.005) for k, amps in enumerate(loads, start=1))
     audit = Audit(one("base", base), read, one("all on", all_on), one("sun", solar), base_in, 12.6, 0.005)
     return analyse_audit(audit, clamp, VOLTS, holds, usable, ah)
 
@@ -137,12 +137,12 @@ def test_only_what_starts_an_engine_is_told_to_keep_back_for_it(name, said):
 
 
 def test_a_load_called_sunshade_is_a_load():
-    from ubrant.core.quantities.jot import JotReading, Jotting
+    from ubrant.core.quantities.jot import TypedLine, TypedReading
     from ubrant.methods.audit.method import _read
-    from ubrant.methods.rows import Answer
+    from ubrant.methods.rows import RowAnswer
 
-    def line(amps: float, name: str, key: str = "") -> Answer:
-        return Answer(0.0, Jotting(name, readings=(JotReading("", "A", amps, 0.005),)), name, key)
+    def line(amps: float, name: str, key: str = "") -> RowAnswer:
+        return RowAnswer(0.0, TypedLine(name, readings=(TypedReading("", "A", amps, 0.005),)), name, key)
 
     plan = type("Plan", (), {"base_in": "with"})()
     audit, _ = _read([line(0.1, "base", "base"), line(1.2, "sunshade motor"), line(-2.0, "with the sun")], plan, None)

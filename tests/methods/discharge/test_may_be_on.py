@@ -13,9 +13,9 @@ from tests.faults.test_hostile import instrument
 from tests.methods.discharge.making import SMALL, begun, small_plan
 from tests.window import click
 from ubrant.bench.orders import Order
-from ubrant.bench.switched_on import Ledger, Whose
+from ubrant.bench.switched_on import SwitchedOnLedger, Whose
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.record.head import INSTRUMENTS, Head, Setup
+from ubrant.core.record.head import INSTRUMENTS, RunHeader, Setup
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import new_run
 from ubrant.runs.making.benches import BenchChoice
@@ -42,13 +42,13 @@ def interrupted(window: MainWindow) -> int:
     """A run that ended with the program."""
     logbook = window.bench.logbook
     unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
-    return logbook.start_run(new_run(Head("discharge", Setup(unit)), INSTRUMENTS, state="interrupted", ended_by="interrupted")).id
+    return logbook.start_run(new_run(RunHeader("discharge", Setup(unit)), INSTRUMENTS, state="interrupted", ended_by="interrupted")).id
 
 
 def test_the_next_start_asks_switches_off_and_tells_the_run(window, qtbot, load):
     run = interrupted(window)
     entry = left_on(load, logbook=str(window.bench.logbook.path))
-    Ledger().write(entry.__class__(**{**entry.__dict__, "whose": Whose(str(window.bench.logbook.path), run)}))
+    SwitchedOnLedger().write(entry.__class__(**{**entry.__dict__, "whose": Whose(str(window.bench.logbook.path), run)}))
     window.findings.open_run(run)
     window.go_to(FINDINGS)
     window.may_be_on.begin()
@@ -70,7 +70,7 @@ def test_a_window_that_is_closed_meanwhile_waits_and_tells_the_run(qtbot, load, 
     window.show()
     run = interrupted(window)
     entry = left_on(load)
-    Ledger().write(replace(entry, whose=Whose(str(window.bench.logbook.path), run)))
+    SwitchedOnLedger().write(replace(entry, whose=Whose(str(window.bench.logbook.path), run)))
     window.may_be_on.begin()
     click(qtbot, window.may_be_on, "Switch it off")
     window.close()
@@ -87,7 +87,7 @@ def test_something_else_there_is_left_alone_and_a_person_answers(window, qtbot, 
     assert load.battery.told == []
     click(qtbot, window.may_be_on, "I looked: it is off")
     assert not buttons(window)
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_one_without_a_name_is_asked_about_before_anything_is_sent(window, qtbot, load):
@@ -124,7 +124,7 @@ def test_what_the_guardian_switched_off_is_said_and_not_asked(window, qtbot, loa
         "confirmed": True,
         "says": "",
     }
-    Ledger().write(entry.__class__(**{**entry.__dict__, "outcome": outcome, "whose": Whose(str(window.bench.logbook.path), run)}))
+    SwitchedOnLedger().write(entry.__class__(**{**entry.__dict__, "outcome": outcome, "whose": Whose(str(window.bench.logbook.path), run)}))
     window.may_be_on.begin()
     assert "was switched off by the guardian" in said(window)
     qtbot.waitUntil(lambda: buttons(window) == ["Read"], timeout=2000)
@@ -171,7 +171,7 @@ def test_after_the_end_it_is_looked_at_on_and_said_if_something_flows(window, qt
     bench.ends(qtbot)
     qtbot.waitUntil(lambda: "stay connected for 15 min" in said(window), timeout=5000)
     qtbot.waitUntil(lambda: buttons(window) == ["Disconnected"], timeout=2000)
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
     bench.battery.load_is_on = True  # by itself
     offered = ["Something else draws this", "Disconnected"]
     qtbot.waitUntil(lambda: "A flow at the" in (text := said(window)) and "although" in text and buttons(window) == offered, timeout=8000)
@@ -182,7 +182,7 @@ def test_after_the_end_it_is_looked_at_on_and_said_if_something_flows(window, qt
     click(qtbot, window.may_be_on, "Disconnected")
     qtbot.waitUntil(lambda: bench.session.after.is_over, timeout=5000)
     qtbot.waitUntil(lambda: not said(window), timeout=3000)
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_another_run_takes_the_instruments(window, qtbot, bench):
@@ -200,12 +200,12 @@ def test_something_else_draws_it_says_a_person(window, qtbot, bench):
     bench.load.begin()
     bench.battery.load_is_on = True
     qtbot.waitUntil(lambda: "A flow at the" in said(window), timeout=8000)
-    (left,) = Ledger().entries()
+    (left,) = SwitchedOnLedger().entries()
     assert left.whose.run == bench.run.id
     click(qtbot, window.may_be_on, "Something else draws this")
     qtbot.waitUntil(lambda: "although everything" not in said(window), timeout=8000)
     assert [e.event.kind for e in window.bench.logbook.events(bench.run.id)][-2:] == ["still_draws", "draws_besides"]
-    assert Ledger().entries() == []
+    assert SwitchedOnLedger().entries() == []
 
 
 def test_what_flows_at_the_end_stays_written_down_though_the_load_says_that_it_is_off(window, qtbot, bench):
@@ -218,8 +218,8 @@ def test_what_flows_at_the_end_stays_written_down_though_the_load_says_that_it_i
     bench.session.order(Order.STOP)
     qtbot.waitUntil(lambda: not window.bench.is_running, timeout=15_000)
     assert "although everything was switched off" in bench.session.progress.trouble
-    (left,) = Ledger().entries()
+    (left,) = SwitchedOnLedger().entries()
     assert left.whose.run == bench.run.id
     qtbot.waitUntil(lambda: "Something else draws this" in buttons(window), timeout=5000)
     click(qtbot, window.may_be_on, "Something else draws this")
-    qtbot.waitUntil(lambda: Ledger().entries() == [], timeout=8000)
+    qtbot.waitUntil(lambda: SwitchedOnLedger().entries() == [], timeout=8000)

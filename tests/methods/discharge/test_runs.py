@@ -15,7 +15,7 @@ from ubrant.core.battery.ending import Ends
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.models.shown import Channel
+from ubrant.core.models.shown import Imperfection
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.quantities.label import parse_label
 from ubrant.core.record.cutoff import Cutoff
@@ -113,7 +113,7 @@ def test_part_taken_out_first_counts(logbook):
 def test_zero_and_reversed_are_put_right(logbook):
     """A clamp that is the wrong way round and shows 30 mA of nothing."""
     clamp = replace(FINE, details=MeterDetails(reversed=True))
-    wrong = Channel(gain=-2.0, zero=0.03, noise=0.0005, digit=0.001)  # −1 times the truth, and 30 mA on it
+    wrong = Imperfection(gain=-2.0, zero=0.03, noise=0.0005, digit=0.001)  # −1 times the truth, and 30 mA on it
     record, account, _ = discharged(logbook, small_plan(zero_first=True), meter=clamp, meter_a=wrong)
     assert next(e.kind for e in record.events) == "zeroed"
     assert account.findings["charge"].value == pytest.approx(0.5 * account.findings["duration"].value / 3600, rel=0.01)

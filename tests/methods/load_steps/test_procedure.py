@@ -6,7 +6,7 @@ from tests.making import walked
 from ubrant.core.models.circuit import POWER
 from ubrant.methods import cautions
 from ubrant.methods.load_steps.procedure import StepsPlan, load_steps
-from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, SupplyOff
+from ubrant.methods.steps import Ask, Hold, Point, ReadRest, SupplyOff, SwitchLoadOff
 
 
 def inverter(gives_up_over=320.0):
@@ -22,7 +22,7 @@ def test_load_steps_from_a_battery():
     plan = StepsPlan((0.0, 100.0, 300.0), hold=150.0, own_cutoff_v=115.0)
     seen = walked(load_steps(plan), inverter())
     kinds = [type(s) for s in seen]
-    assert kinds == [Ask, Ask, Point, Point, Point, Hold, LoadOff, ReadRest, Ask, SupplyOff]
+    assert kinds == [Ask, Ask, Point, Point, Point, Hold, SwitchLoadOff, ReadRest, Ask, SupplyOff]
     assert [s.action for s in seen if isinstance(s, Ask)] == ["", "on", "off"]
     for step in seen:
         if isinstance(step, Point | Hold):

@@ -15,7 +15,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.readings import ReadingsError
-from ubrant.core.sources.port import CURRENT, NEITHER, POWER, Candidate, PortLabel, analyse_port, read_candidates, read_port, would_give
+from ubrant.core.sources.port import CURRENT, NEITHER, POWER, PortLabel, PortSource, analyse_port, read_candidates, read_port, would_give
 from ubrant.methods.registry import method_of
 from ubrant.ui.shelf.feeds_dialog import FeedsDialog
 
@@ -56,9 +56,9 @@ def test_under_its_window_nothing_is_not_a_limit_that_fails_to_hold():
 def test_twelve_twenty_four_and_forty_eight_volts_into_a_port_of_thirteen_amperes():
     """At most P = min(V × I, P): common practice, no source. 12 V class is held by amperes, 48 V class by watts."""
     for candidate, watts in (
-        (Candidate("12", 11.5, 14.6), (149.5, 189.8)),
-        (Candidate("24", 23.0, 29.0), (299.0, 300.0)),
-        (Candidate("48", 46.0, 58.0), (300.0, 300.0)),
+        (PortSource("12", 11.5, 14.6), (149.5, 189.8)),
+        (PortSource("24", 23.0, 29.0), (299.0, 300.0)),
+        (PortSource("48", 46.0, 58.0), (300.0, 300.0)),
     ):
         word, gives = would_give(candidate, LABEL, 13.0, 300.0)
         assert word == "works"
@@ -75,7 +75,7 @@ def test_twelve_twenty_four_and_forty_eight_volts_into_a_port_of_thirteen_ampere
     ],
 )
 def test_it_is_judged_on_the_highest_and_the_lowest_loaded_voltage(span, words):
-    assert words in would_give(Candidate("x", *span), LABEL, 13.0, 300.0)[0]
+    assert words in would_give(PortSource("x", *span), LABEL, 13.0, 300.0)[0]
 
 
 def test_over_the_window_is_refused_as_a_plan_and_a_red_remark_in_a_record():
@@ -106,7 +106,7 @@ def test_what_is_printed(text, label):
 
 
 def test_a_source_without_its_span_is_asked_for_it():
-    assert read_candidates("pack 10.8-14.6 V; panel 16 to 24 V")[1] == Candidate("panel", 16.0, 24.0)
+    assert read_candidates("pack 10.8-14.6 V; panel 16 to 24 V")[1] == PortSource("panel", 16.0, 24.0)
     with pytest.raises(QuantityError, match="no span of volts"):
         read_candidates("pack 12 V")
 

@@ -10,9 +10,9 @@ import pytest
 from tests.command_line import said, ubrant
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line, typed_row
-from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings
+from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings
 from ubrant.core.battery.label_doubt import in_quarters, measured, of_label
-from ubrant.core.battery.percent import Change, change_between, points_finding, too_small
+from ubrant.core.battery.percent import PercentChange, change_between, points_finding, too_small
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.readings import Series
 
@@ -25,11 +25,11 @@ method recharge: bank -> tablet
 @12:25 bank 54 %
 @12:25 tablet full
 """
-EMPTY_TO_FULL = Change(0.0, 100.0, 0.0, 0.0, 0.0, 7200.0)
+EMPTY_TO_FULL = PercentChange(0.0, 100.0, 0.0, 0.0, 0.0, 7200.0)
 
 
-def fell(start: float, end: float, stood_s: float = 0.0) -> Change:
-    return Change(start, end, 0.5, 0.5, 0.0, 7200.0, stood_s)
+def fell(start: float, end: float, stood_s: float = 0.0) -> PercentChange:
+    return PercentChange(start, end, 0.5, 0.5, 0.0, 7200.0, stood_s)
 
 
 def notes(folder, text: str = NOTES) -> str:
@@ -52,14 +52,16 @@ def test_by_coarseness_alone(points, share):
 
 
 def test_a_known_end_has_no_term():
-    full = Change(100.0, 60.0, 0.0, 0.5, 0.0, 7200.0)
+    full = PercentChange(100.0, 60.0, 0.0, 0.5, 0.0, 7200.0)
     assert points_finding("p", "P", full).expanded_uncertainty == pytest.approx(2 * math.hypot(0.5, 3.0) / math.sqrt(3))
     assert points_finding("p", "P", EMPTY_TO_FULL).expanded_uncertainty == 0
 
 
 def test_a_tool_pack_through_inverter_and_charger():
     """Common practice, no source: 28 points at 5.18 Wh a point are 145 Wh for a 108 Wh pack, 74 %."""
-    found, _ = recharge_findings([Recharge(fell(80.0, 52.0), EMPTY_TO_FULL)], measured(518.0, 20.0), measured(108.0, 2.0, "of the pack"))
+    found, _ = recharge_findings(
+        [DeviceRecharge(fell(80.0, 52.0), EMPTY_TO_FULL)], measured(518.0, 20.0), measured(108.0, 2.0, "of the pack")
+    )
     assert found["recharge_energy"].value == pytest.approx(145.0, abs=0.1)
     assert found["chain_efficiency"].value == pytest.approx(74.5, abs=0.1)
     energy = found["recharge_energy"]
@@ -70,7 +72,7 @@ def test_a_tool_pack_through_inverter_and_charger():
 
 
 def test_the_labels_doubt_is_on_one_side_and_cancels_in_charges():
-    found, _ = recharge_findings([Recharge(fell(97.0, 54.0), EMPTY_TO_FULL)], of_label(88.8), of_label(29.26))
+    found, _ = recharge_findings([DeviceRecharge(fell(97.0, 54.0), EMPTY_TO_FULL)], of_label(88.8), of_label(29.26))
     energy, charges, share = (found[key] for key in ("recharge_energy", "charges_from_full", "chain_efficiency"))
     assert energy.value == pytest.approx(0.43 * 88.8)
     assert energy.sides == pytest.approx((0.35 * energy.value, 0.0))
@@ -85,9 +87,9 @@ def test_the_labels_doubt_is_on_one_side_and_cancels_in_charges():
 
 
 def test_from_any_percent_to_any_and_several_in_a_row():
-    part = Change(20.0, 80.0, 0.5, 0.5, 0.0, 3600.0)
+    part = PercentChange(20.0, 80.0, 0.5, 0.5, 0.0, 3600.0)
     found, _ = recharge_findings(
-        [Recharge(fell(90.0, 70.0), part), Recharge(fell(70.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(30.0)
+        [DeviceRecharge(fell(90.0, 70.0), part), DeviceRecharge(fell(70.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(30.0)
     )
     assert found["charges_from_full"].value == pytest.approx(60 / 20)
     assert found["charges_from_full_2"].value == pytest.approx(100 / 30)
@@ -101,7 +103,7 @@ def test_a_display_that_stands_at_its_top_hides_energy():
     change = change_between(series, np.full(5, 0.5), 0.0, 14400.0)
     assert change.stood_s == 3600.0
     assert change.hidden == pytest.approx(20 / 3)
-    found, told = recharge_findings([Recharge(change, EMPTY_TO_FULL)], measured(100.0, 1.0), None)
+    found, told = recharge_findings([DeviceRecharge(change, EMPTY_TO_FULL)], measured(100.0, 1.0), None)
     assert found["recharge_energy"].sides == pytest.approx((0.0, 20 / 3))
     assert found["charges_from_full"].sides[0] == pytest.approx(5.0 * (1 / 3) / (4 / 3))
     assert any("stood at 100 %" in text for text in told)
@@ -121,7 +123,7 @@ def test_as_people_say_it(value, text):
 
 def test_another_device_by_its_label(tmp_path):
     """Charges × the measured device's Wh ÷ the other's, ± 10 % rectangular more."""
-    charges = recharge_findings([Recharge(fell(97.0, 54.0), EMPTY_TO_FULL)], None, measured(29.26, 0.0))[0]["charges_from_full"]
+    charges = recharge_findings([DeviceRecharge(fell(97.0, 54.0), EMPTY_TO_FULL)], None, measured(29.26, 0.0))[0]["charges_from_full"]
     found = other_device(charges, measured(29.26, 0.0), measured(11.0, 0.0), "phone")
     assert found.value == pytest.approx(100 / 43 * 29.26 / 11)
     u = math.hypot(charges.expanded_uncertainty / charges.value, 2 * 0.1 / math.sqrt(3))
@@ -213,7 +215,7 @@ def test_by_percent_the_truth_is_inside(share):
             return {}
         stated = held * (1 + rng.normal(0, 0.01))
         found, _ = recharge_findings(
-            [Recharge(fell(*map(float, shown)), EMPTY_TO_FULL)], measured(stated, 0.02 * stated), measured(device, 0.0)
+            [DeviceRecharge(fell(*map(float, shown)), EMPTY_TO_FULL)], measured(stated, 0.02 * stated), measured(device, 0.0)
         )
         energy, points = found["recharge_energy"], found["source_points"]
         if energy.bound:
@@ -232,7 +234,7 @@ def test_a_labels_doubt_is_kept_in_all_but_a_few(share):
         held = label * rng.uniform(0.65, 1.0)
         taken = rng.uniform(15, 85)
         shown = [round(x + rng.uniform(-3, 3)) for x in (95, 95 - taken)]
-        energy = recharge_findings([Recharge(fell(*map(float, shown)), EMPTY_TO_FULL)], of_label(label), None)[0]["recharge_energy"]
+        energy = recharge_findings([DeviceRecharge(fell(*map(float, shown)), EMPTY_TO_FULL)], of_label(label), None)[0]["recharge_energy"]
         low, high = energy.span
         outside.append(not low <= held * taken / 100 <= high)
         width.append(high - low)
@@ -262,20 +264,22 @@ def test_through_the_window(bench_window, qtbot):
 
 def test_a_chain_that_loses_much_may_lose_less_by_the_sources_label():
     """40 % arrives by both labels: where the source gives 65 % of its own, 40 ÷ 0.65; where the device takes 65 % of its, 0.65 × 40."""
-    found, _ = recharge_findings([Recharge(fell(90.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(20.0))
+    found, _ = recharge_findings([DeviceRecharge(fell(90.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(20.0))
     share = found["chain_efficiency"]
     assert share.value == pytest.approx(40.0)
     assert share.sides == pytest.approx((0.35 * 40, 40 / 0.65 - 40))
 
 
 def test_another_devices_doubts_are_on_their_sides():
-    charges = recharge_findings([Recharge(fell(90.0, 40.0), EMPTY_TO_FULL)], None, None)[0]["charges_from_full"]
+    charges = recharge_findings([DeviceRecharge(fell(90.0, 40.0), EMPTY_TO_FULL)], None, None)[0]["charges_from_full"]
     found = other_device(charges, of_label(30.0), of_label(15.0), "phone")
     assert found.value == pytest.approx(4.0)
     assert found.sides == pytest.approx((0.35 * 4, 4 * 0.35 / 0.65))
 
 
 def test_the_second_one_is_called_so():
-    found, _ = recharge_findings([Recharge(fell(90.0, 70.0), EMPTY_TO_FULL), Recharge(fell(70.0, 48.0), EMPTY_TO_FULL)], None, None)
+    found, _ = recharge_findings(
+        [DeviceRecharge(fell(90.0, 70.0), EMPTY_TO_FULL), DeviceRecharge(fell(70.0, 48.0), EMPTY_TO_FULL)], None, None
+    )
     assert found["charges_from_full"].name == "Charges from full"
     assert found["charges_from_full_2"].name == "Charges from full, number 2"

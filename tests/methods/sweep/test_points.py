@@ -14,7 +14,7 @@ from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.settled import mean_between, points_taken, typed_row
 from ubrant.methods.registry import method_of
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.runs.typed.jotting import grammar_for
 
 
@@ -96,7 +96,7 @@ def test_names_that_people_use_for_the_two_ends():
     assert row[:3] == [12.4, 9.2, 229.0]
     assert (row[4], row[5], row[6]) == (100.0, 50.0, 12.6)
     assert math.isnan(row[3])
-    needed = Row("", (("input", "V"), ("output", "W")), example="…")
+    needed = Prompt("", (("input", "V"), ("output", "W")), example="…")
     assert needed.lacks(Grammar().parse("dc 12.4 V")).startswith("This point still lacks: output W.")
     assert needed.lacks(Grammar().parse("skip")) == ""
 

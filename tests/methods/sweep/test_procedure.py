@@ -8,7 +8,7 @@ from tests.making import walked
 from ubrant.core.models.circuit import CURRENT
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.methods import cautions
-from ubrant.methods.steps import Ask, LoadOff, Point, SupplyOff
+from ubrant.methods.steps import Ask, Point, SupplyOff, SwitchLoadOff
 from ubrant.methods.summary import summarise
 from ubrant.methods.sweep.procedure import SweepPlan, sweep, usual_loads
 
@@ -42,7 +42,7 @@ def test_a_sweep_goes_down_until_the_output_is_off_and_up_again():
     plan = SweepPlan(9.0, 4.0, 1.0, (0.0, 1.0))
     seen = walked(sweep(plan), converter())
     assert isinstance(seen[0], Ask)
-    assert isinstance(seen[-2], LoadOff)
+    assert isinstance(seen[-2], SwitchLoadOff)
     assert isinstance(seen[-1], SupplyOff)
     assert points(seen) == [(v, a) for a in (0.0, 1.0) for v in (9, 8, 7, 6, 5, 6, 7, 8, 9)]
     assert all(p.mode == CURRENT for p in seen if isinstance(p, Point))

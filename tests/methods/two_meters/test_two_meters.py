@@ -13,7 +13,7 @@ from tests.making import METER, PACK, problems
 from tests.making import prepared as made_ready
 from tests.trials import trial
 from tests.window import begin, click, close, needs, prepare, say_line, typed_row, write_cell
-from ubrant.core.equipment.certificates import Check
+from ubrant.core.equipment.certificates import MeterCheck
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.meter_checks.against import Both, Pairs, analyse_pairs
@@ -102,7 +102,7 @@ def test_what_the_reference_is_good_for_limits_what_is_said():
 
 
 def test_one_that_drifted_by_its_own_history():
-    history = [Check(f"202{k}-01-01", "Bench", "A", 10.0, 0.03 + k / 1000, 0.01, 1.0, 0.0, "1 %") for k in range(4)]
+    history = [MeterCheck(f"202{k}-01-01", "Bench", "A", 10.0, 0.03 + k / 1000, 0.01, 1.0, 0.0, "1 %") for k in range(4)]
     assert any("It has drifted: 3.0 % off" in w for w in held([1.03, 5.15, 10.30], [1.0, 5.0, 10.0], history=history).warnings)
     moved = [*history, replace(history[0], made="2025-01-01", adjusted=True)]
     assert not any("drifted" in w for w in held([1.03, 5.15, 10.30], [1.0, 5.0, 10.0], history=moved).warnings)
@@ -240,7 +240,7 @@ def test_a_line_mended_later_is_offered_anew(bench_window, qtbot):
 
 
 def test_the_form_lists_what_was_found_and_leaves_one_out(dressed, qtbot):
-    checks = tuple(Check(f"202{k}-01-01", "Bench", "A", 10.0, 0.1 * k, 0.02, 1.0, 0.0, "1 %") for k in range(1, 4))
+    checks = tuple(MeterCheck(f"202{k}-01-01", "Bench", "A", 10.0, 0.1 * k, 0.02, 1.0, 0.0, "1 %") for k in range(1, 4))
     form = MeterForm(Meter("Clamp", id=1, details=MeterDetails(checks=checks)))
     qtbot.addWidget(form)
     form.show()

@@ -11,10 +11,10 @@ from tests.making import prepared, problems, record_for
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
 from ubrant.core.battery.label_doubt import measured, of_label
-from ubrant.core.battery.percent import Change
+from ubrant.core.battery.percent import PercentChange
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_of, power_read, told_apart
 from ubrant.methods.registry import method_of
 
 PLUG = Accuracy(0.01, 0.3, "W")
@@ -37,15 +37,15 @@ def notes(folder, lines: str, head: str = HEAD) -> str:
     return str(path)
 
 
-def fell(points: float, hours: float, start: float = 95.0) -> Change:
-    return Change(start, start - points, 0.5, 0.5, 0.0, 3600 * hours)
+def fell(points: float, hours: float, start: float = 95.0) -> PercentChange:
+    return PercentChange(start, start - points, 0.5, 0.5, 0.0, 3600 * hours)
 
 
 def test_by_watts_with_what_the_load_takes():
     """58 W in, 40 W out: 18 W burnt; 500 Wh ÷ 58 W."""
     ways = [
-        Way("mains", power_read("source", 58.0, 0.5, PLUG), power_read("load", 40.0, 0.5, PLUG)),
-        Way("12 V", power_read("source", 44.0, 0.5, PLUG)),
+        FeedWay("mains", power_read("source", 58.0, 0.5, PLUG), power_read("load", 40.0, 0.5, PLUG)),
+        FeedWay("12 V", power_read("source", 44.0, 0.5, PLUG)),
     ]
     found, _ = feeding_findings(ways, measured(500.0, 20.0))
     assert found["source_power_1"].value == 58.0
@@ -60,7 +60,7 @@ def test_by_watts_with_what_the_load_takes():
 
 def test_a_meters_gain_cancels_between_ways():
     """The zero of the one plug meter and both last digits are left in the ratio."""
-    ways = [Way("a", power_read("source", 60.0, 0.0, PLUG)), Way("b", power_read("source", 30.0, 0.0, PLUG))]
+    ways = [FeedWay("a", power_read("source", 60.0, 0.0, PLUG)), FeedWay("b", power_read("source", 30.0, 0.0, PLUG))]
     found, _ = feeding_findings(ways, None)
     zero = 0.3 / math.sqrt(3)
     assert found["ratio"].standard_uncertainty == pytest.approx(abs(zero / 30 - 60 * zero / 30**2))
@@ -68,7 +68,7 @@ def test_a_meters_gain_cancels_between_ways():
 
 
 def test_by_percent_the_label_cancels_in_hours():
-    found, _ = feeding_findings([Way("mains", percent=fell(46, 4))], of_label(500.0))
+    found, _ = feeding_findings([FeedWay("mains", percent=fell(46, 4))], of_label(500.0))
     assert found["source_power_1"].value == pytest.approx(500 * 0.46 / 4)
     assert found["source_power_1"].sides[0] == pytest.approx(0.35 * 57.5)
     assert found["runtime_from_full_1"].value == pytest.approx(400 / 46)
@@ -79,7 +79,7 @@ def test_by_percent_the_label_cancels_in_hours():
 
 def test_a_display_that_never_moves_is_a_bound():
     """Under ± 5 points in a day: at most 1 W, at least 20 days."""
-    found, _ = feeding_findings([Way("12 V", percent=fell(0, 24))], measured(500.0, 0.0))
+    found, _ = feeding_findings([FeedWay("12 V", percent=fell(0, 24))], measured(500.0, 0.0))
     points = 2 * math.sqrt(2 * (3**2 + 0.5**2) / 3)
     assert found["source_power_1"].bound == "at most"
     assert found["source_power_1"].value == pytest.approx(500 * points / 100 / 24)
@@ -89,13 +89,13 @@ def test_a_display_that_never_moves_is_a_bound():
 @pytest.mark.parametrize(("wh", "hours", "watts"), [(6051.0, 24 + 16 / 60, 249.3), (1500.0, 33.0, 45.45)])
 def test_by_a_clock_alone(wh, hours, watts):
     """Common practice, no source: 6.051 kWh in 24 h 16 min are 249 W; 1 500 Wh for 33 h are 45 W."""
-    found, _ = feeding_findings([Way("fridge", hours_s=3600 * hours, gave_up=True)], measured(wh, 0.0))
+    found, _ = feeding_findings([FeedWay("fridge", hours_s=3600 * hours, gave_up=True)], measured(wh, 0.0))
     assert found["source_power_1"].value == pytest.approx(watts, abs=0.1)
     assert found["runtime_from_full_1"].value == pytest.approx(hours)
 
 
 def test_stopped_with_some_left_is_at_least():
-    found, _ = feeding_findings([Way("lamp", hours_s=9 * 3600.0)], of_label(100.0))
+    found, _ = feeding_findings([FeedWay("lamp", hours_s=9 * 3600.0)], of_label(100.0))
     assert found["runtime_from_full_1"].value_text() == "at least 9 h"
     assert found["source_power_1"].value_text() == "at most 11.1 W"
 
@@ -103,7 +103,7 @@ def test_stopped_with_some_left_is_at_least():
 def test_volts_times_amperes_straight_from_the_cells():
     made = power_of("source", 13.0, 3.0, (0.005, 0.005), Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A"))
     assert made.value == pytest.approx(39.0)
-    found, _ = feeding_findings([Way("straight", made)], None)
+    found, _ = feeding_findings([FeedWay("straight", made)], None)
     gains = 39 * math.hypot(0.005, 0.01)
     zeros = math.hypot(0.01 * 3, 0.01 * 13, 0.005 * 3, 0.005 * 13)
     assert found["source_power_1"].standard_uncertainty == pytest.approx(math.hypot(gains, zeros) / math.sqrt(3))
@@ -169,7 +169,7 @@ def test_the_truth_is_inside(share):
         shown = [round(true + rng.uniform(-3, 3)) for true in (94.0, 94.0 - taken)]
         stated = held * (1 + rng.normal(0, 0.015))
         found, _ = feeding_findings(
-            [Way("a", percent=Change(*map(float, shown), 0.5, 0.5, 0.0, 3600 * hours))], measured(stated, 0.03 * stated)
+            [FeedWay("a", percent=PercentChange(*map(float, shown), 0.5, 0.5, 0.0, 3600 * hours))], measured(stated, 0.03 * stated)
         )
         power, runtime = found["source_power_1"], found["runtime_from_full_1"]
         return {"power": (power.value - watts, power), "runtime": (runtime.value - held / watts, runtime)}

@@ -11,7 +11,7 @@ from ubrant.bench.standins.faults import Fault, FaultSwitch
 from ubrant.core.models.cell import Pack, PackParameters
 from ubrant.core.models.circuit import CURRENT
 from ubrant.core.models.converter import Converter, ConverterParameters
-from ubrant.core.models.shown import Channel, gauss, shown
+from ubrant.core.models.shown import Imperfection, gauss, shown
 
 _SETTLES_S = 0.4
 _CHANNELS = ("input_v", "input_a", "output_v", "output_a", "output_w", "source_v")
@@ -39,12 +39,12 @@ class ConverterScenario:
     pack: PackParameters | None = None
     soc: float = 1.0
     breaker: BreakerParameters | None = None
-    input_v: Channel = field(default_factory=Channel)
-    input_a: Channel = field(default_factory=Channel)
-    output_v: Channel = field(default_factory=Channel)
-    output_a: Channel = field(default_factory=Channel)
-    output_w: Channel = field(default_factory=Channel)
-    source_v: Channel = field(default_factory=Channel)
+    input_v: Imperfection = field(default_factory=Imperfection)
+    input_a: Imperfection = field(default_factory=Imperfection)
+    output_v: Imperfection = field(default_factory=Imperfection)
+    output_a: Imperfection = field(default_factory=Imperfection)
+    output_w: Imperfection = field(default_factory=Imperfection)
+    source_v: Imperfection = field(default_factory=Imperfection)
     supply_max_a: float = 60.0
     seed: int = 1
     step_s: float = 0.05
@@ -60,7 +60,7 @@ class ConverterScenario:
 
 def converter_from_json(data: dict[str, Any]) -> ConverterScenario:
     """The scenario written by ``to_json``."""
-    told: dict[str, Any] = {k: Channel(**data[k]) for k in _CHANNELS}
+    told: dict[str, Any] = {k: Imperfection(**data[k]) for k in _CHANNELS}
     told["faults"] = tuple(Fault(**f) for f in data["faults"])
     told["converter"] = ConverterParameters(**data["converter"])
     told["pack"] = PackParameters(**data["pack"]) if data["pack"] else None
@@ -156,5 +156,5 @@ class ConverterWorld:
     def switch(self, on: bool) -> None:
         self.load_is_on, self.tripped = on, self.tripped and not on
 
-    def read(self, name: str, true: float, channel: Channel) -> float:
+    def read(self, name: str, true: float, channel: Imperfection) -> float:
         return shown(true, channel, gauss(self.scenario.seed, name, self.steps))

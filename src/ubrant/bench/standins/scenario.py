@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.bench.standins.faults import Fault
 from ubrant.core.models.cell import PackParameters, pack_from_label
-from ubrant.core.models.shown import Channel, drawn_inside
+from ubrant.core.models.shown import Imperfection, drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 
@@ -28,10 +28,10 @@ class Scenario:
     pack: PackParameters
     soc: float = 1.0
     lead_ohm: float = 0.015
-    meter_v: Channel = field(default_factory=Channel)
-    meter_a: Channel = field(default_factory=Channel)
-    load_v: Channel = field(default_factory=Channel)
-    load_a: Channel = field(default_factory=Channel)
+    meter_v: Imperfection = field(default_factory=Imperfection)
+    meter_a: Imperfection = field(default_factory=Imperfection)
+    load_v: Imperfection = field(default_factory=Imperfection)
+    load_a: Imperfection = field(default_factory=Imperfection)
     set_gain: float = 0.0
     load_max_a: float = 60.0
     seed: int = 1
@@ -41,7 +41,7 @@ class Scenario:
     faults: tuple[Fault, ...] = ()
     runs_free: bool = False
     board_every_s: float = 0.0
-    thermometer: Channel = field(default_factory=Channel)
+    thermometer: Imperfection = field(default_factory=Imperfection)
 
     def to_json(self) -> str:
         return json.dumps(asdict(self))
@@ -50,7 +50,7 @@ class Scenario:
 def from_json(text: str) -> Scenario:
     """The scenario written by ``Scenario.to_json``."""
     data: dict[str, Any] = json.loads(text)
-    channels: dict[str, Any] = {k: Channel(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a", "thermometer")}
+    channels: dict[str, Any] = {k: Imperfection(**data[k]) for k in ("meter_v", "meter_a", "load_v", "load_a", "thermometer")}
     channels["faults"] = tuple(Fault(**f) for f in data["faults"])
     return Scenario(**{**data, **channels, "pack": PackParameters(**data["pack"])})
 
@@ -89,8 +89,8 @@ def scenario_for(
         seed=int(rng.integers(1, 2**31)),
         meter_v=drawn_inside(voltage, rng, noise=0.0006, digit=0.001),
         meter_a=drawn_inside(current, rng, noise=0.0015, digit=0.001),
-        load_v=Channel(float(rng.uniform(-1, 1)) * 5e-4, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
-        load_a=Channel(float(rng.uniform(-1, 1)) * 2e-3, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
+        load_v=Imperfection(float(rng.uniform(-1, 1)) * 5e-4, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
+        load_a=Imperfection(float(rng.uniform(-1, 1)) * 2e-3, float(rng.uniform(-1, 1)) * 5e-3, 0.001, 0.001),
         set_gain=float(rng.uniform(-1, 1)) * 1e-3,
         step_s=_FINE_S if kind is None or kind.standard_rate_c >= _SLOW_RATE else _COARSE_S,
     )

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from ubrant.bench.standins.converter_world import ConverterWorld
 from ubrant.bench.standins.world import World
 from ubrant.core.models.circuit import CURRENT, POWER, RESISTANCE
-from ubrant.core.models.shown import Channel
+from ubrant.core.models.shown import Imperfection
 
 Command = Callable[[str], str | None]
 
@@ -155,7 +155,7 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
     def set_mode(text: str) -> None:
         world.mode = {"CURR": CURRENT, "POW": POWER}[text.upper()[:4].rstrip("E")]
 
-    def meter(name: str, **quantities: tuple[Callable[[], float], Channel]) -> ScpiDevice:
+    def meter(name: str, **quantities: tuple[Callable[[], float], Imperfection]) -> ScpiDevice:
         commands: dict[str, Command] = {}
         for header, (value, channel) in quantities.items():
             commands[f"MEASure:{header}?"] = lambda _, h=header, v=value, c=channel: f"{world.read(f'{name} {h}', v(), c):.6f}"  # type: ignore[misc]
@@ -209,8 +209,8 @@ def converter_devices(world: ConverterWorld) -> dict[str, ScpiDevice]:
                 volts: (lambda: world.output_v, s.output_v),
                 amps: (lambda: world.output_a, s.output_a),
                 "POWer": (lambda: world.output_w, s.output_w),
-                "ENERgy": (lambda: world.counted_wh, Channel(s.output_w.gain, 0, 0, 0.1)),
-                "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Channel(0, 0, 0.01, 0.01)),
+                "ENERgy": (lambda: world.counted_wh, Imperfection(s.output_w.gain, 0, 0, 0.1)),
+                "FREQuency": (lambda: hertz if world.output_v > 1 else 0.0, Imperfection(0, 0, 0.01, 0.01)),
             },
         ),
         "scope": ScpiDevice("Ubrant,simulated scope,0,1", {"TRACe:DATA?": trace, "SENSe:SWEep:TINTerval?": lambda _: f"{step_s:.9f}"}),

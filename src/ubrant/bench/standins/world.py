@@ -8,7 +8,7 @@ from ubrant.bench.standins.faults import FaultSwitch
 from ubrant.bench.standins.scenario import Scenario
 from ubrant.core.models.cell import Pack
 from ubrant.core.models.circuit import CURRENT, Circuit
-from ubrant.core.models.shown import Channel, gauss, shown
+from ubrant.core.models.shown import Imperfection, gauss, shown
 
 
 class World:
@@ -98,11 +98,11 @@ class World:
     def load_current(self) -> float:
         return self._shown("load A", self.circuit.current_a, self.scenario.load_a)
 
-    def _shown(self, name: str, true: float, channel: Channel) -> float:
+    def _shown(self, name: str, true: float, channel: Imperfection) -> float:
         device = name.split()[0]
         if self.faults.holds(device, "freeze"):
             return self._frozen.setdefault(name, self._value_of(name, true, channel))
         return self._value_of(name, true, channel)
 
-    def _value_of(self, name: str, true: float, channel: Channel) -> float:
+    def _value_of(self, name: str, true: float, channel: Imperfection) -> float:
         return shown(true, channel, gauss(self.scenario.seed, name, self.steps) if channel.noise else 0.0)

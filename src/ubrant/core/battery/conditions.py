@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ubrant.core.battery.temperature import FAST, SLOW, THERMOMETER_C
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.core.wording import say, words
 
@@ -94,7 +94,7 @@ def at_reference(label: Label, temperature_c: float | None, hours: float, room_c
 
 
 def _not_known(half: float, why: str) -> Value:
-    return within(half, words("temperature not known"), note=why, kind=Kind.CONDITION)
+    return within(half, words("temperature not known"), note=why, kind=ErrorKind.CONDITION)
 
 
 def _lead_acid(label: Label, temperature_c: float | None, hours: float, of_thermometer: Value) -> AtReference:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.battery.label_doubt import Holds, doubtful, in_quarters
-from ubrant.core.battery.percent import Change, points_finding, too_small
+from ubrant.core.battery.percent import PercentChange, points_finding, too_small
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
@@ -20,7 +20,7 @@ NO_APPROVAL_WH, WITH_APPROVAL_WH = 100.0, 160.0
 
 
 @dataclass(frozen=True)
-class Recharge:
+class DeviceRecharge:
     """One, or several in a row: what the source's display did meanwhile, and the device's.
 
     Attributes
@@ -31,10 +31,10 @@ class Recharge:
     more : further charges between the same two readings of the source; figures of one charge are their mean then
     """
 
-    source: Change | None
-    device: Change
+    source: PercentChange | None
+    device: PercentChange
     counted: Value | None = None
-    more: tuple[Change, ...] = ()
+    more: tuple[PercentChange, ...] = ()
 
     @property
     def count(self) -> int:
@@ -71,7 +71,7 @@ class Recharge:
 
 
 def recharge_findings(
-    made: Sequence[Recharge], source: Holds | None, device: Holds | None, idle_w: float | None = None
+    made: Sequence[DeviceRecharge], source: Holds | None, device: Holds | None, idle_w: float | None = None
 ) -> tuple[dict[str, Finding], list[str]]:
     """Findings of one recharge after the other; their means stand for one from empty to full.
 
@@ -112,7 +112,7 @@ _LITTLE, _QUICK_H = 40.0, 1 / 6
 """Under so many percent a chain is asked about, as is a charge in less than this. Common practice, no source."""
 
 
-def _slips(one: Recharge, found: dict[str, Finding]) -> list[str]:
+def _slips(one: DeviceRecharge, found: dict[str, Finding]) -> list[str]:
     """What looks like a slip of a digit, a unit or an hour."""
     said = []
     if one.is_part:
@@ -143,7 +143,7 @@ def _as(found: Finding, key: str, number: int) -> Finding:
     return replace(found, key=key, name=name)
 
 
-def _one(one: Recharge, source: Holds | None, device: Holds | None, idle_w: float | None) -> list[Finding]:
+def _one(one: DeviceRecharge, source: Holds | None, device: Holds | None, idle_w: float | None) -> list[Finding]:
     found: list[Finding] = []
     taken: Finding | None = None
     gained = one.gained
@@ -187,7 +187,7 @@ def _of_one(found: Finding, count: int) -> Finding:
     return replace(found.in_unit(found.unit, 1 / count), working=working, arithmetic=())
 
 
-def _taken(change: Change, source: Holds | None) -> Finding | None:
+def _taken(change: PercentChange, source: Holds | None) -> Finding | None:
     if source is None:
         return None
     points, u = change.points, _most_points(change)
@@ -237,7 +237,7 @@ def _without_idle(taken: Finding, stored: Finding, idle_w: float, hours: float) 
     return [burnt, _efficiency(left, stored, "efficiency_without_idle", say("Arrives, idling left out"))]
 
 
-def _charges(one: Recharge) -> Finding:
+def _charges(one: DeviceRecharge) -> Finding:
     """From full, and to full: both labels are in neither."""
     assert one.source is not None
     points, gained = one.source.points, one.gained
@@ -260,7 +260,7 @@ def _charges(one: Recharge) -> Finding:
     return doubtful("charges_from_full", say("Charges from full"), charges, "", working, lower=(hidden / (1 + hidden),))
 
 
-def _most_points(change: Change) -> float:
+def _most_points(change: PercentChange) -> float:
     """Under so many points were used where a display never moved."""
     return change.expanded_points
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from ubrant.core.battery.bars import Bar, by_bars
 from ubrant.core.battery.label_doubt import doubtful
-from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between, points_finding
+from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between, points_finding
 from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, Verdict
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
@@ -18,7 +18,7 @@ from ubrant.core.record.counters import Count, counted
 from ubrant.core.record.integrals import off_in_count, through_meter, totals
 from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import digit, within, wrong_by
 from ubrant.core.wording import say, words
 
@@ -37,7 +37,7 @@ _SMALL_A = 0.1
 
 
 @dataclass(frozen=True)
-class Told:
+class DisplayPromise:
     """One thing its display said: hours left, half of their digit, watts and percent then."""
 
     time_s: float
@@ -85,7 +85,7 @@ class Given:
     volts: float | None = None
     why_not: str = ""
     watts: tuple[Series, Array, Accuracy | None] | None = None
-    told: tuple[Told, ...] = ()
+    told: tuple[DisplayPromise, ...] = ()
     bars: tuple[Bar, ...] = ()
     came_in: str = ""
     tripped: str | None = None
@@ -223,8 +223,8 @@ def _by_watts(given: Given) -> Finding | None:
     energy = float(np.sum(steps_h * (power[1:] + power[:-1]) / 2))
     hours = float(np.sum(steps_h))
     value = energy + wrong_by(accuracy, energy, hours)
-    value += within(float(np.max(half)), words("widths of the readings"), "W", kind=Kind.DIGIT) * hours
-    value += within(0.25 * float(np.sum(steps_h * between)), words("between the readings"), "Wh", kind=Kind.BETWEEN)
+    value += within(float(np.max(half)), words("widths of the readings"), "W", kind=ErrorKind.DIGIT) * hours
+    value += within(0.25 * float(np.sum(steps_h * between)), words("between the readings"), "Wh", kind=ErrorKind.BETWEEN)
     return Finding.made("energy_out", say("Given at the output"), value, "Wh", say("∫ over {n} readings of watts", n=len(series)))
 
 
@@ -245,7 +245,7 @@ def _as_told(given: Given, said: list[str], label_wh: float | None) -> dict[str,
     whole = [(t.hours * t.watts / (t.percent / 100), t.half_h / t.hours) for t in given.told if t.watts and t.percent and t.hours > 0]
     if whole:
         value = float(np.mean([wh for wh, _ in whole]))
-        implied = value * (1 + within(max(share for _, share in whole), words("digits of its hours"), kind=Kind.DIGIT))
+        implied = value * (1 + within(max(share for _, share in whole), words("digits of its hours"), kind=ErrorKind.DIGIT))
         working = say("hours × watts ÷ percent, mean of {n}", n=len(whole))
         found["told_capacity"] = Finding.made("told_capacity", say("Its hours left imply"), implied, "Wh", working)
         if label_wh and not label_wh / _FAR_OFF < value < _FAR_OFF * label_wh:
@@ -394,7 +394,7 @@ def _percent(given: Given, energy: Finding, said: list[str]) -> dict[str, Findin
     return found
 
 
-def _covered(given: Given, change: Change) -> float:
+def _covered(given: Given, change: PercentChange) -> float:
     """The share of the energy that flowed between the two readings of percent."""
     flowed = _flowed(given)
     if flowed is None:

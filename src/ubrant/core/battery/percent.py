@@ -23,7 +23,7 @@ WANTED_SHARE = 0.1
 
 
 @dataclass(frozen=True)
-class Change:
+class PercentChange:
     """From one reading of a display to a later one.
 
     Attributes
@@ -76,7 +76,7 @@ class Change:
         return abs(self.points) * self.stood_s / moving if self.stood_s > 0 and moving > 0 else 0.0
 
 
-def change_between(series: Series, half: Array, from_s: float, to_s: float, *, steadily: bool = False) -> Change | None:
+def change_between(series: Series, half: Array, from_s: float, to_s: float, *, steadily: bool = False) -> PercentChange | None:
     """What a display did from the reading nearest to one moment to the one nearest to another; None where it was not read twice.
 
     ``steadily``: as much was taken all the time, so that it may not stand still in between either.
@@ -95,7 +95,7 @@ def change_between(series: Series, half: Array, from_s: float, to_s: float, *, s
     value = series.value
     if steadily:
         stood += _stood_s(Series(series.time_s[first : last + 1] - series.time_s[first] - stood, value[first : last + 1]), half[first])
-    return Change(
+    return PercentChange(
         float(value[first]),
         float(value[last]),
         float(half[first]),
@@ -118,7 +118,7 @@ def _stood_s(series: Series, half: float) -> float:
     return stood
 
 
-def stood_still(change: Change) -> str:
+def stood_still(change: PercentChange) -> str:
     """That a display stood still while as much was taken as before; empty where it did not."""
     if not change.hidden:
         return ""
@@ -129,14 +129,14 @@ def stood_still(change: Change) -> str:
     )
 
 
-def points_finding(key: str, name: str, change: Change) -> Finding:
+def points_finding(key: str, name: str, change: PercentChange) -> Finding:
     """The points, with the ± by coarseness alone beside it."""
     working = say("from {start} % to {end} %", start=plain(change.start), end=plain(change.end))
     beside = say("by its coarseness alone ± {u} points", u=show(change.coarse_u, 2)) if change.coarse_u else say("both ends are known")
     return Finding.made(key, name, abs(change.fell()), "points", f"{working}; {beside}", sides=(0.0, change.hidden))
 
 
-def too_small(change: Change, share: float = WANTED_SHARE) -> str:
+def too_small(change: PercentChange, share: float = WANTED_SHARE) -> str:
     """That a drop is too small to say much, and which one would do; empty where it is not."""
     u = change.expanded_points
     points = abs(change.points)

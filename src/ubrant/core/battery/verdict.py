@@ -12,10 +12,10 @@ from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
-from ubrant.core.record.gaps import Gap
+from ubrant.core.record.gaps import BridgedGap
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, merged
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.wording import say
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
@@ -42,7 +42,7 @@ class Circumstances:
     ended_by: str
     temperature_c: float | None
     tap: str
-    gaps: tuple[Gap, ...]
+    gaps: tuple[BridgedGap, ...]
     alone: tuple[Alone, ...] = ()
     objections: tuple[Objection, ...] = ()
 
@@ -345,23 +345,23 @@ def _what_would_settle(share: Finding, measured: Finding) -> str:
 def _remedy(part: Contribution, needed: float, share: float) -> str:
     """What makes one part of the ± so much smaller (a factor); empty where nothing that is named here does."""
     kind, quantity = part.source.kind, part.source.quantity
-    if (kind, quantity) == (Kind.GAIN, "A"):
+    if (kind, quantity) == (ErrorKind.GAIN, "A"):
         limit = needed * 100 * abs(part.amount) * math.sqrt(3) / share
         return say(
             "A current meter good to {limit} % of its reading would settle it; a shunt instead of a clamp, say.", limit=plain(limit, 1)
         )
-    if (kind, quantity) == (Kind.ZERO, "A"):
+    if (kind, quantity) == (ErrorKind.ZERO, "A"):
         return say("Zero the current meter: its zero has to be {plain} times better.", plain=plain(1 / needed, 2))
     if part.source.is_of_meter and quantity == "V":
         return say(
             "A voltmeter {plain} times better would settle it, or a deeper cut-off, where the voltage falls faster.",
             plain=plain(1 / needed, 2),
         )
-    if kind is Kind.GAP:
+    if kind is ErrorKind.GAP:
         return say("A run without gaps would settle it.")
-    if kind is Kind.CONDITION:
+    if kind is ErrorKind.CONDITION:
         return say("Write down the battery's temperature at the start: to 1 °C would settle it.") if needed > _KNOWN_TO else ""
-    return say("More readings would settle it.") if kind in {Kind.BETWEEN, Kind.MOMENT, Kind.NOISE} else ""
+    return say("More readings would settle it.") if kind in {ErrorKind.BETWEEN, ErrorKind.MOMENT, ErrorKind.NOISE} else ""
 
 
 _ENDINGS = {

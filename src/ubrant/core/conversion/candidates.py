@@ -32,7 +32,7 @@ class Job:
 
 
 @dataclass(frozen=True)
-class Candidate:
+class ConverterCandidate:
     """What was measured of one: losses, idle draw in W, the input under which its output leaves tolerance (None where it never did), the lowest and highest
     input it was swept over, largest load within tolerance; ``uncertainties``: (W, expanded uncertainty of the efficiency there in percent), by rising load, empty for
     unknown; ``dropout_u`` expanded."""
@@ -54,7 +54,7 @@ class Candidate:
         return float(np.interp(load_w, loads, uncertainties))
 
 
-def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Candidate | None:
+def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> ConverterCandidate | None:
     """What a sweep or load steps say of a unit as a candidate; None without fitted losses."""
     if swept.model is None or not len(swept.points):
         return None
@@ -64,7 +64,7 @@ def candidate_of(name: str, swept: Sweep, findings: Mapping[str, Finding]) -> Ca
     good = swept.in_tolerance & np.isfinite(swept.efficiency_u) & (swept.points.output_w > 0)
     loads, uncertainties = swept.points.output_w[good], swept.efficiency_u[good]
     order = np.argsort(loads)
-    return Candidate(
+    return ConverterCandidate(
         name,
         swept.model,
         findings["idle_power"].value or 0.0,
@@ -92,12 +92,12 @@ class Ranked:
     efficiency_u: float | None = None
 
 
-def rank(job: Job, candidates: list[Candidate]) -> list[Ranked]:
+def rank(job: Job, candidates: list[ConverterCandidate]) -> list[Ranked]:
     """Best first: longest runtime among those that can do the job, then those that cannot."""
     return sorted((_judge(job, c) for c in candidates), key=lambda r: (bool(r.refused), -r.runtime_h))
 
 
-def _judge(job: Job, candidate: Candidate) -> Ranked:
+def _judge(job: Job, candidate: ConverterCandidate) -> Ranked:
     taken = job.load_w + candidate.model.loss_w(job.load_w)
     idle_hours = 24.0 - job.hours_a_day if job.always_on else 0.0
     day_wh = taken * job.hours_a_day + candidate.idle_w * idle_hours

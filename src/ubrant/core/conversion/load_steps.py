@@ -17,7 +17,7 @@ from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.integrals import energy_wh
 from ubrant.core.record.points import Points, SweepMeters
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within, wrong_by
 from ubrant.core.wording import say, words
 
@@ -91,7 +91,7 @@ def ending_of(input_v: Array, input_a: Array, output_v: Array, output_w: Array, 
 
 
 @dataclass(frozen=True)
-class Source:
+class BatteryBehind:
     """The battery behind it, as its label says; ``nominal_v`` alone where nothing else is known."""
 
     nominal_v: float
@@ -117,7 +117,7 @@ def analyse_steps(
     rated_w: float | None,
     hertz: Array | None = None,
     ending: Ending | None = None,
-    source: Source | None = None,
+    source: BatteryBehind | None = None,
     alarm_v: float | None = None,
     frequency: Tolerance | None = None,
     planned: int | None = None,
@@ -224,7 +224,7 @@ def _frequency(hertz: Array) -> Finding:
 
 def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     fell = abs(ending.before_v - ending.input_v)
-    at = as_read(ending.input_v, voltage, "input") + within(fell, words("between two readings"), "V", kind=Kind.BETWEEN)
+    at = as_read(ending.input_v, voltage, "input") + within(fell, words("between two readings"), "V", kind=ErrorKind.BETWEEN)
     findings = {
         "cutoff_input": Finding.made(
             "cutoff_input",
@@ -249,7 +249,7 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     return findings
 
 
-def _left(ending: Ending, source: Source | None) -> Finding | None:
+def _left(ending: Ending, source: BatteryBehind | None) -> Finding | None:
     if source is None or source.chemistry is None or not source.series or not math.isfinite(ending.recovered_v) or ending.recovered_v <= 0:
         return None
     rest = from_resting_voltage(ending.recovered_v, source.series, source.chemistry)
@@ -271,7 +271,7 @@ def _is_low(input_v: float, nominal_v: float) -> bool:
     return input_v <= _LOW * system
 
 
-def what_ended(ending: Ending, source: Source | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
+def what_ended(ending: Ending, source: BatteryBehind | None, rated_w: float | None, usual_v: float) -> tuple[str, str]:
     """(word, sentence): which of battery, its protection, leads, the inverter's own limits ended it."""
     nominal = source.nominal_v if source is not None else usual_v
     at = say(

@@ -11,7 +11,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import as_read, rectangular, within
 from ubrant.core.wording import say, words
 
@@ -124,7 +124,7 @@ def trip_findings(
                     )
                 )
         else:
-            after = step.opened_s + within(timing_s, words("between two looks"), "s", when=str(number), kind=Kind.MOMENT)
+            after = step.opened_s + within(timing_s, words("between two looks"), "s", when=str(number), kind=ErrorKind.MOMENT)
             said = "" if band is None else f"curve: {_span(band)}"
             findings[key] = Finding.made(key, f"{where}: opens after", after, "s", said)
             if band is not None and step.opened_s + 2 * rectangular(timing_s) < band[0]:

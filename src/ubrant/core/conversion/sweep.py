@@ -26,7 +26,7 @@ from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.points import Mask, Points, SweepMeters, digits_of, errors_of, rounded_up
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import as_drawn, digit_of, put_in
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import Value, exactly, is_drawing, rectangular, scattered, within
 from ubrant.core.wording import say, words
 
@@ -155,7 +155,7 @@ def _at_point(k: int, eta: Array, parts_of: dict[ErrorSource, Array] | None) -> 
     """The efficiency at one point."""
     if parts_of is None:
         return Value(float(eta[k]), None)
-    own = ((digit_of(s.of, k) if s.kind is Kind.DIGIT else s, float(column[k])) for s, column in parts_of.items())
+    own = ((digit_of(s.of, k) if s.kind is ErrorKind.DIGIT else s, float(column[k])) for s, column in parts_of.items())
     return Value(float(eta[k]), dict(own))
 
 
@@ -513,7 +513,7 @@ def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     for name in points.half:
         moved = rounded_up(points, name)
-        column = ErrorSource(Kind.DIGIT, say(name.replace("_", " ")))
+        column = ErrorSource(ErrorKind.DIGIT, say(name.replace("_", " ")))
         parts[column] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     return parts
 

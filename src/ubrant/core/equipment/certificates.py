@@ -27,7 +27,7 @@ _FAR = 0.5
 
 
 @dataclass(frozen=True)
-class Check:
+class MeterCheck:
     """What was found on one day, of one quantity.
 
     Attributes
@@ -61,7 +61,7 @@ class Check:
         return 100 * self.off / self.at if self.at else 0.0
 
     def to_json(self) -> dict[str, Any]:
-        usual = {f.name: f.default for f in fields(Check)}
+        usual = {f.name: f.default for f in fields(MeterCheck)}
         return {k: v for k, v in asdict(self).items() if v != usual[k]}
 
     def years_to(self, day: str) -> float:
@@ -77,29 +77,29 @@ class Check:
 _NEEDED = {"made", "against", "unit", "at", "off", "u", "gain", "zero", "accuracy"}
 
 
-def checks_from(told: Sequence[Mapping[str, Any]]) -> tuple[Check, ...]:
+def checks_from(told: Sequence[Mapping[str, Any]]) -> tuple[MeterCheck, ...]:
     """From what a logbook keeps, in order of time; what this version does not know is left aside."""
-    known = {f.name for f in fields(Check)}
-    made = [Check(**{k: v for k, v in one.items() if k in known}) for one in told if set(one) >= _NEEDED]
+    known = {f.name for f in fields(MeterCheck)}
+    made = [MeterCheck(**{k: v for k, v in one.items() if k in known}) for one in told if set(one) >= _NEEDED]
     return in_order(made)
 
 
-def in_order(checks: Iterable[Check]) -> tuple[Check, ...]:
+def in_order(checks: Iterable[MeterCheck]) -> tuple[MeterCheck, ...]:
     """By their day; of one day what was found before the meter was put right, then what it was left as."""
     return tuple(sorted(checks, key=lambda one: (one.made, not one.adjusted)))
 
 
-def in_force(checks: Sequence[Check], unit: str, day: str) -> Check | None:
+def in_force(checks: Sequence[MeterCheck], unit: str, day: str) -> MeterCheck | None:
     """The last one up to a day; None where there is none."""
     return next((one for one in reversed(checks) if one.unit == unit and one.made <= day), None)
 
 
-def first_after(checks: Sequence[Check], unit: str, day: str) -> Check | None:
+def first_after(checks: Sequence[MeterCheck], unit: str, day: str) -> MeterCheck | None:
     """The nearest one after a day says most of what the meter was on it; None where there is none."""
     return next((one for one in checks if one.unit == unit and one.made > day), None)
 
 
-def since_adjusted(checks: Sequence[Check], unit: str) -> list[Check]:
+def since_adjusted(checks: Sequence[MeterCheck], unit: str) -> list[MeterCheck]:
     """Those that say how it moves: what came before it was put right is of another meter, as it were."""
     those = [one for one in checks if one.unit == unit]
     last = max((k for k, one in enumerate(those) if one.adjusted), default=-1)
@@ -164,7 +164,7 @@ def read_found(text: str, unit: str) -> Found:
     return Found(was_, shown_, u_)
 
 
-def certified(found: Found, unit: str, day: str, by: str, number: str = "", *, adjusted: bool = False) -> Check:
+def certified(found: Found, unit: str, day: str, by: str, number: str = "", *, adjusted: bool = False) -> MeterCheck:
     """A certificate as it is kept: a straight line through its points, and limits that hold what the points are off it and their own ±.
 
     One point, or several at about one value, tell a gain only. The uncertainties of a certificate are mostly of one standard, so they are
@@ -182,7 +182,7 @@ def certified(found: Found, unit: str, day: str, by: str, number: str = "", *, a
     text = f"{plain(100 * largest, 3)} % + {plain(1000 * least, 3)} m{unit}"
     k = int(np.argsort(found.was)[len(found.was) // 2])
     at = float(found.was[k])
-    return Check(day, by, unit, at, float(found.shown[k]) - at, float(found.u[k]), gain, zero, text, CERTIFICATE, number, adjusted)
+    return MeterCheck(day, by, unit, at, float(found.shown[k]) - at, float(found.u[k]), gain, zero, text, CERTIFICATE, number, adjusted)
 
 
 def limits_u(accuracy: Accuracy, value: Array | float) -> Array:

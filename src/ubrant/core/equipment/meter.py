@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any
 
-from ubrant.core.equipment.certificates import Check, checks_from, first_after, in_force
+from ubrant.core.equipment.certificates import MeterCheck, checks_from, first_after, in_force
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
-from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.jot import TypedReading
 from ubrant.core.quantities.readings import Series
 
 ROLES = ("meter", "load", "supply", "scope")
@@ -65,7 +65,7 @@ class MeterDetails:
     reversed: bool = False
     counts_to_ah: float = 0.0
     counts_to_wh: float = 0.0
-    checks: tuple[Check, ...] = ()
+    checks: tuple[MeterCheck, ...] = ()
     due: str = ""
     drift_a_year: float = 0.0
     tempco: float = 0.0
@@ -80,14 +80,14 @@ class MeterDetails:
         made = {k: v for k, v in asdict(self).items() if v != getattr(usual, k)}
         return made | ({"checks": [one.to_json() for one in self.checks]} if self.checks else {})
 
-    def held(self, unit: str) -> Check | None:
+    def held(self, unit: str) -> MeterCheck | None:
         """What holds of V, A or W on its day; None where nothing was found until then."""
         if not self.as_of or self.counts == MAKER:
             return None
         later = first_after(self.checks, unit, self.as_of) if self.counts == LATER else None
         return later or in_force(self.checks, unit, self.as_of)
 
-    def corrects(self, unit: str) -> Check | None:
+    def corrects(self, unit: str) -> MeterCheck | None:
         """The same, where readings are to be corrected by it: not once it was put right."""
         found = self.held(unit)
         return None if found is None or (found.adjusted and found.made <= self.as_of) else found
@@ -97,7 +97,7 @@ class MeterDetails:
         zero, factor = self.correction(quantity)
         return series if (zero, factor) == (0.0, 1.0) else Series(series.time_s, (series.value - zero) * factor)
 
-    def correct_typed(self, reading: JotReading) -> JotReading:
+    def correct_typed(self, reading: TypedReading) -> TypedReading:
         """The same of one that a person read off its display."""
         zero, factor = self.correction(reading.quantity)
         if (zero, factor) == (0.0, 1.0) or reading.kind == "count":

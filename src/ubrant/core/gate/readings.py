@@ -15,11 +15,11 @@ from statistics import median
 import numpy as np
 
 from ubrant.core.gate.check import Question
-from ubrant.core.quantities.jot import LEFT_OUT, JotReading
+from ubrant.core.quantities.jot import LEFT_OUT, TypedReading
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.record import Key, Record
-from ubrant.core.record.typed import gather
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import Record, TapQuantity
+from ubrant.core.record.typed import columns_of_lines
 from ubrant.core.wording import say
 
 _STEADY = 1.5
@@ -51,15 +51,15 @@ class Takes:
     whole_lines : a line without one of its readings is of no use
     """
 
-    steady: tuple[tuple[Key, ...], ...] = ()
-    smooth: tuple[tuple[Key, Key | None], ...] = ()
-    falling: tuple[tuple[Key, Key | None], ...] = ()
-    most: Mapping[Key, float] = field(default_factory=dict)
-    asked: Mapping[int, Mapping[Key, float]] = field(default_factory=dict)
+    steady: tuple[tuple[TapQuantity, ...], ...] = ()
+    smooth: tuple[tuple[TapQuantity, TapQuantity | None], ...] = ()
+    falling: tuple[tuple[TapQuantity, TapQuantity | None], ...] = ()
+    most: Mapping[TapQuantity, float] = field(default_factory=dict)
+    asked: Mapping[int, Mapping[TapQuantity, float]] = field(default_factory=dict)
     whole_lines: bool = True
 
     @property
-    def keys(self) -> frozenset[Key]:
+    def keys(self) -> frozenset[TapQuantity]:
         """Which readings it says something of, but for what was asked for."""
         courses = (key for pair in (*self.smooth, *self.falling) for key in pair if key is not None)
         return frozenset((*(key for group in self.steady for key in group), *courses, *self.most))
@@ -71,7 +71,7 @@ class Odd:
 
     line: int
     time_s: float
-    at: Key
+    at: TapQuantity
     sentence: str
     question: Question
 
@@ -79,9 +79,9 @@ class Odd:
 @dataclass(frozen=True)
 class _Read:
     line: int
-    entry: Entry
-    at: Key
-    reading: JotReading
+    entry: TimedLine
+    at: TapQuantity
+    reading: TypedReading
 
     @property
     def time_s(self) -> float:
@@ -109,7 +109,7 @@ def odd_readings(record: Record, takes: Takes, names: Mapping[str, str]) -> tupl
         for r in entry.jotting.readings
         if r.kind == "read" and (takes.asked or (names.get(r.tap, r.tap), r.quantity) in looked_at)
     ]
-    found: dict[tuple[int, Key], str] = {}
+    found: dict[tuple[int, TapQuantity], str] = {}
     for check in READING_CHECKS:
         for one, why in check.look(read, takes):
             found.setdefault((one.line, one.at), _said_of(one, why))
@@ -128,7 +128,7 @@ def without(record: Record, odd: Sequence[Odd], takes: Takes, names: Mapping[str
     """The record as if those readings had been skipped."""
     left_out = {(one.line, one.at) for one in odd}
 
-    def kept(line: int, entry: Entry) -> Entry:
+    def kept(line: int, entry: TimedLine) -> TimedLine:
         jotting = entry.jotting
         here = tuple(r for r in jotting.readings if (line, (names.get(r.tap, r.tap), r.quantity)) not in left_out)
         if len(here) == len(jotting.readings):
@@ -139,7 +139,7 @@ def without(record: Record, odd: Sequence[Odd], takes: Takes, names: Mapping[str
     if not odd:
         return record
     lines = tuple(kept(k, entry) for k, entry in enumerate(record.lines))
-    return replace(record, lines=lines, typed=gather(lines))
+    return replace(record, lines=lines, typed=columns_of_lines(lines))
 
 
 def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
@@ -176,7 +176,7 @@ def _standing_out(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, 
                 yield one, say("stand between others of about {value} {quantity}", value=show(near, 3), quantity=one.at[1])
 
 
-def _course(read: Sequence[_Read], key: Key, over: Key | None) -> list[_Read]:
+def _course(read: Sequence[_Read], key: TapQuantity, over: TapQuantity | None) -> list[_Read]:
     """One a line, without those at which as good as nothing was read; in the order of the lines, or of what stands beside it in each."""
     lines = [next(group) for _, group in groupby((r for r in read if r.at == key), key=lambda r: r.line)]
     most = max((r.value for r in lines), default=0.0)

@@ -22,7 +22,7 @@ _CLOSES = 1.5
 
 
 @dataclass(frozen=True)
-class Read:
+class ClampReading:
     """One reading: its load's name, A and half of its last digit."""
 
     name: str
@@ -42,10 +42,10 @@ class Audit:
     volts, volts_half : of the system, and how wide
     """
 
-    base: Read | None
-    loads: tuple[Read, ...]
-    all_on: Read | None
-    solar: Read | None
+    base: ClampReading | None
+    loads: tuple[ClampReading, ...]
+    all_on: ClampReading | None
+    solar: ClampReading | None
     base_in: str
     volts: float
     volts_half: float

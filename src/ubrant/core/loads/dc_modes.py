@@ -13,7 +13,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import as_read, digit, exactly, within
 from ubrant.core.wording import say, words
 
@@ -138,6 +138,6 @@ def _gives_up(k: int, name: str, read: Sequence[Reading]) -> dict[str, Finding]:
     if not above:
         return {key: Finding(key, say("{name} gives up at", name=name), low, "V", None, say("as seen; nothing was read above it"))}
     high = min(above)
-    middle = (low + high) / 2 + within((high - low) / 2, words("between the two readings"), "V", kind=Kind.BETWEEN)
+    middle = (low + high) / 2 + within((high - low) / 2, words("between the two readings"), "V", kind=ErrorKind.BETWEEN)
     working = say("works at {a} V, not at {b} V", a=show(high), b=show(low))
     return {key: Finding.made(key, say("{name} gives up at", name=name), middle, "V", working)}

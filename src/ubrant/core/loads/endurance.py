@@ -8,7 +8,7 @@ from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.core.wording import say, words
 
@@ -96,4 +96,4 @@ _MOMENTS = {"on": words("when it came on"), "off": words("when it went off"), "a
 
 def _clock(moment: str) -> Value:
     """What a moment that somebody noted may be off by, s."""
-    return within(CLOCK_S, words("clock"), "s", when=say(_MOMENTS[moment]), kind=Kind.MOMENT)
+    return within(CLOCK_S, words("clock"), "s", when=say(_MOMENTS[moment]), kind=ErrorKind.MOMENT)

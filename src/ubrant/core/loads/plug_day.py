@@ -8,7 +8,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, exactly, within, wrong_by
 from ubrant.core.wording import say, words
 
@@ -122,4 +122,4 @@ def _read(shown: tuple[float, float], power: Accuracy | None, when: str) -> Valu
 
 def _clock(when: str) -> Value:
     """What a time that was noted may be off by, s."""
-    return within(CLOCK_S, words("clock"), "s", when=when, kind=Kind.MOMENT)
+    return within(CLOCK_S, words("clock"), "s", when=when, kind=ErrorKind.MOMENT)

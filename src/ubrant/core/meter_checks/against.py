@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.equipment.certificates import Check, limits_u
+from ubrant.core.equipment.certificates import MeterCheck, limits_u
 from ubrant.core.meter_checks.checks import check_of, drifted, pair_history
 from ubrant.core.meter_checks.display_check import DisplayCheck, check_display
 from ubrant.core.quantities.accuracy import Accuracy
@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, rectangular, scattered, wrong_by
 from ubrant.core.wording import say, words
 
@@ -62,13 +62,13 @@ class Against:
     findings: dict[str, Finding]
     sentence: str
     warnings: tuple[str, ...]
-    check: Check | None
+    check: MeterCheck | None
     read: Array
     off: Array
     may_be: Array
 
 
-def analyse_pairs(pairs: Pairs, about: Both, history: Sequence[Check] = (), day: str = "", run: int = 0) -> Against:
+def analyse_pairs(pairs: Pairs, about: Both, history: Sequence[MeterCheck] = (), day: str = "", run: int = 0) -> Against:
     """Differences of two meters, and what corrects the one.
 
     They agree while |difference| ≤ √(U₁² + U₂²) at every point, JCGM 100: gain and zero of each independent and rectangular, k = 2,
@@ -179,7 +179,7 @@ def _findings(unit: str, found: DisplayCheck, shown: Array, read: Array, digits:
             Finding.made(
                 f"point_{n}",
                 say("Off at {at} {unit}", at=plain(other, 5), unit=unit),
-                less(one, other, scattered(width, words("last digits"), when=str(n), kind=Kind.DIGIT)),
+                less(one, other, scattered(width, words("last digits"), when=str(n), kind=ErrorKind.DIGIT)),
                 unit,
                 f"{plain(one, 6)} − {plain(other, 6)}",
             )

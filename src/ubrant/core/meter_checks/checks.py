@@ -9,7 +9,7 @@ from datetime import date, datetime
 import numpy as np
 
 from ubrant.core.drawings import DOTTED, SOLID, Curve, Dots, Plot, Rule
-from ubrant.core.equipment.certificates import YEAR_DAYS, Check, since_adjusted
+from ubrant.core.equipment.certificates import YEAR_DAYS, MeterCheck, since_adjusted
 from ubrant.core.meter_checks.display_check import DisplayCheck
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array
@@ -24,12 +24,12 @@ _COVERED = 0.954499736
 
 def check_of(
     found: DisplayCheck, shown: Array, metered: Array, reference_gain: float, unit: str, against: str, made: str, run: int = 0
-) -> Check:
+) -> MeterCheck:
     """A check as it is kept, from the pairs as they were read: the meter without any correction it had."""
     k = int(np.argsort(metered)[len(metered) // 2])
     at = float(metered[k])
     corrected_u = math.hypot(rectangular(found.accuracy.zero), rectangular(reference_gain) * at)
-    return Check(
+    return MeterCheck(
         made, against, unit, at, float(shown[k]) - at, COVERAGE * corrected_u, found.gain, found.zero, found.accuracy.text, run=run
     )
 
@@ -49,7 +49,7 @@ def control_limits(values: Sequence[float]) -> tuple[float, float] | None:
     return float(np.mean(values)), spread * k * math.sqrt(1 + 1 / n)
 
 
-def drifted(history: Sequence[Check], newest: Check) -> str:
+def drifted(history: Sequence[MeterCheck], newest: MeterCheck) -> str:
     """Why the newest does not fit those before it, in a sentence; empty where it does, or too few were made.
 
     It is out where it lies outside the control limits, widened to what the newest check itself may be off by.
@@ -72,7 +72,7 @@ def drifted(history: Sequence[Check], newest: Check) -> str:
     )
 
 
-def drift_a_year(history: Sequence[Check], unit: str) -> tuple[float, float] | None:
+def drift_a_year(history: Sequence[MeterCheck], unit: str) -> tuple[float, float] | None:
     """(percent a year, its expanded uncertainty) by a straight line; None with fewer than three."""
     those = since_adjusted(history, unit)
     if len(those) < 3:
@@ -91,7 +91,7 @@ def drift_a_year(history: Sequence[Check], unit: str) -> tuple[float, float] | N
     return float(slope), float(stdtrit(len(values) - 2, 0.5 + _COVERED / 2)) * u
 
 
-def remarks(name: str, history: Sequence[Check], due: str, today: date) -> list[str]:
+def remarks(name: str, history: Sequence[MeterCheck], due: str, today: date) -> list[str]:
     """What to know of a meter before it is used: it drifted the last time, or its check is due."""
     said = []
     for unit in "VAW":
@@ -103,13 +103,13 @@ def remarks(name: str, history: Sequence[Check], due: str, today: date) -> list[
     return said
 
 
-def pair_history(history: Sequence[Check], unit: str, against: str) -> list[Check]:
+def pair_history(history: Sequence[MeterCheck], unit: str, against: str) -> list[MeterCheck]:
     """The checks against the same other one; all there are where it is the first against that."""
     those = since_adjusted(history, unit)
     return [one for one in those if one.against == against] or those
 
 
-def control_chart(history: Sequence[Check], unit: str, newest: Check | None = None) -> Plot | None:
+def control_chart(history: Sequence[MeterCheck], unit: str, newest: MeterCheck | None = None) -> Plot | None:
     """Percent off over the years, with the limits of those before the newest; None with fewer than two in all."""
     those = since_adjusted(history, unit)
     every = [*those, *([newest] if newest is not None else [])]

@@ -13,7 +13,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 
 
 @dataclass(frozen=True)
-class Channel:
+class Imperfection:
     """How one quantity of an instrument is off: shown = round((true·(1 + gain) + zero + noise) to ``digit``)."""
 
     gain: float = 0.0
@@ -22,12 +22,12 @@ class Channel:
     digit: float = 0.0
 
 
-def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Channel:
+def drawn_inside(accuracy: Accuracy, rng: np.random.Generator, noise: float, digit: float) -> Imperfection:
     """A channel whose gain and zero errors lie somewhere inside a quoted accuracy, as rectangular as the quote."""
-    return Channel(float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit)
+    return Imperfection(float(rng.uniform(-1, 1) * accuracy.gain), float(rng.uniform(-1, 1) * accuracy.zero), noise, digit)
 
 
-def shown(true: float, channel: Channel, noise: float) -> float:
+def shown(true: float, channel: Imperfection, noise: float) -> float:
     """round((true·(1 + gain) + zero + noise) to the last digit)."""
     value = true * (1 + channel.gain) + channel.zero + channel.noise * noise
     return round(value / channel.digit) * channel.digit if channel.digit else value

@@ -12,7 +12,7 @@ import numpy as np
 from ubrant.core.outlook.draws import Drawn, draws, middle
 from ubrant.core.outlook.duty import DAY_S, Duty
 from ubrant.core.outlook.kit import CURRENT, USUAL_PERIOD_S, Input, Kit, Load, Source, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.outlook.walk import EMPTY, TOO_MUCH, Cause, Walk, horizon_of, mean_drain_w, walk
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.quantities.readings import Array
@@ -31,7 +31,7 @@ _SIZES, _WIDER, _PAST = (1e-3, 1e4), 1.25, 1.1
 
 
 @dataclass(frozen=True, eq=False)
-class Looked:
+class OutlookAnswer:
     """An outlook.
 
     Attributes
@@ -116,7 +116,7 @@ def require_sound(kit: Kit) -> None:
         raise QuantityError(say("Nothing is drawn: give a load, like “58 W”."))
 
 
-def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 0) -> Looked:
+def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 0) -> OutlookAnswer:
     """The outlook of a kit.
 
     Raises
@@ -133,7 +133,7 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
     if drawn is None:
         end = math.inf if runtime is None else runtime
         only = ((first, 1.0),) if first is not None else ()
-        return Looked(base, runtime, end, end, first, only, float(runtime is None), beyond, by_load, lost, _no_band(), np.array([]))
+        return OutlookAnswer(base, runtime, end, end, first, only, float(runtime is None), beyond, by_load, lost, _no_band(), np.array([]))
     many = walk(kit, drawn, step_s=step_s, horizon_s=horizon)
     ends = many.end_s + _turns(kit, count, seed)
     low, high = (float(x) for x in np.percentile(ends, BAND, method="inverted_cdf"))
@@ -142,7 +142,7 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
     firsts = tuple((many.causes[c], n / count) for c, n in counted.most_common() if c < len(many.causes))
     rows = np.linspace(0, len(many.time_s) - 1, min(len(many.time_s), 400)).astype(int)
     band = (many.time_s[rows], *np.percentile(many.left[rows], BAND, axis=1))
-    return Looked(
+    return OutlookAnswer(
         base,
         runtime,
         min(low, middle_s),
@@ -173,7 +173,7 @@ def _turns(kit: Kit, count: int, seed: int) -> Array:
     return moved
 
 
-def look_quickly(kit: Kit) -> Looked:
+def look_quickly(kit: Kit) -> OutlookAnswer:
     """The middle alone, in few steps: for what moves under a hand.
 
     Raises
@@ -221,7 +221,7 @@ def _energies(base: Walk) -> tuple[tuple[tuple[str, float], ...], tuple[tuple[st
     return loads, tuple(lost)
 
 
-def idle_wh(looked: Looked) -> float:
+def idle_wh(looked: OutlookAnswer) -> float:
     """Of what is lost, what standing by takes in all ways."""
     base = looked.middle
     end = min(float(base.end_s[0]), float(base.time_s[-1]))
@@ -232,16 +232,16 @@ def idle_wh(looked: Looked) -> float:
 
 
 @dataclass(frozen=True)
-class Change:
+class KitChange:
     """A change within reach, as words, and the kit with it."""
 
     name: str
     kit: Kit
 
 
-def changes(kit: Kit) -> list[Change]:
+def changes(kit: Kit) -> list[KitChange]:
     """What could be done about a kit."""
-    found: list[Change] = []
+    found: list[KitChange] = []
     for load in kit.loads:
         if load.guessed:
             continue
@@ -249,23 +249,27 @@ def changes(kit: Kit) -> list[Change]:
             others = [one for one in kit.loads if one.way == way.name and one is not load]
             straight = _with_load(kit, load, replace(load, way=""))
             ways = kit.ways if others else tuple(w for w in kit.ways if w is not way)
-            found.append(Change(say("{name} straight from the source", name=load.name), replace(straight, ways=ways)))
+            found.append(KitChange(say("{name} straight from the source", name=load.name), replace(straight, ways=ways)))
         if load.standby.value > 0:
-            found.append(Change(say("{name} unplugged between", name=load.name), _with_load(kit, load, replace(load, standby=Spread(0.0)))))
-        found.append(Change(say("{name} 10 % smaller", name=load.name), _with_load(kit, load, replace(load, drawn=load.drawn.times(0.9)))))
+            found.append(
+                KitChange(say("{name} unplugged between", name=load.name), _with_load(kit, load, replace(load, standby=Uncertain(0.0))))
+            )
+        found.append(
+            KitChange(say("{name} 10 % smaller", name=load.name), _with_load(kit, load, replace(load, drawn=load.drawn.times(0.9))))
+        )
         if len(kit.loads) > 1:
             rest = replace(kit, loads=tuple(one for one in kit.loads if one is not load))
-            found.append(Change(say("without {name}", name=load.name), rest))
+            found.append(KitChange(say("without {name}", name=load.name), rest))
     for way in kit.ways:
         if way.lead_ohm > 0:
             halved = replace(way, lead_ohm=way.lead_ohm * 0.4)
-            found.append(Change(say("leads of 2.5 times the section to {name}", name=way.name), _with_way(kit, way, halved)))
+            found.append(KitChange(say("leads of 2.5 times the section to {name}", name=way.name), _with_way(kit, way, halved)))
         if not way.switched and (way.idle.value > 0 or way.loss is not None) and not all(one.duty.is_always for one in kit.loads):
-            found.append(Change(say("{name} off between", name=way.name), _with_way(kit, way, replace(way, switched=True))))
+            found.append(KitChange(say("{name} off between", name=way.name), _with_way(kit, way, replace(way, switched=True))))
     first = kit.sources[0]
     if first.usable < 1 or first.kept_wh > 0:
-        found.append(Change(say("nothing kept back"), replace(kit, sources=(replace(first, usable=1.0, kept_wh=0.0), *kit.sources[1:]))))
-    found.append(Change(say("20 W more coming in"), replace(kit, inputs=(*kit.inputs, Input(say("more"), Spread(20.0))))))
+        found.append(KitChange(say("nothing kept back"), replace(kit, sources=(replace(first, usable=1.0, kept_wh=0.0), *kit.sources[1:]))))
+    found.append(KitChange(say("20 W more coming in"), replace(kit, inputs=(*kit.inputs, Input(say("more"), Uncertain(20.0))))))
     return found
 
 
@@ -424,11 +428,11 @@ def _why_not(kit: Kit, large: Kit, target_s: float) -> str:
     return say("No size lasts so long: {what}.", what=what)
 
 
-def jobs(kit: Kit, job_wh: Spread, way: Way | None = None) -> tuple[float, float, float]:
+def jobs(kit: Kit, job_wh: Uncertain, way: Way | None = None) -> tuple[float, float, float]:
     """How many jobs of so many Wh the sources' usable energy does: middle, and its band."""
     rng = np.random.default_rng(0)
     usable = sum(s.usable_wh for s in kit.sources)
-    eta = way.efficiency if way is not None else Spread(1.0)
+    eta = way.efficiency if way is not None else Uncertain(1.0)
     value = usable * eta.value / job_wh.value
     drawn = (
         sum(np.maximum(s.capacity.draw(rng, DRAWS) * s.mean_v * (s.full - 1 + s.usable) - s.kept_wh, 0.0) for s in kit.sources)
@@ -476,7 +480,7 @@ def watts_of(load: Load, volts: float) -> float:
     return load.drawn.value * (volts if load.kind == CURRENT else 1.0)
 
 
-def simple_kit(source: Source, load: Spread, duty: Duty, way: Way, coming_in: Spread) -> Kit:
+def simple_kit(source: Source, load: Uncertain, duty: Duty, way: Way, coming_in: Uncertain) -> Kit:
     """Battery, one load, one way, one input."""
     loads = (Load(say("load"), load, duty, way=way.name),)
     inputs = (Input(say("input"), coming_in),) if coming_in.value else ()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.outlook.kit import WALKED_U, Kit, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.readings import Array
 
 
@@ -39,14 +39,14 @@ class Drawn:
     coming_in: Array
 
 
-def losses_of(way: Way) -> tuple[Spread, Spread, Spread]:
+def losses_of(way: Way) -> tuple[Uncertain, Uncertain, Uncertain]:
     """(p₀, a, b) of a way, from its efficiency and idle draw where it was not fitted."""
     if way.loss is not None:
         return way.loss
     eta = way.efficiency
     if eta.low is not None and eta.high is not None:
-        return way.idle, Spread(1 / eta.value - 1, 0.0, 1 / eta.high - 1, 1 / max(eta.low, 1e-6) - 1), Spread(0.0)
-    return way.idle, Spread(1 / eta.value - 1, eta.u / eta.value**2), Spread(0.0)
+        return way.idle, Uncertain(1 / eta.value - 1, 0.0, 1 / eta.high - 1, 1 / max(eta.low, 1e-6) - 1), Uncertain(0.0)
+    return way.idle, Uncertain(1 / eta.value - 1, eta.u / eta.value**2), Uncertain(0.0)
 
 
 def middle(kit: Kit) -> Drawn:
@@ -60,10 +60,10 @@ def draws(kit: Kit, count: int, seed: int = 0) -> Drawn:
 
 
 def _made(kit: Kit, count: int, rng: np.random.Generator | None) -> Drawn:
-    def of(spread: Spread) -> Array:
+    def of(spread: Uncertain) -> Array:
         return np.full(count, spread.value) if rng is None else spread.draw(rng, count)
 
-    def rows(spreads: list[Spread]) -> Array:
+    def rows(spreads: list[Uncertain]) -> Array:
         return np.array([of(s) for s in spreads]).reshape(len(spreads), count)
 
     capacity = np.maximum(rows([s.capacity for s in kit.sources]), 0.0)
@@ -74,7 +74,7 @@ def _made(kit: Kit, count: int, rng: np.random.Generator | None) -> Drawn:
     return Drawn(
         count,
         capacity,
-        rows([s.curve.ohm if s.curve is not None else Spread(0.0) for s in kit.sources]),
+        rows([s.curve.ohm if s.curve is not None else Uncertain(0.0) for s in kit.sources]),
         rows([s.exponent for s in kit.sources]),
         rows([load.drawn for load in kit.loads]),
         rows([load.standby for load in kit.loads]),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from ubrant.core.outlook.spread import ALL, Spread, parse_spread, share_of
+from ubrant.core.outlook.spread import ALL, Uncertain, parse_spread, share_of
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain
 from ubrant.core.wording import say
 
@@ -27,12 +27,12 @@ class Duty:
     """
 
     windows: tuple[tuple[float, float], ...] = ()
-    share: Spread = ALL
+    share: Uncertain = ALL
     period_s: float | None = None
 
     @property
     def is_always(self) -> bool:
-        return not self.windows and self.share == Spread(1.0)
+        return not self.windows and self.share == Uncertain(1.0)
 
     def in_window(self, second_of_day: float) -> bool:
         """Whether it may be on at this second of a day."""
@@ -47,7 +47,7 @@ class Duty:
     def text(self) -> str:
         """As one would type it."""
         parts = [f"{clock(a)} to {clock(b)}" for a, b in self.windows]
-        if self.share != Spread(1.0):
+        if self.share != Uncertain(1.0):
             share = self.share
             if self.period_s and share.is_sure:
                 on = plain(share.value * self.period_s / 60, 3)
@@ -86,7 +86,7 @@ def parse_duty(text: str) -> Duty:
         Not understood, or a share over 100 %.
     """
     windows: list[tuple[float, float]] = []
-    share, period = Spread(1.0), None
+    share, period = Uncertain(1.0), None
     text = text.strip()
     if not text or text.lower() in {"always", "always on", "on"}:
         return Duty()
@@ -94,7 +94,7 @@ def parse_duty(text: str) -> Duty:
     if shots is not None:
         each = parse_quantity(f"{shots[2]} {shots[3]}", "s")
         count = parse_number(shots[1])
-        share, period = _checked(Spread(count * each / 3600), text), 3600 / count if count > 0 else None
+        share, period = _checked(Uncertain(count * each / 3600), text), 3600 / count if count > 0 else None
         text = text.replace(shots[0], "").strip(" ,")
     for part in filter(None, (p.strip() for p in re.split(r"[,;]| and ", text))):
         if match := re.fullmatch(_WINDOW, part):
@@ -103,9 +103,9 @@ def parse_duty(text: str) -> Duty:
         elif match := re.fullmatch(rf"({NUMBER})\s*{_TIME}?\s*(?:of|in|out of|every)\s*({NUMBER})\s*{_TIME}", part, re.I):
             period = parse_quantity(f"{match[3]} {match[4]}", "s")
             on = parse_quantity(f"{match[1]} {match[2] or match[4]}", "s")
-            share = _checked(Spread(on / period if period else 2.0), part)
+            share = _checked(Uncertain(on / period if period else 2.0), part)
         elif match := re.fullmatch(rf"({NUMBER})\s*{_TIME}\s*(?:a|per|each|/)\s*day", part, re.I):
-            share = _checked(Spread(parse_quantity(f"{match[1]} {match[2]}", "s") / DAY_S), part)
+            share = _checked(Uncertain(parse_quantity(f"{match[1]} {match[2]}", "s") / DAY_S), part)
         elif "%" in part:
             share = share_of(re.sub(r"of the time|duty", "", part).strip())
         elif re.search(r"\w+\s*(?:an|per|a)\s*hour", part):
@@ -119,13 +119,13 @@ def parse_duty(text: str) -> Duty:
     return Duty(tuple(sorted(windows)), share, period)
 
 
-def _checked(share: Spread, text: str) -> Spread:
+def _checked(share: Uncertain, text: str) -> Uncertain:
     if not 0 <= share.value <= 1:
         raise QuantityError(say("“{what}” is more than all of the time.", what=text))
     return share
 
 
-def parse_load(text: str) -> tuple[Spread, str, Duty]:
+def parse_load(text: str) -> tuple[Uncertain, str, Duty]:
     """``38 W 40 % of the time``, ``0.8 A, 19:30 to 22:00`` as what it draws, in W or A, and its duty.
 
     Raises

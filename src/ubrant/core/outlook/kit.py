@@ -8,15 +8,15 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ubrant.core.outlook.duty import DAY_S, Duty
-from ubrant.core.outlook.spread import ALL, NONE, Spread
+from ubrant.core.outlook.spread import ALL, NONE, Uncertain
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.readings import Array
 
-EXPONENT = {"lead-acid": Spread(1.2, 0.0, 1.1, 1.3), "nimh": Spread(1.02, 0.0, 1.0, 1.08)}
-LITHIUM_EXPONENT = Spread(1.02, 0.0, 1.0, 1.05)
+EXPONENT = {"lead-acid": Uncertain(1.2, 0.0, 1.1, 1.3), "nimh": Uncertain(1.02, 0.0, 1.0, 1.08)}
+LITHIUM_EXPONENT = Uncertain(1.02, 0.0, 1.0, 1.05)
 """Peukert's k where it was not measured. Common practice, no source."""
-EXPONENT_BESIDE_SAG = {"lead-acid": Spread(1.09, 0.0, 1.0, 1.18), "nimh": Spread(1.01, 0.0, 0.98, 1.06)}
-LITHIUM_BESIDE_SAG = Spread(1.005, 0.0, 0.98, 1.03)
+EXPONENT_BESIDE_SAG = {"lead-acid": Uncertain(1.09, 0.0, 1.0, 1.18), "nimh": Uncertain(1.01, 0.0, 0.98, 1.06)}
+LITHIUM_BESIDE_SAG = Uncertain(1.005, 0.0, 0.98, 1.03)
 """The same where the volts are walked down to a cut-off: what they sag is not in it a second time. Common practice, no source."""
 WALKED_U = 0.007
 """Of a battery's capacity, what a walk along its curve leaves out: a standard uncertainty. Common practice, no source."""
@@ -30,7 +30,7 @@ CONSTANT, SUN, RECORDED = "constant", "sun", "recorded"
 
 
 @dataclass(frozen=True, eq=False)
-class Curve:
+class DischargeCurve:
     """A battery's voltage on the way down.
 
     Attributes
@@ -45,7 +45,7 @@ class Curve:
     share: Array
     volts: Array
     rate_a: float
-    ohm: Spread
+    ohm: Uncertain
     cutoff_v: float = 0.0
 
 
@@ -71,11 +71,11 @@ class Source:
     """
 
     name: str
-    capacity: Spread
-    curve: Curve | None = None
+    capacity: Uncertain
+    curve: DischargeCurve | None = None
     usable: float = 1.0
     kept_wh: float = 0.0
-    exponent: Spread = ALL
+    exponent: Uncertain = ALL
     rate: float | None = None
     full: float = 1.0
     max_w: float = math.inf
@@ -121,9 +121,9 @@ class Way:
     """
 
     name: str
-    efficiency: Spread = ALL
-    idle: Spread = NONE
-    loss: tuple[Spread, Spread, Spread] | None = None
+    efficiency: Uncertain = ALL
+    idle: Uncertain = NONE
+    loss: tuple[Uncertain, Uncertain, Uncertain] | None = None
     cutoff_v: float = 0.0
     max_w: float = math.inf
     surge_w: float = math.inf
@@ -156,11 +156,11 @@ class Load:
     """
 
     name: str
-    drawn: Spread
+    drawn: Uncertain
     duty: Duty = field(default_factory=Duty)
     kind: str = POWER
     at_v: float = 0.0
-    standby: Spread = NONE
+    standby: Uncertain = NONE
     start_w: float = 0.0
     gives_up_v: float = 0.0
     way: str = ""
@@ -185,7 +185,7 @@ class Input:
     """
 
     name: str
-    watts: Spread
+    watts: Uncertain
     duty: Duty = field(default_factory=Duty)
     shape: str = CONSTANT
     limit_w: float = math.inf
@@ -234,14 +234,14 @@ class Kit:
         return any(duty.windows for duty in duties) or any(i.shape != CONSTANT or i.starts_at is not None for i in self.inputs)
 
 
-def exponent_of(chemistry: str | None, *, beside_sag: bool = False) -> Spread:
+def exponent_of(chemistry: str | None, *, beside_sag: bool = False) -> Uncertain:
     """Peukert's k of a kind of cell that was measured at one rate only; ``beside_sag``: where its volts are walked to a cut-off."""
     if chemistry is None:
-        return Spread(1.0)
+        return Uncertain(1.0)
     return EXPONENT_BESIDE_SAG.get(chemistry, LITHIUM_BESIDE_SAG) if beside_sag else EXPONENT.get(chemistry, LITHIUM_EXPONENT)
 
 
-def curve_at_rest(chemistry: str, series: int, ohm: Spread, cutoff_v: float = 0.0) -> Curve | None:
+def curve_at_rest(chemistry: str, series: int, ohm: Uncertain, cutoff_v: float = 0.0) -> DischargeCurve | None:
     """By the resting chart of its kind; None where that has none."""
     kind = CHEMISTRIES[chemistry]
     if not kind.rest_chart:
@@ -250,7 +250,7 @@ def curve_at_rest(chemistry: str, series: int, ohm: Spread, cutoff_v: float = 0.
     share = 1 - percent / 100
     if share[-1] < 1:
         share, volts = np.append(share, 1.0), np.append(volts, kind.usual_cutoff_v)
-    return Curve(share, volts * series, 0.0, ohm, cutoff_v)
+    return DischargeCurve(share, volts * series, 0.0, ohm, cutoff_v)
 
 
 def highest_v(source: Source) -> float | None:
@@ -270,10 +270,10 @@ def with_volts(source: Source) -> Source | None:
     if curve is None:
         return None
     mean = float(np.trapezoid(curve.volts, curve.share))
-    return replace(source, capacity=source.capacity.times(1 / mean), curve=curve, rate=None, exponent=Spread(1.0))
+    return replace(source, capacity=source.capacity.times(1 / mean), curve=curve, rate=None, exponent=Uncertain(1.0))
 
 
-def usual_ohm(chemistry: str, series: int, ah: float) -> Spread:
+def usual_ohm(chemistry: str, series: int, ah: float) -> Uncertain:
     """A first guess at a pack's resistance, wide."""
     ohm = CHEMISTRIES[chemistry].resistance_ohm_ah * series / ah
-    return Spread(ohm, 0.0, (1 - WIDE_OHM) * ohm, (1 + WIDE_OHM) * ohm)
+    return Uncertain(ohm, 0.0, (1 - WIDE_OHM) * ohm, (1 + WIDE_OHM) * ohm)

@@ -19,7 +19,7 @@ ABOUT = 0.10
 
 
 @dataclass(frozen=True)
-class Spread:
+class Uncertain:
     """A middle, which the pencil sum takes, and what draws take.
 
     Attributes
@@ -45,10 +45,10 @@ class Spread:
     def is_sure(self) -> bool:
         return not self.standard_u > 0
 
-    def times(self, factor: float) -> Spread:
+    def times(self, factor: float) -> Uncertain:
         """The same, a factor larger."""
         low, high = (None if end is None else end * factor for end in (self.low, self.high))
-        return Spread(self.value * factor, self.u * abs(factor), low, high)
+        return Uncertain(self.value * factor, self.u * abs(factor), low, high)
 
     def draw(self, rng: np.random.Generator, count: int) -> Array:
         """(count,) of it, never across zero from its middle."""
@@ -68,7 +68,7 @@ class Spread:
         return f"{plain(self.value)}{wide} {unit}"
 
 
-def parse_spread(text: str, unit: str, *, bare: bool = False) -> Spread:
+def parse_spread(text: str, unit: str, *, bare: bool = False) -> Uncertain:
     """Read ``45 W``, ``45 ± 3 W`` (about 95 % of it), ``40..50 W``, ``~45 W`` (± 10 %).
 
     Parameters
@@ -85,14 +85,14 @@ def parse_spread(text: str, unit: str, *, bare: bool = False) -> Spread:
         low, high = (_quantity(f"{part} {match[3]}", unit, bare) for part in (match[1], match[2]))
         if high < low:
             raise QuantityError(say("“{what}”: the smaller value comes first, like “40..50 {unit}”.", what=text, unit=unit))
-        return Spread((low + high) / 2, 0.0, low, high)
+        return Uncertain((low + high) / 2, 0.0, low, high)
     if match := re.fullmatch(rf"({NUMBER})\s*(?:±|\+/-|\+-)\s*({NUMBER})\s*(\D*)", text):
         value, half = (_quantity(f"{part} {match[3]}", unit, bare) for part in (match[1], match[2]))
-        return Spread(value, abs(half) / COVERAGE)
+        return Uncertain(value, abs(half) / COVERAGE)
     if text.startswith("~"):
         value = _quantity(text[1:], unit, bare)
-        return Spread(value, 0.0, value - abs(value) * ABOUT, value + abs(value) * ABOUT)
-    return Spread(_quantity(text, unit, bare))
+        return Uncertain(value, 0.0, value - abs(value) * ABOUT, value + abs(value) * ABOUT)
+    return Uncertain(_quantity(text, unit, bare))
 
 
 def _quantity(text: str, unit: str, bare: bool) -> float:
@@ -102,7 +102,7 @@ def _quantity(text: str, unit: str, bare: bool) -> float:
     return parse_quantity(text, unit)
 
 
-def share_of(text: str) -> Spread:
+def share_of(text: str) -> Uncertain:
     """``80 %``, ``0.8``, ``75..85 %`` as a share of 0 to 1.
 
     Raises
@@ -112,18 +112,18 @@ def share_of(text: str) -> Spread:
     """
     text = text.strip()
     if re.fullmatch(r"0?[.,]\d+|[01](?:[.,]0*)?", text):
-        return Spread(float(text.replace(",", ".")))
+        return Uncertain(float(text.replace(",", ".")))
     found = parse_spread(text, "%").times(0.01)
     if not 0 <= found.value <= 1 or not math.isfinite(found.value):
         raise QuantityError(say("“{what}” is no share: it lies between 0 and 100 %.", what=text))
     return found
 
 
-def within(spread: Spread, lowest: float, highest: float) -> Spread:
+def within(spread: Uncertain, lowest: float, highest: float) -> Uncertain:
     """With its rectangle kept inside these ends."""
     low, high = (None if end is None else min(max(end, lowest), highest) for end in (spread.low, spread.high))
     return replace(spread, low=low, high=high)
 
 
-ALL, NONE = Spread(1.0), Spread(0.0)
+ALL, NONE = Uncertain(1.0), Uncertain(0.0)
 """All of it, and nothing, without a doubt."""

@@ -64,7 +64,7 @@ class JotError(SentenceError):
 
 
 @dataclass(frozen=True)
-class JotReading:
+class TypedReading:
     """One reading of a line.
 
     Attributes
@@ -98,13 +98,13 @@ class JotReading:
         return f"{self.tap} {text}".strip()
 
 
-def state_of(tap: str, *, full: bool) -> JotReading:
+def state_of(tap: str, *, full: bool) -> TypedReading:
     """What is known to be full or empty, as nothing that a display shows: there is no last digit in it."""
-    return JotReading(tap, "%", 100.0 if full else 0.0, 0.0, "state")
+    return TypedReading(tap, "%", 100.0 if full else 0.0, 0.0, "state")
 
 
 @dataclass(frozen=True)
-class Jotting:
+class TypedLine:
     """One line taken down.
 
     Attributes
@@ -125,7 +125,7 @@ class Jotting:
     at_clock_s: float | None = None
     on_day: tuple[int, int, int] | None = None
     after_start_s: float | None = None
-    readings: tuple[JotReading, ...] = ()
+    readings: tuple[TypedReading, ...] = ()
     mark: str = ""
     look_in_s: float | None = None
     corrects: bool = False
@@ -180,7 +180,7 @@ class Grammar:
     aliases: Mapping[str, str] = field(default_factory=dict)
     places: Sequence[str] = ()
 
-    def parse(self, line: str) -> Jotting | None:
+    def parse(self, line: str) -> TypedLine | None:
         """Take one line down; None when there is nothing in it.
 
         Raises
@@ -207,7 +207,7 @@ class Grammar:
             return None if not rest and line.strip().startswith(("-", "+", "@")) else replace(found, text="", line=line.strip())
         return replace(found, text=text, readings=tuple(readings), mark=mark, corrects=corrects, line=line.strip())
 
-    def queries(self, jotting: Jotting) -> list[str]:
+    def queries(self, jotting: TypedLine) -> list[str]:
         """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another, a place that is none."""
         if swapped := self._swapped(jotting):
             return [swapped]
@@ -220,14 +220,14 @@ class Grammar:
         """A question about a note that looks like readings at a place which is none; empty where it is a note."""
         return misplaced(note, self._names())
 
-    def _is_elsewhere(self, reading: JotReading) -> bool:
+    def _is_elsewhere(self, reading: TypedReading) -> bool:
         """Whether the test does not read there, and nothing was read there before."""
         if not self.places or not reading.tap or reading.quantity not in _FLOWS or reading.tap.startswith("cell "):
             return False
         known = {*self.places, *(tap for tap, _ in self.expected)}
         return reading.tap not in known and self.alike.get(reading.tap, reading.tap) not in known
 
-    def _swapped(self, jotting: Jotting) -> str:
+    def _swapped(self, jotting: TypedLine) -> str:
         """Amperes that are what the volts should be, beside volts that are not."""
         read = {(r.tap, r.quantity): r for r in jotting.readings if r.kind == "read"}
         for (tap, quantity), amps in read.items():
@@ -243,7 +243,7 @@ class Grammar:
             )
         return ""
 
-    def _query(self, reading: JotReading) -> str:
+    def _query(self, reading: TypedReading) -> str:
         if reading.kind not in {"read", "about"}:
             return ""
         same = self._near(reading)
@@ -284,7 +284,7 @@ class Grammar:
                 )
         return ""
 
-    def _near(self, reading: JotReading) -> float | None:
+    def _near(self, reading: TypedReading) -> float | None:
         key = self.alike.get(reading.tap, reading.tap), reading.quantity
         if key in self.expected:
             return self.expected[key]
@@ -295,16 +295,16 @@ class Grammar:
         names = {short: tap for tap, shorts in TAPS.items() for short in (tap, *shorts)}
         return names | {tap.lower(): tap for tap in self.taps} | {name.lower(): tap for name, tap in self.aliases.items()}
 
-    def _readings(self, rest: str) -> tuple[list[JotReading], str]:
+    def _readings(self, rest: str) -> tuple[list[TypedReading], str]:
         names = self._names()
         pattern = "|".join(re.escape(n) for n in sorted(names, key=len, reverse=True))
-        readings: list[JotReading] = []
+        readings: list[TypedReading] = []
         tap, fresh = "", 0  # the tap that holds, and from which reading on a tap behind would count
         while rest:
             rest = rest.lstrip(" ,;·")
             if match := re.match(rf"cells?\s+((?:{_CELL}(?:\s*V\b)?[\s,;]*){{2,}})(?=$|[^\d\w.])", rest, re.I):
                 for number, cell in enumerate(re.finditer(rf"({_CELL})\s*V?", match[1]), start=1):
-                    readings.append(JotReading(f"cell {number}", "V", parse_number(cell[1]), _digit(cell[1])))
+                    readings.append(TypedReading(f"cell {number}", "V", parse_number(cell[1]), _digit(cell[1])))
                 rest = rest[match.end() :]
                 continue
             if match := re.match(rf"({pattern})\b\s*:?\s*", rest, re.I):
@@ -351,24 +351,24 @@ class Grammar:
             raise JotError(say("Which readings are whose? Write each name before its readings, like “dc 13.2 V 40 A ac 120 V 450 W”."))
         return last_is_name
 
-    def _item(self, rest: str, tap: str) -> tuple[JotReading | None, str]:
+    def _item(self, rest: str, tap: str) -> tuple[TypedReading | None, str]:
         """One reading at the start of what is left."""
         if match := re.match(rf"temp(?:erature)?\s*:?\s*({_N})\s*(?:°?\s*C\b|℃)?", rest, re.I):
-            return JotReading(tap or "battery", "°C", parse_number(match[1]), _digit(match[1])), rest[match.end() :]
+            return TypedReading(tap or "battery", "°C", parse_number(match[1]), _digit(match[1])), rest[match.end() :]
         if match := re.match(rf"bar\s+([01]?\d|2[0-3])(?::00|\s?h)\s*:?\s*({_N})\s*(k?Wh)\b", rest, re.I):
             factor = 1000.0 if match[3].lower() == "kwh" else 1.0
             hour = f"{BAR}{int(match[1]):02d}:00"
-            return JotReading(tap, hour, parse_number(match[2]) * factor, _digit(match[2]) * factor, "bar"), rest[match.end() :]
+            return TypedReading(tap, hour, parse_number(match[2]) * factor, _digit(match[2]) * factor, "bar"), rest[match.end() :]
         if match := re.match(rf"({_N})\s*(h|hours?|min)\s+left\b(?:\s+at\b(?=\s*{_N}\s*W))?", rest, re.I):
             hours = 1.0 if match[2].lower().startswith("h") else 1 / 60
-            return JotReading(tap, LEFT_H, parse_number(match[1]) * hours, _digit(match[1]) * hours), rest[match.end() :]
+            return TypedReading(tap, LEFT_H, parse_number(match[1]) * hours, _digit(match[1]) * hours), rest[match.end() :]
         if match := re.match(_OF + r"(?![\w%])", rest):
-            return JotReading(tap, match[3].lower(), float(match[1]), 0.0, "count"), rest[match.end() :]
+            return TypedReading(tap, match[3].lower(), float(match[1]), 0.0, "count"), rest[match.end() :]
         if match := re.match(_SPAN + r"(?![\w])", rest):
             low, high, (factor, unit) = parse_number(match[1]), parse_number(match[2]), _unit(match[3], match[0])
             if high < low:
                 raise JotError(say("“{strip}”: write the smaller one first.", strip=match[0].strip()))
-            return JotReading(tap, unit, (low + high) / 2 * factor, (high - low) / 2 * factor, "range"), rest[match.end() :]
+            return TypedReading(tap, unit, (low + high) / 2 * factor, (high - low) / 2 * factor, "range"), rest[match.end() :]
         kind, width = "read", 0.0
         head = re.match(r"(~|≈|about\s+|peak\s+|max\s+|<|below\s+|under\s+)\s*", rest, re.I)
         if head:
@@ -394,9 +394,9 @@ class Grammar:
             value, width = value / 2, value / 2
         if said:
             width = abs(parse_number(match[3])) * factor if match[3] else 0.0
-        return JotReading(tap, unit, value, width, kind), ahead[match.end() :]
+        return TypedReading(tap, unit, value, width, kind), ahead[match.end() :]
 
-    def _bare(self, text: str, tap: str) -> JotReading:
+    def _bare(self, text: str, tap: str) -> TypedReading:
         """A number without a unit: whatever is expected near it."""
         value = parse_number(text)
         near = {
@@ -407,10 +407,10 @@ class Grammar:
         if len(near) != 1:
             raise JotError(say("{what} of what? Write its unit, like “{what} V”.", what=text))
         place, unit = near.pop()
-        return JotReading(tap or place, unit, value, _digit(text))
+        return TypedReading(tap or place, unit, value, _digit(text))
 
 
-def parse_jot(line: str, grammar: Grammar | None = None) -> Jotting | None:
+def parse_jot(line: str, grammar: Grammar | None = None) -> TypedLine | None:
     """Read one line by the usual grammar; see :meth:`Grammar.parse`."""
     return (grammar or Grammar()).parse(line)
 
@@ -422,16 +422,16 @@ def clock_text(seconds: float | None) -> str:
     return f"{text}:{whole % 60:02d}" if whole % 60 else text
 
 
-def _when(rest: str) -> tuple[Jotting, str]:
+def _when(rest: str) -> tuple[TypedLine, str]:
     """The time at the start of a line, and what comes after it."""
     number = r"\d+(?:[.,]\d+)?"
     if match := re.match(rf"-\s*((?:{number}\s*(?:sec|s|min|m|h)\s*)+)(?![\w])", rest, re.I):
-        return Jotting("", ago_s=_length(match[1])), rest[match.end() :]
+        return TypedLine("", ago_s=_length(match[1])), rest[match.end() :]
     if match := re.match(rf"\+\s*((?:{number}\s*(?:sec|s|min|m|h|d)\s*)+)(?![\w])", rest, re.I):
-        return Jotting("", after_start_s=_length(match[1])), rest[match.end() :]
+        return TypedLine("", after_start_s=_length(match[1])), rest[match.end() :]
     if match := re.match(r"\+\s*(\d+):([0-5]\d)(?::([0-5]\d(?:[.,]\d+)?))?(?!\d)", rest):
         seconds = int(match[1]) * 3600 + int(match[2]) * 60 + (parse_number(match[3]) if match[3] else 0.0)
-        return Jotting("", after_start_s=seconds), rest[match.end() :]
+        return TypedLine("", after_start_s=seconds), rest[match.end() :]
     day = r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?"
     if match := re.match(rf"@\s*{day}(\d{{1,2}})[:.h](\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?!\d)", rest):
         hour, minute, second = int(match[4]), int(match[5]), parse_number(match[6]) if match[6] else 0.0
@@ -440,10 +440,10 @@ def _when(rest: str) -> tuple[Jotting, str]:
         on_day = (int(match[1] or 0), int(match[2]), int(match[3])) if match[2] else None
         if on_day is not None and not (1 <= on_day[1] <= 12 and 1 <= on_day[2] <= 31):
             raise JotError(say("“{value}” is no day and time: write it like @10-18 14:32, the month first.", value=match[0]))
-        return Jotting("", at_clock_s=hour * 3600 + minute * 60 + second, on_day=on_day), rest[match.end() :]
+        return TypedLine("", at_clock_s=hour * 3600 + minute * 60 + second, on_day=on_day), rest[match.end() :]
     if rest.startswith("@"):
         raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=rest.split()[0]))
-    return Jotting(""), rest
+    return TypedLine(""), rest
 
 
 def _length(text: str) -> float:

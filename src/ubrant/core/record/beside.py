@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.jot import TypedReading
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
@@ -17,7 +17,7 @@ def contradicts(record: Record) -> tuple[str, ...]:
     """A sentence on the first line whose watts are not its volts times its amperes, with how many there are."""
     found = []
     for entry in record.typed.further:
-        at: dict[str, dict[str, JotReading]] = {}
+        at: dict[str, dict[str, TypedReading]] = {}
         for reading in entry.jotting.readings:
             if reading.kind in _COUNTS and reading.quantity in {"V", "A", "W"}:
                 at.setdefault(reading.tap, {})[reading.quantity] = reading
@@ -28,7 +28,7 @@ def contradicts(record: Record) -> tuple[str, ...]:
     return (found[0] + (say(" One more row is like it.") if len(found) == 2 else more),)
 
 
-def _apart(tap: str, read: dict[str, JotReading]) -> str:
+def _apart(tap: str, read: dict[str, TypedReading]) -> str:
     volts, amps, watts = (read[quantity] for quantity in "VAW")
     product = abs(volts.value * amps.value)
     digits = watts.half_width + abs(volts.value) * amps.half_width + abs(amps.value) * volts.half_width

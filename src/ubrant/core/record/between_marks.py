@@ -7,7 +7,7 @@ from itertools import pairwise
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import within
 from ubrant.core.wording import say, words
 
@@ -32,7 +32,7 @@ def between_marks(record: Record) -> dict[str, Finding]:
         number = sum(k == key or k.startswith(f"{key}_") for k in found) + 1
         name = say("From {first} to {then}", first=say(first), then=say(then)) + (f" ({number})" if number > 1 else "")
         start, end = (
-            moment + within(_CATCHES_S, words("moment"), "s", when=say("of {mark}", mark=f"{say(mark)} {moment:g}"), kind=Kind.MOMENT)
+            moment + within(_CATCHES_S, words("moment"), "s", when=say("of {mark}", mark=f"{say(mark)} {moment:g}"), kind=ErrorKind.MOMENT)
             for mark, moment in ((first, start_s), (then, end_s))
         )
         working = say("marked by hand, {seconds} apart", seconds=show_duration(end_s - start_s))

@@ -12,7 +12,7 @@ from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.counters import counted
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
@@ -27,7 +27,7 @@ def taps_divided(record: Record) -> list[Finding]:
     return [*_by_power(record), *_by_energy(record)]
 
 
-def _power(entry: Entry, tap: str, own: str) -> Watts | None:
+def _power(entry: TimedLine, tap: str, own: str) -> Watts | None:
     """Watts of a tap in a line, by a wattmeter or on DC by volts and amperes."""
     read = {r.quantity: r for r in entry.jotting.readings if (r.tap or own) == tap and r.kind in {"read", "about", "range"}}
     if (watts := read.get("W")) is not None:

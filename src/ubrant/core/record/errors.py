@@ -6,12 +6,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.accuracy import LINEARITY
-from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.jot import TypedReading
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.integrals import adds_up
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.record import Key, Record
-from ubrant.core.record.typed import gather
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import Record, TapQuantity
+from ubrant.core.record.typed import columns_of_lines
 
 _QUANTITIES, _COUNTED = frozenset("VAW"), frozenset({"Ah", "Wh"})
 
@@ -28,7 +28,7 @@ class Off:
         return (shown - self.zero) / (1 + self.gain)
 
 
-Errors = Mapping[Key, Off]
+Errors = Mapping[TapQuantity, Off]
 """One error at its limit, by the readings that have it."""
 
 
@@ -37,9 +37,9 @@ def errors_of(record: Record) -> list[Errors]:
 
     A meter that reads at two places has one gain for both, less what it is not linear by; its zeros are of each place.
     """
-    zeros: dict[tuple[str, str], dict[Key, Off]] = {}
-    bent: dict[tuple[str, str], dict[Key, Off]] = {}
-    gains: dict[tuple[str, str], dict[Key, Off]] = {}
+    zeros: dict[tuple[str, str], dict[TapQuantity, Off]] = {}
+    bent: dict[tuple[str, str], dict[TapQuantity, Off]] = {}
+    gains: dict[tuple[str, str], dict[TapQuantity, Off]] = {}
     first: dict[tuple[str, str], str] = {}
     for key in _read(record):
         place, at = record.head.setup.tap_named(key[0]), _meter_tap(record, key[0])
@@ -63,7 +63,7 @@ def _added_up(record: Record, tap: str, quantity: str) -> tuple[str, ...]:
 
 def drawn_together(errors: list[Errors], shares: Sequence[float]) -> Errors:
     """All of them at once, each at a share of its limit."""
-    together: dict[Key, Off] = {}
+    together: dict[TapQuantity, Off] = {}
     for one, share in zip(errors, shares, strict=True):
         for key, off in one.items():
             before = together.get(key, Off())
@@ -74,7 +74,7 @@ def drawn_together(errors: list[Errors], shares: Sequence[float]) -> Errors:
 def if_off(record: Record, errors: Errors) -> Record:
     """The record with these errors taken off what was shown."""
 
-    def mended(reading: JotReading) -> JotReading:
+    def mended(reading: TypedReading) -> TypedReading:
         off = errors.get((reading.tap or "", reading.quantity))
         if reading.quantity == "W" and not reading.value and record.head.setup.tap_named(reading.tap or "") == "output":
             return reading  # with nothing attached nothing comes out
@@ -84,7 +84,7 @@ def if_off(record: Record, errors: Errors) -> Record:
             else replace(reading, value=off.true(reading.value))
         )
 
-    def line(entry: Entry) -> Entry:
+    def line(entry: TimedLine) -> TimedLine:
         return replace(entry, jotting=replace(entry.jotting, readings=tuple(map(mended, entry.jotting.readings))))
 
     readings = {
@@ -92,10 +92,10 @@ def if_off(record: Record, errors: Errors) -> Record:
         for key, series in record.readings.items()
     }
     lines = tuple(map(line, record.lines))
-    return replace(record, readings=readings, lines=lines, typed=gather(lines))
+    return replace(record, readings=readings, lines=lines, typed=columns_of_lines(lines))
 
 
-def _read(record: Record) -> Iterator[Key]:
+def _read(record: Record) -> Iterator[TapQuantity]:
     """What was read, by the names it was read under."""
     typed = dict.fromkeys(
         (r.tap or "", r.quantity)

@@ -15,7 +15,7 @@ GAP_FACTOR = 5.0
 
 
 @dataclass(frozen=True)
-class Gap:
+class BridgedGap:
     """One bridged stretch.
 
     Attributes
@@ -41,7 +41,7 @@ class Gap:
         return self.to_s - self.from_s
 
 
-def find_gaps(looked: Scan, first: int, last: int, idle_below_a: float, interrupted: tuple[float, ...] = ()) -> tuple[Gap, ...]:
+def find_gaps(looked: Scan, first: int, last: int, idle_below_a: float, interrupted: tuple[float, ...] = ()) -> tuple[BridgedGap, ...]:
     """Gaps among the readings from one to another: intervals over five times the typical one.
 
     In a gap of length Δt the current could have been anything it was within Δt on either side, so the charge is doubted by
@@ -70,7 +70,7 @@ def find_gaps(looked: Scan, first: int, last: int, idle_below_a: float, interrup
     )
 
 
-def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
+def _gap(readings: Readings, k: int, idle_below_a: float) -> BridgedGap:
     time, volts, amps = readings.time_s, readings.voltage_v, readings.current_a
     start, end = float(time[k]), float(time[k + 1])
     length = end - start
@@ -85,7 +85,7 @@ def _gap(readings: Readings, k: int, idle_below_a: float) -> Gap:
     lowest_w = 0.0 if stopped else float(power.min())
     bridge = span((start, end), (volts[k], volts[k + 1]), (amps[k], amps[k + 1]))
     hours = length / 3600
-    return Gap(
+    return BridgedGap(
         start,
         end,
         bridge.charge_ah,

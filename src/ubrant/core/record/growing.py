@@ -8,15 +8,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event
-from ubrant.core.record.head import Head
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.record import Key, Record, corrected, record_of
-from ubrant.core.record.typed import Typed, gather, is_bare_zero
+from ubrant.core.record.head import RunHeader
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import Record, TapQuantity, corrected, record_of
+from ubrant.core.record.typed import TypedColumns, columns_of_lines, is_bare_zero
 
-Rows = Sequence[tuple[float, Jotting]]
+Rows = Sequence[tuple[float, TypedLine]]
 
 
 class Growing:
@@ -25,11 +25,13 @@ class Growing:
     def __init__(self) -> None:
         self._rows: Rows = ()
         self._record: Record | None = None
-        self._finest: Mapping[Key, float] = {}
+        self._finest: Mapping[TapQuantity, float] = {}
 
-    def record(self, head: Head, readings: Mapping[Key, Series], events: Iterable[Event], rows: Rows, state: str, ended_by: str) -> Record:
+    def record(
+        self, head: RunHeader, readings: Mapping[TapQuantity, Series], events: Iterable[Event], rows: Rows, state: str, ended_by: str
+    ) -> Record:
         """``rows`` by time, as (seconds, what it says)."""
-        before, new = self._record, [Entry(*row) for row in rows[len(self._rows) :]]
+        before, new = self._record, [TimedLine(*row) for row in rows[len(self._rows) :]]
         if before is not None and before.head is head and self._is_behind(rows, new) and self._is_simple(new, head):
             made = replace(
                 before,
@@ -38,19 +40,19 @@ class Growing:
                 lines=(*before.lines, *new),
                 state=state,
                 ended_by=ended_by,
-                typed=_joined(before.typed, gather(new)) if new else before.typed,
+                typed=_joined(before.typed, columns_of_lines(new)) if new else before.typed,
             )
         else:
-            made = record_of(head, readings, events, [Entry(*row) for row in rows], state, ended_by)
+            made = record_of(head, readings, events, [TimedLine(*row) for row in rows], state, ended_by)
             self._finest = _finest_beside_zeros(rows)
         self._rows, self._record = rows, made
         return made
 
-    def _is_behind(self, rows: Rows, new: Sequence[Entry]) -> bool:
+    def _is_behind(self, rows: Rows, new: Sequence[TimedLine]) -> bool:
         """Whether all that stood stands as it stood, and the rest is later."""
         return list(rows[: len(self._rows)]) == list(self._rows) and (not new or not self._rows or new[0].time_s > self._rows[-1][0])
 
-    def _is_simple(self, new: Sequence[Entry], head: Head) -> bool:
+    def _is_simple(self, new: Sequence[TimedLine], head: RunHeader) -> bool:
         """Whether nothing in it is counted otherwise than it was typed, or changes how an earlier row counts."""
         readings = [r for e in new for r in e.jotting.readings]
         return (
@@ -60,7 +62,7 @@ class Growing:
         )
 
 
-def _finest_beside_zeros(rows: Rows) -> dict[Key, float]:
+def _finest_beside_zeros(rows: Rows) -> dict[TapQuantity, float]:
     """How finely each place was read at which a bare zero stands; infinite where there is nothing but zeros."""
     zeros = {(r.tap, r.quantity) for _, jotting in rows if not jotting.is_plain for r in jotting.readings if is_bare_zero(r)}
     found = dict.fromkeys(zeros, math.inf)
@@ -71,10 +73,10 @@ def _finest_beside_zeros(rows: Rows) -> dict[Key, float]:
     return found
 
 
-def _joined(one: Typed, other: Typed) -> Typed:
+def _joined(one: TypedColumns, other: TypedColumns) -> TypedColumns:
     series, half = dict(one.series), dict(one.half)
     for key, new in other.series.items():
         old = series.get(key)
         series[key] = new if old is None else Series(np.append(old.time_s, new.time_s), np.append(old.value, new.value))
         half[key] = other.half[key] if old is None else np.append(half[key], other.half[key])
-    return Typed(series, half, (*one.marks, *other.marks), (*one.notes, *other.notes), (*one.further, *other.further))
+    return TypedColumns(series, half, (*one.marks, *other.marks), (*one.notes, *other.notes), (*one.further, *other.further))

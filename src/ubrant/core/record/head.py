@@ -196,7 +196,7 @@ class Origin:
 
 
 @dataclass(frozen=True)
-class Head:
+class RunHeader:
     """All of it. ``plan`` is the JSON of the method's own dataclass, empty for a log from elsewhere."""
 
     method: str
@@ -206,12 +206,12 @@ class Head:
     conditions: Conditions = field(default_factory=Conditions)
     origin: Origin = field(default_factory=Origin)
 
-    def at(self, road: str) -> Head:
+    def at(self, road: str) -> RunHeader:
         """The same, made on another bench."""
         return replace(self, origin=replace(self.origin, road=road))
 
 
-def head_to_json(head: Head) -> dict[str, Any]:
+def head_to_json(head: RunHeader) -> dict[str, Any]:
     """For logbooks and exports."""
     setup = head.setup
     made: dict[str, Any] = {"method": head.method, "unit": _unit_to_json(setup.unit)}
@@ -230,7 +230,7 @@ def head_to_json(head: Head) -> dict[str, Any]:
     return made | {key: value for key, value in parts.items() if value}
 
 
-def head_from_json(data: Mapping[str, Any]) -> Head:
+def head_from_json(data: Mapping[str, Any]) -> RunHeader:
     """The head again.
 
     Raises
@@ -248,7 +248,7 @@ def head_from_json(data: Mapping[str, Any]) -> Head:
             _unit_from_json(battery) if battery else None,
             _unit_from_json(device) if device else None,
         )
-        return Head(
+        return RunHeader(
             str(data["method"]),
             setup,
             dict(data.get("plan", {})),

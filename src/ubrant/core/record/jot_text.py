@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, JotReading, Jotting, clock_text
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, TypedLine, TypedReading, clock_text
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -52,11 +52,11 @@ class JotTextError(SentenceError):
 
 
 @dataclass(frozen=True)
-class Entry:
+class TimedLine:
     """One line with its time, seconds from the start, and its number in the file (0 for one that was typed)."""
 
     time_s: float
-    jotting: Jotting
+    jotting: TypedLine
     line: int = 0
 
 
@@ -66,7 +66,7 @@ class JotText:
 
     head: dict[str, str]
     started: datetime | None
-    entries: tuple[Entry, ...]
+    entries: tuple[TimedLine, ...]
     warnings: tuple[str, ...] = ()
 
 
@@ -89,7 +89,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         A line that is not understood; says which.
     """
     head: dict[str, str] = {}
-    entries: list[Entry] = []
+    entries: list[TimedLine] = []
     warnings: list[str] = []
     grammar = Grammar()
     times = _Times(name)
@@ -124,7 +124,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
                 raise JotTextError(say("{name}, line {number}: there is no entry before it to correct.", name=name, number=number))
             entries[-1] = corrected(entries[-1], jotting, number)
             continue
-        entries.append(Entry(moment, jotting, number))
+        entries.append(TimedLine(moment, jotting, number))
     if not entries:
         raise JotTextError(say("{name} holds no reading and no note. Write a line like “@14:32 12.94 V 4.1 A”.", name=name))
     started = _started(head["started"], name, 1) if "started" in head else None
@@ -144,7 +144,7 @@ class _Times:
     def begin(self, start: datetime) -> None:
         self._zero, self._first_day = start.hour * 3600.0 + start.minute * 60 + start.second, start.date()
 
-    def of(self, jotting: Jotting, entries: Sequence[Entry], number: int) -> tuple[float, str]:
+    def of(self, jotting: TypedLine, entries: Sequence[TimedLine], number: int) -> tuple[float, str]:
         """Seconds from the start of the line ``number``, and what should be asked about it.
 
         Raises
@@ -219,15 +219,15 @@ def _is_heading(name: str) -> bool:
     return name in HEADINGS or _OF_A_TAP.match(name) is not None
 
 
-def corrected(entry: Entry, by: Jotting, line: int = 0) -> Entry:
+def corrected(entry: TimedLine, by: TypedLine, line: int = 0) -> TimedLine:
     """The entry with what ``by`` reads in place of what it read of the same; its time stays, and so does what is not mentioned."""
     said = {(r.tap or OWN, r.quantity) for r in by.readings}
     readings = (*by.readings, *(r for r in entry.jotting.readings if (r.tap or OWN, r.quantity) not in said))
     jotting = replace(entry.jotting, readings=readings, mark=by.mark or entry.jotting.mark, text=by.text or entry.jotting.text, line="")
-    return Entry(entry.time_s, replace(jotting, line=line_of(jotting)), line or entry.line)
+    return TimedLine(entry.time_s, replace(jotting, line=line_of(jotting)), line or entry.line)
 
 
-def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iterable[Entry]) -> str:
+def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iterable[TimedLine]) -> str:
     """Head and entries as a jot text that reads back to the same."""
     order = {key: place for place, key in enumerate(HEADINGS)}
     keys = sorted(
@@ -241,7 +241,7 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
     return "\n".join(lines) + "\n"
 
 
-def line_of(jotting: Jotting) -> str:
+def line_of(jotting: TypedLine) -> str:
     """The row as a line without its time: as typed where that says the same by itself, put together otherwise."""
     typed = re.sub(r"^@\s*(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+", "@", jotting.line)
     typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", typed, flags=re.I)
@@ -251,7 +251,7 @@ def line_of(jotting: Jotting) -> str:
     return short if _says_the_same(short, jotting) else _put_together(jotting, each_tap=True)
 
 
-def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
+def _put_together(jotting: TypedLine, *, each_tap: bool) -> str:
     """Mark, readings and note; a tap that holds for several readings is named once where that will do."""
     parts = []
     held = ""
@@ -279,7 +279,7 @@ def _put_together(jotting: Jotting, *, each_tap: bool) -> str:
     return " ".join([*parts, note]).strip()
 
 
-def _digits(reading: JotReading) -> str:
+def _digits(reading: TypedReading) -> str:
     """Its number in as many digits as say how wide it is; where none do, with its width behind it, or as exact."""
     decimals = max(0, -_exponent_of(2 * reading.half_width)) if reading.half_width else 0
     text = f"{reading.value:.{decimals}f}"
@@ -291,12 +291,12 @@ def _digits(reading: JotReading) -> str:
     return f"{reading.value!r} ±{reading.half_width!r}"
 
 
-def _end(reading: JotReading, side: int) -> str:
+def _end(reading: TypedReading, side: int) -> str:
     """One end of a range in no more digits than it takes."""
     return f"{reading.value + side * reading.half_width:.12g}"
 
 
-def _says_the_same(line: str, jotting: Jotting) -> bool:
+def _says_the_same(line: str, jotting: TypedLine) -> bool:
     """Whether a line means by itself what it meant where it was typed; a bare number, say, does not."""
     try:
         again = Grammar().parse(line)
@@ -305,7 +305,7 @@ def _says_the_same(line: str, jotting: Jotting) -> bool:
     return again is not None and said_by(again) == said_by(jotting)
 
 
-def said_by(jotting: Jotting) -> tuple[tuple[JotReading, ...], str, str]:
+def said_by(jotting: TypedLine) -> tuple[tuple[TypedReading, ...], str, str]:
     """What a row says, however it is written: the place without a name is the run's own."""
     return tuple(replace(r, tap=r.tap or OWN) for r in jotting.readings), jotting.mark, jotting.text
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from ubrant.core.quantities.jot import JotReading, Jotting
+from ubrant.core.quantities.jot import TypedLine, TypedReading
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.record.jot_text import OWN, Entry
-from ubrant.core.record.record import Key, Record
+from ubrant.core.record.jot_text import OWN, TimedLine
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.wording import say
 
 CHECKED = "named twice"
@@ -26,8 +26,8 @@ class Twice:
     value : the last of the two numbers in the first of them
     """
 
-    place: Key
-    other: Key | None
+    place: TapQuantity
+    other: TapQuantity | None
     rows: tuple[int, ...]
     value: float
 
@@ -42,9 +42,9 @@ class Twice:
         )
 
 
-def named_twice(entries: Iterable[Entry], columns: Sequence[Key]) -> list[Twice]:
+def named_twice(entries: Iterable[TimedLine], columns: Sequence[TapQuantity]) -> list[Twice]:
     """Each kind once; ``columns`` are those that the method's table has."""
-    found: dict[tuple[Key, Key | None], tuple[list[int], float]] = {}
+    found: dict[tuple[TapQuantity, TapQuantity | None], tuple[list[int], float]] = {}
     for number, entry in enumerate(entries):
         if entry.jotting.is_plain:
             continue
@@ -59,7 +59,7 @@ def named_twice(entries: Iterable[Entry], columns: Sequence[Key]) -> list[Twice]
     return [Twice(place, other, tuple(rows), value) for (place, other), (rows, value) in found.items()]
 
 
-def moved(jotting: Jotting, twice: Twice) -> Jotting:
+def moved(jotting: TypedLine, twice: Twice) -> TypedLine:
     """The row with the last of the two numbers at the other place."""
     assert twice.other is not None
     last = _last(jotting, twice.place)
@@ -75,5 +75,5 @@ def warned_of_twice(record: Record) -> tuple[str, ...]:
     return tuple(replace(one, other=None).sentence() for one in named_twice(record.typed.further, ()))
 
 
-def _last(jotting: Jotting, place: Key) -> JotReading:
+def _last(jotting: TypedLine, place: TapQuantity) -> TypedReading:
     return [r for r in jotting.readings if (r.tap or OWN, r.quantity) == place][-1]

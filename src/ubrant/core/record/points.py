@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.perturbed import Rounded, digit_of
-from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource, errors_of_meter
 from ubrant.core.uncertainty.value import rectangular
 from ubrant.core.wording import say, words
 
@@ -104,7 +104,7 @@ def points_of(
 
 Move = Callable[[Points, float], Points]
 _PULSATING = ErrorSource(
-    Kind.LIMIT, words("pulsating input"), half=1.0, note=words("anything from a smooth current to one that goes with the sine squared")
+    ErrorKind.LIMIT, words("pulsating input"), half=1.0, note=words("anything from a smooth current to one that goes with the sine squared")
 )
 
 
@@ -132,7 +132,7 @@ def _put_in(source: ErrorSource, columns: tuple[str, ...], by_watts: bool) -> Mo
         by = share * rectangular(source.half)
         for name in columns:
             shown = getattr(points, name)
-            other = shown + by if source.kind is Kind.ZERO else shown * (1 + by)
+            other = shown + by if source.kind is ErrorKind.ZERO else shown * (1 + by)
             if name == "output_w":
                 points = replace(points, output_w=np.where(shown > 0, other, shown))
             elif by_watts and name == "output_v":

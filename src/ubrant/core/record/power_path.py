@@ -11,7 +11,7 @@ from ubrant.core.record.integrals import totals
 
 
 @dataclass(frozen=True)
-class Node:
+class PathNode:
     """One box: ``kind`` battery, leads or load; ``level`` 0 to 1 fills it; ``note`` stands below."""
 
     kind: str
@@ -41,16 +41,16 @@ class PowerPath:
     ``joins`` is what meets them at the second node: its box and what comes from it, negative where it takes.
     """
 
-    nodes: tuple[Node, ...]
+    nodes: tuple[PathNode, ...]
     flows: tuple[Flow, ...]
     losses: tuple[str | None, ...]
     loss_amounts: tuple[float, ...]
     unit: str
-    joins: tuple[Node, Flow] | None = None
+    joins: tuple[PathNode, Flow] | None = None
 
 
 def watts(
-    nodes: tuple[Node, ...],
+    nodes: tuple[PathNode, ...],
     battery: tuple[float, float] | None,
     load: tuple[float, float] | None,
     meters: tuple[str, str],
@@ -80,7 +80,7 @@ def watts(
 
 
 def watt_hours(
-    nodes: tuple[Node, ...],
+    nodes: tuple[PathNode, ...],
     battery_wh: float,
     battery_u: float | None,
     load: Readings | None,
@@ -100,7 +100,7 @@ def watt_hours(
     return _with_loss(nodes, source, Flow(energy, meter=meters[1]), battery_u or 0.0, "Wh")
 
 
-def _with_loss(nodes: tuple[Node, ...], source: Flow, sink: Flow, uncertainty: float, unit: str) -> PowerPath:
+def _with_loss(nodes: tuple[PathNode, ...], source: Flow, sink: Flow, uncertainty: float, unit: str) -> PowerPath:
     lost = (source.amount or 0.0) - (sink.amount or 0.0)
     if (source.amount or 0.0) <= 0.05:
         text, amount = None, 0.0

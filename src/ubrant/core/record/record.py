@@ -11,18 +11,18 @@ import numpy as np
 
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.readings import Array, Series, no_readings
 from ubrant.core.record.events import Event, Gap, LoadOff, LoadOn, Zeroed
-from ubrant.core.record.head import BY_HAND, Head, Setup
+from ubrant.core.record.head import BY_HAND, RunHeader, Setup
 from ubrant.core.record.integrals import off_in_count
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.record.typed import Typed, gather, with_bare_zeros
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.typed import TypedColumns, columns_of_lines, with_bare_zeros
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say
 
-Key = tuple[str, str]
+TapQuantity = tuple[str, str]
 """(tap, quantity)."""
 _T = TypeVar("_T")
 _Kind = TypeVar("_Kind", bound=Event)
@@ -32,7 +32,7 @@ _ABSURD = 0.4
 
 
 @dataclass(frozen=True)
-class Stretch:
+class Interval:
     """Time between two edges; ``to_s`` is None while it lasts."""
 
     from_s: float
@@ -51,13 +51,13 @@ class Record:
     damage : a sentence where some of this is not what was written; empty where it is sound
     """
 
-    head: Head
-    readings: Mapping[Key, Series] = field(default_factory=dict)
+    head: RunHeader
+    readings: Mapping[TapQuantity, Series] = field(default_factory=dict)
     events: tuple[Event, ...] = ()
-    lines: tuple[Entry, ...] = ()
+    lines: tuple[TimedLine, ...] = ()
     state: str = "done"
     ended_by: str = ""
-    typed: Typed = field(default_factory=Typed)
+    typed: TypedColumns = field(default_factory=TypedColumns)
     damage: str = ""
     _made: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False)
 
@@ -68,7 +68,7 @@ class Record:
         made: _T = self._made[what]
         return made
 
-    def judged_by(self, head: Head) -> Record:
+    def judged_by(self, head: RunHeader) -> Record:
         """The same readings under another head."""
         return replace(self, head=head)
 
@@ -186,7 +186,7 @@ class Record:
         """Events of one kind, in the order of time."""
         return [e for e in self.events if isinstance(e, kind)]
 
-    def stretches(self, on: type[Event] = LoadOn, off: type[Event] = LoadOff) -> tuple[Stretch, ...]:
+    def stretches(self, on: type[Event] = LoadOn, off: type[Event] = LoadOff) -> tuple[Interval, ...]:
         """From every edge to its counterpart, in the order of time; the last may still last. Typed marks count where no event was recorded."""
         edges = [(e.time_s, isinstance(e, on)) for e in self.events if isinstance(e, on | off)]
         if on is LoadOn:
@@ -194,15 +194,15 @@ class Record:
             edges += [(t, True) for t, mark in self.typed.marks if mark == "load on" and True not in sides]
             edges += [(t, False) for t, mark in self.typed.marks if mark in {"load off", "empty"} and False not in sides]
             edges.sort()
-        stretches: list[Stretch] = []
+        stretches: list[Interval] = []
         since: float | None = None
         for moment, is_on in edges:
             if is_on and since is None:
                 since = moment
             elif not is_on and since is not None:
-                stretches.append(Stretch(since, moment))
+                stretches.append(Interval(since, moment))
                 since = None
-        return (*stretches, Stretch(since, None)) if since is not None else tuple(stretches)
+        return (*stretches, Interval(since, None)) if since is not None else tuple(stretches)
 
     def switched(self) -> tuple[float | None, float | None]:
         """When the load came on and went off, as far as it was recorded or said: of the last whole stretch, where there were several."""
@@ -221,7 +221,7 @@ class Record:
 
     # what a person typed
 
-    def answers(self, *marks: str) -> list[tuple[float, Jotting]]:
+    def answers(self, *marks: str) -> list[tuple[float, TypedLine]]:
         """Typed lines that hold a reading, or one of these marks: what a person answered to what was asked of them. One left out was skipped."""
         return [
             (e.time_s, replace(e.jotting, mark="skip") if e.jotting.mark == LEFT_OUT else e.jotting)
@@ -236,10 +236,10 @@ class Record:
 
 
 def record_of(
-    head: Head,
-    readings: Mapping[Key, Series],
+    head: RunHeader,
+    readings: Mapping[TapQuantity, Series],
     events: Iterable[Event] = (),
-    lines: Sequence[Entry] = (),
+    lines: Sequence[TimedLine] = (),
     state: str = "done",
     ended_by: str = "",
     damage: str = "",
@@ -247,17 +247,17 @@ def record_of(
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
     counting = with_bare_zeros(_as_it_counts(e) for e in lines)
     ordered = tuple(sorted(corrected(counting, head.setup), key=lambda e: e.time_s))
-    return Record(head, dict(readings), tuple(events), ordered, state, ended_by, gather(ordered), damage)
+    return Record(head, dict(readings), tuple(events), ordered, state, ended_by, columns_of_lines(ordered), damage)
 
 
-def _as_it_counts(entry: Entry) -> Entry:
+def _as_it_counts(entry: TimedLine) -> TimedLine:
     """Nothing was read in a line that is left out."""
     return entry if entry.jotting.mark != LEFT_OUT else replace(entry, jotting=replace(entry.jotting, readings=()))
 
 
-def corrected(entries: Sequence[Entry], setup: Setup) -> Sequence[Entry]:
+def corrected(entries: Sequence[TimedLine], setup: Setup) -> Sequence[TimedLine]:
     """Typed lines as the meters at their taps should have shown them: the very same where no meter there is off."""
-    keys = frozenset[Key]().union(*(e.jotting.places for e in entries))
+    keys = frozenset[TapQuantity]().union(*(e.jotting.places for e in entries))
     details = {tap: setup.meter(setup.tap_named(tap)).details for tap, _ in keys}
     if all(details[tap].correction(quantity) == (0.0, 1.0) for tap, quantity in keys):
         return entries

@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.alternating import is_ac
-from ubrant.core.quantities.jot import FATES, Jotting
+from ubrant.core.quantities.jot import FATES, TypedLine
 from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.points import Points, points_of
-from ubrant.core.record.record import Key, Record
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.wording import say
 
-QUANTITIES: tuple[Key, ...] = (
+QUANTITIES: tuple[TapQuantity, ...] = (
     ("input", "V"),
     ("input", "A"),
     ("output", "V"),
@@ -64,7 +64,7 @@ class Try:
 
 
 @dataclass(frozen=True, eq=False)
-class Rows:
+class PointRows:
     """Points as they were taken.
 
     Attributes
@@ -117,7 +117,7 @@ class Rows:
         return replace(points_of(vin, iin, vout, amps, watts, source), half=half)
 
 
-def points_taken(record: Record, settings: Sequence[Setting]) -> Rows:
+def points_taken(record: Record, settings: Sequence[Setting]) -> PointRows:
     """Points of a record; typed ones take the settings in their order.
 
     Raises
@@ -141,14 +141,14 @@ def _rows(
     time_s: list[float],
     settled: list[bool],
     waves: list[tuple[float, float] | None],
-) -> Rows:
+) -> PointRows:
     shape = (-1, len(QUANTITIES))
-    return Rows(
+    return PointRows(
         tuple(asked), np.array(values).reshape(shape), np.array(half).reshape(shape), np.array(time_s), tuple(settled), tuple(waves)
     )
 
 
-def _noted(record: Record) -> Rows:
+def _noted(record: Record) -> PointRows:
     """The settled means of every point."""
     series = {key: record.corrected(*key) for key in QUANTITIES}
     watts = record.corrected(*_WATTS_IN)
@@ -175,7 +175,7 @@ def mean_between(series: Series | None, from_s: float, to_s: float) -> float:
     return float(np.mean(series.value[inside])) if inside.any() else math.nan
 
 
-def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
+def _typed(record: Record, settings: Sequence[Setting]) -> PointRows:
     """A point a line: what it reads at both ends. A line marked ``skip`` leaves its point out."""
     asked, rows, halves, moments, fates, tries = [], [], [], [], [], []
     lines = record.answers("skip")
@@ -197,7 +197,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> Rows:
     return replace(made, said=said, fates=tuple(fates) if any(fates) else (), tries=tuple(tries))
 
 
-def _lacks_watts(jotting: Jotting) -> bool:
+def _lacks_watts(jotting: TypedLine) -> bool:
     """A line of an AC input that has amperes and no watts."""
     read = read_at_ends(jotting)
     return is_ac(read.get(("input", "V"), (0.0, 0.0))[0]) and ("input", "A") in read and _WATTS_IN not in read
@@ -215,7 +215,7 @@ def without_watts(count: int) -> tuple[str, ...]:
     )
 
 
-def read_at_ends(jotting: Jotting) -> dict[Key, tuple[float, float]]:
+def read_at_ends(jotting: TypedLine) -> dict[TapQuantity, tuple[float, float]]:
     """What a line says of both ends; watts of an AC input that its volts × amperes do not allow are none."""
     read = {(SAME_PLACE.get(r.tap, r.tap) or "input", r.quantity): (r.value, r.half_width) for r in jotting.readings}
     (volts, _), (amps, _), (watts, _) = (read.get(("input", q), (math.nan, 0.0)) for q in "VAW")
@@ -224,7 +224,7 @@ def read_at_ends(jotting: Jotting) -> dict[Key, tuple[float, float]]:
     return read
 
 
-def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
+def typed_row(jotting: TypedLine) -> tuple[list[float], list[float]]:
     """A typed line in the order of QUANTITIES, and how wide each is to both sides.
 
     Amperes of the input are those that carry its watts: on AC watts over volts, and none where no watts were read.
@@ -242,7 +242,7 @@ def typed_row(jotting: Jotting) -> tuple[list[float], list[float]]:
 # found in the readings of a log
 
 
-def found_points(record: Record) -> Rows:
+def found_points(record: Record) -> PointRows:
     """The settled point of each setting: the mean of the later half of a stretch that holds still; a single line is a point of its own.
 
     Raises
@@ -258,10 +258,10 @@ def found_points(record: Record) -> Rows:
     values = [[_mean(columns[key][g]) for key in QUANTITIES] for g in groups]
     moments = [float(time[g[-1]]) for g in groups]
     rows = _rows([], values, [[0.0] * len(QUANTITIES) for _ in groups], moments, [True] * len(groups), [None] * len(groups))
-    return Rows(rows.asked, rows.values, rows.half, rows.time_s, rows.settled, rows.waves, tuple(said))
+    return PointRows(rows.asked, rows.values, rows.half, rows.time_s, rows.settled, rows.waves, tuple(said))
 
 
-def log_columns(record: Record) -> tuple[Array, Mapping[Key, Array]]:
+def log_columns(record: Record) -> tuple[Array, Mapping[TapQuantity, Array]]:
     """(n,) seconds and a column for each of QUANTITIES on them, NaN where it was not read; amperes and volts worked out where watts say so.
 
     Raises
@@ -325,7 +325,7 @@ def is_read_in_watts(record: Record) -> float | None:
     return middle if is_ac(middle) or record.corrected("input", "A") is None else None
 
 
-def table_of(record: Record) -> tuple[Array, dict[Key, Array]]:
+def table_of(record: Record) -> tuple[Array, dict[TapQuantity, Array]]:
     """Every series on one base of time, (n,) each, NaN where it was not read then."""
     if not record.readings:
         return np.empty(0), {}

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ubrant.core.equipment.certificates import limits_u
 from ubrant.core.quantities.accuracy import Standard, parse_standard
-from ubrant.core.quantities.jot import Grammar, JotError, JotReading
+from ubrant.core.quantities.jot import Grammar, JotError, TypedReading
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.core.record.events import Note
 from ubrant.core.record.record import Record
@@ -20,22 +20,22 @@ _NOTE = re.compile(r"standard\b[:\s]*(.*)", re.I)
 
 
 @dataclass(frozen=True)
-class Tried:
+class StandardTried:
     """``said`` of it in sentences; ``is_off`` where a meter showed more or less than it may, and nothing is judged by it."""
 
     said: tuple[str, ...]
     is_off: bool = False
 
 
-def tried(record: Record) -> Tried:
+def tried(record: Record) -> StandardTried:
     """What the check standard of a run's meters says of them; nothing where none was read."""
     notes = sorted({*((e.time_s, e.text) for e in record.of(Note)), *record.typed.notes})
     found = [(time_s, match[1], text) for time_s, text in notes if (match := _NOTE.fullmatch(text.strip()))]
     if not found:
-        return Tried(())
+        return StandardTried(())
     known = _known(record)
     if known is None:
-        return Tried((say("A check standard was read, and none is kept with the meter: enter its value and ± there."),))
+        return StandardTried((say("A check standard was read, and none is kept with the meter: enter its value and ± there."),))
     tap, standard = known
     name, said, readings = record.meter(tap).name, [], []
     for time_s, words, text in found:
@@ -68,7 +68,7 @@ def tried(record: Record) -> Tried:
                 values=", ".join(plain(value, 5) for _, value, _ in readings),
             )
         )
-    return Tried(tuple(said), bool(off))
+    return StandardTried(tuple(said), bool(off))
 
 
 def _known(record: Record) -> tuple[str, Standard] | None:
@@ -100,7 +100,7 @@ def _shown(record: Record, tap: str, standard: Standard, words: str) -> tuple[fl
     return ohm, abs(ohm) * math.hypot(_u(record, tap, volts) / volts.value, _u(record, tap, amps) / amps.value)
 
 
-def _u(record: Record, tap: str, reading: JotReading) -> float:
+def _u(record: Record, tap: str, reading: TypedReading) -> float:
     accuracy = record.quoted(tap, reading.quantity)
     own = float(limits_u(accuracy, reading.value)) if accuracy is not None else math.inf
     return math.hypot(own, rectangular(reading.half_width))

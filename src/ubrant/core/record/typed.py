@@ -12,11 +12,11 @@ from operator import attrgetter
 import numpy as np
 from numpy.typing import NDArray
 
-from ubrant.core.quantities.jot import JotReading
+from ubrant.core.quantities.jot import TypedReading
 from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.quantities.stand_in import StandIn
-from ubrant.core.record.jot_text import Entry
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import Value, comes_in, rectangular
 from ubrant.core.wording import say, words
 
@@ -40,7 +40,7 @@ class Widths:
 
 
 @dataclass(frozen=True)
-class Typed:
+class TypedColumns:
     """What a person took down, as columns.
 
     Attributes
@@ -55,7 +55,7 @@ class Typed:
     half: dict[tuple[str, str], Array] = field(default_factory=dict)
     marks: tuple[tuple[float, str], ...] = ()
     notes: tuple[tuple[float, str], ...] = ()
-    further: tuple[Entry, ...] = ()
+    further: tuple[TimedLine, ...] = ()
 
     def at(self, tap: str, quantity: str) -> Series:
         return self.series.get((tap, quantity), no_readings())
@@ -90,12 +90,12 @@ class Typed:
         return next((t for t, m in self.marks if m == mark), None)
 
 
-def is_bare_zero(reading: JotReading) -> bool:
+def is_bare_zero(reading: TypedReading) -> bool:
     """A zero without decimals."""
     return not reading.value and reading.kind == "read" and reading.half_width >= _BARE
 
 
-def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
+def with_bare_zeros(entries: Iterable[TimedLine]) -> list[TimedLine]:
     """A zero written without decimals, as people write *nothing*, is as fine as what else was read of that quantity at that tap."""
     kept = list(entries)
     if not any(is_bare_zero(r) for e in kept if not e.jotting.is_plain for r in e.jotting.readings):
@@ -105,14 +105,14 @@ def with_bare_zeros(entries: Iterable[Entry]) -> list[Entry]:
         key = reading.tap, reading.quantity
         finest[key] = min(finest.get(key, math.inf), reading.half_width)
 
-    def fine(reading: JotReading) -> JotReading:
+    def fine(reading: TypedReading) -> TypedReading:
         half = finest.get((reading.tap, reading.quantity), reading.half_width)
         return replace(reading, half_width=half) if is_bare_zero(reading) and half < reading.half_width else reading
 
     return [replace(e, jotting=replace(e.jotting, readings=tuple(map(fine, e.jotting.readings)))) for e in kept]
 
 
-def gather(entries: Iterable[Entry]) -> Typed:
+def columns_of_lines(entries: Iterable[TimedLine]) -> TypedColumns:
     """Columns of what was read. A peak is no reading of the moment and stays out; the last of two entries at one time counts."""
     rows: dict[tuple[str, str], list[tuple[float, float, float]]] = defaultdict(list)
     marks, notes, further = [], [], []
@@ -134,17 +134,17 @@ def gather(entries: Iterable[Entry]) -> Typed:
         time_s, value, width = np.array(found).T
         last = np.append(time_s[1:] != time_s[:-1], True)
         series[key], half[key] = Series(time_s[last], value[last]), width[last]
-    return Typed(series, half, tuple(marks), tuple(notes), tuple(further))
+    return TypedColumns(series, half, tuple(marks), tuple(notes), tuple(further))
 
 
-def only_amps(typed: Typed) -> str:
+def only_amps(typed: TypedColumns) -> str:
     """The tap nearest the battery at which amperes were taken down and nowhere volts, watts or counters; empty where there is none."""
     if any(quantity in {"V", "W", "Ah", "Wh"} for _, quantity in typed.series):
         return ""
     return next((tap for tap in _SOURCES if len(typed.at(tap, "A"))), "")
 
 
-def on_one_base(typed: Typed, tap: str, between: str = STRAIGHT, stands_in: StandIn | None = None) -> tuple[Readings, Widths]:
+def on_one_base(typed: TypedColumns, tap: str, between: str = STRAIGHT, stands_in: StandIn | None = None) -> tuple[Readings, Widths]:
     """Volts and amperes of a tap at every time at which either was taken down, each held or in a straight line meanwhile.
 
     Watts over volts stand in for amperes that nobody took down; ``stands_in`` for volts.
@@ -196,7 +196,7 @@ def _amps_from(watts: Array, half: Array, volts: Array) -> tuple[Array, Array]:
     return watts / by, half / by
 
 
-def _stretches(typed: Typed, second: Series) -> tuple[tuple[float, float | None], ...]:
+def _stretches(typed: TypedColumns, second: Series) -> tuple[tuple[float, float | None], ...]:
     """When the load was on: as it was said, from the first current read where that came before, and again from a current read after it was off."""
     usual = float(np.median(np.abs(second.value)))
     flows = second.time_s[second.value > _FLOWS * usual]
@@ -213,7 +213,7 @@ def _stretches(typed: Typed, second: Series) -> tuple[tuple[float, float | None]
     return tuple(found)
 
 
-def _known_on(typed: Typed, second: Series, times: Array) -> NDArray[np.bool_]:
+def _known_on(typed: TypedColumns, second: Series, times: Array) -> NDArray[np.bool_]:
     """At which times the load was on; anywhere else nothing flowed but what was read."""
     on = np.zeros(len(times), dtype=bool)
     for since, until in _stretches(typed, second):
@@ -221,7 +221,7 @@ def _known_on(typed: Typed, second: Series, times: Array) -> NDArray[np.bool_]:
     return on
 
 
-def _with_edges(typed: Typed, second: Series, columns: tuple[Array, ...]) -> tuple[Array, ...]:
+def _with_edges(typed: TypedColumns, second: Series, columns: tuple[Array, ...]) -> tuple[Array, ...]:
     """With the breaks between stretches as steps: what was last read holds until the load is off, and what is next read from when it is on again."""
     said = _stretches(typed, second)
     times, at_v, half_v, at_s, half_s = columns
@@ -260,8 +260,10 @@ def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
     return stepped(readings, readings.interval_s), Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
 
 
-_AMPS, _VOLTS = (ErrorSource(Kind.DIGIT, words("widths of the readings"), unit, note=words("as they were taken down")) for unit in "AV")
-_BETWEEN = ErrorSource(Kind.BETWEEN, words("between the readings"), note=words("what may have flowed from one to the next"))
+_AMPS, _VOLTS = (
+    ErrorSource(ErrorKind.DIGIT, words("widths of the readings"), unit, note=words("as they were taken down")) for unit in "AV"
+)
+_BETWEEN = ErrorSource(ErrorKind.BETWEEN, words("between the readings"), note=words("what may have flowed from one to the next"))
 
 
 def of_typed(readings: Readings, widths: Widths) -> tuple[Value, Value]:

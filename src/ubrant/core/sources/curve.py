@@ -25,7 +25,7 @@ _LEAST = 3
 
 
 @dataclass(frozen=True)
-class Curve:
+class CurveFindings:
     """What V against I says.
 
     Attributes
@@ -45,7 +45,7 @@ class Curve:
 
 def analyse_curve(
     volts: Array, amps: Array, voltage: Accuracy | None, current: Accuracy | None, half: Mapping[str, Array] | None = None
-) -> Curve:
+) -> CurveFindings:
     """Findings of a source.
 
     Parameters
@@ -110,7 +110,7 @@ def analyse_curve(
         )
     if not known:
         warnings.append(say("No accuracy was given for the meter: the figures have no ±."))
-    return Curve(findings, bent, volts, amps, tuple(warnings))
+    return CurveFindings(findings, bent, volts, amps, tuple(warnings))
 
 
 _NAMES = {

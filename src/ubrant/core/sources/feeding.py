@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ubrant.core.battery.label_doubt import Holds, doubtful
-from ubrant.core.battery.percent import Change
+from ubrant.core.battery.percent import PercentChange
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
@@ -16,7 +16,7 @@ from ubrant.core.wording import say
 
 
 @dataclass(frozen=True)
-class Way:
+class FeedWay:
     """One way to feed it, and what was read of it.
 
     Attributes
@@ -31,7 +31,7 @@ class Way:
     name: str
     source_w: Value | None = None
     load_w: Value | None = None
-    percent: Change | None = None
+    percent: PercentChange | None = None
     hours_s: float = 0.0
     gave_up: bool = False
 
@@ -49,7 +49,7 @@ def power_of(
     return (as_read(volts, of_v, place) + digit(halves[0], "V", when=at)) * (as_read(amps, of_a, place) + digit(halves[1], "A", when=at))
 
 
-def feeding_findings(ways: Sequence[Way], source: Holds | None) -> tuple[dict[str, Finding], list[str]]:
+def feeding_findings(ways: Sequence[FeedWay], source: Holds | None) -> tuple[dict[str, Finding], list[str]]:
     """For each way W at the source, hours from full, and what the way burns; what has to be said of it."""
     found: dict[str, Finding] = {}
     said: list[str] = []
@@ -64,12 +64,12 @@ def feeding_findings(ways: Sequence[Way], source: Holds | None) -> tuple[dict[st
     return found, said
 
 
-def _fell(k: int, change: Change) -> Value:
+def _fell(k: int, change: PercentChange) -> Value:
     """Points of the source's display, whose errors are of this way alone."""
     return change.fell(say("way {n}", n=k))
 
 
-def _power(k: int, way: Way, source: Holds | None, said: list[str]) -> Finding | None:
+def _power(k: int, way: FeedWay, source: Holds | None, said: list[str]) -> Finding | None:
     key, name = f"source_power_{k}", say("{way}: at the source", way=way.name)
     if way.source_w is not None and way.source_w.value > 0:
         return Finding.made(key, name, way.source_w, "W", say("as it was read"))
@@ -107,7 +107,7 @@ def _power(k: int, way: Way, source: Holds | None, said: list[str]) -> Finding |
     return None
 
 
-def _runtime(k: int, way: Way, source: Holds | None) -> Finding | None:
+def _runtime(k: int, way: FeedWay, source: Holds | None) -> Finding | None:
     """Hours from full, where they follow without what the source holds."""
     key, name = f"runtime_from_full_{k}", say("{way}: from full", way=way.name)
     change = way.percent
@@ -128,14 +128,14 @@ def _runtime(k: int, way: Way, source: Holds | None) -> Finding | None:
     return None
 
 
-def _by_power(k: int, way: Way, power: Finding, source: Holds) -> Finding:
+def _by_power(k: int, way: FeedWay, power: Finding, source: Holds) -> Finding:
     assert power.value
     working = say("{why} ÷ {w} W", why=source.why, w=show(power.value))
     name = say("{way}: from full", way=way.name)
     return doubtful(f"runtime_from_full_{k}", name, source.energy / power.known, "h", working, lower=(source.lower,))
 
 
-def _overheads(ways: Sequence[Way], found: dict[str, Finding]) -> None:
+def _overheads(ways: Sequence[FeedWay], found: dict[str, Finding]) -> None:
     """What each way burns: above what the load takes, where that was read; else above the way that takes least."""
     powers = {k: f for k in range(1, len(ways) + 1) if (f := found.get(f"source_power_{k}")) is not None and not f.bound and f.value}
     if not powers:

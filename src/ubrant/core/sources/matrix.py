@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.sources.port import Candidate, PortLabel, would_give
+from ubrant.core.sources.port import PortLabel, PortSource, would_give
 from ubrant.core.wording import say
 
 COLD = 1.14
@@ -26,7 +26,7 @@ class Feeder:
     why : where its voltages come from
     """
 
-    candidate: Candidate
+    candidate: PortSource
     most_w: float | None
     energy_wh: float | None
     why: str
@@ -65,13 +65,13 @@ def feeder_of_battery(name: str, label: Label, energy_wh: float | None) -> Feede
         low=plain(kind.usual_cutoff_v, 3),
         high=plain(kind.charged_v[2], 3),
     )
-    return Feeder(Candidate(name, low, high), None, energy_wh, why)
+    return Feeder(PortSource(name, low, high), None, energy_wh, why)
 
 
 def feeder_of_panel(name: str, open_v: float, power_v: float, power_w: float) -> Feeder:
     """By what was measured of it, colder than it was then."""
     why = say("{v} V open as measured, × {cold} when it is cold", v=show(open_v, 3), cold=plain(COLD))
-    return Feeder(Candidate(name, power_v, COLD * open_v), power_w, None, why)
+    return Feeder(PortSource(name, power_v, COLD * open_v), power_w, None, why)
 
 
 def fit(feeder: Feeder, port: PortLabel) -> Fit:
@@ -86,7 +86,7 @@ def fit(feeder: Feeder, port: PortLabel) -> Fit:
     return Fit(word, watts, feeder.energy_wh / mean if feeder.energy_wh and watts[0] > 0 else None)
 
 
-def _in_a_row(one: Candidate, port: PortLabel, word: str) -> str:
+def _in_a_row(one: PortSource, port: PortLabel, word: str) -> str:
     """Too low by itself: how many like it in series would be inside the window."""
     if port.window is None or one.high_v >= port.window[0]:
         return word

@@ -16,7 +16,7 @@ from ubrant.core.record.points import Mask
 from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
 
@@ -46,7 +46,7 @@ class Branches:
 
 
 @dataclass(frozen=True)
-class Node:
+class NodeFound:
     """What a node says.
 
     Attributes
@@ -65,7 +65,7 @@ class Node:
     warnings: tuple[str, ...]
 
 
-def analyse_node(read: Branches) -> Node:
+def analyse_node(read: Branches) -> NodeFound:
     """Findings of a node.
 
     Raises
@@ -105,7 +105,7 @@ def analyse_node(read: Branches) -> Node:
     states = tuple(_state(full, k) for k in range(len(full)))
     sustained = _sustained(full, np.array([closed is not False for closed in closes]) if not by_power else np.ones(len(full), bool))
     findings = {sustained.key: sustained, **findings} if sustained is not None else findings
-    return Node(findings, full, states, tuple(closes), tuple(warnings))
+    return NodeFound(findings, full, states, tuple(closes), tuple(warnings))
 
 
 def _turned(read: Branches, warnings: list[str]) -> Branches:
@@ -241,7 +241,7 @@ def _gains(read: Branches, by_power: bool) -> dict[str, Finding]:
     if size[-1] < 0.2 * size[0]:
         return {}
     accuracies = {b: read.accuracy.get((b, "A")) for b in BRANCHES}
-    zeros = (e for b, limits in accuracies.items() for e in errors_in(limits, f"{b} A", place=b) if e.source.kind is Kind.ZERO)
+    zeros = (e for b, limits in accuracies.items() for e in errors_in(limits, f"{b} A", place=b) if e.source.kind is ErrorKind.ZERO)
     half = {key: column[whole] for key, column in read.half.items() if key in values}
     solved = by_errors(_ratios, values, zeros, half)
     left = load - design @ np.linalg.lstsq(design, load, rcond=None)[0]

@@ -12,7 +12,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_number, plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of, rectangular, within
 from ubrant.core.wording import say, words
 
@@ -36,7 +36,7 @@ class PortLabel:
 
 
 @dataclass(frozen=True)
-class Candidate:
+class PortSource:
     """A source for it, with its lowest loaded and its highest volts: full charge, a cold panel."""
 
     name: str
@@ -58,7 +58,7 @@ def read_port(text: str) -> PortLabel:
     )
 
 
-def read_candidates(text: str) -> tuple[Candidate, ...]:
+def read_candidates(text: str) -> tuple[PortSource, ...]:
     """``pack 10.8-14.6 V; panel 16-24 V``.
 
     Raises
@@ -66,14 +66,14 @@ def read_candidates(text: str) -> tuple[Candidate, ...]:
     QuantityError
         One has no span of volts.
     """
-    found: list[Candidate] = []
+    found: list[PortSource] = []
     for part in filter(None, (p.strip() for p in text.split(";"))):
         match = re.fullmatch(rf"(.*?)[\s,:]*{_SPAN}\s*", part)
         if match is None or not parse_number(match[2]) <= parse_number(match[3]):
             raise QuantityError(
                 say("“{part}” has no span of volts: write its lowest under load and its highest, like “pack 10.8-14.6 V”.", part=part)
             )
-        found.append(Candidate(match[1].strip() or say("source {n}", n=len(found) + 1), parse_number(match[2]), parse_number(match[3])))
+        found.append(PortSource(match[1].strip() or say("source {n}", n=len(found) + 1), parse_number(match[2]), parse_number(match[3])))
     return tuple(found)
 
 
@@ -144,7 +144,7 @@ def analyse_port(
         if at is None:
             continue
         each = [as_read(float(amps[k]), current) * (as_read(float(volts[k]), voltage) if unit == "W" else 1.0) for k in at]
-        apart = within(float(np.ptp(column[at])) / 2, words("between the points"), unit, when=title, kind=Kind.BETWEEN)
+        apart = within(float(np.ptp(column[at])) / 2, words("between the points"), unit, when=title, kind=ErrorKind.BETWEEN)
         working = say("the same at {a} and {b} V", a=show(float(volts[at].min()), 3), b=show(float(volts[at].max()), 3))
         findings[key] = Finding.made(key, title, mean_of(each) + apart, unit, working)
     learned_a = findings["current_limit"].value if "current_limit" in findings else None
@@ -223,7 +223,7 @@ def _outside(volts: Array, of_v: Accuracy | None, label: PortLabel) -> list[str]
     return said
 
 
-def would_give(one: Candidate, port: PortLabel, limit_a: float | None, limit_w: float | None) -> tuple[str, tuple[float, float] | None]:
+def would_give(one: PortSource, port: PortLabel, limit_a: float | None, limit_w: float | None) -> tuple[str, tuple[float, float] | None]:
     """What a source would give: a word, and W from its lowest loaded to its highest volts; None where it may not, or nobody knows."""
     if port.window is not None:
         low, high = port.window
@@ -245,12 +245,12 @@ def would_give(one: Candidate, port: PortLabel, limit_a: float | None, limit_w: 
     return say("works"), (watts[0], watts[1])
 
 
-def was_tried(one: Candidate, port: Port) -> bool:
+def was_tried(one: PortSource, port: Port) -> bool:
     """Whether what it gives is known by having been read alone: no limit has shown itself."""
     return one.name.lower() in port.took and not port.findings.keys() & {"current_limit", "power_limit"}
 
 
-def foretold(one: Candidate, label: PortLabel, port: Port) -> tuple[str, tuple[float, float] | None]:
+def foretold(one: PortSource, label: PortLabel, port: Port) -> tuple[str, tuple[float, float] | None]:
     """What a source gives, by the limits that have shown themselves; where none has, as it was read with it, and only else by those on the label."""
     word, watts = would_give(one, label, port.amps, port.watts)
     if watts is None or not was_tried(one, port):

@@ -10,7 +10,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import Parts
 
 COVERAGE = 2.0
@@ -55,7 +55,7 @@ def told_of(contributions: Iterable[Contribution]) -> Contributions:
     squares: dict[ErrorSource, float] = {}
     told: list[Contribution] = []
     for part in merged(contributions):
-        if part.source.kind is Kind.DIGIT and part.source.when:
+        if part.source.kind is ErrorKind.DIGIT and part.source.when:
             all_of_them = replace(part.source, when="", half=math.nan)
             squares[all_of_them] = math.hypot(squares.get(all_of_them, 0.0), part.amount)
         else:

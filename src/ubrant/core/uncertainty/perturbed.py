@@ -12,7 +12,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.readings import Array
-from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource, errors_of_meter
 from ubrant.core.uncertainty.value import Value, drawn_of, is_drawing
 from ubrant.core.wording import words
 
@@ -23,7 +23,7 @@ _T = TypeVar("_T")
 
 def digit_of(column: str, row: int) -> ErrorSource:
     """What one reading was rounded by as it was written down: each is wrong by itself."""
-    return ErrorSource(Kind.DIGIT, words("digits as they were written down"), when=f"{column} {row + 1}")
+    return ErrorSource(ErrorKind.DIGIT, words("digits as they were written down"), when=f"{column} {row + 1}")
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class ErrorOf:
     def put_in(self, values: Columns, share: float) -> Columns:
         moved = dict(values)
         for column in self.columns:
-            is_zero = self.source.kind is Kind.ZERO
+            is_zero = self.source.kind is ErrorKind.ZERO
             moved[column] = values[column] + share * self.u if is_zero else values[column] * (1 + share * self.u)
         return moved
 
@@ -95,7 +95,7 @@ def by_errors(
 _FEW, _FIRST, _WORK = 100, 12, 2000
 _STRAIGHT, _ROUNDING = 0.1, 1e-18
 """What digits do together is said where it is over this share of the squares of what they do alone, or of the figure's."""
-_TOGETHER = ErrorSource(Kind.DIGIT, words("digits together"), note=words("all of them at once do more than each alone"))
+_TOGETHER = ErrorSource(ErrorKind.DIGIT, words("digits together"), note=words("all of them at once do more than each alone"))
 Move = Callable[[_T, float], _T]
 """What an error makes of values where it is there times so many standard uncertainties."""
 

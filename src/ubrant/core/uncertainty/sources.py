@@ -11,7 +11,7 @@ from ubrant.core.quantities.quantity import show
 from ubrant.core.wording import remembered, say, words
 
 
-class Kind(StrEnum):
+class ErrorKind(StrEnum):
     """How an error came about; by it, and by nothing else, others decide what becomes of it."""
 
     GAIN = "gain"
@@ -26,10 +26,10 @@ class Kind(StrEnum):
     LIMIT = "limit"
 
 
-OF_METERS = frozenset({Kind.GAIN, Kind.ZERO, Kind.LINEARITY})
+OF_METERS = frozenset({ErrorKind.GAIN, ErrorKind.ZERO, ErrorKind.LINEARITY})
 """Errors that stay with an instrument from one reading to the next."""
 _QUANTITIES = {"V": words("voltage"), "A": words("current"), "W": words("power"), "Wh": words("energy"), "Ah": words("charge")}
-_KINDS = {Kind.GAIN: words("gain"), Kind.ZERO: words("zero"), Kind.LINEARITY: words("linearity")}
+_KINDS = {ErrorKind.GAIN: words("gain"), ErrorKind.ZERO: words("zero"), ErrorKind.LINEARITY: words("linearity")}
 _UNSAID_PLACES = {"", "battery"}
 """Where there is only one meter, as a rule: nobody asks which."""
 _QUOTIENTS = {("Ah", "A"): "h", ("Wh", "A"): "V·h", ("Wh", "V"): "Ah", ("Wh", "W"): "h", ("W", "A"): "V", ("W", "V"): "A"}
@@ -57,7 +57,7 @@ class ErrorSource:
     All but the last four tell it from others, and survive being kept, sent to a worker, and read again.
     """
 
-    kind: Kind
+    kind: ErrorKind
     of: str
     quantity: str = ""
     place: str = ""
@@ -105,7 +105,7 @@ class ErrorSource:
         if not self.half > 0:
             return self.note
         by = abs(amount) * math.sqrt(3) / self.half
-        if self.kind in {Kind.GAIN, Kind.LINEARITY}:
+        if self.kind in {ErrorKind.GAIN, ErrorKind.LINEARITY}:
             text = say("{share} % of {amount} {unit} ÷ √3", share=show(100 * self.half, 2), amount=show(by), unit=unit).replace("  ", " ")
         else:
             text = f"{_amount(self.half, self.quantity)}{self._times(by, unit)} ÷ √3"
@@ -135,7 +135,7 @@ def errors_of_meter(accuracy: Accuracy, place: str = "") -> tuple[ErrorSource, E
     of, unit = accuracy.meter, accuracy.unit
     shown = say("one meter's") if accuracy.is_shared else at
     return (
-        ErrorSource(Kind.GAIN, of, unit, "" if of else at, at=shown, half=accuracy.gain),
-        ErrorSource(Kind.ZERO, of, unit, at, at=at, half=accuracy.zero),
-        ErrorSource(Kind.LINEARITY, of, unit, at, at=at, half=accuracy.linearity),
+        ErrorSource(ErrorKind.GAIN, of, unit, "" if of else at, at=shown, half=accuracy.gain),
+        ErrorSource(ErrorKind.ZERO, of, unit, at, at=at, half=accuracy.zero),
+        ErrorSource(ErrorKind.LINEARITY, of, unit, at, at=at, half=accuracy.linearity),
     )

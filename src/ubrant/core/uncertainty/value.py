@@ -13,7 +13,7 @@ from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
-from ubrant.core.uncertainty.sources import ErrorSource, Kind, errors_of_meter
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource, errors_of_meter
 
 Parts = Mapping[ErrorSource, float]
 """By source: its signed standard uncertainty in the number (sensitivity × standard uncertainty)."""
@@ -134,7 +134,7 @@ def mean_of(values: Iterable[Value]) -> Value:
 # where an error comes in
 
 
-def within(half: float, of: str, unit: str = "", *, when: str = "", note: str = "", kind: Kind = Kind.LIMIT) -> Value:
+def within(half: float, of: str, unit: str = "", *, when: str = "", note: str = "", kind: ErrorKind = ErrorKind.LIMIT) -> Value:
     """An error anywhere within ± ``half``: rectangular, JCGM 100, 4.3.7. A value around 0, to be added where it comes in.
 
     Parameters
@@ -145,14 +145,14 @@ def within(half: float, of: str, unit: str = "", *, when: str = "", note: str = 
     return comes_in(ErrorSource(kind, of, unit, when=when, half=abs(half), note=note), abs(half) / math.sqrt(3))
 
 
-def scattered(u: float, of: str, dof: float = math.inf, *, when: str = "", note: str = "", kind: Kind = Kind.NOISE) -> Value:
+def scattered(u: float, of: str, dof: float = math.inf, *, when: str = "", note: str = "", kind: ErrorKind = ErrorKind.NOISE) -> Value:
     """An error with this standard uncertainty, as found from repeats or put together from many small ones: normal. A value around 0."""
     return comes_in(ErrorSource(kind, of, when=when, dof=dof, note=note), abs(u))
 
 
 def digit(half: float, unit: str, *, when: str = "", of: str = "last digit") -> Value:
     """What was rounded off where something was read or written down, anywhere within ± ``half``. A value around 0."""
-    return within(half, of, unit, when=when, kind=Kind.DIGIT)
+    return within(half, of, unit, when=when, kind=ErrorKind.DIGIT)
 
 
 def wrong_by(accuracy: Accuracy | None, gain: float, zero: float, place: str = "") -> Value:
@@ -196,11 +196,11 @@ def of_run(value: Value, run: str, *, meters: bool = True, zeros: bool = True) -
         return value
     parts: dict[ErrorSource, float] = {}
     for source, amount in value.parts.items():
-        stays = source.outlasts_runs and meters and (zeros or source.kind is not Kind.ZERO)
+        stays = source.outlasts_runs and meters and (zeros or source.kind is not ErrorKind.ZERO)
         one = source if stays else source.in_run(run)
         parts[one] = parts.get(one, 0.0) + amount
-        if stays and source.kind is Kind.GAIN:
-            bent = replace(source, kind=Kind.LINEARITY, run=run, half=LINEARITY * source.half)
+        if stays and source.kind is ErrorKind.GAIN:
+            bent = replace(source, kind=ErrorKind.LINEARITY, run=run, half=LINEARITY * source.half)
             parts[bent] = parts.get(bent, 0.0) + LINEARITY * amount
     return Value(value.value, parts)
 
@@ -225,7 +225,7 @@ class Draw:
         so_far = self.came_in.setdefault(source, [])
         so_far.append(u)
         known = self._sizes.get(source, ())
-        return known[len(so_far) - 1] if source.kind is Kind.NOISE and len(known) >= len(so_far) else u
+        return known[len(so_far) - 1] if source.kind is ErrorKind.NOISE and len(known) >= len(so_far) else u
 
 
 _draw: ContextVar[Draw | None] = ContextVar("draw", default=None)

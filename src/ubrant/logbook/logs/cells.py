@@ -64,7 +64,7 @@ class NoNumber(ValueError):
 
 
 @dataclass(frozen=True)
-class Cell:
+class LogCell:
     """A number, with the unit that stood behind it (empty for none); or ``gone``: why there is no reading."""
 
     value: float = math.nan
@@ -72,7 +72,7 @@ class Cell:
     gone: str = ""
 
 
-def read_cell(text: str, *, decimal_comma: bool) -> Cell:
+def read_cell(text: str, *, decimal_comma: bool) -> LogCell:
     """Read one cell.
 
     Raises
@@ -83,19 +83,19 @@ def read_cell(text: str, *, decimal_comma: bool) -> Cell:
     text = text.strip().strip('"').strip()
     low = text.lower().lstrip("+-−")
     if low in _NOTHING:
-        return Cell(gone="no number" if text else "empty")
+        return LogCell(gone="no number" if text else "empty")
     if low in _OVER:
-        return Cell(gone="over the meter's range")
+        return LogCell(gone="over the meter's range")
     match = _NUMBER.fullmatch(_SPACES.sub("", text).replace("\u00a0", " "))
     if match is None:
         raise NoNumber(text)
     value = _number(match[1].replace("−", "-"), decimal_comma=decimal_comma)
     if not math.isfinite(value) or abs(value) > 9e36:  # SCPI says 9.9E37 for "overload"
-        return Cell(gone="over the meter's range")
+        return LogCell(gone="over the meter's range")
     unit = (match[2] or "").strip()
     if unit and unit_factor(unit) is None:
         raise NoNumber(text)
-    return Cell(value, unit)
+    return LogCell(value, unit)
 
 
 def _number(text: str, *, decimal_comma: bool) -> float:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from ubrant.core.quantities.quantity import unit_factor
 from ubrant.logbook.logs.headings import Heading, beside, choose, is_run_column, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 NEEDED = ("time", "voltage", "current")
 LIKE = {"time": "Time (s)", "voltage": "Voltage (V)", "current": "Current (A)", "power": "Power (W)", "run": "Run"}
@@ -40,7 +40,7 @@ class Columns:
         return {"time": self.time.text, "voltage": self.voltage.text, **second}
 
 
-def columns_of(sheet: Sheet, wanted: str | None = None) -> Columns:
+def columns_of(sheet: TextTable, wanted: str | None = None) -> Columns:
     """Find the columns.
 
     Parameters

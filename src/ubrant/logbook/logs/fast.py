@@ -13,13 +13,13 @@ from ubrant.core.quantities.readings import Array, Series
 from ubrant.logbook.logs.columns import Columns
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.logs.table import finished
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 if TYPE_CHECKING:
     import polars as pl
 
 
-def read_fast(sheet: Sheet, columns: Columns) -> LogFile | None:
+def read_fast(sheet: TextTable, columns: Columns) -> LogFile | None:
     """The log, or None when anything in it is out of the ordinary."""
     import polars as pl  # slow to import, and only importing needs it
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ubrant.logbook.logs.sheets import read_json_lines, read_parquet, read_workbook
-from ubrant.logbook.logs.text import Sheet, decode, read_bytes, read_sheet
+from ubrant.logbook.logs.text import TextTable, decode, read_bytes, read_sheet
 
 _HEAD = 4096
 """Bytes by which a text without a known name is told."""
@@ -28,8 +28,8 @@ class Format:
     """
 
     suffixes: tuple[str, ...]
-    of_file: Callable[[Path], Sheet] | None = None
-    of_text: Callable[[str, bytes, str | None], Sheet] = read_sheet
+    of_file: Callable[[Path], TextTable] | None = None
+    of_text: Callable[[str, bytes, str | None], TextTable] = read_sheet
     begins: str = ""
 
 
@@ -50,7 +50,7 @@ def format_of(name: str, head: str = "") -> Format:
     return named or next((one for one in FORMATS if one.begins and head.lstrip().startswith(one.begins)), TEXT)
 
 
-def sheet_in(path: Path, columns: str | None = None) -> Sheet:
+def sheet_in(path: Path, columns: str | None = None) -> TextTable:
     """A file as a table.
 
     Raises

@@ -9,7 +9,7 @@ import numpy as np
 
 from ubrant.core.quantities.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 _LIKE = (0.6, 1.35)
 """Between how many times its label's a battery's volts are."""
@@ -21,7 +21,7 @@ _READ = 0.8
 """Share of cells that have to be numbers for a column to hold any."""
 
 
-def guess(sheet: Sheet, label_v: Sequence[float] = ()) -> dict[str, int]:
+def guess(sheet: TextTable, label_v: Sequence[float] = ()) -> dict[str, int]:
     """The places, from 0, of time, voltage, current and power, as far as what stands in the columns tells.
 
     Parameters
@@ -53,12 +53,12 @@ def guess(sheet: Sheet, label_v: Sequence[float] = ()) -> dict[str, int]:
     return found
 
 
-def shape_of(sheet: Sheet) -> tuple[str, ...]:
+def shape_of(sheet: TextTable) -> tuple[str, ...]:
     """What tells logs of one make from others: their headings; without any, what seems to stand in their columns."""
     return (*sheet.headings, *(f"{key} {k}" for key, k in guess(sheet).items())) if sheet.headless else sheet.headings
 
 
-def _is_clock(sheet: Sheet, rows: Sequence[Sequence[str]], place: int) -> bool:
+def _is_clock(sheet: TextTable, rows: Sequence[Sequence[str]], place: int) -> bool:
     """Times of day, or dates."""
     kinds = []
     for cells in rows:
@@ -70,7 +70,7 @@ def _is_clock(sheet: Sheet, rows: Sequence[Sequence[str]], place: int) -> bool:
     return bool(kinds) and sum(kinds) > _READ * len(kinds)
 
 
-def _numbers(sheet: Sheet, rows: Sequence[Sequence[str]], place: int) -> Array | None:
+def _numbers(sheet: TextTable, rows: Sequence[Sequence[str]], place: int) -> Array | None:
     """The numbers of a column; None where it holds too few."""
     values = []
     for cells in rows:

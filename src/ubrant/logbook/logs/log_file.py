@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from ubrant.core.quantities.readings import Array, Series
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.wording import SentenceError
 
 
@@ -72,7 +72,7 @@ class LogFile:
     about: dict[str, Any] = field(default_factory=dict)
     left_out: tuple[LeftOut, ...] = ()
     run_name: str = ""
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[TimedLine, ...] = ()
     shape: tuple[str, ...] = ()
 
     def left_out_sentence(self) -> str:

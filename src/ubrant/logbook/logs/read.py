@@ -12,14 +12,14 @@ import numpy as np
 
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.jot_text import JotTextError, is_jot_text, read_jot_text
-from ubrant.core.record.typed import STRAIGHT, gather, on_one_base
+from ubrant.core.record.typed import STRAIGHT, columns_of_lines, on_one_base
 from ubrant.logbook.logs.columns import columns_of
 from ubrant.logbook.logs.fast import read_fast
 from ubrant.logbook.logs.formats import TEXT, format_of, head_of, sheet_in
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.table import read_table
-from ubrant.logbook.logs.text import Sheet, decode, read_bytes
+from ubrant.logbook.logs.text import TextTable, decode, read_bytes
 
 PACKAGE = "datapackage.json"
 
@@ -68,7 +68,7 @@ def is_jots(name: str, head: str, columns: str | None = None) -> bool:
     return Path(name).suffix.lower() == ".jot" or (not columns and is_jot_text(head))
 
 
-def sheet_of(path: Path) -> Sheet | None:
+def sheet_of(path: Path) -> TextTable | None:
     """A log as a table, for whoever has to say which column is what; None where it is none (jot text, a package).
 
     Raises
@@ -85,11 +85,11 @@ def sheet_of(path: Path) -> Sheet | None:
     return sheet_in(path)
 
 
-def _tables(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:
+def _tables(sheet: TextTable, columns: str | None, split_gaps: bool) -> list[LogFile]:
     return read_table(sheet, columns_of(sheet, columns), split_gaps)
 
 
-def _text_logs(sheet: Sheet, columns: str | None, split_gaps: bool) -> list[LogFile]:
+def _text_logs(sheet: TextTable, columns: str | None, split_gaps: bool) -> list[LogFile]:
     chosen = columns_of(sheet, columns)
     fast = None if split_gaps else read_fast(sheet, chosen)
     return [fast] if fast is not None else read_table(sheet, chosen, split_gaps)
@@ -128,7 +128,7 @@ def _jots(name: str, text: str) -> LogFile:
         found = read_jot_text(text, name)
     except JotTextError as error:
         raise LogError(str(error)) from None
-    typed = gather(found.entries)
+    typed = columns_of_lines(found.entries)
     tap = typed.source_tap()
     time = volts = amps = np.empty(0)
     between = "held" if found.head.get("between", "").lower().startswith("h") else STRAIGHT

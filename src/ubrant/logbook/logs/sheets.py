@@ -12,10 +12,10 @@ from ubrant.apart import APART, Answer, Refused
 from ubrant.logbook.logs.headings import needed_found, read_heading
 from ubrant.logbook.logs.limits import MOST, check_archive, check_cells, check_columns, check_file
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.logs.text import Sheet, decode
+from ubrant.logbook.logs.text import TextTable, decode
 
 
-def read_workbook(path: Path) -> Sheet:
+def read_workbook(path: Path) -> TextTable:
     """The first sheet of a workbook that holds time, voltage and current; read apart.
 
     Raises
@@ -28,7 +28,7 @@ def read_workbook(path: Path) -> Sheet:
     return _read_apart("workbook", path)
 
 
-def read_parquet(path: Path) -> Sheet:
+def read_parquet(path: Path) -> TextTable:
     """A Parquet file; read apart.
 
     Raises
@@ -40,14 +40,14 @@ def read_parquet(path: Path) -> Sheet:
     return _read_apart("parquet", path)
 
 
-def _read_apart(what: str, path: Path) -> Sheet:
+def _read_apart(what: str, path: Path) -> TextTable:
     try:
         told, _ = APART.ask(what, path)
     except Refused as error:
         raise LogError(str(error)) from None
     rows = tuple((int(number), [str(c) for c in cells]) for number, cells in told["rows"])
     headings = tuple(str(h) for h in told["headings"])
-    return Sheet(path.name, headings, int(told["line"]), decimal_comma=False, first_line=int(told["first"]), kept_rows=rows)
+    return TextTable(path.name, headings, int(told["line"]), decimal_comma=False, first_line=int(told["first"]), kept_rows=rows)
 
 
 def workbook_told(path: Path) -> Answer:
@@ -60,7 +60,7 @@ def parquet_told(path: Path) -> Answer:
     return _told(_parquet, path)
 
 
-def _told(read: Callable[[Path], Sheet], path: Path) -> Answer:
+def _told(read: Callable[[Path], TextTable], path: Path) -> Answer:
     try:
         sheet = read(path)
     except LogError as error:
@@ -68,7 +68,7 @@ def _told(read: Callable[[Path], Sheet], path: Path) -> Answer:
     return {"headings": sheet.headings, "line": sheet.heading_line, "first": sheet.first_line, "rows": sheet.kept_rows}, []
 
 
-def _workbook(path: Path) -> Sheet:
+def _workbook(path: Path) -> TextTable:
     import openpyxl  # slow to import, and only workbooks need it
 
     try:
@@ -92,7 +92,7 @@ def _workbook(path: Path) -> Sheet:
     )
 
 
-def _parquet(path: Path) -> Sheet:
+def _parquet(path: Path) -> TextTable:
     import polars as pl  # slow to import, and only files need it
 
     try:
@@ -105,10 +105,10 @@ def _parquet(path: Path) -> Sheet:
     except (Exception, pl.exceptions.PanicException):
         raise LogError(f"{path.name} is not a Parquet file that can be read: write it anew.") from None
     kept = tuple((k, [_text(c) for c in row]) for k, row in enumerate(table.iter_rows(), start=2))
-    return Sheet(path.name, tuple(table.columns), 1, decimal_comma=False, kept_rows=kept)
+    return TextTable(path.name, tuple(table.columns), 1, decimal_comma=False, kept_rows=kept)
 
 
-def read_json_lines(name: str, data: bytes) -> Sheet:
+def read_json_lines(name: str, data: bytes) -> TextTable:
     """A JSON object a line; the keys are the headings.
 
     Raises
@@ -135,7 +135,7 @@ def read_json_lines(name: str, data: bytes) -> Sheet:
     if not rows:
         raise LogError(f"{name} is empty: there is no reading in it.")
     kept = tuple((number, [_text(made.get(key)) for key in headings]) for number, made in rows)
-    return Sheet(name, tuple(headings), 1, decimal_comma=False, first_line=1, kept_rows=kept)
+    return TextTable(name, tuple(headings), 1, decimal_comma=False, first_line=1, kept_rows=kept)
 
 
 def _flat(made: dict[str, Any]) -> dict[str, Any]:
@@ -149,13 +149,13 @@ def _flat(made: dict[str, Any]) -> dict[str, Any]:
     return flat
 
 
-def _table(name: str, rows: list[tuple[int, list[str]]]) -> Sheet | None:
+def _table(name: str, rows: list[tuple[int, list[str]]]) -> TextTable | None:
     for number, cells in rows[:60]:
         if needed_found([read_heading(c, k) for k, c in enumerate(cells)]) >= 3:
             wide = max(k for k, c in enumerate(cells) if c) + 1
             check_columns(name, wide)
             after = tuple((k, row[:wide]) for k, row in rows if k > number and any(row))
-            return Sheet(name, tuple(cells[:wide]), number, decimal_comma=False, first_line=number + 1, kept_rows=after)
+            return TextTable(name, tuple(cells[:wide]), number, decimal_comma=False, first_line=number + 1, kept_rows=after)
     return None
 
 

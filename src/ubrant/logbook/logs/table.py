@@ -17,7 +17,7 @@ from ubrant.logbook.logs.columns import LEAVE_OUT, Columns
 from ubrant.logbook.logs.guessing import shape_of
 from ubrant.logbook.logs.headings import Heading
 from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError, LogFile
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 EPOCH_FROM = 1e8
 """A time in seconds beyond three years is a count from 1970."""
@@ -50,7 +50,7 @@ class _Rows:
 class _Clock:
     """Turns cells of time into seconds that go on: over midnight, over a change to or from summer time."""
 
-    sheet: Sheet
+    sheet: TextTable
     heading: Heading
     month_first: bool
     started: datetime | None = None
@@ -120,7 +120,7 @@ def _on_the_hour(clock_s: float, typical_s: float) -> bool:
     return _HOUR_S - clock_s % _HOUR_S < max(601, 1.5 * typical_s)
 
 
-def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list[LogFile]:
+def read_table(sheet: TextTable, columns: Columns, split_gaps: bool = False) -> list[LogFile]:
     """Every run in the sheet.
 
     Raises
@@ -147,7 +147,7 @@ def read_table(sheet: Sheet, columns: Columns, split_gaps: bool = False) -> list
     return [_as_log(sheet, columns, rows, clock, left_out if len(runs) == 1 else _own(left_out, rows), len(runs)) for rows in runs]
 
 
-def _order_of_dates(sheet: Sheet, columns: Columns, first: list[str]) -> tuple[bool, list[str]]:
+def _order_of_dates(sheet: TextTable, columns: Columns, first: list[str]) -> tuple[bool, list[str]]:
     """Whether the month comes first in dates like 03/04/2026, by the whole column; and what has to be said about it.
 
     Raises
@@ -192,7 +192,7 @@ def _own(left_out: list[LeftOut], rows: _Rows) -> list[LeftOut]:
     return [one for one in left_out if rows.lines[0] <= one.line <= rows.lines[-1]]
 
 
-def _gather(sheet: Sheet, columns: Columns, clock: _Clock) -> tuple[list[_Rows], list[LeftOut]]:
+def _gather(sheet: TextTable, columns: Columns, clock: _Clock) -> tuple[list[_Rows], list[LeftOut]]:
     runs, left_out = [_Rows()], []
     headings = [h.strip() for h in sheet.headings]
     wide = len(headings)
@@ -264,7 +264,7 @@ def _is_heading_again(cells: list[str], headings: list[str]) -> bool:
     return same >= max(2, 0.6 * len([h for h in headings if h]))
 
 
-def _time_of(sheet: Sheet, columns: Columns, clock: _Clock, cells: list[str], line: int) -> float | None:
+def _time_of(sheet: TextTable, columns: Columns, clock: _Clock, cells: list[str], line: int) -> float | None:
     text = _cell(cells, columns.time)
     if columns.date is not None:
         text = f"{_cell(cells, columns.date)} {text}".strip()
@@ -275,7 +275,7 @@ def _time_of(sheet: Sheet, columns: Columns, clock: _Clock, cells: list[str], li
     return None if moment is None else clock.seconds(moment, _where(sheet, line, columns.time), text)
 
 
-def _add(sheet: Sheet, columns: Columns, rows: _Rows, cells: list[str], line: int, moment_s: float, left_out: list[LeftOut]) -> None:
+def _add(sheet: TextTable, columns: Columns, rows: _Rows, cells: list[str], line: int, moment_s: float, left_out: list[LeftOut]) -> None:
     second = columns.current or columns.power
     assert second is not None
     volts, why_v = _value(sheet, columns.voltage, cells, line)
@@ -296,7 +296,7 @@ def _add(sheet: Sheet, columns: Columns, rows: _Rows, cells: list[str], line: in
     rows.amps.append(amps)
 
 
-def _value(sheet: Sheet, heading: Heading, cells: list[str], line: int, *, strict: bool = True) -> tuple[float, str]:
+def _value(sheet: TextTable, heading: Heading, cells: list[str], line: int, *, strict: bool = True) -> tuple[float, str]:
     """(value in the base unit, why there is none)."""
     text = _cell(cells, heading)
     try:
@@ -316,7 +316,7 @@ def _value(sheet: Sheet, heading: Heading, cells: list[str], line: int, *, stric
     return cell.value * factor, ""
 
 
-def _bad(sheet: Sheet, line: int, heading: Heading, what: str) -> ColumnsError:
+def _bad(sheet: TextTable, line: int, heading: Heading, what: str) -> ColumnsError:
     sentence = f"{_where(sheet, line, heading)}: {what}. Leave such lines out, or correct it."
     return ColumnsError(sentence, f'To leave them out: --columns "{LEAVE_OUT}".', heading.index, what)
 
@@ -325,7 +325,7 @@ def _cell(cells: list[str], heading: Heading | None) -> str:
     return cells[heading.index].strip() if heading is not None and heading.index < len(cells) else ""
 
 
-def _where(sheet: Sheet, line: int, heading: Heading) -> str:
+def _where(sheet: TextTable, line: int, heading: Heading) -> str:
     return f"{sheet.name}, line {line}, column {heading.index + 1} ({heading.text})"
 
 
@@ -355,7 +355,7 @@ def _at_gaps(rows: _Rows) -> Iterable[_Rows]:
     return pieces
 
 
-def _as_log(sheet: Sheet, columns: Columns, rows: _Rows, clock: _Clock, left_out: list[LeftOut], of: int) -> LogFile:
+def _as_log(sheet: TextTable, columns: Columns, rows: _Rows, clock: _Clock, left_out: list[LeftOut], of: int) -> LogFile:
     time, volts, amps = np.array(rows.time), np.array(rows.volts), np.array(rows.amps)
     if columns.current is None:
         clock.warnings.append("There is no column for current: it was worked out from power ÷ voltage.")
@@ -382,7 +382,7 @@ def _as_log(sheet: Sheet, columns: Columns, rows: _Rows, clock: _Clock, left_out
 
 
 def finished(
-    sheet: Sheet,
+    sheet: TextTable,
     columns: Columns,
     time: Array,
     volts: Array,
@@ -480,7 +480,7 @@ def finished(
     )
 
 
-def _maybe_thousands(sheet: Sheet, heading: Heading) -> str:
+def _maybe_thousands(sheet: TextTable, heading: Heading) -> str:
     """The first number of a column in thousandths of a unit whose point could as well mark thousands; empty where none could."""
     cells = [c for row in sheet.first_rows(50) if re.search(r"\d", c := _cell(row, heading).strip('"'))]
     return cells[0] if cells and not sheet.decimal_comma and all(re.fullmatch(r"[+-]?[1-9]\d{0,2}\.\d{3}", c) for c in cells) else ""

@@ -13,7 +13,7 @@ from ubrant.logbook.logs.columns import in_unit, said_units
 from ubrant.logbook.logs.formats import sheet_in
 from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 
 _WORDS = {"time": "s", "voltage": "V", "current": "A", "power": "W", "frequency": "Hz", "charge": "Ah", "energy": "Wh"}
 
@@ -138,7 +138,7 @@ def _named(name: str | None, headings: list[Heading]) -> Heading | None:
     return found[0] if found else None
 
 
-def _columns(sheet: Sheet, chosen: dict[tuple[str, str], Heading], time: Heading | None) -> TapLog:
+def _columns(sheet: TextTable, chosen: dict[tuple[str, str], Heading], time: Heading | None) -> TapLog:
     columns: dict[tuple[str, str], list[float]] = {key: [] for key in chosen}
     moments: list[float] = []
     left_out: list[LeftOut] = []
@@ -162,11 +162,11 @@ def _columns(sheet: Sheet, chosen: dict[tuple[str, str], Heading], time: Heading
     return TapLog(sheet.name, arrays, np.array(moments) if time is not None else None, tuple(left_out))
 
 
-def _place(sheet: Sheet, heading: Heading, line: int) -> str:
+def _place(sheet: TextTable, heading: Heading, line: int) -> str:
     return f"{sheet.name}, line {line}, column {heading.index + 1} ({heading.text})"
 
 
-def _moment(sheet: Sheet, heading: Heading, cells: list[str], line: int) -> float | None:
+def _moment(sheet: TextTable, heading: Heading, cells: list[str], line: int) -> float | None:
     text = cells[heading.index].strip() if heading.index < len(cells) else ""
     try:
         moment = read_moment(text, decimal_comma=sheet.decimal_comma)
@@ -179,7 +179,7 @@ def _moment(sheet: Sheet, heading: Heading, cells: list[str], line: int) -> floa
     return moment.seconds * (heading.factor if moment.kind == "number" else 1.0)
 
 
-def _value(sheet: Sheet, heading: Heading, cells: list[str], line: int) -> float:
+def _value(sheet: TextTable, heading: Heading, cells: list[str], line: int) -> float:
     text = cells[heading.index].strip() if heading.index < len(cells) else ""
     try:
         cell = read_cell(text, decimal_comma=sheet.decimal_comma)

@@ -21,7 +21,7 @@ _MOST_PREAMBLE = 60
 
 
 @dataclass(frozen=True)
-class Sheet:
+class TextTable:
     """A table of text.
 
     Attributes
@@ -134,7 +134,7 @@ def split_all(lines: list[str], separator: str) -> Iterator[list[str]]:
     return (split(line, separator) if '"' in line else line.split(separator) for line in lines)
 
 
-def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
+def read_sheet(name: str, data: bytes, wanted: str | None = None) -> TextTable:
     """Find out how a text file is written and where its table begins.
 
     ``wanted`` are the columns a person named: then the headings need not say what they are.
@@ -160,7 +160,7 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
         body = [lines[k] for k in usable if k >= start and not lines[k].lstrip().startswith("#")][:200]
         cells = [c for row in split_all(body, separator) for c in row]
         named = tuple(f"column {k}" for k, _ in enumerate(headings, start=1))
-        return Sheet(name, named, start + 1, uses_decimal_comma(cells, separator), separator, data, start + 1, headless=headless)
+        return TextTable(name, named, start + 1, uses_decimal_comma(cells, separator), separator, data, start + 1, headless=headless)
     first = start + 1
     units = next((k for k in usable if k > start), None)
     if units is not None and (found := _units_line(split(lines[units], separator))) is not None:
@@ -168,7 +168,7 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> Sheet:
         first = units + 1
     body = [lines[k] for k in usable if k >= first and not lines[k].lstrip().startswith("#")][:200]
     cells = [c for row in split_all(body, separator) for c in row]
-    return Sheet(name, tuple(headings), start + 1, uses_decimal_comma(cells, separator), separator, data, first + 1)
+    return TextTable(name, tuple(headings), start + 1, uses_decimal_comma(cells, separator), separator, data, first + 1)
 
 
 def _best(lines: list[str], usable: list[int]) -> tuple[int, str] | None:

@@ -11,23 +11,23 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.loads.dc_modes import Reading, dc_findings
-from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
+from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.appliance.person import reads_modes
 from ubrant.methods.converting import MAINS, UNIT, Through, chain_path, flows_of
-from ubrant.methods.declared import Seen, Typed, itself
-from ubrant.methods.form import Choice, Field, Names
+from ubrant.methods.declared import Seen, TypedMethod, itself
+from ubrant.methods.form import ChoiceKind, Field, Names
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask
 
 AC, DC = "ac", "dc"
@@ -45,7 +45,7 @@ class ModesPlan:
     fed: str = AC
 
 
-class ApplianceMethod(Typed):
+class ApplianceMethod(TypedMethod):
     """Of loads: V, A, W in each mode, typed off a plug-in meter, or V and A on DC."""
 
     key, title, Plan = "appliance", "Modes", ModesPlan
@@ -54,7 +54,7 @@ class ApplianceMethod(Typed):
     person = reads_modes
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        feeds = Choice(((say("mains (AC)"), AC), (say("DC"), DC)))
+        feeds = ChoiceKind(((say("mains (AC)"), AC), (say("DC"), DC)))
         return (
             Field("modes", "Modes", Names(), "standby, on, at its most"),
             Field("fed", "Fed with", feeds, say("DC") if _is_low(setup) else say("mains (AC)")),
@@ -73,7 +73,7 @@ class ApplianceMethod(Typed):
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} modes", count=len(prepared.plan.modes)), ""
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         return _on_dc(prepared.plan.modes) if prepared.plan.fed == DC else _on_mains(prepared.plan.modes)
 
     def sums(self, seen: Seen) -> Account:
@@ -100,7 +100,7 @@ class ApplianceMethod(Typed):
             watts = [f for key, f in found.items() if key.startswith("power_")]
             most = max(watts, key=lambda f: f.value or 0.0, default=None)
             flow = Flow(most.value if most is not None else None, meter=setup.meter("input").name)
-            return PowerPath((Node("battery", say("Source")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
+            return PowerPath((PathNode("battery", say("Source")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
         return chain_path(setup, (MAINS, UNIT), None, two_ends=False)
 
 
@@ -149,30 +149,30 @@ def _system_v(setup: Setup) -> float | None:
     return next((v for v in _volts_of(setup) if v <= _LOW_V), None)
 
 
-def _on_mains(modes: Sequence[str]) -> ByHand:
+def _on_mains(modes: Sequence[str]) -> HandScript:
     ask = Ask(
         say("Plug the meter in between the wall and it. Note its settings: brightness, volume, what it does."),
         (cautions.PLUG_METER, cautions.MAINS),
     )
     lacking = say("The watts are missing: on AC, volts × amperes is not watts. Type “{example}”.", example=_EXAMPLE)
-    first = Row("", (("", "W"),), refusal=lacking, afresh=True)
+    first = Prompt("", (("", "W"),), refusal=lacking, afresh=True)
     last = say("That was the last mode. Type further ones the same way, or close the run.")
-    return ByHand((ask,), _each_of(modes, first, _EXAMPLE), replace(first, text=last))
+    return HandScript((ask,), _each_of(modes, first, _EXAMPLE), replace(first, text=last))
 
 
-def _on_dc(modes: Sequence[str]) -> ByHand:
+def _on_dc(modes: Sequence[str]) -> HandScript:
     text = say(
         "Meter in its lead: volts at its input, amperes through. A device with its own battery: let it settle full, or take the battery out, and note which."
     )
-    first = Row("", (_V, _A), (RUNS, FALTERS, OFF, "skip"), _DC_EXAMPLE, spared=(_V,), or_fate=(_A,), afresh=True)
+    first = Prompt("", (_V, _A), (RUNS, FALTERS, OFF, "skip"), _DC_EXAMPLE, spared=(_V,), or_fate=(_A,), afresh=True)
     last = say(
         "That was the last mode. The same again at other volts shows how it follows them, “10.2 V off: night mode” where it gives up; or close the run."
     )
     ask = Ask(text, (cautions.FUSE, cautions.UNPLUG_OFF))
-    return ByHand((ask,), _each_of(modes, first, _DC_EXAMPLE), replace(first, text=last), reads=(_V, _A))
+    return HandScript((ask,), _each_of(modes, first, _DC_EXAMPLE), replace(first, text=last), reads=(_V, _A))
 
 
-def _each_of(modes: Sequence[str], row: Row, like: str) -> tuple[Row, ...]:
+def _each_of(modes: Sequence[str], row: Prompt, like: str) -> tuple[Prompt, ...]:
     text = words("Put it into “{mode}”, wait until it has settled, and type “{example}”. Add “peak 90 W” where it starts higher.")
     return tuple(replace(row, text=say(text, mode=mode, example=like), short=mode) for mode in modes)
 
@@ -191,7 +191,7 @@ def _dc_account(seen: Seen, names: Sequence[str]) -> Account:
     return _account(setup, findings, most, text, said, names, len(read), (over,))
 
 
-def _peak(jotting: Jotting) -> float | None:
+def _peak(jotting: TypedLine) -> float | None:
     return next((r.value for r in jotting.readings if r.kind == "peak" and r.quantity == "W"), None)
 
 
@@ -205,9 +205,9 @@ def _of_nameplate(setup: Setup, most: Finding) -> dict[str, Finding]:
     return {"of_nameplate": Finding.made("of_nameplate", say("Of its nameplate"), 100 * most.known / plate, "%", working)}
 
 
-def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, Jotting]]:
+def _named(record: Record, names: Sequence[str]) -> Iterator[tuple[str, TypedLine]]:
     """Each line that was not skipped with its mode."""
-    hand = ByHand((), tuple(Row("", short=name) for name in names), Row(""))
+    hand = HandScript((), tuple(Prompt("", short=name) for name in names), Prompt(""))
     places = [place for place, (_, jotting) in enumerate(record.answers("skip"), start=1) if jotting.mark != "skip"]
     for place, (_, jotting, name, *_) in zip(places, hand.answering(record), strict=True):
         yield name or say("mode {number}", number=place), jotting

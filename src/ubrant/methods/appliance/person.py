@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S, _MAINS_V = 300.0, 231.0
@@ -13,7 +13,7 @@ _FACTOR, _SMALL_W, _SMALL_FACTOR = 0.6, 5.0, 0.3
 _USUAL_W, _DC_V = 40.0, 12.7
 
 
-def reads_modes(prepared: Prepared, reader: Reader) -> Lines:
+def reads_modes(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Volts, amperes, watts of each."""
     unit = prepared.setup.unit
     known = unit.stand_in.get("watts", {})

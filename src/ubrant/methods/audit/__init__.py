@@ -1,11 +1,11 @@
 """An audit by clamp: what each load of a system draws, what is never off, and how long its battery lasts."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"battery", "station"}
 
 
-METHOD = Entry("audit", "Audit by clamp", 42, _suits, "ubrant.methods.audit.method:AuditMethod")
+METHOD = MethodEntry("audit", "Audit by clamp", 42, _suits, "ubrant.methods.audit.method:AuditMethod")

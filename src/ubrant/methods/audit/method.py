@@ -10,7 +10,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, Read, analyse_audit
+from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.stand_in import of_label
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
@@ -18,11 +18,11 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.audit.person import walks_round
-from ubrant.methods.declared import Seen, Typed
-from ubrant.methods.form import Choice, Field, Names, Quantity
+from ubrant.methods.declared import Seen, TypedMethod
+from ubrant.methods.form import ChoiceKind, Field, Names, QuantityKind
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Answer, Row
+from ubrant.methods.rows import Prompt, RowAnswer
 from ubrant.methods.steps import Ask
 
 STAYS_ON = words("Gas and smoke alarms stay on: they are in the base. Write down what you switch off, to switch it on again at the end.")
@@ -40,7 +40,7 @@ class AuditPlan:
     usable: float = _HALF
 
 
-class AuditMethod(Typed):
+class AuditMethod(TypedMethod):
     """Of a battery's loads, typed off a clamp."""
 
     key, title, Plan, unplanned = "audit", "Audit by clamp", AuditPlan, AuditPlan(())
@@ -52,11 +52,11 @@ class AuditMethod(Typed):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
         lithium = label is not None and label.chemistry in {"lifepo4", "li-ion"}
-        ways = Choice(((say("with the base in them"), WITH), (say("without it"), WITHOUT), (say("not known"), UNKNOWN)))
+        ways = ChoiceKind(((say("with the base in them"), WITH), (say("without it"), WITHOUT), (say("not known"), UNKNOWN)))
         return (
             Field("loads", "Loads", Names(), "lights, pump, fridge, fan"),
             Field("base_in", "Each is read", ways, say("with the base in them")),
-            Field("usable", "May be used", Quantity("%"), f"{plain(_LITHIUM if lithium else _HALF)} %"),
+            Field("usable", "May be used", QuantityKind("%"), f"{plain(_LITHIUM if lithium else _HALF)} %"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -77,7 +77,7 @@ class AuditMethod(Typed):
         )
         yield Ask(text, (say(STAYS_ON), cautions.FUSE))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         volts = say("Volts at the battery's terminals, at rest, like “12.63 V”.")
         yield self.row(volts, say("resting volts"), "12.63 V", wanted=(_V,), spared=(_V,), key="rest")
         base = say("Zero the clamp away from the lead, put it back, and type what flows with all off, like “0.42 A”.")
@@ -89,7 +89,7 @@ class AuditMethod(Typed):
         together = say("All on together: type what flows, like “9.7 A”.")
         yield self.row(together, say("all on"), "9.7 A", wanted=(_A,), spared=(_A,), key="all on")
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = words("Switch on again what was on before: {loads}. With a panel: “1.4 A with the sun”, all off. Else close the run.")
         return self.row(say(text, loads=", ".join(prepared.plan.loads)), "", "1.4 A with the sun", wanted=(_A,))
 
@@ -124,11 +124,11 @@ class AuditMethod(Typed):
         )
 
 
-def _read(lines: Sequence[Answer], plan: AuditPlan, system_v: float | None) -> tuple[Audit, list[str]]:
+def _read(lines: Sequence[RowAnswer], plan: AuditPlan, system_v: float | None) -> tuple[Audit, list[str]]:
     """Which reading is which; a line that says what it is comes before its place in the order."""
     volts = half_v = 0.0
-    found: dict[str, Read] = {}
-    loads: dict[str, Read] = {}
+    found: dict[str, ClampReading] = {}
+    loads: dict[str, ClampReading] = {}
     said: list[str] = []
     for _, jotting, name, key, _ in lines:
         values = {r.quantity: r for r in jotting.readings if r.kind != "peak"}
@@ -139,7 +139,7 @@ def _read(lines: Sequence[Answer], plan: AuditPlan, system_v: float | None) -> t
                 volts = half_v = 0.0
         if "A" not in values:
             continue
-        one = Read(name or say("load {n}", n=len(loads) + 1), values["A"].value, values["A"].half_width)
+        one = ClampReading(name or say("load {n}", n=len(loads) + 1), values["A"].value, values["A"].half_width)
         if key in {"base", "all on"}:
             found[key] = one
         elif re.search(r"\b(?:sun|solar)\b", name, re.I):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S, _REST_V = 120.0, 12.63
 _USUAL_A = 2.5
 
 
-def walks_round(prepared: Prepared, reader: Reader) -> Lines:
+def walks_round(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Resting volts, base, each load, all on; with the base in each reading unless the plan says otherwise."""
     unit, plan = prepared.setup.unit, prepared.plan
     known = unit.stand_in.get("loads_a", {})

@@ -15,21 +15,21 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import Flow, PowerPath
-from ubrant.core.record.power_path import Node as Box
-from ubrant.core.record.record import Key, Record
-from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, Node, analyse_node, told
+from ubrant.core.record.power_path import PathNode as Box
+from ubrant.core.record.record import Record, TapQuantity
+from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, NodeFound, analyse_node, told
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.balance.person import sweeps
-from ubrant.methods.declared import Seen, Typed
+from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import Field, Loads
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
-_KEYS: tuple[Key, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
-_AMPS: tuple[Key, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
+_KEYS: tuple[TapQuantity, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
+_AMPS: tuple[TapQuantity, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
 
 
@@ -40,7 +40,7 @@ class BalancePlan:
     loads: tuple[float, ...]
 
 
-class BalanceMethod(Typed):
+class BalanceMethod(TypedMethod):
     """Of a charger, a battery and a load at one node; typed, or from a table."""
 
     key, title, Plan = "balance", "Charging and using at once", BalancePlan
@@ -69,7 +69,7 @@ class BalanceMethod(Typed):
         )
         yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         loads = prepared.plan.loads
         text = words(
             "Point {n} of {count}: {load} on the load; wait until all stand still, then type what each branch carries, like “{example}”."
@@ -80,7 +80,7 @@ class BalanceMethod(Typed):
             short = say("load {a} A", a=plain(amps)) if known else say("the next load")
             yield self.row(say(text, n=k, count=len(loads), load=load, example=self.like), short)
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("That was the last. Further points the same way, or close the run."))
 
     def row_findings(self, record: Record) -> dict[float, str]:
@@ -138,7 +138,7 @@ def _whole(seen: Seen) -> list[bool]:
     return [bool(c >= 2) for c in np.atleast_1d(count)]
 
 
-def _hysteresis(node: Node) -> list[str]:
+def _hysteresis(node: NodeFound) -> list[str]:
     """Loads that were carried on the way up and not on the way down, or the other way round."""
     loads = node.branches.amps[OUT]
     top = int(np.argmax(loads))
@@ -151,7 +151,7 @@ def _hysteresis(node: Node) -> list[str]:
     ]
 
 
-def _sentence(node: Node) -> str:
+def _sentence(node: NodeFound) -> str:
     found = node.findings.get("largest_sustained_load")
     ranges = _ranges(node)
     if found is None or found.value is None:
@@ -165,7 +165,7 @@ def _sentence(node: Node) -> str:
     return f"{'; '.join((text, *ranges))}."
 
 
-def _ranges(node: Node) -> list[str]:
+def _ranges(node: NodeFound) -> list[str]:
     """Each state with the loads it was seen at."""
     told_of = []
     for state in (ON_BATTERY, CARRIED, LOSING):
@@ -179,7 +179,7 @@ def _ranges(node: Node) -> list[str]:
     return told_of
 
 
-def _drawn(node: Node) -> Drawing:
+def _drawn(node: NodeFound) -> Drawing:
     """The battery's current over the load's."""
     loads, battery = node.branches.amps[OUT], node.branches.amps[BATTERY]
     high = max(float(np.max(np.abs(battery), initial=0.0)), 0.1) * 1.15
@@ -208,7 +208,7 @@ def _drawn(node: Node) -> Drawing:
     )
 
 
-def _path(setup: Setup, node: Node | None) -> PowerPath:
+def _path(setup: Setup, node: NodeFound | None) -> PowerPath:
     """What charges and the battery at one node, and the load behind it; at the heaviest load."""
     unit = setup.unit
     boxes = (Box("battery", say("Charger")), Box("leads", say("node")), Box("load", say("Load")))

@@ -6,14 +6,14 @@ from ubrant.core.models.bank import of_a_unit
 from ubrant.core.models.cell import Pack
 from ubrant.core.models.sources import BackupModule
 from ubrant.core.quantities.chemistry import CHEMISTRIES
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _STEP_S, _DWELL_S = 10.0, 600.0
 _LEAD_OHM = 0.012
 
 
-def sweeps(prepared: Prepared, reader: Reader) -> Lines:
+def sweeps(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """The loads in their order, each until all stands still."""
     unit, loads = prepared.setup.unit, [a for a in prepared.plan.loads if a == a]
     cells = of_a_unit(unit.label, unit.stand_in, reader.known(unit, "health", 0.97))

@@ -1,11 +1,11 @@
 """A supply or brick loaded more and more: how its output holds, where it folds back or trips; without a mains meter."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"charger", "converter"}
 
 
-METHOD = Entry("brick", "Supply under load", 52, _suits, "ubrant.methods.brick.method:BrickMethod")
+METHOD = MethodEntry("brick", "Supply under load", 52, _suits, "ubrant.methods.brick.method:BrickMethod")

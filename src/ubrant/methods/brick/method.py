@@ -19,11 +19,11 @@ from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.brick.person import loads_it
 from ubrant.methods.converting import output_criteria
-from ubrant.methods.declared import Seen, Typed
-from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantity
+from ubrant.methods.declared import Seen, TypedMethod
+from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, QuantityKind
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("output", "V"), ("output", "A")
@@ -38,7 +38,7 @@ class BrickPlan:
     rated: float | None = None
 
 
-class BrickMethod(Typed):
+class BrickMethod(TypedMethod):
     """Of supplies, chargers with a fixed output, converters; typed, or from a table."""
 
     key, title, Plan = "brick", "Supply under load", BrickPlan
@@ -54,7 +54,7 @@ class BrickMethod(Typed):
         loads = ", ".join(plain(round(share * amps, 2)) for share in _SHARES) + " A"
         return (
             Field("loads", "Loads", Loads(out), loads, "0, 1 A, 4.7 Ω 10 W"),
-            Field("rated", "Rated current", Quantity("A", may_be_empty=True), f"{plain(amps)} A"),
+            Field("rated", "Rated current", QuantityKind("A", may_be_empty=True), f"{plain(amps)} A"),
             Field("tolerance", "Output may be", Allowed(), f"{plain(out * 0.95)}..{plain(out * 1.05)} V", part=CRITERIA),
         )
 
@@ -71,7 +71,7 @@ class BrickMethod(Typed):
         text = say("A meter at its output, loads ready from light to heavy. Nothing is opened: its input is mains.")
         yield Ask(text, (cautions.HOT_RESISTORS, cautions.WARM))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         loads = prepared.plan.loads
         for k, amps in enumerate(loads, start=1):
             text = say(
@@ -83,7 +83,7 @@ class BrickMethod(Typed):
             )
             yield self.row(text, _set(amps))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("That was the last load. Go on between two of them for where it gives up, or close the run."))
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from ubrant.core.wording import say
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 from ubrant.methods.ratings import read_ratings
 
 _WAIT_S = 120.0
 
 
-def loads_it(prepared: Prepared, reader: Reader) -> Lines:
+def loads_it(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """The loads in their order."""
     unit = prepared.setup.unit
     ratings = read_ratings(unit)

@@ -3,11 +3,11 @@
 import re
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"source", "battery"} and re.search(r"\d\s*[mµμu]?F\b", unit.label_text) is not None
 
 
-METHOD = Entry("capacitor", "Capacitor", 26, _suits, "ubrant.methods.capacitor.method:CapacitorMethod")
+METHOD = MethodEntry("capacitor", "Capacitor", 26, _suits, "ubrant.methods.capacitor.method:CapacitorMethod")

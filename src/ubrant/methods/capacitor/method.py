@@ -13,19 +13,19 @@ from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
-from ubrant.core.record.power_path import Node, PowerPath
+from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.sources.capacitor import Discharged, against_label, analyse_capacitor, between_of, fills_in, read_label, runs_for, slip
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.capacitor.person import discharges
-from ubrant.methods.declared import Seen, Typed, itself, no_accuracy, one_flow, trace_of
-from ubrant.methods.form import Field, Quantity
+from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy, one_flow, trace_of
+from ubrant.methods.form import Field, QuantityKind
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")
@@ -46,7 +46,7 @@ class CapacitorPlan:
     fill_a: float | None = None
 
 
-class CapacitorMethod(Typed):
+class CapacitorMethod(TypedMethod):
     """Of capacitors; typed, or from a log."""
 
     key, title, Plan, unplanned = "capacitor", "Capacitor", CapacitorPlan, CapacitorPlan(1.0)
@@ -58,11 +58,11 @@ class CapacitorMethod(Typed):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
-            Field("amps", "Discharged with about", Quantity("A"), "1 A"),
-            Field("high", "Farads from", Quantity("V", may_be_empty=True), "", "all of it"),
-            Field("low", "down to", Quantity("V", may_be_empty=True), "", "V", beside=True),
-            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W"),
-            Field("fill_a", "It is filled with", Quantity("A", may_be_empty=True), "", "A"),
+            Field("amps", "Discharged with about", QuantityKind("A"), "1 A"),
+            Field("high", "Farads from", QuantityKind("V", may_be_empty=True), "", "all of it"),
+            Field("low", "down to", QuantityKind("V", may_be_empty=True), "", "V", beside=True),
+            Field("load_w", "It is to run", QuantityKind("W", may_be_empty=True), "", "W"),
+            Field("fill_a", "It is filled with", QuantityKind("A", may_be_empty=True), "", "A"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -83,11 +83,11 @@ class CapacitorMethod(Typed):
         text = say("Check its polarity, charge it up to its rated voltage and no further, let it stand a minute, meter at its terminals.")
         yield Ask(text, (cautions.CAPACITORS, cautions.POLARITY))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         yield self.row(say("Nothing attached: type its volts and no amperes, like “5.40 V 0 A”."), say("at rest"), "5.40 V 0 A")
         yield self.row(say("Load on, and at once type “{example}”.", example=self.like), say("load on"))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = words("Every few seconds type “{example}” until it is as low as you want it; load off, and close the run.")
         return self.row(say(text, example=self.like))
 
@@ -143,7 +143,7 @@ class CapacitorMethod(Typed):
         )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: CapacitorPlan) -> PowerPath:
-        return one_flow(setup, "battery", (itself(setup, "battery", say("Capacitor")), Node("load", say("Load"))), None)
+        return one_flow(setup, "battery", (itself(setup, "battery", say("Capacitor")), PathNode("load", say("Load"))), None)
 
 
 def _turned(amps: Array) -> Array:

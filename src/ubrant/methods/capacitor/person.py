@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from ubrant.core.models.sources import Capacitor
 from ubrant.core.sources.capacitor import read_label
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _LOOKS = 10
 _DOWN_TO = 0.45
 
 
-def discharges(prepared: Prepared, reader: Reader) -> Lines:
+def discharges(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """From its rated voltage, or the window's upper end, down to the lower one."""
     unit, plan = prepared.setup.unit, prepared.plan
     label = read_label(unit.label_text)

@@ -14,21 +14,21 @@ from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.power_path import Node, PowerPath
+from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.charging.person import charges
-from ubrant.methods.declared import Seen, Typed, itself, one_flow, trace_of
-from ubrant.methods.form import Choice, Field, Quantity
+from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow, trace_of
+from ubrant.methods.form import ChoiceKind, Field, QuantityKind
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused
 from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask, Steps
 
 _V, _A = ("battery", "V"), ("battery", "A")
@@ -45,7 +45,7 @@ class ChargingPlan:
     high: float | None = None
 
 
-class ChargingMethod(Typed):
+class ChargingMethod(TypedMethod):
     """Of chargers; typed, or from a log."""
 
     key, title, Plan = "charger", "A charger's profile", ChargingPlan
@@ -56,15 +56,15 @@ class ChargingMethod(Typed):
     answers = ("set_current", "set_voltage", "end_current", "end_share")
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
-        into = Choice((("a load in constant voltage", _WALKED), ("a battery", _BATTERY)))
+        into = ChoiceKind((("a load in constant voltage", _WALKED), ("a battery", _BATTERY)))
 
         def walked(typed: Mapping[str, str]) -> bool:
             return typed.get("into", _WALKED) == _WALKED
 
         return (
             Field("into", "Into", into, _WALKED),
-            Field("low", "Walked from", Quantity("V", may_be_empty=True), "", "11 V", only_with=walked),
-            Field("high", "to", Quantity("V", may_be_empty=True), "", "15 V", beside=True, only_with=walked),
+            Field("low", "Walked from", QuantityKind("V", may_be_empty=True), "", "11 V", only_with=walked),
+            Field("high", "to", QuantityKind("V", may_be_empty=True), "", "15 V", beside=True, only_with=walked),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -85,7 +85,7 @@ class ChargingMethod(Typed):
             text = say("The charger into its battery, a meter between them; the battery low to begin with.")
             yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.VENTILATE))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         plan = prepared.plan
         if plan.into != _WALKED:
             text = words("Now and then type “{example}”, more often once the current falls; “… 0 A” when it has stopped.")
@@ -105,7 +105,7 @@ class ChargingMethod(Typed):
         walked = plan is None or plan.into == _WALKED
         return replace(super().takes(record), smooth=() if walked else ((_A, None),), most={_A: most} if most else {})
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+    def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return charges(prepared, reader, _WALKED)
 
     def steps(self, prepared: Prepared) -> Steps:
@@ -135,7 +135,7 @@ class ChargingMethod(Typed):
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: ChargingPlan) -> PowerPath:
         into = setup.device
-        load = Node("load", into.name, into.printed) if into is not None else Node("load", say("Load in constant voltage"))
+        load = PathNode("load", into.name, into.printed) if into is not None else PathNode("load", say("Load in constant voltage"))
         ends = itself(setup, "battery"), load
         if not found:
             return one_flow(setup, "battery", ends, None)

@@ -11,7 +11,7 @@ from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.record.head import label_of
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _POINTS, _FINE, _WAIT_S, _STEP_S, _EVERY_S, _SOON_S = 8, 9, 60.0, 10.0, 900.0, 60.0
@@ -20,7 +20,7 @@ _NEAR_OHMS = 1.5
 _USUAL_V, _LEADS_OHM = 14.6, 0.06
 
 
-def charges(prepared: Prepared, reader: Reader, walked: str) -> Lines:
+def charges(prepared: Prepared, reader: SimulatedEyes, walked: str) -> ReadLines:
     """What it gives at each voltage, or over the hours into a battery."""
     setup, plan = prepared.setup, prepared.plan
     battery = label_of(setup.device) if setup.device is not None else None

@@ -2,7 +2,7 @@
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import label_of
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 _CONVERTS = {"converter", "inverter", "charger", "load", "lead"}
 
@@ -11,4 +11,4 @@ def _suits(unit: Unit) -> bool:
     return unit.kind not in _CONVERTS and label_of(unit) is not None
 
 
-METHOD = Entry("discharge", "Discharge", 10, _suits, "ubrant.methods.discharge.method:DischargeMethod")
+METHOD = MethodEntry("discharge", "Discharge", 10, _suits, "ubrant.methods.discharge.method:DischargeMethod")

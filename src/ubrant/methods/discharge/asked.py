@@ -18,7 +18,7 @@ from ubrant.core.record.flowed import flowed_at_rest
 from ubrant.core.record.head import LOG
 from ubrant.core.record.on_change import as_steps, is_on_change
 from ubrant.core.record.record import Record
-from ubrant.core.record.typed import Typed, Widths, on_one_base, only_amps
+from ubrant.core.record.typed import TypedColumns, Widths, on_one_base, only_amps
 from ubrant.core.wording import say
 from ubrant.methods.discharge.findings import Counter, Others
 from ubrant.methods.discharge.sums import DischargeRecord
@@ -88,7 +88,7 @@ def _discharge_of(record: Record) -> DischargeRecord:
     )
 
 
-def _by_amperes(record: Record, typed: Typed, tap: str, volts: StandIn) -> DischargeRecord:
+def _by_amperes(record: Record, typed: TypedColumns, tap: str, volts: StandIn) -> DischargeRecord:
     """What the sums need where nobody read volts: those of the system stand in, and no cut-off can be looked for."""
     head = record.head
     readings, widths = on_one_base(typed, tap, head.origin.between, volts)

@@ -10,11 +10,11 @@ import numpy as np
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.readings import Readings, jitter
 from ubrant.core.record.cutoff import Crossing, Cutoff
-from ubrant.core.record.gaps import GAP_FACTOR, Gap
+from ubrant.core.record.gaps import GAP_FACTOR, BridgedGap
 from ubrant.core.record.integrals import Totals, through_meter
 from ubrant.core.record.scan import Scan
 from ubrant.core.record.typed import HELD, Widths, of_typed
-from ubrant.core.uncertainty.sources import ErrorSource, Kind
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import Value, comes_in, exactly, rectangular, scattered, within, wrong_by
 from ubrant.core.wording import say, words
 
@@ -63,7 +63,7 @@ class Budget:
     noise_a: float
     noise_v: float
     interval_s: float
-    gaps: tuple[Gap, ...]
+    gaps: tuple[BridgedGap, ...]
     typed: tuple[Value, Value] = (Value(0.0), Value(0.0))
     edges_ah: float = 0.0
     edges_s: float = 0.0
@@ -76,8 +76,8 @@ class Budget:
         # A voltmeter that reads high sees the cut-off late, and counts on until then.
         late_s = wrong_by(self.voltage, self.cutoff_v * self.seconds_per_volt, self.seconds_per_volt)
         late_s += scattered(self.end_noise_s, words("noise at the cut-off"))
-        on_s = within(bounds.load_on_half_s, words("load on"), "s", kind=Kind.MOMENT)
-        off_s = within(bounds.end_half_s, words("load off"), "s", kind=Kind.MOMENT)
+        on_s = within(bounds.load_on_half_s, words("load on"), "s", kind=ErrorKind.MOMENT)
+        off_s = within(bounds.end_half_s, words("load off"), "s", kind=ErrorKind.MOMENT)
         charge, energy = through_meter(sums, self.voltage, self.current)
         at_ends = on_s * bounds.start_a / 3600 + off_s * (q / hours if hours else 0.0) / 3600
         noise = scattered(self.noise_a * hours / math.sqrt(count), words("current noise"), note=say("averages over the readings"))
@@ -94,8 +94,8 @@ class Budget:
         )
 
 
-_EDGES = ErrorSource(Kind.BETWEEN, words("edges of pulses"), note=words("each anywhere between two readings, ÷ √3"))
-_GAPS = ErrorSource(Kind.GAP, words("gaps"), note=words("what could have flowed in them, ÷ √3"))
+_EDGES = ErrorSource(ErrorKind.BETWEEN, words("edges of pulses"), note=words("each anywhere between two readings, ÷ √3"))
+_GAPS = ErrorSource(ErrorKind.GAP, words("gaps"), note=words("what could have flowed in them, ÷ √3"))
 
 
 def budget_of(
@@ -105,7 +105,7 @@ def budget_of(
     bounds: Bounds,
     crossing: Crossing | None,
     cutoff: Cutoff | None,
-    gaps: tuple[Gap, ...],
+    gaps: tuple[BridgedGap, ...],
     widths: Widths | None = None,
 ) -> Budget | None:
     """Gather the uncertainties of a discharge; None when the meter's accuracy is not known."""

@@ -14,12 +14,12 @@ from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Setup
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.core.wording import say
 from ubrant.methods.discharge.procedure import UNITS, ChargePlan, DischargePlan, own_cutoff, usual_charge, usual_plan
-from ubrant.methods.form import CONDITIONS, ORIGIN, Choice, Factor, Field, FieldError, Phases, Quantity, Words, YesNo
+from ubrant.methods.form import CONDITIONS, ORIGIN, ChoiceKind, Factor, Field, FieldError, Phases, QuantityKind, Words, YesNo
 
 NO_CHARGE, BEFORE, AFTER, CYCLES = "", "before", "after", "cycles"
 _ON_BENCH = (SIMULATED, INSTRUMENTS)
-_CHARGES = Choice((("none recorded", NO_CHARGE), ("before", BEFORE), ("after", AFTER), ("in cycles", CYCLES)))
-_BETWEEN = Choice((("straight between readings", STRAIGHT), ("held until the next reading", HELD)))
+_CHARGES = ChoiceKind((("none recorded", NO_CHARGE), ("before", BEFORE), ("after", AFTER), ("in cycles", CYCLES)))
+_BETWEEN = ChoiceKind((("straight between readings", STRAIGHT), ("held until the next reading", HELD)))
 
 _CELL_V, _PACK_V = "3.7", "12.8"
 """What many banks and many packs hold: an example, and in no sum."""
@@ -65,7 +65,9 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
     plan, charge = usual_plan(label, setup.leads), usual_charge(label)
 
     def quantity(key: str, title: str, unit: str, hint: str = "", usual: float | None = None, **more: Any) -> Field:
-        return Field(key, title, Quantity(unit, may_be_empty=True), f"{plain(usual)} {unit}" if usual else "", hint, folded=True, **more)
+        return Field(
+            key, title, QuantityKind(unit, may_be_empty=True), f"{plain(usual)} {unit}" if usual else "", hint, folded=True, **more
+        )
 
     def with_charge(typed: Mapping[str, str]) -> bool:
         return typed.get("charge", "") not in {"", _CHARGES.options[0][0]}
@@ -75,12 +77,12 @@ def discharge_fields(setup: Setup) -> tuple[Field, ...]:
 
     return (
         Field("load", "Load draws", Amount(), f"{plain(plan.current_a)} A", "10 A, 120 W or 8 Ω"),
-        Field("cutoff", "Cut-off", Quantity("V"), f"{plan.cutoff.voltage_v:.4g} V"),
-        Field("hold", "below it for", Quantity("s"), show_duration(plan.cutoff.hold_s)),
-        Field("every", "A reading every", Quantity("s"), show_duration(plan.every_s), roads=_ON_BENCH),
-        Field("rest_before", "Rest before, after", Quantity("s"), show_duration(plan.rest_before_s), roads=_ON_BENCH),
-        Field("rest_after", "Rest after", Quantity("s"), show_duration(plan.rest_after_s), beside=True, roads=_ON_BENCH),
-        Field("temperature_c", "Battery is at", Quantity("°C", may_be_empty=True), "", "not known", CONDITIONS),
+        Field("cutoff", "Cut-off", QuantityKind("V"), f"{plan.cutoff.voltage_v:.4g} V"),
+        Field("hold", "below it for", QuantityKind("s"), show_duration(plan.cutoff.hold_s)),
+        Field("every", "A reading every", QuantityKind("s"), show_duration(plan.every_s), roads=_ON_BENCH),
+        Field("rest_before", "Rest before, after", QuantityKind("s"), show_duration(plan.rest_before_s), roads=_ON_BENCH),
+        Field("rest_after", "Rest after", QuantityKind("s"), show_duration(plan.rest_after_s), beside=True, roads=_ON_BENCH),
+        Field("temperature_c", "Battery is at", QuantityKind("°C", may_be_empty=True), "", "not known", CONDITIONS),
         Field("between", "Take it as", _BETWEEN, _BETWEEN.options[0][0], part=ORIGIN, roads=(BY_HAND,)),
         quantity("after_charge", "End also after", "Ah", "Ah"),
         quantity("after_energy", "or after", "Wh", "Wh", beside=True),

@@ -10,7 +10,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.drawings import Drawing, Trace
+from ubrant.core.drawings import Drawing, TraceDrawing
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, questions
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
@@ -40,7 +40,7 @@ from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal, rehearse
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
@@ -145,7 +145,7 @@ class DischargeMethod(Method):
     def step_lines(self, prepared: Prepared, expected: Rehearsal | None) -> list[StepLine]:
         return summarise(discharge(prepared.plan), expected.until_s if expected is not None else ())
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         volts = plain(prepared.plan.cutoff.voltage_v)
         rested, first, later = _examples(prepared)
         asks = (
@@ -172,7 +172,7 @@ class DischargeMethod(Method):
             time=show_duration(every_s),
             volts=volts,
         )
-        return ByHand(asks, (), Row(after), marks_load=True, reads=(("battery", "V"), ("battery", "A")), every_s=every_s)
+        return HandScript(asks, (), Prompt(after), marks_load=True, reads=(("battery", "V"), ("battery", "A")), every_s=every_s)
 
     def hand_lines(self, prepared: Prepared) -> list[StepLine]:
         return each_caution_once([StepLine(ask.text, ask.cautions, by_person=True, seconds=None) for ask in self.by_hand(prepared).asks])
@@ -355,17 +355,17 @@ def _ahead(record: Record, data: DischargeRecord, discharge: Discharge, expected
 # what it is drawn as
 
 
-def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None) -> Trace:
+def _expected_trace(expected: Rehearsal | None, cutoff: Cutoff | None) -> TraceDrawing:
     limit = cutoff.voltage_v if cutoff is not None else None
     if expected is None or expected.load_on_s is None or not expected.until_s:
-        return Trace(limit_v=limit)
+        return TraceDrawing(limit_v=limit)
     readings = expected.readings
     columns = {"V": readings.voltage_v, "A": readings.current_a, "W": power_of(readings)}
     series = {key: Series(readings.time_s, column) for key, column in columns.items()}
-    return Trace({}, series, expected.load_on_s, (0.0, expected.length_s), limit)
+    return TraceDrawing({}, series, expected.load_on_s, (0.0, expected.length_s), limit)
 
 
-def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal | None) -> Trace:
+def _raw_trace(record: Record, plan: DischargePlan | None, expected: Rehearsal | None) -> TraceDrawing:
     """Before anything can be said: what was read."""
     made = _expected_trace(expected, record.head.criteria.cutoff)
     measured = {q: record.either("battery", q) for q in "VA"} | {"W": no_readings()}
@@ -401,7 +401,7 @@ def _from_load_on(data: DischargeRecord) -> Readings:
     )
 
 
-def _trace(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> Trace:
+def _trace(record: Record, data: DischargeRecord, discharge: Discharge, expected: Rehearsal | None) -> TraceDrawing:
     readings = _from_load_on(data)
     live = record.state == "running"
     measured = {
@@ -418,4 +418,6 @@ def _trace(record: Record, data: DischargeRecord, discharge: Discharge, expected
     before = _expected_trace(expected, data.cutoff)
     if live:
         span = (0.0, max(float(readings.time_s[-1]) if len(readings) else 0.0, expected.length_s if expected is not None else 600.0))
-    return Trace(measured, before.expected, discharge.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps)
+    return TraceDrawing(
+        measured, before.expected, discharge.load_on_s, span, data.cutoff.voltage_v if data.cutoff else None, tuple(marks), gaps
+    )

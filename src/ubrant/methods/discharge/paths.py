@@ -5,7 +5,7 @@ from __future__ import annotations
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import join
 from ubrant.core.record.head import Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath, watt_hours, watts
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath, watt_hours, watts
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods.discharge.forecast import Forecast, fraction_left
@@ -19,9 +19,9 @@ def wiring_path(setup: Setup, plan: DischargePlan) -> PowerPath:
     drop = plan.current_a * leads.resistance_ohm
     claim = label.summary().split(" · ")[0] if label is not None else setup.unit.printed
     nodes = (
-        Node("battery", setup.unit.name, claim, note=say("meter at its own terminals")),
-        Node("leads", say("Leads"), leads.describe()),
-        Node(
+        PathNode("battery", setup.unit.name, claim, note=say("meter at its own terminals")),
+        PathNode("leads", say("Leads"), leads.describe()),
+        PathNode(
             "load",
             say("Load"),
             say("{setting} constant", setting=plan.show_setting()),
@@ -45,9 +45,9 @@ def live_path(record: Record, plan: DischargePlan | None, forecast: Forecast | N
     left = fraction_left(forecast, delivered_ah, rated) if rated else None
     note = say("about {share} % left by ampere-hours", share=f"{100 * left:.0f}") if left is not None else ""
     nodes = (
-        Node("battery", setup.unit.name or say("Battery"), _claim(setup), left, note),
-        Node("leads", say("Leads"), setup.leads.describe()),
-        Node("load", say("Load"), _setting(plan), note=_arrives(taps["battery"], taps["load"])),
+        PathNode("battery", setup.unit.name or say("Battery"), _claim(setup), left, note),
+        PathNode("leads", say("Leads"), setup.leads.describe()),
+        PathNode("load", say("Load"), _setting(plan), note=_arrives(taps["battery"], taps["load"])),
     )
     accuracy = record.accuracy("battery", "V"), record.accuracy("battery", "A")
     return watts(nodes, taps["battery"], taps["load"], (setup.meter("battery").name, say("Load")), setup.leads.resistance_ohm, accuracy)
@@ -57,9 +57,9 @@ def stored_path(record: Record, plan: DischargePlan | None, discharge: Discharge
     """Watt-hours over the whole run."""
     setup, energy = record.head.setup, discharge.findings["energy"]
     nodes = (
-        Node("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_uncertainty()),
-        Node("leads", say("Leads"), setup.leads.describe() if plan is not None else ""),
-        Node("load", say("Load"), _setting(plan) or say("as logged")),
+        PathNode("battery", setup.unit.name or say("Battery"), _claim(setup), note=energy.with_uncertainty()),
+        PathNode("leads", say("Leads"), setup.leads.describe() if plan is not None else ""),
+        PathNode("load", say("Load"), _setting(plan) or say("as logged")),
     )
     volts, amps = record.either("load", "V"), record.either("load", "A")
     load = join(volts, amps) if len(volts) and len(amps) else None

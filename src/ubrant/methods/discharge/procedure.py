@@ -14,7 +14,19 @@ from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.steps import STEP_DONE, Ask, ChargeOff, ChargeOn, LoadOff, LoadOn, LoadSet, ReadRest, ReadUntil, Steps, Zero
+from ubrant.methods.steps import (
+    STEP_DONE,
+    Ask,
+    ReadRest,
+    ReadUntil,
+    SetLoad,
+    StartCharge,
+    Steps,
+    StopCharge,
+    SwitchLoadOff,
+    SwitchLoadOn,
+    Zero,
+)
 
 UNITS = {CURRENT: "A", POWER: "W", RESISTANCE: "Ω"}
 OWN_CUTOFF = "load's own cut-off"
@@ -219,13 +231,13 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
         if plan.by_hand
         else say("{on}, its own cut-off at {own_cutoff_v:.2f} V.", on=on, own_cutoff_v=plan.own_cutoff_v)
     )
-    yield LoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode, longest_s(plan))
+    yield SwitchLoadOn(first, plan.own_cutoff_v, text, () if plan.by_hand else (cautions.OWN_CUTOFF,), plan.mode, longest_s(plan))
     warm = (cautions.WARM, cautions.floor_caution(kind, plan.series))
     ended: str | None = STEP_DONE
     set_to = first
     for seconds, amount in begin:
         if amount != set_to:
-            yield LoadSet(amount, f"{plan.show_setting(amount)} for {show_duration(seconds)}.", (), plan.mode)
+            yield SetLoad(amount, f"{plan.show_setting(amount)} for {show_duration(seconds)}.", (), plan.mode)
             set_to = amount
         ended = yield ReadUntil(
             watch,
@@ -241,7 +253,7 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
     while ended == STEP_DONE:
         for seconds, amount in phases:
             if amount != set_to:
-                yield LoadSet(amount, f"{plan.show_setting(amount)}.", (), plan.mode)
+                yield SetLoad(amount, f"{plan.show_setting(amount)}.", (), plan.mode)
                 set_to = amount
             every_s = min(plan.every_s, max(seconds / 4, 0.1))
             ended = yield ReadUntil(watch, every_s, seconds, text, warm, _NOTHING)
@@ -249,7 +261,7 @@ def _empty(plan: DischargePlan, watch):  # type: ignore[no-untyped-def]  # a gen
                 break
         if not plan.repeats:
             break
-    yield LoadOff(say("Switch the load off.") if plan.by_hand else say("Load off."))
+    yield SwitchLoadOff(say("Switch the load off.") if plan.by_hand else say("Load off."))
     return ended
 
 
@@ -266,7 +278,7 @@ def longest_s(plan: DischargePlan) -> float:
 
 def _take_out(plan: DischargePlan) -> Steps:
     watch = Ends(cutoff=plan.cutoff, charge_ah=plan.take_out_ah).watch()
-    yield LoadOn(
+    yield SwitchLoadOn(
         plan.setting,
         plan.own_cutoff_v,
         say("Take {take_out_ah} Ah out first, counted.", take_out_ah=plain(plan.take_out_ah)),
@@ -281,7 +293,7 @@ def _take_out(plan: DischargePlan) -> Steps:
         (cautions.WARM,),
         _NOTHING,
     )
-    yield LoadOff(say("Load off."))
+    yield SwitchLoadOff(say("Load off."))
     yield ReadRest(plan.rest_before_s, min(plan.every_s, 5.0), f"Rest {show_duration(plan.rest_before_s)}.", (), _NOTHING)
 
 
@@ -289,7 +301,7 @@ def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
     kind = CHEMISTRIES.get(plan.chemistry or "")
     airing = (cautions.VENTILATE,) if kind and kind.key == "lead-acid" else ()
     instruction = say("Charge at {current_a} A up to {limit_v} V", current_a=plain(charge.current_a), limit_v=plain(charge.limit_v))
-    yield ChargeOn(charge.current_a, charge.limit_v, f"{instruction}.", (cautions.CHARGE_FLOOR, *airing))
+    yield StartCharge(charge.current_a, charge.limit_v, f"{instruction}.", (cautions.CHARGE_FLOOR, *airing))
     watch = Ends(end_a=charge.end_a).watch()
     yield ReadUntil(
         watch,
@@ -298,7 +310,7 @@ def _charge(plan: DischargePlan, charge: ChargePlan) -> Steps:
         say("{told}, until {end_a} A still flow.", told=instruction, end_a=plain(charge.end_a)),
         (cautions.WARM,),
     )
-    yield ChargeOff(say("Charger off."))
+    yield StopCharge(say("Charger off."))
 
 
 __all__ = ["CHARGE", "ChargePlan", "DischargePlan", "after_a_gap", "discharge", "own_cutoff", "usual_charge", "usual_plan"]

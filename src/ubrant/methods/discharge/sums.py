@@ -24,7 +24,7 @@ from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.alone import Alone, standing_alone
 from ubrant.core.record.cutoff import Crossing, Cutoff, find_crossing
 from ubrant.core.record.flowed import AtRest
-from ubrant.core.record.gaps import Gap, find_gaps
+from ubrant.core.record.gaps import BridgedGap, find_gaps
 from ubrant.core.record.integrals import Totals, span
 from ubrant.core.record.scan import Scan, scan
 from ubrant.core.record.typed import HELD, Widths, held
@@ -114,7 +114,7 @@ class Discharge:
     verdict: Verdict
     about: Circumstances
     ended_by: str
-    gaps: tuple[Gap, ...]
+    gaps: tuple[BridgedGap, ...]
     warnings: tuple[str, ...]
     load_on_s: float
     end_s: float
@@ -375,7 +375,7 @@ def _stretch(record: DischargeRecord, looked: Scan, first: int, last: int, cross
     return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first]), end_half), sums, off)
 
 
-def _less_uncounted(stretch: _Stretch, gaps: tuple[Gap, ...]) -> _Stretch:
+def _less_uncounted(stretch: _Stretch, gaps: tuple[BridgedGap, ...]) -> _Stretch:
     """Without the part of gaps that is not counted."""
     charge = sum((1 - g.counted_share) * g.charge_ah for g in gaps)
     energy = sum((1 - g.counted_share) * g.energy_wh for g in gaps)
@@ -399,7 +399,7 @@ def _figures(
     readings: Readings,
     stretch: _Stretch,
     crossing: Crossing | None,
-    gaps: tuple[Gap, ...],
+    gaps: tuple[BridgedGap, ...],
     budget: Budget | None,
     idle_below: float,
 ) -> dict[str, Finding]:
@@ -541,7 +541,7 @@ def _warn(
     readings: Readings,
     stretch: _Stretch,
     crossing: Crossing | None,
-    gaps: tuple[Gap, ...],
+    gaps: tuple[BridgedGap, ...],
     findings: dict[str, Finding],
     ended_by: str,
 ) -> None:

@@ -1,11 +1,11 @@
 """Endurance by the clock alone: no meter at all."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"battery", "bank", "station"}
 
 
-METHOD = Entry("endurance", "Endurance by the clock", 44, _suits, "ubrant.methods.endurance.method:EnduranceMethod")
+METHOD = MethodEntry("endurance", "Endurance by the clock", 44, _suits, "ubrant.methods.endurance.method:EnduranceMethod")

@@ -11,18 +11,18 @@ from ubrant.core.drawings import Bars
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
-from ubrant.core.record.jot_text import Entry as Line
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.jot_text import TimedLine as Line
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself
+from ubrant.methods.declared import Seen, TypedMethod, itself
 from ubrant.methods.endurance.person import watches
 from ubrant.methods.form import Field, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem, to_know
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ANY_MARK, Row
+from ubrant.methods.rows import ANY_MARK, Prompt
 from ubrant.methods.steps import Ask
 
 _LOOKS = 120.0
@@ -36,7 +36,7 @@ class EndurancePlan:
     settings: str
 
 
-class EnduranceMethod(Typed):
+class EnduranceMethod(TypedMethod):
     """Of whatever runs from a battery, bank or station, with nothing but a clock."""
 
     key, title, Plan, unplanned = "endurance", "Endurance by the clock", EndurancePlan, EndurancePlan("")
@@ -58,11 +58,11 @@ class EnduranceMethod(Typed):
     def asks(self, prepared: Prepared) -> Iterable[Ask]:
         yield Ask(say("Charge it fully, and set what it runs as it is used."), (cautions.LOOK_FIRST, cautions.SURFACE))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = say(
             "Switch it on and mark “load on”; look in now and then with any note, “alarm” when it warns, “empty” when it went off by itself. “load off” pauses it."
         )
-        return Row(text, marks=(ANY_MARK,), example="load on", short=say("looked in"))
+        return Prompt(text, marks=(ANY_MARK,), example="load on", short=say("looked in"))
 
     def every_s(self, prepared: Prepared) -> float:
         return 3600.0
@@ -96,7 +96,7 @@ class EnduranceMethod(Typed):
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: EndurancePlan) -> PowerPath:
         watts, device = found.get("inferred_power"), setup.device
-        nodes = itself(setup, "battery"), Node("load", device.name if device is not None else say("What it runs"))
+        nodes = itself(setup, "battery"), PathNode("load", device.name if device is not None else say("What it runs"))
         return PowerPath(nodes, (Flow(watts.value if watts is not None else None),), (None, None), (0.0, 0.0), "W")
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from ubrant.core.record.head import label_of
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _LOOK_S, _ALARM_SHARE, _USUAL_W, _USUAL_WH = 3600.0, 0.93, 40.0, 300.0
 
 
-def watches(prepared: Prepared, reader: Reader) -> Lines:
+def watches(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """As long as what it holds lasts at what is drawn."""
     unit, device = prepared.setup.unit, prepared.setup.device
     label = label_of(unit)

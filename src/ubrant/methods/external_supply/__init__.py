@@ -2,7 +2,7 @@
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
@@ -14,4 +14,6 @@ def _suits(unit: Unit) -> bool:
         return False
 
 
-METHOD = Entry("external-supply", "External supply", 50, _suits, "ubrant.methods.external_supply.method:SupplyMethod", formerly=("supply",))
+METHOD = MethodEntry(
+    "external-supply", "External supply", 50, _suits, "ubrant.methods.external_supply.method:SupplyMethod", formerly=("supply",)
+)

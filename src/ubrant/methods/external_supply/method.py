@@ -9,7 +9,7 @@ from statistics import median
 from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, supply_average, supply_efficiency, watts_read
 from ubrant.core.drawings import Bars
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
@@ -18,15 +18,15 @@ from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.converting import LOAD, MAINS, UNIT, Through, chain_path, flows_of
-from ubrant.methods.declared import Seen, Typed
+from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.external_supply.person import reads_steps
-from ubrant.methods.form import Field, Quantity
+from ubrant.methods.form import Field, QuantityKind
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)
@@ -45,7 +45,7 @@ class SupplyPlan:
     output: float
 
 
-class SupplyMethod(Typed):
+class SupplyMethod(TypedMethod):
     """Of external supplies; typed."""
 
     key, title, Plan = "external-supply", "External supply", SupplyPlan
@@ -56,8 +56,8 @@ class SupplyMethod(Typed):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)
         return (
-            Field("rated", "Rated current", Quantity("A"), f"{plain(ratings.amps)} A"),
-            Field("output", "Output", Quantity("V"), f"{plain(ratings.output_v)} V"),
+            Field("rated", "Rated current", QuantityKind("A"), f"{plain(ratings.amps)} A"),
+            Field("output", "Output", QuantityKind("V"), f"{plain(ratings.output_v)} V"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -76,7 +76,7 @@ class SupplyMethod(Typed):
         )
         yield Ask(text, (cautions.PLUG_METER,))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         text = words("Step {number} of {count}: {put}, wait until it holds still, and type “input 72.4 W output 19.1 V {amps} A”.")
         for number, share in enumerate(_SHARES, start=1):
             amps = share * prepared.plan.rated
@@ -85,10 +85,10 @@ class SupplyMethod(Typed):
             wanted = (_IN, *((("output", "V"), ("output", "A")) if amps else ()))
             yield self.row(called, put, wanted=wanted, expected=_expected(prepared.setup, amps), afresh=False)
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("That was the last step. Close the run."), wanted=(_IN,), afresh=False)
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+    def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return reads_steps(prepared, reader, self.by_hand(prepared))
 
     def sums(self, seen: Seen) -> Account:
@@ -160,7 +160,7 @@ def _expected(setup: Setup, amps: float) -> dict[tuple[str, str], float]:
     return {("output", "A"): amps, ("output", "V"): out_v, ("input", "W"): out_v * amps / _USUAL_SHARE}
 
 
-def _by_load(record: Record, rated_a: float | None) -> list[tuple[float, tuple[float, Jotting]]]:
+def _by_load(record: Record, rated_a: float | None) -> list[tuple[float, tuple[float, TypedLine]]]:
     """Each line with the share of its rating that it is: in the order it was asked for, or by its amperes where each of them is another step."""
     lines = record.answers("skip")
     asked = list(zip(_SHARES, lines, strict=False))
@@ -173,7 +173,7 @@ def _by_load(record: Record, rated_a: float | None) -> list[tuple[float, tuple[f
     return [(found, line) for found, (_, line) in zip(fits, asked, strict=True) if found is not None]
 
 
-def _share_of(jotting: Jotting, rated_a: float) -> float | None:
+def _share_of(jotting: TypedLine, rated_a: float) -> float | None:
     """The step that these amperes are nearest to; None where they are of none."""
     amps = next((r.value for r in jotting.readings if (r.tap, r.quantity) == ("output", "A")), None)
     if amps is None:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from ubrant.core.models.converter import Converter, ConverterParameters
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
-from ubrant.methods.rows import ByHand
+from ubrant.methods.rows import HandScript
 
 _WAIT_S, _MAINS_V = 300.0, 230.0
 
 
-def reads_steps(prepared: Prepared, reader: Reader, hand: ByHand) -> Lines:
+def reads_steps(prepared: Prepared, reader: SimulatedEyes, hand: HandScript) -> ReadLines:
     """Watts in, volts and amperes out, at each step that is called."""
     unit, volts = prepared.setup.unit, prepared.plan.output
     watts = volts * prepared.plan.rated

@@ -1,11 +1,11 @@
 """Hand-over: each source is pulled under load, and what takes over, how low the output goes, and what restarts is written down."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"station", "load"}
 
 
-METHOD = Entry("handover", "Hand-over between sources", 45, _suits, "ubrant.methods.handover.method:HandoverMethod")
+METHOD = MethodEntry("handover", "Hand-over between sources", 45, _suits, "ubrant.methods.handover.method:HandoverMethod")

@@ -9,21 +9,21 @@ from itertools import pairwise
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Bars
-from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, Jotting
+from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_read, digit
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself
-from ubrant.methods.form import Field, Names, Quantity
+from ubrant.methods.declared import Seen, TypedMethod, itself
+from ubrant.methods.form import Field, Names, QuantityKind
 from ubrant.methods.handover.person import pulls
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V = ("output", "V")
@@ -41,7 +41,7 @@ class HandoverPlan:
     least_v: float | None = None
 
 
-class HandoverMethod(Typed):
+class HandoverMethod(TypedMethod):
     """Of what hangs on several sources, typed."""
 
     key, title, Plan, unplanned = "handover", "Hand-over between sources", HandoverPlan, HandoverPlan(())
@@ -55,7 +55,7 @@ class HandoverMethod(Typed):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
             Field("sources", "Sources, the first first", Names(), say("mains, pack, its own battery")),
-            Field("least_v", "It may fall to", Quantity("V", may_be_empty=True), "", "10.8 V"),
+            Field("least_v", "It may fall to", QuantityKind("V", may_be_empty=True), "", "10.8 V"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -71,7 +71,7 @@ class HandoverMethod(Typed):
         )
         yield Ask(text, (cautions.UNPLUG_OFF, cautions.MAINS))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         sources = prepared.plan.sources
         pull = words(
             "Pull {gone}: {then} should take over. Type the lowest output and what became of the load, like “{example}”: runs, falters (it restarted) or off."
@@ -82,7 +82,7 @@ class HandoverMethod(Typed):
         for before, one in pairwise(reversed(sources)):
             yield self.row(say(back, back=one, before=before, example=self.like), _change(before, one))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("Again any change, with a note which; or close the run."), afresh=False)
 
     def sums(self, seen: Seen) -> Account:
@@ -137,11 +137,11 @@ class HandoverMethod(Typed):
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: HandoverPlan) -> PowerPath:
         names = " → ".join(plan.sources) or say("Sources")
         return PowerPath(
-            (Node("battery", names), itself(setup)), (Flow(None, meter=setup.meter("output").name),), (None, None), (0.0, 0.0), "W"
+            (PathNode("battery", names), itself(setup)), (Flow(None, meter=setup.meter("output").name),), (None, None), (0.0, 0.0), "W"
         )
 
 
-def _fate(jotting: Jotting) -> str:
+def _fate(jotting: TypedLine) -> str:
     """What became of the load; a note that it restarted counts as such, nothing said as that it ran on."""
     if jotting.mark in {RUNS, FALTERS, OFF}:
         return jotting.mark

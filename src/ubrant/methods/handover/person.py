@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S, _USUAL_V = 90.0, 12.6
 
 
-def pulls(prepared: Prepared, reader: Reader) -> Lines:
+def pulls(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Down the list, and up again; a change that is known to be slow lets it restart."""
     unit, sources = prepared.setup.unit, prepared.plan.sources
     usual = reader.known(unit, "output_v", _USUAL_V)

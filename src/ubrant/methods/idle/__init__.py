@@ -1,11 +1,11 @@
 """The idle draw of what converts: what it burns with nothing attached, and once more in its economy setting."""
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
     return unit.kind in {"converter", "inverter"}
 
 
-METHOD = Entry("idle", "Idle draw", 40, _suits, "ubrant.methods.idle.method:IdleMethod")
+METHOD = MethodEntry("idle", "Idle draw", 40, _suits, "ubrant.methods.idle.method:IdleMethod")

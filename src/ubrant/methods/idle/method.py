@@ -16,7 +16,7 @@ from ubrant.core.conversion.idle import idle_findings, idle_sentence, level
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Curve, Plot
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
@@ -29,13 +29,13 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import LEADS, SOURCE, UNIT, Through, chain_path, disagreements, flows_of, gives_mains, upstream_ohm
-from ubrant.methods.form import CRITERIA, Field, Quantity, YesNo
+from ubrant.methods.form import CRITERIA, Field, QuantityKind, YesNo
 from ubrant.methods.idle.procedure import IdlePlan, idle_draw
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, Scene, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 
 _EXAMPLE = "input 12.81 V 0.18 A"
@@ -60,10 +60,10 @@ class IdleMethod(Method):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit, how_much=False)
         return (
-            Field("input", "Input", Quantity("V"), f"{plain(round(min(ratings.input_v * 1.067, ratings.highest_v), 1))} V"),
-            Field("seconds", "Read for", Quantity("s"), "5 min"),
+            Field("input", "Input", QuantityKind("V"), f"{plain(round(min(ratings.input_v * 1.067, ratings.highest_v), 1))} V"),
+            Field("seconds", "Read for", QuantityKind("s"), "5 min"),
             Field("economy", "Economy setting too", YesNo(), "yes" if setup.unit.kind == "inverter" else "no"),
-            Field("battery_wh", "On a battery of", Quantity("Wh", may_be_empty=True), "", "640 Wh", part=CRITERIA),
+            Field("battery_wh", "On a battery of", QuantityKind("Wh", may_be_empty=True), "", "640 Wh", part=CRITERIA),
         )
 
     def prepare(self, setup: Setup, typed: Mapping[str, str]) -> Prepared:
@@ -110,7 +110,7 @@ class IdleMethod(Method):
     def wiring(self, prepared: Prepared) -> PowerPath:
         return chain_path(prepared.setup, _CHAIN, None, two_ends=False)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         mains = (cautions.MAINS,) if prepared.plan.mains else ()
         expected = {("input", "V"): prepared.plan.input}
         by_watts = read_ratings(prepared.setup.unit, how_much=False).takes_mains
@@ -119,7 +119,7 @@ class IdleMethod(Method):
             say("Take everything off its output and every other load off the source; leave it switched off, the meter in its input."), mains
         )
         rows = [
-            Row(
+            Prompt(
                 say(
                     "Nothing flows: type what the meter shows, like “{example}”. It is taken off what follows; “skip” for none.",
                     example="input 0.0 W" if by_watts else "input 12.8 V 0.02 A",
@@ -129,7 +129,7 @@ class IdleMethod(Method):
                 expected=expected,
                 short=say("zero"),
             ),
-            Row(
+            Prompt(
                 say("Switch it on, nothing attached, wait until it is steady, and type “{example}”.", example=example),
                 wanted,
                 example=example,
@@ -142,9 +142,9 @@ class IdleMethod(Method):
             text = say(
                 "Put it into its sleep or economy setting, wait until it is steady, and type “{example}”, or “skip”.", example=example
             )
-            rows.append(Row(text, wanted, example=example, expected=expected, short=say("economy"), spared=spared))
+            rows.append(Prompt(text, wanted, example=example, expected=expected, short=say("economy"), spared=spared))
         after = say("That was all. Switch it off, and close the run; or type further readings of the last setting.")
-        return ByHand((ask,), tuple(rows), Row(after, wanted, example=example, spared=spared))
+        return HandScript((ask,), tuple(rows), Prompt(after, wanted, example=example, spared=spared))
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))
@@ -385,12 +385,12 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
     return settings
 
 
-def _watts(jotting: Jotting) -> tuple[float, float]:
+def _watts(jotting: TypedLine) -> tuple[float, float]:
     """Watts of the input in a line, NaN without, and how wide they are."""
     return read_at_ends(jotting).get(("input", "W"), (math.nan, 0.0))
 
 
-def _stands_in(record: Record, lines: Sequence[tuple[float, Jotting]]) -> StandIn | None:
+def _stands_in(record: Record, lines: Sequence[tuple[float, TypedLine]]) -> StandIn | None:
     """What stands in for the volts at the input, where nobody read any; None where they were read, or nobody knows the system's."""
     volt_at = QUANTITIES.index(("input", "V"))
     if not lines or any(math.isfinite(typed_row(jotting)[0][volt_at]) for _, jotting in lines):
@@ -410,7 +410,7 @@ def _zeroed_by_hand(record: Record, accuracy: Accuracy | None) -> Accuracy | Non
     return accuracy.zeroed() if accuracy is not None and lines and lines[0][1].mark != "skip" else accuracy
 
 
-def _zero(record: Record, lines: list[tuple[float, Jotting]]) -> tuple[float, float]:
+def _zero(record: Record, lines: list[tuple[float, TypedLine]]) -> tuple[float, float]:
     """Amperes with nothing flowing, and how wide they are; raises ReadingsError for what can be none."""
     amp_at = QUANTITIES.index(("input", "A"))
     if lines[0][1].mark == "skip":

@@ -24,7 +24,7 @@ class JointPlan:
     currents: tuple[float, ...] = ()
 
 
-class JointMethod(d.Typed):
+class JointMethod(d.TypedMethod):
     key, title, Plan, by_eye, plan_from_label = "joint", "Drop across a joint", JointPlan, False, False
     taps, roads, reads, like = ("input",), (BY_HAND,), (_V, _A), "12.3 mV 5.02 A"
     answers = ("resistance", "burnt")
@@ -42,7 +42,7 @@ class JointMethod(d.Typed):
         )
         yield d.Ask(say(text), (cautions.WARM,))
 
-    def rows(self, prepared: d.Prepared) -> Iterable[d.Row]:
+    def rows(self, prepared: d.Prepared) -> Iterable[d.Prompt]:
         text = words("{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.")
         for a in prepared.plan.currents:
             yield self.row(say(text, a=plain(a), example=self.like), f"{plain(a)} A", expected={_A: a} if a > 0 else {})

@@ -2,7 +2,7 @@
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.methods.ratings import read_ratings
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
@@ -14,4 +14,4 @@ def _suits(unit: Unit) -> bool:
         return True
 
 
-METHOD = Entry("steps", "Load steps", 30, _suits, "ubrant.methods.load_steps.method:LoadStepsMethod", ranks=True)
+METHOD = MethodEntry("steps", "Load steps", 30, _suits, "ubrant.methods.load_steps.method:LoadStepsMethod", ranks=True)

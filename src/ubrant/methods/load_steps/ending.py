@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from ubrant.core.conversion.load_steps import Ending, ending_of
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import PointTaken, WentOff
 from ubrant.core.record.record import Record
@@ -109,7 +109,7 @@ def _typed(record: Record, hold_w: float) -> Ending | None:
     )
 
 
-def _row(jotting: Jotting) -> list[float]:
+def _row(jotting: TypedLine) -> list[float]:
     return typed_row(jotting)[0]
 
 

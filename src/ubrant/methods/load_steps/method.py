@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
-from ubrant.core.conversion.load_steps import Source, Steps, analyse_steps, held_findings
+from ubrant.core.conversion.load_steps import BatteryBehind, Steps, analyse_steps, held_findings
 from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
@@ -26,9 +26,9 @@ from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
 from ubrant.core.record.head import SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Points
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import Rows, log_columns, points_taken
+from ubrant.core.record.settled import PointRows, log_columns, points_taken
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -51,14 +51,14 @@ from ubrant.methods.converting import (
     upstream_ohm,
     wave_plot,
 )
-from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, Quantity, Words
+from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, QuantityKind, Words
 from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ANY_MARK, ByHand, Row
+from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask
 from ubrant.methods.steps import Steps as Procedure
 
@@ -112,9 +112,9 @@ class LoadStepsMethod(Method):
         digits = 0 if ratings.watts >= 100 else 1
         return (
             Field("loads", "Loads", Quantities("W"), ", ".join(plain(round(share * ratings.watts, digits)) for share in _SHARES) + " W"),
-            Field("rated_w", "Rated output", Quantity("W"), f"{plain(ratings.watts)} W", part=CRITERIA),
+            Field("rated_w", "Rated output", QuantityKind("W"), f"{plain(ratings.watts)} W", part=CRITERIA),
             Field("tolerance", "Output may be", Allowed(), usual, part=CRITERIA),
-            Field("hold", "then hold", Quantity("W", may_be_empty=True), f"{plain(round(0.5 * ratings.watts, digits))} W"),
+            Field("hold", "then hold", QuantityKind("W", may_be_empty=True), f"{plain(round(0.5 * ratings.watts, digits))} W"),
             Field("ratings", "Made for", Words(parse_ratings), "", "leads 20 A, fuse 15 A, cord 5 A", CRITERIA),
         )
 
@@ -154,11 +154,11 @@ class LoadStepsMethod(Method):
     def wiring(self, prepared: Prepared) -> PowerPath:
         return chain_path(prepared.setup, _CHAIN, None)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         plan, mains, into_v = prepared.plan, gives_mains(prepared.setup), read_ratings(prepared.setup.unit).input_v
         example, wanted = (_EXAMPLE, _WANTED) if mains else (_DC_EXAMPLE, _DC_WANTED)
         rows = tuple(
-            Row(
+            Prompt(
                 say(
                     "Step {number} of {count}: {what}, wait until it holds still, and type “{example}”. Add “source 12.6 V” where you read the battery's own terminals.",
                     number=k,
@@ -175,14 +175,14 @@ class LoadStepsMethod(Method):
             for k, watts in enumerate(plan.loads, start=1)
         )
         held = say("Leave {watts} W on and look in now and then, with the same line.", watts=plain(plan.hold)) + " " if plan.hold else ""
-        after = Row(
+        after = Prompt(
             held
             + say(
                 "When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
             )
         )
         cautious = (cautions.MAINS,) if mains else ()
-        return ByHand((Ask(f"{say(CONNECT)} {say('Switch it on.')}", (*cautious, cautions.FUSE, cautions.POLARITY)),), rows, after)
+        return HandScript((Ask(f"{say(CONNECT)} {say('Switch it on.')}", (*cautious, cautions.FUSE, cautions.POLARITY)),), rows, after)
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
         text = said.get("battery", "")
@@ -268,7 +268,7 @@ class LoadStepsMethod(Method):
         return self.prepare(setup, {**fields, "rated_w": fields.get("rated", "")}).plan
 
 
-def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) -> Steps:
+def _analysed(record: Record, rows: PointRows, hold_w: float, planned: int | None) -> Steps:
     """Findings of the points, with what ended them.
 
     Raises
@@ -285,7 +285,9 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
         points = replace(points, pulsates_ohm=upstream_ohm(record))
     hertz = rows.column("output", "Hz")
     if record.head.plan:
-        source = Source(read_ratings(setup.unit).input_v, battery.kind_of_cell if battery else None, battery.series if battery else None)
+        source = BatteryBehind(
+            read_ratings(setup.unit).input_v, battery.kind_of_cell if battery else None, battery.series if battery else None
+        )
         usual_hz = next((t for t in _AS_USUAL_HZ if np.isfinite(hertz).any() and _AS_USUAL_HZ[t].holds(float(np.nanmedian(hertz)))), None)
         frequency = _AS_USUAL_HZ[usual_hz] if usual_hz is not None else None
         ended = ending(record, hold_w)
@@ -302,7 +304,7 @@ def _analysed(record: Record, rows: Rows, hold_w: float, planned: int | None) ->
             planned,
         )
     volts = float(np.nanmedian(log_columns(record)[1][("input", "V")])) if not record.is_typed else float(np.nanmedian(points.input_v))
-    known = Source(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
+    known = BatteryBehind(battery.voltage_v or volts, battery.kind_of_cell, battery.series) if battery is not None else None
     return analyse_steps(
         points, meters_of(record), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
     )
@@ -348,7 +350,7 @@ def _battery_checks(setup: Setup, input_v: float, input_a: float) -> list[Proble
     return problems
 
 
-def _waves(record: Record, rows: Rows) -> list[WaveAtLoad]:
+def _waves(record: Record, rows: PointRows) -> list[WaveAtLoad]:
     """What the scope saw, the heaviest step last; one that cannot be worked out, or whose load had gone off meanwhile, is left aside."""
     scope = record.readings.get(("scope", "V"))
     if scope is None:
@@ -423,8 +425,8 @@ def _held_path(setup: Setup, findings: Mapping[str, Finding]) -> PowerPath:
     """In watt-hours over the time a load was held."""
     into, out = findings["held_in"].value or 0.0, findings["held_out"].value or 0.0
     battery = setup.battery
-    source = Node("battery", battery.name, battery.printed) if battery else Node("battery", say("Source"))
-    nodes = (source, Node("converter", setup.unit.name, setup.unit.printed), Node("load", say("Load")))
+    source = PathNode("battery", battery.name, battery.printed) if battery else PathNode("battery", say("Source"))
+    nodes = (source, PathNode("converter", setup.unit.name, setup.unit.printed), PathNode("load", say("Load")))
     lost = max(into - out, 0.0)
     output = setup.meter("output") if "output" in setup.meters else setup.meter("input")
     flows = (Flow(into, meter=setup.meter("input").name), Flow(out, meter=output.name))

@@ -9,7 +9,7 @@ from ubrant.core.models.circuit import POWER
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.steps import Ask, Hold, LoadOff, Point, ReadRest, Step, SupplyOff
+from ubrant.methods.steps import Ask, Hold, Point, ReadRest, Step, SupplyOff, SwitchLoadOff
 
 CONNECT = words(
     "Connect the battery through its fuse, a meter at the input terminals of what is tested and, if you have one, another at the battery's; at the output the meter "
@@ -74,7 +74,7 @@ def load_steps(plan: StepsPlan) -> Generator[Step, str | None, None]:
             POWER,
             own_cutoff_v=plan.own_cutoff_v,
         )
-    yield LoadOff(say("Load off."))
+    yield SwitchLoadOff(say("Load off."))
     yield ReadRest(plan.rest_s, max(plan.rest_s / 60, 1.0), say("Reading how the battery recovers."))
     yield Ask(say("Switch it off."), action="off")
     yield SupplyOff(say("Done."))

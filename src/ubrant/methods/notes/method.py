@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ubrant.core.account import Account
-from ubrant.core.drawings import Trace
+from ubrant.core.drawings import TraceDrawing
 from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
@@ -16,7 +16,7 @@ from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.method import LoadRating, Method, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ANY_MARK, ByHand, Row
+from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 
 
@@ -49,10 +49,10 @@ class NotesMethod(Method):
     def scene(self, prepared: Prepared, before: Record | None = None) -> Scene:
         return Scene(self.taps, by_hand=True)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         after = say("Type what you read. What it was, and of what, is asked when you close the run.")
         ask = Ask(after, (cautions.HAND_OFF,))
-        return ByHand((ask,), (), Row(after, marks=(ANY_MARK,)), marks_load=True, reads=(("battery", "V"), ("battery", "A")))
+        return HandScript((ask,), (), Prompt(after, marks=(ANY_MARK,)), marks_load=True, reads=(("battery", "V"), ("battery", "A")))
 
     def wiring(self, prepared: Prepared) -> PowerPath:
         return PowerPath((), (), (), (), "W")
@@ -72,4 +72,4 @@ class NotesMethod(Method):
         )
         volts = {quantity: s for (tap, quantity), s in series.items() if quantity in "VAW" and tap == places[0]}
         found = Finding("readings", say("Readings"), float(count), "", None, say("as they were typed"))
-        return Account({found.key: found}, sentence=sentence, drawings=lambda: (Trace(volts),) if "V" in volts else ())
+        return Account({found.key: found}, sentence=sentence, drawings=lambda: (TraceDrawing(volts),) if "V" in volts else ())

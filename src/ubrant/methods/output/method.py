@@ -11,7 +11,7 @@ import numpy as np
 from ubrant.core.account import Account, Energy, Group
 from ubrant.core.battery.bars import Bar, bars_of
 from ubrant.core.battery.ending import EMPTIED, Ends
-from ubrant.core.battery.given_out import Given, Told, analyse_output
+from ubrant.core.battery.given_out import DisplayPromise, Given, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
 from ubrant.core.quantities.accuracy import Accuracy
@@ -21,21 +21,21 @@ from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, join
 from ubrant.core.record.events import LoadOff as WentOff
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import Widths, on_one_base
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself, no_accuracy, trace_of
-from ubrant.methods.form import CONDITIONS, Field, Quantity, YesNo
+from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy, trace_of
+from ubrant.methods.form import CONDITIONS, Field, QuantityKind, YesNo
 from ubrant.methods.method import LoadRating, Prepared, Problem, clipped, refused, to_know
 from ubrant.methods.output.person import empties as emptying
 from ubrant.methods.ratings import amps_of_label
 from ubrant.methods.read_along import FOR_EVER_S
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
-from ubrant.methods.steps import Ask, LoadOff, LoadOn, ReadUntil, Steps
+from ubrant.methods.rows import Prompt
+from ubrant.methods.steps import Ask, ReadUntil, Steps, SwitchLoadOff, SwitchLoadOn
 
 _TAPS = ("output", "load", "ac", "bank", "station", "battery", "source")
 _OWN_CUTOFF, _EVERY_S = 0.8, 10.0
@@ -60,7 +60,7 @@ class OutputPlan:
     volts: float
 
 
-class OutputMethod(Typed):
+class OutputMethod(TypedMethod):
     """Of banks and stations; typed."""
 
     key, title, Plan, like = "output", "Bank or station output", OutputPlan, "output 5.06 V 1.00 A"
@@ -74,8 +74,8 @@ class OutputMethod(Typed):
         label = label_of(setup.unit)
         volts = label.output_voltage_v if label is not None and label.output_voltage_v else 5.0 if setup.unit.kind == "bank" else 12.0
         return (
-            Field("volts", "Output", Quantity("V"), f"{plain(volts)} V", "5 V, 12 V, 230 V"),
-            Field("amps", "Drawn from it", Quantity("A"), "1 A"),
+            Field("volts", "Output", QuantityKind("V"), f"{plain(volts)} V", "5 V, 12 V, 230 V"),
+            Field("amps", "Drawn from it", QuantityKind("A"), "1 A"),
             Field("full", "It was charged until its charger stopped", YesNo(), "yes", part=CONDITIONS),
         )
 
@@ -109,11 +109,11 @@ class OutputMethod(Typed):
         start = words("Load on: press the button, or say so with a reading: “load on {example} bank 100 %”.")
         yield Ask(say(start, example=self.like), (cautions.HAND_OFF,))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = words(
             "Now and then type “{example}”, the counter too (“12.4 Wh”), and its percent (“bank 62 %”); “empty” when it switches itself off."
         )
-        return Row(say(text, example=self.like), marks=("load on", "load off", "empty"), example=self.like)
+        return Prompt(say(text, example=self.like), marks=("load on", "load off", "empty"), example=self.like)
 
     def every_s(self, prepared: Prepared) -> float:
         return 1800.0
@@ -125,11 +125,11 @@ class OutputMethod(Typed):
         if plan.volts > AC_FROM_V:  # no electronic load belongs there
             yield Ask(say("Switch the load on: {what}", what=text), (cautions.HAND_OFF,))
         else:
-            yield LoadOn(plan.amps, _OWN_CUTOFF * plan.volts, text, (cautions.HAND_OFF,))
+            yield SwitchLoadOn(plan.amps, _OWN_CUTOFF * plan.volts, text, (cautions.HAND_OFF,))
         yield ReadUntil(
             Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."), (), (("output", "A"),)
         )
-        yield LoadOff(say("Load off."))
+        yield SwitchLoadOff(say("Load off."))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With what another rate says of what it burns by itself: of the run whose hours differ most."""
@@ -178,7 +178,7 @@ class OutputMethod(Typed):
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: OutputPlan | None) -> PowerPath:
         label = label_of(setup.unit)
         holds = say("{wh} Wh on the label", wh=show(label.energy_wh, 3)) if label is not None and label.energy_wh else ""
-        nodes = Node("battery", say("Its cells"), holds), itself(setup, "converter"), Node("load", say("Load"))
+        nodes = PathNode("battery", say("Its cells"), holds), itself(setup, "converter"), PathNode("load", say("Load"))
         energy, meter = found.get("energy_out"), setup.meter("output")
         if energy is None or energy.value is None:
             flows = Flow(None, meter=say("its percent")), Flow(None, meter=clipped(meter))
@@ -323,7 +323,7 @@ def _watts(record: Record) -> tuple[Series, Array, Accuracy | None] | None:
     return None
 
 
-def _promised(record: Record) -> tuple[Told, ...]:
+def _promised(record: Record) -> tuple[DisplayPromise, ...]:
     """What its display said of the hours left, with the watts and the percent of the same line."""
     made = []
     for entry in record.lines:
@@ -332,7 +332,7 @@ def _promised(record: Record) -> tuple[Told, ...]:
             continue
         watts = next((r.value for r in entry.jotting.readings if r.quantity == "W"), None)
         percent = read["%"].value if "%" in read else None
-        made.append(Told(entry.time_s, left.value, left.half_width, watts, percent))
+        made.append(DisplayPromise(entry.time_s, left.value, left.half_width, watts, percent))
     return tuple(made)
 
 

@@ -6,7 +6,7 @@ import math
 
 from ubrant.core.models.bank import STEP_S, Bank, of_a_unit
 from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _LOOKS = 14
@@ -15,7 +15,7 @@ _NEAR_EMPTY, _SOONER = 12, 8
 _AT_MOST_S = 30 * 86400.0
 
 
-def empties(prepared: Prepared, reader: Reader) -> Lines:
+def empties(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """From full until it switches itself off."""
     unit, plan = prepared.setup.unit, prepared.plan
     cells = of_a_unit(unit.label, unit.stand_in, reader.known(unit, "health", 0.95, 0.05))

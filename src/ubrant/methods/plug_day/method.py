@@ -10,16 +10,16 @@ from ubrant.core.drawings import Bars
 from ubrant.core.loads.plug_day import Day, analyse_day
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself, no_accuracy
-from ubrant.methods.form import Field, Quantity, Words
+from ubrant.methods.declared import Seen, TypedMethod, itself, no_accuracy
+from ubrant.methods.form import Field, QuantityKind, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem
 from ubrant.methods.plug_day.person import waits_a_day
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _W, _WH = ("input", "W"), ("input", "Wh")
@@ -34,7 +34,7 @@ class DayPlan:
     wider: float
 
 
-class PlugDayMethod(Typed):
+class PlugDayMethod(TypedMethod):
     """Of what hangs on mains, typed off a plug meter with a counter."""
 
     key, title, Plan, unplanned = "plug-day", "A day by plug meter", DayPlan, DayPlan("", _WIDER)
@@ -47,7 +47,7 @@ class PlugDayMethod(Typed):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
             Field("conditions", "Conditions", Words(), "", say("21 °C in the room, thermostat at 4")),
-            Field("wider", "Another day differs by", Quantity("%"), f"{_WIDER:g} %"),
+            Field("wider", "Another day differs by", QuantityKind("%"), f"{_WIDER:g} %"),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> list[Problem]:
@@ -64,7 +64,7 @@ class PlugDayMethod(Typed):
     def asks(self, prepared: Prepared) -> Iterable[Ask]:
         yield Ask(say("Plug the meter in between the wall and it, and set its counter back."), (cautions.PLUG_METER, cautions.MAINS))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         yield self.row(
             say("Standing by: type its watts, like “5.6 W”, or “skip”."), say("standing by"), "5.6 W", wanted=(_W,), key="standby"
         )
@@ -73,7 +73,7 @@ class PlugDayMethod(Typed):
         text = say("After about 24 h: the counter again, like “1.38 kWh”. The exact time is taken from the line.")
         yield self.row(text, say("after a day"), "1.38 kWh", wanted=(_WH,))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(
             say("Read it again as often as you like, the latest counts; or close the run."), "", "1.38 kWh", wanted=(_WH,), afresh=False
         )
@@ -110,7 +110,7 @@ class PlugDayMethod(Typed):
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: DayPlan) -> PowerPath:
         watts = found["mean_power"].value if found else None
         flow = Flow(watts, meter=setup.meter("input").name)
-        return PowerPath((Node("battery", say("Mains")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
+        return PowerPath((PathNode("battery", say("Mains")), itself(setup)), (flow,), (None, None), (0.0, 0.0), "W")
 
 
 def _sentence(findings: dict[str, Finding]) -> str:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S, _DAY_S, _USUAL_W, _LATE_S = 300.0, 86400.0, 80.0, 960.0
 
 
-def waits_a_day(prepared: Prepared, reader: Reader) -> Lines:
+def waits_a_day(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Standby, running, the counter now, the counter a day later and a little more."""
     unit = prepared.setup.unit
     rated = re.search(r"(\d+(?:[.,]\d+)?)\s*W\b", unit.label_text)

@@ -13,18 +13,18 @@ from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.power_path import Node, PowerPath
-from ubrant.core.sources.port import Candidate, Port, PortLabel, analyse_port, foretold, read_candidates, read_port, was_tried
+from ubrant.core.record.power_path import PathNode, PowerPath
+from ubrant.core.sources.port import Port, PortLabel, PortSource, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.by_eye import Lines, Reader
-from ubrant.methods.declared import Seen, Typed, itself, one_flow
-from ubrant.methods.form import Field, Quantity, Words
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
+from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow
+from ubrant.methods.form import Field, QuantityKind, Words
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.port.person import plugs_in
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
@@ -41,7 +41,7 @@ class PortPlan:
     watts: float | None = None
 
 
-class PortMethod(Typed):
+class PortMethod(TypedMethod):
     """Of input ports; typed, or from a table."""
 
     key, title, Plan, unplanned = "port", "Input port", PortPlan, PortPlan("")
@@ -53,10 +53,10 @@ class PortMethod(Typed):
         label = read_port(setup.unit.label_text)
         low, high = (f"{plain(v)} V" for v in label.window) if label.window is not None else ("", "")
         return (
-            Field("low", "Window from", Quantity("V", may_be_empty=True), low, "V"),
-            Field("high", "to", Quantity("V", may_be_empty=True), high, "V", beside=True),
-            Field("amps", "At most", Quantity("A", may_be_empty=True), f"{plain(label.amps)} A" if label.amps else "", "A"),
-            Field("watts", "and", Quantity("W", may_be_empty=True), f"{plain(label.watts)} W" if label.watts else "", "W", beside=True),
+            Field("low", "Window from", QuantityKind("V", may_be_empty=True), low, "V"),
+            Field("high", "to", QuantityKind("V", may_be_empty=True), high, "V", beside=True),
+            Field("amps", "At most", QuantityKind("A", may_be_empty=True), f"{plain(label.amps)} A" if label.amps else "", "A"),
+            Field("watts", "and", QuantityKind("W", may_be_empty=True), f"{plain(label.watts)} W" if label.watts else "", "W", beside=True),
             Field("candidates", "Sources", Words(read_candidates), "", "pack 10.8-14.6 V; panel 16-24 V"),
         )
 
@@ -87,7 +87,7 @@ class PortMethod(Typed):
         )
         yield Ask(text, (cautions.WINDOW, cautions.POLARITY, cautions.UNPLUG_OFF, cautions.PANELS))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         text = words(
             "{name}: plug in, wait until it no longer ramps (minutes), and type volts and amperes at the input, like “{example}”. Note what its outputs carry."
         )
@@ -98,10 +98,10 @@ class PortMethod(Typed):
             middle = {_V: (one.low_v + one.high_v) / 2}
             yield self.row(say(text, name=one.name, example=self.like), one.name, expected=middle)
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         return self.row(say("Another source, or another voltage, the same way; or close the run."))
 
-    def read_off(self, prepared: Prepared, reader: Reader) -> Lines:
+    def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return plugs_in(prepared, reader, _label(prepared.setup, prepared.plan))
 
     def sums(self, seen: Seen) -> Account:
@@ -127,7 +127,7 @@ class PortMethod(Typed):
         )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: PortPlan) -> PowerPath:
-        return one_flow(setup, "input", (Node("battery", say("Source")), itself(setup)), _best(found).value if found else None)
+        return one_flow(setup, "input", (PathNode("battery", say("Source")), itself(setup)), _best(found).value if found else None)
 
 
 def _best(found: Mapping[str, Finding]) -> Finding:
@@ -140,7 +140,7 @@ def _label(setup: Setup, plan: PortPlan) -> PortLabel:
     return PortLabel(window or printed.window, plan.amps or printed.amps, plan.watts or printed.watts)
 
 
-def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: float | None) -> dict[str, Finding]:
+def _candidate(k: int, one: PortSource, label: PortLabel, port: Port, holds_wh: float | None) -> dict[str, Finding]:
     word, watts = foretold(one, label, port)
     key = f"candidate_{k}"
     span = say("{a} to {b} V", a=plain(one.low_v), b=plain(one.high_v))
@@ -172,7 +172,7 @@ def _candidate(k: int, one: Candidate, label: PortLabel, port: Port, holds_wh: f
     return found
 
 
-def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -> str:
+def _sentence(port: Port, candidates: tuple[PortSource, ...], label: PortLabel) -> str:
     parts = []
     amps, watts = port.findings.get("current_limit"), port.findings.get("power_limit")
     if amps is not None:
@@ -186,7 +186,7 @@ def _sentence(port: Port, candidates: tuple[Candidate, ...], label: PortLabel) -
     return f"{text[0].upper()}{text[1:]}."
 
 
-def _matrix(candidates: tuple[Candidate, ...], label: PortLabel, port: Port) -> tuple[Drawing, ...]:
+def _matrix(candidates: tuple[PortSource, ...], label: PortLabel, port: Port) -> tuple[Drawing, ...]:
     """What each source would give: at its lowest volts filled, up to its highest as an outline, and whether it works at all."""
     rows = []
     for k, one in enumerate(candidates, start=1):

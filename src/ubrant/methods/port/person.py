@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from ubrant.core.models.sources import InputPort
 from ubrant.core.sources.port import PortLabel, read_candidates
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _RAMPS_S = 300.0
 _USUAL = (12.0, 48.0)
 
 
-def plugs_in(prepared: Prepared, reader: Reader, label: PortLabel) -> Lines:
+def plugs_in(prepared: Prepared, reader: SimulatedEyes, label: PortLabel) -> ReadLines:
     """Each in the middle of its span; without any, three voltages of its window."""
     unit = prepared.setup.unit
     window = label.window or _USUAL

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.device_charge import Recharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
+from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
 from ubrant.core.battery.label_doubt import Holds, held, in_quarters, of_label
-from ubrant.core.battery.percent import LINEARITY_POINTS, Change, change_between
+from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
@@ -20,19 +20,19 @@ from ubrant.core.quantities.readings import Array, ReadingsError, Series, join, 
 from ubrant.core.record.counters import counted
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.integrals import through_meter, totals
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself
-from ubrant.methods.form import Field, Quantity, Words
+from ubrant.methods.declared import Seen, TypedMethod, itself
+from ubrant.methods.form import Field, QuantityKind, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.recharge.person import recharges
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask, Steps
 
 _SOURCE, _DEVICE = ("source", "%"), ("device", "%")
@@ -73,7 +73,7 @@ class RechargePlan:
     other: str = ""
 
 
-class RechargeMethod(Typed):
+class RechargeMethod(TypedMethod):
     """Of banks, stations and batteries; typed."""
 
     key, title, Plan, unplanned = "recharge", "Recharging a device", RechargePlan, RechargePlan(3.0)
@@ -85,10 +85,10 @@ class RechargeMethod(Typed):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
-            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "its label"),
-            Field("usable_u", "±", Quantity("Wh", may_be_empty=True), "", "Wh", beside=True),
-            Field("idle_w", "Idle draw between", Quantity("W", may_be_empty=True), "", "of an inverter, say", folded=True),
-            Field("wanted", "Charges wanted", Quantity(""), "3", folded=True),
+            Field("usable", "Gives, if measured", QuantityKind("Wh", may_be_empty=True), "", "its label"),
+            Field("usable_u", "±", QuantityKind("Wh", may_be_empty=True), "", "Wh", beside=True),
+            Field("idle_w", "Idle draw between", QuantityKind("W", may_be_empty=True), "", "of an inverter, say", folded=True),
+            Field("wanted", "Charges wanted", QuantityKind(""), "3", folded=True),
             Field("other", "Another device", Words(_other), "", "its label, like 11 Wh", folded=True),
         )
 
@@ -111,15 +111,15 @@ class RechargeMethod(Typed):
         )
         yield Ask(say(text, **_names(prepared.setup)), (cautions.LOOK_FIRST, cautions.NOT_COLD))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         text = words("Before you plug in: type what {source} shows and that {device} is empty, like “{example}”; or its percent.")
         yield self.row(say(text, **_names(prepared.setup), example=self.like), say("before"), afresh=False)
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = say(
             "Look in now and then, like “source 80 % device 40 %”. When it is full: “source 54 % device full”. The next device the same way, or close the run."
         )
-        return Row(text, short=say("now and then"))
+        return Prompt(text, short=say("now and then"))
 
     def every_s(self, prepared: Prepared) -> float:
         return 1800.0
@@ -167,8 +167,8 @@ class RechargeMethod(Typed):
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: RechargePlan) -> PowerPath:
         """Source → device, in Wh once it is known."""
         device = setup.device
-        ends = Node("load", device.name, device.printed) if device is not None else Node("load", say("Device"))
-        nodes = itself(setup, "battery"), Node("converter", say("On the way")), ends
+        ends = PathNode("load", device.name, device.printed) if device is not None else PathNode("load", say("Device"))
+        nodes = itself(setup, "battery"), PathNode("converter", say("On the way")), ends
         if not found:
             shown = Flow(None, meter=say("its percent"))
             return PowerPath(nodes, (shown, shown), (None,) * 3, (0.0,) * 3, "Wh")
@@ -226,26 +226,26 @@ def _trouble(source: Series, device: tuple[Series, Array], setup: Setup) -> str:
     return ""
 
 
-def _recharges(record: Record, source: tuple[Series, Array], device: tuple[Series, Array]) -> list[Recharge]:
+def _recharges(record: Record, source: tuple[Series, Array], device: tuple[Series, Array]) -> list[DeviceRecharge]:
     """A recharge is a rise of the device; where it falls back another one was plugged in.
 
     What the source says is of a charge where no other one lies between. Where it was read only before several and after them, they are one.
     """
     gained = _rises(*device)
-    found: list[Recharge] = []
+    found: list[DeviceRecharge] = []
     for place, one in enumerate(gained):
         after_s = gained[place - 1].to_s if place else -math.inf
         before_s = gained[place + 1].from_s if place + 1 < len(gained) else math.inf
         taken = change_between(*_within(source, after_s, before_s), one.from_s, one.to_s)
-        found.append(Recharge(taken, one, _counted(record, one.from_s, one.to_s)))
+        found.append(DeviceRecharge(taken, one, _counted(record, one.from_s, one.to_s)))
     if len(found) > 1 and all(one.source is None and one.counted is None for one in found):
         together = change_between(*source, gained[0].from_s, gained[-1].to_s)
         if together is not None:
-            return [Recharge(together, gained[0], more=tuple(gained[1:]))]
+            return [DeviceRecharge(together, gained[0], more=tuple(gained[1:]))]
     return found
 
 
-def _rises(series: Series, half: Array) -> list[Change]:
+def _rises(series: Series, half: Array) -> list[PercentChange]:
     """Each rise of the device, to when it was first read at its highest, or was said to be full: what was read later is of no charge."""
     starts = [0, *(k for k in range(1, len(series)) if series.value[k] < series.value[k - 1] - _RISE), len(series)]
     found = []
@@ -257,7 +257,7 @@ def _rises(series: Series, half: Array) -> list[Change]:
         said_full = [k for k in at_top if not half[k]]
         last = int(said_full[0] if said_full else at_top[0])
         found.append(
-            Change(
+            PercentChange(
                 float(values[0]),
                 float(series.value[last]),
                 float(half[first]),
@@ -311,7 +311,7 @@ def _label(setup: Setup) -> Label | None:
         return None
 
 
-def _remarks(made: list[Recharge], setup: Setup, plan: RechargePlan) -> list[str]:
+def _remarks(made: list[DeviceRecharge], setup: Setup, plan: RechargePlan) -> list[str]:
     said = []
     first = made[0].device
     if first.start_half and first.start > 0:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from ubrant.core.models.bank import STEP_S, Bank, Device, of_a_unit
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _PORT_V = 5.0
 _LOOKS = 4
 
 
-def recharges(prepared: Prepared, reader: Reader) -> Lines:
+def recharges(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Once, from empty to full; from a bank that is full."""
     unit, other = prepared.setup.unit, prepared.setup.device
     assert other is not None

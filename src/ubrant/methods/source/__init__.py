@@ -3,7 +3,7 @@
 import re
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 
 
 def _suits(unit: Unit) -> bool:
@@ -12,4 +12,4 @@ def _suits(unit: Unit) -> bool:
     )
 
 
-METHOD = Entry("source", "Volts against amperes", 27, _suits, "ubrant.methods.source.method:SourceMethod")
+METHOD = MethodEntry("source", "Volts against amperes", 27, _suits, "ubrant.methods.source.method:SourceMethod")

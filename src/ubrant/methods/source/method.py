@@ -14,18 +14,18 @@ from ubrant.core.drawings import DASHED, SOLID, Area, Curve, Dots, Drawing, Plot
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.head import Setup
-from ubrant.core.record.power_path import Node, PowerPath
+from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.sources.curve import Curve as SourceCurve
+from ubrant.core.sources.curve import CurveFindings as SourceCurve
 from ubrant.core.sources.curve import analyse_curve, cells_for
 from ubrant.core.sources.decay import decays, rounds_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself, one_flow
-from ubrant.methods.form import Field, Quantity
+from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow
+from ubrant.methods.form import Field, QuantityKind
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.source.person import loads_it
 from ubrant.methods.steps import Ask
 
@@ -43,7 +43,7 @@ class SourcePlan:
     load_v: float | None = None
 
 
-class SourceMethod(Typed):
+class SourceMethod(TypedMethod):
     """Of panels, cells and other sources; typed, or from a table."""
 
     key, title, Plan = "source", "Volts against amperes", SourcePlan
@@ -60,9 +60,9 @@ class SourceMethod(Typed):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
-            Field("points", "Loads, at least", Quantity(""), "6"),
-            Field("load_w", "It is to run", Quantity("W", may_be_empty=True), "", "W"),
-            Field("load_v", "at", Quantity("V", may_be_empty=True), "", "V", beside=True),
+            Field("points", "Loads, at least", QuantityKind(""), "6"),
+            Field("load_w", "It is to run", QuantityKind("W", may_be_empty=True), "", "W"),
+            Field("load_v", "at", QuantityKind("V", may_be_empty=True), "", "V", beside=True),
         )
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
@@ -75,14 +75,14 @@ class SourceMethod(Typed):
         )
         yield Ask(text, (cautions.LOOK_FIRST, cautions.PANELS, cautions.HOT_RESISTORS))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         count = int(prepared.plan.points)
         yield self.row(say("Nothing attached: type its volts and no amperes, like “6.31 V 0 A”."), say("nothing attached"), "6.31 V 0 A")
         text = words("Point {number} of {count}: a heavier load, wait until both stand still, and type “{example}”.")
         for k in range(2, count + 1):
             yield self.row(say(text, number=k, count=count, example=self.like), say("a heavier load"))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = say(
             "That is enough. Go on where the power is largest, as close as you like; or the same again on another day, to see how it lasts; or close the run."
         )
@@ -119,7 +119,7 @@ class SourceMethod(Typed):
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: SourcePlan) -> PowerPath:
         watts = found["maximum_power"].value if found else None
-        ends = itself(setup, "battery", say("Source")), Node("load", say("Loads"))
+        ends = itself(setup, "battery", say("Source")), PathNode("load", say("Loads"))
         return one_flow(setup, "source", ends, None if watts is None or math.isnan(watts) else watts)
 
 

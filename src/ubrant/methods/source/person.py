@@ -11,7 +11,7 @@ from ubrant.core.models.bank import of_a_unit
 from ubrant.core.models.cell import Pack
 from ubrant.core.models.sources import panel_of
 from ubrant.core.quantities.label import LabelError
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S = 120.0
@@ -19,7 +19,7 @@ _SHARES = 1.15
 _HIGHEST_C = 1.5
 
 
-def loads_it(prepared: Prepared, reader: Reader) -> Lines:
+def loads_it(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Nothing attached, then load after load, closer together where it gives in."""
     volts_at, most_a = _source(prepared, reader)
     count = max(int(prepared.plan.points), 3)
@@ -28,7 +28,7 @@ def loads_it(prepared: Prepared, reader: Reader) -> Lines:
         yield _WAIT_S, f"{reader.volts('source', volts_at(amps))} {reader.amps('source', amps)}"
 
 
-def _source(prepared: Prepared, reader: Reader) -> tuple[Callable[[float], float], float]:
+def _source(prepared: Prepared, reader: SimulatedEyes) -> tuple[Callable[[float], float], float]:
     """Volts at so many amperes, and how many it can give."""
     unit = prepared.setup.unit
     try:

@@ -23,7 +23,7 @@ from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, Setup
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import Rows, points_taken
+from ubrant.core.record.settled import PointRows, points_taken
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -44,12 +44,12 @@ from ubrant.methods.converting import (
     meters_of,
     output_criteria,
 )
-from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, Quantity, Words
+from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, QuantityKind, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, refusals_first
 from ubrant.methods.ratings import UnitRatings, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
 from ubrant.methods.sweep.drawings import efficiency_plot, grid
@@ -107,13 +107,13 @@ class SweepMethod(Method):
         return (
             Field("hand_inputs", "Input", Quantities("V"), f"{plain(into)} V", "12 V, or 12, 10, 8 V from a supply", roads=(BY_HAND,)),
             Field("hand_loads", "Loads", Loads(out), hand_loads, "0, 1 A, 4.7 Ω 10 W, heater low", roads=(BY_HAND,)),
-            Field("highest", "Input from", Quantity("V"), f"{plain(round(ratings.highest_v, 1))} V", roads=_ON_BENCH),
-            Field("lowest", "down to", Quantity("V"), lowest, roads=_ON_BENCH),
-            Field("step", "in steps of", Quantity("V"), f"{plain(step)} V", roads=_ON_BENCH),
+            Field("highest", "Input from", QuantityKind("V"), f"{plain(round(ratings.highest_v, 1))} V", roads=_ON_BENCH),
+            Field("lowest", "down to", QuantityKind("V"), lowest, roads=_ON_BENCH),
+            Field("step", "in steps of", QuantityKind("V"), f"{plain(step)} V", roads=_ON_BENCH),
             Field("loads", "Loads", Quantities("A"), loads, roads=_ON_BENCH),
             Field("tolerance", "Output may be", Allowed(), f"{plain(out * 0.95)}..{plain(out * 1.05)} V", part=CRITERIA),
-            Field("rated_w", "Rated output", Quantity("W", may_be_empty=True), f"{plain(ratings.watts)} W", part=CRITERIA),
-            Field("most", "Most input current", Quantity("A"), f"{plain(round(1.5 * ratings.watts / (0.6 * into), 1))} A"),
+            Field("rated_w", "Rated output", QuantityKind("W", may_be_empty=True), f"{plain(ratings.watts)} W", part=CRITERIA),
+            Field("most", "Most input current", QuantityKind("A"), f"{plain(round(1.5 * ratings.watts / (0.6 * into), 1))} A"),
             Field("ratings", "Made for", Words(parse_ratings), "", "leads 20 A, fuse 15 A, cord 5 A", CRITERIA),
         )
 
@@ -197,7 +197,7 @@ class SweepMethod(Method):
         middle = StepLine(_all_points(prepared.plan), lines[1].cautions, by_person=False, seconds=self.length_s(prepared))
         return each_caution_once([lines[0], middle, *lines[-2:]])
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         settings, hung = prepared.plan.points(), prepared.plan.hung() if prepared.plan.hand_inputs else ()
         by_watts = read_ratings(prepared.setup.unit, how_much=False).takes_mains  # there amperes tell nothing of the watts
         wanted, example = (_AC_WANTED, _AC_EXAMPLE) if by_watts else (_WANTED, _EXAMPLE)
@@ -208,7 +208,7 @@ class SweepMethod(Method):
             (*((cautions.MAINS,) if by_watts else ()), cautions.POLARITY, cautions.WINDOW, cautions.FUSE),
         )
         rows = tuple(
-            Row(
+            Prompt(
                 say(
                     "Point {number} of {count}: {set}, wait until both meters stand still, then type the four numbers.",
                     number=k,
@@ -229,10 +229,10 @@ class SweepMethod(Method):
             for k, (volts, amps) in enumerate(settings, start=1)
             for load in [hung[(k - 1) % len(hung)] if hung else HandLoad(f"{plain(amps)} A", amps, 0.0)]
         )
-        return ByHand(
+        return HandScript(
             (ask,),
             rows,
-            Row(say("That was the last point. Switch load and supply off, and close the run."), wanted, example=example),
+            Prompt(say("That was the last point. Switch load and supply off, and close the run."), wanted, example=example),
             reads=(("output", "A"), *((("source", "V"),) if hung and len(settings) > len(hung) else ())),
         )
 
@@ -327,7 +327,7 @@ class SweepMethod(Method):
         )
 
 
-def _lowest(record: Record, rows: Rows, plan: SweepPlan | None) -> tuple[Finding | None, tuple[str, ...]]:
+def _lowest(record: Record, rows: PointRows, plan: SweepPlan | None) -> tuple[Finding | None, tuple[str, ...]]:
     """The lowest input at which it held, where a person said what became of the load."""
     hung = plan.hung() if plan is not None else ()
     loads = {one.place: hung[one.place % len(hung)].text for one in rows.tries} if hung else {}
@@ -371,7 +371,7 @@ _FEW_INPUTS = 4
 
 
 def _drawn(
-    sweep: Sweep | None, settings: list[tuple[float, float]], rows: Rows, findings: dict[str, Finding], live: bool
+    sweep: Sweep | None, settings: list[tuple[float, float]], rows: PointRows, findings: dict[str, Finding], live: bool
 ) -> tuple[Drawing, ...]:
     points = sweep.points if sweep is not None else None
     settings = [point for point in settings if point[1] == point[1]]  # what a load takes that nobody knows is seen when it is read
@@ -384,7 +384,7 @@ def _drawn(
     return (over_load, efficiency_plot(sweep), *ladder(findings, points))
 
 
-def _to_come_w(settings: list[tuple[float, float]], rows: Rows, sweep: Sweep | None) -> list[float]:
+def _to_come_w(settings: list[tuple[float, float]], rows: PointRows, sweep: Sweep | None) -> list[float]:
     """Loads that are still to be set, in W at the output as it is."""
     if sweep is None or not len(sweep.points):
         return []
@@ -403,7 +403,7 @@ def _all_points(plan: SweepPlan) -> str:
     )
 
 
-def _unsteady(rows: Rows) -> dict[str, Finding]:
+def _unsteady(rows: PointRows) -> dict[str, Finding]:
     count = rows.settled.count(False)
     if not count:
         return {}
@@ -411,7 +411,7 @@ def _unsteady(rows: Rows) -> dict[str, Finding]:
     return {"unsteady": Finding("unsteady", say("Never held still"), float(count), "points", (), working)}
 
 
-def _unsteady_said(rows: Rows) -> list[str]:
+def _unsteady_said(rows: PointRows) -> list[str]:
     never = [rows.asked[k] for k, settled in enumerate(rows.settled) if not settled]
     if not never:
         return []

@@ -12,7 +12,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.wording import say
 from ubrant.methods import cautions
-from ubrant.methods.steps import Ask, LoadOff, Point, Step, SupplyOff
+from ubrant.methods.steps import Ask, Point, Step, SupplyOff, SwitchLoadOff
 
 OFF, ON = "off", "on"
 """What a point answers: whether the output is there."""
@@ -104,7 +104,7 @@ def sweep(plan: SweepPlan, tolerance: Tolerance | None = None) -> Generator[Step
             before = volts, within
         for volts in down[max(turned - 1, 0) :: -1] if turned > 0 else []:
             yield _point(plan, volts, load)
-    yield LoadOff(say("Load off."))
+    yield SwitchLoadOff(say("Load off."))
     yield SupplyOff(say("Supply off."), (), (("input", "A"), ("output", "A")))
 
 

@@ -20,10 +20,10 @@ from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods import cautions
 from ubrant.methods.converting import LOAD, SOURCE, UNIT, chain_path
-from ubrant.methods.form import CRITERIA, Field, Quantities, Quantity, Words
+from ubrant.methods.form import CRITERIA, Field, Quantities, QuantityKind, Words
 from ubrant.methods.method import LoadRating, Method, Prepared, Problem, Scene
 from ubrant.methods.rehearsal import Rehearsal
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
 from ubrant.methods.trip.procedure import TripPlan, trip
 
@@ -50,10 +50,10 @@ class TripMethod(Method):
         rated = float(current[1].replace(",", "."))
         amps = ", ".join(plain(round(share * rated, 1)) for share in (1.05, 1.35, 2.0, 3.0))
         return (
-            Field("rated", "Rated", Quantity("A"), f"{plain(rated)} A"),
+            Field("rated", "Rated", QuantityKind("A"), f"{plain(rated)} A"),
             Field("amps", "Overloads", Quantities("A"), f"{amps} A"),
-            Field("longest", "Each at most", Quantity("s"), "30 min"),
-            Field("input", "Supply", Quantity("V"), "12 V"),
+            Field("longest", "Each at most", QuantityKind("s"), "30 min"),
+            Field("input", "Supply", QuantityKind("V"), "12 V"),
             Field("curve", "Its maker's curve", Words(parse_curve), "", _LIKE_CURVE, CRITERIA),
         )
 
@@ -83,7 +83,7 @@ class TripMethod(Method):
     def wiring(self, prepared: Prepared) -> PowerPath:
         return chain_path(prepared.setup, (SOURCE, UNIT, LOAD), None, two_ends=False)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         plan = prepared.plan
         ask = Ask(
             say("Put it between supply and load, with thick leads and nothing that burns beside it, everything off."),
@@ -103,7 +103,7 @@ class TripMethod(Method):
             )
             wanted = {("input", "A"): amps}
             rows.append(
-                Row(
+                Prompt(
                     on,
                     (("", "A"),),
                     (),
@@ -112,8 +112,8 @@ class TripMethod(Method):
                     short=f"{plain(amps)} A",
                 )
             )
-            rows.append(Row(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
-        return ByHand((ask,), tuple(rows), Row(say("That was the last overload. Switch everything off, and close the run.")))
+            rows.append(Prompt(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
+        return HandScript((ask,), tuple(rows), Prompt(say("That was the last overload. Switch everything off, and close the run.")))
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         plan, curve = self.prepared(record.head).plan, parse_curve(record.head.criteria.curve)

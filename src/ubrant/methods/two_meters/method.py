@@ -15,15 +15,15 @@ from ubrant.core.meter_checks.checks import control_chart, pair_history
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed, itself
-from ubrant.methods.form import Choice, Field
+from ubrant.methods.declared import Seen, TypedMethod, itself
+from ubrant.methods.form import ChoiceKind, Field
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask
 from ubrant.methods.two_meters.person import reads_both
 
@@ -43,7 +43,7 @@ class MeterCheckPlan:
 
 
 @dataclass(frozen=True)
-class Count:
+class WholeCount:
     """A whole number of points."""
 
     def read(self, text: str) -> int:
@@ -56,7 +56,7 @@ class Count:
         return str(value)
 
 
-class MeterCheckMethod(Typed):
+class MeterCheckMethod(TypedMethod):
     """Of any meter or built-in display, at anything that both can read."""
 
     key, title, Plan = "meter-check", "Check a meter against another", MeterCheckPlan
@@ -66,7 +66,7 @@ class MeterCheckMethod(Typed):
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         units = (("volts", "V"), ("amperes", "A"), ("watts", "W"))
-        return (Field("quantity", "Both read", Choice(units), "V"), Field("points", "Points", Count(), "5", "5"))
+        return (Field("quantity", "Both read", ChoiceKind(units), "V"), Field("points", "Points", WholeCount(), "5", "5"))
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         setup, unit = prepared.setup, prepared.plan.quantity
@@ -101,11 +101,11 @@ class MeterCheckMethod(Typed):
         caution = {"V": (), "A": (cautions.IN_LINE,), "W": (cautions.PLUG_METER,)}[unit]
         yield Ask(say(text, place=place, unit=prepared.setup.unit.name), caution)
 
-    def by_hand(self, prepared: Prepared) -> ByHand:
+    def by_hand(self, prepared: Prepared) -> HandScript:
         hand = super().by_hand(prepared)
         return replace(hand, reads=hand.after.wanted)
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         row, (name, reference) = self.further(prepared), (prepared.setup.meter(tap).name for tap in (DISPLAY, REFERENCE))
         name, reference, count = name or say("the display"), reference or say("the reference"), prepared.plan.points
         text = words(
@@ -115,7 +115,7 @@ class MeterCheckMethod(Typed):
             said = say(text, n=k, count=count, name=name, reference=reference, example=row.example)
             yield replace(row, text=said, short=say("point {n}", n=k))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         unit = prepared.plan.quantity
         shown, read = _LIKE[unit]
         text, like = say("That was the last point. Add others, or close the run."), f"{DISPLAY} {shown} {REFERENCE} {read}"
@@ -150,7 +150,7 @@ class MeterCheckMethod(Typed):
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: MeterCheckPlan | None) -> PowerPath:
         names = [setup.meter(DISPLAY).name or say("the display"), setup.meter(REFERENCE).name or say("the reference")]
-        ends = itself(setup, "battery"), Node("load", say("Both meters"))
+        ends = itself(setup, "battery"), PathNode("load", say("Both meters"))
         return PowerPath(ends, (Flow(None, meter=" · ".join(names)),), (None, None), (0.0, 0.0), "W")
 
 

@@ -10,7 +10,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.models.shown import drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.record.head import label_of
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 _WAIT_S = 60.0
@@ -19,7 +19,7 @@ _LOW, _MOVES = 0.1, 0.004
 _DIGITS = {"V": 3, "A": 2, "W": 1}
 
 
-def reads_both(prepared: Prepared, reader: Reader) -> Lines:
+def reads_both(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """What there is goes up evenly, to what the unit's label leads one to expect."""
     setup, plan = prepared.setup, prepared.plan
     label = label_of(setup.unit)

@@ -15,24 +15,24 @@ from ubrant.core.battery.label_doubt import held
 from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.readings import ReadingsError, Series
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import Setup, label_of
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
-from ubrant.core.sources.feeding import Way, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_of, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
-from ubrant.methods.declared import Seen, Typed
-from ubrant.methods.form import Field, Names, Quantity, Words
+from ubrant.methods.declared import Seen, TypedMethod
+from ubrant.methods.form import Field, Names, QuantityKind, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused, to_know
 from ubrant.methods.points_by_hand import points_at
-from ubrant.methods.rows import Row
+from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 from ubrant.methods.ways.person import STRAIGHT, feeds
 
@@ -81,7 +81,7 @@ class _Seen:
     gave_up: bool = False
 
 
-class WaysMethod(Typed):
+class WaysMethod(TypedMethod):
     """Of batteries, banks and stations with a load; typed."""
 
     key, title, Plan, unplanned = "ways", "Which way to feed it", WaysPlan, WaysPlan(())
@@ -94,8 +94,8 @@ class WaysMethod(Typed):
     def form(self, setup: Setup) -> tuple[Field, ...]:
         return (
             Field("ways", "Ways", Names(), "mains socket, 12 V socket", "mains socket, 12 V socket, straight"),
-            Field("usable", "Gives, if measured", Quantity("Wh", may_be_empty=True), "", "its label"),
-            Field("usable_u", "±", Quantity("Wh", may_be_empty=True), "", "Wh", beside=True),
+            Field("usable", "Gives, if measured", QuantityKind("Wh", may_be_empty=True), "", "its label"),
+            Field("usable_u", "±", QuantityKind("Wh", may_be_empty=True), "", "Wh", beside=True),
             Field("window", "It takes", Words(_window), "", "10-15 V, if fed straight"),
         )
 
@@ -115,16 +115,16 @@ class WaysMethod(Typed):
         )
         yield Ask(text, (cautions.UNPLUG_OFF, *((cautions.FUSE, cautions.POLARITY, cautions.WINDOW) if straight else ())))
 
-    def rows(self, prepared: Prepared) -> Iterable[Row]:
+    def rows(self, prepared: Prepared) -> Iterable[Prompt]:
         text = words(
             '{way}: wait until it has settled, then type what the source gives, like “{example}”; or its percent now, and again after about a day: “source 97 % "{way}"”.'
         )
         for way in prepared.plan.ways:
             yield self.row(say(text, way=way, example=self.like), way, marks=("skip", "load on", "load off", "empty"))
 
-    def further(self, prepared: Prepared) -> Row:
+    def further(self, prepared: Prepared) -> Prompt:
         text = say("That was the last way. A second percent of a way: with its name in quotes behind it. Or close the run.")
-        return Row(text, marks=("load on", "load off", "empty"))
+        return Prompt(text, marks=("load on", "load off", "empty"))
 
     def sums(self, seen: Seen) -> Account:
         record, setup, plan = seen.record, seen.setup, seen.plan
@@ -249,7 +249,7 @@ def _percents(record: Record, names: Sequence[str]) -> dict[str, Series]:
     return {name: Series(time, value) for name, (time, value, _) in columns.items() if len(time) > 1}
 
 
-def _ways(record: Record, names: Sequence[str]) -> list[Way]:
+def _ways(record: Record, names: Sequence[str]) -> list[FeedWay]:
     """The ways of which enough was read."""
     found = []
     for one in _seen(record, names):
@@ -260,11 +260,11 @@ def _ways(record: Record, names: Sequence[str]) -> list[Way]:
         if one.source_w is None and change is None and not (one.on_s is not None and one.off_s is not None):
             continue
         hours_s = one.off_s - one.on_s if one.on_s is not None and one.off_s is not None else 0.0
-        found.append(Way(one.name, one.source_w, one.load_w, change, hours_s, one.gave_up))
+        found.append(FeedWay(one.name, one.source_w, one.load_w, change, hours_s, one.gave_up))
     return found
 
 
-def _next(seen: Sequence[_Seen], at: int, jotting: Jotting) -> int:
+def _next(seen: Sequence[_Seen], at: int, jotting: TypedLine) -> int:
     """A second reading of watts is of the next way; of percent the third."""
     if at >= len(seen):
         return at
@@ -277,7 +277,7 @@ def _next(seen: Sequence[_Seen], at: int, jotting: Jotting) -> int:
     return at + 1 if full else at
 
 
-def _take(record: Record, one: _Seen, time_s: float, jotting: Jotting) -> None:
+def _take(record: Record, one: _Seen, time_s: float, jotting: TypedLine) -> None:
     read = {
         ("source" if r.tap in _SOURCES else "load", r.quantity): r
         for r in jotting.readings
@@ -307,7 +307,7 @@ _TOO_DIFFERENT = 12.0
 """No two ways to feed one load differ by so many times. Common practice, no source."""
 
 
-def _trouble(ways: Sequence[Way]) -> str:
+def _trouble(ways: Sequence[FeedWay]) -> str:
     read = [way.source_w.value for way in ways if way.source_w is not None and way.source_w.value > 0]
     if read and max(read) > _TOO_DIFFERENT * min(read):
         return say("{a} W and {b} W for the same load: a slip of unit, or its settings changed.", a=show(max(read)), b=show(min(read)))
@@ -326,7 +326,7 @@ def _trouble(ways: Sequence[Way]) -> str:
     return ""
 
 
-def _sentence(ways: Sequence[Way], findings: dict[str, Finding]) -> str:
+def _sentence(ways: Sequence[FeedWay], findings: dict[str, Finding]) -> str:
     parts = []
     for k, way in enumerate(ways, start=1):
         runtime, power = findings.get(f"runtime_from_full_{k}"), findings.get(f"source_power_{k}")
@@ -348,7 +348,7 @@ def _short(findings: dict[str, Finding]) -> str:
     return say("{h} at best", h=max(times, key=lambda f: f.value or 0.0).value_text()) if times else ""
 
 
-def _drawn(setup: Setup, ways: Sequence[Way], findings: Mapping[str, Finding], percents: Mapping[str, Series]) -> tuple[Drawing, ...]:
+def _drawn(setup: Setup, ways: Sequence[FeedWay], findings: Mapping[str, Finding], percents: Mapping[str, Series]) -> tuple[Drawing, ...]:
     """All ways on one scale, one below the other; and what the display said of each over its hours."""
     powers = {k: findings.get(f"source_power_{k}") for k in range(1, len(ways) + 1)}
     rows = tuple(
@@ -383,12 +383,12 @@ def _drawn(setup: Setup, ways: Sequence[Way], findings: Mapping[str, Finding], p
     return tuple(drawings)
 
 
-def _path(setup: Setup, way: Way | None, power: Finding | None, burnt: Finding | None = None) -> PowerPath:
+def _path(setup: Setup, way: FeedWay | None, power: Finding | None, burnt: Finding | None = None) -> PowerPath:
     fed = setup.device
     nodes = (
-        Node("battery", setup.unit.name, setup.unit.printed),
-        Node("converter", way.name if way is not None else say("The way"), say("the way itself")),
-        Node("load", fed.name if fed is not None else say("Load"), fed.printed if fed is not None else ""),
+        PathNode("battery", setup.unit.name, setup.unit.printed),
+        PathNode("converter", way.name if way is not None else say("The way"), say("the way itself")),
+        PathNode("load", fed.name if fed is not None else say("Load"), fed.printed if fed is not None else ""),
     )
     if way is None:
         return PowerPath(nodes, (Flow(None, meter=say("its display")), Flow(None, meter=say("plug meter"))), (None,) * 3, (0.0,) * 3, "W")

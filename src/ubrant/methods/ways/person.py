@@ -6,7 +6,7 @@ import re
 
 from ubrant.core.models.bank import STEP_S, Bank, of_a_unit
 from ubrant.core.quantities.quantity import parse_quantity
-from ubrant.methods.by_eye import Lines, Reader
+from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.method import Prepared
 
 MAINS = re.compile(r"\b(?:mains|ac|230|120|wall)\b", re.I)
@@ -17,7 +17,7 @@ _SETTLES_S, _DAY_S = 600.0, 20 * 3600.0
 _USUAL_W = 20.0
 
 
-def feeds(prepared: Prepared, reader: Reader) -> Lines:
+def feeds(prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
     """Way after way, from the same source; what its display does not see is told by its percent after most of a day."""
     unit, fed = prepared.setup.unit, prepared.setup.device
     cells = of_a_unit(unit.label, unit.stand_in, reader.known(unit, "health", 0.95, 0.05))

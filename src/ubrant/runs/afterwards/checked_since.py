@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account
-from ubrant.core.equipment.certificates import CERTIFICATE, Check, first_after
+from ubrant.core.equipment.certificates import CERTIFICATE, MeterCheck, first_after
 from ubrant.core.equipment.meter import LATER, Meter
 from ubrant.core.quantities.quantity import QuantityError, unit_in_words
 from ubrant.core.record.head import Setup
@@ -33,7 +33,7 @@ def checked_since(logbook: Logbook, run: Run, account: Account) -> CheckedSince 
     setup = run.head.setup
     kept = logbook.meters()
     meters: dict[str, Meter] = {}
-    by: list[tuple[str, Check]] = []
+    by: list[tuple[str, MeterCheck]] = []
     for tap, meter in setup.meters.items():
         found = _kept(meter, kept)
         newer = [] if found is None else [c for unit in "VAW" if (c := first_after(found.details.checks, unit, run.started)) is not None]

@@ -9,11 +9,11 @@ from typing import Any, TypeVar
 
 from ubrant.core import FINDINGS_VERSION
 from ubrant.core.equipment.meter import Meter
-from ubrant.core.quantities.jot import JotError, Jotting
+from ubrant.core.quantities.jot import JotError, TypedLine
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.codec import encode
 from ubrant.core.record.events import LoadOff, LoadOn
-from ubrant.core.record.head import Conditions, Criteria, Head
+from ubrant.core.record.head import Conditions, Criteria, RunHeader
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
@@ -23,7 +23,7 @@ from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, Field
 from ubrant.methods.method import Method, Prepared
 from ubrant.runs.kept.accounts import summary_of
 from ubrant.runs.making.going_on import since_start
-from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.sheet import clock_at, read_time
 
 LOAD_ON, LOAD_OFF, EMPTY = "load on", "load off", "empty"
@@ -47,7 +47,7 @@ def said_before(logbook: Logbook, run_id: int) -> list[Before]:
     return [Before(stated, str(said["because"]), str(said.get("verdict", ""))) for stated, said in reversed(told)]
 
 
-class Told:
+class KnownLate:
     """A run under what is known of it from now on. What it said until then stays to be seen; undone, it was never told."""
 
     def __init__(self, logbook: Logbook, run: Run, because: str) -> None:
@@ -93,7 +93,7 @@ def texts_of(run: Run, method: Method, asked: Iterable[Field]) -> dict[str, str]
     return {one.key: one.kind.show(value) for one in known if (value := getattr(parts[one.part], one.key)) is not None}
 
 
-def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> Head:
+def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> RunHeader:
     """The head of a run under what a form says now: what differs from the same form as it was (``usual``) is taken, all else stays as it is known.
 
     A run without a plan is given none. Its meters stay where they were.
@@ -103,7 +103,7 @@ def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> Head:
     plan = head.plan
     if plan and (not same or made.plan != usual.plan):
         plan = encode(made.plan)
-    return Head(
+    return RunHeader(
         method.key,
         replace(made.setup, meters=meters_for(head, method)),
         plan,
@@ -119,7 +119,7 @@ def _changed(known: _Part, usual: _Part, made: _Part) -> _Part:
     return replace(known, **others)  # type: ignore[type-var]
 
 
-def meters_for(head: Head, method: Method) -> Mapping[str, Meter]:
+def meters_for(head: RunHeader, method: Method) -> Mapping[str, Meter]:
     """The meters of a run at the taps of a method: where there was one only, that was moved."""
     meters = dict(head.setup.meters)
     if set(method.taps) <= set(meters) or not meters:
@@ -154,7 +154,7 @@ def _mark(jot: StoredJot) -> str:
     return jot.jotting.mark if jot.jotting is not None else ""
 
 
-def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> list[Change]:
+def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> list[RowChange]:
     """The first *load on* or the last *load off* at another moment; None: it was never said. Readings beside it stay where they are."""
     jot = _edge(jots, mark)
     changes = []
@@ -163,10 +163,10 @@ def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> 
         if moment_s is not None and abs(jot.time_s - moment_s) < 1:
             return []
         if not (found.readings or found.text):
-            return [Change(jot.time_s if moment_s is None else moment_s, None if moment_s is None else found, jot.id)]
-        changes.append(Change(jot.time_s, replace(found, mark="", line=""), jot.id))
+            return [RowChange(jot.time_s if moment_s is None else moment_s, None if moment_s is None else found, jot.id)]
+        changes.append(RowChange(jot.time_s, replace(found, mark="", line=""), jot.id))
     if moment_s is not None:
-        changes.append(Change(moment_s, Jotting("", mark=mark, line=mark)))
+        changes.append(RowChange(moment_s, TypedLine("", mark=mark, line=mark)))
     return changes
 
 

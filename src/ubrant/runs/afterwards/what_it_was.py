@@ -7,11 +7,11 @@ from datetime import datetime
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
-from ubrant.core.record.head import Head, Setup
+from ubrant.core.record.head import RunHeader, Setup
 from ubrant.core.record.record import Record
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
-from ubrant.methods.registry import Entry, UnknownMethodError, entry_of, suiting, unnamed
+from ubrant.methods.registry import MethodEntry, UnknownMethodError, entry_of, suiting, unnamed
 from ubrant.runs.coming_in.bringing_in import LogOptions, judged
 from ubrant.runs.making.begin import start_by_hand
 from ubrant.runs.typed.typed_session import TypedSession
@@ -40,7 +40,7 @@ def is_unnamed(run: Run) -> bool:
         return False
 
 
-def fitting(record: Record, unit: Unit) -> list[Entry]:
+def fitting(record: Record, unit: Unit) -> list[MethodEntry]:
     """The methods of a unit that what was read may have been, those all of whose places were read first.
 
     What was read without a place is of the one place that a method has.
@@ -48,7 +48,7 @@ def fitting(record: Record, unit: Unit) -> list[Entry]:
     named = {r.tap for e in record.lines for r in e.jotting.readings} | {tap for tap, _ in record.readings}
     read = {_PLACES.get(tap, tap) for tap in named}
 
-    def places(entry: Entry) -> set[str]:
+    def places(entry: MethodEntry) -> set[str]:
         taps = entry.method.taps
         return read | {taps[0]} if "" in read and len(taps) == 1 else read
 
@@ -57,7 +57,7 @@ def fitting(record: Record, unit: Unit) -> list[Entry]:
     return whole + [e for e in suits if e not in whole and set(e.method.taps) & places(e)]
 
 
-def named(logbook: Logbook, run: Run, unit: Unit, entry: Entry, meter: Meter | None) -> tuple[Head, int]:
+def named(logbook: Logbook, run: Run, unit: Unit, entry: MethodEntry, meter: Meter | None) -> tuple[RunHeader, int]:
     """Its head, and its unit, once it is said what it was: with one meter at all of its places.
 
     Raises

@@ -17,9 +17,9 @@ from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event, Note, event_from_json
-from ubrant.core.record.head import LOG, Head, Origin, Setup
+from ubrant.core.record.head import LOG, Origin, RunHeader, Setup
 from ubrant.core.record.jot_text import line_of
-from ubrant.core.record.record import Key
+from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
 from ubrant.logbook import older
 from ubrant.logbook.logbook import Logbook
@@ -261,7 +261,7 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> StoredR
         time, volts, heading = read_wave(path, columns)
         origin = Origin(LOG, columns={"voltage": heading})
         return StoredRun(
-            new_run(Head(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
+            new_run(RunHeader(method.key, setup, origin=origin), path.name, state="done"), {("scope", "V"): Series(time - time[0], volts)}
         )
     log = read_taps(path, columns, method.taps[0] if len(method.taps) == 1 else "")
     marks = older.marks_in(path)
@@ -271,8 +271,8 @@ def from_taps(path: Path, method: Method, columns: str | None = None) -> StoredR
     said += (_POINTS_ARE_FOUND,) if older.POINT in marks else ()
     origin = Origin(LOG, timed=log.time_s is not None, said=said)
     time = log.time_s if log.time_s is not None else np.arange(len(next(iter(log.columns.values()))), dtype=float)
-    readings: dict[Key, Series] = {key: Series(time, column) for key, column in log.columns.items()}
-    return StoredRun(new_run(Head(method.key, setup, origin=origin), path.name, state="done"), readings)
+    readings: dict[TapQuantity, Series] = {key: Series(time, column) for key, column in log.columns.items()}
+    return StoredRun(new_run(RunHeader(method.key, setup, origin=origin), path.name, state="done"), readings)
 
 
 def _lacking(log: TapLog) -> str:
@@ -315,7 +315,7 @@ def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
     if options.checked:
         conditions = replace(conditions, checked=tuple(sorted({*conditions.checked, *options.checked})))
     judged_by = replace(head.criteria, **merged)
-    return stored.under(Head(entry.key, setup, head.plan, judged_by, conditions, head.origin))
+    return stored.under(RunHeader(entry.key, setup, head.plan, judged_by, conditions, head.origin))
 
 
 def entry_or(key: str) -> str:

@@ -10,7 +10,7 @@ from threading import Lock
 from typing import TYPE_CHECKING
 from weakref import WeakKeyDictionary
 
-from ubrant.bench.switched_on import Ledger
+from ubrant.bench.switched_on import SwitchedOnLedger
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.usual_meters import assumed_text
@@ -46,7 +46,7 @@ def account_of(logbook: Logbook, run: Run, criteria: Criteria | None = None) -> 
     """A kept run's record and account, with what other runs of its unit add; ``criteria``: judged by something else, for a try."""
     record = logbook.kept(run).record()
     record, account = account_with_others(logbook, run, record, criteria)
-    left_on = tuple(about(Ledger(), logbook, run.id))
+    left_on = tuple(about(SwitchedOnLedger(), logbook, run.id))
     return record, replace(account, warnings=(*left_on, *account.warnings)) if left_on else account
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import contextlib
 from pathlib import Path
 
-from ubrant.bench.switched_on import Ledger, SwitchedOn
+from ubrant.bench.switched_on import SwitchedOn, SwitchedOnLedger
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 
 
-def may_be_on(ledger: Ledger) -> list[SwitchedOn]:
+def may_be_on(ledger: SwitchedOnLedger) -> list[SwitchedOn]:
     """What nobody knows to be off, and no program or guardian is busy with."""
     return [entry for entry in ledger.entries() if not entry.is_off and not ledger.is_held(entry.address)]
 
@@ -29,7 +29,7 @@ def question(entry: SwitchedOn) -> str:
     return asked
 
 
-def about(ledger: Ledger, logbook: Logbook, run_id: int) -> list[str]:
+def about(ledger: SwitchedOnLedger, logbook: Logbook, run_id: int) -> list[str]:
     """What a run's findings have to say: that something may still be on from it."""
     return [question(entry) for entry in may_be_on(ledger) if is_of(entry, logbook) and entry.whose.run == run_id]
 

@@ -22,7 +22,7 @@ from ubrant.core.outlook.kit import (
     RECORDED,
     RESISTANCE,
     SUN,
-    Curve,
+    DischargeCurve,
     Input,
     Kit,
     Load,
@@ -34,7 +34,7 @@ from ubrant.core.outlook.kit import (
     usual_ohm,
     with_volts,
 )
-from ubrant.core.outlook.spread import NONE, Spread, parse_spread, share_of
+from ubrant.core.outlook.spread import NONE, Uncertain, parse_spread, share_of
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, parse_number, parse_quantity, plain
@@ -56,8 +56,8 @@ _T = TypeVar("_T")
 class LoadSeen:
     """A load as a run showed it: W while it is on, W between, and its duty where the run shows it come and go."""
 
-    drawn: Spread
-    standby: Spread = NONE
+    drawn: Uncertain
+    standby: Uncertain = NONE
     duty: Duty | None = None
 
 
@@ -144,7 +144,7 @@ def _as_watts(load: Load, source: Source) -> Load:
     return replace(load, drawn=load.drawn.times(volts), kind=POWER)
 
 
-def job_of(part: KitPart, kit: Kit) -> tuple[str, Spread, Way | None] | None:
+def job_of(part: KitPart, kit: Kit) -> tuple[str, Uncertain, Way | None] | None:
     """(its name, Wh, what it goes through) of the job; None where there is none."""
     if part.job is None or not part.job.energy.strip():
         return None
@@ -160,8 +160,8 @@ def _read(where: str, read: Callable[[str], _T], text: str) -> _T:
         raise KitError(f"{where}: {error}") from None
 
 
-def _spread(where: str, text: str, unit: str, usual: float = 0.0) -> Spread:
-    return _read(where, lambda t: parse_spread(t, unit), text) if text.strip() else Spread(usual)
+def _spread(where: str, text: str, unit: str, usual: float = 0.0) -> Uncertain:
+    return _read(where, lambda t: parse_spread(t, unit), text) if text.strip() else Uncertain(usual)
 
 
 def _value(where: str, text: str, unit: str, usual: float = 0.0) -> float:
@@ -239,13 +239,13 @@ def _from_shelf(one: _P, kind: str, measured: Measured) -> _P:
     return one.model_copy(update={"label": label}) if label else one
 
 
-def _energy(where: str, text: str) -> Spread:
+def _energy(where: str, text: str) -> Uncertain:
     """``640 Wh``, ``640 ± 12 Wh``, or ``100 Ah 12.8 V``."""
     if re.search(r"\bm?Ah\b", text, re.I):
         label = _read(where, lambda t: parse_label(t, None), text)
         if not label.energy_wh:
             raise KitError(say("{where}: ampere-hours need their volts, like “100 Ah 12.8 V”.", where=where))
-        return Spread(label.energy_wh)
+        return Uncertain(label.energy_wh)
     return _read(where, lambda t: parse_spread(t, "Wh"), text)
 
 
@@ -259,7 +259,7 @@ def _label(one: SourcePart, name: str) -> Source:
     high = _read(where("label_high"), lambda t: parse_spread(t, "%"), one.label_high).value / 100 if one.label_high.strip() else 1.0
     energy = label.energy_wh
     why = say("label: {wh} Wh, {low} to {high} % of it", wh=plain(energy), low=plain(100 * low), high=plain(100 * high))
-    amount = Spread(energy, 0.0, low * energy, max(high, low) * energy)
+    amount = Uncertain(energy, 0.0, low * energy, max(high, low) * energy)
     kind, series = label.chemistry or "", label.series or 0
     return Source(name, amount, nominal_v=label.voltage_v or 0.0, chemistry=kind, series=series, why=why)
 
@@ -296,8 +296,8 @@ def _battery(one: SourcePart, name: str) -> Source:
         return Source(name, ah.times(volts), why=say("{what} at {v} V", what=one.capacity, v=plain(volts)))
     ohm = _spread(where("resistance"), one.resistance, "Ω") if one.resistance.strip() else usual_ohm(kind, series, ah.value)
     cutoff = _value(where("cutoff"), one.cutoff, "V")
-    curve = curve_at_rest(kind, series, ohm, cutoff) or Curve(np.array([0.0, 1.0]), np.array([volts, volts]), 0.0, ohm, cutoff)
-    exponent = exponent_of(kind, beside_sag=cutoff > 0) if measured_at else Spread(1.0)
+    curve = curve_at_rest(kind, series, ohm, cutoff) or DischargeCurve(np.array([0.0, 1.0]), np.array([volts, volts]), 0.0, ohm, cutoff)
+    exponent = exponent_of(kind, beside_sag=cutoff > 0) if measured_at else Uncertain(1.0)
     return Source(name, ah, curve, exponent=exponent, rate=measured_at, why=say("{what}, measured", what=ah.text("Ah")))
 
 
@@ -484,7 +484,7 @@ def _input(one: InputPart, k: int, folder: Path | None) -> Input:
     until = _read(where("until"), share_of, one.until).value if one.until.strip() else Input.until
     if one.log.strip():
         time, watts = _recorded(where("log"), (folder or Path()) / one.log)
-        return Input(name, Spread(float(watts.max())), duty, RECORDED, limit, (time, watts), starts_at, until)
+        return Input(name, Uncertain(float(watts.max())), duty, RECORDED, limit, (time, watts), starts_at, until)
     return Input(name, _spread(where("power"), one.power, "W"), duty, one.shape, limit, None, starts_at, until)
 
 

@@ -13,8 +13,8 @@ from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.conversion.appliance import STANDBY
 from ubrant.core.gate.steady import BURSTS, CYCLES, STEADY, course_of
 from ubrant.core.outlook.duty import Duty
-from ubrant.core.outlook.kit import Curve, Source, Way, exponent_of, usual_ohm
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.kit import DischargeCurve, Source, Way, exponent_of, usual_ohm
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.quantity import show_with
 from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import label_of
@@ -110,7 +110,7 @@ def _left_after(run: Run, account: Account, source: Callable[[int], Source | Non
         if printed is None or not printed.energy_wh:
             return None
         energy = printed.energy_wh
-        held = Source(unit.name, Spread(energy, 0.0, LOW_SHARE * energy, energy), why=say("label: {wh} Wh", wh=round(energy)))
+        held = Source(unit.name, Uncertain(energy, 0.0, LOW_SHARE * energy, energy), why=say("label: {wh} Wh", wh=round(energy)))
     full = 1 - given.energy_wh / held.energy_wh
     if not full > 0:
         return None
@@ -137,7 +137,9 @@ def source_of(run: Run, record: Record, account: Account) -> Source | None:
         why = say("at least {wh} Wh, the run did not reach its end", wh=value)
     most_wh = label.energy_wh if label is not None and label.energy_wh else energy.energy_wh
     amount = (
-        Spread(energy.energy_wh, u) if energy.whole else Spread(energy.energy_wh, 0.0, energy.energy_wh, max(most_wh, energy.energy_wh))
+        Uncertain(energy.energy_wh, u)
+        if energy.whole
+        else Uncertain(energy.energy_wh, 0.0, energy.energy_wh, max(most_wh, energy.energy_wh))
     )
     kind = label.chemistry if label is not None else None
     charge = account.findings.get("charge")
@@ -149,7 +151,7 @@ def source_of(run: Run, record: Record, account: Account) -> Source | None:
     if curve is None or charge is None or charge.value is None:
         hours = _hours(account)
         rate = energy.energy_wh / hours if hours else None
-        return Source(name, amount, exponent=exponent_of(kind) if rate and kind else Spread(1.0), rate=rate if kind else None, why=why)
+        return Source(name, amount, exponent=exponent_of(kind) if rate and kind else Uncertain(1.0), rate=rate if kind else None, why=why)
     ah = amount.times(charge.value / energy.energy_wh)
     volts, series = (label.voltage_v or 0.0, label.series or 0) if label is not None else (0.0, 0)
     return Source(
@@ -162,23 +164,23 @@ def _hours(account: Account) -> float | None:
     return found.value / 3600 if found is not None and found.value else None
 
 
-def _known_ohm(account: Account) -> Spread | None:
+def _known_ohm(account: Account) -> Uncertain | None:
     """Its resistance at a step, which holds only part of what is slow in it; None where no step showed it."""
     found = account.findings.get("resistance")
     if found is None or not found.value or found.value <= 0:
         return None
     value, u = found.value, found.expanded_uncertainty or 0.0
-    return Spread(_SLOW[1] * value, 0.0, max(_SLOW[0] * value - u, 0.0), _SLOW[2] * value + u)
+    return Uncertain(_SLOW[1] * value, 0.0, max(_SLOW[0] * value - u, 0.0), _SLOW[2] * value + u)
 
 
-def _exponent(account: Account, kind: str | None) -> Spread:
+def _exponent(account: Account, kind: str | None) -> Uncertain:
     found: Finding | None = account.findings.get("peukert_exponent")
     if found is not None and found.value and found.standard_uncertainty is not None:
-        return Spread(found.value, found.standard_uncertainty)
+        return Uncertain(found.value, found.standard_uncertainty)
     return exponent_of(kind, beside_sag=True)
 
 
-def _curve_of(record: Record, account: Account, ohm: Spread) -> Curve | None:
+def _curve_of(record: Record, account: Account, ohm: Uncertain) -> DischargeCurve | None:
     """Volts over the share of its charge; None where its current did not hold still, or nothing was read."""
     volts, amps = record.corrected("battery", "V"), record.corrected("battery", "A")
     if volts is None or amps is None or len(volts) < 4 or len(amps) < 2:
@@ -199,7 +201,7 @@ def _curve_of(record: Record, account: Account, ohm: Spread) -> Curve | None:
     v = _falling(v + (a - mean) * ohm.value)
     places = np.linspace(0, 1, min(_POINTS, len(share)))
     cutoff = record.head.criteria.cutoff
-    return Curve(places, np.interp(places, share, v), mean, ohm, cutoff.voltage_v if cutoff is not None else 0.0)
+    return DischargeCurve(places, np.interp(places, share, v), mean, ohm, cutoff.voltage_v if cutoff is not None else 0.0)
 
 
 def _falling(volts: Array) -> Array:
@@ -223,10 +225,10 @@ def way_of(name: str, account: Account) -> Way | None:
         eta = max(model.efficiency(at), 1e-6)
         share = u / eta**2
     idle = account.findings.get("idle_power")
-    fixed = Spread(max(one.idle_w, 0.0), (idle.standard_uncertainty or 0.0) if idle is not None else 0.0)
+    fixed = Uncertain(max(one.idle_w, 0.0), (idle.standard_uncertainty or 0.0) if idle is not None else 0.0)
     return Way(
         one.name or name,
-        loss=(fixed, Spread(model.proportional, share), Spread(model.resistive_per_w)),
+        loss=(fixed, Uncertain(model.proportional, share), Uncertain(model.resistive_per_w)),
         cutoff_v=one.dropout_v or 0.0,
         max_w=one.carries_w or float("inf"),
         why=say("losses measured up to {w} W", w=round(one.carries_w)),
@@ -240,7 +242,7 @@ def load_of(record: Record, account: Account, mode: str) -> LoadSeen | None:
         return found
     mean = account.findings.get("mean_power")
     if mean is not None and mean.value:
-        return LoadSeen(Spread(mean.value, mean.standard_uncertainty or 0.0))
+        return LoadSeen(Uncertain(mean.value, mean.standard_uncertainty or 0.0))
     return _seen_in_log(record)
 
 
@@ -258,10 +260,10 @@ def _seen_in_log(record: Record) -> LoadSeen | None:
         if course.kind in {CYCLES, BURSTS}:
             turns = max(course.periods, 1)
             u = course.on_share * (1 - course.on_share) / turns**0.5
-            duty = Duty((), Spread(course.on_share, min(u, 0.2)), course.period_s or None)
-            return LoadSeen(Spread(course.high), Spread(course.low), duty)
+            duty = Duty((), Uncertain(course.on_share, min(u, 0.2)), course.period_s or None)
+            return LoadSeen(Uncertain(course.high), Uncertain(course.low), duty)
         if course.kind == STEADY and course.high > 0:
-            return LoadSeen(Spread(course.high))
+            return LoadSeen(Uncertain(course.high))
     return None
 
 
@@ -274,6 +276,8 @@ def mode_of(account: Account, mode: str) -> LoadSeen | None:
     if not wanted:
         return None
     quiet = next((f for f in modes if f.name.lower().startswith(STANDBY)), None)
-    standby = Spread(quiet.value or 0.0, quiet.standard_uncertainty or 0.0) if quiet is not None and quiet is not wanted[0] else Spread(0.0)
+    standby = (
+        Uncertain(quiet.value or 0.0, quiet.standard_uncertainty or 0.0) if quiet is not None and quiet is not wanted[0] else Uncertain(0.0)
+    )
     found = wanted[0]
-    return LoadSeen(Spread(found.value or 0.0, found.standard_uncertainty or 0.0), standby)
+    return LoadSeen(Uncertain(found.value or 0.0, found.standard_uncertainty or 0.0), standby)

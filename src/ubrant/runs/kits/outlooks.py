@@ -7,11 +7,11 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
-from ubrant.core.outlook.answers import Looked, Size, cause_text, idle_wh, jobs, look, put_back, size
+from ubrant.core.outlook.answers import OutlookAnswer, Size, cause_text, idle_wh, jobs, look, put_back, size
 from ubrant.core.outlook.duty import clock
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain, show, show_duration
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.wording import say
 from ubrant.runs.kits.kit_file import job_of
 from ubrant.runs.kits.kit_parts import KitError, KitPart
@@ -51,7 +51,7 @@ def parse_wanted(text: str, job_name: str = "charge") -> Wanted:
     return Wanted(seconds)
 
 
-def sentence(looked: Looked) -> str:
+def sentence(looked: OutlookAnswer) -> str:
     """The answer as one would say it."""
     kit = looked.middle.kit
     if looked.beyond:
@@ -70,7 +70,7 @@ def sentence(looked: Looked) -> str:
     return text + first
 
 
-def _end(looked: Looked) -> str:
+def _end(looked: OutlookAnswer) -> str:
     if math.isinf(looked.high_s):
         return say("without end")
     if looked.high_s >= looked.middle.horizon_s:
@@ -78,7 +78,7 @@ def _end(looked: Looked) -> str:
     return show_duration(looked.high_s)
 
 
-def goes_dark(looked: Looked) -> tuple[str, str]:
+def goes_dark(looked: OutlookAnswer) -> tuple[str, str]:
     """(``goes dark about 21:35``, ``between 21:10 and 22:05``), by the clock within two days, else after so long."""
     kit = looked.middle.kit
     if looked.runtime_s is None or looked.beyond:
@@ -94,7 +94,7 @@ def goes_dark(looked: Looked) -> tuple[str, str]:
     return about, ""
 
 
-def path_of(looked: Looked) -> PowerPath:
+def path_of(looked: OutlookAnswer) -> PowerPath:
     """Source → ways → loads in Wh until it goes dark, losses where they fall."""
     kit = looked.middle.kit
     first = kit.sources[0]
@@ -108,8 +108,8 @@ def path_of(looked: Looked) -> PowerPath:
         notes.append(say("{wh} Wh come in", wh=show(came, 3)))
     whole = sum(s.energy_wh for s in kit.sources)
     level = sum(s.usable_wh for s in kit.sources) / whole if whole else None
-    battery = Node("battery", names, first.why, level, ", ".join(notes))
-    loads = Node("load", say("Loads"), ", ".join(load.name for load in kit.loads))
+    battery = PathNode("battery", names, first.why, level, ", ".join(notes))
+    loads = PathNode("load", say("Loads"), ", ".join(load.name for load in kit.loads))
     places = {name: wh for name, wh in looked.lost if name != say("inside the source")}
     leads = {name: wh for name, wh in places.items() if any(name == say("leads to {name}", name=w.name) for w in kit.ways)}
     in_ways, in_leads = sum(places.values()) - sum(leads.values()), sum(leads.values())
@@ -118,15 +118,15 @@ def path_of(looked: Looked) -> PowerPath:
         return PowerPath((battery, loads), (Flow(out),), (None, None), (0.0, 0.0), "Wh")
     idle = idle_wh(looked)
     text = say("{wh} Wh, of it {idle} idle", wh=show(in_ways, 3), idle=show(idle, 3)) if idle > 0.05 else f"{show(in_ways, 3)} Wh"
-    way = Node("converter", ", ".join(w.name for w in kit.ways), kit.ways[0].why)
+    way = PathNode("converter", ", ".join(w.name for w in kit.ways), kit.ways[0].why)
     if not leads:
         return PowerPath((battery, way, loads), (Flow(out + in_ways), Flow(out)), (None, text, None), (0.0, in_ways, 0.0), "Wh")
-    nodes = (battery, Node("leads", say("Leads")), way, loads)
+    nodes = (battery, PathNode("leads", say("Leads")), way, loads)
     flows = (Flow(out + in_ways + in_leads), Flow(out + in_ways), Flow(out))
     return PowerPath(nodes, flows, (None, f"{show(in_leads, 2)} Wh", text, None), (0.0, in_leads, in_ways, 0.0), "Wh")
 
 
-def came_in_wh(looked: Looked) -> float:
+def came_in_wh(looked: OutlookAnswer) -> float:
     """What came in until it goes dark, used or not."""
     walked = looked.middle
     end = min(float(walked.end_s[0]), float(walked.time_s[-1]))
@@ -153,7 +153,7 @@ def cautions_of(kit: Kit) -> list[str]:
     return said
 
 
-def outlook_json(part: KitPart, kit: Kit, looked: Looked) -> dict[str, Any]:
+def outlook_json(part: KitPart, kit: Kit, looked: OutlookAnswer) -> dict[str, Any]:
     """The findings of an outlook as one JSON object."""
     never = looked.runtime_s is None
     hours = None if never or looked.runtime_s is None else looked.runtime_s / 3600
@@ -189,7 +189,7 @@ def _hours(seconds: float) -> float | None:
     return None if math.isinf(seconds) else seconds / 3600
 
 
-def outlook_lines(part: KitPart, kit: Kit, looked: Looked) -> list[tuple[str, str]]:
+def outlook_lines(part: KitPart, kit: Kit, looked: OutlookAnswer) -> list[tuple[str, str]]:
     """(name, value) for a table of text."""
     lines = [(say("{name}", name=name), f"{show(wh)} Wh") for name, wh in looked.by_load]
     lines += [(say("lost: {name}", name=name), f"{show(wh)} Wh") for name, wh in looked.lost]
@@ -256,7 +256,7 @@ def size_sentence(found: Size) -> str:
     return say("{what}; {more} Wh to be {n} % sure.", what=text, more=show(found.confident_wh), n=round(100 * found.confidence))
 
 
-def looked_at(part: KitPart, kit: Kit) -> Looked:
+def looked_at(part: KitPart, kit: Kit) -> OutlookAnswer:
     """As :func:`look`, with what cannot be said as a KitError."""
     try:
         return look(kit)

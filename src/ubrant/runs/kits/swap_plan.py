@@ -8,7 +8,7 @@ from html import escape
 
 import numpy as np
 
-from ubrant.core.outlook.answers import Looked
+from ubrant.core.outlook.answers import OutlookAnswer
 from ubrant.core.outlook.duty import clock
 from ubrant.core.outlook.kit import Load, Source, Way
 from ubrant.core.outlook.walk import Walk
@@ -31,7 +31,7 @@ class Swap:
     down_s: float
 
 
-def swaps_of(looked: Looked) -> list[Swap]:
+def swaps_of(looked: OutlookAnswer) -> list[Swap]:
     """In their order; each as early as the band says the source may be empty."""
     walked, kit = looked.middle, looked.middle.kit
     early = looked.low_s / looked.runtime_s if looked.runtime_s else 1.0
@@ -67,7 +67,7 @@ def _last_break(walked: Walk, since_s: float, due_s: float) -> float | None:
     return float(starts[first]) if ends[last] - starts[first] >= _LEAST_BREAK_S else None
 
 
-def lines_of(looked: Looked) -> list[tuple[str, str]]:
+def lines_of(looked: OutlookAnswer) -> list[tuple[str, str]]:
     """(when, what) of each swap."""
     kit = looked.middle.kit
 
@@ -102,7 +102,7 @@ def lines_of(looked: Looked) -> list[tuple[str, str]]:
     return lines
 
 
-def swap_card(looked: Looked) -> str:
+def swap_card(looked: OutlookAnswer) -> str:
     """A page of HTML with the swaps large enough to read at the bench."""
     kit = looked.middle.kit
     rows = "".join(f"<tr><td>{escape(when)}</td><td>{escape(what)}</td></tr>" for when, what in lines_of(looked))
@@ -120,7 +120,7 @@ def swap_card(looked: Looked) -> str:
     return f"<!doctype html><html><head><meta charset='utf-8'><title>{escape(title)}</title><style>{style}</style></head><body><h1>{escape(title)}</h1><table>{rows}</table><p>{escape(words)}</p><p>{escape(plugs)}</p></body></html>"
 
 
-def swap_calendar(looked: Looked, now: datetime) -> bytes:
+def swap_calendar(looked: OutlookAnswer, now: datetime) -> bytes:
     """Each swap with an alarm; by the clock of today, or from now where no clock was given."""
     kit = looked.middle.kit
     midnight = now.replace(hour=0, minute=0, second=0, microsecond=0)

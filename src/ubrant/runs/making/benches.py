@@ -14,12 +14,12 @@ from ubrant.bench.command_log import CommandLog, Logged
 from ubrant.bench.guardian import SILENT_S, Guardian, Instrument, LineGuard, ends_with_the_program
 from ubrant.bench.instruments import ANSWERS_S, Connection, DcMeter, InstrumentError, Scope, ScpiConnection
 from ubrant.bench.streams import Sample, Stream, board
-from ubrant.bench.switched import ElectronicLoad, HandLoad, Supply
-from ubrant.bench.switched_on import AddressHeld, Ledger, Whose
+from ubrant.bench.switched import ElectronicLoad, LoadByPerson, Supply
+from ubrant.bench.switched_on import AddressHeld, SwitchedOnLedger, Whose
 from ubrant.core.equipment.line_pattern import LinePattern, PatternError
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.protocols import Clock
-from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Head, Setup
+from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, RunHeader, Setup
 from ubrant.logbook.logs.follow import FollowedLog
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.methods.method import LoadRating, Scene
@@ -140,7 +140,7 @@ def roles_of(choice: BenchChoice) -> dict[str, str]:
     return {role: meter.uid for role, meter in parts if meter is not None}
 
 
-def choice_again(head: Head, meters: list[Meter]) -> BenchChoice:
+def choice_again(head: RunHeader, meters: list[Meter]) -> BenchChoice:
     """The instruments of a run again, to go on with it: the same ones on the shelf; for a run that did not keep them, the first of each kind."""
     kept, ends = head.origin.instruments, set(head.setup.meters)
     along = [
@@ -164,7 +164,7 @@ def open_instruments(
     from_s: float = 0.0,
     timeout_s: float = ANSWERS_S,
     whose: Whose | None = None,
-    ledger: Ledger | None = None,
+    ledger: SwitchedOnLedger | None = None,
 ) -> Bench:
     """Connect to everything that was chosen. Nothing is looked for beside the addresses a person gave.
 
@@ -181,7 +181,7 @@ def open_instruments(
         Something does not answer, is in use, or may still be on from before.
     """
     clock = RealClock(from_s)
-    lines = _Lines(timeout_s, ledger or Ledger(), whose or Whose(), choice.guardian_s)
+    lines = _Lines(timeout_s, ledger or SwitchedOnLedger(), whose or Whose(), choice.guardian_s)
     streams: list[Stream] = []
     line = lines.line
     ends = {tap: setup.meters[tap] for tap in scene.taps if tap in setup.meters}
@@ -190,7 +190,7 @@ def open_instruments(
         for tap, instrument in placed(ends, choice.others).items():
             found = _channels(instrument, tap, clock, line, streams)
             channels += found if tap in ends else _along(found)
-        load: ElectronicLoad | HandLoad = HandLoad()
+        load: ElectronicLoad | LoadByPerson = LoadByPerson()
         if scene.load and choice.load is not None and choice.load.details.connection == "scpi":
             load = ElectronicLoad(choice.load.name, *line(choice.load))
             load.guard = lines.guards.get(choice.load.details.address)
@@ -224,7 +224,7 @@ def open_instruments(
 class _Lines:
     """Opens the lines to instruments, each logged, those that switch something guarded."""
 
-    def __init__(self, timeout_s: float, ledger: Ledger, whose: Whose, silent_s: float) -> None:
+    def __init__(self, timeout_s: float, ledger: SwitchedOnLedger, whose: Whose, silent_s: float) -> None:
         self._timeout_s, self._ledger, self._whose, self._silent_s = timeout_s, ledger, whose, silent_s
         self.log = CommandLog()
         self.opened: list[Connection] = []
@@ -345,7 +345,7 @@ def try_command(instrument: Meter, profile: Profile, command: str, timeout_s: fl
     """One command to one instrument, for whoever sets a profile up: its answer, or what went wrong, in a sentence."""
     address = instrument.details.address
     try:
-        Ledger().lock(address, Whose(), 0.0).release()
+        SwitchedOnLedger().lock(address, Whose(), 0.0).release()
         connection = ScpiConnection(instrument.name or "The instrument", address, timeout_s, profile)
     except AddressHeld as error:
         return f"{address} is in use: {error}."

@@ -15,7 +15,7 @@ from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Gap
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, Setup
-from ubrant.core.record.record import Key
+from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.logbook.writer import RunWriter
@@ -29,11 +29,11 @@ _LEAST_GAP_S = 60.0
 
 
 @dataclass(frozen=True)
-class Resumed:
+class GoneOn:
     """A run that runs again, what was read before, and the moment it goes on from, in seconds of its own time."""
 
     run: Run
-    before: Mapping[Key, Series]
+    before: Mapping[TapQuantity, Series]
     from_s: float
 
 
@@ -116,7 +116,7 @@ def since_start(run: Run, now: datetime | None = None) -> float:
     return ((now or datetime.now(UTC)) - datetime.fromisoformat(run.started)).total_seconds()
 
 
-def after_gap(logbook: Logbook, run: Run, now: datetime | None = None) -> Resumed:
+def after_gap(logbook: Logbook, run: Run, now: datetime | None = None) -> GoneOn:
     """Mark the gap, and the run as running again."""
     before = {key: logbook.series(run.id, *key) for key in logbook.taps(run.id)}
     typed = [j.time_s for j in logbook.jots(run.id)]
@@ -127,10 +127,10 @@ def after_gap(logbook: Logbook, run: Run, now: datetime | None = None) -> Resume
     logbook.update_run(goes_on)
     if not by_hand:
         logbook.add_event(run.id, Gap(from_s, f"Interrupted; nothing was read for {show_duration(from_s - last_s)}.", interrupted=True))
-    return Resumed(goes_on, before, from_s)
+    return GoneOn(goes_on, before, from_s)
 
 
-def begin_with(live: LiveReadings, logbook: Logbook, run: Run, before: Mapping[Key, Series]) -> None:
+def begin_with(live: LiveReadings, logbook: Logbook, run: Run, before: Mapping[TapQuantity, Series]) -> None:
     """What was read, noted and typed before stands in front of what will come."""
     live.begin_with(before, [e.event for e in logbook.events(run.id)])
     live.jots_are({j.id: (j.time_s, said) for j in logbook.jots(run.id) if (said := j.jotting) is not None})

@@ -18,7 +18,7 @@ from ubrant.core.equipment.meter import MAKER, Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.models.converter import ConverterParameters
-from ubrant.core.models.shown import Channel, drawn_inside
+from ubrant.core.models.shown import Imperfection, drawn_inside
 from ubrant.core.quantities.accuracy import Accuracy, parse_accuracy
 from ubrant.core.record.head import Setup
 from ubrant.methods.method import Scene
@@ -151,7 +151,7 @@ def converter_scenario(scene: Scene, setup: Setup, run_number: int) -> Converter
         breaker = BreakerParameters(**{**scene.breaker, **known})
     parameters = converter_of(unit) if breaker is None else ConverterParameters(12.0, 0.0, 0.0, 0.0, limit_a=100 * breaker.rated_a)
 
-    def channel(text: str, unit_of: str, noise: float, digit: float = 0.001) -> Channel:
+    def channel(text: str, unit_of: str, noise: float, digit: float = 0.001) -> Imperfection:
         return drawn_inside(parse_accuracy(text or _UNKNOWN[unit_of], unit_of), rng, noise, digit)
 
     mains = parameters.hertz > 0

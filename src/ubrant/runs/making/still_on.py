@@ -10,7 +10,7 @@ from pathlib import Path
 from ubrant.bench.instruments import InstrumentError, ScpiConnection
 from ubrant.bench.profile import Profile
 from ubrant.bench.switched import ElectronicLoad, Supply
-from ubrant.bench.switched_on import AddressHeld, Ledger, SwitchedOn, Whose
+from ubrant.bench.switched_on import AddressHeld, SwitchedOn, SwitchedOnLedger, Whose
 from ubrant.core.record.events import GuardianOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.file import LogbookError
@@ -22,7 +22,7 @@ _ANSWERS_S = 2.0
 
 
 @dataclass(frozen=True)
-class Tried:
+class SwitchedOff:
     """What came of switching something off: a sentence; whether it is off; whether a person has to agree first, since it does not say who it is."""
 
     sentence: str
@@ -30,7 +30,7 @@ class Tried:
     asks_first: bool = False
 
 
-def switch_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool = False) -> Tried:
+def switch_off(ledger: SwitchedOnLedger, entry: SwitchedOn, *, agreed: bool = False) -> SwitchedOff:
     """Connect, ask who it is, switch off, have it confirmed. Where something else answers nothing is sent. ``is_off`` is for :func:`tell_run`.
 
     Parameters
@@ -40,16 +40,16 @@ def switch_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool = False) -> Tr
     try:
         lock = ledger.lock(entry.address, Whose())
     except AddressHeld as error:
-        return Tried(say("{address} is in use: {who}.", address=entry.address, who=str(error)))
+        return SwitchedOff(say("{address} is in use: {who}.", address=entry.address, who=str(error)))
     try:
         return _switched_off(ledger, entry, agreed=agreed)
     except InstrumentError as error:
-        return Tried(say("{error} Look at it yourself, and switch it off by hand.", error=str(error)))
+        return SwitchedOff(say("{error} Look at it yourself, and switch it off by hand.", error=str(error)))
     finally:
         lock.release()
 
 
-def _switched_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool) -> Tried:
+def _switched_off(ledger: SwitchedOnLedger, entry: SwitchedOn, *, agreed: bool) -> SwitchedOff:
     profile = Profile(
         name=entry.name,
         kind="supply" if entry.kind == "supply" else "load",
@@ -62,7 +62,7 @@ def _switched_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool) -> Tried:
         if entry.identity and line.identity != entry.identity:
             if not line.identity:
                 raise InstrumentError(say("{address} does not say who it is any more.", address=entry.address))
-            return Tried(
+            return SwitchedOff(
                 say(
                     "Something else answers at {address}: “{found}”, and not “{known}”. Nothing was sent. Look at {name} itself.",
                     address=entry.address,
@@ -72,7 +72,7 @@ def _switched_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool) -> Tried:
                 )
             )
         if not entry.identity and not agreed:
-            return Tried(
+            return SwitchedOff(
                 say(
                     "What answers at {address} does not say who it is: is it {name}? “{off}” would be sent.",
                     address=entry.address,
@@ -84,16 +84,18 @@ def _switched_off(ledger: Ledger, entry: SwitchedOn, *, agreed: bool) -> Tried:
         thing = Supply(entry.name, line, profile) if entry.kind == "supply" else ElectronicLoad(entry.name, line, profile)
         thing.off()
     ledger.remove(entry.address)
-    return Tried(say("{name} was switched off when Ubrant was started again, and confirmed that it is off.", name=entry.name), is_off=True)
+    return SwitchedOff(
+        say("{name} was switched off when Ubrant was started again, and confirmed that it is off.", name=entry.name), is_off=True
+    )
 
 
-def person_looked(ledger: Ledger, entry: SwitchedOn) -> Tried:
+def person_looked(ledger: SwitchedOnLedger, entry: SwitchedOn) -> SwitchedOff:
     """It is off: a person says so."""
     ledger.remove(entry.address)
-    return Tried(say("{name} is off: a person looked when Ubrant was started again.", name=entry.name), is_off=True)
+    return SwitchedOff(say("{name} is off: a person looked when Ubrant was started again.", name=entry.name), is_off=True)
 
 
-def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
+def settle(ledger: SwitchedOnLedger, logbook: Logbook) -> list[str]:
     """What the guardian switched off and had confirmed: told to its run once that is open, and in a sentence each; nothing is asked."""
     said = []
     for entry in ledger.entries():
@@ -118,7 +120,7 @@ def settle(ledger: Ledger, logbook: Logbook) -> list[str]:
     return said
 
 
-def tell_run(logbook: Logbook, entry: SwitchedOn, tried: Tried) -> None:
+def tell_run(logbook: Logbook, entry: SwitchedOn, tried: SwitchedOff) -> None:
     """The run that it was on for, where that is in this logbook."""
     if not tried.is_off or logbook.read_only or not is_of(entry, logbook):
         return
@@ -128,4 +130,4 @@ def tell_run(logbook: Logbook, entry: SwitchedOn, tried: Tried) -> None:
         logbook.add_event(run.id, Note(now_s, tried.sentence))
 
 
-__all__ = ["Tried", "person_looked", "settle", "switch_off", "tell_run"]
+__all__ = ["SwitchedOff", "person_looked", "settle", "switch_off", "tell_run"]

@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.equipment.unit import Peak, Unit, parse_peak
-from ubrant.core.outlook.answers import Looked, look
+from ubrant.core.outlook.answers import OutlookAnswer, look
 from ubrant.core.outlook.draws import losses_of
 from ubrant.core.outlook.kit import Kit, Load, Source, Way
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
 from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import label_of
@@ -35,7 +35,7 @@ _NEAR, _NEAR_STRAIGHT = 0.1, 0.2
 
 
 @dataclass(frozen=True)
-class Choice:
+class RankedSource:
     """One candidate.
 
     Attributes
@@ -118,7 +118,7 @@ COLUMNS = (
 )
 
 
-def table_of(found: Sequence[Choice]) -> tuple[list[str], list[tuple[str, ...]]]:
+def table_of(found: Sequence[RankedSource]) -> tuple[list[str], list[tuple[str, ...]]]:
     """(headings, rows) of what is known of any: a column that would stand empty all down is left out."""
     rows = [one.cells() for one in found]
     wanted = [k for k in range(len(COLUMNS)) if k == 0 or any(line[k] for line in rows)]
@@ -127,13 +127,13 @@ def table_of(found: Sequence[Choice]) -> tuple[list[str], list[tuple[str, ...]]]
 
 def choices_for(
     logbook: Logbook,
-    watts: Spread,
+    watts: Uncertain,
     wanted_s: float | None,
     only: Sequence[str] = (),
     volts: float | None = None,
     starts: Peak | None = None,
     own_wh: float | None = None,
-) -> list[Choice]:
+) -> list[RankedSource]:
     """Every candidate, the one that lasts longest first.
 
     Parameters
@@ -200,7 +200,7 @@ def _way(name: str, measured: Measured) -> Way | None:
         return None
 
 
-def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Spread, wanted_s: float | None, seed: int) -> Choice:
+def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Uncertain, wanted_s: float | None, seed: int) -> RankedSource:
     """``seed`` is of the source: what is in doubt of it is the same by every way, and of no other source."""
     kit = Kit((source,), (Load(say("load"), watts, way=way.name if way is not None else ""),), (way,) if way is not None else ())
     p0, a, b = (part.value for part in losses_of(way)) if way is not None else (0.0, 0.0, 0.0)
@@ -218,7 +218,7 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
         "money": paid[1] if paid is not None else "",
         "connectors": unit.facts.connectors,
     }
-    looked: Looked | None = None
+    looked: OutlookAnswer | None = None
     why = source.why
     try:
         looked = look(kit, _DRAWS, seed=seed)
@@ -227,14 +227,14 @@ def _choice(name: str, unit: Unit, source: Source, way: Way | None, watts: Sprea
     if looked is None or (looked.runtime_s is not None and looked.runtime_s <= 0):
         if looked is not None and looked.first is not None:
             why = say("does not run: {kind} at {name}", kind=say(looked.first.kind), name=looked.first.name)
-        return Choice(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why, **more)
+        return RankedSource(name, 0.0, 0.0, 0.0, 0.0 if wanted_s else None, *facts, why, **more)
     seconds = looked.runtime_s if looked.runtime_s is not None else looked.middle.horizon_s
     high = min(looked.high_s, looked.middle.horizon_s)
     more["drawn_s"] = looked.drawn_s
-    return Choice(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
+    return RankedSource(name, seconds, looked.low_s, high, looked.chance(wanted_s) if wanted_s else None, *facts, why, **more)
 
 
-def _starting(one: Choice, unit: Unit, by: Unit | None, starts: Peak | None, carried: float | None) -> Choice:
+def _starting(one: RankedSource, unit: Unit, by: Unit | None, starts: Peak | None, carried: float | None) -> RankedSource:
     """Whether what it draws at first is given for so long: by what each part's label says it gives for a moment, or carries for ever."""
     if starts is None or one.seconds <= 0:
         return one
@@ -268,9 +268,9 @@ def _gives_at_first(unit: Unit, starts: Peak, carried: float | None) -> bool | N
     return None if peak is None else peak.watts >= starts.watts and peak.seconds >= starts.seconds
 
 
-def _ranked(found: list[Choice]) -> list[Choice]:
+def _ranked(found: list[RankedSource]) -> list[RankedSource]:
     """With their ranks; those that may as well last longer than the first of them share theirs."""
-    ranked: list[Choice] = []
+    ranked: list[RankedSource] = []
     place = 0
     while place < len(found):
         first = found[place]
@@ -283,13 +283,13 @@ def _ranked(found: list[Choice]) -> list[Choice]:
     return ranked
 
 
-def _may_last_longer(one: Choice, first: Choice) -> bool:
+def _may_last_longer(one: RankedSource, first: RankedSource) -> bool:
     """Draw against draw: by two ways from one source only the ways differ."""
     a, b = (c.drawn_s if len(c.drawn_s) else np.array([c.seconds]) for c in (one, first))
     return bool(np.mean(a >= b) >= _CHANCE)
 
 
-def chosen_sentence(found: Sequence[Choice]) -> str:
+def chosen_sentence(found: Sequence[RankedSource]) -> str:
     """Which to take, as one would say it."""
     runs = [one for one in found if one.seconds > 0]
     if not runs:

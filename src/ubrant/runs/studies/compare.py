@@ -21,7 +21,7 @@ from ubrant.core.record.events import Zeroed
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.sources import Kind
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import scattered
 from ubrant.core.wording import say, words
 from ubrant.logbook.logbook import Logbook
@@ -92,7 +92,7 @@ class Life:
     sentence: str
 
 
-def gather(logbook: Logbook, numbers: Sequence[int]) -> list[Compared]:
+def compared_runs(logbook: Logbook, numbers: Sequence[int]) -> list[Compared]:
     """The runs by their numbers, in that order; what is not there is left out."""
     known = {run.id: (run, name) for run, name in logbook.runs(limit=-1)}
     found = []
@@ -419,7 +419,7 @@ def _own_u(one: Compared, first: Compared, repeat: float) -> float:
     charge = one.account.findings["charge"]
     shared = shared_by(first, one)
     parts = charge.known.parts or {}
-    own = (u for source, u in parts.items() if not (shared.meters and source.kind is Kind.GAIN and source.outlasts_runs))
+    own = (u for source, u in parts.items() if not (shared.meters and source.kind is ErrorKind.GAIN and source.outlasts_runs))
     return math.hypot(*own, repeat * (charge.value or 0.0))
 
 

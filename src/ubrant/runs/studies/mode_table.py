@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.outlook.answers import Looked, cause_text, look
+from ubrant.core.outlook.answers import OutlookAnswer, cause_text, look
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit, Load, Source
-from ubrant.core.outlook.spread import Spread
+from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.quantity import QuantityError, show_duration
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
@@ -61,7 +61,7 @@ def _sources(logbook: Logbook) -> list[Source]:
 
 
 def _hours(source: Source, mode: Finding) -> str:
-    load = Load(mode.name, Spread(mode.value or 0.0, mode.standard_uncertainty or 0.0), Duty())
+    load = Load(mode.name, Uncertain(mode.value or 0.0, mode.standard_uncertainty or 0.0), Duty())
     try:
         looked = look(Kit((source,), (load,)), _DRAWS)
     except QuantityError as error:
@@ -69,7 +69,7 @@ def _hours(source: Source, mode: Finding) -> str:
     return _told(looked)
 
 
-def _told(looked: Looked) -> str:
+def _told(looked: OutlookAnswer) -> str:
     if looked.runtime_s is None or looked.beyond:
         return say("more than {t}", t=show_duration(looked.middle.horizon_s))
     if looked.runtime_s <= 0 and looked.first is not None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ubrant.core.conversion.candidates import Candidate, Job, Ranked, rank, ranking_sentence
+from ubrant.core.conversion.candidates import ConverterCandidate, Job, Ranked, rank, ranking_sentence
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.ratings import read_ratings
 from ubrant.methods.registry import entries
 from ubrant.runs.kept.accounts import account_of_stored
 
-Measured = tuple[float, Candidate]
+Measured = tuple[float, ConverterCandidate]
 """Volts that a unit gives, and what was measured of it."""
 
 

@@ -25,7 +25,7 @@ class Beside:
 
 
 @dataclass(frozen=True)
-class Table:
+class SeriesTable:
     """A heading for each run; rows of a name and a cell for each run, empty where it has no such finding."""
 
     headings: tuple[str, ...]
@@ -47,7 +47,7 @@ def series_of(logbook: Logbook, run: Run) -> list[Run]:
     return logbook.series_of(first_of(run))
 
 
-def side_by_side(logbook: Logbook, runs: Sequence[Run], account: Callable[[Run], Account] | None = None) -> Table:
+def side_by_side(logbook: Logbook, runs: Sequence[Run], account: Callable[[Run], Account] | None = None) -> SeriesTable:
     """What each run found; ``account`` gives what is known better than the logbook knows it."""
     known = account or (lambda run: kept_account(logbook, run))
     made = [Beside(run, _heading(logbook, run, runs), known(run)) for run in runs]
@@ -60,7 +60,7 @@ def side_by_side(logbook: Logbook, runs: Sequence[Run], account: Callable[[Run],
                 keys.setdefault(key, finding.name)
     rows = [(say("Verdict"), tuple(b.account.verdict.word if b.account.verdict is not None else "" for b in made))]
     rows += [(name, tuple(_cell(b.account.findings.get(key)) for b in made)) for key, name in keys.items()]
-    return Table(tuple(b.heading for b in made), tuple(row for row in rows if any(row[1])))
+    return SeriesTable(tuple(b.heading for b in made), tuple(row for row in rows if any(row[1])))
 
 
 def kept_account(logbook: Logbook, run: Run) -> Account:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.record.jot_text import line_of
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
@@ -17,18 +17,18 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Change:
+class RowChange:
     """A row at its time; ``replaces`` is the number of the one that it stands for from now on, 0 for none. Without a row that one is taken out."""
 
     time_s: float
-    jotting: Jotting | None
+    jotting: TypedLine | None
     replaces: int = 0
 
 
 class Edits:
     """Changes that belong together. A line keeps its number however often it is undone and done again, so that later changes know it."""
 
-    def __init__(self, logbook: Logbook, run: Run, changes: Sequence[Change], session: Session | None = None) -> None:
+    def __init__(self, logbook: Logbook, run: Run, changes: Sequence[RowChange], session: Session | None = None) -> None:
         self._logbook, self._run, self._changes, self._session = logbook, run, tuple(changes), session
         self.ids: list[int] = []
 

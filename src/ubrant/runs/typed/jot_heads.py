@@ -12,13 +12,13 @@ from ubrant.core.equipment.leads import OHM_PER_KM, Leads
 from ubrant.core.equipment.meter import Meter, MeterDetails, details_from
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.quantities.accuracy import parse_accuracy
-from ubrant.core.quantities.jot import Jotting
+from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain_number
 from ubrant.core.record.codec import encode
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import LoadOff, LoadOn, Note
-from ubrant.core.record.head import BY_HAND, SAME_PLACE, Conditions, Criteria, Head, Origin, Setup, parse_room, show_room
-from ubrant.core.record.jot_text import Entry, names_on_path, write_jot_text
+from ubrant.core.record.head import BY_HAND, SAME_PLACE, Conditions, Criteria, Origin, RunHeader, Setup, parse_room, show_room
+from ubrant.core.record.jot_text import TimedLine, names_on_path, write_jot_text
 from ubrant.core.record.typed import HELD, STRAIGHT
 from ubrant.core.wording import say
 from ubrant.logbook.exporting import ExportError
@@ -37,7 +37,7 @@ _DETAILS = {
 }
 
 
-def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | None]:
+def head_of_jots(log: LogFile, method_key: str = "") -> tuple[RunHeader, datetime | None]:
     """The head of a jot text as a record's, and when it started; ``method_key`` stands for the method that it names.
 
     Raises
@@ -77,7 +77,7 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[Head, datetime | N
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
-    return Head(method.key, setup, plan, criteria, conditions, origin), log.started
+    return RunHeader(method.key, setup, plan, criteria, conditions, origin), log.started
 
 
 def _at_its_places(meters: Mapping[str, Meter], method: Method, read: Set[str]) -> tuple[dict[str, Meter], list[str]]:
@@ -220,9 +220,9 @@ def export_jots(stored: StoredRun, path: Path, name: str = "") -> str:
     """
     run, head = stored.run, stored.run.head
     entries = entries_of(stored.jots)
-    entries += [Entry(e.time_s, Jotting(e.text)) for e in stored.events if isinstance(e, Note)]
+    entries += [TimedLine(e.time_s, TypedLine(e.text)) for e in stored.events if isinstance(e, Note)]
     marks = {LoadOn: "load on", LoadOff: "load off"}
-    entries += [Entry(e.time_s, Jotting("", mark=marks[type(e)])) for e in stored.events if isinstance(e, LoadOn | LoadOff)]
+    entries += [TimedLine(e.time_s, TypedLine("", mark=marks[type(e)])) for e in stored.events if isinstance(e, LoadOn | LoadOff)]
     started = datetime.fromisoformat(run.started).astimezone(timezone(timedelta(minutes=run.utc_offset_min)))
     try:
         damage = {"note": stored.damage} if stored.damage else {}
@@ -233,7 +233,7 @@ def export_jots(stored: StoredRun, path: Path, name: str = "") -> str:
     return lost_in_jots(stored)
 
 
-def head_lines(head: Head, name: str) -> dict[str, str]:
+def head_lines(head: RunHeader, name: str) -> dict[str, str]:
     """The head, a heading and its words each."""
     method, setup = method_of(head.method), head.setup
     lines = {

@@ -6,19 +6,19 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta, timezone
 from typing import TYPE_CHECKING
 
-from ubrant.core.quantities.jot import TAPS, Grammar, JotError, Jotting, clock_text
+from ubrant.core.quantities.jot import TAPS, Grammar, JotError, TypedLine, clock_text
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import Entry, corrected, on_that_day
+from ubrant.core.record.jot_text import TimedLine, corrected, on_that_day
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.typed.edits import Change, Edits
+from ubrant.runs.typed.edits import Edits, RowChange
 
 if TYPE_CHECKING:
     from ubrant.methods.rehearsal import Rehearsal
-    from ubrant.methods.rows import Row
+    from ubrant.methods.rows import Prompt
     from ubrant.runs.typed.typed_session import Session
 
 _DAY_S = 86_400.0
@@ -46,7 +46,7 @@ class Taken:
 
 
 def grammar_for(
-    run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Row | None = None
+    run: Run | None, read: Mapping[tuple[str, str], float], seen: Rehearsal | None, time_s: float, row: Prompt | None = None
 ) -> Grammar:
     """What may be expected about now: what was asked for, or else what was last read, or else what was rehearsed."""
     aliases = aliases_of(run) if run is not None else {}
@@ -98,7 +98,7 @@ def usual_readings(run: Run) -> dict[tuple[str, str], float]:
         return {}
 
 
-def moment_of(jotting: Jotting, run: Run, now_s: float) -> float:
+def moment_of(jotting: TypedLine, run: Run, now_s: float) -> float:
     """Seconds from the start of the run.
 
     Raises
@@ -158,7 +158,7 @@ def _on_its_day(on_day: tuple[int, int, int], clock_s: float, start: datetime, n
     return moment
 
 
-def as_answer(run: Run, jotting: Jotting) -> Jotting:
+def as_answer(run: Run, jotting: TypedLine) -> TypedLine:
     """A line as the test of a run takes it."""
     try:
         return method_of(run.method).as_answer(jotting)
@@ -166,7 +166,7 @@ def as_answer(run: Run, jotting: Jotting) -> Jotting:
         return jotting
 
 
-def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, session: Session | None = None) -> Taken:
+def take_down(logbook: Logbook, run: Run, jotting: TypedLine, now_s: float, session: Session | None = None) -> Taken:
     """Keep a line: readings and marks as a typed line, a note as an event.
 
     Raises
@@ -188,7 +188,7 @@ def take_down(logbook: Logbook, run: Run, jotting: Jotting, now_s: float, sessio
     return Taken(logbook, edits)
 
 
-def change_for(logbook: Logbook, run: Run, jotting: Jotting, now_s: float) -> Change:
+def change_for(logbook: Logbook, run: Run, jotting: TypedLine, now_s: float) -> RowChange:
     """What a line with readings or a mark changes: it is added, or stands for the last one typed, where it corrects that.
 
     Raises
@@ -197,10 +197,10 @@ def change_for(logbook: Logbook, run: Run, jotting: Jotting, now_s: float) -> Ch
         Its time lies ahead, or there is nothing to correct.
     """
     if not jotting.corrects:
-        return Change(moment_of(jotting, run, now_s), jotting)
+        return RowChange(moment_of(jotting, run, now_s), jotting)
     before = max(logbook.jots(run.id), key=lambda j: j.id, default=None)
     found = before.jotting if before is not None else None
     if before is None or found is None:
         raise JotError("There is no entry to correct.")
-    entry = corrected(Entry(before.time_s, found), jotting)
-    return Change(before.time_s, entry.jotting, before.id)
+    entry = corrected(TimedLine(before.time_s, found), jotting)
+    return RowChange(before.time_s, entry.jotting, before.id)

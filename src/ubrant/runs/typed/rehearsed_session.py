@@ -9,7 +9,7 @@ from ubrant.bench.orders import Order
 from ubrant.core.quantities.jot import Grammar
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
-from ubrant.methods.by_eye import Reader
+from ubrant.methods.by_eye import SimulatedEyes
 from ubrant.methods.method import Method, Prepared
 from ubrant.runs.typed.jotting import take_down
 from ubrant.runs.typed.typed_session import TypedSession
@@ -18,10 +18,10 @@ _AT_A_TIME = 4
 """Lines taken down at one go, where they need not be waited for: they are seen to come."""
 
 
-def read_off(method: Method, prepared: Prepared, run_number: int) -> Reader:
+def read_off(method: Method, prepared: Prepared, run_number: int) -> SimulatedEyes:
     """The simulated person's eyes; the same for the same unit and run."""
     unit = prepared.setup.unit
-    return Reader(prepared.setup, f"{unit.name}/{unit.label_text}/{run_number}")
+    return SimulatedEyes(prepared.setup, f"{unit.name}/{unit.label_text}/{run_number}")
 
 
 class RehearsedSession(TypedSession):

@@ -10,14 +10,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, JotReading, Jotting, state_of
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, state_of
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
-from ubrant.core.record.record import Key
+from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
-from ubrant.methods.rows import ByHand
-from ubrant.runs.typed.edits import Change
+from ubrant.methods.rows import HandScript
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import gone_back
 
 _DAY_S = 86_400.0
@@ -38,8 +38,8 @@ class SheetRow:
 
     number: int
     time_s: float
-    jotting: Jotting
-    readings: Mapping[Key, JotReading]
+    jotting: TypedLine
+    readings: Mapping[TapQuantity, TypedReading]
     before: tuple[str, ...] = ()
 
     @property
@@ -48,21 +48,24 @@ class SheetRow:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class TypedSheet:
     """All of them, in the order of time."""
 
-    columns: tuple[Key, ...]
+    columns: tuple[TapQuantity, ...]
     rows: tuple[SheetRow, ...]
 
 
-def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]]) -> Sheet:
+def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[TapQuantity], before: Mapping[int, tuple[str, ...]]) -> TypedSheet:
     """The table of lines that were kept; see :func:`sheet_of_typed`."""
     return sheet_of_typed([(jot.time_s, jot.id, found) for jot in jots if (found := jot.jotting) is not None], wanted, before)
 
 
 def sheet_of_typed(
-    typed: Sequence[tuple[float, int, Jotting]], wanted: Sequence[Key], before: Mapping[int, tuple[str, ...]], known: Sheet | None = None
-) -> Sheet:
+    typed: Sequence[tuple[float, int, TypedLine]],
+    wanted: Sequence[TapQuantity],
+    before: Mapping[int, tuple[str, ...]],
+    known: TypedSheet | None = None,
+) -> TypedSheet:
     """The table of typed lines, each as (seconds, number, what it says); ``wanted`` are the columns that a method asks for, others follow as they occur.
 
     ``known`` is the table as it was: rows that stand as they stood are taken from it.
@@ -89,10 +92,10 @@ def sheet_of_typed(
                 columns.append(key)
             readings[key] = reading
         rows.append(SheetRow(number, time_s, jotting, readings, before.get(number, ())))
-    return Sheet(tuple(columns), tuple(rows))
+    return TypedSheet(tuple(columns), tuple(rows))
 
 
-def column_of(reading: JotReading, columns: Sequence[Key]) -> Key:
+def column_of(reading: TypedReading, columns: Sequence[TapQuantity]) -> TapQuantity:
     """Where a reading stands: under its own tap, another name of it, or, without one, the first column of its quantity."""
     for tap in (reading.tap, SAME_PLACE.get(reading.tap, reading.tap)):
         if (tap or OWN, reading.quantity) in columns:
@@ -102,17 +105,17 @@ def column_of(reading: JotReading, columns: Sequence[Key]) -> Key:
     return reading.tap, reading.quantity
 
 
-def cell_text(reading: JotReading) -> str:
+def cell_text(reading: TypedReading) -> str:
     """A reading as it was written, without its place and unit."""
     if reading.kind == "state":
         return FULL if reading.value else EMPTY
-    text = line_of(Jotting("", readings=(replace(reading, tap=""),)))
+    text = line_of(TypedLine("", readings=(replace(reading, tap=""),)))
     if reading.kind == "bar":
         return text.removesuffix(" Wh").rpartition(" ")[2]
     return text.removesuffix(f" {reading.quantity}") if reading.kind != "count" else text
 
 
-def read_cell(text: str, key: Key) -> JotReading | None:
+def read_cell(text: str, key: TapQuantity) -> TypedReading | None:
     """What was written into a cell; None where it was emptied.
 
     Raises
@@ -138,7 +141,7 @@ def read_cell(text: str, key: Key) -> JotReading | None:
     return replace(found.readings[0], tap="" if tap == OWN else tap)
 
 
-def with_cell(row: SheetRow, key: Key, text: str) -> Change | None:
+def with_cell(row: SheetRow, key: TapQuantity, text: str) -> RowChange | None:
     """The row with another reading in one cell; None where it is as it was.
 
     Raises
@@ -157,7 +160,7 @@ def with_cell(row: SheetRow, key: Key, text: str) -> Change | None:
     return _changed(row, replace(row.jotting, readings=tuple(readings), line=""))
 
 
-def with_note(row: SheetRow, text: str) -> Change | None:
+def with_note(row: SheetRow, text: str) -> RowChange | None:
     """The row with another note; *runs*, *falters*, *off* at its beginning is what became of the load."""
     if text.strip() == written_note(row):
         return None
@@ -166,7 +169,7 @@ def with_note(row: SheetRow, text: str) -> Change | None:
     return _changed(row, replace(row.jotting, mark=mark, text=rest, line=""))
 
 
-def of_step(row: SheetRow, step: str, steps: Sequence[str]) -> Change | None:
+def of_step(row: SheetRow, step: str, steps: Sequence[str]) -> RowChange | None:
     """The row as an answer to another step: its note names that, before a comma; empty: whose turn it is by the order.
 
     Raises
@@ -199,7 +202,7 @@ def fate_and_rest(note: str) -> tuple[str, str]:
     return (match[1].lower(), (match[2] or "").strip()) if match else ("", note.strip())
 
 
-def left_out(row: SheetRow, *, out: bool) -> Change | None:
+def left_out(row: SheetRow, *, out: bool) -> RowChange | None:
     """The row left out, or taken in again.
 
     Raises
@@ -217,20 +220,20 @@ def left_out(row: SheetRow, *, out: bool) -> Change | None:
     return _changed(row, replace(row.jotting, mark=LEFT_OUT if out else fate, text=rest, line=""))
 
 
-def taken_out(row: SheetRow) -> Change:
+def taken_out(row: SheetRow) -> RowChange:
     """The row deleted."""
-    return Change(row.time_s, None, row.number)
+    return RowChange(row.time_s, None, row.number)
 
 
-def at_time(row: SheetRow, moment_s: float) -> Change | None:
+def at_time(row: SheetRow, moment_s: float) -> RowChange | None:
     """The row at another time."""
-    return None if abs(moment_s - row.time_s) < 1e-3 else Change(moment_s, row.jotting, row.number)
+    return None if abs(moment_s - row.time_s) < 1e-3 else RowChange(moment_s, row.jotting, row.number)
 
 
-def _changed(row: SheetRow, jotting: Jotting) -> Change:
+def _changed(row: SheetRow, jotting: TypedLine) -> RowChange:
     if not (jotting.readings or jotting.mark or jotting.text):
         raise JotError(say("Nothing would be left in this row: delete it."))
-    return Change(row.time_s, jotting, row.number)
+    return RowChange(row.time_s, jotting, row.number)
 
 
 # times
@@ -288,7 +291,7 @@ def read_time(text: str, run: Run, near_s: float, now_s: float) -> float:
 # whole rows
 
 
-def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") -> Jotting:
+def typed_row(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantity], note: str = "") -> TypedLine:
     """What was written into the cells of a new row, as a line.
 
     Raises
@@ -298,7 +301,7 @@ def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") 
     """
     readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key)) is not None)
     fate, rest = fate_and_rest(note)
-    made = Jotting(rest, readings=readings, mark=fate)
+    made = TypedLine(rest, readings=readings, mark=fate)
     if fate and not readings:
         raise JotError(say("“{fate}” at which input? Type its volts in this row, too.", fate=fate))
     if not readings and not note.strip():
@@ -306,7 +309,7 @@ def typed_row(cells: Mapping[Key, str], columns: Sequence[Key], note: str = "") 
     return replace(made, line=line_of(made))
 
 
-def spread_over(text: str, key: Key, columns: Sequence[Key]) -> dict[Key, str]:
+def spread_over(text: str, key: TapQuantity, columns: Sequence[TapQuantity]) -> dict[TapQuantity, str]:
     """Several numbers in one cell fill the cells behind it.
 
     Raises
@@ -337,7 +340,7 @@ class Pasted:
     """A row of a spreadsheet: what stood where a time stands, and its cells."""
 
     time: str
-    cells: Mapping[Key, str]
+    cells: Mapping[TapQuantity, str]
     note: str = ""
 
 
@@ -347,7 +350,7 @@ _CLOCK = re.compile(r"^\s*(?:\d{4}-)?(?:\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:h]\d{2}(?
 """Not with a full stop, as a time may be written elsewhere: among numbers 12.05 is twelve volts."""
 
 
-def read_paste(text: str, columns: Sequence[Key]) -> list[Pasted]:
+def read_paste(text: str, columns: Sequence[TapQuantity]) -> list[Pasted]:
     """Rows as a spreadsheet copies them, with tabs, semicolons or commas between, under headings or without.
 
     Headings name tap and quantity (*input V*, *output current / A*); without them a first column of clock times is the time, and the rest
@@ -409,7 +412,7 @@ def moments_of(rows: Sequence[Pasted], run: Run, now_s: float) -> list[float]:
     return [m - back for m in moments]
 
 
-def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, *, needs_times: bool = False) -> list[Change]:
+def changes_of_paste(text: str, columns: Sequence[TapQuantity], run: Run, now_s: float, *, needs_times: bool = False) -> list[RowChange]:
     """What is pasted as lines that are added.
 
     Raises
@@ -425,19 +428,19 @@ def changes_of_paste(text: str, columns: Sequence[Key], run: Run, now_s: float, 
     changes = []
     for number, (row, moment) in enumerate(zip(rows, moments_of(rows, run, now_s), strict=True), start=1):
         try:
-            changes.append(Change(moment, typed_row(row.cells, columns, row.note)))
+            changes.append(RowChange(moment, typed_row(row.cells, columns, row.note)))
         except JotError as error:
             raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
     return changes
 
 
-def not_there_yet(changes: Sequence[Change], sheet: Sheet) -> list[Change]:
+def not_there_yet(changes: Sequence[RowChange], sheet: TypedSheet) -> list[RowChange]:
     """Those whose line does not stand in the table at that time already."""
     there = {(round(row.time_s), said_by(row.jotting)) for row in sheet.rows}
     return [c for c in changes if c.jotting is None or (round(c.time_s), said_by(c.jotting)) not in there]
 
 
-def as_text(sheet: Sheet, run: Run) -> str:
+def as_text(sheet: TypedSheet, run: Run) -> str:
     """The table as a spreadsheet takes it: headings and rows, tabs between."""
     lines = ["\t".join([say("time"), *(title_of(key, sheet.columns) for key in sheet.columns), say("note")])]
     days = over_days(sheet)
@@ -447,7 +450,7 @@ def as_text(sheet: Sheet, run: Run) -> str:
     return "\n".join(lines) + "\n"
 
 
-def over_days(sheet: Sheet) -> bool:
+def over_days(sheet: TypedSheet) -> bool:
     """Whether times of day alone would not tell them apart."""
     return bool(sheet.rows) and sheet.rows[-1].time_s - sheet.rows[0].time_s > _DAY_S / 2
 
@@ -464,7 +467,7 @@ def _cells(text: str) -> list[list[str]]:
     return [[c.strip() for c in row] for row in csv.reader(io.StringIO(text), delimiter=between) if any(c.strip() for c in row)]
 
 
-def _headed(row: Sequence[str], columns: Sequence[Key]) -> list[Key | str] | None:
+def _headed(row: Sequence[str], columns: Sequence[TapQuantity]) -> list[TapQuantity | str] | None:
     """What each column is by its heading; None where the row is none of headings.
 
     Raises
@@ -476,7 +479,7 @@ def _headed(row: Sequence[str], columns: Sequence[Key]) -> list[Key | str] | Non
         return None
     if any(_CLOCK.match(c) for c in row):
         return None
-    places: list[Key | str] = []
+    places: list[TapQuantity | str] = []
     for cell in row:
         if _TIME_WORDS.match(cell):
             places.append("time")
@@ -501,7 +504,7 @@ _UNITS = (
 )
 
 
-def _key_named(heading: str, columns: Sequence[Key]) -> Key:
+def _key_named(heading: str, columns: Sequence[TapQuantity]) -> TapQuantity:
     unit = next((u for u, pattern in _UNITS if re.search(pattern, heading, 0 if len(heading) < 3 else re.I)), "")
     tap = next(
         (
@@ -526,14 +529,14 @@ def _key_named(heading: str, columns: Sequence[Key]) -> Key:
 _SHORT = {"input": "in", "output": "out"}
 
 
-def title_of(key: Key, among: Iterable[Key] = ()) -> str:
+def title_of(key: TapQuantity, among: Iterable[TapQuantity] = ()) -> str:
     """What stands over a column; the run's own tap goes without its name where there is no other."""
     tap, unit = key
     alone = tap == "" or (tap == "battery" and all(other in {"", "battery"} for other, _ in among))
     return unit if alone else f"{_SHORT.get(tap, tap)} {unit}"
 
 
-def asked_of(sheet: Sheet, hand: ByHand) -> list[str]:
+def asked_of(sheet: TypedSheet, hand: HandScript) -> list[str]:
     """What each row answers, in a few words, and behind them what is still to come; empty where nothing in particular is asked."""
     if not hand.rows:
         return []

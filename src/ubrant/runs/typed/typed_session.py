@@ -10,14 +10,14 @@ from ubrant.bench.live import LiveReadings
 from ubrant.bench.orders import OVER, Order, Progress
 from ubrant.bench.session import RunSession
 from ubrant.core.protocols import Clock
-from ubrant.core.quantities.jot import LEFT_OUT, Jotting
+from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
 from ubrant.core.record.events import Event, LoadOff, Note
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods import cautions
 from ubrant.methods.method import Method, Prepared
-from ubrant.methods.rows import ByHand, Row
+from ubrant.methods.rows import HandScript, Prompt
 
 LOAD_ON, LOAD_OFF = "load on", "load off"
 _OFF = {LOAD_OFF, "empty"}
@@ -35,7 +35,7 @@ class TypedSession:
         self.live = LiveReadings()
         self.commands: CommandLog | None = None
         self._logbook, self.run, self.clock = logbook, run, clock
-        self.hand: ByHand = method.by_hand(prepared)
+        self.hand: HandScript = method.by_hand(prepared)
         self._asks = list(self.hand.asks)
         self._state = Progress()
         self.relook()
@@ -58,11 +58,11 @@ class TypedSession:
         return self._state.phase != "ended"
 
     @property
-    def row(self) -> Row:
+    def row(self) -> Prompt:
         """What is to be set and typed next."""
         return self.hand.next_row([jotting for _, jotting in self.live.jots()] if self.hand.rows else ())
 
-    def lacks(self, jotting: Jotting) -> str:
+    def lacks(self, jotting: TypedLine) -> str:
         """What a line lacks to count, in a sentence; empty when it is whole."""
         return "" if self.hand.is_aside(jotting) else self.row.lacks(jotting)
 
@@ -73,7 +73,7 @@ class TypedSession:
             self._asks.pop(0)
             self.relook()
         elif order is Order.STOP and phase == "load on":
-            self._take_down(Jotting("", mark=LOAD_OFF, line=LOAD_OFF))
+            self._take_down(TypedLine("", mark=LOAD_OFF, line=LOAD_OFF))
         elif (order is Order.STOP or order in OVER) and phase != "ended":
             self._finish("program" if order is Order.CLOSE else "person")
 
@@ -86,7 +86,7 @@ class TypedSession:
             first_s = lines[0][0] if lines else None
             self._state = self._asked() if self._asks and not lines else Progress("measuring", self.row.text, load_on_s=first_s)
             return
-        offs = [(e.time_s, Jotting("", mark=LOAD_OFF)) for e in self.live.events() if isinstance(e, LoadOff)]
+        offs = [(e.time_s, TypedLine("", mark=LOAD_OFF)) for e in self.live.events() if isinstance(e, LoadOff)]
         rows = sorted([*lines, *offs], key=lambda row: row[0]) if offs else lines
         said = next((j.mark for _, j in rows if j.mark == LOAD_ON or j.mark in _OFF), "") == LOAD_ON
         on_s: float | None = None
@@ -123,7 +123,7 @@ class TypedSession:
         last = self._asks[0] if self._asks else self.hand.asks[-1]
         return Progress("resting", last.text, last.cautions)
 
-    def _take_down(self, jotting: Jotting) -> None:
+    def _take_down(self, jotting: TypedLine) -> None:
         """A mark at this moment, as a row like any other: its time can be mended."""
         moment = self.clock.now_s()
         row = StoredJot(moment, jotting.line, datetime.now(UTC).isoformat(timespec="seconds"), data=jotting)

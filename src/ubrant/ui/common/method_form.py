@@ -17,9 +17,9 @@ from ubrant.core.record.head import BY_HAND, INSTRUMENTS, LOG, SIMULATED, Setup,
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run
 from ubrant.methods.form import PLAN, Field, FieldError, Phases, YesNo
-from ubrant.methods.form import Choice as OneOf
+from ubrant.methods.form import ChoiceKind as OneOf
 from ubrant.methods.method import Method, Prepared
-from ubrant.methods.registry import Entry, begun_with, suiting
+from ubrant.methods.registry import MethodEntry, begun_with, suiting
 from ubrant.runs.afterwards.known_late import meters_for
 from ubrant.runs.making.benches import BenchChoice
 from ubrant.runs.making.load_profile import ProfileFileError, read_load_profile
@@ -67,7 +67,7 @@ class MethodForm(QWidget):
         self._beneath: dict[QWidget, Beneath] = {}
         self._made: list[QWidget] = []
         self._unit: Unit | None = None
-        self._entries: list[Entry] = []
+        self._entries: list[MethodEntry] = []
         self._lacks = ""
         self._all: list[Meter] = []
         self._batteries: list[Unit] = []

@@ -14,15 +14,15 @@ from ubrant.bench.clocks import RealClock
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.protocols import Clock
-from ubrant.core.quantities.jot import JotError, Jotting
+from ubrant.core.quantities.jot import JotError, TypedLine
 from ubrant.core.record.head import Conditions
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Photo, Run, StoredOutlook
-from ubrant.runs.afterwards.known_late import Told
+from ubrant.runs.afterwards.known_late import KnownLate
 from ubrant.runs.coming_in.merging import BroughtIn, bring_in, take_out
 from ubrant.runs.kept.room import keep_room, put_back
-from ubrant.runs.typed.edits import Change, Edits
+from ubrant.runs.typed.edits import Edits, RowChange
 from ubrant.runs.typed.jotting import Taken, take_down
 from ubrant.ui.widgets.text import in_a_menu
 
@@ -268,12 +268,12 @@ class Workbench(QObject):
         if keeps:
             self._push("import logs", do, undo)
 
-    def tell(self, run: Run, because: str, changes: Sequence[Change] = ()) -> None:
+    def tell(self, run: Run, because: str, changes: Sequence[RowChange] = ()) -> None:
         """What is known of a kept run from now on: ``run`` as it is to be, and what of its typed rows is another; one undo.
 
         What it said until now stays to be seen, with what it was that became known.
         """
-        told, edits = Told(self.logbook, run, because), Edits(self.logbook, run, changes)
+        told, edits = KnownLate(self.logbook, run, because), Edits(self.logbook, run, changes)
 
         def do() -> None:
             with self.logbook.together():
@@ -307,7 +307,7 @@ class Workbench(QObject):
         self.shelf_changed.emit()
         self.run_opened.emit(run.id)
 
-    def jot(self, run: Run, jotting: Jotting, now_s: float) -> str:
+    def jot(self, run: Run, jotting: TypedLine, now_s: float) -> str:
         """Take a line down, about the run that is going on or one that was kept; returns why it was not, empty when it was."""
         session = self.session if self.run is not None and self.run.id == run.id and self.is_running else None
         kept: list[Taken] = []
@@ -337,7 +337,7 @@ class Workbench(QObject):
         self._push(f"note “{jotting.line or jotting.text}”", do, undo)
         return trouble[0] if trouble else ""
 
-    def edit_typed(self, run: Run, changes: Sequence[Change], text: str) -> None:
+    def edit_typed(self, run: Run, changes: Sequence[RowChange], text: str) -> None:
         """Change what was typed, of the run that is going on or one that was kept: all of it with one undo."""
         session = self.session if self.run is not None and self.run.id == run.id and self.is_running else None
         edits = Edits(self.logbook, run, changes, session)

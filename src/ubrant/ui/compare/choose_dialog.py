@@ -12,10 +12,10 @@ from ubrant.core.outlook.spread import parse_spread
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.kits.outlooks import parse_wanted
-from ubrant.runs.studies.choosing_for import Choice, choices_for, chosen_sentence, table_of
+from ubrant.runs.studies.choosing_for import RankedSource, choices_for, chosen_sentence, table_of
 from ubrant.ui.widgets.forms import button, label, row
 from ubrant.ui.widgets.plain_field import plain_field
-from ubrant.ui.widgets.table_dialog import Cell, TableDialog
+from ubrant.ui.widgets.table_dialog import ShownCell, TableDialog
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.work import quietly
 
@@ -63,7 +63,7 @@ class ChooseDialog(TableDialog):
         self._asked += 1
         asked, place = self._asked, self._logbook.place
 
-        def work() -> list[Choice]:
+        def work() -> list[RankedSource]:
             with contextlib.closing(Logbook(place)) as beside:  # a connection of its own: it takes seconds where much was measured
                 return choices_for(beside, watts, wanted, words, volts, starts, own_wh)
 
@@ -80,5 +80,5 @@ class ChooseDialog(TableDialog):
         else:
             self.sentence.say("plain", chosen_sentence(found))
         columns, lines = table_of(found)
-        cells = [[Cell(text, is_bad=one.seconds <= 0) for text in line] for one, line in zip(found, lines, strict=True)]
+        cells = [[ShownCell(text, is_bad=one.seconds <= 0) for text in line] for one, line in zip(found, lines, strict=True)]
         self.fill([in_a_line(one.name) for one in found], [self.tr(c) for c in columns], cells)

@@ -11,7 +11,19 @@ from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, 
 
 from ubrant.core.drawings import DASHED, DOTTED
 from ubrant.runs.kept.naming import name_of
-from ubrant.runs.studies.compare import BY, Compared, Differing, Pair, differing, gather, life_of, life_plot, line_of, overlay, pair_of
+from ubrant.runs.studies.compare import (
+    BY,
+    Compared,
+    Differing,
+    Pair,
+    compared_runs,
+    differing,
+    life_of,
+    life_plot,
+    line_of,
+    overlay,
+    pair_of,
+)
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row
@@ -153,7 +165,7 @@ class CompareStage(StageFrame):
 
     def look(self) -> None:
         """Everything anew."""
-        self.runs = gather(self._bench.logbook, self._numbers)
+        self.runs = compared_runs(self._bench.logbook, self._numbers)
         self.pairs = [pair_of(self.runs[0], other) for other in self.runs[1:]]
         self._show_laid()
         names = list(dict.fromkeys(c.name for c in self.runs))

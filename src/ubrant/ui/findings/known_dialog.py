@@ -19,7 +19,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.method import Prepared
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.afterwards.known_late import LOAD_OFF, LOAD_ON, can_be_moved, edge_moved, head_of, moment_of, said_edges, shifted, texts_of
-from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.sheet import clock_at
 from ubrant.ui.common.method_form import MethodForm
 from ubrant.ui.widgets.callout import Callout
@@ -40,7 +40,7 @@ class KnownDialog(Dialog):
         self.setWindowTitle(self.tr("What is known of this run"))
         self._logbook, self._run, self._record = logbook, run, record
         self._jots = logbook.jots(run.id)
-        self.made, self.changes, self.because = run, list[Change](), ""
+        self.made, self.changes, self.because = run, list[RowChange](), ""
         self._usual: Prepared | None = None
         setup = run.head.setup
         self.unit_box = Choice(self.tr("Of what"))
@@ -178,7 +178,7 @@ class KnownDialog(Dialog):
             return str(error)
         return ""
 
-    def _moved(self, field: QLineEdit, mark: str, was: float | None) -> list[Change]:
+    def _moved(self, field: QLineEdit, mark: str, was: float | None) -> list[RowChange]:
         text = field.text().strip()
         mark_amiss(field, "")
         if text == ("" if was is None else clock_at(self._run, was, days=self._goes_over_days())):

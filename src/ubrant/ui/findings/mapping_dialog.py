@@ -15,7 +15,7 @@ from ubrant.logbook.logs.guessing import guess, shape_of
 from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, sheet_of
-from ubrant.logbook.logs.text import Sheet
+from ubrant.logbook.logs.text import TextTable
 from ubrant.runs.coming_in.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
@@ -31,7 +31,7 @@ UNITS = {"time": ("s", "ms", "min", "h"), "voltage": ("V", "mV"), "current": ("A
 class MappingDialog(Dialog):
     """``logs`` are the runs as they were read by the columns chosen; ``columns`` how."""
 
-    def __init__(self, path: Path, sheet: Sheet, why: str, parent: QWidget | None = None, label_v: Sequence[float] = ()) -> None:
+    def __init__(self, path: Path, sheet: TextTable, why: str, parent: QWidget | None = None, label_v: Sequence[float] = ()) -> None:
         super().__init__(parent)
         self._path, self._sheet, self._label_v = path, sheet, label_v
         self.logs: list[LogFile] = []

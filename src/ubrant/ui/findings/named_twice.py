@@ -6,11 +6,11 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.record.jot_text import Entry
+from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.record.named_twice import CHECKED, Twice, moved, named_twice
 from ubrant.logbook.records import Run, StoredJot
 from ubrant.methods.registry import UnknownMethodError, method_of
-from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.edits import RowChange
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button, row
@@ -39,15 +39,15 @@ class NamedTwice(QWidget):
         self.question.say("caution", asked[0].sentence() if is_open else "")
 
     @staticmethod
-    def _entries(jots: list[StoredJot]) -> list[Entry]:
-        return [Entry(jot.time_s, jot.jotting) for jot in jots if jot.jotting is not None]
+    def _entries(jots: list[StoredJot]) -> list[TimedLine]:
+        return [TimedLine(jot.time_s, jot.jotting) for jot in jots if jot.jotting is not None]
 
     def _move(self) -> None:
         if self._asked is None:
             return
         run, jots, twice = self._asked
         changes = [
-            Change(jot.time_s, moved(jot.jotting, twice), jot.id)
+            RowChange(jot.time_s, moved(jot.jotting, twice), jot.id)
             for k, jot in enumerate(jots)
             if k in twice.rows and jot.jotting is not None
         ]

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLa
 from ubrant.core.account import Account
 from ubrant.logbook.records import Run
 from ubrant.runs.kept.accounts import live_account
-from ubrant.runs.studies.series import Table, kept_account, series_of, side_by_side
+from ubrant.runs.studies.series import SeriesTable, kept_account, series_of, side_by_side
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.fitting import Dialog
 from ubrant.ui.widgets.forms import button, label, row
@@ -24,7 +24,7 @@ class SeriesDialog(Dialog):
     def __init__(self, bench: Workbench, run: Run, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._bench, self._run = bench, run
-        self.shown = Table((), ())
+        self.shown = SeriesTable((), ())
         self._kept: dict[int, Account] = {}
         self.setWindowTitle(self.tr("Series"))
         self.resize(820, 560)

@@ -15,7 +15,7 @@ from ubrant.core.battery.verdict import ending_text
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.check import Question
 from ubrant.core.guess import beside
-from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Criteria
@@ -34,7 +34,7 @@ from ubrant.runs.kept.found_of_meters import found_of_meter
 from ubrant.runs.kept.naming import name_in, name_of
 from ubrant.runs.making.going_on import can_go_on, go_on, since_start
 from ubrant.runs.studies.series import series_of
-from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import grammar_for
 from ubrant.runs.typed.sheet import asked_of, sheet_of
 from ubrant.ui.common.photos import PhotoStrip
@@ -334,7 +334,7 @@ class FindingsStage(StageFrame):
         if self._table_waits and self._run is not None:
             self._show_table(self._run)
 
-    def _change(self, changes: list[Change], name: str) -> None:
+    def _change(self, changes: list[RowChange], name: str) -> None:
         if self._run is not None:
             self._bench.edit_typed(self._run, changes, name)
 
@@ -452,7 +452,7 @@ class FindingsStage(StageFrame):
             criteria = replace(self._run.head.criteria, cutoff=Cutoff(volts, kept.hold_s if kept else 1.0))
             self._bench.tell(self._run.under(criteria=criteria), self.tr("another cut-off"))
 
-    def _jot(self, jotting: Jotting) -> None:
+    def _jot(self, jotting: TypedLine) -> None:
         if self._run is None or self.record is None or self.account is None:
             return
         ends = [float(s.time_s[-1]) for s in self.record.readings.values() if len(s)] + [e.time_s for e in self.record.lines]

@@ -10,7 +10,7 @@ from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run
 from ubrant.methods.method import MethodError
-from ubrant.methods.registry import Entry
+from ubrant.methods.registry import MethodEntry
 from ubrant.runs.afterwards.what_it_was import fitting, named
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
@@ -25,7 +25,7 @@ class WhatItWas(QWidget):
         self._bench = bench
         self._run: Run | None = None
         self._record: Record | None = None
-        self._fits: list[Entry] = []
+        self._fits: list[MethodEntry] = []
         self.unit, self.method, self.meter = Choice(self.tr("Of what")), Choice(self.tr("What it was")), Choice(self.tr("Read off"))
         self.trouble = Callout("bad")
         self.keep = button(self.tr("It was that"), self._keep, "chief")

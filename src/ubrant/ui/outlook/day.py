@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ubrant.core.outlook.answers import Looked
+from ubrant.core.outlook.answers import OutlookAnswer
 from ubrant.core.outlook.duty import DAY_S, Duty, clock
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import Array
@@ -36,7 +36,7 @@ class TimeAxis:
     def __init__(self) -> None:
         self.span_s, self.starts_s, self.by_clock = DAY_S, 0.0, False
 
-    def fit(self, looked: Looked) -> None:
+    def fit(self, looked: OutlookAnswer) -> None:
         """Past the end of the band, or a day where there is none."""
         kit = looked.middle.kit
         horizon = float(looked.middle.horizon_s)
@@ -70,12 +70,12 @@ class DayView(QWidget):
     def __init__(self, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._axis = axis
-        self._looked: Looked | None = None
+        self._looked: OutlookAnswer | None = None
         self.setMinimumHeight(210)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(self.tr("The day"))
 
-    def show_looked(self, looked: Looked | None, told: str = "") -> None:
+    def show_looked(self, looked: OutlookAnswer | None, told: str = "") -> None:
         self._looked = looked
         self.setAccessibleDescription(told)
         self.update()
@@ -106,7 +106,7 @@ class DayView(QWidget):
         for area in (upper, lower):
             painter.drawLine(area.topLeft(), area.bottomLeft())
 
-    def _loads(self, painter: QPainter, area: QRectF, looked: Looked) -> None:
+    def _loads(self, painter: QPainter, area: QRectF, looked: OutlookAnswer) -> None:
         walked, kit = looked.middle, looked.middle.kit
         shown = walked.time_s[:-1] <= self._axis.span_s
         time, watts = walked.time_s[:-1][shown], walked.demand.load_w[shown]
@@ -163,7 +163,7 @@ class DayView(QWidget):
             if hatch != Qt.BrushStyle.NoBrush:
                 painter.fillRect(body, QBrush(color("paper", 120), hatch))
 
-    def _left(self, painter: QPainter, area: QRectF, looked: Looked) -> None:
+    def _left(self, painter: QPainter, area: QRectF, looked: OutlookAnswer) -> None:
         walked = looked.middle
         kit, width = walked.kit, self.width()
 
@@ -214,7 +214,7 @@ class DayView(QWidget):
                     QRectF(x + 4, area.top(), 200, 18), Qt.AlignmentFlag.AlignLeft, self.tr("{name} takes over").format(name=name)
                 )
 
-    def _dark(self, painter: QPainter, area: QRectF, looked: Looked) -> None:
+    def _dark(self, painter: QPainter, area: QRectF, looked: OutlookAnswer) -> None:
         if looked.runtime_s is None or looked.beyond:
             return
         width = self.width()

@@ -45,7 +45,7 @@ class RowField(QLineEdit):
         super().keyPressEvent(event)
 
 
-class Rows(QWidget):
+class KitRows(QWidget):
     """Lines of some kinds, one empty one below each kind to write the next into."""
 
     changed = pyqtSignal()

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.outlook.answers import Looked, look, look_quickly, put_back, what_buys_time
+from ubrant.core.outlook.answers import OutlookAnswer, look, look_quickly, put_back, what_buys_time
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
@@ -28,7 +28,7 @@ from ubrant.runs.kits.past_outlooks import Past, corrected, happened, inputs_of,
 from ubrant.runs.kits.swap_plan import swap_calendar, swap_card, swaps_of
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.outlook.day import DayView, Strips, TimeAxis
-from ubrant.ui.outlook.rows import Rows
+from ubrant.ui.outlook.rows import KitRows
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, mark_amiss, row
 from ubrant.ui.widgets.stage_frame import StageFrame
@@ -46,7 +46,7 @@ class OutlookStage(StageFrame):
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._bench = bench
-        self.looked: Looked | None = None
+        self.looked: OutlookAnswer | None = None
         self.part: KitPart | None = None
         self._kit: Kit | None = None
         self._past: Past | None = None
@@ -54,8 +54,8 @@ class OutlookStage(StageFrame):
         self._asked = 0
         self._stale = True
         self._axis = TimeAxis()
-        self.pieces = Rows(((SOURCE, self.tr("Runs from")), (WAY, self.tr("Through")), (INPUT, self.tr("Comes in"))))
-        self.loads = Rows(((LOAD, ""),))
+        self.pieces = KitRows(((SOURCE, self.tr("Runs from")), (WAY, self.tr("Through")), (INPUT, self.tr("Comes in"))))
+        self.loads = KitRows(((LOAD, ""),))
         self.day, self.strips = DayView(self._axis), Strips(self._axis)
         self.starts = QLineEdit("")
         self.starts.setPlaceholderText("17:30")
@@ -245,7 +245,7 @@ class OutlookStage(StageFrame):
             return
         text = self.hours.text()
 
-        def work() -> tuple[Looked, list[tuple[str, float]], str]:
+        def work() -> tuple[OutlookAnswer, list[tuple[str, float]], str]:
             return look(kit), what_buys_time(kit), _size_text(part, kit, text)
 
         def done(result: object) -> None:
@@ -258,7 +258,7 @@ class OutlookStage(StageFrame):
 
         quietly(self, work, done)
 
-    def _show(self, looked: Looked, *, closely: bool, held: bool = False) -> None:
+    def _show(self, looked: OutlookAnswer, *, closely: bool, held: bool = False) -> None:
         kit = looked.middle.kit
         self.trouble.say("bad", "")
         for rows in (self.pieces, self.loads):
@@ -288,7 +288,7 @@ class OutlookStage(StageFrame):
         said += [self.tr("{name}: its hours are a guess.").format(name=load.name) for load in kit.loads if load.guessed]
         return " ".join(said)
 
-    def _show_answers(self, looked: Looked) -> None:
+    def _show_answers(self, looked: OutlookAnswer) -> None:
         while (item := self._answers.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
@@ -318,7 +318,7 @@ class OutlookStage(StageFrame):
             self._answers.addWidget(title, place, 0)
             self._answers.addWidget(said, place, 1)
 
-    def _runs_for(self, looked: Looked) -> str:
+    def _runs_for(self, looked: OutlookAnswer) -> str:
         if looked.runtime_s is None:
             return self.tr("without end")
         if looked.beyond:

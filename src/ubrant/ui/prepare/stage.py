@@ -15,7 +15,7 @@ from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.meter_checks import meter_remarks
 from ubrant.methods.method import Prepared, Problem
-from ubrant.methods.registry import Entry, meter_check, suiting
+from ubrant.methods.registry import MethodEntry, meter_check, suiting
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.runs.making.begin import is_typed, rehearsal_trouble, start
 from ubrant.runs.making.benches import bench_checks, by_person, load_rating
@@ -131,7 +131,7 @@ class PrepareStage(StageFrame):
             self.form.choose_meter(tap, meter.uid)
         self.look()
 
-    def _fits(self, entry: Entry, place: int) -> bool:
+    def _fits(self, entry: MethodEntry, place: int) -> bool:
         return entry.suits(self._bench.logbook.unit(self.unit_box.itemData(place)))
 
     def again(self, run: Run) -> None:

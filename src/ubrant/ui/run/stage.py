@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
-from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
@@ -22,7 +22,7 @@ from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.afterwards.what_it_was import begin_unnamed
 from ubrant.runs.kept.accounts import latest, live_account, live_record, others_of
-from ubrant.runs.typed.edits import Change
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import as_answer, grammar_for
 from ubrant.runs.typed.sheet import asked_of, sheet_of_typed
 from ubrant.runs.typed.typed_session import Session, TypedSession
@@ -456,7 +456,7 @@ class RunStage(StageFrame):
         session = self._bench.session
         return session.progress.time_s if session is not None else 0.0
 
-    def _take_row(self, jotting: Jotting) -> None:
+    def _take_row(self, jotting: TypedLine) -> None:
         """A row of the table, as if it had been typed at the jot line."""
         if trouble := self._take_down(jotting):
             self.table.give_back(jotting, trouble)
@@ -472,13 +472,13 @@ class RunStage(StageFrame):
             session.jot(dialog.note())
             self._bench.remind.emit(dialog.away_s())
 
-    def _change(self, changes: list[Change], name: str) -> None:
+    def _change(self, changes: list[RowChange], name: str) -> None:
         if self._bench.run is not None:
             self._bench.edit_typed(self._bench.run, changes, name)
         self._sums_due = 0
         self.tick()
 
-    def _begin_with(self, jotting: Jotting) -> str:
+    def _begin_with(self, jotting: TypedLine) -> str:
         """A run that begins with a reading; why it does not, in a sentence."""
         if unnamed() is None:
             return self.tr("No run is going on: prepare a test, and start it there.")
@@ -491,7 +491,7 @@ class RunStage(StageFrame):
         self._bench.begin(run, session, None)
         return ""
 
-    def _jot(self, jotting: Jotting) -> None:
+    def _jot(self, jotting: TypedLine) -> None:
         if not self._bench.is_running and (trouble := self._begin_with(jotting)):
             self.jot_line.refuse(trouble)
             return
@@ -499,7 +499,7 @@ class RunStage(StageFrame):
             self.jot_line.refuse(trouble)
         self.tick()
 
-    def _take_down(self, jotting: Jotting) -> str:
+    def _take_down(self, jotting: TypedLine) -> str:
         """Why a line was not taken down; empty when it was."""
         session, run = self._bench.session, self._bench.run
         if session is None or run is None:

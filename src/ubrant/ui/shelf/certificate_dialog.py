@@ -6,7 +6,7 @@ from datetime import date
 
 from PyQt6.QtWidgets import QCheckBox, QPlainTextEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.certificates import Check, certified, read_found
+from ubrant.core.equipment.certificates import MeterCheck, certified, read_found
 from ubrant.core.quantities.quantity import QuantityError, plain, unit_in_words
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
@@ -20,7 +20,7 @@ class CertificateDialog(Dialog):
 
     def __init__(self, name: str, today: date, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.made: Check | None = None
+        self.made: MeterCheck | None = None
         self._today = today
         self.setWindowTitle(in_a_line(self.tr("A certificate of {name}").format(name=name or self.tr("this meter"))))
         self.resize(520, 420)

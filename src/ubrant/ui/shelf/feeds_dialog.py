@@ -10,7 +10,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.methods import cautions
 from ubrant.runs.studies.mode_table import mode_table
 from ubrant.runs.studies.what_feeds import PortOf, what_feeds
-from ubrant.ui.widgets.table_dialog import Cell, TableDialog
+from ubrant.ui.widgets.table_dialog import ShownCell, TableDialog
 from ubrant.ui.widgets.text import in_a_line
 
 
@@ -27,7 +27,7 @@ class FeedsDialog(TableDialog):
         rows = [f"{in_a_line(f.candidate.name)}\n{plain(f.candidate.low_v, 3)} to {plain(f.candidate.high_v, 3)} V" for f in found.feeders]
         cells = [
             [
-                Cell(
+                ShownCell(
                     fit.text(),
                     self._more(feeder.why, feeder.energy_wh, port, gives=fit.watts is not None),
                     fit.watts is None or fit.watts[1] <= 0,
@@ -69,5 +69,5 @@ class HoursDialog(TableDialog):
             self.nothing(self.tr("Measure its modes first, and put a battery on the shelf."))
             return
         self.sentence.say("plain", self.tr("Straight from each, all of it used; what a converter takes is in the outlook."))
-        cells = [[Cell(row[j]) for row in found.cells] for j in range(len(found.sources))]
+        cells = [[ShownCell(row[j]) for row in found.cells] for j in range(len(found.sources))]
         self.fill([in_a_line(name) for name in found.sources], [f"{in_a_line(name)}\n{watts}" for name, watts in found.modes], cells)

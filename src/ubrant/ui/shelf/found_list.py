@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ubrant.core.equipment.certificates import CERTIFICATE, Check, in_order
+from ubrant.core.equipment.certificates import CERTIFICATE, MeterCheck, in_order
 from ubrant.core.meter_checks.checks import control_chart
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
@@ -23,7 +23,7 @@ class FoundList(QWidget):
 
     changed = pyqtSignal()
 
-    def __init__(self, checks: Sequence[Check], parent: QWidget | None = None) -> None:
+    def __init__(self, checks: Sequence[MeterCheck], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.checks = tuple(checks)
         self.chart = PlotView()
@@ -33,12 +33,12 @@ class FoundList(QWidget):
         self._lines.setSpacing(2)
         self._show()
 
-    def add(self, check: Check) -> None:
+    def add(self, check: MeterCheck) -> None:
         self.checks = in_order((*self.checks, check))
         self._show()
         self.changed.emit()
 
-    def _leave_out(self, check: Check) -> None:
+    def _leave_out(self, check: MeterCheck) -> None:
         self.checks = tuple(one for one in self.checks if one is not check)
         self._show()
         self.changed.emit()
@@ -61,7 +61,7 @@ class FoundList(QWidget):
             self._lines.addWidget(self.chart)
 
 
-def line_of(check: Check) -> str:
+def line_of(check: MeterCheck) -> str:
     """``2026-05-01: 2.1 ± 0.3 % too much at 10 A, by Bench meter``"""
     u = f" ± {plain(100 * check.u / abs(check.at), 2)}" if check.at else ""
     told = say(

@@ -8,7 +8,7 @@ from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.afterwards.verdicts_again import Again, Judged, heading_of, verdicts_again
-from ubrant.ui.widgets.table_dialog import Cell, TableDialog
+from ubrant.ui.widgets.table_dialog import ShownCell, TableDialog
 
 
 class VerdictsDialog(TableDialog):
@@ -25,18 +25,18 @@ class VerdictsDialog(TableDialog):
         cells = [self._of_pair(pair) for pair in found.pairs] + [self._of_sums(one) for one in found.by_sums]
         self.fill(rows, [self.tr("before"), self.tr("after"), self.tr("between"), self.tr("so")], cells)
 
-    def _of_pair(self, pair: Again) -> list[Cell]:
-        before, after = (Cell(f"{one.day}: {say(one.summary.verdict)}", one.summary.sentence) for one in (pair.before, pair.after))
+    def _of_pair(self, pair: Again) -> list[ShownCell]:
+        before, after = (ShownCell(f"{one.day}: {say(one.summary.verdict)}", one.summary.sentence) for one in (pair.before, pair.after))
         so = self.tr("it held") if pair.held else self.tr("another verdict")
         if pair.apart is not None:
             so += self.tr("; {times} × what both ± allow").format(times=plain(pair.apart, 2))
-        return [before, after, Cell(self.tr("{days} days").format(days=plain(pair.days, 2))), Cell(so, is_bad=not pair.held)]
+        return [before, after, ShownCell(self.tr("{days} days").format(days=plain(pair.days, 2))), ShownCell(so, is_bad=not pair.held)]
 
-    def _of_sums(self, one: Judged) -> list[Cell]:
-        was = Cell(self.tr("{word}, by older sums").format(word=say(one.summary.was)))
+    def _of_sums(self, one: Judged) -> list[ShownCell]:
+        was = ShownCell(self.tr("{word}, by older sums").format(word=say(one.summary.was)))
         return [
             was,
-            Cell(say(one.summary.verdict), one.summary.sentence),
-            Cell(""),
-            Cell(self.tr("another verdict by newer sums"), is_bad=True),
+            ShownCell(say(one.summary.verdict), one.summary.sentence),
+            ShownCell(""),
+            ShownCell(self.tr("another verdict by newer sums"), is_bad=True),
         ]

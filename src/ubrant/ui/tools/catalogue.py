@@ -38,7 +38,7 @@ def titles_of(nodes: Sequence[ast.AST]) -> Iterator[tuple[str, str, int]]:
                     yield SENTENCES, argument.value, node.lineno
 
 
-def gather(source: Path) -> Xml.Element:
+def translations_in(source: Path) -> Xml.Element:
     """The catalogue in Qt's own format, nothing translated yet."""
     words_of: dict[str, dict[str, list[str]]] = {}
     for path in sorted(source.rglob("*.py")):
@@ -60,7 +60,7 @@ def gather(source: Path) -> Xml.Element:
 
 def main() -> None:
     target = Path(sys.argv[1])
-    root = gather(Path(__file__).parents[2])
+    root = translations_in(Path(__file__).parents[2])
     Xml.indent(root)
     target.write_text('<?xml version="1.0" encoding="utf-8"?>\n<!DOCTYPE TS>\n' + Xml.tostring(root, encoding="unicode") + "\n", "utf-8")
     print(f"{sum(1 for _ in root.iter('message'))} sentences and words are in {target}.")

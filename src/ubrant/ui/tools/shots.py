@@ -14,7 +14,7 @@ from PyQt6.QtCore import QEventLoop, Qt, QTimer
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
 from ubrant.core.models.converter import Converter
-from ubrant.core.quantities.jot import Grammar, Jotting
+from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.demo.outlooks import SHOWINGS
@@ -87,7 +87,7 @@ def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Call
     while bench.session.progress.time_s < _MINUTES_IN * 60:
         settle(50)
         if not jotted and bench.session.progress.time_s > 1700:
-            window.run.jot_line.jotted.emit(Jotting("fan started"))
+            window.run.jot_line.jotted.emit(TypedLine("fan started"))
             jotted = True
     window.run.tick()
     shot("run", RUN)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.drawings import Chains
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.power_path import Node, PowerPath
+from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.ui.widgets.theme import NORMAL, SMALL, color, font
 
 _ROW, _BOX_H, _THICKEST, _TOP = 94.0, 46.0, 40.0, 22.0
@@ -73,7 +73,7 @@ class ChainsView(QWidget):
         place = body if inside else QRectF(body.left(), body.bottom() + 1, body.width(), 18)
         painter.drawText(place, Qt.AlignmentFlag.AlignCenter, f"{show(amount, 3)} {unit}")
 
-    def _box(self, painter: QPainter, box: QRectF, node: Node) -> None:
+    def _box(self, painter: QPainter, box: QRectF, node: PathNode) -> None:
         painter.setPen(QPen(color("ink"), 1.4))
         painter.setBrush(QBrush(color("card")))
         painter.drawRoundedRect(box, 3, 3)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ubrant.core.drawings import Bars, Chains, Drawing, Ladder, Plot
-from ubrant.core.drawings import Trace as TraceData
+from ubrant.core.drawings import TraceDrawing as TraceData
 from ubrant.ui.widgets.chains_view import ChainsView
 from ubrant.ui.widgets.plot import BarsView, LadderView, PlotView
 from ubrant.ui.widgets.trace import Trace

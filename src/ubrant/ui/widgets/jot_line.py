@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting
+from ubrant.core.quantities.jot import Grammar, JotError, TypedLine
 from ubrant.ui.widgets.forms import label, mark_amiss
 
 
@@ -17,7 +17,7 @@ class JotLine(QLineEdit):
     be corrected. ``hint`` says what was understood, and is placed by whoever places the line.
     """
 
-    jotted = pyqtSignal(Jotting)
+    jotted = pyqtSignal(TypedLine)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QBrush, QFontMetricsF, QPainter, QPainterPath, QPaintEve
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.record.power_path import Flow, Node, PowerPath
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.ui.widgets.theme import LARGE, NORMAL, SMALL, color, font
 
 _BOX_H, _MAX_RIBBON, _PIN = 54.0, 44.0, 32.0
@@ -114,11 +114,11 @@ class PowerPathView(QWidget):
         watts = f"{show(abs(flow.amount), 4 if abs(flow.amount) >= 10 else 3)} {self._path.unit}"
         return self.tr("takes {watts}").format(watts=watts) if flow.amount < 0 else self.tr("gives {watts}").format(watts=watts)
 
-    def _paint_joined(self, painter: QPainter, path: PowerPath, second: Node, flow: Flow) -> None:
+    def _paint_joined(self, painter: QPainter, path: PowerPath, second: PathNode, flow: Flow) -> None:
         """Two branches from the left into a node, one out of it to the right; an arrow at the second where it takes."""
         title, small = QFontMetricsF(font(NORMAL, bold=True)), QFontMetricsF(font(SMALL))
 
-        def width(node: Node) -> float:
+        def width(node: PathNode) -> float:
             return max(title.horizontalAdvance(node.title), small.horizontalAdvance(node.detail), 90.0) + 22
 
         first, middle, last = path.nodes
@@ -133,7 +133,7 @@ class PowerPathView(QWidget):
         self._branch(painter, QPointF(at.right(), at.center().y()), QPointF(end.left(), end.center().y()), flows[2], largest)
         for box, node in ((top_box, first), (low_box, second), (end, last)):
             self._box(painter, box, node)
-        self._box(painter, at, Node(middle.kind, middle.title, middle.detail))
+        self._box(painter, at, PathNode(middle.kind, middle.title, middle.detail))
         painter.setPen(color("quiet"))
         painter.setFont(font(NORMAL))
         painter.drawText(
@@ -195,7 +195,7 @@ class PowerPathView(QWidget):
         painter.setPen(color("current"))
         painter.drawText(QPointF(start + wide + gap, top - 13), amps)
 
-    def _box(self, painter: QPainter, box: QRectF, node: Node) -> None:
+    def _box(self, painter: QPainter, box: QRectF, node: PathNode) -> None:
         style = Qt.PenStyle.DashLine if node.kind == "leads" else Qt.PenStyle.SolidLine
         painter.setBrush(QBrush(color("card")))
         painter.setPen(QPen(color("ink"), 1.6, style))

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush
 from PyQt6.QtWidgets import QWidget
 
-from ubrant.core.record.record import Key
+from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.records import Run
-from ubrant.runs.typed.sheet import Sheet, SheetRow, cell_text, clock_at, over_days, title_of, written_note
+from ubrant.runs.typed.sheet import SheetRow, TypedSheet, cell_text, clock_at, over_days, title_of, written_note
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.theme import color, font
 
@@ -23,7 +23,7 @@ _MOST_COMING = 2
 class Draft:
     """The row that is being typed: its cells, its note, its time once it is fixed."""
 
-    cells: dict[Key, str] = field(default_factory=dict)
+    cells: dict[TapQuantity, str] = field(default_factory=dict)
     note: str = ""
     time_s: float | None = None
 
@@ -32,7 +32,7 @@ class Draft:
         return not self.cells and not self.note and self.time_s is None
 
 
-def _count(sheet: Sheet, asked: Sequence[str], *, has_draft: bool) -> int:
+def _count(sheet: TypedSheet, asked: Sequence[str], *, has_draft: bool) -> int:
     """Rows typed, the one that is typed next, and what is to come."""
     coming = max(len(asked) - len(sheet.rows) - 1, 0) if has_draft else 0
     return len(sheet.rows) + has_draft + min(coming, _MOST_COMING)
@@ -46,22 +46,22 @@ class ReadingsModel(QAbstractTableModel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.sheet = Sheet((), ())
+        self.sheet = TypedSheet((), ())
         self.run: Run | None = None
         self.draft: Draft | None = None
         self.asked: Sequence[str] = ()
         self.steps: Sequence[str] = ()
         self.says: Mapping[float, str] = {}
-        self._columns: list[Key | str] = []
+        self._columns: list[TapQuantity | str] = []
 
     def clear(self) -> None:
         """Nothing was typed, and nothing is."""
         self.beginResetModel()
-        self.sheet, self.draft = Sheet((), ()), None
+        self.sheet, self.draft = TypedSheet((), ()), None
         self.endResetModel()
 
     def show_sheet(
-        self, sheet: Sheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool, steps: Sequence[str] = ()
+        self, sheet: TypedSheet, run: Run, says: Mapping[float, str], asked: Sequence[str], *, has_draft: bool, steps: Sequence[str] = ()
     ) -> None:
         """``asked``: what the method wants at each row, those that were typed among them; ``says``: what each row says, by its time.
 
@@ -93,10 +93,10 @@ class ReadingsModel(QAbstractTableModel):
         """Its place; behind the last one where there is none."""
         return len(self.sheet.rows)
 
-    def column_at(self, column: int) -> Key | str:
+    def column_at(self, column: int) -> TapQuantity | str:
         return self._columns[column]
 
-    def place_of(self, key: Key | str) -> int:
+    def place_of(self, key: TapQuantity | str) -> int:
         return self._columns.index(key)
 
     # as Qt asks for it
@@ -156,7 +156,7 @@ class ReadingsModel(QAbstractTableModel):
             self.written.emit(number, self._columns[index.column()], str(value))
         return role == Qt.ItemDataRole.EditRole
 
-    def _text(self, place: int, typed: SheetRow | None, key: Key | str, *, editing: bool) -> str:
+    def _text(self, place: int, typed: SheetRow | None, key: TapQuantity | str, *, editing: bool) -> str:
         assert self.run is not None
         if key == "asked":
             return self.asked[place] if place < len(self.asked) else ""
@@ -178,7 +178,7 @@ class ReadingsModel(QAbstractTableModel):
         """What stood there before, the first first."""
         return f"<qt>{'<br>'.join(escape(in_a_line(self.tr('was {line}').format(line=line))) for line in typed.before)}</qt>"
 
-    def _draft_text(self, key: Key | str) -> str:
+    def _draft_text(self, key: TapQuantity | str) -> str:
         assert self.run is not None and self.draft is not None
         if key == "time":
             return clock_at(self.run, self.draft.time_s) if self.draft.time_s is not None else self.tr("now")
@@ -186,6 +186,6 @@ class ReadingsModel(QAbstractTableModel):
             return self.draft.note
         return self.draft.cells.get(key, "") if isinstance(key, tuple) else ""
 
-    def _alignment(self, key: Key | str) -> Qt.AlignmentFlag:
+    def _alignment(self, key: TapQuantity | str) -> Qt.AlignmentFlag:
         across = Qt.AlignmentFlag.AlignRight if isinstance(key, tuple) or key == "says" else Qt.AlignmentFlag.AlignLeft
         return across | Qt.AlignmentFlag.AlignVCenter

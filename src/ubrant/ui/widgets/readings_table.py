@@ -9,14 +9,14 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, QPoint, Qt, QTimer, pyqtSi
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QVBoxLayout, QWidget
 
-from ubrant.core.quantities.jot import Grammar, JotError, Jotting
-from ubrant.core.record.record import Key
+from ubrant.core.quantities.jot import Grammar, JotError, TypedLine
+from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.records import Run
-from ubrant.methods.rows import Row
-from ubrant.runs.typed.edits import Change
+from ubrant.methods.rows import Prompt
+from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.sheet import (
-    Sheet,
     SheetRow,
+    TypedSheet,
     as_text,
     at_time,
     cell_text,
@@ -88,8 +88,8 @@ class _View(QTableView):
             self.asked_for.emit(event.globalPos())
 
 
-def _marked(mark: str) -> Jotting:
-    return Jotting("", mark=mark, line=mark)
+def _marked(mark: str) -> TypedLine:
+    return TypedLine("", mark=mark, line=mark)
 
 
 class ReadingsTable(QWidget):
@@ -97,7 +97,7 @@ class ReadingsTable(QWidget):
 
     changed = pyqtSignal(list, str)
     """Changes to what was typed, and what to call them."""
-    typed = pyqtSignal(Jotting)
+    typed = pyqtSignal(TypedLine)
     closed = pyqtSignal()
     """A cell was written into, and is left: the table can be shown anew."""
 
@@ -111,16 +111,16 @@ class ReadingsTable(QWidget):
         self.grammar: Callable[[], Grammar] = Grammar
         self.now_s: Callable[[], float] = lambda: 0.0
         self.needs_times = False
-        self._row: Row | None = None
-        self._whole: Sequence[Key] = ()
-        self._questioned: Jotting | None = None
+        self._row: Prompt | None = None
+        self._whole: Sequence[TapQuantity] = ()
+        self._questioned: TypedLine | None = None
         self.stamp_button = button(self.tr("Stamp now"), self.stamp)
         self.mark_button = button(self.tr("Mark"), lambda: None)
         self.paste_button = button(self.tr("Paste rows"), self.paste)
         self.leave_button = button(self.tr("Leave out"), self._leave_out)
         self.delete_button = button(self.tr("Delete row"), self._delete)
         self._build()
-        self._to_read: list[tuple[int, Key | str, str]] = []
+        self._to_read: list[tuple[int, TapQuantity | str, str]] = []
         self._discards = False
         self._once_left = QTimer(self)
         self._once_left.setSingleShot(True)
@@ -189,12 +189,12 @@ class ReadingsTable(QWidget):
 
     def show_sheet(
         self,
-        sheet: Sheet,
+        sheet: TypedSheet,
         run: Run,
         says: Mapping[float, str],
         asked: Sequence[str] = (),
-        next_row: Row | None = None,
-        usual: Sequence[Key] = (),
+        next_row: Prompt | None = None,
+        usual: Sequence[TapQuantity] = (),
         *,
         has_draft: bool,
         steps: Sequence[str] = (),
@@ -254,7 +254,7 @@ class ReadingsTable(QWidget):
         empty = [k for k in (*self._whole, *self.model.sheet.columns) if k in self.model.sheet.columns and k not in self.draft.cells]
         self._go(self.model.draft_row, empty[0] if empty else "note")
 
-    def _go(self, place: int, key: Key | str) -> None:
+    def _go(self, place: int, key: TapQuantity | str) -> None:
         index = self.model.index(place, self.model.place_of(key))
         selection = self.view.selectionModel()
         assert selection is not None
@@ -313,7 +313,7 @@ class ReadingsTable(QWidget):
         self._tell("")
         self.typed.emit(replace(jotting, after_start_s=moment))
 
-    def _wanted(self, mark: str) -> Sequence[Key]:
+    def _wanted(self, mark: str) -> Sequence[TapQuantity]:
         return self._row.wanted_with(mark) if self._row is not None else ()
 
     def take_typed(self, text: str) -> None:
@@ -326,7 +326,7 @@ class ReadingsTable(QWidget):
         empty = [k for k in self._whole if k not in self.draft.cells]
         self._written(0, empty[0] if empty else "note", text)
 
-    def give_back(self, jotting: Jotting, sentence: str) -> None:
+    def give_back(self, jotting: TypedLine, sentence: str) -> None:
         """A row that could not be taken down stands again as it was typed, and why it could not."""
         columns = self.model.sheet.columns
         cells = {key: cell_text(r) for r in jotting.readings if (key := column_of(r, columns)) in columns}
@@ -346,7 +346,7 @@ class ReadingsTable(QWidget):
             self._written(number, key, text)
         self.closed.emit()
 
-    def _written(self, number: int, key: Key | str, text: str) -> None:
+    def _written(self, number: int, key: TapQuantity | str, text: str) -> None:
         row = next((r for r in self.model.sheet.rows if r.number == number), None)
         try:
             if not number and self.draft is not None:
@@ -358,7 +358,7 @@ class ReadingsTable(QWidget):
         except JotError as error:
             self._tell(str(error))
 
-    def _written_anew(self, key: Key | str, text: str) -> None:
+    def _written_anew(self, key: TapQuantity | str, text: str) -> None:
         draft = self.draft
         assert draft is not None and self.model.run is not None
         self._tell("")
@@ -382,7 +382,7 @@ class ReadingsTable(QWidget):
         else:
             self.to_next()
 
-    def _written_again(self, typed: SheetRow, key: Key | str, text: str) -> None:
+    def _written_again(self, typed: SheetRow, key: TapQuantity | str, text: str) -> None:
         assert self.model.run is not None
         self._tell("")
         if key == "time":
@@ -396,7 +396,7 @@ class ReadingsTable(QWidget):
             change = with_cell(typed, key, text)
         self._ask([change], self.tr("change a reading"))
 
-    def _ask(self, changes: Sequence[Change | None], name: str) -> None:
+    def _ask(self, changes: Sequence[RowChange | None], name: str) -> None:
         made = [c for c in changes if c is not None]
         if made:
             self.changed.emit(made, name)

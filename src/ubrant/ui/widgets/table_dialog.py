@@ -19,7 +19,7 @@ _FEW = 4
 
 
 @dataclass(frozen=True)
-class Cell:
+class ShownCell:
     """What stands in it, more for who rests there, and whether it is a warning."""
 
     text: str
@@ -44,7 +44,7 @@ class TableDialog(Dialog):
         layout.addWidget(self.table, 1)
         layout.addWidget(button(self.tr("Close"), self.accept))
 
-    def fill(self, rows: Sequence[str], columns: Sequence[str], cells: Sequence[Sequence[Cell]]) -> None:
+    def fill(self, rows: Sequence[str], columns: Sequence[str], cells: Sequence[Sequence[ShownCell]]) -> None:
         """Everything at once."""
         self.table.setRowCount(len(rows))
         self.table.setColumnCount(len(columns))

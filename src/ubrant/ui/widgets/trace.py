@@ -10,7 +10,7 @@ from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QBrush, QFocusEvent, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from ubrant.core.drawings import Trace as TraceData
+from ubrant.core.drawings import TraceDrawing as TraceData
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import Array, Series, no_readings
 from ubrant.core.record.pyramid import Pyramid

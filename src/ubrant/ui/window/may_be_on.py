@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ubrant.bench.orders import Order
-from ubrant.bench.switched_on import Ledger, SwitchedOn
+from ubrant.bench.switched_on import SwitchedOn, SwitchedOnLedger
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.runs.kept.left_on import may_be_on, question
 from ubrant.ui.common.workbench import Workbench
@@ -33,7 +33,7 @@ class MayBeOn(QWidget):
 
     def __init__(self, bench: Workbench, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._bench, self._ledger = bench, Ledger()
+        self._bench, self._ledger = bench, SwitchedOnLedger()
         self._beats = 0
         self._asked: dict[str, tuple[SwitchedOn, Callout]] = {}
         self._under_way: set[str] = set()
@@ -122,11 +122,11 @@ class MayBeOn(QWidget):
         )
 
     def _switch_off(self, entry: SwitchedOn, *, agreed: bool) -> None:
-        from ubrant.runs.making.still_on import Tried, switch_off, tell_run
+        from ubrant.runs.making.still_on import SwitchedOff, switch_off, tell_run
 
         def done(tried: object) -> None:
             self._under_way.discard(entry.address)
-            if not isinstance(tried, Tried) or entry.address not in self._asked:
+            if not isinstance(tried, SwitchedOff) or entry.address not in self._asked:
                 return
             if not tried.is_off:
                 self._offer(entry, tried.sentence, agreed=tried.asks_first)

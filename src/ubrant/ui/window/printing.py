@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 _DOTS_AN_INCH = 200
 
 
-class Pages(QObject):
+class PrintedPages(QObject):
     """A PDF's pages, drawn for a printer one after the other."""
 
     def __init__(self, pdf: bytes, parent: QObject | None = None) -> None:
@@ -50,5 +50,5 @@ def preview(pdf: bytes, title: str, parent: QWidget | None, open_dialog: Callabl
         printer.setDocName(title)
     dialog.setWindowTitle(title)
     dialog.resize(900, 680)
-    dialog.paintRequested.connect(Pages(pdf, dialog).print_on)
+    dialog.paintRequested.connect(PrintedPages(pdf, dialog).print_on)
     open_dialog(dialog)
