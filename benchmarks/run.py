@@ -81,7 +81,7 @@ def importing() -> str:
     from ubrant.core.record.pyramid import Pyramid
     from ubrant.logbook.logbook import Logbook
     from ubrant.logbook.logs.read import read_log
-    from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+    from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 
     n = 1_000_000
     t = np.arange(n) * 1.0
@@ -96,7 +96,7 @@ def importing() -> str:
             logbook = Logbook(Path(folder) / f"{name}.ubrant")
 
             def ours(path: Path = path, logbook: Logbook = logbook) -> None:
-                run = keep(logbook, judged(from_log(read_log(path)), LogOptions(said={"cutoff": "11 V"})), None)
+                run = keep(logbook, under_options(from_log(read_log(path)), LogOptions(said={"cutoff": "11 V"})), None)
                 Pyramid(logbook.series(run.id, "battery", "V"))
 
             def theirs(path: Path = path) -> None:
@@ -181,7 +181,7 @@ def outlook_draws() -> str:
     """1 000 draws of a 24 h day at 1 min against one; and what a drag redraws, coarse."""
     from ubrant.core.outlook.answers import look_quickly
     from ubrant.core.outlook.draws import draws
-    from ubrant.core.outlook.walk import walk
+    from ubrant.core.outlook.walk import walk_kit
     from ubrant.runs.kits.kit_file import kit_of
     from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of
 
@@ -195,7 +195,7 @@ def outlook_draws() -> str:
     kit = kit_of(kit_part_of(rows, "08:00"))
     many = draws(kit, 1000)
     day = 86400.0
-    mine, other, ratio = paired(lambda: walk(kit, many, 60.0, day), lambda: walk(kit, None, 60.0, day), 5)
+    mine, other, ratio = paired(lambda: walk_kit(kit, many, 60.0, day), lambda: walk_kit(kit, None, 60.0, day), 5)
     times = []
     for _ in range(9):
         start = time.perf_counter()

@@ -148,7 +148,7 @@ def point(time_s: float, from_s: float, input_v: float = 12.0, load: float = 1.0
 
 def walked(steps: Any, answer: Callable[[Any], Any] = lambda step: None) -> list[Any]:
     """Every step in turn, answered by a function."""
-    from ubrant.methods.steps import walk
+    from ubrant.methods.steps import carry_out_steps
 
     seen: list[Any] = []
 
@@ -156,7 +156,7 @@ def walked(steps: Any, answer: Callable[[Any], Any] = lambda step: None) -> list
         seen.append(step)
         return answer(step)
 
-    walk(steps, carry_out)
+    carry_out_steps(steps, carry_out)
     return seen
 
 

@@ -19,7 +19,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import entries
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.ui.widgets import theme
 from ubrant.ui.window.shell import FINDINGS, RUN, MainWindow
 
@@ -190,7 +190,7 @@ def keep_discharge(book: Logbook, unit: Unit | None = None, hours: float = 5.0) 
     told = LogOptions(
         said={"cutoff": "11 V"}, meters={"battery": Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")}, unit=unit, full=True
     )
-    return keep(book, judged(kept, told), unit)
+    return keep(book, under_options(kept, told), unit)
 
 
 def start(window, qtbot, speed=math.inf, **fields):

@@ -318,7 +318,7 @@ def list_verdicts(
     logbook: Path = typer.Argument(..., help="A logbook."), as_json: bool = typer.Option(False, "--json", help="As one JSON object.")
 ) -> None:
     """Verdicts that were measured again: how many held, which did not, which a newer version of the sums has changed."""
-    from ubrant.runs.afterwards.verdicts_again import again_to_json, heading_of, verdicts_again
+    from ubrant.runs.afterwards.verdicts_again import again_to_json, unit_and_method, verdicts_again
 
     book = _open(logbook)
     found = verdicts_again(book)
@@ -328,7 +328,7 @@ def list_verdicts(
         return
     for pair in found.pairs:
         words = f"{pair.before.day} {pair.before.summary.verdict} → {pair.after.day} {pair.after.summary.verdict}"
-        print(visible(f"{heading_of(pair)}: {words}"))
+        print(visible(f"{unit_and_method(pair)}: {words}"))
     print(visible(found.sentence()))
 
 

@@ -191,7 +191,7 @@ def test_a_method_that_fails_ends_the_run_with_the_load_off():
     def broken(plan):
         for step in discharge(plan):
             yield step
-            if type(step).__name__ == "LoadOn":
+            if type(step).__name__ == "SwitchLoadOn":
                 raise RuntimeError("a slip in the method")
 
     rig = Rig()

@@ -138,7 +138,7 @@ def test_a_load_that_its_own_time_limit_ended_is_not_said_to_be_empty():
         try:
             while True:
                 step = walked.send(answer)
-                answer = yield replace(step, at_most_s=600.0) if type(step).__name__ == "LoadOn" else step
+                answer = yield replace(step, at_most_s=600.0) if type(step).__name__ == "SwitchLoadOn" else step
         except StopIteration:
             return
 

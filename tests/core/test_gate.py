@@ -12,7 +12,7 @@ from tests.making import falling
 from tests.methods.discharge.making import record
 from ubrant.core.battery.conditions import at_reference, reference_c
 from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, last_alive, went_dark
-from ubrant.core.battery.parts import discharges
+from ubrant.core.battery.parts import discharges_in
 from ubrant.core.gate.battery import BATTERY_CHECKS, BatteryFacts
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, REFUSES, objections
 from ubrant.core.gate.readings import READING_CHECKS
@@ -133,9 +133,9 @@ def test_discharges_with_charges_between():
     amps = np.concatenate((np.full(50, 10.0), np.full(60, -10.0), np.full(40, 10.0), np.full(5, -0.1), np.full(20, 10.0)))
     volts = np.where(amps > 0, 12.8, 13.8)
     time = 60.0 * np.arange(len(amps))
-    assert discharges(time, volts, amps) == [(0, 49), (50, len(amps) - 1)]
-    assert discharges(time, volts, -amps) == [(0, 49), (50, len(amps) - 1)]
-    assert discharges(time, np.full(len(amps), 12.8), np.abs(amps)) == [(0, len(amps) - 1)]
+    assert discharges_in(time, volts, amps) == [(0, 49), (50, len(amps) - 1)]
+    assert discharges_in(time, volts, -amps) == [(0, 49), (50, len(amps) - 1)]
+    assert discharges_in(time, np.full(len(amps), 12.8), np.abs(amps)) == [(0, len(amps) - 1)]
 
 
 @pytest.mark.parametrize(

@@ -28,12 +28,12 @@ from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
 from ubrant.core.uncertainty.value import (
     Draw,
     Value,
+    as_of_run,
     as_read,
     come_true,
     digit,
     exactly,
     mean_of,
-    of_run,
     scattered,
     total_of,
     within,
@@ -70,7 +70,7 @@ def test_two_of_which_nobody_said_what_meters_they_are_share_nothing_where_they_
     bare = Accuracy(0.01, 0.0, "A")
     apart = as_read(10.0, bare, "input") / as_read(10.0, bare, "output")
     assert apart.u == pytest.approx(math.sqrt(2) * 0.01 / math.sqrt(3))
-    first, second = (of_run(as_read(10.0, bare), name) for name in ("first", "second"))
+    first, second = (as_of_run(as_read(10.0, bare), name) for name in ("first", "second"))
     assert (first / second).u == pytest.approx(math.sqrt(2) * 0.01 / math.sqrt(3))
 
 
@@ -84,17 +84,17 @@ def test_identity_outlives_files_and_workers(through):
         told = json.loads(json.dumps([(encode(source), u) for source, u in value.parts.items()]))
         return Value(value.value, {decode(ErrorSource, source): u for source, u in told})
 
-    one, two = (of_run(kept(10.0 + wrong_by(AMPS, 10.0, 0.0)), name) for name in ("one", "two"))
+    one, two = (as_of_run(kept(10.0 + wrong_by(AMPS, 10.0, 0.0)), name) for name in ("one", "two"))
     assert (one / two).u == pytest.approx(math.sqrt(2) * 0.25 * 0.01 / math.sqrt(3)), (
         "all but a quarter of the gain, which is each run's own"
     )
 
 
 def test_a_zero_that_was_read_anew_is_each_runs_own():
-    parts = [of_run(as_read(10.0, AMPS), name, zeros=False) for name in ("one", "two")]
+    parts = [as_of_run(as_read(10.0, AMPS), name, zeros=False) for name in ("one", "two")]
     zeros = [u for s, u in (parts[0] - parts[1]).parts.items() if s.kind is ErrorKind.ZERO]
     assert [abs(u) for u in zeros] == pytest.approx([0.05 / math.sqrt(3)] * 2)
-    same = [of_run(as_read(10.0, AMPS), name) for name in ("one", "two")]
+    same = [as_of_run(as_read(10.0, AMPS), name) for name in ("one", "two")]
     assert not any(u for s, u in (same[0] - same[1]).parts.items() if s.kind is ErrorKind.ZERO)
 
 

@@ -21,7 +21,7 @@ from ubrant.bench.switched_on import AddressHeld, SwitchedOn, SwitchedOnLedger, 
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.kept.accounts import account_of
 from ubrant.runs.kept.left_on import may_be_on
-from ubrant.runs.making.still_on import person_looked, settle, switch_off, tell_run
+from ubrant.runs.making.still_on import person_looked, switch_off, tell_run, tell_switched_off
 
 STUB = Path(__file__).parent / "driver_stub"
 MOMENTS = [pytest.param(n, marks=() if n < 6 else pytest.mark.slow) for n in range(60)]
@@ -104,7 +104,7 @@ def test_kill_9_on_instruments(number, scene):
     assert (entry.whose.logbook, entry.whose.run, entry.outcome["by"]) == (str(bench.path), 1, "guardian")
     logbook = Logbook(bench.path)
     assert may_be_on(SwitchedOnLedger()) == []
-    (said,) = settle(SwitchedOnLedger(), logbook)
+    (said,) = tell_switched_off(SwitchedOnLedger(), logbook)
     assert "was switched off by the guardian" in said
     assert SwitchedOnLedger().entries() == []
     assert [e.event.kind for e in logbook.events(1)][-1] == "guardian_off"

@@ -19,7 +19,7 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import new_run
 from ubrant.logbook.seals import damage_of, teach
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.accounts import account_of
 
 METER = Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA")
@@ -50,7 +50,7 @@ def sound(tmp_path_factory):
     for every_s in (20.0, 45.0, 60.0):
         body = falling(every_s=every_s)
         made = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
-        run = keep(book, judged(made, LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=unit)), unit)
+        run = keep(book, under_options(made, LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=unit)), unit)
         book.note(run.id, 600.0, "case warm")
     said = said_of(book)
     book.close()

@@ -18,7 +18,7 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.methods.method import MethodError
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep, read_file
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, read_file, under_options
 from ubrant.runs.kept.accounts import account_of_stored
 
 HEAD = "time / s,voltage / V,current / A\n"
@@ -141,7 +141,7 @@ def formats(tmp_path_factory):
     folder = tmp_path_factory.mktemp("sound")
     body = falling(every_s=600.0)
     book = Logbook(folder / "b.ubrant")
-    made = judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a)), LogOptions(said={"cutoff": "11 V"}))
+    made = under_options(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a)), LogOptions(said={"cutoff": "11 V"}))
     run = keep(book, made, book.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4")))
     book.note(run.id, 600.0, "case warm")
     export_csv(book.kept(run), folder / "own.csv")

@@ -77,7 +77,7 @@ def test_what_leaves_is_what_was_written(sound, before, tmp_path, seed):  # noqa
 def damaged(tmp_path):
     """A logbook of two runs, the second with a reading that is another than was written."""
     from ubrant.logbook.logs.log_file import LogFile
-    from ubrant.runs.coming_in.bringing_in import from_log, judged, keep
+    from ubrant.runs.coming_in.bringing_in import from_log, keep, under_options
 
     path = tmp_path / "book.ubrant"
     book = Logbook(path)
@@ -85,7 +85,7 @@ def damaged(tmp_path):
     for every_s in (30.0, 60.0):
         body = falling(every_s=every_s)
         made = from_log(LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a))
-        keep(book, judged(made, LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=unit)), unit)
+        keep(book, under_options(made, LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=unit)), unit)
     book.close()
     raw = sqlite3.connect(path)
     raw.execute("UPDATE piece SET value = zeroblob(length(value)) WHERE channel_id = (SELECT max(id) FROM channel)")

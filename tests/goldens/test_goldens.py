@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from ubrant.runs.accounts import account_of_stored
-from ubrant.runs.bringing_in import LogOptions, read_file
 
 from ubrant.core.account import Account, account_to_json
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
+from ubrant.runs.kept.accounts import account_of_stored
 
 DATA = Path(__file__).parent / "data"
 FINDINGS = json.loads((DATA / "findings.json").read_text("utf-8"))

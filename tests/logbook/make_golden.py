@@ -10,7 +10,7 @@ from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.file import FORMAT
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 
 GOLDEN = Path(__file__).parent / "golden"
 
@@ -24,7 +24,7 @@ def main() -> None:
     body = falling(every_s=60.0)
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
     told = LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 % + 3 mV", "0.5 % + 5 mA", "", ""), unit=unit, temperature_c=20.0)
-    run = keep(logbook, judged(from_log(log), told), unit)
+    run = keep(logbook, under_options(from_log(log), told), unit)
     logbook.note(run.id, 600.0, "case warm")
     logbook.close()
 

@@ -7,7 +7,7 @@ import pytest
 from tests.window import answered, click, needs, settle
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.guessing import guess
-from ubrant.logbook.logs.read import sheet_of
+from ubrant.logbook.logs.read import table_in
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog, learnt
 
@@ -50,7 +50,7 @@ def sheet(folder, order: str):
 def test_by_content(tmp_path, order, label_v, places):
     """Clock times, even steps, counters that grow unevenly, volts like the label's or the steadier, watts that are the product of two."""
     path, names = sheet(tmp_path, order)
-    made = sheet_of(path)
+    made = table_in(path)
     assert made is not None
     assert {key: names[k] for key, k in guess(made, label_v).items()} == places
 

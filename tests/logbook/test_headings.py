@@ -2,7 +2,7 @@
 
 import pytest
 
-from ubrant.logbook.logs.headings import choose, read_heading
+from ubrant.logbook.logs.headings import fitting_columns, read_heading
 
 
 @pytest.mark.parametrize(
@@ -40,7 +40,7 @@ def test_says_what_cannot_be(text):
 
 
 def chosen(quantity: str, *texts: str) -> list[str]:
-    return [h.text for h in choose([read_heading(t, k) for k, t in enumerate(texts)], quantity)]
+    return [h.text for h in fitting_columns([read_heading(t, k) for k, t in enumerate(texts)], quantity)]
 
 
 def test_settings_and_limits_are_not_readings():

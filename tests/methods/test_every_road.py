@@ -16,7 +16,7 @@ from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.logbook import Logbook
 from ubrant.methods.registry import entries
 from ubrant.runs.coming_in.bringing_in import LogOptions, keep, read_file, unit_for
-from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, others_of
+from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, other_runs
 from ubrant.runs.typed.jot_heads import export_jots
 
 WAVES = [e.key for e in entries() if e.method.log == "wave"]
@@ -48,7 +48,7 @@ class Runs:
         run, session = by_hand(self.book, method, SAMPLES[method].prepared(method, by_hand=True), SAMPLES[method].lines)
         kept = account_of(self.book, self.book.run(run.id))[1]
         assert not kept.trouble
-        as_kept(live_account(run, session, others=others_of(self.book, self.book.run(run.id))), kept)
+        as_kept(live_account(run, session, others=other_runs(self.book, self.book.run(run.id))), kept)
         return self.book.run(run.id), kept
 
     def of_log(self, method):

@@ -10,7 +10,7 @@ from scipy.optimize import curve_fit
 
 from tests.making import part
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, hours_at
-from ubrant.core.battery.recharge import efficiencies, recharge_of
+from ubrant.core.battery.recharge import recharge_of, round_trip
 from ubrant.core.battery.resistance import two_step
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.models.cell import Pack, PackParameters
@@ -102,7 +102,7 @@ def test_charge_efficiency_of_a_cycle():
     )
     out_q = Finding("charge", "", circuit.charge_ah, "Ah", (part("current gain", 0.005 / math.sqrt(3) * circuit.charge_ah),), "")
     out_e = Finding("energy", "", circuit.energy_wh, "Wh", (part("current gain", 0.005 / math.sqrt(3) * circuit.energy_wh),), "")
-    coulombic, energy = efficiencies(out_q, out_e, put_in)
+    coulombic, energy = round_trip(out_q, out_e, put_in)
     assert coulombic.value == pytest.approx(100.0, rel=5e-4)
     assert energy.value == pytest.approx(100 * circuit.energy_wh / circuit.charged_wh, rel=1e-3)
     assert coulombic.expanded_uncertainty < 0.01  # one meter for both: its gain cancels

@@ -16,9 +16,9 @@ from ubrant.core.outlook.answers import look, size
 from ubrant.core.outlook.duty import parse_duty
 from ubrant.core.outlook.kit import SUN, DischargeCurve, Input, Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Uncertain
-from ubrant.core.outlook.walk import walk
+from ubrant.core.outlook.walk import walk_kit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, under_options
 from ubrant.runs.kept.accounts import account_of_stored
 from ubrant.runs.kits.measured import source_of
 
@@ -76,7 +76,7 @@ def test_a_sun_curve_in_closed_form():
         (Input("panel", Uncertain(60.0), parse_duty("06:00 to 18:00"), SUN),),
         starts_s=6 * 3600.0,
     )
-    found = walk(day, step_s=60.0, horizon_s=12 * 3600.0)
+    found = walk_kit(day, step_s=60.0, horizon_s=12 * 3600.0)
     assert 1000 * (found.left[-1, 0] - 0.1) == pytest.approx(2 * 60 * 12 / math.pi, rel=1e-5)
 
 
@@ -114,7 +114,7 @@ def test_a_pybamm_cell_at_another_power(measured_w, asked_w):
     options = LogOptions(
         said={"cutoff": f"{UNTIL_V} V"}, accuracies=("0.1 %", "0.5 %", "", ""), unit=Unit("Cell", "battery", "5 Ah 3.7 V li-ion"), full=True
     )
-    stored = judged(from_log(log), options)
+    stored = under_options(from_log(log), options)
     record = stored.record()
     source = source_of(stored.run, record, account_of_stored(record))
     assert source is not None

@@ -14,10 +14,10 @@ from ubrant.core.outlook.kit import Source, Way
 from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.shelf_order import newest_of
 from ubrant.runs.kits.measured import measured_in
-from ubrant.runs.studies.choosing_for import _choice, _ranked, choices_for, chosen_sentence, table_of
+from ubrant.runs.studies.choosing_for import _choice, _ranked, choices_for, chosen_sentence, rank_table
 from ubrant.ui.compare.choose_dialog import ChooseDialog
 
 
@@ -27,7 +27,7 @@ def pack(logbook, name: str, share: float = 1.0) -> None:
     options = LogOptions(
         said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=True, temperature_c=20.0
     )
-    keep(logbook, judged(from_log(LogFile("p.csv", body.time_s * share, body.voltage_v, body.current_a)), options), unit)
+    keep(logbook, under_options(from_log(LogFile("p.csv", body.time_s * share, body.voltage_v, body.current_a)), options), unit)
 
 
 @pytest.fixture(autouse=True)
@@ -94,7 +94,7 @@ def test_through_the_window(bench_window, qtbot):
 
 
 def test_by_size_and_by_price_only_where_they_are_known(shelf):
-    before, _ = table_of(choices_for(shelf, Uncertain(57.0, 0.5), None))
+    before, _ = rank_table(choices_for(shelf, Uncertain(57.0, 0.5), None))
     assert not {"Wh per litre", "Wh per price", "connectors", "long enough"} & set(before)
     pack_a = next(u for u in shelf.units() if u.name == "Pack A")
     shelf.keep_unit(replace(pack_a, facts=UnitFacts(price="199 €", volume_l=4.0, connectors="ring terminals")))
@@ -102,7 +102,7 @@ def test_by_size_and_by_price_only_where_they_are_known(shelf):
     one = next(c for c in found if c.name == "Pack A straight")
     assert one.wh_per_l == pytest.approx(shelf_energy(one) / 4.0, rel=0.01)
     assert one.wh_per_money == pytest.approx(shelf_energy(one) / 199.0, rel=0.01)
-    columns, rows = table_of(found)
+    columns, rows = rank_table(found)
     line = rows[found.index(one)]
     assert line[columns.index("Wh per price")].endswith("per €")
     assert line[columns.index("connectors")] == "ring terminals"
@@ -130,7 +130,9 @@ def test_a_whole_run_counts_before_a_later_one_that_was_stopped(logbook):
     stopped = falling(hours=1.0, end_v=12.6)
     for unit in (tried, only):
         options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=True)
-        part = keep(logbook, judged(from_log(LogFile("part.csv", stopped.time_s, stopped.voltage_v, stopped.current_a)), options), unit)
+        part = keep(
+            logbook, under_options(from_log(LogFile("part.csv", stopped.time_s, stopped.voltage_v, stopped.current_a)), options), unit
+        )
     measured = measured_in(logbook)
     assert newest_of(logbook, tried.id).id != whole.id
     assert (measured.newest("source", "Tried"), measured.newest("source", "Only")) == (whole.id, part.id)
@@ -180,7 +182,7 @@ def test_jobs_a_charge_does_and_how_many_of_its_own_batteries_it_is_worth(shelf)
     one = told(shelf, own_wh=20.0)["Pack A straight"]
     assert one.jobs == pytest.approx(one.seconds / 2700)
     assert one.of_own == pytest.approx(one.seconds / 3600 * 57.0 / 20.0)
-    headings, rows = table_of([one])
+    headings, rows = rank_table([one])
     assert rows[0][headings.index("jobs per charge")] == f"{one.jobs:.0f}"
     assert "starts it" not in headings
     assert told(shelf)["Pack A straight"].of_own is None

@@ -9,7 +9,7 @@ from tests.making import falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.studies.compare import compared_runs, pair_of
 
 
@@ -24,7 +24,7 @@ def run_of(logbook, name: str, ohm: float, celsius: float | None = 20.0, every_s
     options = LogOptions(
         said={"cutoff": "11 V"}, meters={"battery": Meter("M", "0.1 %", "0.5 % + 5 mA")}, unit=unit, full=full, temperature_c=celsius
     )
-    return keep(logbook, judged(from_log(LogFile(f"{name}.csv", time, volts, amps)), options), unit).id
+    return keep(logbook, under_options(from_log(LogFile(f"{name}.csv", time, volts, amps)), options), unit).id
 
 
 def compared(logbook, **other):

@@ -24,7 +24,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.records import StoredJot, entries_of
 from ubrant.methods.method import LoadRating
 from ubrant.methods.registry import method_of
-from ubrant.methods.steps import walk
+from ubrant.methods.steps import carry_out_steps
 from ubrant.runs.kept.accounts import account_of_stored
 
 HERE = Path(__file__).parent
@@ -213,7 +213,7 @@ def of_test(head_line: str) -> Iterator[str]:
         yield from (f"told on a bench: {text_of(line)}" for line in method.step_lines(made, expected))
         yield f"wired: {text_of(method.wiring(made))}"
         steps: list[Any] = []
-        walk(method.steps(made), lambda step: steps.append(step) if len(steps) < _MOST_STEPS else None)
+        carry_out_steps(method.steps(made), lambda step: steps.append(step) if len(steps) < _MOST_STEPS else None)
         yield from _in_short([f"step: {text_of(step)}" for step in steps])
     except (ValueError, NotImplementedError) as error:
         yield f"no steps: {error}"

@@ -14,7 +14,7 @@ from ubrant.core.outlook.kit import Input, Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Uncertain
 from ubrant.core.quantities.label import parse_label
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, under_options
 from ubrant.runs.kept.accounts import account_of_stored
 from ubrant.runs.kits.measured import source_of
 
@@ -75,7 +75,7 @@ def measured(rng: np.random.Generator, text: str, pack: PackParameters, cutoff: 
     log = LogFile("pack.csv", time, shown_v, shown_a)
     unit = Unit("Pack", "battery", text)
     options = LogOptions(said={"cutoff": f"{cutoff} V"}, accuracies=(VOLTS, AMPS, "", ""), unit=unit, full=True)
-    stored = judged(from_log(log), options)
+    stored = under_options(from_log(log), options)
     record = stored.record()
     found = source_of(stored.run, record, account_of_stored(record))
     assert found is not None, account_of_stored(record).trouble

@@ -13,7 +13,7 @@ from ubrant.core.compare.difference import Shared, difference_of
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, under_options
 from ubrant.runs.kept.accounts import account_of_stored
 
 GAIN_V, ZERO_V, GAIN_A, ZERO_A = 0.001, 0.005, 0.005, 0.01
@@ -44,7 +44,7 @@ def delivered(rng: np.random.Generator, ah: float, wrong: Wrong) -> tuple[float,
     shown_a = np.full(end, amps) * wrong.gain_a * own + wrong.zero_a + rng.normal(0, 0.002, end)
     log = LogFile("x.csv", np.r_[late - 40.0, late - 20.0, time[:end]] + 60, np.r_[13.4, 13.4, shown_v], np.r_[0.0, 0.0, shown_a])
     options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": METER}, unit=UNIT, full=True)
-    return true, account_of_stored(judged(from_log(log), options).record()).findings["charge"]
+    return true, account_of_stored(under_options(from_log(log), options).record()).findings["charge"]
 
 
 def test_pairs_of_runs(share):
@@ -123,7 +123,7 @@ def test_what_is_not_one_meter_does_not_cancel(change):
     from ubrant.runs.studies.compare import Compared, shared_by
 
     def one(meter: Meter, number: int) -> Compared:
-        stored = judged(
+        stored = under_options(
             from_log(LogFile("x.csv", np.arange(5.0) * 60, np.full(5, 13.0), np.full(5, 1.0))),
             LogOptions(meters={"battery": meter}, unit=UNIT),
         )

@@ -26,7 +26,7 @@ from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 from ubrant.runs.making.begin import start_by_hand
 from ubrant.runs.typed.edits import Edits, RowChange
 from ubrant.runs.typed.jot_heads import export_jots
-from ubrant.runs.typed.sheet import as_text, changes_of_paste, sheet_of, spread_over, typed_row, with_cell
+from ubrant.runs.typed.sheet import as_text, changes_of_paste, line_of_cells, sheet_of, spread_over, with_cell
 
 Cells = dict[tuple[str, str], str]
 TABLES = [key for key in BY_HAND if method_of(key).by_hand(SAMPLES[key].prepared(key, by_hand=True)).columns and key not in {"notes"}]
@@ -102,7 +102,7 @@ def test_every_cell_by_every_way(key, sets, book, tmp_path):
         expected = [meant(cells) for cells in rows]
         columns = columns_of(key)
         run, session = start_by_hand(book, method_of(key), SAMPLES[key].prepared(key, by_hand=True), lambda: PacedClock(float("inf")))
-        typed = [RowChange(60.0 * n, typed_row(cells, columns)) for n, cells in enumerate(rows, start=1)]
+        typed = [RowChange(60.0 * n, line_of_cells(cells, columns)) for n, cells in enumerate(rows, start=1)]
         edits = Edits(book, run, typed, session)
         edits.do()
         assert kept(book.jots(run.id)) == expected
@@ -162,7 +162,7 @@ def test_it_is_the_same_when_the_logbook_is_opened_again(tmp_path):
     for key in TABLES:
         run, session = start_by_hand(book, method_of(key), SAMPLES[key].prepared(key, by_hand=True), lambda: PacedClock(float("inf")))
         Edits(
-            book, run, [RowChange(60.0 * n, typed_row(c, columns_of(key))) for n, c in enumerate(rows_for(key, 0), start=1)], session
+            book, run, [RowChange(60.0 * n, line_of_cells(c, columns_of(key))) for n, c in enumerate(rows_for(key, 0), start=1)], session
         ).do()
         before[run.id] = kept(book.jots(run.id))
     book.close()
@@ -175,7 +175,7 @@ def test_it_is_the_same_when_the_logbook_is_opened_again(tmp_path):
 def test_charging_and_using_at_once_keeps_the_fourth_number():
     """Columns charger A, load V, load A, battery A: all four stand where they were typed."""
     columns = [("charger", "A"), ("load", "V"), ("load", "A"), ("battery", "A")]
-    jotting = typed_row(spread_over("2.00 12.85 5.00 3.00", columns[0], columns), columns)
+    jotting = line_of_cells(spread_over("2.00 12.85 5.00 3.00", columns[0], columns), columns)
     assert [(r.tap, r.quantity, r.value) for r in jotting.readings] == [
         ("charger", "A", 2.0),
         ("load", "V", 12.85),

@@ -9,7 +9,7 @@ from tests.trust.making import LABEL, discharge, write
 from tests.window import begin, click, close, jot, needs, prepare, say_line
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep, logs_in
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, logs_in, under_options
 from ubrant.ui.window.shell import FINDINGS
 
 
@@ -19,7 +19,7 @@ def brought_in(window, folder, rows, **told):
     (log,) = logs_in(write_path(folder, rows))
     unit = window.bench.logbook.keep_unit(Unit("Pack", "battery", LABEL))
     meter = Meter("Bench meter", "0.1 % + 2 mV", "0.5 % + 5 mA")
-    stored = judged(from_log(log), LogOptions(said={"cutoff": "11 V"}, meters={"battery": meter}, unit=unit, **told))
+    stored = under_options(from_log(log), LogOptions(said={"cutoff": "11 V"}, meters={"battery": meter}, unit=unit, **told))
     run = keep(window.bench.logbook, stored, unit)
     window.bench.shelf_changed.emit()
     window.go_to(FINDINGS)

@@ -114,7 +114,7 @@ def test_a_package_that_was_exported_comes_in_whole(tested, qtbot, tmp_path):
 
 def test_dark_ground_reaches_what_is_already_there(tested, dressed):
     light = theme.color("paper").name()
-    theme.choose(dressed, "dark")
+    theme.choose_ground(dressed, "dark")
     try:
         assert theme.color("paper").name() != light
         assert tested.findings.drawn.trace.backgroundBrush().color().name() == theme.color("paper").name()
@@ -124,7 +124,7 @@ def test_dark_ground_reaches_what_is_already_there(tested, dressed):
         assert len(words) > 5
         assert [w.text() for w in words if w.palette().windowText().color().lightness() < 120] == []
     finally:
-        theme.choose(dressed, "light")
+        theme.choose_ground(dressed, "light")
     assert tested.findings.drawn.trace.backgroundBrush().color().name() == light
 
 

@@ -16,8 +16,8 @@ from tests.window import click
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logs.log_file import LogFile
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
-from ubrant.ui.widgets.run_drag import DragsRun, of_run
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
+from ubrant.ui.widgets.run_drag import DragsRun, dragged_run
 from ubrant.ui.window.shell import COMPARE, SHELF
 
 pytestmark = pytest.mark.needs("discharge")
@@ -32,7 +32,7 @@ def discharge(
     body = falling()
     log = LogFile("pack.csv", body.time_s * share, body.voltage_v, body.current_a)
     options = LogOptions(said={"cutoff": "11 V"}, meters={"battery": known}, unit=unit, full=True, temperature_c=celsius)
-    stored = judged(from_log(log), options)
+    stored = under_options(from_log(log), options)
     return keep(logbook, replace(stored, run=replace(stored.run, started=started)), unit)
 
 
@@ -143,7 +143,7 @@ def test_runs_are_dropped_on_compare_from_shelf_and_findings(window, runs, qtbot
     assert window.stage() == SHELF
     stage = window._buttons[COMPARE]
     for run in runs[:2]:
-        data = of_run(run.id)
+        data = dragged_run(run.id)
         for kind in (QDragEnterEvent, QDropEvent):
             place = QPoint(5, 5) if kind is QDragEnterEvent else QPointF(5, 5)
             event = kind(place, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)

@@ -29,9 +29,9 @@ def colours(widget) -> int:
 
 @pytest.fixture(params=["light", "dark"], scope="module")
 def ground(request, dressed):
-    theme.choose(dressed, request.param)
+    theme.choose_ground(dressed, request.param)
     yield request.param
-    theme.choose(dressed, "light")
+    theme.choose_ground(dressed, "light")
 
 
 @pytest.fixture

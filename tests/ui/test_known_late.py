@@ -17,7 +17,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.usual_meters import USUAL
 from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
-from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, others_of
+from ubrant.runs.kept.accounts import account_of, account_of_stored, live_account, other_runs
 from ubrant.runs.typed.jot_heads import export_jots
 from ubrant.ui.window.shell import FINDINGS, RUN
 
@@ -127,7 +127,7 @@ def test_what_is_said_meanwhile_is_what_is_said_ever_after_by_a_meter_off_its_st
     run, session = by_hand(logbook, "discharge", prepared, sample.lines)
     logbook.note(run.id, 5.0, "standard 2.613 V")
     session.live.event(logbook.events(run.id)[-1].event)
-    live = live_account(run, session, others=others_of(logbook, run))
+    live = live_account(run, session, others=other_runs(logbook, run))
     kept = account_of(logbook, logbook.run(run.id))[1]
     assert live.verdict.word == CANNOT_TELL
     assert (live.verdict, live.sentence, live.warnings) == (kept.verdict, kept.sentence, kept.warnings)

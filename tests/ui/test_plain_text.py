@@ -21,7 +21,7 @@ from ubrant.bench.command_log import CommandLog
 from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import visible
-from ubrant.logbook.logs.read import read_logs, sheet_of
+from ubrant.logbook.logs.read import read_logs, table_in
 from ubrant.logbook.records import Photo
 from ubrant.report.document import write_report
 from ubrant.runs.kept.accounts import account_of
@@ -139,7 +139,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         FeedsDialog(book, window),
         ChooseDialog(book, window),
         HoursDialog(book, book.units()[0], window),
-        MappingDialog(path, sheet_of(path), name, window),
+        MappingDialog(path, table_in(path), name, window),
         ImportDialog(window.bench, replace(log, warnings=(name,)), window),
         TapsDialog(window.bench, path, window),
         CommandsDialog(commands, window),

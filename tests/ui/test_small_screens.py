@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, QSize
 from PyQt6.QtWidgets import QApplication, QComboBox, QMenuBar, QScrollArea
 
 from tests.ui.test_plain_text import dialogs
-from ubrant.ui.widgets.fitting import fit
+from ubrant.ui.widgets.fitting import fit_screen
 from ubrant.ui.window.shell import COMPARE, FINDINGS, OUTLOOK, PREPARE, RUN, SHELF
 
 SMALL = QSize(853, 533)
@@ -56,7 +56,7 @@ def test_with_room_for_it_nothing_is_scrolled(stocked):
 def test_every_dialog_is_inside_its_screen_with_its_longest_content(window, tmp_path, room):
     for dialog in dialogs(window, tmp_path, "a name & more of it " * 12):
         dialog.show()
-        fit(dialog, room)
+        fit_screen(dialog, room)
         QApplication.processEvents()
         assert dialog.width() <= room.width() and dialog.height() <= room.height(), type(dialog).__name__
         least = dialog.minimumSizeHint()
@@ -71,7 +71,7 @@ def test_a_dialog_that_is_scrolled_still_works(window, qtbot):
     qtbot.addWidget(dialog)
     dialog.show()
     fields = {box.accessibleName() for box in dialog.findChildren(QComboBox)}
-    fit(dialog, QSize(700, 120))
+    fit_screen(dialog, QSize(700, 120))
     assert dialog.findChild(QScrollArea) is not None
     assert dialog.height() == 120
     assert {box.accessibleName() for box in dialog.findChildren(QComboBox)} == fields != set()

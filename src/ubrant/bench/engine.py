@@ -55,7 +55,7 @@ from ubrant.methods.steps import (
     SwitchOn,
     Take,
     Zero,
-    walk,
+    carry_out_steps,
 )
 
 PATIENCE_S = 120.0
@@ -117,7 +117,7 @@ class Engine:
         try:
             for stream in self._bench.streams:
                 stream.start(self._clock, self._recorder)
-            walk(steps, self._carry_out, faults=(InstrumentError,))
+            carry_out_steps(steps, self._carry_out, faults=(InstrumentError,))
         except _Abandoned as abandoned:
             ended_by = abandoned.by
         except InstrumentError as error:

@@ -28,7 +28,7 @@ class Failed(Exception):
         self.channel, self.error = channel, error
 
 
-def within(channel: Channel, value: float) -> float:
+def showable(channel: Channel, value: float) -> float:
     """The value, where the meter can show such a one at all.
 
     Raises
@@ -56,7 +56,7 @@ class SureReadings:
         switch it off, and so does the engine if it misses that, too.
         """
         try:
-            return within(channel, channel.read())
+            return showable(channel, channel.read())
         except WrongInstrument:
             raise
         except InstrumentError as error:
@@ -64,7 +64,7 @@ class SureReadings:
         if line is not None and line.switches and isinstance(first, Missed):
             try:
                 with line.within(ASKED_ONCE_MORE_S):
-                    return within(channel, channel.read())
+                    return showable(channel, channel.read())
             except Missed:
                 raise first from None  # what it did not answer at first is what it was asked
         if line is not None and not line.switches:
@@ -74,7 +74,7 @@ class SureReadings:
                 raise
             except InstrumentError:
                 raise first from None  # what it did at first says more
-        return within(channel, channel.read())
+        return showable(channel, channel.read())
 
     def sure(self, channel: Channel) -> float:
         """One reading; one that jumps is read again, the order of question and answer made certain, and counts as it is read then.
@@ -175,7 +175,7 @@ class BenchReader:
         try:
             if was_away and channel.connection is not None:
                 channel.connection.reopen()
-            value = within(channel, channel.read())
+            value = showable(channel, channel.read())
         except InstrumentError as error:
             self._away[channel.meter] = self._clock.now_s() + _BESIDE_EVERY_S
             if not was_away:

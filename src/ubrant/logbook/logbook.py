@@ -25,7 +25,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
-from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, rewrite, series_of
+from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, readings_of_channel, rewrite
 from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.rows import (
     ADD_EVENT,
@@ -434,7 +434,7 @@ class Logbook:
     def series(self, run_id: int, tap: str, quantity: str) -> Series:
         """All readings of one channel; empty when there are none."""
         found = self._channel(run_id, tap, quantity)
-        return series_of(self._db, found) if found else no_readings()
+        return readings_of_channel(self._db, found) if found else no_readings()
 
     def _channel(self, run_id: int, tap: str, quantity: str) -> int:
         """Its number; 0 where there is none."""

@@ -58,7 +58,7 @@ KINDS = frozenset({*_PLAIN, "gap", "zero", "hands", "point", "hold", "off", "hel
 HANDS, POINT = "hands", "point"
 
 
-def head_of(
+def older_head(
     method: str,
     source: str,
     plan: Mapping[str, Any],
@@ -173,7 +173,7 @@ def read_lines(db: sqlite3.Connection) -> None:
         db.execute("UPDATE jot SET data = ? WHERE id = ?", (to_text(said) if said is not None else "", jot_id))
 
 
-def event_of(time_s: float, kind: str, text: str, zero_tap: str) -> Event:
+def older_event(time_s: float, kind: str, text: str, zero_tap: str) -> Event:
     """An event as it was kept; ``zero_tap`` is where a zero was read. What is not understood is passed on as it is."""
     if (plain := _PLAIN.get(kind)) is not None:
         return plain(time_s, text)

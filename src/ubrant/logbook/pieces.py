@@ -47,7 +47,7 @@ def insert_pieces(db: sqlite3.Connection, channel_id: int, series: Series, times
         db.execute("INSERT INTO piece (channel_id, seq, n, time_s, value) VALUES (?,?,?,?,?)", row)
 
 
-def series_of(db: sqlite3.Connection, channel_id: int) -> Series:
+def readings_of_channel(db: sqlite3.Connection, channel_id: int) -> Series:
     """All readings of one channel; empty when there are none."""
     found: list[tuple[Array, Array]] = []
     for n, time_s, value, _, seq in db.execute(_PIECES, (channel_id,)).fetchall():
@@ -68,7 +68,7 @@ def _times(db: sqlite3.Connection, blob: bytes, n: int, seq: int) -> Array | Non
 def rewrite(db: sqlite3.Connection, run_id: int, keep: Callable[[Series], Series] = lambda series: series) -> None:
     """Every channel of a run anew, in whole pieces, with what ``keep`` leaves of it: all are read before any is written, for one may have the times of another."""
     channels = [int(row[0]) for row in db.execute("SELECT id FROM channel WHERE run_id = ? ORDER BY id", (run_id,))]
-    whole = {channel: keep(series_of(db, channel)) for channel in channels}
+    whole = {channel: keep(readings_of_channel(db, channel)) for channel in channels}
     same = SameTimes()
     for channel, series in whole.items():
         db.execute("DELETE FROM piece WHERE channel_id = ?", (channel,))

@@ -28,7 +28,7 @@ def event_row(event: Event) -> tuple[float, str, str, str]:
 
 def event_of(time_s: float, kind: str, text: str, data: str, zero_tap: str) -> Event:
     try:
-        return event_from_json(time_s, json.loads(data)) if data else older.event_of(time_s, kind, text, zero_tap)
+        return event_from_json(time_s, json.loads(data)) if data else older.older_event(time_s, kind, text, zero_tap)
     except (ValueError, TypeError, KeyError, AttributeError):  # damaged: the seal says so
         return Note(float(time_s) if isinstance(time_s, int | float) else 0.0, say("damaged"))
 
@@ -61,7 +61,9 @@ def run_of(row: tuple[Any, ...]) -> Run:
         try:
             if row[9] is not None:
                 return head_from_json(json.loads(row[9]))
-            return older.head_of(row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1])
+            return older.older_head(
+                row[2], row[3], json.loads(row[10]), row[11], row[12], row[13], row[14], row[15], row[1], row[-2], row[-1]
+            )
         except CodecError:
             raise
         except (ValueError, TypeError, KeyError, AttributeError):

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.account import WaveAtLoad
-from ubrant.core.conversion.sweep import Sweep, efficiencies, states_of
+from ubrant.core.conversion.sweep import Sweep, point_efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
@@ -23,7 +23,7 @@ from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Points, SweepMeters
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, typed_row
+from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, row_of_line
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
@@ -153,7 +153,7 @@ def flows_of(setup: Setup, into: Through | None, out: Through | None = None) -> 
 
 def each_efficiency(record: Record) -> dict[float, str]:
     """Efficiency of every typed row that holds both ends, with its ±, by its time; what goes in where nothing comes out."""
-    lines = [(e.time_s, *typed_row(e.jotting)) for e in record.lines if e.jotting.readings]
+    lines = [(e.time_s, *row_of_line(e.jotting)) for e in record.lines if e.jotting.readings]
     if not lines:
         return {}
     times, values, half = (np.array(column) for column in zip(*lines, strict=True))
@@ -162,7 +162,7 @@ def each_efficiency(record: Record) -> dict[float, str]:
     if points is None:
         return {}
     found = {}
-    for time_s, into, one in zip(times.tolist(), points.input_w.tolist(), efficiencies(points, meters_of(record)), strict=True):
+    for time_s, into, one in zip(times.tolist(), points.input_w.tolist(), point_efficiencies(points, meters_of(record)), strict=True):
         if one is not None:
             found[time_s] = one.with_uncertainty()
         elif math.isfinite(into):

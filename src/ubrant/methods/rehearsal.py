@@ -19,7 +19,7 @@ from ubrant.methods.steps import (
     StopCharge,
     SwitchLoadOff,
     SwitchLoadOn,
-    walk,
+    carry_out_steps,
 )
 
 _OPEN_S = 10 * 24 * 3600.0
@@ -148,7 +148,7 @@ class _Player:
 def rehearse(steps: Steps, circuit: Circuit) -> Rehearsal:
     """Play a method on a circuit, as fast as it can be worked out. The circuit is used up."""
     player = _Player(circuit)
-    walk(steps, player.play)
+    carry_out_steps(steps, player.play)
     time_s, volts, amps, load_v = (np.array(column) for column in player.columns)
     return Rehearsal(
         Readings(time_s, volts, amps),

@@ -191,7 +191,7 @@ class Step(Protocol):
 Steps = Generator[Step, str | None, None]
 
 
-def walk(steps: Steps, carry_out: Callable[[Step], str | None], faults: tuple[type[Exception], ...] = ()) -> None:
+def carry_out_steps(steps: Steps, carry_out: Callable[[Step], str | None], faults: tuple[type[Exception], ...] = ()) -> None:
     """Have every step of a method carried out, and its answer sent back, until the method is done.
 
     ``faults`` raised by ``carry_out`` are thrown into the method, which may yield further steps or let them pass; others just pass.

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.battery.ending import CUTOFF
-from ubrant.methods.steps import STEP_DONE, Ask, ReadRest, ReadUntil, StartCharge, Step, Steps, Zero, walk
+from ubrant.methods.steps import STEP_DONE, Ask, ReadRest, ReadUntil, StartCharge, Step, Steps, Zero, carry_out_steps
 
 _MOST_LINES = 24
 _OPEN_S = 10 * 24 * 3600.0
@@ -45,7 +45,7 @@ def summarise(steps: Steps, until_s: Sequence[float] = ()) -> list[StepLine]:
             return STEP_DONE if step.at_most_s < _OPEN_S and len(lines) < _MOST_LINES else CUTOFF
         return None
 
-    walk(steps, note)
+    carry_out_steps(steps, note)
     return lines
 
 

@@ -7,7 +7,7 @@ import math
 import pytest
 
 from tests.making import part
-from ubrant.core.compare.difference import Shared, difference_of, settle
+from ubrant.core.compare.difference import Shared, difference_of, would_settle
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 
 BOTH = Shared(meters=True, zeros=True)
@@ -37,13 +37,13 @@ def test_told_apart_or_not_and_what_would_tell():
     assert difference_of(charge(50.0), charge(35.0), BOTH).apart is True
     alike = difference_of(charge(50.0), charge(50.1), Shared())
     assert alike.apart is False
-    assert "One meter for both" in settle(alike, Shared(), ())
-    assert "the same again alike" in settle(alike, BOTH, ("rate",))
-    assert "nothing to tell" in settle(alike, BOTH, ())
-    assert settle(difference_of(charge(50.0), charge(35.0), BOTH), BOTH, ()) == ""
+    assert "One meter for both" in would_settle(alike, Shared(), ())
+    assert "the same again alike" in would_settle(alike, BOTH, ("rate",))
+    assert "nothing to tell" in would_settle(alike, BOTH, ())
+    assert would_settle(difference_of(charge(50.0), charge(35.0), BOTH), BOTH, ()) == ""
     close = difference_of(charge(50.0, 0.0001, 0.0, 0.001), charge(50.1, 0.0001, 0.0, 0.001), BOTH, repeat=0.004)
     assert (close.apart, close.within_repeat) == (False, True)
-    assert "once or twice more" in settle(close, BOTH, ())
+    assert "once or twice more" in would_settle(close, BOTH, ())
 
 
 def test_what_cannot_be_held_against_each_other():

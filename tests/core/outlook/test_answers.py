@@ -15,7 +15,7 @@ from ubrant.core.outlook.draws import draws
 from ubrant.core.outlook.duty import DAY_S, Duty, parse_duty
 from ubrant.core.outlook.kit import CURRENT, RESISTANCE, SUN, DischargeCurve, Input, Kit, Load, Source, Way, curve_at_rest, with_volts
 from ubrant.core.outlook.spread import Uncertain
-from ubrant.core.outlook.walk import walk
+from ubrant.core.outlook.walk import walk_kit
 from ubrant.core.quantities.quantity import QuantityError
 
 PACK = Source("Pack", Uncertain(640.0))
@@ -191,9 +191,9 @@ def test_the_gentler_and_the_harder_than_measured():
 def test_charging_is_stored_at_a_share_and_tapers_near_full():
     day = Input("in", Uncertain(100.0), parse_duty("00:00 to 02:00"))
     tiny = Load("x", Uncertain(1e-9))
-    stored = walk(kit(tiny, source=replace(PACK, full=0.1, stored=0.8), inputs=[day]), step_s=60, horizon_s=7200)
+    stored = walk_kit(kit(tiny, source=replace(PACK, full=0.1, stored=0.8), inputs=[day]), step_s=60, horizon_s=7200)
     assert 640 * (stored.left[-1, 0] - 0.1) == pytest.approx(0.8 * 200)
-    tapering = walk(kit(tiny, source=replace(PACK, full=0.8, taper_from=0.8), inputs=[day]), step_s=60, horizon_s=7200)
+    tapering = walk_kit(kit(tiny, source=replace(PACK, full=0.8, taper_from=0.8), inputs=[day]), step_s=60, horizon_s=7200)
     assert 640 * (tapering.left[-1, 0] - 0.8) == pytest.approx(128 * (1 - math.exp(-200 / 128)), rel=0.02)
 
 
@@ -308,7 +308,7 @@ def test_an_engine_always_at_the_alarm_or_never():
     assert look(kit(inputs=[replace(engine, starts_at=0.3)]), 0).runtime_s is None
     weak = kit(inputs=[Input("engine", Uncertain(40.0), starts_at=0.3)])
     assert hours(weak) == pytest.approx(0.7 * 640 / 60 + 0.3 * 640 / 20, rel=0.02)
-    shortly = walk(kit(inputs=[Input("engine", Uncertain(200.0), starts_at=0.3, until=0.5)]), step_s=60.0, horizon_s=86400.0)
+    shortly = walk_kit(kit(inputs=[Input("engine", Uncertain(200.0), starts_at=0.3, until=0.5)]), step_s=60.0, horizon_s=86400.0)
     after = shortly.left[np.argmax(shortly.left[:, 0] < 0.3) :, 0]
     assert 0.49 < float(after.max()) < 0.52
 
@@ -317,4 +317,4 @@ def test_a_curve_that_was_measured_under_load_stands_for_that_load():
     """12 V at 5 A by its discharge; 60 W draw 5 A at 12 V, whatever its resistance."""
     measured = DischargeCurve(np.array([0.0, 1.0]), np.array([12.0, 12.0]), 5.0, Uncertain(0.05))
     straight = kit(Load("load", Uncertain(60.0)), source=Source("Pack", Uncertain(50.0), measured))
-    assert walk(straight).volts[1:4, 0] == pytest.approx(12.0, abs=1e-3)
+    assert walk_kit(straight).volts[1:4, 0] == pytest.approx(12.0, abs=1e-3)

@@ -8,12 +8,12 @@ import pytest
 from tests.command_line import said, ubrant
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
-from ubrant.core.battery.label_doubt import measured, of_label
+from ubrant.core.battery.label_doubt import held_by_label, measured
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, ClampReading, analyse_audit
 from ubrant.core.quantities.accuracy import Accuracy
 
-LABEL = of_label(1140.0)
+LABEL = held_by_label(1140.0)
 CLAMP, VOLTS = Accuracy(0.02, 0.03, "A"), Accuracy(0.005, 0.02, "V")
 
 

@@ -22,7 +22,7 @@ from ubrant.logbook.logs.log_file import LogFile
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.following import forecast_of
 from ubrant.methods.discharge.procedure import usual_plan
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.accounts import account_of, live_account, live_record, summary_of
 from ubrant.runs.kits.kit_file import kit_of
 from ubrant.runs.kits.kit_parts import KitError
@@ -53,7 +53,7 @@ def logged(logbook, cutoff="11 V"):
     log = LogFile("pack.csv", body.time_s, body.voltage_v, body.current_a)
     return keep(
         logbook,
-        judged(from_log(log), LogOptions(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True)),
+        under_options(from_log(log), LogOptions(said={"cutoff": cutoff}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True)),
         unit,
     )
 
@@ -150,7 +150,9 @@ def test_sources_of_an_outlook(logbook):
 def test_a_log_without_cutoff_or_unit_is_kept_all_the_same(logbook):
     body = falling()
     run = keep(
-        logbook, judged(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), LogOptions()), None
+        logbook,
+        under_options(from_log(LogFile("x.csv", body.time_s, body.voltage_v, body.current_a, warnings=("said so",))), LogOptions()),
+        None,
     )
     record, account = account_of(logbook, run)
     assert (account.ended_by, run.label, record.head.origin.said) == ("end of log", None, ("said so",))
@@ -170,7 +172,7 @@ def test_what_is_left_after_a_run_that_was_stopped(logbook):
     body = falling()
     half = slice(0, len(body.time_s) // 2)
     log = LogFile("half.csv", body.time_s[half], body.voltage_v[half], body.current_a[half])
-    stored = judged(from_log(log), LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True))
+    stored = under_options(from_log(log), LogOptions(said={"cutoff": "11 V"}, accuracies=("0.1 %", "0.5 %", "", ""), unit=unit, full=True))
     run = keep(logbook, stored, unit)
     measured = measured_in(logbook)
     given = account_of(logbook, run)[1].energy

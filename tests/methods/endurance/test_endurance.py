@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.command_line import said, ubrant
-from ubrant.core.battery.label_doubt import measured, of_label
+from ubrant.core.battery.label_doubt import held_by_label, measured
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 
 HEAD = "method: endurance\nunit: Hall station\nkind: station\nlabel: 500 Wh 25.6 V\nplan settings: desk\n\n"
@@ -44,7 +44,7 @@ def test_a_pause_is_left_out_and_found_off_is_one_sided(tmp_path):
 def test_both_doubts_are_in_the_watts():
     of_both, _ = analyse_endurance(Ran(3600.0, None, True), measured(100.0, 4.0))
     assert of_both["inferred_power"].expanded_uncertainty == pytest.approx(6.2, rel=0.03)
-    label, _ = analyse_endurance(Ran(3600.0, None, True), of_label(100.0))
+    label, _ = analyse_endurance(Ran(3600.0, None, True), held_by_label(100.0))
     assert label["inferred_power"].sides[0] == pytest.approx(35.0)
     assert "inferred_power" not in analyse_endurance(Ran(3600.0, None, True), None)[0]
 

@@ -301,10 +301,10 @@ def test_what_the_first_bar_held_before_is_a_doubt_on_one_side(tmp_path):
 @pytest.mark.parametrize(("line", "cells"), [("station 1.3 h left at 410 W", ["1.3", "410"]), ("bar 09:00 42 Wh", ["42"])])
 def test_they_stand_in_the_table_and_can_be_mended_there(line, cells):
     from ubrant.logbook.records import StoredJot
-    from ubrant.runs.typed.sheet import cell_text, read_cell, sheet_of
+    from ubrant.runs.typed.sheet import cell_text, reading_of_cell, sheet_of
 
     sheet = sheet_of([StoredJot(0.0, line)], (), {})
     (row,) = sheet.rows
     assert [cell_text(row.readings[key]) for key in sheet.columns] == cells
     for key, text in zip(sheet.columns, cells, strict=True):
-        assert read_cell(text, key).value == row.readings[key].value
+        assert reading_of_cell(text, key).value == row.readings[key].value

@@ -11,7 +11,7 @@ from tests.command_line import said, ubrant
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line, typed_row
 from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings
-from ubrant.core.battery.label_doubt import in_quarters, measured, of_label
+from ubrant.core.battery.label_doubt import held_by_label, in_quarters, measured
 from ubrant.core.battery.percent import PercentChange, change_between, points_finding, too_small
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.readings import Series
@@ -72,7 +72,7 @@ def test_a_tool_pack_through_inverter_and_charger():
 
 
 def test_the_labels_doubt_is_on_one_side_and_cancels_in_charges():
-    found, _ = recharge_findings([DeviceRecharge(fell(97.0, 54.0), EMPTY_TO_FULL)], of_label(88.8), of_label(29.26))
+    found, _ = recharge_findings([DeviceRecharge(fell(97.0, 54.0), EMPTY_TO_FULL)], held_by_label(88.8), held_by_label(29.26))
     energy, charges, share = (found[key] for key in ("recharge_energy", "charges_from_full", "chain_efficiency"))
     assert energy.value == pytest.approx(0.43 * 88.8)
     assert energy.sides == pytest.approx((0.35 * energy.value, 0.0))
@@ -89,7 +89,7 @@ def test_the_labels_doubt_is_on_one_side_and_cancels_in_charges():
 def test_from_any_percent_to_any_and_several_in_a_row():
     part = PercentChange(20.0, 80.0, 0.5, 0.5, 0.0, 3600.0)
     found, _ = recharge_findings(
-        [DeviceRecharge(fell(90.0, 70.0), part), DeviceRecharge(fell(70.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(30.0)
+        [DeviceRecharge(fell(90.0, 70.0), part), DeviceRecharge(fell(70.0, 40.0), EMPTY_TO_FULL)], held_by_label(100.0), held_by_label(30.0)
     )
     assert found["charges_from_full"].value == pytest.approx(60 / 20)
     assert found["charges_from_full_2"].value == pytest.approx(100 / 30)
@@ -234,7 +234,9 @@ def test_a_labels_doubt_is_kept_in_all_but_a_few(share):
         held = label * rng.uniform(0.65, 1.0)
         taken = rng.uniform(15, 85)
         shown = [round(x + rng.uniform(-3, 3)) for x in (95, 95 - taken)]
-        energy = recharge_findings([DeviceRecharge(fell(*map(float, shown)), EMPTY_TO_FULL)], of_label(label), None)[0]["recharge_energy"]
+        energy = recharge_findings([DeviceRecharge(fell(*map(float, shown)), EMPTY_TO_FULL)], held_by_label(label), None)[0][
+            "recharge_energy"
+        ]
         low, high = energy.span
         outside.append(not low <= held * taken / 100 <= high)
         width.append(high - low)
@@ -264,7 +266,7 @@ def test_through_the_window(bench_window, qtbot):
 
 def test_a_chain_that_loses_much_may_lose_less_by_the_sources_label():
     """40 % arrives by both labels: where the source gives 65 % of its own, 40 ÷ 0.65; where the device takes 65 % of its, 0.65 × 40."""
-    found, _ = recharge_findings([DeviceRecharge(fell(90.0, 40.0), EMPTY_TO_FULL)], of_label(100.0), of_label(20.0))
+    found, _ = recharge_findings([DeviceRecharge(fell(90.0, 40.0), EMPTY_TO_FULL)], held_by_label(100.0), held_by_label(20.0))
     share = found["chain_efficiency"]
     assert share.value == pytest.approx(40.0)
     assert share.sides == pytest.approx((0.35 * 40, 40 / 0.65 - 40))
@@ -272,7 +274,7 @@ def test_a_chain_that_loses_much_may_lose_less_by_the_sources_label():
 
 def test_another_devices_doubts_are_on_their_sides():
     charges = recharge_findings([DeviceRecharge(fell(90.0, 40.0), EMPTY_TO_FULL)], None, None)[0]["charges_from_full"]
-    found = other_device(charges, of_label(30.0), of_label(15.0), "phone")
+    found = other_device(charges, held_by_label(30.0), held_by_label(15.0), "phone")
     assert found.value == pytest.approx(4.0)
     assert found.sides == pytest.approx((0.35 * 4, 4 * 0.35 / 0.65))
 

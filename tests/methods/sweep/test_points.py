@@ -12,7 +12,7 @@ from tests.making import METER, STEP_DOWN, point, prepared, record_for, series
 from ubrant.core.equipment.meter import MeterDetails
 from ubrant.core.quantities.jot import Grammar
 from ubrant.core.record.events import Zeroed
-from ubrant.core.record.settled import mean_between, points_taken, typed_row
+from ubrant.core.record.settled import mean_between, points_taken, row_of_line
 from ubrant.methods.registry import method_of
 from ubrant.methods.rows import Prompt
 from ubrant.runs.typed.jotting import grammar_for
@@ -86,13 +86,13 @@ def test_typed_lines_take_the_settings_in_their_order():
 
 
 def test_how_wide_a_typed_value_is():
-    row, half = typed_row(Grammar().parse("input 24 V 0.5 A output 12.05 V"))
+    row, half = row_of_line(Grammar().parse("input 24 V 0.5 A output 12.05 V"))
     assert row[:3] == [24.0, 0.5, 12.05]
     assert half[:3] == pytest.approx([0.5, 0.05, 0.005])
 
 
 def test_names_that_people_use_for_the_two_ends():
-    row, _ = typed_row(Grammar().parse("dc 12.4 V 9.2 A ac 229 V 100 W 50.0 Hz battery 12.6 V"))
+    row, _ = row_of_line(Grammar().parse("dc 12.4 V 9.2 A ac 229 V 100 W 50.0 Hz battery 12.6 V"))
     assert row[:3] == [12.4, 9.2, 229.0]
     assert (row[4], row[5], row[6]) == (100.0, 50.0, 12.6)
     assert math.isnan(row[3])

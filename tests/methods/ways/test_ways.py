@@ -10,11 +10,11 @@ from tests.command_line import said, ubrant
 from tests.making import prepared, problems, record_for
 from tests.trials import trial
 from tests.window import begin, close, prepare, say_line
-from ubrant.core.battery.label_doubt import measured, of_label
+from ubrant.core.battery.label_doubt import held_by_label, measured
 from ubrant.core.battery.percent import PercentChange
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
-from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_at, power_read, told_apart
 from ubrant.methods.registry import method_of
 
 PLUG = Accuracy(0.01, 0.3, "W")
@@ -68,7 +68,7 @@ def test_a_meters_gain_cancels_between_ways():
 
 
 def test_by_percent_the_label_cancels_in_hours():
-    found, _ = feeding_findings([FeedWay("mains", percent=fell(46, 4))], of_label(500.0))
+    found, _ = feeding_findings([FeedWay("mains", percent=fell(46, 4))], held_by_label(500.0))
     assert found["source_power_1"].value == pytest.approx(500 * 0.46 / 4)
     assert found["source_power_1"].sides[0] == pytest.approx(0.35 * 57.5)
     assert found["runtime_from_full_1"].value == pytest.approx(400 / 46)
@@ -95,13 +95,13 @@ def test_by_a_clock_alone(wh, hours, watts):
 
 
 def test_stopped_with_some_left_is_at_least():
-    found, _ = feeding_findings([FeedWay("lamp", hours_s=9 * 3600.0)], of_label(100.0))
+    found, _ = feeding_findings([FeedWay("lamp", hours_s=9 * 3600.0)], held_by_label(100.0))
     assert found["runtime_from_full_1"].value_text() == "at least 9 h"
     assert found["source_power_1"].value_text() == "at most 11.1 W"
 
 
 def test_volts_times_amperes_straight_from_the_cells():
-    made = power_of("source", 13.0, 3.0, (0.005, 0.005), Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A"))
+    made = power_at("source", 13.0, 3.0, (0.005, 0.005), Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A"))
     assert made.value == pytest.approx(39.0)
     found, _ = feeding_findings([FeedWay("straight", made)], None)
     gains = 39 * math.hypot(0.005, 0.01)

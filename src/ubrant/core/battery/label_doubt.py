@@ -45,7 +45,7 @@ class Holds:
         return self.lower_wh > 0
 
 
-def of_label(energy_wh: float, low_share: float = LOW_SHARE) -> Holds:
+def held_by_label(energy_wh: float, low_share: float = LOW_SHARE) -> Holds:
     why = say("{wh} Wh on its label, {low} to 100 % of it", wh=show(energy_wh), low=plain(100 * low_share))
     return Holds(exactly(energy_wh), (1 - low_share) * energy_wh, why)
 
@@ -58,11 +58,11 @@ def measured(energy_wh: float, expanded_u: float | None, whose: str = "") -> Hol
     return Holds(energy, 0.0, say("{wh} Wh, measured", wh=show(energy_wh)))
 
 
-def held(label: Label | None, usable_wh: float | None = None, expanded_u: float | None = None) -> Holds | None:
+def held_by_source(label: Label | None, usable_wh: float | None = None, expanded_u: float | None = None) -> Holds | None:
     """As it was measured, where it was; else as its label says; None where neither is known."""
     if usable_wh:
         return measured(usable_wh, expanded_u)
-    return of_label(label.energy_wh) if label is not None and label.energy_wh else None
+    return held_by_label(label.energy_wh) if label is not None and label.energy_wh else None
 
 
 def doubtful(key: str, name: str, value: Value, unit: str, working: str, *, lower: Shares = (), higher: Shares = ()) -> Finding:

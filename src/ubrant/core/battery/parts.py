@@ -11,7 +11,7 @@ _COUNTS = 0.02
 _SAMPLE = 20_000
 
 
-def discharges(time_s: Array, voltage_v: Array, current_a: Array) -> list[tuple[int, int]]:
+def discharges_in(time_s: Array, voltage_v: Array, current_a: Array) -> list[tuple[int, int]]:
     """(first, last) reading of every discharge with the charge and the rest before it; one where nothing was put in between.
 
     While it is charged its voltage is the higher one: that tells the two directions apart. What is put in counts as a charge from

@@ -49,7 +49,7 @@ def recharge_of(readings: Readings, voltage: Accuracy | None, current: Accuracy 
     )
 
 
-def efficiencies(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> list[Finding]:
+def round_trip(out_charge: Finding, out_energy: Finding, put_in: Recharge) -> list[Finding]:
     """Coulombic (Ah out ÷ Ah in) and energy efficiency (Wh out ÷ Wh in), percent. One meter for both cancels its own gain."""
     findings = []
     for key, name, out, into in (

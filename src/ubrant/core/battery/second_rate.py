@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.value import of_run, within
+from ubrant.core.uncertainty.value import as_of_run, within
 from ubrant.core.wording import say, words
 
 _APART = 0.25
@@ -49,7 +49,7 @@ def burnt_by_itself(one: Emptied, other: Emptied, label_wh: float | None = None)
         _CLOCK_S / 3600, words("clock"), "h", when=say("of the shorter run")
     )
     cells = within(_OTHER_RATE * fast.energy.value, words("cells at another rate"), "Wh")
-    of_fast, of_slow = of_run(fast.energy.known, say("of the shorter run")), of_run(slow.energy.known, say("of the longer run"))
+    of_fast, of_slow = as_of_run(fast.energy.known, say("of the shorter run")), as_of_run(slow.energy.known, say("of the longer run"))
     burnt = (of_fast - of_slow + cells) / (apart_h + clock)
     watts = burnt.value
     working = say(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ubrant.core.quantities.quantity import show
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import of_run
+from ubrant.core.uncertainty.value import as_of_run
 from ubrant.core.wording import say
 
 A_YEAR_S = 365.25 * 86400.0
@@ -49,8 +49,8 @@ def difference_of(one: Finding, other: Finding, shared: Shared, repeat: float = 
         one, other = (f.in_unit("min", 1 / 60) for f in (one, other))
     assert one.value is not None
     assert other.value is not None
-    first = of_run(one.known, say("of the first"), meters=shared.meters, zeros=shared.zeros)
-    second = of_run(other.known, say("of the second"), meters=shared.meters, zeros=shared.zeros)
+    first = as_of_run(one.known, say("of the first"), meters=shared.meters, zeros=shared.zeros)
+    second = as_of_run(other.known, say("of the second"), meters=shared.meters, zeros=shared.zeros)
     value = second - first
     working = f"{show(other.value)} − {show(one.value)} {one.unit}"
     sides = (other.sides[0] + one.sides[1], other.sides[1] + one.sides[0])
@@ -72,7 +72,7 @@ def _would_be(one: Finding, other: Finding) -> float:
     return math.hypot(one.standard_uncertainty or 0.0, other.standard_uncertainty or 0.0)
 
 
-def settle(found: Difference, shared: Shared, differs: tuple[str, ...]) -> str:
+def would_settle(found: Difference, shared: Shared, differs: tuple[str, ...]) -> str:
     """What would tell them apart, where nothing does yet."""
     if found.apart is not False:
         return ""

@@ -16,14 +16,14 @@ from numpy.typing import NDArray
 from ubrant.core.conversion.best_measured import as_measured, best_place, best_share
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel, fit_loss, weighted_efficiency
 from ubrant.core.conversion.slips import more_out_than_in, without_lost
-from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle
+from ubrant.core.conversion.thresholds import SAME_LOAD, THRESHOLDS, Brackets, brackets_of, group_of, middle_of_bracket
 from ubrant.core.drawings import OFF, OUTSIDE, TAKEN
 from ubrant.core.quantities.jot import FALTERS
 from ubrant.core.quantities.jot import OFF as OFF_FATE
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.quantities.tolerance import Tolerance
-from ubrant.core.record.points import Mask, Points, SweepMeters, digits_of, errors_of, rounded_up
+from ubrant.core.record.points import Mask, Points, SweepMeters, digits_of, errors_in_points, rounded_up
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import as_drawn, digit_of, put_in
 from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
@@ -104,7 +104,7 @@ def analyse_sweep(
     nearest = _nearest(points, within_tolerance, tolerance)
     shown = _told_apart(points, running)
     figures = _figures(tolerance, rated_w, running, within_tolerance, regime, brackets, nearest, points.input_w, shown)
-    errors = errors_of(points, meters) if meters.known else []
+    errors = errors_in_points(points, meters) if meters.known else []
     made = put_in(figures, points, errors, digits_of(points), known=meters.known)
     model = _model_of(points, regime)
     scatter = _fit_scatter(points, regime, model, rated_w) if meters.known else {}
@@ -219,7 +219,7 @@ def _figures(
             "idle_power": _idle_power(p, running, model),
             "line_regulation": _median(_slopes(p, within, line=True)),
             "load_regulation": _median(_slopes(p, within, line=False)),
-            **{key: middle(p, brackets, key) for key in THRESHOLDS},
+            **{key: middle_of_bracket(p, brackets, key) for key in THRESHOLDS},
             "loss_scatter": scatter,
             "lead_resistance": _lead(p)[0],
             "rated_from": _rated_from(p, within, rated_w),
@@ -483,7 +483,7 @@ def _fit_scatter(points: Points, within: Mask, model: LossModel | None, rated_w:
     return found | ({"idle_power": found["loss_fixed"]} if "loss_fixed" in found else {})
 
 
-def efficiencies(points: Points, meters: SweepMeters) -> list[Finding | None]:
+def point_efficiencies(points: Points, meters: SweepMeters) -> list[Finding | None]:
     """Efficiency of each point by itself, with its ±; None where there is no output to speak of."""
     loaded = points.has_output & (points.output_w > 0) & (points.input_w > 0)
     eta, _ = _efficiency(points, meters, loaded)
@@ -508,7 +508,7 @@ def _efficiency_parts(points: Points, meters: SweepMeters, on: Mask, eta: Array)
     parts: dict[ErrorSource, Array] = {}
     if is_drawing():
         return parts
-    for source, shift in errors_of(points, meters):
+    for source, shift in errors_in_points(points, meters):
         moved = shift(points, 1.0)
         parts[source] = np.where(on, 100 * moved.output_w / np.where(on, moved.input_w, 1.0) - eta, 0.0)
     for name in points.half:

@@ -61,7 +61,7 @@ def _bracket(points: Points, good: Mask, *, falling: bool) -> tuple[int, int] | 
     return best[1:] if best is not None else None
 
 
-def middle(points: Points, brackets: Brackets, key: str) -> float | None:
+def middle_of_bracket(points: Points, brackets: Brackets, key: str) -> float | None:
     if key not in brackets:
         return None
     k, j = brackets[key]

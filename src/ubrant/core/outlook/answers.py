@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ubrant.core.outlook.draws import Drawn, draws, middle
+from ubrant.core.outlook.draws import Drawn, as_it_stands, draws
 from ubrant.core.outlook.duty import DAY_S, Duty
 from ubrant.core.outlook.kit import CURRENT, USUAL_PERIOD_S, Input, Kit, Load, Source, Way
 from ubrant.core.outlook.spread import Uncertain
-from ubrant.core.outlook.walk import EMPTY, TOO_MUCH, Cause, Walk, horizon_of, mean_drain_w, walk
+from ubrant.core.outlook.walk import EMPTY, TOO_MUCH, Cause, Walk, horizon_of, mean_drain_w, walk_kit
 from ubrant.core.quantities.quantity import QuantityError, plain
 from ubrant.core.quantities.readings import Array
 from ubrant.core.wording import say
@@ -126,7 +126,7 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
     """
     require_sound(kit)
     horizon = horizon_of(kit)
-    base = walk(kit, step_s=step_s, horizon_s=horizon)
+    base = walk_kit(kit, step_s=step_s, horizon_s=horizon)
     runtime, first, beyond = _end_of(base)
     by_load, lost = _energies(base)
     drawn = draws(kit, count, seed) if count and not _is_sure(kit) else None
@@ -134,7 +134,7 @@ def look(kit: Kit, count: int = DRAWS, step_s: float | None = None, seed: int = 
         end = math.inf if runtime is None else runtime
         only = ((first, 1.0),) if first is not None else ()
         return OutlookAnswer(base, runtime, end, end, first, only, float(runtime is None), beyond, by_load, lost, _no_band(), np.array([]))
-    many = walk(kit, drawn, step_s=step_s, horizon_s=horizon)
+    many = walk_kit(kit, drawn, step_s=step_s, horizon_s=horizon)
     ends = many.end_s + _turns(kit, count, seed)
     low, high = (float(x) for x in np.percentile(ends, BAND, method="inverted_cdf"))
     middle_s = math.inf if runtime is None else runtime
@@ -300,7 +300,7 @@ def what_buys_time(kit: Kit, most: int = 3, step_s: float | None = COARSE_S) -> 
 
 
 def _seconds(kit: Kit, step_s: float | None, horizon_s: float) -> float | None:
-    found = walk(kit, step_s=max(step_s or 0.0, horizon_s / _MOST_STEPS), horizon_s=horizon_s)
+    found = walk_kit(kit, step_s=max(step_s or 0.0, horizon_s / _MOST_STEPS), horizon_s=horizon_s)
     runtime, _, beyond = _end_of(found)
     return None if beyond else runtime
 
@@ -340,12 +340,12 @@ def size(kit: Kit, target_s: float, confidence: float = 0.9) -> Size:
 
     def beyond(factor: float, drawn: Drawn, share: float) -> float:
         """Seconds past the target that this share of the draws lasts at least; as far as is worth looking."""
-        ends = walk(scaled(factor), _scaled_draws(drawn, factor), coarse, target_s * _PAST).end_s
+        ends = walk_kit(scaled(factor), _scaled_draws(drawn, factor), coarse, target_s * _PAST).end_s
         last = math.ceil(share * len(ends) - 1e-9)
         return min(float(np.partition(ends, len(ends) - last)[len(ends) - last]), target_s * _PAST) - target_s * (1 - 1e-13)
 
     exact = 1e-13 if not any(s.curve is not None for s in kit.sources) else 1e-5
-    needed = _smallest(lambda f: beyond(f, middle(kit), 1.0), _guess(kit, target_s), exact)
+    needed = _smallest(lambda f: beyond(f, as_it_stands(kit), 1.0), _guess(kit, target_s), exact)
     if needed is None:
         return Size(None, None, confidence, "", _why_not(kit, scaled(_SIZES[1] ** 0.5), target_s))
     some = None if _is_sure(kit) else draws(kit, _DRAWS_OF_SIZE)
@@ -422,7 +422,7 @@ def _scaled_draws(drawn: Drawn, factor: float) -> Drawn:
 
 
 def _why_not(kit: Kit, large: Kit, target_s: float) -> str:
-    found = walk(large, horizon_s=target_s * 1.0001)
+    found = walk_kit(large, horizon_s=target_s * 1.0001)
     cause = int(found.cause[0])
     what = cause_text(found.causes[cause], kit) if cause < len(found.causes) else say("it goes dark all the same")
     return say("No size lasts so long: {what}.", what=what)
@@ -443,7 +443,7 @@ def jobs(kit: Kit, job_wh: Uncertain, way: Way | None = None) -> tuple[float, fl
     return value, min(low, value), max(high, value)
 
 
-def put_back(kit: Kit) -> list[tuple[str, float]]:
+def time_to_put_back(kit: Kit) -> list[tuple[str, float]]:
     """(input, seconds): how long each alone takes to put back what was used, loads off, by its mean over a day; ways that stay on drain meanwhile."""
     used = sum(s.usable_wh for s in kit.sources)
     stored = kit.sources[0].stored

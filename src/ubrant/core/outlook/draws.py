@@ -49,7 +49,7 @@ def losses_of(way: Way) -> tuple[Uncertain, Uncertain, Uncertain]:
     return way.idle, Uncertain(1 / eta.value - 1, eta.u / eta.value**2), Uncertain(0.0)
 
 
-def middle(kit: Kit) -> Drawn:
+def as_it_stands(kit: Kit) -> Drawn:
     """Every value as it stands."""
     return _made(kit, 1, None)
 

@@ -119,7 +119,7 @@ def share_of(text: str) -> Uncertain:
     return found
 
 
-def within(spread: Uncertain, lowest: float, highest: float) -> Uncertain:
+def clipped_to(spread: Uncertain, lowest: float, highest: float) -> Uncertain:
     """With its rectangle kept inside these ends."""
     low, high = (None if end is None else min(max(end, lowest), highest) for end in (spread.low, spread.high))
     return replace(spread, low=low, high=high)

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ubrant.core.outlook.demand import Demand, demand_of
-from ubrant.core.outlook.draws import Drawn, middle
+from ubrant.core.outlook.draws import Drawn, as_it_stands
 from ubrant.core.outlook.duty import DAY_S
 from ubrant.core.outlook.kit import GENTLEST, Kit
 from ubrant.core.quantities.readings import Array
@@ -71,7 +71,7 @@ class Walk:
 def mean_drain_w(kit: Kit) -> float:
     """In the middle, mean over a day: what leaves the sources less what comes in."""
     time = np.arange(0.0, DAY_S + 1, 600.0) if kit.varies else np.array([0.0, 600.0])
-    demand = demand_of(kit, middle(kit), time)
+    demand = demand_of(kit, as_it_stands(kit), time)
     watts = demand.bus_w[:, 0] + demand.ohmic_s[:, 0] * _volts(kit) ** 2 + demand.amps[:, 0] * _volts(kit) - demand.into_w[:, 0]
     return float(np.mean(watts))
 
@@ -110,7 +110,7 @@ def times_of(kit: Kit, horizon_s: float, step_s: float | None) -> Array:
     return np.asarray(found[(found >= 0) & (found <= horizon_s)], dtype=float)
 
 
-def walk(kit: Kit, drawn: Drawn | None = None, step_s: float | None = None, horizon_s: float | None = None) -> Walk:
+def walk_kit(kit: Kit, drawn: Drawn | None = None, step_s: float | None = None, horizon_s: float | None = None) -> Walk:
     """The kit from when it is switched on until it goes dark.
 
     Parameters
@@ -119,7 +119,7 @@ def walk(kit: Kit, drawn: Drawn | None = None, step_s: float | None = None, hori
     step_s : even steps; as fine as it needs unless given
     horizon_s : how far to look
     """
-    drawn = drawn if drawn is not None else middle(kit)
+    drawn = drawn if drawn is not None else as_it_stands(kit)
     horizon_s = horizon_s if horizon_s is not None else horizon_of(kit)
     time = times_of(kit, horizon_s, step_s)
     demand = demand_of(kit, drawn, time)

@@ -43,6 +43,6 @@ def stand_in(system_v: float, kind: Chemistry | None = None) -> StandIn:
     return StandIn(system_v, cells * kind.in_use_v[0], cells * kind.in_use_v[1])
 
 
-def of_label(label: Label | None) -> StandIn | None:
+def stand_in_of(label: Label | None) -> StandIn | None:
     """For a battery; None where its label says no volts."""
     return stand_in(label.voltage_v, label.kind_of_cell) if label is not None and label.voltage_v else None

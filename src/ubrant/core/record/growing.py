@@ -13,7 +13,7 @@ from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event
 from ubrant.core.record.head import RunHeader
 from ubrant.core.record.jot_text import TimedLine
-from ubrant.core.record.record import Record, TapQuantity, corrected, record_of
+from ubrant.core.record.record import Record, TapQuantity, lines_corrected, record_of
 from ubrant.core.record.typed import TypedColumns, columns_of_lines, is_bare_zero
 
 Rows = Sequence[tuple[float, TypedLine]]
@@ -58,7 +58,7 @@ class Growing:
         return (
             not any(e.jotting.mark == LEFT_OUT for e in new)
             and not any(is_bare_zero(r) or r.half_width < self._finest.get((r.tap, r.quantity), -math.inf) for r in readings)
-            and corrected(new, head.setup) is new
+            and lines_corrected(new, head.setup) is new
         )
 
 

@@ -122,7 +122,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
         if jotting.corrects:
             if not entries:
                 raise JotTextError(say("{name}, line {number}: there is no entry before it to correct.", name=name, number=number))
-            entries[-1] = corrected(entries[-1], jotting, number)
+            entries[-1] = line_corrected(entries[-1], jotting, number)
             continue
         entries.append(TimedLine(moment, jotting, number))
     if not entries:
@@ -219,7 +219,7 @@ def _is_heading(name: str) -> bool:
     return name in HEADINGS or _OF_A_TAP.match(name) is not None
 
 
-def corrected(entry: TimedLine, by: TypedLine, line: int = 0) -> TimedLine:
+def line_corrected(entry: TimedLine, by: TypedLine, line: int = 0) -> TimedLine:
     """The entry with what ``by`` reads in place of what it read of the same; its time stays, and so does what is not mentioned."""
     said = {(r.tap or OWN, r.quantity) for r in by.readings}
     readings = (*by.readings, *(r for r in entry.jotting.readings if (r.tap or OWN, r.quantity) not in said))

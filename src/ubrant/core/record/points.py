@@ -108,7 +108,7 @@ _PULSATING = ErrorSource(
 )
 
 
-def errors_of(points: Points, meters: SweepMeters) -> list[tuple[ErrorSource, Move]]:
+def errors_in_points(points: Points, meters: SweepMeters) -> list[tuple[ErrorSource, Move]]:
     """Every error of the meters, and what it makes of the points where it is there times so many standard uncertainties."""
     assert meters.input_v and meters.input_a
     by_watts = meters.output_w is not None

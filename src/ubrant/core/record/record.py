@@ -246,7 +246,7 @@ def record_of(
 ) -> Record:
     """A record from what was kept, read so far, or brought in. What a person read off a display is corrected as its meter was judged."""
     counting = with_bare_zeros(_as_it_counts(e) for e in lines)
-    ordered = tuple(sorted(corrected(counting, head.setup), key=lambda e: e.time_s))
+    ordered = tuple(sorted(lines_corrected(counting, head.setup), key=lambda e: e.time_s))
     return Record(head, dict(readings), tuple(events), ordered, state, ended_by, columns_of_lines(ordered), damage)
 
 
@@ -255,7 +255,7 @@ def _as_it_counts(entry: TimedLine) -> TimedLine:
     return entry if entry.jotting.mark != LEFT_OUT else replace(entry, jotting=replace(entry.jotting, readings=()))
 
 
-def corrected(entries: Sequence[TimedLine], setup: Setup) -> Sequence[TimedLine]:
+def lines_corrected(entries: Sequence[TimedLine], setup: Setup) -> Sequence[TimedLine]:
     """Typed lines as the meters at their taps should have shown them: the very same where no meter there is off."""
     keys = frozenset[TapQuantity]().union(*(e.jotting.places for e in entries))
     details = {tap: setup.meter(setup.tap_named(tap)).details for tap, _ in keys}

@@ -180,7 +180,7 @@ def _typed(record: Record, settings: Sequence[Setting]) -> PointRows:
     asked, rows, halves, moments, fates, tries = [], [], [], [], [], []
     lines = record.answers("skip")
     for place, (moment, jotting) in enumerate(lines if not record.head.plan else lines[: len(settings)]):
-        row, half = typed_row(jotting)
+        row, half = row_of_line(jotting)
         setting = settings[place] if record.head.plan else (row[0], row[3])
         fate = jotting.mark if jotting.mark in FATES else ""
         if jotting.mark != "skip" and math.isfinite(row[0]):
@@ -224,7 +224,7 @@ def read_at_ends(jotting: TypedLine) -> dict[TapQuantity, tuple[float, float]]:
     return read
 
 
-def typed_row(jotting: TypedLine) -> tuple[list[float], list[float]]:
+def row_of_line(jotting: TypedLine) -> tuple[list[float], list[float]]:
     """A typed line in the order of QUANTITIES, and how wide each is to both sides.
 
     Amperes of the input are those that carry its watts: on AC watts over volts, and none where no watts were read.

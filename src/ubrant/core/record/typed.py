@@ -255,7 +255,7 @@ def _filled(times: Array, series: Series, half: Array, between: str) -> tuple[Ar
     return np.interp(times, series.time_s, series.value), np.interp(times, series.time_s, half)
 
 
-def held(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
+def held_as_steps(readings: Readings, widths: Widths) -> tuple[Readings, Widths]:
     """As steps: what was taken down holds until the next."""
     return stepped(readings, readings.interval_s), Widths(doubled(widths.half_v), doubled(widths.half_a), HELD)
 

@@ -41,7 +41,7 @@ def power_read(place: str, watts: float, half: float, accuracy: Accuracy | None,
     return as_read(watts, accuracy, place) + digit(half, "W", when=f"{say(place)} {when}".strip())
 
 
-def power_of(
+def power_at(
     place: str, volts: float, amps: float, halves: tuple[float, float], of_v: Accuracy | None, of_a: Accuracy | None, when: str = ""
 ) -> Value:
     """Watts by volts and amperes, on DC."""

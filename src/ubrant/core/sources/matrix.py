@@ -74,7 +74,7 @@ def feeder_of_panel(name: str, open_v: float, power_v: float, power_w: float) ->
     return Feeder(PortSource(name, power_v, COLD * open_v), power_w, None, why)
 
 
-def fit(feeder: Feeder, port: PortLabel) -> Fit:
+def gives_into(feeder: Feeder, port: PortLabel) -> Fit:
     """What it would give into a port with these limits."""
     one = feeder.candidate
     word, watts = would_give(one, port, port.amps, port.watts)

@@ -42,7 +42,7 @@ Contributions = tuple[Contribution, ...]
 
 def merged(contributions: Iterable[Contribution]) -> Contributions:
     """Contributions with the same source added up, signs kept, largest first."""
-    return of_parts(parts_of(contributions))
+    return of_parts(by_source(contributions))
 
 
 def of_parts(parts: Parts) -> Contributions:
@@ -63,7 +63,7 @@ def told_of(contributions: Iterable[Contribution]) -> Contributions:
     return of_parts({**{c.source: c.amount for c in told}, **squares})
 
 
-def parts_of(contributions: Iterable[Contribution]) -> Parts:
+def by_source(contributions: Iterable[Contribution]) -> Parts:
     """By source what contributions come to, as a value carries it."""
     amounts: dict[ErrorSource, float] = {}
     for part in contributions:

@@ -10,11 +10,11 @@ from ubrant.core.uncertainty.contributions import (
     COVERAGE,
     Contribution,
     Contributions,
+    by_source,
     combined,
     coverage,
     merged,
     of_parts,
-    parts_of,
     told_of,
     whole_dof,
 )
@@ -93,7 +93,7 @@ class Finding:
         """
         if self.value is None:
             raise ValueError(self.key)
-        return Value(self.value, None if self.contributions is None else parts_of(self.contributions))
+        return Value(self.value, None if self.contributions is None else by_source(self.contributions))
 
     def in_unit(self, unit: str, factor: float) -> Finding:
         """The same finding in another unit; the working keeps the units it was worked out in."""

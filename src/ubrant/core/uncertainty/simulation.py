@@ -128,7 +128,7 @@ def simulated(finding: Finding, draws: Sequence[float | None]) -> Simulated:
     return Simulated(finding.key, finding.name, finding.unit, linear, u, low, high)
 
 
-def in_short(found: Sequence[Simulated]) -> str:
+def draws_in_short(found: Sequence[Simulated]) -> str:
     """What the draws say of all of them, a line each for those whose ± is too small; empty for none."""
     if not found:
         return ""

@@ -184,7 +184,7 @@ def comes_in(source: ErrorSource, u: float) -> Value:
     return Value(0.0, {source: u}) if u else Value(0.0)
 
 
-def of_run(value: Value, run: str, *, meters: bool = True, zeros: bool = True) -> Value:
+def as_of_run(value: Value, run: str, *, meters: bool = True, zeros: bool = True) -> Value:
     """A figure as that of one run among several: what only this run was wrong by is told from the same in another, and what a meter is wrong by stays.
 
     Parameters

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantities.quantity import unit_factor
-from ubrant.logbook.logs.headings import Heading, beside, choose, is_run_column, read_heading
+from ubrant.logbook.logs.headings import Heading, fitting_columns, is_run_column, other_column, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError
 from ubrant.logbook.logs.text import TextTable
 
@@ -64,14 +64,14 @@ def columns_of(sheet: TextTable, wanted: str | None = None) -> Columns:
         )
     said = _said(wanted, headings, where) if wanted else {}
     chosen: dict[str, Heading] = {}
-    power = said.get("power") or next((h for h in headings if h.has_unit and h.unit == "W" and beside(h)), None)
+    power = said.get("power") or next((h for h in headings if h.has_unit and h.unit == "W" and other_column(h)), None)
     for quantity in NEEDED:
         if quantity in said:
             chosen[quantity] = said[quantity]
             continue
         if quantity == "current" and "power" in said:
             continue
-        chosen_heading = choose([h for h in headings if h not in said.values()], quantity)
+        chosen_heading = fitting_columns([h for h in headings if h not in said.values()], quantity)
         if not chosen_heading and quantity == "current" and power is not None:
             continue
         if not chosen_heading:
@@ -113,7 +113,7 @@ def _with_others(chosen: dict[str, Heading], power: Heading | None, headings: li
             date = heading
         elif is_run_column(heading.text):
             run = heading
-        elif (found := beside(heading)) is not None:
+        elif (found := other_column(heading)) is not None:
             tap, quantity, factor = found
             key = (tap, quantity)
             if key not in others and not (tap == own_tap and quantity in ("V", "A")):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ubrant.logbook.logs.sheets import read_json_lines, read_parquet, read_workbook
-from ubrant.logbook.logs.text import TextTable, decode, read_bytes, read_sheet
+from ubrant.logbook.logs.text import TextTable, read_bytes, read_sheet, text_of
 
 _HEAD = 4096
 """Bytes by which a text without a known name is told."""
@@ -67,7 +67,7 @@ def sheet_in(path: Path, columns: str | None = None) -> TextTable:
 
 def head_of(data: bytes) -> str:
     """As much of a text as tells what it is."""
-    return decode(data[:_HEAD])
+    return text_of(data[:_HEAD])
 
 
 def patterns(more: Iterable[str] = ()) -> str:

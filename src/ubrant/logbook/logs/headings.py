@@ -96,7 +96,7 @@ def _is_named_outright(words: list[str], quantity: str) -> bool:
     return any(w in _WORDS[quantity] and w not in _LETTERS for w in words) and len(words) == 1
 
 
-def choose(headings: list[Heading], quantity: str) -> list[Heading]:
+def fitting_columns(headings: list[Heading], quantity: str) -> list[Heading]:
     """The columns that could be this quantity, best first; more than one left means that a person must say."""
     fitting = [h for h in headings if h.quantity == quantity]
     plain = [h for h in fitting if not set(re.findall(r"[^\W\d_]+", h.text.lower())) & _ASIDE]
@@ -135,7 +135,7 @@ _TAP_WORDS = {
 _OTHER_WORDS = {"temperature": "°C", "temp": "°C", "soc": "%", "percent": "%"}
 
 
-def beside(heading: Heading) -> tuple[str, str, float] | None:
+def other_column(heading: Heading) -> tuple[str, str, float] | None:
     """(tap, quantity, factor) of a column that is not the run's own time, volts or amperes; None for one that means nothing here."""
     words = re.findall(r"[^\W\d_]+", heading.text.lower())
     tap = next((_TAP_WORDS[w] for w in words if w in _TAP_WORDS), "")

@@ -19,7 +19,7 @@ from ubrant.logbook.logs.formats import TEXT, format_of, head_of, sheet_in
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError, LogFile
 from ubrant.logbook.logs.table import read_table
-from ubrant.logbook.logs.text import TextTable, decode, read_bytes
+from ubrant.logbook.logs.text import TextTable, read_bytes, text_of
 
 PACKAGE = "datapackage.json"
 
@@ -58,7 +58,7 @@ def read_text(name: str, data: bytes, columns: str | None = None, *, split_gaps:
     head = head_of(data)
     kind = format_of(name, head)
     if kind is TEXT and is_jots(name, head, columns):
-        return [_jots(name, decode(data))]
+        return [_jots(name, text_of(data))]
     sheet = kind.of_text(name, data, columns)
     return _text_logs(sheet, columns, split_gaps) if kind is TEXT else _tables(sheet, columns, split_gaps)
 
@@ -68,7 +68,7 @@ def is_jots(name: str, head: str, columns: str | None = None) -> bool:
     return Path(name).suffix.lower() == ".jot" or (not columns and is_jot_text(head))
 
 
-def sheet_of(path: Path) -> TextTable | None:
+def table_in(path: Path) -> TextTable | None:
     """A log as a table, for whoever has to say which column is what; None where it is none (jot text, a package).
 
     Raises

@@ -12,7 +12,7 @@ from ubrant.apart import APART, Answer, Refused
 from ubrant.logbook.logs.headings import needed_found, read_heading
 from ubrant.logbook.logs.limits import MOST, check_archive, check_cells, check_columns, check_file
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.logs.text import TextTable, decode
+from ubrant.logbook.logs.text import TextTable, text_of
 
 
 def read_workbook(path: Path) -> TextTable:
@@ -118,7 +118,7 @@ def read_json_lines(name: str, data: bytes) -> TextTable:
     """
     headings: dict[str, int] = {}
     rows: list[tuple[int, dict[str, Any]]] = []
-    for number, line in enumerate(decode(data).splitlines(), start=1):
+    for number, line in enumerate(text_of(data).splitlines(), start=1):
         if not line.strip():
             continue
         try:

@@ -11,7 +11,7 @@ from ubrant.core.quantities.readings import Array
 from ubrant.logbook.logs.cells import NoNumber, read_cell, read_moment
 from ubrant.logbook.logs.columns import in_unit, said_units
 from ubrant.logbook.logs.formats import sheet_in
-from ubrant.logbook.logs.headings import Heading, beside, choose, read_heading
+from ubrant.logbook.logs.headings import Heading, fitting_columns, other_column, read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LeftOut, LogError
 from ubrant.logbook.logs.text import TextTable
 
@@ -56,7 +56,7 @@ def read_taps(path: Path, columns: str | None = None, alone: str = "") -> TapLog
             raise LogError(
                 f"{sheet.name}, line {sheet.heading_line}, column {heading.index + 1} ({heading.text}): {heading.trouble}. Correct the heading."
             )
-        found = beside(heading)
+        found = other_column(heading)
         if alone and found is None and heading.quantity in {"voltage", "current"}:
             found = alone, "V" if heading.quantity == "voltage" else "A", heading.factor
         if found is not None and found[:2] not in chosen:
@@ -66,7 +66,7 @@ def read_taps(path: Path, columns: str | None = None, alone: str = "") -> TapLog
         raise LogError(
             f"{sheet.name}, line {sheet.heading_line}: no heading among {seen} names a tap. Write them like “input voltage / V”, “output current / A”."
         )
-    time = said.get(("", "s")) or next(iter(choose(headings, "time")), None)
+    time = said.get(("", "s")) or next(iter(fitting_columns(headings, "time")), None)
     time = in_unit(time, units.get("time", "")) if time is not None else None
     for wanted, unit in units.items():
         tap, _, word = wanted.rpartition(" ")
@@ -106,7 +106,7 @@ def read_wave(path: Path, columns: str | None = None) -> tuple[Array, Array, str
     headings = [read_heading(text, k) for k, text in enumerate(sheet.headings)]
     where = f"{sheet.name}, line {sheet.heading_line}"
     wanted = dict(part.split("=", 1) for part in (columns or "").split(",") if "=" in part)
-    time = _named(wanted.get("time"), headings) or next(iter(choose(headings, "time")), None)
+    time = _named(wanted.get("time"), headings) or next(iter(fitting_columns(headings, "time")), None)
     volts = (
         [named]
         if (named := _named(wanted.get("voltage"), headings))

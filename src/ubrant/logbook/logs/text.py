@@ -52,7 +52,7 @@ class TextTable:
         if not self.data:
             yield from self.kept_rows
             return
-        lines = decode(self.data).splitlines()
+        lines = text_of(self.data).splitlines()
         for number, cells in enumerate(split_all(lines[self.first_line - 1 :], self.separator), start=self.first_line):
             if cells and any(c.strip() for c in cells) and not cells[0].lstrip().startswith("#"):
                 yield number, cells
@@ -61,7 +61,7 @@ class TextTable:
         """The first few lines of readings, without reading the whole file."""
         if not self.data:
             return [cells for _, cells in self.kept_rows[:most]]
-        lines = decode(self.data[:_HEAD]).splitlines()[self.first_line - 1 :][:most]
+        lines = text_of(self.data[:_HEAD]).splitlines()[self.first_line - 1 :][:most]
         return [c for c in split_all(lines, self.separator) if any(x.strip() for x in c) and not c[0].lstrip().startswith("#")]
 
 
@@ -106,7 +106,7 @@ def _unmarked_utf16(data: bytes) -> bytes | None:
     return None
 
 
-def decode(data: bytes) -> str:
+def text_of(data: bytes) -> str:
     """UTF-8, or else Latin-1."""
     try:
         return data.decode("utf-8")
@@ -144,7 +144,7 @@ def read_sheet(name: str, data: bytes, wanted: str | None = None) -> TextTable:
     LogError
         There is nothing in it.
     """
-    lines = decode(data[:_HEAD]).splitlines()[:400]
+    lines = text_of(data[:_HEAD]).splitlines()[:400]
     usable = [k for k, line in enumerate(lines) if line.strip()]
     if not usable:
         raise LogError(f"{name} is empty: there is no heading and no reading in it.")

@@ -7,12 +7,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.label_doubt import held
+from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit
 from ubrant.core.quantities.quantity import plain
-from ubrant.core.quantities.stand_in import of_label
+from ubrant.core.quantities.stand_in import stand_in_of
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -97,12 +97,12 @@ class AuditMethod(TypedMethod):
         lines = [line for line in seen.lines if line.jotting.readings]
         label = label_of(seen.setup.unit)
         read, said = _read(lines, seen.plan, label.voltage_v if label is not None else None)
-        stand = of_label(label) if not read.volts else None
+        stand = stand_in_of(label) if not read.volts else None
         if stand is not None:
             read = replace(read, volts=stand.middle_v, volts_half=stand.half_v)
             said.append(stand.sentence())
         ah = label.charge_ah if label is not None else None
-        found = analyse_audit(read, seen.accuracy("A"), seen.accuracy("V"), held(label), seen.plan.usable / 100, ah)
+        found = analyse_audit(read, seen.accuracy("A"), seen.accuracy("V"), held_by_source(label), seen.plan.usable / 100, ah)
         findings = dict(found.findings)
         if stand is None and read.volts:
             findings["resting_voltage"] = Finding("resting_voltage", say("Resting volts"), read.volts, "V", None, say("as read, all off"))

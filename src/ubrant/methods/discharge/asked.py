@@ -11,7 +11,7 @@ from ubrant.core.battery.ending import GAVE_UP
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label, usual_cutoff_v
 from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, join, no_readings
-from ubrant.core.quantities.stand_in import StandIn, of_label
+from ubrant.core.quantities.stand_in import StandIn, stand_in_of
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import ChargeOff, ChargeOn, LoadOff
 from ubrant.core.record.flowed import flowed_at_rest
@@ -50,7 +50,7 @@ def _discharge_of(record: Record) -> DischargeRecord:
             tap = record.typed.source_tap()
             pressed = tuple((e.time_s, "load off") for e in record.of(LoadOff))
             typed = replace(record.typed, marks=tuple(sorted((*record.typed.marks, *pressed))))
-            if only_amps(typed) and (volts := of_label(head.setup.label)) is not None:
+            if only_amps(typed) and (volts := stand_in_of(head.setup.label)) is not None:
                 return _by_amperes(record, typed, only_amps(typed), volts)
             readings, widths = on_one_base(typed, tap, head.origin.between)
         else:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ubrant.core.battery.cells import cell_findings
-from ubrant.core.battery.recharge import efficiencies, recharge_of
+from ubrant.core.battery.recharge import recharge_of, round_trip
 from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_at_leads, two_step
 from ubrant.core.battery.state_of_charge import charge_by, chart_name, from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
@@ -318,7 +318,7 @@ def _add_charges(record: DischargeRecord, others: Others, discharge: Discharge, 
     put_in = recharge_of(record.readings, record.voltage_accuracy, record.current_accuracy, *chosen)
     if put_in is not None:
         add(put_in.charge, put_in.energy, put_in.end_current)
-        add(*efficiencies(discharge.findings["charge"], discharge.findings["energy"], put_in))
+        add(*round_trip(discharge.findings["charge"], discharge.findings["energy"], put_in))
 
 
 def _add_cycles(record: DischargeRecord, others: Others, add: Add) -> None:

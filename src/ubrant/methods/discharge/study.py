@@ -18,7 +18,7 @@ from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import of_run
+from ubrant.core.uncertainty.value import as_of_run
 from ubrant.core.wording import say
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.forecast import forecast, running_charge, thinned
@@ -45,7 +45,7 @@ def constant_run(
     hours = duration.value or 0.0
     name = say("of the run at {amps} A, {time}", amps=plain(given_ah / hours, 3), time=show_duration(3600 * hours))
     same, zeros = bool(record.meter("battery").id), not record.of(Zeroed)
-    amps, time_h = (of_run(v, name, meters=same, zeros=zeros) for v in (charge.known / duration.known, duration.known))
+    amps, time_h = (as_of_run(v, name, meters=same, zeros=zeros) for v in (charge.known / duration.known, duration.known))
     return ConstantRun(amps, time_h)
 
 

@@ -27,7 +27,7 @@ from ubrant.core.record.flowed import AtRest
 from ubrant.core.record.gaps import BridgedGap, find_gaps
 from ubrant.core.record.integrals import Totals, span
 from ubrant.core.record.scan import Scan, scan
-from ubrant.core.record.typed import HELD, Widths, held
+from ubrant.core.record.typed import HELD, Widths, held_as_steps
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, as_read
 from ubrant.core.wording import say
@@ -139,7 +139,7 @@ def analyse(record: DischargeRecord) -> Discharge:
     if record.on_change:
         warnings.append(say("Its rows were written where something changed: each value is held until the next."))
     if record.widths is not None and record.widths.between == HELD:
-        stepped, widths = held(record.readings, record.widths)
+        stepped, widths = held_as_steps(record.readings, record.widths)
         record = replace(record, readings=stepped, widths=widths)
     readings, typical_a = _as_discharge(record, warnings)
     idle_below = LOAD_ON_SHARE * typical_a

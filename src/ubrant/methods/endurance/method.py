@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.account import Account
-from ubrant.core.battery.label_doubt import Holds, held, measured
+from ubrant.core.battery.label_doubt import Holds, held_by_source, measured
 from ubrant.core.drawings import Bars
 from ubrant.core.loads.endurance import Ran, analyse_endurance
 from ubrant.core.record.events import Note
@@ -68,7 +68,7 @@ class EnduranceMethod(TypedMethod):
         return 3600.0
 
     def sums(self, seen: Seen) -> Account:
-        return self._made(seen, held(label_of(seen.setup.unit)))
+        return self._made(seen, held_by_source(label_of(seen.setup.unit)))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With what another run of the unit measured that it gives, in place of its label."""

@@ -19,12 +19,12 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import Array, ReadingsError, Series
-from ubrant.core.quantities.stand_in import StandIn, of_label, stand_in
+from ubrant.core.quantities.stand_in import StandIn, stand_in, stand_in_of
 from ubrant.core.record.events import HandDid
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import QUANTITIES, carrying, read_at_ends, table_of, typed_row, without_watts
+from ubrant.core.record.settled import QUANTITIES, carrying, read_at_ends, row_of_line, table_of, without_watts
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -356,11 +356,11 @@ def _typed(record: Record, *, has_economy: bool) -> dict[str, _Read]:
     if abs(zero_w) > max(_NO_ZERO_SHARE * abs(switched_on), zero_half_w):
         raise _no_zero(say("{watts} W", watts=show(zero_w)))
     stands_in = _stands_in(record, lines[1:])
-    beside = [v for _, j in lines[1:] if math.isfinite(v := typed_row(j)[0][volt_at])]  # what the volts were, watts do not ask
+    beside = [v for _, j in lines[1:] if math.isfinite(v := row_of_line(j)[0][volt_at])]  # what the volts were, watts do not ask
     rows: dict[str, list[tuple[float, ...]]] = {NORMAL: [], ECONOMY: []}
     for place, (moment, jotting) in enumerate(lines[1:]):
         if jotting.mark != "skip":
-            row, half = typed_row(jotting)
+            row, half = row_of_line(jotting)
             if stands_in is not None and not math.isfinite(row[volt_at]):
                 row[volt_at], half[volt_at] = stands_in.middle_v, stands_in.half_v
             if beside and not math.isfinite(row[volt_at]) and math.isfinite(_watts(jotting)[0]):
@@ -393,10 +393,10 @@ def _watts(jotting: TypedLine) -> tuple[float, float]:
 def _stands_in(record: Record, lines: Sequence[tuple[float, TypedLine]]) -> StandIn | None:
     """What stands in for the volts at the input, where nobody read any; None where they were read, or nobody knows the system's."""
     volt_at = QUANTITIES.index(("input", "V"))
-    if not lines or any(math.isfinite(typed_row(jotting)[0][volt_at]) for _, jotting in lines):
+    if not lines or any(math.isfinite(row_of_line(jotting)[0][volt_at]) for _, jotting in lines):
         return None
     setup = record.head.setup
-    if setup.battery is not None and (found := of_label(label_of(setup.battery))) is not None:
+    if setup.battery is not None and (found := stand_in_of(label_of(setup.battery))) is not None:
         return found
     try:
         return stand_in(read_ratings(setup.unit, how_much=False).input_v)
@@ -415,9 +415,9 @@ def _zero(record: Record, lines: list[tuple[float, TypedLine]]) -> tuple[float, 
     amp_at = QUANTITIES.index(("input", "A"))
     if lines[0][1].mark == "skip":
         return 0.0, 0.0
-    row, half = typed_row(lines[0][1])
+    row, half = row_of_line(lines[0][1])
     zero_a = row[amp_at]
-    read = [abs(typed_row(jotting)[0][amp_at]) for _, jotting in lines[1:2]]
+    read = [abs(row_of_line(jotting)[0][amp_at]) for _, jotting in lines[1:2]]
     accuracy = record.accuracy("input", "A")
     allowed = half[amp_at] + 2 * (accuracy.limit(0.0) if accuracy is not None else 0.0)
     if read and abs(zero_a) > max(_NO_ZERO_SHARE * read[0], allowed):

@@ -11,7 +11,7 @@ from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import PointTaken, WentOff
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import QUANTITIES, log_columns, typed_row
+from ubrant.core.record.settled import QUANTITIES, log_columns, row_of_line
 
 _OFF_SHARE = 0.3
 _LOADED_SHARE = 0.02
@@ -110,7 +110,7 @@ def _typed(record: Record, hold_w: float) -> Ending | None:
 
 
 def _row(jotting: TypedLine) -> list[float]:
-    return typed_row(jotting)[0]
+    return row_of_line(jotting)[0]
 
 
 def alarm_v(record: Record) -> float | None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.device_charge import DeviceRecharge, may_fly, other_device, recharge_findings, rules_of_thumb, to_buy
-from ubrant.core.battery.label_doubt import Holds, held, in_quarters, of_label
+from ubrant.core.battery.label_doubt import Holds, held_by_label, held_by_source, in_quarters
 from ubrant.core.battery.percent import LINEARITY_POINTS, PercentChange, change_between
 from ubrant.core.drawings import DASHED, SOLID, Curve, Drawing, Plot
 from ubrant.core.quantities.label import Label, LabelError, parse_label
@@ -94,7 +94,7 @@ class RechargeMethod(TypedMethod):
 
     def checks(self, prepared: Prepared, load: LoadRating) -> Iterable[Problem]:
         setup, plan = prepared.setup, prepared.plan
-        if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
+        if held_by_source(label_of(setup.unit), plan.usable, plan.usable_u) is None:
             yield to_know(say("The label of {name} has no Wh: then it is charges only, and no Wh.", name=setup.unit.name))
         if setup.device is None:
             yield refused(say("Put the device on the shelf first, with what the label of its battery says, like “7.6 Ah 3.85 V”."))
@@ -139,7 +139,7 @@ class RechargeMethod(TypedMethod):
         if trouble := _trouble(source[0], device, setup):
             raise ReadingsError(trouble)
         made = _recharges(record, source, device)
-        holds, in_device = held(label_of(setup.unit), plan.usable, plan.usable_u), _device(setup)
+        holds, in_device = held_by_source(label_of(setup.unit), plan.usable, plan.usable_u), _device(setup)
         findings, said = recharge_findings(made, holds, in_device, plan.idle_w)
         said += _remarks(made, setup, plan)
         charges = findings.get("charges_from_full")
@@ -148,7 +148,7 @@ class RechargeMethod(TypedMethod):
         if exact and charges is not None and in_device is not None and plan.other:
             other = parse_label(plan.other).energy_wh
             if other:
-                findings["charges_of_another"] = other_device(charges, in_device, of_label(other), plan.other)
+                findings["charges_of_another"] = other_device(charges, in_device, held_by_label(other), plan.other)
         believed = "recharge_energy" in findings or holds is None
         if believed and exact and charges is not None and label is not None and label.energy_wh and plan.wanted > 0:
             findings["label_wanted"] = to_buy(charges, label.energy_wh, plan.wanted)
@@ -301,7 +301,7 @@ def _read_between(record: Record, from_s: float, to_s: float) -> Value | None:
 
 
 def _device(setup: Setup) -> Holds | None:
-    return held(_label(setup))
+    return held_by_source(_label(setup))
 
 
 def _label(setup: Setup) -> Label | None:
@@ -331,7 +331,7 @@ def _remarks(made: list[DeviceRecharge], setup: Setup, plan: RechargePlan) -> li
         said.append(say("It was not charged to full: the last points charge slowly, so the time to full is not reckoned from this pace."))
     if any(one.source is not None and one.source.points == 0 for one in made):
         said.append(say("The source's display never moved: it took less than a point, or the display is blind to what it drew."))
-    if not plan.usable and held(label_of(setup.unit), plan.usable, plan.usable_u) is not None:
+    if not plan.usable and held_by_source(label_of(setup.unit), plan.usable, plan.usable_u) is not None:
         said.append(say("{name} was not measured: 65 to 100 % of its label may come out. Charges do not hang on it.", name=setup.unit.name))
     said.append(say("Until a display's linearity was measured ± {points} points stand at each end.", points=plain(LINEARITY_POINTS)))
     return said

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.battery.label_doubt import held
+from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
 from ubrant.core.quantities.alternating import AC_FROM_V
@@ -23,7 +23,7 @@ from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
-from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_of, power_read, told_apart
+from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_at, power_read, told_apart
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
@@ -103,7 +103,7 @@ class WaysMethod(TypedMethod):
         plan, setup = prepared.plan, prepared.setup
         if not plan.ways:
             yield refused(say("Name at least one way, like “mains socket, 12 V socket”."))
-        if held(label_of(setup.unit), plan.usable, plan.usable_u) is None:
+        if held_by_source(label_of(setup.unit), plan.usable, plan.usable_u) is None:
             yield to_know(say("The label of {name} has no Wh: hours and watts by its percent cannot be said.", name=setup.unit.name))
         if any(STRAIGHT.search(way) for way in plan.ways):
             yield from _straight_checks(setup, plan)
@@ -134,7 +134,7 @@ class WaysMethod(TypedMethod):
             raise ReadingsError(say(text, example=self.like))
         if trouble := _trouble(ways):
             raise ReadingsError(trouble)
-        holds = held(label_of(setup.unit), plan.usable, plan.usable_u)
+        holds = held_by_source(label_of(setup.unit), plan.usable, plan.usable_u)
         findings, said = feeding_findings(ways, holds)
         if not findings:
             raise ReadingsError(said[0] if said else say("One reading of its percent only: type it again after about a day."))
@@ -234,7 +234,7 @@ def _seen_by_points(record: Record, names: Sequence[str]) -> list[_Seen]:
             if math.isfinite(watts):
                 made = power_read(place, watts, 0.0, record.accuracy(place, "W"), one.name)
             elif math.isfinite(volts) and math.isfinite(amps) and volts < AC_FROM_V:
-                made = power_of(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
+                made = power_at(place, volts, amps, (0.0, 0.0), record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
             if place == "source":
                 one.source_w = made
             else:
@@ -290,7 +290,7 @@ def _take(record: Record, one: _Seen, time_s: float, jotting: TypedLine) -> None
             made = power_read(place, watts.value, watts.half_width, record.accuracy(place, "W"), one.name)
         elif volts is not None and amps is not None:
             halves = volts.half_width, amps.half_width
-            made = power_of(place, volts.value, amps.value, halves, record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
+            made = power_at(place, volts.value, amps.value, halves, record.accuracy(place, "V"), record.accuracy(place, "A"), one.name)
         if made is not None and place == "source":
             one.source_w = made
         elif made is not None:

@@ -93,7 +93,7 @@ def texts_of(run: Run, method: Method, asked: Iterable[Field]) -> dict[str, str]
     return {one.key: one.kind.show(value) for one in known if (value := getattr(parts[one.part], one.key)) is not None}
 
 
-def head_of(run: Run, method: Method, usual: Prepared, made: Prepared) -> RunHeader:
+def head_as_known(run: Run, method: Method, usual: Prepared, made: Prepared) -> RunHeader:
     """The head of a run under what a form says now: what differs from the same form as it was (``usual``) is taken, all else stays as it is known.
 
     A run without a plan is given none. Its meters stay where they were.
@@ -170,7 +170,7 @@ def edge_moved(jots: Iterable[StoredJot], mark: str, moment_s: float | None) -> 
     return changes
 
 
-def moment_of(text: str, run: Run, jots: Iterable[StoredJot], near_s: float) -> float:
+def mark_moment(text: str, run: Run, jots: Iterable[StoredJot], near_s: float) -> float:
     """A time of day that was written for a mark, within half a day of what was read; seconds from the start of the run.
 
     Raises

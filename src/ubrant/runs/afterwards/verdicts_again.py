@@ -130,6 +130,6 @@ def again_to_json(found: VerdictsAgain) -> dict[str, Any]:
     }
 
 
-def heading_of(pair: Again) -> str:
+def unit_and_method(pair: Again) -> str:
     """``Dome pack A, Discharge``"""
     return f"{pair.before.unit}, {title_of(pair.before.run.method)}"

@@ -12,7 +12,7 @@ from ubrant.core.record.record import Record
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import MethodEntry, UnknownMethodError, entry_of, suiting, unnamed
-from ubrant.runs.coming_in.bringing_in import LogOptions, judged
+from ubrant.runs.coming_in.bringing_in import LogOptions, under_options
 from ubrant.runs.making.begin import start_by_hand
 from ubrant.runs.typed.typed_session import TypedSession
 
@@ -66,5 +66,5 @@ def named(logbook: Logbook, run: Run, unit: Unit, entry: MethodEntry, meter: Met
         It cannot be that.
     """
     meters = dict.fromkeys(entry.method.taps, meter) if meter is not None else {}
-    made = judged(logbook.kept(run), LogOptions(entry.key, unit=unit, meters=meters))
+    made = under_options(logbook.kept(run), LogOptions(entry.key, unit=unit, meters=meters))
     return made.run.head, unit.id

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ubrant.core.battery.parts import discharges
+from ubrant.core.battery.parts import discharges_in
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError
@@ -78,15 +78,15 @@ def read_file(path: Path, options: LogOptions, columns: str | None = None, numbe
     """
     own = own_run(path)
     if own is not None:
-        return judged(own, options)
+        return under_options(own, options)
     key = options.method or usual().key
     try:
         method = method_of(key)
     except UnknownMethodError as error:
         raise MethodError("method", str(error)) from None
     if method.log in {TAP_LOG, WAVE_LOG} and not _is_jots(path):
-        return judged(from_taps(path, method, columns), options)
-    return judged(from_log(only(logs_in(path, columns), number), options.method), options)
+        return under_options(from_taps(path, method, columns), options)
+    return under_options(from_log(only(logs_in(path, columns), number), options.method), options)
 
 
 def own_run(path: Path) -> StoredRun | None:
@@ -128,7 +128,7 @@ def named_run(path: Path) -> StoredRun | None:
     log = only(read_logs(path), None)
     if not any(heading.split()[0] == "method" for heading in log.about.get("head", {}) if heading):
         return None
-    return judged(_from_jots(log, ""), LogOptions())
+    return under_options(_from_jots(log, ""), LogOptions())
 
 
 def logs_in(path: Path, columns: str | None = None) -> list[LogFile]:
@@ -146,7 +146,7 @@ def parts_of(log: LogFile) -> list[LogFile]:
     """A log by its discharges, each with the charge before it; the log itself where nothing was put in between."""
     if log.entries or log.about or not len(log.time_s):
         return [log]
-    spans = discharges(log.time_s, log.voltage_v, log.current_a)
+    spans = discharges_in(log.time_s, log.voltage_v, log.current_a)
     if len(spans) < 2:
         return [log]
     parts = []
@@ -202,7 +202,7 @@ def from_log(log: LogFile, method: str = "") -> StoredRun:
         plan.pop("fields")  # its points were not written: they are found in the readings
     endings = [text.removeprefix(_ENDED) for _, text in log.events if text.startswith(_ENDED)]
     key = str(about.get("method") or usual().key)
-    head = older.head_of(
+    head = older.older_head(
         key,
         log.name,
         plan,
@@ -237,7 +237,7 @@ def _event(time_s: float, text: str) -> Event:
             data = None
         if isinstance(data, dict) and "kind" in data:
             return event_from_json(time_s, data)
-    return older.event_of(time_s, text, "", "battery") if text in older.KINDS else Note(time_s, text)
+    return older.older_event(time_s, text, "", "battery") if text in older.KINDS else Note(time_s, text)
 
 
 def _from_jots(log: LogFile, method: str) -> StoredRun:
@@ -279,7 +279,7 @@ def _lacking(log: TapLog) -> str:
     return left_out_sentence(log.left_out, "lacks a reading", "lack a reading")
 
 
-def judged(stored: StoredRun, options: LogOptions) -> StoredRun:
+def under_options(stored: StoredRun, options: LogOptions) -> StoredRun:
     """Under what a person said of it; what was not said stays as the file has it.
 
     Raises
@@ -368,7 +368,7 @@ def as_answered(log: LogFile, said: Answered) -> StoredRun:
     method = method_of(made.run.method)
     meters = {method.taps[0]: said.meter} if said.meter is not None else {}
     accuracies = (*said.accuracies, "", "")
-    made = judged(made, LogOptions(accuracies=accuracies, meters=meters, unit=said.unit, temperature_c=said.temperature_c))
+    made = under_options(made, LogOptions(accuracies=accuracies, meters=meters, unit=said.unit, temperature_c=said.temperature_c))
     head = made.run.head
     if method.judges_label:
         hold_s = head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0

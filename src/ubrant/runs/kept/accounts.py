@@ -97,7 +97,7 @@ def _asking(account: Account, odd: Sequence[Odd]) -> Account:
     return replace(account, warnings=(*said, *account.warnings), questions=(*account.questions, *asked))
 
 
-def others_of(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:
+def other_runs(logbook: Logbook, run: Run) -> tuple[tuple[Record, Account], ...]:
     """The other runs of the unit, over a connection of its own: for another thread than the logbook's."""
     with contextlib.closing(Logbook(logbook.place)) as again:
         return tuple(_others(again, run))
@@ -249,7 +249,7 @@ _LIVE_LOCK = Lock()
 
 
 def live_account(run: Run, session: Session, expected: Rehearsal | None = None, others: Sequence[tuple[Record, Account]] = ()) -> Account:
-    """A run that is going on, from what was taken so far; ``others`` as :func:`others_of` found them when it began."""
+    """A run that is going on, from what was taken so far; ``others`` as :func:`other_runs` found them when it began."""
     return whole_account(method_of(run.method), live_record(run, session), lambda: others, expected)
 
 

@@ -42,7 +42,7 @@ from ubrant.core.quantities.readings import Array
 from ubrant.core.wording import say
 from ubrant.logbook.logs.limits import check_file
 from ubrant.logbook.logs.log_file import LogError
-from ubrant.logbook.logs.text import decode
+from ubrant.logbook.logs.text import text_of
 from ubrant.runs.kits.kit_parts import InputPart, KitError, KitPart, LoadPart, SourcePart, WayPart
 
 CIRCUIT_SHARE = 0.8
@@ -502,7 +502,7 @@ def _recorded(where: str, path: Path) -> tuple[Array, Array]:
     """Seconds of the day and W of a CSV of two columns: a time of day, watts."""
     try:
         check_file(path)
-        rows = [line.split(",") for line in decode(path.read_bytes()).splitlines() if line.strip()]
+        rows = [line.split(",") for line in text_of(path.read_bytes()).splitlines() if line.strip()]
     except OSError:
         raise KitError(say("{where}: {path} cannot be read.", where=where, path=path)) from None
     except LogError as error:

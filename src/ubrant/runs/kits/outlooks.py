@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
-from ubrant.core.outlook.answers import OutlookAnswer, Size, cause_text, idle_wh, jobs, look, put_back, size
+from ubrant.core.outlook.answers import OutlookAnswer, Size, cause_text, idle_wh, jobs, look, size, time_to_put_back
 from ubrant.core.outlook.duty import clock
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, parse_quantity, plain, show, show_duration
@@ -171,7 +171,7 @@ def outlook_json(part: KitPart, kit: Kit, looked: OutlookAnswer) -> dict[str, An
         "energy_delivered": {"value": looked.energy_wh, "unit": "Wh", "by_load": dict(looked.by_load)},
         "energy_lost": {"value": looked.lost_wh, "unit": "Wh", "by_loss": dict(looked.lost)},
     }
-    if back := put_back(kit):
+    if back := time_to_put_back(kit):
         findings["put_back"] = {"value": min(s for _, s in back) / 3600, "unit": "h", "by_input": {name: s / 3600 for name, s in back}}
     if (job := job_of(part, kit)) is not None:
         value, low, high = jobs(kit, job[1], job[2])
@@ -196,7 +196,7 @@ def outlook_lines(part: KitPart, kit: Kit, looked: OutlookAnswer) -> list[tuple[
     lines += [
         (say("first to go, in {n} of 100", n=round(100 * share)), cause_text(cause, kit)) for cause, share in looked.firsts if share < 0.995
     ]
-    lines += [(say("put back by {name} in", name=name), show_duration(seconds)) for name, seconds in put_back(kit)]
+    lines += [(say("put back by {name} in", name=name), show_duration(seconds)) for name, seconds in time_to_put_back(kit)]
     if (job := job_of(part, kit)) is not None:
         value, low, high = jobs(kit, job[1], job[2])
         wide = say(" ({low} to {high})", low=show(low, 3), high=show(high, 3)) if high > low else ""

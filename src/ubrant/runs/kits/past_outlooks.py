@@ -112,7 +112,7 @@ def happened(logbook: Logbook, run_id: int, predicted_s: float | None, part: Kit
     return Past(part, (), predicted_s, found.value, run_id)
 
 
-def corrected(kit: Kit, past: Past | None) -> Kit:
+def kit_corrected(kit: Kit, past: Past | None) -> Kit:
     """With its sources as much larger or smaller as the last time showed, where that is wanted."""
     if past is None or not past.applied or past.factor is None:
         return kit

@@ -95,7 +95,7 @@ def person_looked(ledger: SwitchedOnLedger, entry: SwitchedOn) -> SwitchedOff:
     return SwitchedOff(say("{name} is off: a person looked when Ubrant was started again.", name=entry.name), is_off=True)
 
 
-def settle(ledger: SwitchedOnLedger, logbook: Logbook) -> list[str]:
+def tell_switched_off(ledger: SwitchedOnLedger, logbook: Logbook) -> list[str]:
     """What the guardian switched off and had confirmed: told to its run once that is open, and in a sentence each; nothing is asked."""
     said = []
     for entry in ledger.entries():
@@ -130,4 +130,4 @@ def tell_run(logbook: Logbook, entry: SwitchedOn, tried: SwitchedOff) -> None:
         logbook.add_event(run.id, Note(now_s, tried.sentence))
 
 
-__all__ = ["SwitchedOff", "person_looked", "settle", "switch_off", "tell_run"]
+__all__ = ["SwitchedOff", "person_looked", "switch_off", "tell_run", "tell_switched_off"]

@@ -118,7 +118,7 @@ COLUMNS = (
 )
 
 
-def table_of(found: Sequence[RankedSource]) -> tuple[list[str], list[tuple[str, ...]]]:
+def rank_table(found: Sequence[RankedSource]) -> tuple[list[str], list[tuple[str, ...]]]:
     """(headings, rows) of what is known of any: a column that would stand empty all down is left out."""
     rows = [one.cells() for one in found]
     wanted = [k for k in range(len(COLUMNS)) if k == 0 or any(line[k] for line in rows)]

@@ -12,7 +12,7 @@ import numpy as np
 
 from ubrant.core.account import Account, finding_to_json
 from ubrant.core.compare.ageing import REPEATABLE, Trend, repeatability, trend_of
-from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, settle
+from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, would_settle
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Area, Curve, Dots, Plot, Rule
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.quantities.quantity import plain, show, show_with
@@ -203,7 +203,7 @@ def pair_of(one: Compared, other: Compared) -> Pair:
         found,
         shared,
         _sentence(one, other, found[chief], shared, odd),
-        " ".join(filter(None, (settle(found[chief], shared, odd), why_not))),
+        " ".join(filter(None, (would_settle(found[chief], shared, odd), why_not))),
     )
 
 
@@ -315,7 +315,7 @@ BY = (
 )
 
 
-def line_of(place: int) -> tuple[str, str]:
+def line_style(place: int) -> tuple[str, str]:
     """(style, colour) of the so-manieth run, so that colour is never alone."""
     return _LINES[place % len(_LINES)]
 
@@ -326,7 +326,7 @@ def overlay(runs: Sequence[Compared], by: str) -> Plot | None:
     for place, one in enumerate(runs):
         found = curve_of(one, by)
         if found is not None:
-            style, tint = line_of(place)
+            style, tint = line_style(place)
             curves.append(Curve(*found, tint, style, one.title, keyed=True))
     drawn = [c for c in curves if isinstance(c, Curve)]
     if not drawn:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import label_of
-from ubrant.core.sources.matrix import Feeder, Fit, feeder_of_battery, feeder_of_panel, fit, with_learned
+from ubrant.core.sources.matrix import Feeder, Fit, feeder_of_battery, feeder_of_panel, gives_into, with_learned
 from ubrant.core.sources.port import PortLabel, read_port
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.logbook import Logbook
@@ -49,7 +49,7 @@ def what_feeds(logbook: Logbook) -> WhatFeeds:
     units = logbook.units()
     ports = tuple(_port(logbook, unit) for unit in units if has_port(unit))
     feeders = tuple(f for unit in units if (f := _feeder(logbook, unit)) is not None)
-    return WhatFeeds(feeders, ports, tuple(tuple(fit(f, p.port) for p in ports) for f in feeders))
+    return WhatFeeds(feeders, ports, tuple(tuple(gives_into(f, p.port) for p in ports) for f in feeders))
 
 
 def _port(logbook: Logbook, unit: Unit) -> PortOf:

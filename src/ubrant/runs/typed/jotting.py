@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ubrant.core.quantities.jot import TAPS, Grammar, JotError, TypedLine, clock_text
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.record.head import SAME_PLACE
-from ubrant.core.record.jot_text import TimedLine, corrected, on_that_day
+from ubrant.core.record.jot_text import TimedLine, line_corrected, on_that_day
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
@@ -202,5 +202,5 @@ def change_for(logbook: Logbook, run: Run, jotting: TypedLine, now_s: float) -> 
     found = before.jotting if before is not None else None
     if before is None or found is None:
         raise JotError("There is no entry to correct.")
-    entry = corrected(TimedLine(before.time_s, found), jotting)
+    entry = line_corrected(TimedLine(before.time_s, found), jotting)
     return RowChange(before.time_s, entry.jotting, before.id)

@@ -115,7 +115,7 @@ def cell_text(reading: TypedReading) -> str:
     return text.removesuffix(f" {reading.quantity}") if reading.kind != "count" else text
 
 
-def read_cell(text: str, key: TapQuantity) -> TypedReading | None:
+def reading_of_cell(text: str, key: TapQuantity) -> TypedReading | None:
     """What was written into a cell; None where it was emptied.
 
     Raises
@@ -149,7 +149,7 @@ def with_cell(row: SheetRow, key: TapQuantity, text: str) -> RowChange | None:
     JotError
         What was written is no such reading, or nothing would be left in the row.
     """
-    new, old = read_cell(text, key), row.readings.get(key)
+    new, old = reading_of_cell(text, key), row.readings.get(key)
     if new == old or (new is not None and old is not None and replace(new, tap=old.tap) == old):
         return None
     if new is not None and old is not None:
@@ -291,7 +291,7 @@ def read_time(text: str, run: Run, near_s: float, now_s: float) -> float:
 # whole rows
 
 
-def typed_row(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantity], note: str = "") -> TypedLine:
+def line_of_cells(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantity], note: str = "") -> TypedLine:
     """What was written into the cells of a new row, as a line.
 
     Raises
@@ -299,7 +299,7 @@ def typed_row(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantity], 
     JotError
         A cell that is no such reading; nothing at all.
     """
-    readings = tuple(r for key in columns if (r := read_cell(cells.get(key, ""), key)) is not None)
+    readings = tuple(r for key in columns if (r := reading_of_cell(cells.get(key, ""), key)) is not None)
     fate, rest = fate_and_rest(note)
     made = TypedLine(rest, readings=readings, mark=fate)
     if fate and not readings:
@@ -428,7 +428,7 @@ def changes_of_paste(text: str, columns: Sequence[TapQuantity], run: Run, now_s:
     changes = []
     for number, (row, moment) in enumerate(zip(rows, moments_of(rows, run, now_s), strict=True), start=1):
         try:
-            changes.append(RowChange(moment, typed_row(row.cells, columns, row.note)))
+            changes.append(RowChange(moment, line_of_cells(row.cells, columns, row.note)))
         except JotError as error:
             raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
     return changes
@@ -442,7 +442,7 @@ def not_there_yet(changes: Sequence[RowChange], sheet: TypedSheet) -> list[RowCh
 
 def as_text(sheet: TypedSheet, run: Run) -> str:
     """The table as a spreadsheet takes it: headings and rows, tabs between."""
-    lines = ["\t".join([say("time"), *(title_of(key, sheet.columns) for key in sheet.columns), say("note")])]
+    lines = ["\t".join([say("time"), *(column_title(key, sheet.columns) for key in sheet.columns), say("note")])]
     days = over_days(sheet)
     for row in sheet.rows:
         cells = [cell_text(row.readings[key]) if key in row.readings else "" for key in sheet.columns]
@@ -520,7 +520,7 @@ def _key_named(heading: str, columns: Sequence[TapQuantity]) -> TapQuantity:
             say(
                 "“{heading}” is no column of this table: its columns are {names}.",
                 heading=heading,
-                names=", ".join(title_of(k, columns) for k in columns),
+                names=", ".join(column_title(k, columns) for k in columns),
             )
         )
     return fits[0]
@@ -529,7 +529,7 @@ def _key_named(heading: str, columns: Sequence[TapQuantity]) -> TapQuantity:
 _SHORT = {"input": "in", "output": "out"}
 
 
-def title_of(key: TapQuantity, among: Iterable[TapQuantity] = ()) -> str:
+def column_title(key: TapQuantity, among: Iterable[TapQuantity] = ()) -> str:
     """What stands over a column; the run's own tap goes without its name where there is no other."""
     tap, unit = key
     alone = tap == "" or (tap == "battery" and all(other in {"", "battery"} for other, _ in among))

@@ -20,7 +20,7 @@ from ubrant.runs.studies.compare import (
     differing,
     life_of,
     life_plot,
-    line_of,
+    line_style,
     overlay,
     pair_of,
 )
@@ -43,7 +43,7 @@ class Swatch(QWidget):
 
     def __init__(self, place: int) -> None:
         super().__init__()
-        self._style, self._tint = line_of(place)
+        self._style, self._tint = line_style(place)
         self.setFixedSize(QSize(40, 20))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -18,7 +18,17 @@ from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run
 from ubrant.methods.method import Prepared
 from ubrant.methods.registry import suiting, title_of
-from ubrant.runs.afterwards.known_late import LOAD_OFF, LOAD_ON, can_be_moved, edge_moved, head_of, moment_of, said_edges, shifted, texts_of
+from ubrant.runs.afterwards.known_late import (
+    LOAD_OFF,
+    LOAD_ON,
+    can_be_moved,
+    edge_moved,
+    head_as_known,
+    mark_moment,
+    said_edges,
+    shifted,
+    texts_of,
+)
 from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.sheet import clock_at
 from ubrant.ui.common.method_form import MethodForm
@@ -166,7 +176,7 @@ class KnownDialog(Dialog):
             return trouble
         try:
             if self._usual is not None:
-                head = head_of(run, self.form.method, self._usual, self.form.prepared())
+                head = head_as_known(run, self.form.method, self._usual, self.form.prepared())
             elif _is(chosen, run.head.setup.unit) and self.label_field.text().strip() == chosen.printed:
                 head = run.head  # as much as can be known of it
             else:
@@ -184,7 +194,7 @@ class KnownDialog(Dialog):
         if text == ("" if was is None else clock_at(self._run, was, days=self._goes_over_days())):
             return []
         try:
-            moment = moment_of(text, self._run, self._jots, was or 0.0) if text else None
+            moment = mark_moment(text, self._run, self._jots, was or 0.0) if text else None
         except JotError as error:
             mark_amiss(field, str(error))
             raise

@@ -14,7 +14,7 @@ from ubrant.logbook.logs.columns import LEAVE_OUT, columns_of
 from ubrant.logbook.logs.guessing import guess, shape_of
 from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
-from ubrant.logbook.logs.read import read_logs, sheet_of
+from ubrant.logbook.logs.read import read_logs, table_in
 from ubrant.logbook.logs.text import TextTable
 from ubrant.runs.coming_in.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
@@ -176,11 +176,11 @@ class MappingDialog(Dialog):
         return f" in {unit}" if unit else ""
 
     def accept(self) -> None:
-        remember(shape_of(self._sheet), self.columns)
+        remember_columns(shape_of(self._sheet), self.columns)
         super().accept()
 
 
-def remember(shape: tuple[str, ...], columns: str) -> None:
+def remember_columns(shape: tuple[str, ...], columns: str) -> None:
     """Keep which column is what for logs of this shape."""
     QSettings().setValue(_key(shape), columns)
 
@@ -195,10 +195,10 @@ def forget(shape: tuple[str, ...]) -> None:
     QSettings().remove(_key(shape))
 
 
-def remembered(path: Path) -> str | None:
+def columns_remembered(path: Path) -> str | None:
     """The columns chosen before for a log of this shape."""
     try:
-        sheet = sheet_of(path)
+        sheet = table_in(path)
     except LogError:
         return None
     return learnt(shape_of(sheet)) or None if sheet is not None else None

@@ -22,7 +22,7 @@ from ubrant.core.record.head import BY_HAND, Criteria
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import HELD, STRAIGHT
-from ubrant.core.uncertainty.simulation import DRAWS, Simulated, in_short
+from ubrant.core.uncertainty.simulation import DRAWS, Simulated, draws_in_short
 from ubrant.logbook.file import LogbookError
 from ubrant.logbook.records import Run
 from ubrant.methods.registry import UnknownMethodError, method_of
@@ -419,7 +419,7 @@ class FindingsStage(StageFrame):
 
         def told(drawn: tuple[Simulated, ...]) -> None:
             if self._run is not None and self._run.id == run.id:
-                self.more.setText(in_short(drawn) or self.tr("There is no ± to check."))
+                self.more.setText(draws_in_short(drawn) or self.tr("There is no ± to check."))
 
         method = method_of(run.method)
         in_background(

@@ -13,7 +13,7 @@ from ubrant.logbook.logs.log_file import LogError
 from ubrant.logbook.records import Run, StoredRun
 from ubrant.methods.method import BATTERY_LOG, WAVE_LOG, MethodError
 from ubrant.methods.registry import entries, method_of
-from ubrant.runs.coming_in.bringing_in import LogOptions, from_taps, judged, keep
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_taps, keep, under_options
 from ubrant.runs.kept.accounts import account_of_stored
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.widgets.callout import Callout
@@ -111,7 +111,7 @@ class TapsDialog(Dialog):
         self._made = None
         try:
             options = self._told()
-            self._made = judged(from_taps(self._path, method_of(options.method), self.columns.text().strip() or None), options)
+            self._made = under_options(from_taps(self._path, method_of(options.method), self.columns.text().strip() or None), options)
             account = account_of_stored(self._made.record())
         except (LogError, MethodError, QuantityError) as error:
             account = Account(trouble=str(error))

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from ubrant.core.outlook.answers import OutlookAnswer, look, look_quickly, put_back, what_buys_time
+from ubrant.core.outlook.answers import OutlookAnswer, look, look_quickly, time_to_put_back, what_buys_time
 from ubrant.core.outlook.duty import Duty
 from ubrant.core.outlook.kit import Kit
 from ubrant.core.quantities.quantity import QuantityError, plain, show, show_duration
@@ -24,7 +24,7 @@ from ubrant.runs.kits.kit_parts import KitError, KitPart, read_kit
 from ubrant.runs.kits.kit_rows import INPUT, LOAD, SOURCE, WAY, kit_part_of, load_row, rows_of, to_toml
 from ubrant.runs.kits.measured import measured_in
 from ubrant.runs.kits.outlooks import cautions_of, goes_dark, parse_wanted, path_of, sentence, size_of, size_sentence
-from ubrant.runs.kits.past_outlooks import Past, corrected, happened, inputs_of, past_of
+from ubrant.runs.kits.past_outlooks import Past, happened, inputs_of, kit_corrected, past_of
 from ubrant.runs.kits.swap_plan import swap_calendar, swap_card, swaps_of
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.outlook.day import DayView, Strips, TimeAxis
@@ -229,7 +229,7 @@ class OutlookStage(StageFrame):
                 )
             if not self.part.load and not self.part.way:
                 raise KitError(self.tr("Nothing is drawn yet: write a load, like “fridge 38 W 40 %”."))
-            self._kit = corrected(kit_of(self.part, getattr(self, "_measured", None)), self._past)
+            self._kit = kit_corrected(kit_of(self.part, getattr(self, "_measured", None)), self._past)
             self.looked = look_quickly(self._kit) if coarse else look(self._kit, 0)
         except (KitError, QuantityError) as error:
             self._show_nothing(str(error))
@@ -306,7 +306,7 @@ class OutlookStage(StageFrame):
             lines.append((self.tr("Lost on the way"), f"{show(looked.lost_wh, 3)} Wh, {plain(share, 2)} %", False))
         lines += [
             (self.tr("Put back by {name}").format(name=name), show_duration(seconds), False)
-            for name, seconds in put_back(looked.middle.kit)
+            for name, seconds in time_to_put_back(looked.middle.kit)
         ]
         for place, (name, value, large) in enumerate(lines):
             title, said = label(name), QLabel(value)

@@ -21,7 +21,7 @@ from ubrant.logbook.records import Run
 from ubrant.methods.method import Method, Prepared
 from ubrant.methods.registry import method_of, unnamed
 from ubrant.runs.afterwards.what_it_was import begin_unnamed
-from ubrant.runs.kept.accounts import latest, live_account, live_record, others_of
+from ubrant.runs.kept.accounts import latest, live_account, live_record, other_runs
 from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import as_answer, grammar_for
 from ubrant.runs.typed.sheet import asked_of, sheet_of_typed
@@ -157,7 +157,7 @@ class RunStage(StageFrame):
         self._ticks, self._sums_due, self._left_s, self._reported = 0, 1, None, False
         self._others = ()
         logbook = self._bench.logbook
-        quietly(self, lambda: others_of(logbook, run), lambda found: self._take_others(run, found))
+        quietly(self, lambda: other_runs(logbook, run), lambda found: self._take_others(run, found))
         self._method = method_of(run.method)
         self._prepared = self._method.prepared(run.head)
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")

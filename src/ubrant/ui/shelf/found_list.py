@@ -48,8 +48,8 @@ class FoundList(QWidget):
         clear(self._lines)
         for check in reversed(self.checks[-_SHOWN:]):
             leave = button(self.tr("leave out"), partial(self._leave_out, check), "link")
-            leave.setAccessibleName(self.tr("Leave out: {check}").format(check=line_of(check)))
-            words = label(line_of(check))
+            leave.setAccessibleName(self.tr("Leave out: {check}").format(check=check_line(check)))
+            words = label(check_line(check))
             words.setWordWrap(True)
             self._lines.addLayout(row(words, leave, stretch=0))
         if len(self.checks) > _SHOWN:
@@ -61,7 +61,7 @@ class FoundList(QWidget):
             self._lines.addWidget(self.chart)
 
 
-def line_of(check: MeterCheck) -> str:
+def check_line(check: MeterCheck) -> str:
     """``2026-05-01: 2.1 ± 0.3 % too much at 10 A, by Bench meter``"""
     u = f" ± {plain(100 * check.u / abs(check.at), 2)}" if check.at else ""
     told = say(

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.wording import say
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.afterwards.verdicts_again import Again, Judged, heading_of, verdicts_again
+from ubrant.runs.afterwards.verdicts_again import Again, Judged, unit_and_method, verdicts_again
 from ubrant.ui.widgets.table_dialog import ShownCell, TableDialog
 
 
@@ -21,7 +21,7 @@ class VerdictsDialog(TableDialog):
             self.nothing(found.sentence())
             return
         self.sentence.say("plain", found.sentence())
-        rows = [heading_of(pair) for pair in found.pairs] + [f"{one.unit}, {one.day}" for one in found.by_sums]
+        rows = [unit_and_method(pair) for pair in found.pairs] + [f"{one.unit}, {one.day}" for one in found.by_sums]
         cells = [self._of_pair(pair) for pair in found.pairs] + [self._of_sums(one) for one in found.by_sums]
         self.fill(rows, [self.tr("before"), self.tr("after"), self.tr("between"), self.tr("so")], cells)
 

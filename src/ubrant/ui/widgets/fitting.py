@@ -17,10 +17,10 @@ class Dialog(QDialog):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
-        fit(self)
+        fit_screen(self)
 
 
-def fit(dialog: QDialog, room: QSize | None = None) -> None:
+def fit_screen(dialog: QDialog, room: QSize | None = None) -> None:
     """Within its screen, or ``room``; what has no room there is scrolled."""
     screen = dialog.screen()
     if room is None and screen is None:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ubrant.core.record.record import TapQuantity
 from ubrant.logbook.records import Run
-from ubrant.runs.typed.sheet import SheetRow, TypedSheet, cell_text, clock_at, over_days, title_of, written_note
+from ubrant.runs.typed.sheet import SheetRow, TypedSheet, cell_text, clock_at, column_title, over_days, written_note
 from ubrant.ui.widgets.text import in_a_line
 from ubrant.ui.widgets.theme import color, font
 
@@ -111,7 +111,7 @@ class ReadingsModel(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             key = self._columns[section]
             names = {"time": self.tr("time"), "asked": self.tr("wanted"), "says": self.tr("says"), "note": self.tr("note")}
-            return title_of(key, self.sheet.columns) if isinstance(key, tuple) else names[key]
+            return column_title(key, self.sheet.columns) if isinstance(key, tuple) else names[key]
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
             return self._alignment(self._columns[section])
         return None

@@ -22,16 +22,16 @@ from ubrant.runs.typed.sheet import (
     cell_text,
     changes_of_paste,
     column_of,
+    column_title,
     left_out,
+    line_of_cells,
     not_there_yet,
     numbers_and_fate,
     of_step,
-    read_cell,
     read_time,
+    reading_of_cell,
     spread_over,
     taken_out,
-    title_of,
-    typed_row,
     with_cell,
     with_note,
 )
@@ -294,11 +294,11 @@ class ReadingsTable(QWidget):
         draft = self.draft
         assert draft is not None
         try:
-            jotting = typed_row(draft.cells, self.model.sheet.columns, draft.note)
+            jotting = line_of_cells(draft.cells, self.model.sheet.columns, draft.note)
         except JotError as error:
             self._tell(str(error))
             return
-        missing = [title_of(k, self.model.sheet.columns) for k in self._wanted(jotting.mark) if k not in draft.cells]
+        missing = [column_title(k, self.model.sheet.columns) for k in self._wanted(jotting.mark) if k not in draft.cells]
         if missing and draft.cells:
             self._tell(self.tr("This row still lacks {what}.").format(what=", ".join(missing)))
             self.to_next()
@@ -370,7 +370,7 @@ class ReadingsTable(QWidget):
         elif isinstance(key, tuple):
             numbers, fate = numbers_and_fate(text)
             for place, cell in spread_over(numbers, key, self.model.sheet.columns).items() if numbers or not fate else ():
-                if read_cell(cell, place) is not None:
+                if reading_of_cell(cell, place) is not None:
                     draft.cells[place] = cell.strip()
                 else:
                     draft.cells.pop(place, None)

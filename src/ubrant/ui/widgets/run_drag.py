@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 FORMAT = "application/x-ubrant-run"
 
 
-def of_run(run_id: int) -> QMimeData:
+def dragged_run(run_id: int) -> QMimeData:
     data = QMimeData()
     data.setData(FORMAT, str(run_id).encode())
     return data
@@ -45,7 +45,7 @@ class DragsRun(QObject):
         if isinstance(self._widget, QAbstractButton):
             self._widget.setDown(False)  # it was not pressed after all
         drag = QDrag(self._widget)
-        drag.setMimeData(of_run(run_id))
+        drag.setMimeData(dragged_run(run_id))
         drag.setPixmap(self._widget.grab())
         drag.exec(Qt.DropAction.CopyAction)
 

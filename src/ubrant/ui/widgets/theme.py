@@ -120,7 +120,7 @@ def font(points: float, *, bold: bool = False, italic: bool = False) -> QFont:
 SMALL, NORMAL, LARGE, TITLE = 8.5, 10.0, 12.5, 13.5
 
 
-def choose(app: QApplication, wish: str) -> None:
+def choose_ground(app: QApplication, wish: str) -> None:
     """Put the application on the ``light`` or the ``dark`` ground, or on the desktop's own (``auto``)."""
     global _current
     hints = app.styleHints()
@@ -137,7 +137,7 @@ def apply(app: QApplication, wish: str = "light") -> None:
         QFontDatabase.addApplicationFontFromData(resources.files("ubrant.ui").joinpath(f"fonts/{name}").read_bytes())
     app.setFont(font(NORMAL))
     app.setStyle("Fusion")
-    choose(app, wish)
+    choose_ground(app, wish)
 
 
 def _dress(app: QApplication) -> None:

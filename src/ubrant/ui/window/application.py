@@ -47,7 +47,7 @@ def make_application() -> QApplication:
     theme.apply(app, ground())
     hints = app.styleHints()
     if hints is not None:
-        hints.colorSchemeChanged.connect(lambda _: theme.choose(app, ground()))
+        hints.colorSchemeChanged.connect(lambda _: theme.choose_ground(app, ground()))
     return app
 
 

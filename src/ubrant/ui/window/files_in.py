@@ -27,9 +27,9 @@ if TYPE_CHECKING:
 def read_with(path: Path) -> list[LogFile]:
     """A log by the columns that were chosen for its like before, or else by its headings."""
     from ubrant.runs.coming_in.bringing_in import logs_in
-    from ubrant.ui.findings.mapping_dialog import remembered
+    from ubrant.ui.findings.mapping_dialog import columns_remembered
 
-    columns = remembered(path)
+    columns = columns_remembered(path)
     if columns is not None:
         with contextlib.suppress(LogError):
             return logs_in(path, columns)
@@ -68,9 +68,9 @@ class Imports:
     def _read_rest(self, said: Answered) -> None:
         """With progress, and a way to leave it."""
         from ubrant.runs.coming_in.bringing_in import Batch
-        from ubrant.ui.findings.mapping_dialog import remembered
+        from ubrant.ui.findings.mapping_dialog import columns_remembered
 
-        window, batch = self._window, Batch(self._rest, said, remembered)
+        window, batch = self._window, Batch(self._rest, said, columns_remembered)
         self._rest = []
         dialog = QProgressDialog(
             window.tr("Reading {count} logs …").format(count=len(batch.paths)), window.tr("Leave it"), 0, len(batch.paths), window
@@ -168,12 +168,12 @@ class Imports:
 
     def _mend_columns(self, path: Path, why: str) -> None:
         """Which column is what, and in which unit."""
-        from ubrant.logbook.logs.read import sheet_of
+        from ubrant.logbook.logs.read import table_in
         from ubrant.ui.findings.mapping_dialog import MappingDialog
 
         sheet = None
         with contextlib.suppress(LogError):
-            sheet = sheet_of(path)
+            sheet = table_in(path)
         if sheet is None or len(sheet.headings) < 2:
             self._say(why or self._window.tr("{name} has no columns to choose from.").format(name=path.name))
             return

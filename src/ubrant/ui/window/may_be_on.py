@@ -52,9 +52,9 @@ class MayBeOn(QWidget):
             self.look_into_folder()
             return
         if self._ledger.entries():
-            from ubrant.runs.making.still_on import settle  # loads the bench
+            from ubrant.runs.making.still_on import tell_switched_off  # loads the bench
 
-            for sentence in settle(self._ledger, self._bench.logbook):
+            for sentence in tell_switched_off(self._ledger, self._bench.logbook):
                 self._say(sentence)
         self.look_into_folder()
 

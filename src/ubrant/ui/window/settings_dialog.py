@@ -76,5 +76,5 @@ class SettingsDialog(Dialog):
         settings.setValue("folder", self.folder.text())
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            theme.choose(app, ground())
+            theme.choose_ground(app, ground())
         self.changed.emit()
