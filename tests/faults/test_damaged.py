@@ -14,11 +14,11 @@ from tests.making import HUT, falling
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import RunHeader, Setup
+from ubrant.logbook.checksums import damage_of, teach
 from ubrant.logbook.file import DamagedError, LogbookError, connect, salvage
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.logbook.records import new_run
-from ubrant.logbook.seals import damage_of, teach
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, under_options
 from ubrant.runs.kept.accounts import account_of
 

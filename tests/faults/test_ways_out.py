@@ -12,10 +12,10 @@ from tests.command_line import ubrant
 from tests.faults.test_damaged import METER, sound, spoil  # noqa: F401
 from tests.making import falling
 from ubrant.core.equipment.unit import Unit
+from ubrant.logbook.checksums import teach
 from ubrant.logbook.exporting import export_csv, export_package
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.seals import teach
 from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 from ubrant.runs.coming_in.merging import bring_in
 from ubrant.runs.kept.accounts import account_of_stored

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from tests.window import keep_discharge
 from ubrant.core.quantities.readings import Series
+from ubrant.logbook.chunks import PIECE, from_blob, to_blob
 from ubrant.logbook.file import connect
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.pieces import PIECE, from_blob, to_blob
 from ubrant.logbook.writer import RunWriter
 
 FLOATS = st.floats(width=64)

@@ -12,7 +12,7 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from ubrant.logbook.seals import TABLES, keep_sealed, row_values, seal_all, seal_anew, sound_rows, teach
+from ubrant.logbook.checksums import TABLES, keep_sealed, row_values, seal_all, seal_anew, sound_rows, teach
 from ubrant.writing import write_whole
 
 APPLICATION_ID = 0x55627274  # "Ubrt"

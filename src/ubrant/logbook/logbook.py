@@ -22,10 +22,11 @@ from ubrant.core.record.codec import encode
 from ubrant.core.record.events import Event, Note
 from ubrant.core.record.head import head_to_json
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.logbook.checksums import Damage, damage_of, damage_text, sound_rows
+from ubrant.logbook.chunks import PIECE, SameTimes, insert_pieces, readings_of_channel, rewrite
 from ubrant.logbook.file import FORMAT, DamagedError, LogbookError, back_up, connect, fold, make_place, may_only_look, prepare
 from ubrant.logbook.lock import OpenLock
 from ubrant.logbook.new_runs import in_its_room, of_no_series, series_ids
-from ubrant.logbook.pieces import PIECE, SameTimes, insert_pieces, readings_of_channel, rewrite
 from ubrant.logbook.records import Photo, Run, StoredEvent, StoredJot, StoredOutlook, StoredRun, Summary, summary_from_json
 from ubrant.logbook.rows import (
     ADD_EVENT,
@@ -42,7 +43,6 @@ from ubrant.logbook.rows import (
     run_of,
     unit_of,
 )
-from ubrant.logbook.seals import Damage, damage_of, damage_text, sound_rows
 from ubrant.writing import write_whole
 
 _KEPT = "NOT EXISTS (SELECT 1 FROM thrown WHERE thrown.run_id = run.id)"

@@ -13,9 +13,9 @@ import numpy as np
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import Event
 from ubrant.diagnostics import unexpected
+from ubrant.logbook.chunks import rewrite, to_blob
 from ubrant.logbook.file import LogbookError, connect
 from ubrant.logbook.logbook import write_error
-from ubrant.logbook.pieces import rewrite, to_blob
 from ubrant.logbook.rows import ADD_EVENT, event_row
 
 COMMIT_S = 0.4

@@ -77,7 +77,7 @@ def whole_account(
     sound, odd = method.sound(ordered)
 
     def made_of(counting: Record) -> Account:
-        return _careful(record, lambda: method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others))
+        return _guarded(record, lambda: method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others))
 
     made = made_of(sound)
     if not odd:
@@ -140,7 +140,7 @@ def _with_ratios(method: Method, record: Record, account: Account) -> Account:
     return replace(account, findings={**account.findings, **ratios}, groups=(*account.groups, group))
 
 
-def _careful(record: Record, make: Callable[[], Account]) -> Account:
+def _guarded(record: Record, make: Callable[[], Account]) -> Account:
     """What a method makes of it, as far as the record is sound."""
     try:
         account = _with_doubts_that_can_be(make())

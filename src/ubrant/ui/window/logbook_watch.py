@@ -7,9 +7,9 @@ from collections.abc import Callable
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QWidget
 
+from ubrant.logbook.checksums import Damage
 from ubrant.logbook.file import DamagedError, LogbookError
 from ubrant.logbook.logbook import Logbook
-from ubrant.logbook.seals import Damage
 from ubrant.ui.widgets.work import quietly
 
 _CHECKED_AFTER_MS = 4000
