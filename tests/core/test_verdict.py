@@ -16,7 +16,7 @@ def verdict(share: float, **changes):
     return analyse(record(falling(hours=hours), **changes)).verdict
 
 
-@pytest.mark.parametrize(("share", "word"), [(1.03, "meets"), (0.93, "below"), (0.70, "spent"), (1.001, "cannot tell")])
+@pytest.mark.parametrize(("share", "word"), [(1.04, "meets"), (0.93, "below"), (0.70, "spent"), (1.001, "cannot tell")])
 def test_outside_the_uncertainty_on_the_right_side(share, word):
     found = verdict(share)
     assert found.word == word
@@ -24,9 +24,11 @@ def test_outside_the_uncertainty_on_the_right_side(share, word):
 
 
 def test_cannot_tell_says_what_would_settle_it():
-    assert "current meter good to" in verdict(1.003).settle
+    assert verdict(1.028).settle == "One more run like it would settle it, if that gives as much."
+    assert verdict(1.014).settle.startswith("Two more runs like it would settle it")
+    assert "current meter good to" in verdict(1.04, current_accuracy=parse_accuracy("5 %", "A")).settle
     assert "no better meter" in verdict(1.0).settle
-    assert "zero" in verdict(1.004, current_accuracy=parse_accuracy("0.01% + 80 mA", "A")).settle
+    assert "zero" in verdict(1.034, current_accuracy=parse_accuracy("0.01% + 250 mA", "A")).settle
 
 
 def test_no_accuracy_no_verdict():

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from ubrant.core.battery.peukert import ConstantRun, fit_exponent
+from ubrant.core.battery.peukert import ConstantRun, fit_exponent, repeated
 from ubrant.core.battery.resistance import two_step
 from ubrant.core.battery.state_of_charge import from_resting_voltage
 from ubrant.core.models.cell import Pack, pack_from_label
@@ -62,8 +62,9 @@ def peukert(rng: np.random.Generator) -> tuple[float, float]:
         gain, late = 0.01, 0.01 * hours
         u_a, u_h = gain * amps / math.sqrt(3), late / math.sqrt(3)
         read_a, read_h = amps * (1 + rng.uniform(-gain, gain)), hours + rng.uniform(-late, late)
+        read_h *= 1 + 0.01 * rng.standard_normal()  # what it gives from one run to the next
         runs.append(ConstantRun(read_a + scattered(u_a, f"current {amps}"), read_h + scattered(u_h, f"hours {amps}")))
-    found = fit_exponent(runs)
+    found = fit_exponent(repeated(runs))
     return found.value - k, found.standard_uncertainty
 
 

@@ -23,7 +23,7 @@ def twice(logbook):
     needs("discharge")
     unit = logbook.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4"))
     runs = []
-    for days, hours in ((0, 5.3), (30, 5.3), (760, 3.0)):
+    for days, hours in ((0, 5.5), (30, 5.5), (760, 3.0)):
         run = keep_discharge(logbook, unit, hours)
         whole = logbook.kept(run)
         logbook.delete_run(run.id)

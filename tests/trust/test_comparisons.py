@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 
 from tests.trials import scores
-from ubrant.core.compare.ageing import REPEATABLE, trend_of
+from ubrant.core.compare.ageing import trend_of
 from ubrant.core.compare.difference import Shared, difference_of
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.uncertainty.decision import COMMON_SHARE
 from ubrant.logbook.logs.log_file import LogFile
 from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, under_options
 from ubrant.runs.kept.accounts import account_of_stored
@@ -65,13 +66,13 @@ def test_pairs_of_runs(share):
             told.setdefault(name, []).append((found.difference.value - (true_b - true_a), found.difference))
             widths[name].append(found.difference.expanded_uncertainty)
         first = Wrong(rng)
-        again = [ah * (1 + REPEATABLE * rng.standard_normal()) for _ in range(2)]
+        again = [ah * (1 + COMMON_SHARE * rng.standard_normal()) for _ in range(2)]
         (_, a), (_, b) = delivered(rng, again[0], first), delivered(rng, again[1], first)
-        found = difference_of(a, b, Shared(meters=True, zeros=True), REPEATABLE)
+        found = difference_of(a, b, Shared(meters=True, zeros=True), COMMON_SHARE)
         alike += found.apart is False
-        u = math.hypot(found.difference.standard_uncertainty, REPEATABLE * math.hypot(a.value, b.value))
+        u = math.hypot(found.difference.standard_uncertainty, COMMON_SHARE * math.hypot(a.value, b.value))
         (_, c), (_, d) = delivered(rng, again[0], first), delivered(rng, again[1] + 4 * u, first)
-        apart += difference_of(c, d, Shared(meters=True, zeros=True), REPEATABLE).apart is True
+        apart += difference_of(c, d, Shared(meters=True, zeros=True), COMMON_SHARE).apart is True
     for name, pairs in told.items():
         inside, z = scores(pairs)
         print(f"{name}: {100 * inside:.1f} % inside, z {z:.2f}, median U {np.median(widths[name]):.3f} Ah")
@@ -87,9 +88,9 @@ def life(rng: np.random.Generator, slope: float) -> tuple[np.ndarray, np.ndarray
     """(years, shares, own u) of a life measured now and then; how well it repeats is not what is taken for usual."""
     years = np.sort(rng.uniform(0, 4, int(rng.integers(5, 16))))
     years -= years[0]
-    own, repeats = rng.uniform(0.002, 0.01), REPEATABLE * rng.uniform(0.5, 1.5)
+    own, repeats = rng.uniform(0.002, 0.01), COMMON_SHARE * rng.uniform(0.5, 1.5)
     values = 1 + slope * years + rng.normal(0, math.hypot(own, repeats), len(years))
-    return years, values, np.full(len(years), math.hypot(own, REPEATABLE))
+    return years, values, np.full(len(years), math.hypot(own, COMMON_SHARE))
 
 
 def test_lives_that_do_not_age():

@@ -18,7 +18,7 @@ def u(found):
 
 
 def test_inside_the_window_it_is_no_term(tmp_path):
-    inside, unknown = (judged(tmp_path, discharge(ah=52.0), *more) for more in (("--temperature", "17 °C"), ()))
+    inside, unknown = (judged(tmp_path, discharge(ah=52.6), *more) for more in (("--temperature", "17 °C"), ()))
     assert u(inside) < 1.0 < u(unknown)
     assert value(inside, "label_share") == pytest.approx(value(unknown, "label_share"))
     assert (word(inside), word(unknown)) == ("meets", "cannot tell")
@@ -54,9 +54,9 @@ def test_cannot_tell_says_what_is_sure(tmp_path):
 def test_a_room_that_is_known_is_less_doubt_than_any_room(tmp_path):
     """Inside the window of lithium's label it is no term; half in and half out the part outside is one."""
     any_room, known, warm = (
-        u(judged(tmp_path, discharge(ah=52.0), *more)) for more in ((), ("--temperature", "17 to 23 °C"), ("--temperature", "21 to 29 °C"))
+        u(judged(tmp_path, discharge(ah=52.6), *more)) for more in ((), ("--temperature", "17 to 23 °C"), ("--temperature", "21 to 29 °C"))
     )
-    at_20 = judged(tmp_path, discharge(ah=52.0), "--temperature", "20 °C")
+    at_20 = judged(tmp_path, discharge(ah=52.6), "--temperature", "20 °C")
     inside, share = u(at_20), value(at_20, "label_share")
     assert known == pytest.approx(inside)
     assert inside < warm < any_room

@@ -137,7 +137,8 @@ class StoredRun:
     def record(self) -> Record:
         """As every method sees it."""
         run = self.run
-        return record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by, self.damage)
+        made = record_of(run.head, self.readings, self.events, entries_of(self.jots), run.state, run.ended_by, self.damage)
+        return replace(made, started=run.started)
 
     def under(self, head: RunHeader) -> StoredRun:
         """The same readings under another head."""

@@ -9,7 +9,7 @@ import pytest
 from tests.command_line import ubrant
 from tests.making import crossing_s, falling
 
-FULL = ["--rated", "50 Ah 12.8 V", "--cutoff", "11.0 V", "--voltage-accuracy", "0.1% + 3 mV", "--current-accuracy", "0.5% + 5 mA", "--full"]
+FULL = ["--rated", "52 Ah 12.8 V", "--cutoff", "11.0 V", "--voltage-accuracy", "0.1% + 3 mV", "--current-accuracy", "0.5% + 5 mA", "--full"]
 
 
 @pytest.fixture

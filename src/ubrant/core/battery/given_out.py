@@ -17,6 +17,7 @@ from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Seri
 from ubrant.core.record.counters import Count, counted
 from ubrant.core.record.integrals import off_in_count, through_meter, totals
 from ubrant.core.record.typed import Widths, of_typed
+from ubrant.core.uncertainty.decision import ONCE, decided, judged
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import digit, within, wrong_by
@@ -506,19 +507,19 @@ def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdi
     """On the output's own figure: mAh at its volts, as a label may promise it."""
     if label is None or not label.output_charge_ah or charge is None or charge.value is None:
         return None
-    rated, u = label.output_charge_ah, charge.expanded_uncertainty
+    rated, told = label.output_charge_ah, decided(judged(charge, ONCE), label.output_charge_ah)
     what = say(
         "{out} of {rated} Ah at {v} V that it promises",
         out=charge.with_uncertainty(),
         rated=plain(rated),
         v=plain(label.output_voltage_v or 5.0),
     )
-    if u is None:
+    if charge.expanded_uncertainty is None:
         return Verdict(CANNOT_TELL, say("Cannot tell: {what}, without a ±.", what=what), say("Give the meter's accuracy."))
-    if charge.value - u > rated:
+    if told > 0:
         return Verdict(MEETS, say("Meets its output figure: {what}.", what=what))
     whole = given.emptied and given.full
-    if charge.value + u < rated and whole:
+    if told < 0 and whole:
         return Verdict(BELOW, say("Below its output figure: {what}.", what=what))
     if not whole:
         text = say("it was stopped with some left") if not given.emptied else say("nobody said that it was full")
@@ -527,4 +528,12 @@ def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdi
             say("Cannot tell: {what}, but {why}.", what=what, why=text),
             say("Charge it fully and let it run until it switches itself off."),
         )
-    return Verdict(CANNOT_TELL, say("Cannot tell: {what}.", what=what), say("A meter with less error in its amperes would settle it."))
+    return Verdict(
+        CANNOT_TELL,
+        say(
+            "Cannot tell: {what}, and from one run to the next it gives about {again} % more or less.",
+            what=what,
+            again=plain(100 * ONCE.of_one),
+        ),
+        say("A meter with less error in its amperes would settle it, or runs like it."),
+    )

@@ -6,12 +6,16 @@ W. Peukert, Elektrotechnische Zeitschrift 20 (1897): t = H·(C ÷ (I·H))^k, wit
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.quantities.readings import Array
+from ubrant.core.uncertainty.decision import pooled
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, scattered, total_of
 from ubrant.core.wording import say, words
 
@@ -61,25 +65,50 @@ def hours_at(current_a: float, charge_ah: float, rated_hours: float, exponent: f
     return float(rated_hours * relative**exponent)
 
 
-def fit_exponent(runs: list[ConstantRun]) -> Finding:
-    """Peukert's exponent from two or more runs at different currents to the same cut-off.
-
-    A straight line through ln t over ln I; its slope is −k. The ± is that of the runs' times and currents, carried through the fit with its
-    sign, so that what all of them share cancels. How well the battery repeats itself from run to run is not in it.
+def repeated(runs: Sequence[ConstantRun]) -> list[ConstantRun]:
+    """The runs with how nearly the battery gives the same again in each one's hours: what they scatter about the law, pooled with what is common.
 
     Raises
     ------
     ValueError
         Fewer than two different currents.
     """
+    leverage, _, residual = _line(runs)
+    share, dof = pooled(float(np.dot(residual, residual)), len(leverage) - 2)
+    return [
+        replace(
+            run,
+            time_h=run.time_h
+            + scattered(share * run.hours, words("what it gives from one run to the next"), dof, when=str(number), kind=ErrorKind.REPEAT),
+        )
+        for number, run in enumerate(runs)
+    ]
+
+
+def _line(runs: Sequence[ConstantRun]) -> tuple[Array, float, Array]:
+    """(n,) leverages of ln t over ln I, the exponent, (n,) what each run lies off the line."""
     if len({round(r.current_a, 9) for r in runs}) < 2 or max(r.current_a for r in runs) / min(r.current_a for r in runs) < 1.2:
         raise ValueError(say("Two runs at clearly different currents, to the same cut-off, are needed: one at twice the other's, say."))
     x, y = np.log([r.current_a for r in runs]), np.log([r.hours for r in runs])
     centred = x - x.mean()
     leverage = centred / float(np.dot(centred, centred))
     k = -float(np.dot(leverage, y))
-    residual = y - y.mean() + k * centred
-    square = float(np.dot(centred, centred))
+    return leverage, k, y - y.mean() + k * centred
+
+
+def fit_exponent(runs: Sequence[ConstantRun]) -> Finding:
+    """Peukert's exponent from two or more runs at different currents to the same cut-off.
+
+    A straight line through ln t over ln I; its slope is −k. The ± is that of the runs' times and currents, carried through the fit with its
+    sign, so that what all of them share cancels.
+
+    Raises
+    ------
+    ValueError
+        Fewer than two different currents.
+    """
+    leverage, k, residual = _line(runs)
+    square = 1 / float(np.dot(leverage, leverage))
     by_amps = k * leverage + residual / square
     exponent = k - total_of(
         run.time_h.error() * by_time / run.hours + run.amps.error() * by_amp / run.current_a

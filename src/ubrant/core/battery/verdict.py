@@ -1,9 +1,9 @@
-"""Verdicts: meets, below, spent, cannot tell, not like for like. Decision rule of JCGM 106: outside the ± on the right side."""
+"""Verdicts: meets, below, spent, cannot tell, not like for like. Decision rule of JCGM 106: on the right side of a limit by more than a guard."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.battery.conditions import LIMITS_C
 from ubrant.core.battery.ending import EMPTIED, GAVE_UP
@@ -13,7 +13,8 @@ from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import BridgedGap
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, merged
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, coverage, merged
+from ubrant.core.uncertainty.decision import GUARD, ONCE, Repeats, decided, guard, judged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.wording import say
@@ -45,6 +46,7 @@ class Circumstances:
     gaps: tuple[BridgedGap, ...]
     alone: tuple[Alone, ...] = ()
     objections: tuple[Objection, ...] = ()
+    repeats: Repeats = ONCE
 
     def objection(self, effect: str) -> Objection | None:
         """The first that has this effect."""
@@ -61,13 +63,16 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     In this order: not like for like → spent → below → meets → cannot tell. A faster run that meets the label meets it.
     What rests on gaps in which nothing was read, or on readings that stand alone between others, decides nothing.
     A run that did not reach its cut-off, or did not begin at a known full, is *at least* so much: it can meet the label, and nothing else.
-    What the gate objects to comes before all of it.
+    What the gate objects to comes before all of it. A label is held against what the battery gives, not against what it gave once:
+    how nearly it gives the same again is part of the doubt, and the mean of runs like this one is what is judged.
     """
     share = findings["label_share"]
     if about.label is None or share.value is None:
         return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
     measured, rated = _measured(findings, about.label)
-    uncertainty = share.expanded_uncertainty
+    told = judged(share, about.repeats)
+    uncertainty = guard(told)
+    lasting = told.value or 0.0
     if resting := _resting_on_little(findings, about, measured.with_uncertainty(), rated):
         return resting
     if doubt := about.objection(DECIDES_NOTHING):
@@ -83,8 +88,9 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
         )
     apart = _differences(findings, about)
     faster_only = [d.kind for d in apart] == ["faster"]
-    if apart and not (faster_only and uncertainty is not None and share.value - uncertainty > 100):
-        even_so = say(" Even so it gave more than the label says.") if uncertainty is not None and share.value - uncertainty > 100 else ""
+    above = decided(told, 100) > 0
+    if apart and not (faster_only and above):
+        even_so = say(" Even so it gave more than the label says.") if above else ""
         return Verdict(
             NOT_ALIKE,
             say("Not like for like: {value}.{even_so}", value=_and([d.sentence for d in apart]), even_so=even_so),
@@ -104,7 +110,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     limit = about.objection(AT_LEAST)
     emptied = about.ended_by in EMPTIED
     at_least = limit is not None or not emptied
-    if not at_least and share.value + uncertainty < SPENT_SHARE:
+    if not at_least and decided(told, SPENT_SHARE) < 0:
         return Verdict(
             SPENT,
             say(
@@ -118,7 +124,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 "Whether it has aged, or never was what its label says, only an earlier run tells."
             ),
         )
-    if not at_least and share.value + uncertainty < 100:
+    if not at_least and decided(told, 100) < 0:
         return Verdict(
             BELOW,
             say(
@@ -129,7 +135,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 share=_more_on_below(share, about),
             ),
         )
-    if share.value - uncertainty > 100:
+    if above:
         least = "at least " if at_least else ""
         faster = say(" And that at a faster rate than the label's.") if faster_only else ""
         return Verdict(
@@ -152,7 +158,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 rated=rated,
                 share=share.with_uncertainty(),
                 why=limit.sentence,
-                sure=_sure(share.value - uncertainty),
+                sure=_sure(lasting - uncertainty),
             ),
             limit.remedy,
         )
@@ -174,21 +180,23 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
                 figure=figure,
                 rated=rated,
                 why=why,
-                sure=_sure(share.value - uncertainty),
+                sure=_sure(lasting - uncertainty),
             ),
             remedy,
         )
     return Verdict(
         CANNOT_TELL,
         say(
-            "Cannot tell: {figure} lies too close to the label's {rated}: it is {low} to {high} % of it.{sure}",
+            "Cannot tell: {figure} lies too close to the label's {rated}: with what a battery gives from one run to the next ({again} %), "
+            "it holds {low} to {high} % of it.{sure}",
             figure=figure,
             rated=rated,
-            low=show(share.value - uncertainty, 3),
-            high=show(share.value + uncertainty, 3),
-            sure=_sure(share.value - uncertainty),
+            again=plain(100 * about.repeats.of_one, 2),
+            low=show(lasting - uncertainty, 3),
+            high=show(lasting + uncertainty, 3),
+            sure=_sure(lasting - uncertainty),
         ),
-        _what_would_settle(share, measured),
+        _what_would_settle(share, about.repeats, measured),
     )
 
 
@@ -199,23 +207,17 @@ def _sure(least: float) -> str:
 
 def _resting_on_little(findings: dict[str, Finding], about: Circumstances, figure: str, rated: str) -> Verdict | None:
     """*Cannot tell* where a verdict would be another one without what lies in gaps, or without readings that stand alone."""
-    charge, share, uncertainty = findings["charge"].value, findings["label_share"].value, findings["label_share"].expanded_uncertainty
+    told = judged(findings["label_share"], about.repeats)
+    charge, share, uncertainty = findings["charge"].value, told.value, findings["label_share"].expanded_uncertainty
     if not charge or share is None or uncertainty is None:
         return None
+    room = guard(told) or 0.0
     bridged = 100 * sum(g.charge_ah for g in about.gaps if not g.may_have_stopped) / charge  # where it may have, the ± has it
     alone = [100 * a.charge_ah / charge for a in about.alone]
     more, less = sum(max(a, 0.0) for a in alone), -sum(min(a, 0.0) for a in alone)
 
     def word(value: float) -> str:
-        return (
-            MEETS
-            if value - uncertainty > 100
-            else SPENT
-            if value + uncertainty < SPENT_SHARE
-            else BELOW
-            if value + uncertainty < 100
-            else ""
-        )
+        return MEETS if value - room > 100 else SPENT if value + room < SPENT_SHARE else BELOW if value + room < 100 else ""
 
     now = word(share)
     if now == MEETS and word(share * (1 - bridged / 100)) != MEETS:
@@ -320,26 +322,50 @@ def _more_on_below(share: Finding, about: Circumstances) -> str:
     return more
 
 
-def _what_would_settle(share: Finding, measured: Finding) -> str:
-    """The one change that would bring the ± of the share below its distance to 100 %: tried here before it is named."""
-    value = share.value or 0.0
+def _what_would_settle(share: Finding, repeats: Repeats, measured: Finding) -> str:
+    """The one change that would bring the guard of the share below its distance to 100 %: tried here before it is named."""
+    told = judged(share, repeats)
+    value = told.value or 0.0
     margin = abs(value - 100)
-    parts = merged(share.contributions or ())
+    parts = merged(told.contributions or ())
     if not parts or margin < 0.05:
         return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
+    k = coverage(told.contributions or ()) * GUARD / COVERAGE
     for part in parts:
-        others = COVERAGE * math.hypot(*(p.amount for p in parts if p is not part))
+        others = k * math.hypot(*(p.amount for p in parts if p is not part))
         if others >= margin:
             continue
-        needed = math.sqrt(margin**2 - others**2) / (COVERAGE * abs(part.amount))
+        needed = math.sqrt(margin**2 - others**2) / (k * abs(part.amount))
         if remedy := _remedy(part, needed, value):
             return remedy
+    for more in range(1, _MOST_RUNS + 1):  # dearer than any of these
+        if decided(judged(share, Repeats((*repeats.others, *(repeats.mean,) * more))), 100):
+            return _more_runs(more)
+    if _better_meters_and_runs(share, repeats):
+        return say("Better meters would settle it together with three more runs like it: neither does by itself.")
     per_percent = (measured.value or 0.0) / value if value else 0.0
     return say(
         "Only a much better measurement would: the ± would have to come down to {value} {unit}.",
         value=show_with(margin * per_percent, margin * per_percent)[0],
         unit=measured.unit,
     )
+
+
+_MOST_RUNS = 4
+
+
+def _more_runs(more: int) -> str:
+    return (
+        say("One more run like it would settle it, if that gives as much.")
+        if more == 1
+        else say("{more} more runs like it would settle it, if they give as much.", more=("", "", "Two", "Three", "Four")[more])
+    )
+
+
+def _better_meters_and_runs(share: Finding, repeats: Repeats) -> bool:
+    """Whether meters four times better, and three runs more, decide it."""
+    better = replace(share, contributions=tuple(c.times(0.25) for c in share.contributions or ()))
+    return bool(decided(judged(better, Repeats((*repeats.others, *(repeats.mean,) * 3))), 100))
 
 
 def _remedy(part: Contribution, needed: float, share: float) -> str:

@@ -12,13 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from ubrant.core.quantities.readings import Array
+from ubrant.core.uncertainty.decision import pooled
 
 SPENT_LEVEL = 0.02
 """All false alarms of a life together."""
 DATE_LEVEL = 0.90
 _LEAST = 3
-REPEATABLE = 0.004
-"""Standard uncertainty of a capacity that is measured again, as a share of it, where no repeats say it. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -121,8 +120,8 @@ def fieller(top: float, bottom: float, var_top: float, var_bottom: float, t: flo
     return ratio, centre - half / (1 - g), centre + half / (1 - g)
 
 
-def repeatability(groups: list[Array]) -> tuple[float, int] | None:
-    """(relative standard deviation of a single one, degrees of freedom), pooled over groups that were measured again soon after; None without repeats.
+def repeatability(groups: list[Array]) -> float:
+    """Relative standard deviation of a single one, pooled over groups that were measured again soon after, and with what is common.
 
     Type A evaluation of JCGM 100, 4.2.
     """
@@ -132,4 +131,4 @@ def repeatability(groups: list[Array]) -> tuple[float, int] | None:
             share = values / float(np.mean(values))
             squares += float(np.sum((share - 1) ** 2))
             dof += len(values) - 1
-    return (math.sqrt(squares / dof), dof) if dof else None
+    return pooled(squares, dof)[0]

@@ -6,10 +6,11 @@ import math
 from dataclasses import dataclass
 
 from ubrant.core.quantities.quantity import show
-from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.decision import COMMON_DOF, decided
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import as_of_run
-from ubrant.core.wording import say
+from ubrant.core.uncertainty.sources import ErrorKind
+from ubrant.core.uncertainty.value import Value, as_of_run, scattered
+from ubrant.core.wording import say, words
 
 A_YEAR_S = 365.25 * 86400.0
 """After so long a meter has drifted, and nothing cancels. Common practice, no source."""
@@ -61,11 +62,18 @@ def difference_of(one: Finding, other: Finding, shared: Shared, repeat: float = 
     cancels = value.u is not None and _would_be(one, other) > 1.02 * value.u
     span = found.span
     apart = None if span is None else not span[0] <= 0 <= span[1]
-    room = math.hypot(found.expanded_uncertainty or 0.0, COVERAGE * repeat * math.hypot(one.value, other.value))
-    within = bool(apart) and abs(value.value) <= room
+    again = Finding.made(
+        "difference", one.name, value + _again(repeat, one.value, "one") + _again(repeat, other.value, "other"), one.unit, ""
+    )
+    within = bool(apart) and repeat > 0 and not decided(again, 0.0)
     texts = " · ".join(f.uncertainty_text() or f.value_text() for f in (one, other))
     both = one.expanded_uncertainty, other.expanded_uncertainty
     return Difference(found, share, False if within else apart, both, cancels, within, texts)
+
+
+def _again(repeat: float, value: float, when: str) -> Value:
+    """What it gives from one run to the next. A value around 0."""
+    return scattered(repeat * abs(value), words("what it gives from one run to the next"), COMMON_DOF, when=when, kind=ErrorKind.REPEAT)
 
 
 def _would_be(one: Finding, other: Finding) -> float:

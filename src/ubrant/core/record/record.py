@@ -49,6 +49,7 @@ class Record:
     events, lines : in the order of time
     state, ended_by : ``running``, ``done`` or ``interrupted``; what ended it, empty for a log or while it goes on
     damage : a sentence where some of this is not what was written; empty where it is sound
+    started : ISO, with its offset; empty where nobody knows
     """
 
     head: RunHeader
@@ -59,6 +60,7 @@ class Record:
     ended_by: str = ""
     typed: TypedColumns = field(default_factory=TypedColumns)
     damage: str = ""
+    started: str = ""
     _made: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False)
 
     def once(self, what: Hashable, make: Callable[[], _T]) -> _T:

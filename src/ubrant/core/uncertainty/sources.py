@@ -23,6 +23,7 @@ class ErrorKind(StrEnum):
     BETWEEN = "between readings"
     MOMENT = "moment"
     CONDITION = "condition"
+    REPEAT = "repeat"
     LIMIT = "limit"
 
 

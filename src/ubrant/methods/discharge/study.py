@@ -4,22 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from datetime import datetime, timedelta
 from itertools import islice
 
 import numpy as np
 
 from ubrant.core.account import Account
-from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_exponent, why_no_exponent
+from ubrant.core.battery.ending import EMPTIED
+from ubrant.core.battery.peukert import ConstantRun, capacity_at_rated, fit_exponent, repeated, why_no_exponent
+from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, SPENT, judge
 from ubrant.core.equipment.leads import Leads
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
-from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.decision import Repeats, decided, judged
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_of_run
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods.discharge.asked import discharge_of
 from ubrant.methods.discharge.forecast import forecast, running_charge, thinned
 from ubrant.methods.discharge.procedure import DischargePlan, discharge
@@ -68,6 +72,7 @@ def peukert_of(
         ),
     ]
     try:
+        points = repeated(points)
         exponent = fit_exponent(points)
     except ValueError:
         return [], ""
@@ -75,7 +80,56 @@ def peukert_of(
         return [], why
     if label is None or not label.charge_ah or not label.standard_rate_c:
         return [exponent], ""
-    return [exponent, capacity_at_rated(mine, 1 / label.standard_rate_c, exponent)], ""
+    return [exponent, capacity_at_rated(points[0], 1 / label.standard_rate_c, exponent)], ""
+
+
+_WITHIN = timedelta(days=183)
+"""Runs further apart than half a year are of a battery that may have aged meanwhile. Common practice, no source."""
+
+
+def together(record: Record, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]) -> str:
+    """What this run and its battery's other runs like it say of the label together, where that is more than it says by itself; else empty."""
+    share = discharge.findings["label_share"]
+    if discharge.verdict.word != CANNOT_TELL or decided(share, 0.0) <= 0 or discharge.about.objections or discharge.ended_by not in EMPTIED:
+        return ""
+    ratios = tuple(r for other, account in islice(others(), _MOST_RUNS) if (r := _ratio(record, discharge, other, account)) is not None)
+    if not ratios:
+        return ""
+    repeats = Repeats(ratios)
+    word = judge(discharge.findings, replace(discharge.about, repeats=repeats)).word
+    if word not in _SAID:
+        return ""
+    told = judged(share, repeats)
+    return say(
+        "Together with its {count} other runs like this one, which gave {percent} % of the label in the middle: {word}.",
+        count=len(ratios),
+        percent=show(told.value or 0.0, 3),
+        word=say(_SAID[word]),
+    )
+
+
+_SAID = {MEETS: words("it meets its label"), BELOW: words("it is below its label"), SPENT: words("it is spent")}
+
+
+def _ratio(record: Record, discharge: Discharge, other: Record, account: Account) -> float | None:
+    """What another run gave over what this one gave; None where it was not like it: method, cut-off, rate, whole, not long ago."""
+    mine, theirs = record.head.criteria.cutoff, other.head.criteria.cutoff
+    if other.head.method != record.head.method or mine is None or theirs is None or abs(theirs.voltage_v / mine.voltage_v - 1) > 0.01:
+        return None
+    if account.energy is None or not account.energy.whole or not account.findings.get("label_share"):
+        return None
+    rate, their_rate = discharge.findings["c_rate"].value, account.findings["c_rate"].value
+    if not rate or not their_rate or abs(their_rate / rate - 1) > 0.1 or not _soon_after(record, other):
+        return None
+    given, their_share = discharge.findings["label_share"].value, account.findings["label_share"].value
+    return their_share / given if given and their_share else None
+
+
+def _soon_after(record: Record, other: Record) -> bool:
+    try:
+        return abs(datetime.fromisoformat(record.started) - datetime.fromisoformat(other.started)) <= _WITHIN
+    except (TypeError, ValueError):  # no date, or one without its offset
+        return False
 
 
 def _other_point(record: Record, cutoff_v: float, other: Record, account: Account) -> ConstantRun | None:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from ubrant.core.account import Account, finding_to_json
-from ubrant.core.compare.ageing import REPEATABLE, Trend, repeatability, trend_of
+from ubrant.core.compare.ageing import Trend, repeatability, trend_of
 from ubrant.core.compare.difference import A_YEAR_S, Difference, Shared, difference_of, would_settle
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Area, Curve, Dots, Plot, Rule
 from ubrant.core.equipment.meter import Meter
@@ -20,6 +20,7 @@ from ubrant.core.quantities.readings import Array
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.decision import COMMON_SHARE
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import scattered
@@ -190,7 +191,7 @@ def pair_of(one: Compared, other: Compared) -> Pair:
         if (
             key in mine
             and key in theirs
-            and (made := difference_of(mine[key], theirs[key], shared, REPEATABLE if key in _REPEATS else 0.0)) is not None
+            and (made := difference_of(mine[key], theirs[key], shared, COMMON_SHARE if key in _REPEATS else 0.0)) is not None
         ):
             found[key] = made
     odd = tuple(row.name for row in differing([one, other]) if len(row.odd) > 1 and row.odd[1] and row.name != say("ended by"))
@@ -410,8 +411,7 @@ def _repeatability(years: Array, percent: Array) -> float:
         if k == len(years) or (years[k] - years[last]) * _YEAR_S > _SOON_S:
             groups.append(percent[last:k])
             last = k
-    found = repeatability(groups)
-    return max(found[0], REPEATABLE / 2) if found is not None and found[1] >= 2 else REPEATABLE
+    return repeatability(groups)
 
 
 def _own_u(one: Compared, first: Compared, repeat: float) -> float:
