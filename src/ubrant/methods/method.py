@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
+from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_volts
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, TypedLine
@@ -25,6 +26,7 @@ from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulate
 from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
+from ubrant.methods.ratings import volts_by_tap
 from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Steps, rest_of
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
@@ -146,6 +148,7 @@ class Method:
     finds_errors_of : taps at which a meter's own errors are what is looked for
     named : other names of its taps
     steady, smooth, falling, whole_lines : what it takes for granted of its typed readings (see :class:`ubrant.core.gate.readings.Takes`)
+    expected : between what its findings lie by the label (see :class:`ubrant.core.gate.figures.Expected`)
     plan_from_label : what a jot text does not say of the plan follows from the label
     """
 
@@ -177,6 +180,7 @@ class Method:
     smooth: ClassVar[tuple[tuple[TapQuantity, TapQuantity | None], ...]] = ()
     falling: ClassVar[tuple[tuple[TapQuantity, TapQuantity | None], ...]] = ()
     whole_lines: ClassVar[bool] = True
+    expected: ClassVar[tuple[Expected, ...]] = ()
 
     def meter_title(self, tap: str) -> str:
         """What the meter at a tap is called in the form."""
@@ -378,6 +382,16 @@ class Method:
             return without(record, odd, takes, self.named), odd
 
         return record.once(("sound", self.key), look)
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """What of its findings has to be looked at before it is an answer: against the label, and against each other."""
+        setup = record.head.setup
+        yield from of_figures(account.findings, self.expected, setup)
+        yield from of_volts(record, self.volts_on_label(setup))
+
+    def volts_on_label(self, setup: Setup) -> Mapping[str, tuple[float, float, float]]:
+        """By tap, between what its volts lie by the label of what is tested, and what that says."""
+        return {} if self.judges_label else volts_by_tap(setup, self.taps)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.gate.figures import BATTERY_ROOM, DC_ROOM, MAINS_ROOM, room_about
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_quantity
+from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
 
 _SPAN = r"(\d+(?:[.,]\d+)?)\s*(?:V\s*)?(?:-|–|…|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V\b"
@@ -83,3 +86,19 @@ def amps_of_label(unit: Unit) -> float | None:
     """The first amperes on a label, such as a port's or a charger's; None where it says none."""
     found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", unit.label_text)
     return float(found[1].replace(",", ".")) if found else None
+
+
+def volts_by_tap(setup: Setup, taps: Sequence[str]) -> Mapping[str, tuple[float, float, float]]:
+    """By tap, (lowest, highest, said) of the volts that the label of what is tested allows; what it says nothing of is not in it."""
+    unit, label = setup.unit, setup.label
+    if unit.kind == "battery":
+        return {tap: room_about(label.voltage_v, BATTERY_ROOM) for tap in taps} if label is not None and label.voltage_v else {}
+    try:
+        rated = read_ratings(unit, how_much=False)
+    except ValueError:
+        found = re.search(r"(\d+(?:[.,]\d+)?)\s*V\b", unit.label_text)
+        volts = float(found[1].replace(",", ".")) if found and unit.kind == "load" else 0.0
+        return {taps[0]: room_about(volts, MAINS_ROOM if volts >= AC_FROM_V else DC_ROOM)} if volts and taps else {}
+    low, high = (MAINS_ROOM if rated.takes_mains else DC_ROOM)[0] * rated.lowest_v, 1.2 * rated.highest_v
+    into = room_about(rated.input_v, MAINS_ROOM) if rated.takes_mains and rated.window is None else (low, high, rated.input_v)
+    return {"input": into, "output": room_about(rated.output_v, MAINS_ROOM if rated.gives_mains else DC_ROOM)}

@@ -33,6 +33,7 @@ _SLIPS, _NEAR = (10.0, 100.0, 1000.0), 1.25
 _ROOM = 0.03
 """Of the highest: by less a course may rise although it falls, as a load that is let go does. Common practice, no source."""
 _OVER, _MANY = 2.0, 100
+_ALONE = 30.0
 _NOTHING = 0.02
 """Of the others: less is a thing that went off, and no slip of it."""
 
@@ -47,6 +48,7 @@ class Takes:
     smooth : what goes on without leaps, up or down, from line to line or over another quantity: (what, over what; None for from line to line)
     falling : what only falls, likewise
     most : what its label says is the most, by tap and quantity
+    spread : what is set from least to most, so that none is out of all proportion to the rest
     asked : by the identity of what was typed in a line, what was asked for at each tap, in each quantity
     whole_lines : a line without one of its readings is of no use
     """
@@ -55,6 +57,7 @@ class Takes:
     smooth: tuple[tuple[TapQuantity, TapQuantity | None], ...] = ()
     falling: tuple[tuple[TapQuantity, TapQuantity | None], ...] = ()
     most: Mapping[TapQuantity, float] = field(default_factory=dict)
+    spread: tuple[TapQuantity, ...] = ()
     asked: Mapping[int, Mapping[TapQuantity, float]] = field(default_factory=dict)
     whole_lines: bool = True
 
@@ -62,7 +65,7 @@ class Takes:
     def keys(self) -> frozenset[TapQuantity]:
         """Which readings it says something of, but for what was asked for."""
         courses = (key for pair in (*self.smooth, *self.falling) for key in pair if key is not None)
-        return frozenset((*(key for group in self.steady for key in group), *courses, *self.most))
+        return frozenset((*(key for group in self.steady for key in group), *courses, *self.most, *self.spread))
 
 
 @dataclass(frozen=True)
@@ -200,9 +203,26 @@ def _risen(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
             if after.value <= one.value + room:
                 k += 1
                 continue
-            gone = one if before.value > after.value - room else after
+            gone = _further_off(lines, k) if before.value > after.value - room else after
             lines.remove(gone)
             yield gone, say("are out of line with the others, which only fall")
+
+
+def _further_off(lines: Sequence[_Read], k: int) -> _Read:
+    """Which of the two at a rise lies further off a straight line from the one before them to the one after."""
+    if k + 2 >= len(lines):
+        return lines[k]
+    first, last = lines[k - 1].value, lines[k + 2].value
+    off = [abs(lines[k + place].value - (first + (last - first) * (1 + place) / 3)) for place in (0, 1)]
+    return lines[k] if off[0] >= off[1] else lines[k + 1]
+
+
+def _out_of_proportion(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """The one that is many times the next largest."""
+    for key in takes.spread:
+        ordered = sorted((r for r in read if r.at == key), key=lambda r: r.value)
+        if len(ordered) > _AMONG and ordered[-1].value > _ALONE * ordered[-2].value > 0:
+            yield ordered[-1], say("are over {times} times the next largest", times=plain(_ALONE))
 
 
 def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
@@ -278,6 +298,11 @@ READING_CHECKS = (
         _risen,
     ),
     ReadingCheck("most", "Nothing gives or takes twice what its label says is the most. Common practice, no source.", _over_its_label),
+    ReadingCheck(
+        "spread",
+        "Of loads that are set from nothing to the most none is 30 times the next largest: a thousandth of a unit. Common practice, no source.",
+        _out_of_proportion,
+    ),
     ReadingCheck(
         "asked for",
         "Volts within half as much again of what was asked for; amperes and watts not ten, a hundred or a thousand times, give or take a quarter. Most of them off: another plan, and no slip. Common practice, no source.",

@@ -451,7 +451,13 @@ def _length(text: str) -> float:
     return sum(parse_number(n) * _SECONDS[u.lower()] for n, u in parts)
 
 
+_FOUND = re.compile(r"found\s+(?:it\s+)?(?:empty|off|dead)\b[\s,;.]*", re.I)
+"""Nobody saw it go off: it is empty, since some moment after the look before."""
+
+
 def _mark(rest: str) -> tuple[str, str]:
+    if found := _FOUND.match(rest.lstrip(" ,;")):
+        return "empty", f"found {rest.lstrip(' ,;')[found.end() :]}".strip()
     for mark in _MARKS:
         if match := re.match(rf"{mark}\b[\s,;.]*", rest.lstrip(" ,;"), re.I):
             return mark, rest.lstrip(" ,;")[match.end() :]

@@ -10,10 +10,14 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.drawings import Bars
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.readings import Takes
 from ubrant.core.loads.audit import UNKNOWN, WITH, WITHOUT, Audit, Audited, ClampReading, analyse_audit
-from ubrant.core.quantities.quantity import plain
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.stand_in import stand_in_of
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -38,6 +42,10 @@ class AuditPlan:
     loads: tuple[str, ...]
     base_in: str = UNKNOWN
     usable: float = _HALF
+
+
+_MOST_RATE = 2.5
+"""Amperes over ampere-hours. Common practice, no source."""
 
 
 class AuditMethod(TypedMethod):
@@ -92,6 +100,35 @@ class AuditMethod(TypedMethod):
     def further(self, prepared: Prepared) -> Prompt:
         text = words("Switch on again what was on before: {loads}. With a panel: “1.4 A with the sun”, all off. Else close the run.")
         return self.row(say(text, loads=", ".join(prepared.plan.loads)), "", "1.4 A with the sun", wanted=(_A,))
+
+    def takes(self, record: Record) -> Takes:
+        """Twice what is asked for here is what empties a battery in a few minutes."""
+        label = record.head.setup.label
+        return replace(super().takes(record), most={_A: _MOST_RATE * label.charge_ah} if label is not None and label.charge_ah else {})
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A load that takes less than nothing, volts at which nothing is left."""
+        yield from super().doubts(account, record)
+        for key, found in account.findings.items():
+            if key.startswith("current_") and decided(found, 0.0) < 0:
+                text = say(
+                    "{name}: less flowed with it on than with all off: was it the other way round, or did something go off meanwhile?",
+                    name=found.name,
+                )
+                yield Doubt(f"less-{key}", text)
+        rest, label = account.findings.get("resting_voltage"), record.head.setup.label
+        kind = label.kind_of_cell if label is not None else None
+        if rest is not None and rest.value and label is not None and kind is not None and label.series:
+            empty_v = kind.floor_v * label.series
+            if rest.value < empty_v:
+                yield Doubt(
+                    "rest",
+                    say(
+                        "{v} V at rest is under the {floor} V at which it is empty: nothing lasts from there, and it is harmed. Were its volts read at rest?",
+                        v=show(rest.value, 4),
+                        floor=plain(empty_v, 3),
+                    ),
+                )
 
     def sums(self, seen: Seen) -> Account:
         lines = [line for line in seen.lines if line.jotting.readings]
@@ -151,6 +188,12 @@ def _read(lines: Sequence[RowAnswer], plan: AuditPlan, system_v: float | None) -
 
 def _sentence(findings: dict[str, Finding], found: Audited) -> str:
     total, base = findings["sum_of_loads"], findings.get("base_current")
+    if found.closes is False:
+        return say(
+            "It does not add up: one by one the loads make {total}, all on it is {all_on}.",
+            total=total.value_text(),
+            all_on=findings["all_on"].value_text(),
+        )
     text = say("All of it draws {a}", a=total.with_uncertainty())
     if base is not None:
         text += say(", {b} of that with all off", b=base.amount_text())

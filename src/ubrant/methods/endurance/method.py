@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from ubrant.core.account import Account
 from ubrant.core.battery.label_doubt import Holds, held_by_source, measured
 from ubrant.core.drawings import Bars
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.loads.endurance import Ran, analyse_endurance
+from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import TimedLine as Line
@@ -26,6 +28,7 @@ from ubrant.methods.rows import ANY_MARK, Prompt
 from ubrant.methods.steps import Ask
 
 _LOOKS = 120.0
+_MOST_OF_LABEL = 1.3
 """Two notes closer than this are one look."""
 
 
@@ -93,6 +96,26 @@ class EnduranceMethod(TypedMethod):
             short=findings["duration"].value_text(),
             ended_by=say("itself") if ran.ended else say("a person"),
         )
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """Watts that were read, for as long as it ran, against what it can hold."""
+        yield from super().doubts(account, record)
+        holds, ran = held_by_source(label_of(record.head.setup.unit)), account.findings.get("duration")
+        watts = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.kind != "peak"]
+        if holds is None or ran is None or not ran.value or not watts:
+            return
+        drew = sum(watts) / len(watts) * ran.value / 3600
+        if drew > _MOST_OF_LABEL * holds.energy_wh:
+            yield Doubt(
+                "watts",
+                say(
+                    "{watts} W for {time} would be {wh} Wh, and its label says {label} Wh: was something else read, or did it run so long?",
+                    watts=show(sum(watts) / len(watts), 3),
+                    time=show_duration(ran.value),
+                    wh=show(drew, 3),
+                    label=show(holds.energy_wh, 3),
+                ),
+            )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: EndurancePlan) -> PowerPath:
         watts, device = found.get("inferred_power"), setup.device

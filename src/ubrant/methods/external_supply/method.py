@@ -9,12 +9,14 @@ from statistics import median
 from ubrant.core.account import Account
 from ubrant.core.conversion.appliance import QUARTERS, SupplyMeters, SupplyStep, supply_average, supply_efficiency, watts_read
 from ubrant.core.drawings import Bars
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -30,6 +32,8 @@ from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _SHARES = (*reversed(QUARTERS), 0.0)
+_LEAST_AVERAGE = 55.0
+"""Percent: under it a supply of more than a few watts would burn as much as it gives. Common practice, no source."""
 _ANOTHER_LOAD, _USUAL_SHARE = 0.1, 0.88
 _SLIP_PERCENT, _LEAST_OF_OTHERS, _FEW_STEPS = 103.0, 0.75, 2
 """How far a load may lie from what was asked for; efficiency that may be expected; a step of less than three quarters of the others. Common practice, no source."""
@@ -90,6 +94,22 @@ class SupplyMethod(TypedMethod):
 
     def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return reads_steps(prepared, reader, self.by_hand(prepared))
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """What would be hotter than it can be, and what takes more with nothing attached than with a load."""
+        yield from super().doubts(account, record)
+        average, nothing = account.findings.get("average_efficiency"), account.findings.get("no_load_power")
+        if average is not None and average.value is not None and decided(average, _LEAST_AVERAGE) < 0:
+            yield Doubt(
+                "average",
+                say(
+                    "{average} on average is less than any supply of its size: were volt-amperes read for watts, or is the output another?",
+                    average=average.value_text(),
+                ),
+            )
+        loaded = [w for w in record.either("input", "W").value.tolist() if w > 0]
+        if nothing is not None and nothing.value and len(loaded) > 2 and nothing.value > sorted(loaded)[1]:
+            yield Doubt("no-load", say("{nothing} with no load is more than with a load: was the load off?", nothing=nothing.value_text()))
 
     def sums(self, seen: Seen) -> Account:
         setup = seen.setup

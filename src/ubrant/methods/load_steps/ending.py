@@ -84,9 +84,9 @@ def near(series: Series | None, moment: float) -> float:
 
 
 def _typed(record: Record, hold_w: float) -> Ending | None:
-    """The last line with the output on, and what the battery read after “load off”."""
+    """The last line with the output on before it went off by itself, and what the battery read after that; a person's “load off” is none."""
     lines = [e.jotting for e in record.lines]
-    off = next((k for k, j in enumerate(lines) if j.mark in {"load off", "empty"}), None)
+    off = next((k for k, j in enumerate(lines) if j.mark == "empty"), None)
     if off is None:
         return None
     before = [_row(j) for j in lines[:off] if j.readings and j.mark != "alarm"]

@@ -178,7 +178,7 @@ class LoadStepsMethod(Method):
         after = Prompt(
             held
             + say(
-                "When the output goes off type “load off”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
+                "When the output goes off by itself type “empty”, then the battery: “source 12.1 V”, and once more after ten minutes. “alarm input 10.9 V” when its alarm begins."
             )
         )
         cautious = (cautions.MAINS,) if mains else ()

@@ -7,10 +7,13 @@ from dataclasses import dataclass
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Bars
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.loads.plug_day import Day, analyse_day
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -106,6 +109,20 @@ class PlugDayMethod(TypedMethod):
             shown_at=say("On average"),
             short=findings["mean_power"].value_text(),
         )
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """The counter's mean lies between what it takes standing by and running."""
+        yield from super().doubts(account, record)
+        mean, standby = account.findings["mean_power"], account.findings.get("standby_power")
+        if mean.value is not None and standby is not None and standby.value and decided(mean, 0.9 * standby.value) < 0:
+            yield Doubt(
+                "mean",
+                say(
+                    "Its counter makes {mean} on average, less than the {standby} that it takes standing by: was it in another unit, set back meanwhile, or switched off?",
+                    mean=mean.value_text(),
+                    standby=standby.value_text(),
+                ),
+            )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: DayPlan) -> PowerPath:
         watts = found["mean_power"].value if found else None

@@ -91,7 +91,7 @@ class SourceMethod(TypedMethod):
     def takes(self, record: Record) -> Takes:
         """The more is drawn the lower are its volts, by a smooth line: of one day, as from day to day it is another one."""
         one_day = len(rounds_of(np.array([e.time_s for e in record.lines if e.jotting.readings]))) < 2
-        return replace(super().takes(record), smooth=((_V, _A),), falling=((_V, _A),)) if one_day else super().takes(record)
+        return replace(super().takes(record), smooth=((_V, _A),), falling=((_V, _A),), spread=(_A,)) if one_day else super().takes(record)
 
     def sums(self, seen: Seen) -> Account:
         time, volts, amps, half = seen.table.time_s, seen.column("V"), seen.column("A"), seen.half("V", "A")

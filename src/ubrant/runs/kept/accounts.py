@@ -14,6 +14,7 @@ from ubrant.bench.switched_on import SwitchedOnLedger
 from ubrant.core.account import Account, Group
 from ubrant.core.battery.verdict import CANNOT_TELL
 from ubrant.core.equipment.usual_meters import assumed_text
+from ubrant.core.gate.figures import Doubt, unconfirmed
 from ubrant.core.gate.readings import Odd
 from ubrant.core.in_short import in_short, sketch_of
 from ubrant.core.record.beside import contradicts
@@ -80,11 +81,34 @@ def whole_account(
         return _guarded(record, lambda: method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others))
 
     made = made_of(sound)
+    if not made.trouble:
+        made = _held_back(made, unconfirmed(method.doubts(made, sound), record))
     if not odd:
         return made
     if made.trouble and (as_typed := made_of(ordered)).trouble:
         return as_typed  # the method itself knows better what is wrong
     return _asking(made, odd)
+
+
+def _held_back(account: Account, doubts: Sequence[Doubt]) -> Account:
+    """Without an answer until what is doubted was looked at: its figures stay to be seen, and nothing rests on them."""
+    if not doubts:
+        return account
+    first = doubts[0]
+    sentence = say("Cannot tell yet: {why}", why=first.sentence)
+    verdict = account.verdict and replace(account.verdict, word=CANNOT_TELL, sentence=sentence, settle="")
+    asked = tuple(replace(one.question, text="" if one is first else one.sentence) for one in doubts[:_MOST_ASKED])
+    return replace(
+        account,
+        verdict=verdict,
+        sentence=sentence,
+        short=say("asked"),
+        questions=(*asked, *account.questions),
+        warnings=(*(one.sentence for one in doubts[1:]), *account.warnings),
+        bar=None,
+        energy=None,
+        candidate=None,
+    )
 
 
 def _asking(account: Account, odd: Sequence[Odd]) -> Account:

@@ -1,0 +1,109 @@
+"""What was found, held against what labels say and against itself. An answer that cannot well be is held back until its person has looked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ubrant.core.gate.check import Question
+from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.wording import say
+
+if TYPE_CHECKING:
+    from ubrant.core.record.head import Setup
+
+MAINS_ROOM, DC_ROOM, BATTERY_ROOM = (0.75, 1.2), (0.6, 1.4), (0.75, 1.3)
+"""Between so many times what a label says volts are read: mains, direct current in and out, a battery from empty to being charged. Common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something that has to be looked at before it is an answer: by what a person confirms it, what is asked, as a sentence of its own, and the figure in a few words."""
+
+    key: str
+    sentence: str
+    reads: str = ""
+
+    @property
+    def question(self) -> Question:
+        yes = say("{reading} is so", reading=self.reads) if self.reads else say("It is so")
+        return Question(yes, checked=self.key, text=self.sentence)
+
+
+@dataclass(frozen=True)
+class Expected:
+    """Between what a figure lies, in times of what the label says of it.
+
+    Attributes
+    ----------
+    figure : key of the finding
+    of : what the label says, in the unit of the finding; None where it says nothing
+    why : what it would be otherwise, as a question to a person
+    """
+
+    figure: str
+    low: float
+    high: float
+    of: Callable[[Setup], float | None]
+    why: str
+
+
+def of_figures(findings: Mapping[str, Finding], expected: Iterable[Expected], setup: Setup) -> Iterable[Doubt]:
+    """What lies outside, its ± and what only bounds it allowed for."""
+    for one in expected:
+        found, says = findings.get(one.figure), one.of(setup)
+        if found is None or found.value is None or not says:
+            continue
+        u = found.expanded_uncertainty or 0.0
+        too_low = found.bound != AT_LEAST and found.value + u < one.low * says
+        too_high = found.bound != AT_MOST and found.value - u > one.high * says
+        if too_low or too_high:
+            yield Doubt(
+                f"figure-{one.figure}",
+                say(
+                    "{name}: {figure} is {percent} % of the {says} {unit} on its label. {why}",
+                    name=found.name,
+                    figure=found.value_text(),
+                    percent=show(100 * found.value / says, 2),
+                    says=plain(says, 4),
+                    unit=found.unit,
+                    why=say(one.why),
+                ),
+                found.value_text(),
+            )
+
+
+def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]]) -> Iterable[Doubt]:
+    """Places where the middle of the volts is none that the label allows; by tap: (lowest, highest, what the label says)."""
+    for tap, (low, high, says) in expected.items():
+        volts = np.abs(record.either(tap, "V").value)
+        volts = volts[volts > 0.05 * volts.max()] if len(volts) else volts
+        if not len(volts):
+            continue
+        middle = float(np.median(volts))
+        if not low <= middle <= high:
+            yield Doubt(
+                f"volts-{tap}",
+                say(
+                    "{middle} V were read {tap}, and its label says {says} V: is it this one, and were its volts read?",
+                    middle=show(middle, 3),
+                    tap=say("at the {tap}", tap=tap),
+                    says=plain(says, 4),
+                ),
+                say("{middle} V", middle=show(middle, 3)),
+            )
+
+
+def unconfirmed(doubts: Iterable[Doubt], record: Record) -> tuple[Doubt, ...]:
+    """Without those that a person has looked at."""
+    return tuple(doubt for doubt in doubts if doubt.key not in record.head.conditions.checked)
+
+
+def room_about(volts: float, room: tuple[float, float]) -> tuple[float, float, float]:
+    """(lowest, highest, volts)."""
+    return room[0] * volts, room[1] * volts, volts
