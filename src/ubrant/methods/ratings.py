@@ -11,6 +11,7 @@ from ubrant.core.gate.figures import BATTERY_ROOM, DC_ROOM, MAINS_ROOM, room_abo
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.record.head import Setup
+from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
 
 _SPAN = r"(\d+(?:[.,]\d+)?)\s*(?:V\s*)?(?:-|–|…|\.\.)\s*(\d+(?:[.,]\d+)?)\s*V\b"
@@ -86,6 +87,21 @@ def amps_of_label(unit: Unit) -> float | None:
     """The first amperes on a label, such as a port's or a charger's; None where it says none."""
     found = re.search(r"(\d+(?:[.,]\d+)?)\s*A\b(?!h)", unit.label_text)
     return float(found[1].replace(",", ".")) if found else None
+
+
+def watts_of_label(unit: Unit) -> float | None:
+    """The first watts on a label; None where it says none."""
+    found = re.search(r"(\d+(?:[.,]\d+)?)\s*(k?)W\b(?!h)", unit.label_text)
+    return float(found[1].replace(",", ".")) * (1000 if found[2] else 1) if found else None
+
+
+def most_at_output(unit: Unit) -> Mapping[TapQuantity, float]:
+    """What a converter's label says comes out of it at the most, in amperes and in watts."""
+    try:
+        rated = read_ratings(unit)
+    except ValueError:
+        return {}
+    return {("output", "A"): rated.amps, ("output", "W"): rated.watts}
 
 
 def volts_by_tap(setup: Setup, taps: Sequence[str]) -> Mapping[str, tuple[float, float, float]]:

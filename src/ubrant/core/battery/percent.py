@@ -17,6 +17,7 @@ from ubrant.core.wording import say, words
 LINEARITY_POINTS = 3.0
 """A display may be off by so many points at each end until its linearity was measured, rectangular. Common practice, no source."""
 _STANDS = 99.5
+LEAST_POINTS = 0.5
 """From here on a display stands at its top."""
 WANTED_SHARE = 0.1
 """A drop is called too small where its ± is over twice this share of it."""
@@ -143,6 +144,12 @@ def too_small(change: PercentChange, share: float = WANTED_SHARE) -> str:
     if not u or u <= 2 * share * points:
         return ""
     wanted = min(u / share, 100.0)
+    if points < LEAST_POINTS:
+        return say(
+            "A display that does not move says next to nothing of what it gave: a drop of {wanted} points would be known to ± {then} %.",
+            wanted=plain(math.ceil(wanted)),
+            then=show(100 * u / wanted, 2),
+        )
     return say(
         "A drop of {points} points is small for a display that may be off by {limit} at each end: it is known to ± {share} % of itself. A drop of {wanted} would be known to ± {then} %.",
         points=plain(points),

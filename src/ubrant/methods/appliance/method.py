@@ -10,6 +10,8 @@ from dataclasses import dataclass, replace
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.drawings import Bars, Drawing
+from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.readings import Takes
 from ubrant.core.loads.dc_modes import Reading, dc_findings
 from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
 from ubrant.core.quantities.quantity import show
@@ -17,6 +19,7 @@ from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
+from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -26,6 +29,7 @@ from ubrant.methods.declared import Seen, TypedMethod, itself
 from ubrant.methods.form import ChoiceKind, Field, Names
 from ubrant.methods.meter_checks import plug_meter_checks, range_checks
 from ubrant.methods.method import LoadRating, Prepared, Problem, refused
+from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask
@@ -69,6 +73,24 @@ class ApplianceMethod(TypedMethod):
         else:
             volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
             yield from plug_meter_checks(meter, volts)
+
+    def takes(self, record: Record) -> Takes:
+        watts = watts_of_label(record.head.setup.unit)
+        return replace(super().takes(record), most={("input", "W"): watts} if watts else {})
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """Standing by takes the least."""
+        yield from super().doubts(account, record)
+        watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
+        standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
+        others = [f.value or 0.0 for f in watts.values() if f is not standby]
+        if standby is not None and others and decided(standby, max(others)) > 0:
+            yield Doubt(
+                "standby",
+                say(
+                    "Standing by it takes {standby}, more than in any other mode: was it the other way round?", standby=standby.value_text()
+                ),
+            )
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         return say("{count} modes", count=len(prepared.plan.modes)), ""

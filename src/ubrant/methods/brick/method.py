@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.tolerance import Tolerance
 from ubrant.core.record.head import Criteria, Setup
+from ubrant.core.record.record import Record
 from ubrant.core.sources.supply_output import Loaded, analyse_supply
+from ubrant.core.uncertainty.decision import decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -22,11 +26,13 @@ from ubrant.methods.converting import output_criteria
 from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, QuantityKind
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import most_at_output, read_ratings
 from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("output", "V"), ("output", "A")
+_RISES = 20.0
+"""mV/A: by less leads that are made up for do so."""
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0, 1.1)
 
 
@@ -45,8 +51,25 @@ class BrickMethod(TypedMethod):
     taps, log, reads, like = ("output",), TAP_LOG, (_V, _A), "19.2 V 1.5 A"
     named: ClassVar = {"": "output", "load": "output", "battery": "output", "source": "output"}
     or_fate = (_A,)
+    steady = ((_V,),)
     answers = ("no_load_voltage", "load_regulation", "holds_to")
     far_end, person = words("Loads"), loads_it
+
+    def takes(self, record: Record) -> Takes:
+        return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A supply gives less volts the more is drawn of it."""
+        yield from super().doubts(account, record)
+        slope = account.findings.get("load_regulation")
+        if slope is not None and slope.value and slope.value > _RISES and decided(slope, 0.0) > 0:
+            yield Doubt(
+                "rises",
+                say(
+                    "Its volts rise with the load, by {slope}: were rows swapped, or does it make up for its leads?",
+                    slope=slope.value_text(),
+                ),
+            )
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)

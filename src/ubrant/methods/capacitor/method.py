@@ -9,6 +9,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import Drawing
+from ubrant.core.gate.figures import Expected
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
@@ -94,6 +95,16 @@ class CapacitorMethod(TypedMethod):
     def steps(self, prepared: Prepared) -> Steps:
         text = say("Reading. Some seconds with nothing attached, then switch the load on; stop when it is as low as you want it.")
         return on_and_on(self.by_hand(prepared), _EVERY_S, text)
+
+    expected = (
+        Expected(
+            "capacitance",
+            0.4,
+            2.0,
+            lambda setup: read_label(setup.unit.label_text).farads,
+            words("Are its amperes in their unit, and are times and label as they were?"),
+        ),
+    )
 
     def takes(self, record: Record) -> Takes:
         rated = read_label(record.head.setup.unit.label_text).volts

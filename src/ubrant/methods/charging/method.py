@@ -10,6 +10,7 @@ import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.drawings import Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.gate.figures import Expected
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
@@ -98,6 +99,16 @@ class ChargingMethod(TypedMethod):
 
     def every_s(self, prepared: Prepared) -> float:
         return 0.0 if prepared.plan.into == _WALKED else 900.0
+
+    expected = (
+        Expected(
+            "set_current",
+            0.3,
+            1.3,
+            lambda setup: amps_of_label(setup.unit),
+            words("Was it in its constant current, and is this its label?"),
+        ),
+    )
 
     def takes(self, record: Record) -> Takes:
         """Into a battery its current goes on without leaps; walked, its points come in any order."""

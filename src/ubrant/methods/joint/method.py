@@ -52,6 +52,9 @@ class JointMethod(d.TypedMethod):
         there = read & (np.abs(np.nan_to_num(seen.column("V"))) <= _MOST_V)
         text = words("No joint drops {v} V: were millivolts written as volts? It was left out.")
         said = [say(text, v=plain(abs(float(v)))) for v in seen.column("V")[read & ~there]]
+        drops = np.sign(seen.column("V")[there] * seen.column("A")[there])
+        if (drops > 0).any() and (drops < 0).any():
+            said.append(say("In some lines it drops the other way: a sign slipped, or tips were swapped. They count as the others."))
         volts, amps = (np.abs(seen.column(q)[there]) for q in "VA")
         if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
             lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=self.like)

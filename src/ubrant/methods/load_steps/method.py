@@ -17,6 +17,7 @@ from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.label import LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain, show
@@ -56,7 +57,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import most_at_output, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask
@@ -103,6 +104,9 @@ class LoadStepsMethod(Method):
     on_battery = True
     reads_beside = ("source",)
     log = TAP_LOG
+
+    def takes(self, record: Record) -> Takes:
+        return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         ratings = read_ratings(setup.unit)

@@ -14,6 +14,7 @@ from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.battery.given_out import DisplayPromise, Given, analyse_output
 from ubrant.core.battery.second_rate import Emptied, burnt_by_itself
 from ubrant.core.drawings import DASHED, Curve, Drawing, Plot
+from ubrant.core.gate.figures import Doubt, Expected
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import BAR, LEFT_H
@@ -60,6 +61,14 @@ class OutputPlan:
     volts: float
 
 
+_NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY = 90.0, 20.0, (0.3, 1.4)
+"""Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
+
+
+def _label_wh(setup: Setup) -> float | None:
+    return setup.label.energy_wh if setup.label is not None else None
+
+
 class OutputMethod(TypedMethod):
     """Of banks and stations; typed."""
 
@@ -69,6 +78,11 @@ class OutputMethod(TypedMethod):
     reads = (("output", "V"), ("output", "A"), ("output", "Wh"), ("bank", "%"))
     groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
     person = emptying
+    expected = (
+        Expected(
+            "energy_out", 0.25, 1.3, _label_wh, words("Was it full, and did it really switch itself off? Are times and units as they were?")
+        ),
+    )
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
@@ -130,6 +144,29 @@ class OutputMethod(TypedMethod):
             Ends().watch(), _EVERY_S, FOR_EVER_S, say("Reading until it switches itself off, or you stop it."), (), (("output", "A"),)
         )
         yield SwitchLoadOff(say("Load off."))
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """What its display says beside what came out."""
+        yield from super().doubts(account, record)
+        shown = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "%"]
+        if shown and record.head.conditions.full and shown[0] < _NEARLY_FULL:
+            yield Doubt(
+                "start", say("It is said to have been full, and its display said {percent} % at the start.", percent=plain(shown[0]))
+            )
+        points, energy, holds = account.findings.get("points"), account.findings.get("energy_out"), _label_wh(record.head.setup)
+        if points is None or energy is None or not points.value or not energy.value or not holds or points.value < _ENOUGH_POINTS:
+            return
+        share = energy.value / (holds * points.value / 100)
+        if not _BY_DISPLAY[0] <= share <= _BY_DISPLAY[1]:
+            yield Doubt(
+                "percent",
+                say(
+                    "By its display {points} % of it went, and {energy} came out: {share} % of what its label makes of that. Are times and units as they were?",
+                    points=plain(points.value),
+                    energy=energy.value_text(),
+                    share=show(100 * share, 2),
+                ),
+            )
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With what another rate says of what it burns by itself: of the run whose hours differ most."""

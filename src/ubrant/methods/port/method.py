@@ -10,10 +10,12 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, Bars, Curve, Dots, Drawing, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import PathNode, PowerPath
+from ubrant.core.record.record import Record
 from ubrant.core.sources.port import Port, PortLabel, PortSource, analyse_port, foretold, read_candidates, read_port, was_tried
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -28,6 +30,8 @@ from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
+_BESIDE, _TAKES_W = (0.9, 1.1), 0.5
+"""Between so many times its lowest and highest volts a source is read; from so many watts on a port takes something."""
 
 
 @dataclass(frozen=True)
@@ -103,6 +107,20 @@ class PortMethod(TypedMethod):
 
     def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return plugs_in(prepared, reader, _label(prepared.setup, prepared.plan))
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A source by its name, read at volts that it does not have; volts that the port must not see."""
+        yield from super().doubts(account, record)
+        seen = self.seen(record)
+        window = _label(seen.setup, seen.plan).window
+        for k, (note, volts) in enumerate(zip(seen.table.notes, seen.column("V").tolist(), strict=True)):
+            one = next((c for c in read_candidates(seen.plan.candidates) if c.name.lower() == note.lower()), None)
+            if one is not None and volts and not _BESIDE[0] * one.low_v <= volts <= _BESIDE[1] * one.high_v:
+                text = words("{name} has {low} to {high} V, and {v} V were read with it: was it another one, or are two rows swapped?")
+                yield Doubt(f"source-{k}", say(text, name=one.name, low=plain(one.low_v), high=plain(one.high_v), v=plain(volts)))
+            elif window is not None and volts > _BESIDE[1] * window[1]:
+                text = words("{v} V are over the {high} V of the port: that is damage. Were its volts read?")
+                yield Doubt(f"over-{k}", say(text, v=plain(volts), high=plain(window[1])))
 
     def sums(self, seen: Seen) -> Account:
         label = _label(seen.setup, seen.plan)
@@ -181,7 +199,12 @@ def _sentence(port: Port, candidates: tuple[PortSource, ...], label: PortLabel) 
         parts.append(say("takes {w} at most", w=watts.with_uncertainty()))
     if not parts:
         parts.append(say("took {w} at best", w=_best(port.findings).with_uncertainty()))
-    parts += [f"{one.name}: {foretold(one, label, port)[0]}" for one in candidates]
+    for one in candidates:
+        word, took = foretold(one, label, port)[0], port.took.get(one.name.lower())
+        if took is None:
+            parts.append(say("{name}: {word}, by its volts; it was not tried", name=one.name, word=word))
+        else:
+            parts.append(f"{one.name}: {word}" if took > _TAKES_W else say("{name}: nothing was taken of it", name=one.name))
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 

@@ -16,6 +16,7 @@ from ubrant.core.conversion.holding import lowest_held
 from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.hand_loads import HandLoad
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
@@ -47,7 +48,7 @@ from ubrant.methods.converting import (
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, QuantityKind, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, refusals_first
-from ubrant.methods.ratings import UnitRatings, read_ratings
+from ubrant.methods.ratings import UnitRatings, most_at_output, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
@@ -96,6 +97,9 @@ class SweepMethod(Method):
     Plan = SweepPlan
     made_of_points = True
     log = TAP_LOG
+
+    def takes(self, record: Record) -> Takes:
+        return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         """From 15 % over its input down to half of it, loads up to its rating."""

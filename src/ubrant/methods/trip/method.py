@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
 from ubrant.core.account import Account
 from ubrant.core.conversion.protection import CurvePoint, Overload, parse_curve, trip_findings
 from ubrant.core.drawings import HELD, TAKEN, Area, Curve, Dots, Drawing, Layer, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.events import HeldOn, WentOff
 from ubrant.core.record.head import Setup
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.converting import LOAD, SOURCE, UNIT, chain_path
 from ubrant.methods.form import CRITERIA, Field, Quantities, QuantityKind, Words
@@ -115,6 +116,11 @@ class TripMethod(Method):
             rows.append(Prompt(opens, (), ("tripped", "held", "skip"), refusal=say("Type “tripped” when it opens, or “held”.")))
         return HandScript((ask,), tuple(rows), Prompt(say("That was the last overload. Switch everything off, and close the run.")))
 
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        plan = self.prepared(record.head).plan
+        if plan is not None:
+            yield from _unlikely(_typed(record) if record.is_typed else _sampled(record), plan.rated)
+
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         plan, curve = self.prepared(record.head).plan, parse_curve(record.head.criteria.curve)
         if plan is None:
@@ -135,6 +141,27 @@ class TripMethod(Method):
         return Account(findings, ("trip_current",), (), None, sentence, tuple(warnings), drawings=drawings)
 
 
+def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
+    """What no breaker or fuse does, in the order of the overloads."""
+    for number, one in enumerate(overloads, start=1):
+        times = one.amps / rated_a
+        if one.opened_s is not None and times >= _SURE_TIMES and one.opened_s > _SURE_S:
+            text = words(
+                "{amps} A for {time} before it opened is longer than one hour, by when it has to at 1.45 times its rating: did it carry so much all the while?"
+            )
+            yield Doubt(f"long-{number}", say(text, amps=plain(one.amps), time=show_duration(one.opened_s)))
+        if one.opened_s is None and times >= _AT_ONCE_TIMES and one.held_s > _AT_ONCE_S:
+            text = words("{amps} A, {times} times its rating, held for {time}: were the amperes in another unit?")
+            yield Doubt(f"held-{number}", say(text, amps=plain(one.amps), times=plain(times, 2), time=show_duration(one.held_s)))
+        before = [o for o in overloads[: number - 1] if o.opened_s is None and o.amps > one.amps]
+        if one.opened_s is not None and before and before[0].held_s >= one.opened_s:
+            text = words(
+                "It opened at {amps} A after {time}, and held {more} A for {longer} before: was it still warm, or are two rows swapped?"
+            )
+            told = {"amps": plain(one.amps), "time": show_duration(one.opened_s), "more": plain(before[0].amps)}
+            yield Doubt(f"less-{number}", say(text, **told, longer=show_duration(before[0].held_s)))
+
+
 def _sampled(record: Record) -> list[Overload]:
     return [
         Overload(e.load, e.after_s, e.after_s if isinstance(e, WentOff) else None) for e in record.events if isinstance(e, WentOff | HeldOn)
@@ -142,6 +169,9 @@ def _sampled(record: Record) -> list[Overload]:
 
 
 _SAME_A = 0.05
+_SURE_TIMES, _SURE_S = 1.45, 2 * 3600.0
+"""IEC 60898-1: at 1.45 times its rating it opens within an hour, two over 63 A (value from memory)."""
+_AT_ONCE_TIMES, _AT_ONCE_S = 10.0, 60.0
 
 
 def _typed(record: Record) -> list[Overload]:

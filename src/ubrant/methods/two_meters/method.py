@@ -10,9 +10,10 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DOTTED, Curve, Dots, Drawing, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.meter_checks.against import Against, Both, Pairs, analyse_pairs
 from ubrant.core.meter_checks.checks import control_chart, pair_history
-from ubrant.core.quantities.quantity import QuantityError, plain
+from ubrant.core.quantities.quantity import QuantityError, plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
@@ -54,6 +55,19 @@ class WholeCount:
 
     def show(self, value: object) -> str:
         return str(value)
+
+
+_ABOUT = 0.06
+_FACTORS = (
+    (0.5, words("Was only one of two leads in its jaw?")),
+    (2.0, words("Was its jaw round two turns, or round two leads?")),
+    (-1.0, words("Was it the other way round?")),
+    (10.0, words("Was it on another range, or a digit lost?")),
+    (0.1, words("Was it on another range, or a digit lost?")),
+    (1000.0, words("Was one of them in thousandths?")),
+    (0.001, words("Was one of them in thousandths?")),
+)
+"""What makes a meter seem to show so many times what there is. Common practice, no source."""
 
 
 class MeterCheckMethod(TypedMethod):
@@ -126,6 +140,20 @@ class MeterCheckMethod(TypedMethod):
         unit = _unit(seen)
         off = _shown(seen, unit) - seen.column(unit, REFERENCE)
         return {t: f"{d:+.4g} {unit}" for t, d in zip(seen.table.time_s.tolist(), off.tolist(), strict=True) if np.isfinite(d)}
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A meter that shows half, twice or ten times as much is seldom wrong: it was read of something else."""
+        yield from super().doubts(account, record)
+        off = account.findings.get("gain_error")
+        shown = self.seen(record)
+        unit = _unit(shown)
+        there = np.abs(shown.column(unit, REFERENCE)) > 0
+        if off is None or not there.any():
+            return
+        times = float(np.median(_shown(shown, unit)[there] / shown.column(unit, REFERENCE)[there]))
+        for factor, why in _FACTORS:
+            if abs(times / factor - 1) < _ABOUT:
+                yield Doubt("factor", say("It shows {times} times as much as the reference. {why}", times=show(times, 3), why=say(why)))
 
     def sums(self, seen: Seen) -> Account:
         unit, setup, half = _unit(seen), seen.setup, seen.table.half

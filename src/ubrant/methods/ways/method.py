@@ -14,6 +14,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import QuantityError, plain, show
@@ -24,7 +25,7 @@ from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.windows import beyond, volts_fed
 from ubrant.core.sources.feeding import FeedWay, feeding_findings, power_at, power_read, told_apart
-from ubrant.core.uncertainty.finding import Finding
+from ubrant.core.uncertainty.finding import AT_MOST, Finding
 from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -141,6 +142,8 @@ class WaysMethod(TypedMethod):
         if holds is not None and holds.is_label and any(way.percent is not None or way.source_w is None for way in ways):
             said.append(say("{name} was not measured: 65 to 100 % of its label may come out.", name=setup.unit.name))
         said += [f"{way.name}: {text}" for way in ways if way.percent is not None and (text := stood_still(way.percent))]
+        not_read = [name for name in plan.ways if name.lower() not in {way.name.lower() for way in ways}]
+        said += [say("Not read: {names}.", names=", ".join(not_read))] if not_read else []
         if plan.window:
             said += beyond([*volts_fed(record), *_volts_straight(record, plan.ways)], _span(plan.window))
         answers = tuple(k for k in findings if k.startswith(("source_power_", "runtime_from_full_")))
@@ -156,6 +159,22 @@ class WaysMethod(TypedMethod):
             path=lambda: None,
             short=_short(findings),
         )
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """A source gives no less than what is fed takes."""
+        yield from super().doubts(account, record)
+        fed = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.tap in _LOADS]
+        for key, found in account.findings.items():
+            if fed and key.startswith("source_power_") and found.bound == AT_MOST and (found.value or 0.0) < min(fed):
+                yield Doubt(
+                    f"less-{key}",
+                    say(
+                        "{name}: by its display {most}, and {fed} W arrived: did the display stand still?",
+                        name=found.name,
+                        most=found.with_uncertainty(),
+                        fed=plain(min(fed), 3),
+                    ),
+                )
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: WaysPlan) -> PowerPath:
         return _path(setup, None, None)
