@@ -14,7 +14,7 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.logbook import Logbook
 from ubrant.runs.making.benches import BenchChoice
-from ubrant.ui.window.application import guard, make_application
+from ubrant.ui.window.application import guard_slots, make_application
 from ubrant.ui.window.shell import MainWindow
 
 
@@ -22,7 +22,7 @@ def main() -> None:
     path, what = Path(sys.argv[1]), sys.argv[2]
     app = make_application()
     window = MainWindow(Logbook(path))
-    guard(app, window)
+    guard_slots(app, window)
     window.show()
     bench = window.bench
     if what == "idle":

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import shutil
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from ubrant.core.account import Account, account_to_json
+from ubrant.core.record.record import Record
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.logs.log_file import LogError
 from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
@@ -121,7 +123,8 @@ def book(tmp_path_factory):
 @pytest.mark.parametrize("name", FINDINGS)
 def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
     told = FINDINGS[name]
-    account = account_of_stored(book.kept(book.run(told["run"])).record())
+    record = book.kept(book.run(told["run"])).record()
+    account = account_of_stored(went_off_by_itself(record) if name == "load steps typed" else record)
     assert not account.trouble
     same(account, told["findings"], DIFFERS.get(name, {}))
     assert account.sentence == told["sentence"] or "sentence" in DIFFERS.get(name, {})
@@ -132,6 +135,12 @@ def test_a_logbook_of_the_format_before_says_what_it_said(book, name):
         assert len(account.gaps) == told["gaps"]
     else:
         assert account.verdict is None
+
+
+def went_off_by_itself(record: Record) -> Record:
+    """“load off” was what was typed then where the output went off: now that is asked, and answered here."""
+    conditions = replace(record.head.conditions, checked=("went-off",))
+    return record.judged_by(replace(record.head, conditions=conditions))
 
 
 def same(account: Account, findings: dict[str, Any], differs: dict[str, str]) -> None:
@@ -204,7 +213,8 @@ def test_an_export_of_before_says_what_its_run_said_or_is_refused(name):
         with pytest.raises(LogError, match="Export the run again from its logbook"):
             read_file(DATA / name, LogOptions())
         return
-    account = account_of_stored(read_file(DATA / name, LogOptions()).record())
+    record = read_file(DATA / name, LogOptions()).record()
+    account = account_of_stored(went_off_by_itself(record) if name.startswith("load steps typed") else record)
     if name.startswith("idle typed"):
         assert "or it has two settings" in account.trouble, "an export without its plan says nowhere which line was of which setting"
         return

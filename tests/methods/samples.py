@@ -127,7 +127,12 @@ SAMPLES["ways"] = Sample(
 SAMPLES["output"] = Sample(
     Unit("Bank", "bank", "10000 mAh 3.7 V"),
     {},
-    _each("load on output 5.08 V 1.00 A bank 100 %", "output 5.07 V 1.00 A bank 71 %", "output 5.05 V 1.00 A bank 4 %", "empty"),
+    {
+        120.0: "load on output 5.08 V 1.00 A bank 100 %",
+        6000.0: "output 5.07 V 1.00 A bank 71 %",
+        21_000.0: "output 5.05 V 1.00 A bank 4 %",
+        21_600.0: "empty",
+    },
     (DC,),
 )
 SAMPLES["charger"] = Sample(

@@ -62,7 +62,7 @@ def test_its_own_cut_off_only_where_it_was_low(tmp_path, volts, ended_by):
         "@09:00 input 12.7 V 0.6 A ac 230 V 0 W",
         "@09:02 input 12.6 V 6 A ac 230 V 60 W",
         f"@09:06 input {volts} V 20 A ac 228 V 190 W",
-        "@09:07 load off battery 12.6 V",
+        "@09:07 empty battery 12.6 V",
     )
     found = said(notes(tmp_path, *lines, label="12 V to 230 V, 300 W", method="steps"))
     assert found["ended_by"] == ended_by

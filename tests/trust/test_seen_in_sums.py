@@ -84,9 +84,9 @@ def test_amperes_beside_a_counter_say_at_what_rate(told):
 
 def test_what_came_in_meanwhile_is_not_what_it_holds(told):
     lines = (
-        "@08:00 load on station 80 % 4.0 h left at 100 W",
-        "@10:10 station 66 % 3.4 h left at 100 W",
-        "@13:10 load off station 60 % 100 W",
+        "@08:00 load on station 98 % 4.0 h left at 100 W",
+        "@10:10 station 62 % 3.4 h left at 100 W",
+        "@13:10 load off station 20 % 100 W",
     )
     alone = told(BANK, *lines)
     assert {"label_share", "energy_per_point"} <= set(alone.findings)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import os
 import shutil
 import subprocess
@@ -64,7 +65,7 @@ def test_report_export_figures_and_ledger(tested, qtbot, tmp_path, saved_as):
     click(qtbot, tested.findings, "Report …")
     qtbot.waitUntil((tmp_path / "report.html").exists, timeout=LONG_MS)
     assert "Saved as" in tested.said()
-    assert tested.findings.verdict.text() in (tmp_path / "report.html").read_text()
+    assert tested.findings.verdict.text() in html.unescape((tmp_path / "report.html").read_text("utf-8"))
     assert tested.bench.logbook.statements(1)[0][2]["verdict"] == tested.findings.verdict.text()
 
     saved_as(tmp_path / "run", "CSV (*.csv)")

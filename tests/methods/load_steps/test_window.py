@@ -77,7 +77,7 @@ def test_load_steps_by_hand_until_the_leads_give_up(bench_window, qtbot):
         "input 11.1 V 20.0 A output 228 V 200 W source 12.00 V",
         "alarm input 10.9 V",
         "input 10.52 V 21.1 A output 227 V 200 W source 11.50 V",
-        "load off",
+        "empty",
         "source 11.9 V",
         "source 12.15 V",
     ):

@@ -17,7 +17,7 @@ from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Seri
 from ubrant.core.record.counters import Count, counted
 from ubrant.core.record.integrals import off_in_count, through_meter, totals
 from ubrant.core.record.typed import Widths, of_typed
-from ubrant.core.uncertainty.decision import ONCE, decided, judged
+from ubrant.core.uncertainty.decision import ONCE, as_judged, decided
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import digit, within, wrong_by
@@ -507,7 +507,7 @@ def _verdict(given: Given, charge: Finding | None, label: Label | None) -> Verdi
     """On the output's own figure: mAh at its volts, as a label may promise it."""
     if label is None or not label.output_charge_ah or charge is None or charge.value is None:
         return None
-    rated, told = label.output_charge_ah, decided(judged(charge, ONCE), label.output_charge_ah)
+    rated, told = label.output_charge_ah, decided(as_judged(charge, ONCE), label.output_charge_ah)
     what = say(
         "{out} of {rated} Ah at {v} V that it promises",
         out=charge.with_uncertainty(),

@@ -14,10 +14,10 @@ from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import BridgedGap
 from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, coverage, merged
-from ubrant.core.uncertainty.decision import GUARD, ONCE, Repeats, decided, guard, judged
+from ubrant.core.uncertainty.decision import GUARD, ONCE, Repeats, as_judged, decided, guard
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 
 MEETS, BELOW, SPENT, CANNOT_TELL, NOT_ALIKE = "meets", "below", "spent", "cannot tell", "not like for like"
 SPENT_SHARE = 80.0
@@ -70,7 +70,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     if about.label is None or share.value is None:
         return Verdict(CANNOT_TELL, say("Cannot tell: there is no label to judge it against."), say("Give the label, like “50 Ah 12.8 V”."))
     measured, rated = _measured(findings, about.label)
-    told = judged(share, about.repeats)
+    told = as_judged(share, about.repeats)
     uncertainty = guard(told)
     lasting = told.value or 0.0
     if resting := _resting_on_little(findings, about, measured.with_uncertainty(), rated):
@@ -107,7 +107,13 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
             say("Give the meter's accuracy as its manual says it, like “0.5 % + 5 mA”."),
         )
     figure = measured.with_uncertainty()
-    limit = about.objection(AT_LEAST)
+    limit = about.objection(AT_LEAST) or _left_in_it(about)
+    if above and (too_deep := _deeper_than_usual(about)):
+        return Verdict(
+            CANNOT_TELL,
+            say("Cannot tell: {figure} against {rated}, but {why}.", figure=figure, rated=rated, why=too_deep),
+            say("Judge it to the usual cut-off."),
+        )
     emptied = about.ended_by in EMPTIED
     at_least = limit is not None or not emptied
     if not at_least and decided(told, SPENT_SHARE) < 0:
@@ -200,6 +206,45 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     )
 
 
+_ROOM = {"lead-acid": 0.045}
+_ROOM_ELSE = 0.11
+"""By so much of the usual one a cut-off that nobody's label says may differ: the end of a lithium cell is steep, that of lead is not. Common practice, no source."""
+
+
+def _freely(about: Circumstances) -> tuple[float, float]:
+    """(how much higher than usual the cut-off is, as a share; the usual one): 0 where the label says its own, or it is near."""
+    label = about.label
+    kind = label.kind_of_cell if label is not None else None
+    if label is None or kind is None or not label.series or about.cutoff is None or label.standard_cutoff_v is not None:
+        return 0.0, 0.0
+    usual = kind.usual_cutoff_v * label.series
+    more = about.cutoff.voltage_v / usual - 1
+    return (more if abs(more) > _ROOM.get(kind.key, _ROOM_ELSE) else 0.0), usual
+
+
+def _left_in_it(about: Circumstances) -> Objection | None:
+    """A cut-off above what is usual leaves something in it: it gave at least so much."""
+    more, usual = _freely(about)
+    if more <= 0 or about.cutoff is None:
+        return None
+    text = words("it was stopped at {volts} V, above the {usual} V that is usual for its kind, and what was left in it is not known")
+    return Objection(
+        "cut-off",
+        AT_LEAST,
+        say(text, volts=plain(about.cutoff.voltage_v), usual=plain(usual, 3)),
+        say("Run it on to {usual} V, or write the cut-off that its maker means on the label.", usual=plain(usual, 3)),
+    )
+
+
+def _deeper_than_usual(about: Circumstances) -> str:
+    """A cut-off below what is usual takes more out than a label means; empty where it is none."""
+    more, usual = _freely(about)
+    if more >= 0 or about.cutoff is None:
+        return ""
+    text = words("it was emptied to {volts} V, below the {usual} V that is usual for its kind")
+    return say(text, volts=plain(about.cutoff.voltage_v), usual=plain(usual, 3))
+
+
 def _sure(least: float) -> str:
     """What is certain all the same."""
     return say(" It is not spent.") if least > SPENT_SHARE else ""
@@ -207,7 +252,7 @@ def _sure(least: float) -> str:
 
 def _resting_on_little(findings: dict[str, Finding], about: Circumstances, figure: str, rated: str) -> Verdict | None:
     """*Cannot tell* where a verdict would be another one without what lies in gaps, or without readings that stand alone."""
-    told = judged(findings["label_share"], about.repeats)
+    told = as_judged(findings["label_share"], about.repeats)
     charge, share, uncertainty = findings["charge"].value, told.value, findings["label_share"].expanded_uncertainty
     if not charge or share is None or uncertainty is None:
         return None
@@ -324,7 +369,7 @@ def _more_on_below(share: Finding, about: Circumstances) -> str:
 
 def _what_would_settle(share: Finding, repeats: Repeats, measured: Finding) -> str:
     """The one change that would bring the guard of the share below its distance to 100 %: tried here before it is named."""
-    told = judged(share, repeats)
+    told = as_judged(share, repeats)
     value = told.value or 0.0
     margin = abs(value - 100)
     parts = merged(told.contributions or ())
@@ -339,7 +384,7 @@ def _what_would_settle(share: Finding, repeats: Repeats, measured: Finding) -> s
         if remedy := _remedy(part, needed, value):
             return remedy
     for more in range(1, _MOST_RUNS + 1):  # dearer than any of these
-        if decided(judged(share, Repeats((*repeats.others, *(repeats.mean,) * more))), 100):
+        if decided(as_judged(share, Repeats((*repeats.others, *(repeats.mean,) * more))), 100):
             return _more_runs(more)
     if _better_meters_and_runs(share, repeats):
         return say("Better meters would settle it together with three more runs like it: neither does by itself.")
@@ -365,7 +410,7 @@ def _more_runs(more: int) -> str:
 def _better_meters_and_runs(share: Finding, repeats: Repeats) -> bool:
     """Whether meters four times better, and three runs more, decide it."""
     better = replace(share, contributions=tuple(c.times(0.25) for c in share.contributions or ()))
-    return bool(decided(judged(better, Repeats((*repeats.others, *(repeats.mean,) * 3))), 100))
+    return bool(decided(as_judged(better, Repeats((*repeats.others, *(repeats.mean,) * 3))), 100))
 
 
 def _remedy(part: Contribution, needed: float, share: float) -> str:

@@ -445,6 +445,35 @@ def _fresh_after_a_break(facts: BatteryFacts) -> tuple[str, str] | None:
     return None
 
 
+_HIGHER = 0.015
+
+
+def _rises_meanwhile(facts: BatteryFacts) -> tuple[str, str] | None:
+    """Typed, at the same current: volts that are higher after it has given more, later than a cold battery takes to get warm."""
+    if not facts.is_typed or facts.last - facts.first < 2:
+        return None
+    part = slice(facts.first, facts.last + 1)
+    time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
+    for k in range(1, len(time)):
+        before = np.flatnonzero((np.abs(amps[:k] / amps[k] - 1) < _SAME) & (amps[:k] > 0)) if amps[k] > 0 else np.array([], int)
+        if len(before) and volts[k] > (1 + _HIGHER) * float(volts[before].min()):
+            low = before[int(np.argmin(volts[before]))]
+            return (
+                say(
+                    "its voltage under {amps} A is {after} V, higher than the {before} V of {time} before: it was charged meanwhile, or a digit slipped",
+                    amps=show(float(amps[k]), 3),
+                    after=show(float(volts[k]), 4),
+                    before=show(float(volts[low]), 4),
+                    time=show_duration(float(time[k] - time[low])),
+                ),
+                say("Look at its row, and whether a charger, the sun or an engine was on.") + if_it_is_so(),
+            )
+    return None
+
+
+_SAME = 0.05
+
+
 def _begins_loaded(facts: BatteryFacts) -> tuple[str, str] | None:
     if not facts.begins_loaded or facts.full or facts.counts_from_0:
         return None
@@ -562,6 +591,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         DECIDES_NOTHING,
         "At the same current a battery's voltage is not higher after it has given more.",
         _fresh_after_a_break,
+    ),
+    Check(
+        "rises",
+        COMPLETE,
+        DECIDES_NOTHING,
+        "At the same current (5 %) typed volts do not rise by 1.5 % while it gives. Common practice, no source.",
+        _rises_meanwhile,
+        asks=True,
     ),
     Check("begins loaded", COMPLETE, AT_LEAST, "What flowed before the first reading is in no sum.", _begins_loaded),
     Check("full", COMPLETE, AT_LEAST, "A capacity is counted from full; from any other start it is a part of it.", _not_full),

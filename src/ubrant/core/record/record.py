@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -214,8 +215,19 @@ class Record:
         on = [e.time_s for e in self.of(LoadOn)] or [t for t, mark in self.typed.marks if mark == "load on"]
         off = [e.time_s for e in self.of(LoadOff)] or [t for t, mark in self.typed.marks if mark in {"load off", "empty"}]
         unsaid = bool(on and off and off[0] < on[0])  # what went off had come on, and nobody said when
-        first, last = (on[0] if on and not unsaid else None), (off[-1] if off else None)
+        first, last = (on[0] if on and not unsaid else None), self._last_off(on[-1] if on else None, off)
         return first, None if last is not None and on and on[-1] >= last and not self.of(LoadOn) else last
+
+    def _last_off(self, on_s: float | None, off: Sequence[float]) -> float | None:
+        """The first *off* after which nothing flowed any more: what is marked later, such as that it was found empty, is of no load."""
+        after = [t for t in off if on_s is None or t >= on_s] or list(off)
+        if not self.typed.marks or len(after) < 2:
+            return after[-1] if after else None
+        flowed = max(
+            (float(s.time_s[np.flatnonzero(s.value)[-1]]) for (_, q), s in self.typed.series.items() if q in "AW" and s.value.any()),
+            default=-math.inf,
+        )
+        return next((t for t in after if t >= flowed), after[-1])
 
     def interruptions(self) -> tuple[float, ...]:
         """When the run went on after an interruption."""

@@ -60,7 +60,9 @@ def analyse_charger(read: Charged, battery: Label | None = None) -> tuple[dict[s
     if (amps != 0).any() and float(np.median(amps[amps != 0])) < 0:
         amps = -amps
         said.append(say("The current was read as negative while it charges; it is taken the other way round here."))
-    if len(amps) < 2 or not float(amps.max(initial=0.0)) > 0:
+    if len(amps) == 1 and float(amps[0]) > 0:
+        raise ReadingsError(say("One reading only: type volts and amperes at more voltages, or as it goes on."))
+    if not float(amps.max(initial=0.0)) > 0:
         raise ReadingsError(
             say(
                 "It gave no current at all: many chargers want to see a battery's volts before they start. Hold the load at such a voltage, or attach one."

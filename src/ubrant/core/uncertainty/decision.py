@@ -55,7 +55,7 @@ def pooled(squares: float, dof: int) -> tuple[float, int]:
     return math.sqrt((squares + COMMON_DOF * COMMON_SHARE**2) / (dof + COMMON_DOF)), dof + COMMON_DOF
 
 
-def judged(finding: Finding, repeats: Repeats | None = None) -> Finding:
+def as_judged(finding: Finding, repeats: Repeats | None = None) -> Finding:
     """The figure as a verdict takes it: in the middle of all runs like it, with how nearly it comes again in its doubt."""
     if finding.value is None or finding.contributions is None or repeats is None:
         return finding

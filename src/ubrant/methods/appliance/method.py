@@ -11,10 +11,9 @@ from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
 from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
-from ubrant.core.gate.readings import Takes
 from ubrant.core.loads.dc_modes import Reading, dc_findings
 from ubrant.core.quantities.jot import FALTERS, OFF, RUNS, TypedLine
-from ubrant.core.quantities.quantity import show
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
@@ -36,6 +35,8 @@ from ubrant.methods.steps import Ask
 
 AC, DC = "ac", "dc"
 _USUAL_MAINS_V, _LOW_V = 230.0, 60.0
+_OVER = 2.0
+"""Times its label: less is the margin of a label, and of the mains. Common practice, no source."""
 _V, _A = ("input", "V"), ("input", "A")
 _DC_EXAMPLE = "12.6 V 3.1 A"
 _EXAMPLE = "230 V 0.31 A 65 W"
@@ -74,13 +75,14 @@ class ApplianceMethod(TypedMethod):
             volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
             yield from plug_meter_checks(meter, volts)
 
-    def takes(self, record: Record) -> Takes:
-        watts = watts_of_label(record.head.setup.unit)
-        return replace(super().takes(record), most={("input", "W"): watts} if watts else {})
-
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
-        """Standing by takes the least."""
+        """Standing by takes the least, and nothing takes twice what its label says."""
         yield from super().doubts(account, record)
+        label = watts_of_label(record.head.setup.unit)
+        for key, found in account.findings.items():
+            if label and key.startswith("power_") and decided(found, _OVER * label) > 0:
+                text = words("{name}: {watts} is far over the {label} W on its label: did a digit slip, or is it another one?")
+                yield Doubt(f"label-{key}", say(text, name=found.name, watts=found.value_text(), label=plain(label)))
         watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
         standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
         others = [f.value or 0.0 for f in watts.values() if f is not standby]

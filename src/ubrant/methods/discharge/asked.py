@@ -156,9 +156,10 @@ def _corrected(record: Record, quantity: str) -> Series:
 
 def _ended(record: Record) -> str | None:
     ended = record.ended_by or {"interrupted": "interrupted", "running": "running"}.get(record.state)
-    if record.typed.mark_s("empty") is not None and ended in (None, "person", "running"):
-        return GAVE_UP
-    return ended
+    empty_s, off_s = record.typed.mark_s("empty"), record.switched()[1]
+    if empty_s is None or ended not in (None, "person", "running"):
+        return ended
+    return GAVE_UP if off_s is None or empty_s <= off_s else "person"  # found empty after somebody took the load off
 
 
 def others_of(record: Record, plan: DischargePlan | None) -> Others:

@@ -35,7 +35,7 @@ from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge, usual_interval_s
-from ubrant.methods.discharge.study import peukert_of, rest_guess, together
+from ubrant.methods.discharge.study import peukert_of, rest_guess, with_like_runs
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
@@ -299,7 +299,7 @@ class DischargeMethod(Method):
         except ReadingsError:
             return account
         added, why_not = peukert_of(record, data, discharge, others)
-        with_others = together(record, discharge, others)
+        with_others = with_like_runs(record, discharge, others)
         guess = "" if record.state == "running" else rest_guess(self.prepared(record.head), data, discharge)  # it may still reach its end
         findings = {**account.findings, **{f.key: f for f in added}}
         return replace(

@@ -20,7 +20,7 @@ from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.events import Zeroed
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.decision import Repeats, decided, judged
+from ubrant.core.uncertainty.decision import Repeats, as_judged, decided
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import as_of_run
 from ubrant.core.wording import say, words
@@ -87,7 +87,7 @@ _WITHIN = timedelta(days=183)
 """Runs further apart than half a year are of a battery that may have aged meanwhile. Common practice, no source."""
 
 
-def together(record: Record, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]) -> str:
+def with_like_runs(record: Record, discharge: Discharge, others: Callable[[], Iterable[tuple[Record, Account]]]) -> str:
     """What this run and its battery's other runs like it say of the label together, where that is more than it says by itself; else empty."""
     share = discharge.findings["label_share"]
     if discharge.verdict.word != CANNOT_TELL or decided(share, 0.0) <= 0 or discharge.about.objections or discharge.ended_by not in EMPTIED:
@@ -99,7 +99,7 @@ def together(record: Record, discharge: Discharge, others: Callable[[], Iterable
     word = judge(discharge.findings, replace(discharge.about, repeats=repeats)).word
     if word not in _SAID:
         return ""
-    told = judged(share, repeats)
+    told = as_judged(share, repeats)
     return say(
         "Together with its {count} other runs like this one, which gave {percent} % of the label in the middle: {word}.",
         count=len(ratios),

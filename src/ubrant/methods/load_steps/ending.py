@@ -7,12 +7,16 @@ import math
 import numpy as np
 
 from ubrant.core.conversion.load_steps import Ending, ending_of
+from ubrant.core.gate.check import Question
 from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.events import PointTaken, WentOff
 from ubrant.core.record.record import Record
 from ubrant.core.record.settled import QUANTITIES, log_columns, row_of_line
+from ubrant.core.wording import say
 
+BY_ITSELF = "went-off"
+"""By which a person confirms that a typed “load off” was the output's own doing."""
 _OFF_SHARE = 0.3
 _LOADED_SHARE = 0.02
 _PLACE = {name: k for k, name in enumerate(QUANTITIES)}
@@ -83,10 +87,20 @@ def near(series: Series | None, moment: float) -> float:
     return float(series.value[int(np.argmin(np.abs(series.time_s - moment)))])
 
 
+def whose_off(record: Record) -> tuple[Question, ...]:
+    """Whether a “load off” that was typed was the output's own doing, where nothing says so."""
+    marks = [e.jotting.mark for e in record.lines]
+    if not record.is_typed or "load off" not in marks or {"empty", "tripped"} & {*marks} or BY_ITSELF in record.head.conditions.checked:
+        return ()
+    text = say("“load off” is a person's: it says nothing of what the output can carry. Did it go off by itself there?")
+    return (Question(say("It went off by itself"), checked=BY_ITSELF, text=text),)
+
+
 def _typed(record: Record, hold_w: float) -> Ending | None:
     """The last line with the output on before it went off by itself, and what the battery read after that; a person's “load off” is none."""
     lines = [e.jotting for e in record.lines]
-    off = next((k for k, j in enumerate(lines) if j.mark == "empty"), None)
+    marks = {"empty", "tripped"} | ({"load off"} if BY_ITSELF in record.head.conditions.checked else set())
+    off = next((k for k, j in enumerate(lines) if j.mark in marks), None)
     if off is None:
         return None
     before = [_row(j) for j in lines[:off] if j.readings and j.mark != "alarm"]

@@ -53,7 +53,7 @@ from ubrant.methods.converting import (
     wave_plot,
 )
 from ubrant.methods.form import CRITERIA, Allowed, Field, Quantities, QuantityKind, Words
-from ubrant.methods.load_steps.ending import alarm_v, ending
+from ubrant.methods.load_steps.ending import alarm_v, ending, whose_off
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
@@ -200,12 +200,13 @@ class LoadStepsMethod(Method):
         return each_efficiency(record)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
-        return self._account(record, ())
+        made = self._account(record, ())
+        return made if made.trouble else replace(made, questions=(*made.questions, *whose_off(record)))
 
     def study(self, account: Account, record: Record, others: Callable[[], Iterable[tuple[Record, Account]]]) -> Account:
         """With the waves that were attached to the unit as runs of their own."""
         attached = () if account.trouble else tuple(w for _, other in others() if other.taken is None for w in other.waves)
-        return self._account(record, attached) if attached else account
+        return replace(self._account(record, attached), questions=account.questions) if attached else account
 
     def _account(self, record: Record, attached: tuple[WaveAtLoad, ...]) -> Account:
         plan = self.prepared(record.head).plan

@@ -61,7 +61,7 @@ class OutputPlan:
     volts: float
 
 
-_NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY = 90.0, 20.0, (0.3, 1.4)
+_NEARLY_FULL, _ENOUGH_POINTS, _BY_DISPLAY, _LEAST_OF_LABEL = 90.0, 20.0, (0.3, 1.4), 0.25
 """Percent from which a display may be that of a full one; between so many times what label and display make of it something comes out."""
 
 
@@ -79,9 +79,7 @@ class OutputMethod(TypedMethod):
     groups, answers = GROUPS, ("energy_out", "charge_out", "label_share", "duration")
     person = emptying
     expected = (
-        Expected(
-            "energy_out", 0.25, 1.3, _label_wh, words("Was it full, and did it really switch itself off? Are times and units as they were?")
-        ),
+        Expected("energy_out", 0.0, 1.3, _label_wh, words("Was something fed into it meanwhile? Are times and units as they were?")),
     )
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
@@ -154,6 +152,11 @@ class OutputMethod(TypedMethod):
                 "start", say("It is said to have been full, and its display said {percent} % at the start.", percent=plain(shown[0]))
             )
         points, energy, holds = account.findings.get("points"), account.findings.get("energy_out"), _label_wh(record.head.setup)
+        if account.energy is not None and account.energy.whole and holds and account.energy.energy_wh < _LEAST_OF_LABEL * holds:
+            text = words(
+                "{energy} of the {label} Wh on its label is hardly any: was it full, and did it switch itself off? Are times and units as they were?"
+            )
+            yield Doubt("little", say(text, energy=show(account.energy.energy_wh, 3), label=plain(holds, 3)))
         if points is None or energy is None or not points.value or not energy.value or not holds or points.value < _ENOUGH_POINTS:
             return
         share = energy.value / (holds * points.value / 100)

@@ -76,7 +76,7 @@ def _show(app: QApplication, path: Path, title: str, *, remember: bool, grows: b
     if remember:
         remember_logbook(logbook.path)
     window = MainWindow(logbook, title)
-    guard(app, window)
+    guard_slots(app, window)
     window.show()
     load_in_idle_moments(window)
     if grows and not logbook.read_only:
@@ -90,7 +90,7 @@ _LOOK_MS, _LOOKS = 50, 400
 """How often a program that was told to end looks whether it may, and how many times: twenty seconds in all."""
 
 
-def guard(app: QApplication, window: MainWindow) -> None:
+def guard_slots(app: QApplication, window: MainWindow) -> None:
     """SIGTERM, SIGHUP and the end of the desktop session end a run with the load off. An exception in a slot is logged and said, and the run goes on."""
 
     def end_run() -> None:
