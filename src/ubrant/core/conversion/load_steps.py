@@ -249,6 +249,20 @@ def _of_ending(ending: Ending, voltage: Accuracy | None) -> dict[str, Finding]:
     return findings
 
 
+def carried_by_what(rest_v: float, source: BatteryBehind | None) -> str:
+    """What the battery that carried every step says at rest after it, where little is left in it; empty where it is not that."""
+    if source is None or source.chemistry is None or not source.series or not math.isfinite(rest_v):
+        return ""
+    rest = from_resting_voltage(rest_v, source.series, source.chemistry)
+    if rest.percent is None or rest.percent > _EMPTY_POINTS:
+        return ""
+    return say(
+        "After it the battery stood at {rest} V, load off: about {left:.0f} % are left in it. It would not carry this for long.",
+        rest=show(rest_v, 4),
+        left=rest.percent,
+    )
+
+
 def _left(ending: Ending, source: BatteryBehind | None) -> Finding | None:
     if source is None or source.chemistry is None or not source.series or not math.isfinite(ending.recovered_v) or ending.recovered_v <= 0:
         return None

@@ -33,7 +33,7 @@ _SLIPS, _NEAR = (10.0, 100.0, 1000.0), 1.25
 _ROOM = 0.03
 """Of the highest: by less a course may rise although it falls, as a load that is let go does. Common practice, no source."""
 _OVER, _MANY = 2.0, 100
-_ALONE = 30.0
+_ALONE, _OF_LABEL = 30.0, (0.3, 1.6)
 _NOTHING = 0.02
 """Of the others: less is a thing that went off, and no slip of it."""
 
@@ -49,6 +49,7 @@ class Takes:
     falling : what only falls, likewise
     most : what its label says is the most, by tap and quantity
     spread : what is set from least to most, so that none is out of all proportion to the rest
+    label : what its label says is about there
     asked : by the identity of what was typed in a line, what was asked for at each tap, in each quantity
     whole_lines : a line without one of its readings is of no use
     """
@@ -58,6 +59,7 @@ class Takes:
     falling: tuple[tuple[TapQuantity, TapQuantity | None], ...] = ()
     most: Mapping[TapQuantity, float] = field(default_factory=dict)
     spread: tuple[TapQuantity, ...] = ()
+    label: Mapping[TapQuantity, float] = field(default_factory=dict)
     asked: Mapping[int, Mapping[TapQuantity, float]] = field(default_factory=dict)
     whole_lines: bool = True
 
@@ -65,7 +67,7 @@ class Takes:
     def keys(self) -> frozenset[TapQuantity]:
         """Which readings it says something of, but for what was asked for."""
         courses = (key for pair in (*self.smooth, *self.falling) for key in pair if key is not None)
-        return frozenset((*(key for group in self.steady for key in group), *courses, *self.most, *self.spread))
+        return frozenset((*(key for group in self.steady for key in group), *courses, *self.most, *self.spread, *self.label))
 
 
 @dataclass(frozen=True)
@@ -233,6 +235,15 @@ def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read
             yield one, say("are far over the {value} {quantity} on its label", value=plain(most, 4), quantity=one.at[1])
 
 
+def _none_of_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
+    """Each that is no volts of such a thing, where others are."""
+    for key, says in takes.label.items():
+        here = [r for r in read if r.at == key]
+        off = [r for r in here if not _OF_LABEL[0] * says <= r.value <= _OF_LABEL[1] * says]
+        for one in off if 2 * len(off) < len(here) else ():
+            yield one, say("are none of a thing of {value} {quantity}", value=plain(says, 4), quantity=key[1])
+
+
 def _not_asked_for(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
     """Each that is another than was asked for; where most are, something else was done than was planned, and none of them slipped."""
     held = [(one, abs(wanted)) for one in read if (wanted := takes.asked.get(id(one.entry.jotting), {}).get(one.at))]
@@ -302,6 +313,11 @@ READING_CHECKS = (
         "spread",
         "Of loads that are set from nothing to the most none is 30 times the next largest: a thousandth of a unit. Common practice, no source.",
         _out_of_proportion,
+    ),
+    ReadingCheck(
+        "label",
+        "What charges something of some volts gives three tenths of them at the least, and 1.6 times at the most. Common practice, no source.",
+        _none_of_its_label,
     ),
     ReadingCheck(
         "asked for",

@@ -16,7 +16,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import PathNode, PowerPath
-from ubrant.core.record.record import Record
+from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
@@ -26,7 +26,7 @@ from ubrant.methods.charging.person import charges
 from ubrant.methods.declared import Seen, TypedMethod, itself, one_flow, trace_of
 from ubrant.methods.form import ChoiceKind, Field, QuantityKind
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Prepared, Problem, refused
-from ubrant.methods.ratings import amps_of_label
+from ubrant.methods.ratings import amps_of_label, volts_by_tap
 from ubrant.methods.read_along import on_and_on
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import Prompt
@@ -44,6 +44,11 @@ class ChargingPlan:
     into: str
     low: float | None = None
     high: float | None = None
+
+
+def _volts_out(setup: Setup) -> Mapping[TapQuantity, float]:
+    rated = volts_by_tap(setup, ()).get("output")
+    return {_V: rated[2]} if rated is not None else {}
 
 
 class ChargingMethod(TypedMethod):
@@ -114,7 +119,12 @@ class ChargingMethod(TypedMethod):
         """Into a battery its current goes on without leaps; walked, its points come in any order."""
         plan, most = self.prepared(record.head).plan, amps_of_label(record.head.setup.unit)
         walked = plan is None or plan.into == _WALKED
-        return replace(super().takes(record), smooth=() if walked else ((_A, None),), most={_A: most} if most else {})
+        return replace(
+            super().takes(record),
+            smooth=() if walked else ((_A, None),),
+            most={_A: most} if most else {},
+            label=_volts_out(record.head.setup),
+        )
 
     def read_off(self, prepared: Prepared, reader: SimulatedEyes) -> ReadLines:
         return charges(prepared, reader, _WALKED)

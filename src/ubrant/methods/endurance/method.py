@@ -85,6 +85,8 @@ class EnduranceMethod(TypedMethod):
         findings, said = analyse_endurance(ran, holds)
         if seen.plan.settings:
             said.append(say("Settings: {what}.", what=seen.plan.settings))
+        if any(e.jotting.mark == "alarm" for e in seen.record.lines) and ran.alarm_s is None:
+            said.append(say("“alarm” was noted while it was off: its line is not where it happened."))
         bars = tuple((findings[k], None, "") for k in ("duration", "alarm_to_off") if k in findings)
         return Account(
             findings,

@@ -11,7 +11,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group, WaveAtLoad
 from ubrant.core.conversion.candidates import candidate_of
-from ubrant.core.conversion.load_steps import BatteryBehind, Steps, analyse_steps, held_findings
+from ubrant.core.conversion.load_steps import BatteryBehind, Steps, analyse_steps, carried_by_what, held_findings
 from ubrant.core.conversion.sweep import Sweep
 from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
@@ -25,7 +25,7 @@ from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
 from ubrant.core.quantities.readings import ReadingsError, Series
 from ubrant.core.quantities.tolerance import MAINS_120, MAINS_230, Tolerance
 from ubrant.core.record.events import HeldOn, HoldBegan, WentOff
-from ubrant.core.record.head import SIMULATED, Criteria, Setup
+from ubrant.core.record.head import SIMULATED, Criteria, Setup, label_of
 from ubrant.core.record.points import Points
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
@@ -241,7 +241,7 @@ class LoadStepsMethod(Method):
             **_of_waves(waves),
             **_of_hold(record),
         }
-        warnings = [*record.head.origin.said, *rows.said, *steps.warnings]
+        warnings = [*record.head.origin.said, *rows.said, *steps.warnings, *_nearly_empty(record, steps.ended_by)]
         if plan is not None:
             warnings += lead_sentences(steps.findings["lead_resistance"], setup.leads, float(points.input_a.max()))
         warnings += rating_sentences(
@@ -313,6 +313,18 @@ def _analysed(record: Record, rows: PointRows, hold_w: float, planned: int | Non
     return analyse_steps(
         points, meters_of(record), record.head.criteria.tolerance, record.head.criteria.rated_w, hertz, ending(record, hold_w), known
     )
+
+
+def _nearly_empty(record: Record, ended_by: str) -> list[str]:
+    """The volts of the battery that were read once a person had taken the load off, where they say that little is left."""
+    battery = record.head.setup.battery
+    label = label_of(battery) if battery is not None else None
+    off_s = next((e.time_s for e in record.lines if e.jotting.mark == "load off"), None)
+    rest = record.either("source", "V")
+    if ended_by not in {"", "end of log"} or off_s is None or label is None or not len(rest) or rest.time_s[-1] < off_s:
+        return []
+    behind = BatteryBehind(label.voltage_v or 0.0, label.kind_of_cell, label.series)
+    return list(filter(None, (carried_by_what(float(rest.value[-1]), behind),)))
 
 
 def _pulsates(points: Points, ohm: float) -> str:

@@ -18,10 +18,11 @@ from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.hand_loads import HandLoad
-from ubrant.core.quantities.quantity import plain, show_duration
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.ratings import parse_ratings, rating_sentences
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, INSTRUMENTS, SIMULATED, Criteria, Setup
+from ubrant.core.record.points import Points
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.settled import PointRows, points_taken
@@ -48,7 +49,7 @@ from ubrant.methods.converting import (
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, QuantityKind, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, refusals_first
-from ubrant.methods.ratings import UnitRatings, most_at_output, read_ratings
+from ubrant.methods.ratings import UnitRatings, most_at_output, read_ratings, volts_by_tap
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
@@ -306,7 +307,14 @@ class SweepMethod(Method):
             )
         findings = {**({low.key: low} if low is not None else {}), **sweep.findings, **_unsteady(rows)}
         used = sweep.points
-        warnings = [*record.head.origin.said, *rows.said, *low_said, *sweep.warnings, *_unsteady_said(rows)]
+        warnings = [
+            *record.head.origin.said,
+            *rows.said,
+            *low_said,
+            *sweep.warnings,
+            *_unsteady_said(rows),
+            *_sags(points, record.head.setup),
+        ]
         if planned is not None and len(points) < planned and not live and record.ended_by != "done":
             warnings.append(say("{taken} of {planned} points were taken: it holds for these.", taken=len(points), planned=planned))
         warnings += (
@@ -405,6 +413,29 @@ def _all_points(plan: SweepPlan) -> str:
         lowest=plain(plan.lowest),
         each=each,
     )
+
+
+_SAGS = 0.85
+
+
+def _sags(points: Points, setup: Setup) -> list[str]:
+    """Loads at which the output stood well under what the label says, though something came out."""
+    rated = volts_by_tap(setup, ()).get("output")
+    if rated is None:
+        return []
+    low = (points.output_v < _SAGS * rated[2]) & (points.output_a > 0) & (points.output_v > 0.1 * rated[2])
+    if not low.any() or low.all():
+        return []
+    k = int(np.flatnonzero(low)[0])
+    return [
+        say(
+            "At {a} A the output stood at {v} V, {share} % of the {rated} V on its label: it limits or sags there, and such a point is no efficiency at its volts.",
+            a=show(float(points.output_a[k]), 3),
+            v=show(float(points.output_v[k]), 3),
+            share=show(100 * float(points.output_v[k]) / rated[2], 2),
+            rated=plain(rated[2]),
+        )
+    ]
 
 
 def _unsteady(rows: PointRows) -> dict[str, Finding]:
