@@ -90,6 +90,7 @@ class Account:
     questions : what it asks a person before it says more
     span : the stretch the findings are about, in the record's own time
     correction : what was found of a meter, by the tap that it read at, on offer to be kept with it
+    held_back : why there is no answer until a person has looked, in a sentence; empty where there is one
     bar : capacity in Ah with its expanded uncertainty, to be drawn against the label's
     """
 
@@ -118,6 +119,7 @@ class Account:
     bar: tuple[float, float | None] | None = None
     questions: tuple[Question, ...] = ()
     span: tuple[float, float] | None = None
+    held_back: str = ""
 
     @property
     def settle(self) -> str:

@@ -100,6 +100,8 @@ def _held_back(account: Account, doubts: Sequence[Doubt]) -> Account:
     asked = tuple(replace(one.question, text="" if one is first else one.sentence) for one in doubts[:_MOST_ASKED])
     return replace(
         account,
+        answers=(),
+        held_back=first.sentence,
         verdict=verdict,
         sentence=sentence,
         short=say("asked"),

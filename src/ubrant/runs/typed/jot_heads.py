@@ -77,7 +77,20 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[RunHeader, datetim
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
-    return RunHeader(method.key, setup, plan, criteria, conditions, origin), log.started
+    return RunHeader(method.key, setup, plan, criteria, conditions, origin), log.started or _latest_such_day(log, datetime.now().astimezone())
+
+
+def _latest_such_day(log: LogFile, now: datetime) -> datetime | None:
+    """When notes with times of day and no date began at the latest: on the last day on which all of it lies before now; None without such times."""
+    timed = next((e for e in log.entries if e.jotting.at_clock_s is not None), None)
+    if timed is None or timed.jotting.at_clock_s is None:
+        return None
+    midnight = now.replace(hour=0, minute=0, second=0, microsecond=0)
+    began = midnight + timedelta(seconds=timed.jotting.at_clock_s - timed.time_s)
+    lasted = timedelta(seconds=max(e.time_s for e in log.entries))
+    while began + lasted > now:
+        began -= timedelta(days=1)
+    return began
 
 
 def _at_its_places(meters: Mapping[str, Meter], method: Method, read: Set[str]) -> tuple[dict[str, Meter], list[str]]:

@@ -258,7 +258,7 @@ class RunStage(StageFrame):
         drawings = account.drawings()
         if drawings:
             self.drawn.show_drawings(drawings)
-        self.warning_note.say("caution", "\n".join(account.warnings))
+        self.warning_note.say("caution", "\n".join(filter(None, (account.held_back, *account.warnings))))
         self._ledger_title.setVisible(bool(account.findings))
         self.ledger.show_account(account)
         if (path := account.path()) is not None:

@@ -1,0 +1,55 @@
+"""What is doubted is asked in Findings, in Run and on the command line; its answer waits for the person, and comes with one yes, undone with one undo."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from tests.command_line import ubrant
+from tests.window import begin, click, close, prepare, say_line
+from ubrant.core.equipment.unit import Unit
+
+DOUBT = "It is said to have been full, and its display said 63 % at the start."
+LINES = ("load on output 5.08 V 1.00 A bank 63 %", "output 5.05 V 1.00 A bank 4 %", "empty")
+NOTES = (
+    "method: output\nunit: Bank\nkind: bank\nlabel: 37 Wh 10 Ah 3.7 V\nvolts: 0.5 % + 10 mV\namps: 1 % + 10 mA\nfull: yes\n\n"
+    + "".join(f"@{clock} {line}\n" for clock, line in zip(("10:00", "14:00", "14:05"), LINES, strict=True))
+)
+
+
+def test_in_run_and_findings(bench_window, qtbot):
+    """From an empty logbook: seen at the row, held back in Findings, answered by its button, taken back."""
+    window = bench_window
+    prepare(window, Unit("Bank", "bank", "37 Wh 10 Ah 3.7 V"), "output")
+    begin(window, qtbot)
+    say_line(window, qtbot, LINES[0], after_s=60)
+    assert DOUBT in window.run.warning_note.text()
+    say_line(window, qtbot, LINES[1], after_s=4 * 3600)
+    say_line(window, qtbot, LINES[2], after_s=300)
+    close(window, qtbot)
+    stage = window.findings
+    assert stage.verdict.text() == f"Cannot tell yet: {DOUBT}"
+    assert not stage.account.answers
+    assert stage.account.energy is None
+    click(qtbot, stage, "It is so")
+    assert stage.verdict.text().startswith("Gives ")
+    assert stage.account.answers
+    window.bench.undo.undo()
+    assert stage.verdict.text() == f"Cannot tell yet: {DOUBT}"
+
+
+@pytest.mark.parametrize("yes", [(), ("--checked", "start")])
+def test_on_the_command_line(tmp_path, yes):
+    path = tmp_path / "notes.jot"
+    path.write_text(NOTES, "utf-8")
+    said = json.loads(ubrant("analyse", str(path), *yes, "--json").stdout)
+    assert said["sentence"].startswith("Gives " if yes else f"Cannot tell yet: {DOUBT}")
+    told = ubrant("analyse", str(path), *yes).stdout.replace("\n", " ")
+    assert ("--checked start" in told) is not bool(yes)
+
+
+def test_in_the_notes_themselves(tmp_path):
+    path = tmp_path / "notes.jot"
+    path.write_text(NOTES.replace("full: yes", "full: yes\nchecked: start"), "utf-8")
+    assert json.loads(ubrant("analyse", str(path), "--json").stdout)["sentence"].startswith("Gives ")
