@@ -24,8 +24,8 @@ def test_in_run_and_findings(bench_window, qtbot):
     prepare(window, Unit("Bank", "bank", "37 Wh 10 Ah 3.7 V"), "output")
     begin(window, qtbot)
     say_line(window, qtbot, LINES[0], after_s=60)
-    assert DOUBT in window.run.warning_note.text()
     say_line(window, qtbot, LINES[1], after_s=4 * 3600)
+    assert DOUBT in window.run.warning_note.text(), "as soon as there is a figure"
     say_line(window, qtbot, LINES[2], after_s=300)
     close(window, qtbot)
     stage = window.findings
@@ -53,3 +53,21 @@ def test_in_the_notes_themselves(tmp_path):
     path = tmp_path / "notes.jot"
     path.write_text(NOTES.replace("full: yes", "full: yes\nchecked: start"), "utf-8")
     assert json.loads(ubrant("analyse", str(path), "--json").stdout)["sentence"].startswith("Gives ")
+
+
+@pytest.mark.parametrize(
+    ("method", "label", "volts", "says"),
+    [
+        ("brick", "230 V to 19 V, 65 W", lambda k: 12.1 - 0.01 * k, "12.0 V were read at the output, and its label says 19 V"),
+        ("charger", "230 V to 14.6 V, 5 A", lambda k: min(14.6, 12.0 + 0.2 * k), "25.00 A is 500 % of the 5 A on its label"),
+        ("source", "100 F 5.4 V", lambda k: 5.4 - 0.05 * k, ""),
+    ],
+)
+def test_a_log_is_held_against_the_label_that_was_said_of_it(tmp_path, method, label, volts, says):
+    path = tmp_path / "log.csv"
+    amps = {"brick": lambda k: 0.15 * k, "charger": lambda k: 25.0 if k < 15 else 25.0 / (k - 13), "source": lambda k: 0.1 * k}[method]
+    rows = "\n".join(f"{60 * k},{volts(k):.3f},{amps(k):.3f}" for k in range(22))
+    path.write_text(f"Time (s),Voltage (V),Current (A)\n{rows}\n", "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--method", method, "--rated", label, "--json").stdout)
+    assert said["sentence"].startswith("Cannot tell yet") is bool(says)
+    assert says in said["sentence"]

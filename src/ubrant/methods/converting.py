@@ -28,7 +28,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
 from ubrant.methods.method import MethodError, clipped
-from ubrant.methods.ratings import read_ratings
+from ubrant.methods.ratings import ratings_in, read_ratings
 
 SOURCE, MAINS, LEADS, UNIT, LOAD = "source", "mains", "leads", "unit", "load"
 """Places on a path."""
@@ -372,7 +372,8 @@ def output_criteria(said: Mapping[str, str]) -> Criteria:
     except QuantityError as error:
         raise MethodError("tolerance", str(error)) from None
     try:
-        rated_w = parse_quantity(said["rated"], "W") if said.get("rated") else None
+        whole = ratings_in(said.get("rated", ""))
+        rated_w = whole.watts if whole is not None else parse_quantity(said["rated"], "W") if said.get("rated") else None
     except QuantityError as error:
         raise MethodError("rated", say("{error} For a converter it is its rated output power, like “60 W”.", error=error)) from None
     return Criteria(tolerance=tolerance, rated_w=rated_w)

@@ -26,7 +26,7 @@ from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulate
 from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.ratings import volts_by_tap
+from ubrant.methods.ratings import labelled, volts_by_tap
 from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Steps, rest_of
 from ubrant.methods.summary import StepLine, each_caution_once, summarise
@@ -364,7 +364,7 @@ class Method:
         MethodError
             What was said cannot be read; says which.
         """
-        return setup, Criteria()
+        return labelled(setup, said.get("rated", "")), Criteria()
 
     def takes(self, record: Record) -> Takes:
         """What it takes for granted of each typed reading: what was asked for, and what stays about the same or goes on without leaps."""
@@ -387,7 +387,7 @@ class Method:
         """What of its findings has to be looked at before it is an answer: against the label, and against each other."""
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
-        yield from of_volts(record, self.volts_on_label(setup))
+        yield from of_volts(record, self.volts_on_label(setup), self.named)
 
     def volts_on_label(self, setup: Setup) -> Mapping[str, tuple[float, float, float]]:
         """By tap, between what its volts lie by the label of what is tested, and what that says."""

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ubrant.core.equipment.unit import Unit
-from ubrant.core.gate.figures import BATTERY_ROOM, DC_ROOM, MAINS_ROOM, room_about
+from ubrant.core.gate.figures import BATTERY_ROOM, DC_ROOM, MAINS_ROOM, OUT_ROOM, room_about
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import parse_quantity
 from ubrant.core.record.head import Setup
@@ -78,6 +78,21 @@ def read_ratings(unit: Unit, *, how_much: bool = True) -> UnitRatings:
     return UnitRatings(volts[0], volts[1], rated_a, float(watts[1].replace(",", ".")) if watts else None, window)
 
 
+def ratings_in(text: str) -> UnitRatings | None:
+    """Ratings of a label as it stands; None where it does not say both volts."""
+    try:
+        return read_ratings(Unit("", "", text))
+    except ValueError:
+        return None
+
+
+def labelled(setup: Setup, text: str) -> Setup:
+    """A log's set-up under the label that was said of it, where none is known of its unit; what is no label but a figure is none."""
+    if not text or setup.unit.label_text or not re.search(r"[VF]\b", text):
+        return setup
+    return replace(setup, unit=replace(setup.unit, label_text=text))
+
+
 def usual_in(low: float, high: float) -> float:
     """The usual system voltage in a window, or else its middle."""
     return next((volts for volts in _USUAL_V if low <= volts <= high), (low + high) / 2)
@@ -117,4 +132,4 @@ def volts_by_tap(setup: Setup, taps: Sequence[str]) -> Mapping[str, tuple[float,
         return {taps[0]: room_about(volts, MAINS_ROOM if volts >= AC_FROM_V else DC_ROOM)} if volts and taps else {}
     low, high = (MAINS_ROOM if rated.takes_mains else DC_ROOM)[0] * rated.lowest_v, 1.2 * rated.highest_v
     into = room_about(rated.input_v, MAINS_ROOM) if rated.takes_mains and rated.window is None else (low, high, rated.input_v)
-    return {"input": into, "output": room_about(rated.output_v, MAINS_ROOM if rated.gives_mains else DC_ROOM)}
+    return {"input": into, "output": room_about(rated.output_v, MAINS_ROOM if rated.gives_mains else OUT_ROOM)}

@@ -17,8 +17,8 @@ from ubrant.core.wording import say
 if TYPE_CHECKING:
     from ubrant.core.record.head import Setup
 
-MAINS_ROOM, DC_ROOM, BATTERY_ROOM = (0.75, 1.2), (0.6, 1.4), (0.75, 1.3)
-"""Between so many times what a label says volts are read: mains, direct current in and out, a battery from empty to being charged. Common practice, no source."""
+MAINS_ROOM, DC_ROOM, OUT_ROOM, BATTERY_ROOM = (0.75, 1.2), (0.6, 1.4), (0.7, 1.35), (0.75, 1.3)
+"""Between so many times what a label says volts are read: mains, direct current in, direct current out, a battery from empty to being charged. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -78,10 +78,11 @@ def of_figures(findings: Mapping[str, Finding], expected: Iterable[Expected], se
             )
 
 
-def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]]) -> Iterable[Doubt]:
-    """Places where the middle of the volts is none that the label allows; by tap: (lowest, highest, what the label says)."""
+def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]], named: Mapping[str, str]) -> Iterable[Doubt]:
+    """Places where the middle of the volts is none that the label allows; by tap: (lowest, highest, what the label says); ``named``: other names of taps."""
     for tap, (low, high, says) in expected.items():
-        volts = np.abs(record.either(tap, "V").value)
+        names = (tap, *(name for name, place in named.items() if place == tap))
+        volts = np.abs(next((s.value for name in names if len(s := record.either(name, "V"))), np.empty(0)))
         volts = volts[volts > 0.05 * volts.max()] if len(volts) else volts
         if not len(volts):
             continue

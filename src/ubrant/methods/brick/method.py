@@ -26,7 +26,7 @@ from ubrant.methods.converting import output_criteria
 from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, QuantityKind
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
-from ubrant.methods.ratings import most_at_output, read_ratings
+from ubrant.methods.ratings import labelled, most_at_output, read_ratings
 from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
@@ -110,7 +110,7 @@ class BrickMethod(TypedMethod):
         return self.row(say("That was the last load. Go on between two of them for where it gives up, or close the run."))
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, output_criteria(said)
+        return labelled(setup, said.get("rated", "")), output_criteria(said)
 
     def sums(self, seen: Seen) -> Account:
         read = Loaded(seen.column("V"), seen.column("A"), seen.fates, seen.accuracy("V"), seen.accuracy("A"), seen.half("V", "A"))

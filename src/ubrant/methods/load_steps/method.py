@@ -57,7 +57,7 @@ from ubrant.methods.load_steps.ending import alarm_v, ending, whose_off
 from ubrant.methods.load_steps.procedure import CONNECT, StepsPlan, load_steps
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, MethodError, Prepared, Problem, Scene, refusals_first
-from ubrant.methods.ratings import most_at_output, read_ratings
+from ubrant.methods.ratings import labelled, most_at_output, read_ratings
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, HandScript, Prompt
 from ubrant.methods.steps import Ask
@@ -194,6 +194,7 @@ class LoadStepsMethod(Method):
             battery = Unit("", "battery", text) if text and parse_label(text) else None
         except (LabelError, QuantityError) as error:
             raise MethodError("battery", str(error)) from None
+        setup = labelled(setup, said.get("rated", ""))
         return replace(setup, battery=battery) if battery is not None else setup, output_criteria(said)
 
     def row_findings(self, record: Record) -> dict[float, str]:

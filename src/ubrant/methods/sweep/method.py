@@ -49,7 +49,7 @@ from ubrant.methods.converting import (
 from ubrant.methods.form import CRITERIA, Allowed, Field, Loads, Quantities, QuantityKind, Words
 from ubrant.methods.meter_checks import two_meter_checks
 from ubrant.methods.method import TAP_LOG, LoadRating, Method, Prepared, Problem, refusals_first
-from ubrant.methods.ratings import UnitRatings, most_at_output, read_ratings, volts_by_tap
+from ubrant.methods.ratings import UnitRatings, labelled, most_at_output, read_ratings, volts_by_tap
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask, Steps
@@ -255,7 +255,7 @@ class SweepMethod(Method):
         return [StepLine(text, said, by_person=True, seconds=None) for text, said in texts]
 
     def of_log(self, setup: Setup, said: Mapping[str, str]) -> tuple[Setup, Criteria]:
-        return setup, output_criteria(said)
+        return labelled(setup, said.get("rated", "")), output_criteria(said)
 
     def older(self, setup: Setup, kept: Mapping[str, Any]) -> Any:
         fields = dict(kept.get("fields", {}))

@@ -77,7 +77,9 @@ def head_of_jots(log: LogFile, method_key: str = "") -> tuple[RunHeader, datetim
     cutoff = Cutoff(cutoff_v, _quantity(log, headings, "hold", "s") or 1.0) if cutoff_v else None
     plan, criteria = _plan(log, method, setup, typed)
     criteria = replace(criteria, cutoff=cutoff) if cutoff is not None or not plan else criteria
-    return RunHeader(method.key, setup, plan, criteria, conditions, origin), log.started or _latest_such_day(log, datetime.now().astimezone())
+    return RunHeader(method.key, setup, plan, criteria, conditions, origin), log.started or _latest_such_day(
+        log, datetime.now().astimezone()
+    )
 
 
 def _latest_such_day(log: LogFile, now: datetime) -> datetime | None:
