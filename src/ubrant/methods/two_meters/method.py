@@ -141,6 +141,9 @@ class MeterCheckMethod(TypedMethod):
         off = _shown(seen, unit) - seen.column(unit, REFERENCE)
         return {t: f"{d:+.4g} {unit}" for t, d in zip(seen.table.time_s.tolist(), off.tolist(), strict=True) if np.isfinite(d)}
 
+    def volts_on_label(self, setup: Setup) -> Mapping[str, tuple[float, float, float]]:
+        return {}  # both are read at anything that is at hand
+
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """A meter that shows half, twice or ten times as much is seldom wrong: it was read of something else."""
         yield from super().doubts(account, record)
