@@ -136,6 +136,8 @@ def found_in(takes: Takes, *lines: str) -> list[str]:
         (Takes(most={_A: 5.0}), ("9.9 A", "10.1 A"), ["A 1"]),
         (Takes(spread=(_A,)), ("0.1 A", "31 A", "1.0 A"), ["A 1"]),
         (Takes(spread=(_A,)), ("0.1 A", "29 A", "1.0 A"), []),
+        (Takes(label={_V: 10.0}), ("2.9 V", "3.1 V", "16.1 V", "9 V", "9.1 V"), ["V 0", "V 2"]),
+        (Takes(label={_V: 10.0}), ("2.9 V", "2.9 V", "9 V"), []),  # most of them: another thing
     ],
 )
 def test_each_check_finds_what_cannot_well_be_and_nothing_else(takes, lines, odd):
@@ -194,7 +196,7 @@ def test_what_is_left_out_is_skipped_and_what_a_person_saw_beside_it_stays():
     assert max(float(s.value.max()) for (_, q), s in sound.typed.series.items() if q == "V") < 6, "its series know it as well"
     whole = without(record, odd, replace(takes, whole_lines=True), {"": "output"})
     assert whole.lines[4].jotting.mark == "skip"
-    assert {check.key for check in READING_CHECKS} == {"steady", "smooth", "falling", "most", "spread", "asked for"}
+    assert {check.key for check in READING_CHECKS} == {"steady", "smooth", "falling", "most", "spread", "label", "asked for"}
 
 
 # the same by every road, and a person's word

@@ -245,11 +245,12 @@ def test_hours_left_that_cannot_be(tmp_path):
 
 
 def test_watts_have_the_errors_of_their_meter(tmp_path):
-    """1 % of 370.6 Wh and 1 W over 1.2 h, both rectangular; half a watt of digit; a quarter of what lies between."""
+    """1 % of 370.6 Wh and 1 W over 1.2 h, both rectangular; half a watt of digit; a quarter of what lies between; half a minute at both ends."""
     path = tmp_path / "told.jot"
     path.write_text(PROMISED, "utf-8")
     energy = said(str(path))["findings"]["energy_out"]
     squares = (0.01 * energy["value"]) ** 2 + 1.2**2 + (0.5 * 1.2) ** 2 + (0.25 * (2 * 0.5 + 1 * 0.5)) ** 2
+    squares += (310 * 30 / 3600) ** 2 + (309 * 30 / 3600) ** 2
     assert energy["expanded_uncertainty"] == pytest.approx(2 * math.sqrt(squares / 3), rel=1e-3)
 
 

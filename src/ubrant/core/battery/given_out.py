@@ -20,7 +20,7 @@ from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.decision import ONCE, as_judged, decided
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.uncertainty.value import digit, within, wrong_by
+from ubrant.core.uncertainty.value import Value, digit, within, wrong_by
 from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
@@ -67,6 +67,7 @@ class Given:
     bars : of the clock hours, on its own display
     power : accuracy of a meter there that reads watts itself, and counts them
     tripped : what a person noted where it tripped; None where nobody did
+    moment_half_s : how far to each side the moments of its ends may be off
     came_in : what flowed into it meanwhile, in words; empty for nothing
     told : what its display said of the hours left: (seconds, h, half of its digit, W then, % then), None for what it did not say
     """
@@ -91,6 +92,7 @@ class Given:
     came_in: str = ""
     tripped: str | None = None
     power: Accuracy | None = None
+    moment_half_s: float = 0.0
 
     @property
     def left_percent(self) -> float | None:
@@ -150,7 +152,8 @@ def analyse_output(given: Given, label: Label | None) -> tuple[dict[str, Finding
             f"{show(energy.value)} Wh ÷ {show(charge.value)} Ah",
         )
     if (seconds := _lasted(given)) > 0:
-        found["duration"] = Finding("duration", say("Lasted"), seconds, "s", (), say("load on to the last reading under load"))
+        on, off = _moments(given)
+        found["duration"] = Finding.made("duration", say("Lasted"), seconds + on + off, "s", say("load on to the last reading under load"))
     if given.came_in:
         said.append(
             say(
@@ -205,6 +208,10 @@ def _integrals(given: Given) -> tuple[Finding | None, Finding | None]:
     charge, energy = through_meter(sums, given.voltage, given.current)
     if given.widths is not None:
         charge, energy = (of + by for of, by in zip((charge, energy), of_typed(readings, given.widths), strict=True))
+        on, off = _moments(given)
+        amps, watts = readings.current_a, readings.current_a * readings.voltage_v
+        charge += on * (float(amps[0]) / 3600) + off * (float(amps[-1]) / 3600)
+        energy += on * (float(watts[0]) / 3600) + off * (float(watts[-1]) / 3600)
     count = say("∫ over {n} readings at the output", n=len(readings))
     return (
         Finding.made("energy_out", say("Given at the output"), energy, "Wh", count),
@@ -226,7 +233,19 @@ def _by_watts(given: Given) -> Finding | None:
     value = energy + wrong_by(accuracy, energy, hours)
     value += within(float(np.max(half)), words("widths of the readings"), "W", kind=ErrorKind.DIGIT) * hours
     value += within(0.25 * float(np.sum(steps_h * between)), words("between the readings"), "Wh", kind=ErrorKind.BETWEEN)
+    on, off = _moments(given)
+    value += on * (float(power[0]) / 3600) + off * (float(power[-1]) / 3600)
     return Finding.made("energy_out", say("Given at the output"), value, "Wh", say("∫ over {n} readings of watts", n=len(series)))
+
+
+def _moments(given: Given) -> tuple[Value, Value]:
+    """Seconds by which the moments of its ends may be off. Values around 0."""
+    half, of = given.moment_half_s, words("clock")
+    on, off = (within(half, of, "s", when=say(text), kind=ErrorKind.MOMENT) for text in (_WHEN_ON, _WHEN_OFF))
+    return on, off
+
+
+_WHEN_ON, _WHEN_OFF = words("when it came on"), words("when it went off")
 
 
 def _power_over(given: Given, series: Series) -> tuple[Array, Array]:

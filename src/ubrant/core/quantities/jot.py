@@ -117,6 +117,7 @@ class TypedLine:
     readings, mark : what was read; ``full``, ``empty``, ``load on``, ``load off``, ``counter reset`` or nothing
     look_in_s : remind the person after so long
     corrects : it stands for the last entry
+    to_minute : its time was written in whole minutes or hours
     line : as typed
     """
 
@@ -130,6 +131,7 @@ class TypedLine:
     look_in_s: float | None = None
     corrects: bool = False
     line: str = ""
+    to_minute: bool = False
 
     @cached_property
     def places(self) -> frozenset[tuple[str, str]]:
@@ -426,12 +428,12 @@ def _when(rest: str) -> tuple[TypedLine, str]:
     """The time at the start of a line, and what comes after it."""
     number = r"\d+(?:[.,]\d+)?"
     if match := re.match(rf"-\s*((?:{number}\s*(?:sec|s|min|m|h)\s*)+)(?![\w])", rest, re.I):
-        return TypedLine("", ago_s=_length(match[1])), rest[match.end() :]
+        return TypedLine("", ago_s=_length(match[1]), to_minute=_no_seconds(match[1])), rest[match.end() :]
     if match := re.match(rf"\+\s*((?:{number}\s*(?:sec|s|min|m|h|d)\s*)+)(?![\w])", rest, re.I):
-        return TypedLine("", after_start_s=_length(match[1])), rest[match.end() :]
+        return TypedLine("", after_start_s=_length(match[1]), to_minute=_no_seconds(match[1])), rest[match.end() :]
     if match := re.match(r"\+\s*(\d+):([0-5]\d)(?::([0-5]\d(?:[.,]\d+)?))?(?!\d)", rest):
         seconds = int(match[1]) * 3600 + int(match[2]) * 60 + (parse_number(match[3]) if match[3] else 0.0)
-        return TypedLine("", after_start_s=seconds), rest[match.end() :]
+        return TypedLine("", after_start_s=seconds, to_minute=not match[3]), rest[match.end() :]
     day = r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?"
     if match := re.match(rf"@\s*{day}(\d{{1,2}})[:.h](\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?!\d)", rest):
         hour, minute, second = int(match[4]), int(match[5]), parse_number(match[6]) if match[6] else 0.0
@@ -440,10 +442,15 @@ def _when(rest: str) -> tuple[TypedLine, str]:
         on_day = (int(match[1] or 0), int(match[2]), int(match[3])) if match[2] else None
         if on_day is not None and not (1 <= on_day[1] <= 12 and 1 <= on_day[2] <= 31):
             raise JotError(say("“{value}” is no day and time: write it like @10-18 14:32, the month first.", value=match[0]))
-        return TypedLine("", at_clock_s=hour * 3600 + minute * 60 + second, on_day=on_day), rest[match.end() :]
+        return TypedLine("", at_clock_s=hour * 3600 + minute * 60 + second, on_day=on_day, to_minute=not match[6]), rest[match.end() :]
     if rest.startswith("@"):
         raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=rest.split()[0]))
     return TypedLine(""), rest
+
+
+def _no_seconds(length: str) -> bool:
+    """Minutes, hours or days alone, and whole ones."""
+    return not re.search(r"s|[.,]", length, re.I)
 
 
 def _length(text: str) -> float:

@@ -16,9 +16,9 @@ class JotDataError(ValueError):
 
 
 def data_of(jotting: TypedLine) -> dict[str, Any]:
-    """Readings as (tap, quantity, value, half-width, kind), mark and note; numbers to the last bit."""
+    """Readings as (tap, quantity, value, half-width, kind), mark and note, and whether its time was written to the minute; numbers to the last bit."""
     made: dict[str, Any] = {"v": VERSION, "readings": [[r.tap, r.quantity, r.value, r.half_width, r.kind] for r in jotting.readings]}
-    return made | {key: text for key, text in (("mark", jotting.mark), ("text", jotting.text)) if text}
+    return made | {key: text for key, text in (("mark", jotting.mark), ("text", jotting.text), ("minute", jotting.to_minute)) if text}
 
 
 def jotting_of(data: Any, line: str = "") -> TypedLine:
@@ -33,7 +33,8 @@ def jotting_of(data: Any, line: str = "") -> TypedLine:
         if data["v"] != VERSION:
             raise JotDataError(f"a typed row of kind {data['v']!r}")
         readings = tuple(_reading(*one) for one in data["readings"])
-        return TypedLine(str(data.get("text", "")), readings=readings, mark=str(data.get("mark", "")), line=line)
+        minute = data.get("minute") is True
+        return TypedLine(str(data.get("text", "")), readings=readings, mark=str(data.get("mark", "")), line=line, to_minute=minute)
     except (TypeError, KeyError, AttributeError) as error:
         raise JotDataError(f"no typed row ({error})") from None
 

@@ -237,7 +237,9 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
     if started is not None:
         lines.append(f"started: {started.isoformat(sep=' ', timespec='seconds')}")
     lines.append("")
-    lines += [f"{_after(e.time_s)} {line_of(e.jotting)}".rstrip() for e in sorted(entries, key=lambda e: e.time_s)]
+    lines += [
+        f"{_after(e.time_s, to_minute=e.jotting.to_minute)} {line_of(e.jotting)}".rstrip() for e in sorted(entries, key=lambda e: e.time_s)
+    ]
     return "\n".join(lines) + "\n"
 
 
@@ -323,10 +325,12 @@ def _one_line(text: str) -> str:
     return " ".join(text.split())
 
 
-def _after(seconds: float) -> str:
+def _after(seconds: float, *, to_minute: bool) -> str:
     if seconds < 0:
         return f"-{-seconds!r}s"
     whole = int(seconds)
+    if to_minute and whole == seconds and not whole % 60:
+        return f"+{whole // 3600}:{whole // 60 % 60:02d}"
     rest = repr(float(seconds)).partition(".")[2] if "e" not in repr(float(seconds)) else f"{seconds - whole:.9f}"[2:]
     rest = rest.rstrip("0")
     return f"+{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}{'.' + rest if rest else ''}"

@@ -28,6 +28,8 @@ TapQuantity = tuple[str, str]
 _T = TypeVar("_T")
 _Kind = TypeVar("_Kind", bound=Event)
 _HOLDS_C, _USUAL_ROOM_C = (18.0, 28.0), (15.0, 27.0)
+_BY_HAND_S = 2.0
+"""Between looking and Enter. Common practice, no source."""
 _ABSURD = 0.4
 """A zero over this share of what the meter then reads is none: its leads were not open."""
 
@@ -182,6 +184,12 @@ class Record:
                         tap=tap,
                     )
         return ""
+
+    @property
+    def moment_half_s(self) -> float:
+        """How far to each side a typed moment may be off: half a minute where most were written to the minute, else what a hand takes."""
+        lines = [e.jotting.to_minute for e in self.lines if e.jotting.readings or e.jotting.mark]
+        return 30.0 if 2 * sum(lines) > len(lines) else _BY_HAND_S
 
     # what happened
 

@@ -85,6 +85,7 @@ def _discharge_of(record: Record) -> DischargeRecord:
         room_c=head.conditions.room_c,
         flowed=flowed_at_rest(record, on, off),
         power_accuracy=record.accuracy("battery", "W"),
+        moment_half_s=record.moment_half_s if widths is not None else 0.0,
     )
 
 

@@ -65,6 +65,7 @@ class DischargeRecord:
     stands_in : what stands in for volts that nobody read
     counts_from_0 : a counter beside the readings began at 0 with them
     flowed : what flowed at rest, before and after, where that was seen
+    moment_half_s : how far to each side a typed moment may be off
     """
 
     readings: Readings
@@ -89,6 +90,7 @@ class DischargeRecord:
     stands_in: StandIn | None = None
     flowed: tuple[AtRest, AtRest] = (AtRest(), AtRest())
     power_accuracy: Accuracy | None = None
+    moment_half_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -371,6 +373,8 @@ def _stretch(record: DischargeRecord, looked: Scan, first: int, last: int, cross
         tail_v = (volts[stop], record.cutoff.voltage_v if record.cutoff else volts[stop])
         sums = head + looked.totals(start, stop) + span((time[stop], crossing.time_s), tail_v, (amps[stop], crossing.current_a))
         end = crossing.time_s
+    if end > load_on:
+        half, end_half = max(half, record.moment_half_s), max(end_half, record.moment_half_s)
     off = _time_off(looked, first, min(stop, last), LOAD_ON_SHARE * looked.most_amps(first, last))
     return _Stretch(start, min(stop + 1, len(time) - 1), Bounds(load_on, half, end, float(amps[first]), end_half), sums, off)
 

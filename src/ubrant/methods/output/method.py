@@ -314,6 +314,7 @@ def _given(record: Record, volts: float | None) -> tuple[Given, str]:
             _came_in(record, on, empty if empty is not None else off),
             next((e.jotting.text for e in record.lines if e.jotting.mark == "tripped"), None),
             record.accuracy("output", "W"),
+            record.moment_half_s if record.is_typed else 0.0,
         ),
         "output" if tap in {"bank", "station", "battery", "source"} else tap,
     )
