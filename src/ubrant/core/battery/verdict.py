@@ -13,8 +13,8 @@ from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.record.alone import Alone
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.gaps import BridgedGap
-from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, coverage, merged
-from ubrant.core.uncertainty.decision import GUARD, ONCE, Repeats, as_judged, decided, guard
+from ubrant.core.uncertainty.contributions import COVERAGE, Contribution, merged
+from ubrant.core.uncertainty.decision import GUARD, ONCE, Repeats, as_judged, decided, guard, guard_t
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.wording import say, words
@@ -375,7 +375,7 @@ def _what_would_settle(share: Finding, repeats: Repeats, measured: Finding) -> s
     parts = merged(told.contributions or ())
     if not parts or margin < 0.05:
         return say("It gives what the label says as closely as anyone could measure; no better meter would change that.")
-    k = coverage(told.contributions or ()) * GUARD / COVERAGE
+    k = guard_t(told) * GUARD / COVERAGE
     for part in parts:
         others = k * math.hypot(*(p.amount for p in parts if p is not part))
         if others >= margin:

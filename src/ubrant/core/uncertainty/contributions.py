@@ -92,7 +92,11 @@ def whole_dof(contributions: Iterable[Contribution]) -> float:
 
 def coverage(contributions: Iterable[Contribution]) -> float:
     """k for U = k·u: Student's t at 95.45 % with the effective degrees of freedom rounded down, 2 where they are infinite."""
-    nu = whole_dof(contributions)
+    return coverage_of(whole_dof(contributions))
+
+
+def coverage_of(nu: float) -> float:
+    """Student's t at 95.45 % with so many degrees of freedom, which need not be whole; 2 where they are infinite."""
     if nu > _ENDLESS:
         return COVERAGE
     from scipy.special import stdtrit  # slow to load, and seldom needed

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from ubrant.core.uncertainty.contributions import COVERAGE, of_parts
+from ubrant.core.uncertainty.contributions import COVERAGE, coverage_of, effective_dof, of_parts
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import scattered
@@ -67,8 +67,13 @@ def as_judged(finding: Finding, repeats: Repeats | None = None) -> Finding:
 
 def guard(finding: Finding) -> float | None:
     """How far from a limit the figure has to lie, in its unit; None where nobody knows its ±."""
-    u = finding.expanded_uncertainty
-    return None if u is None else u * GUARD / COVERAGE
+    u, parts = finding.standard_uncertainty, finding.contributions
+    return None if u is None or parts is None else GUARD / COVERAGE * guard_t(finding) * u
+
+
+def guard_t(finding: Finding) -> float:
+    """Student's t by the effective degrees of freedom as they are, not rounded down (JCGM 100, G.4.2): a guard is no ± that is stated."""
+    return coverage_of(max(effective_dof(finding.contributions or ()), 1.0))
 
 
 def decided(finding: Finding, limit: float) -> int:
