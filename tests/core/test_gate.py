@@ -13,8 +13,9 @@ from tests.methods.discharge.making import record
 from ubrant.core.battery.conditions import at_reference, reference_c
 from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, last_alive, went_dark
 from ubrant.core.battery.parts import discharges_in
+from ubrant.core.gate.battery_facts import BatteryFacts
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, REFUSES, objections
-from ubrant.core.gate.discharge_checks import BATTERY_CHECKS, BatteryFacts
+from ubrant.core.gate.discharge_checks import BATTERY_CHECKS
 from ubrant.core.gate.readings import READING_CHECKS
 from ubrant.core.gate.steady import BURSTS, CYCLES, RAMP, STEADY, STEP, course_of
 from ubrant.core.quantities.label import parse_label

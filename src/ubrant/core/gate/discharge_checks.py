@@ -3,25 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
 import numpy as np
 
+from ubrant.core.gate.battery_facts import BatteryFacts
+from ubrant.core.gate.charged_meanwhile import fresh_after_a_break, rises_meanwhile
 from ubrant.core.gate.check import AT_LEAST, COMPLETE, DECIDES_NOTHING, PLAUSIBLE, REFUSES, Check, if_it_is_so
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import plain, show, show_duration
-from ubrant.core.quantities.readings import Array, Readings, Series, jitter, no_readings
-from ubrant.core.record.scan import Scan, scan
+from ubrant.core.quantities.readings import Array, jitter, no_readings
+from ubrant.core.record.scan import scan
 from ubrant.core.wording import say
 
-
-def no_readings_of_both() -> Readings:
-    """Neither volts nor amperes."""
-    return Readings(np.empty(0), np.empty(0), np.empty(0))
-
-
-MOST_FOR_STEPS = 2_000_000
-"""Longer records are not looked through step by step."""
 _SAMPLE = 20_000
 _MOST_SHARE, _MOST_SHARE_LITHIUM, _LEAST_SHARE = 150.0, 115.0, 5.0
 _NEAR = 0.04
@@ -39,54 +32,6 @@ _FRACTIONS = (
     (300.0, "three times", "were three packs in parallel measured, or was it counted three times?"),
 )
 """Shares of a label near which a slip is likelier than a battery."""
-
-
-@dataclass(frozen=True)
-class BatteryFacts:
-    """What the checks look at; what is left out speaks against nothing.
-
-    Attributes
-    ----------
-    readings : discharge current positive; first, last : indexes of the first and last of them under load
-    begins_loaded : the record has nothing of the time before the load
-    full : how it is known that it was full at the start; empty where it is not
-    not_full : what speaks against it, though somebody said so
-    counts_from_0 : a counter beside the readings began at 0 with them
-    unread : what flowed beside a counter's first and last reading, in a few words; empty where little did
-    behind : the tap of a counter behind something that has losses of its own; empty for none
-    emptied : it gave what it gives: its cut-off was reached, or it switched itself off
-    charged_ah : put in between load on and the end
-    power : W at the same tap, where it was logged beside V and A
-    looked : the readings looked through, where that is done already
-    fell_plausibly : False where it switched itself off at a voltage at which no battery is empty
-    """
-
-    readings: Readings = field(default_factory=no_readings_of_both)
-    first: int = 0
-    last: int = 0
-    label: Label | None = None
-    charge_ah: float = 0.0
-    share: float | None = None
-    share_u: float = 0.0
-    c_rate: float | None = None
-    mean_v: float | None = None
-    begins_loaded: bool = False
-    full: str = ""
-    not_full: str = ""
-    charged_ah: float = 0.0
-    is_typed: bool = False
-    power: Series | None = None
-    looked: Scan | None = None
-    fell_plausibly: bool = True
-    disagreements: tuple[str, ...] = ()
-    counts_from_0: bool = False
-    unread: str = ""
-    behind: str = ""
-    emptied: bool = True
-
-    @property
-    def looks_at_steps(self) -> bool:
-        return not self.is_typed and 3 < len(self.readings) <= MOST_FOR_STEPS
 
 
 # whether it can be so
@@ -413,70 +358,6 @@ def _charged_between(facts: BatteryFacts) -> tuple[str, str] | None:
     )
 
 
-def _fresh_after_a_break(facts: BatteryFacts) -> tuple[str, str] | None:
-    """After a break the voltage under load is higher than before it, and stays so: it was charged meanwhile."""
-    if facts.last - facts.first < 6 or len(facts.readings) > MOST_FOR_STEPS:
-        return None
-    part = slice(facts.first, facts.last + 1)
-    time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
-    usual = float(np.median(amps[amps > 0])) if (amps > 0).any() else 0.0
-    on = amps > 0.5 * usual
-    loaded = np.flatnonzero(on)
-    if not usual > 0 or len(loaded) < 6:
-        return None
-    typical = float(np.median(np.diff(time)))
-    for k in np.flatnonzero(np.diff(time[loaded]) > max(5 * typical, 600.0))[:50]:
-        before, after = loaded[max(k - 2, 0) : k + 1], loaded[k + 1 :]
-        if len(after) < 3:
-            continue
-        flowed = np.concatenate(([0.0], np.cumsum(np.diff(time[after]) * amps[after][:-1]))) / 3600
-        later = after[int(np.argmax(flowed >= min(0.05 * facts.charge_ah, flowed[-1])))]
-        alike = abs(amps[later] / amps[before[-1]] - 1) < 0.2
-        rise = float(volts[later]) - float(volts[before].mean())
-        if alike and rise > 0.02 * float(volts[before].mean()):
-            return (
-                say(
-                    "after the break of {length} its voltage under load is {rise} V higher than before, and stays so: it was charged meanwhile",
-                    length=show_duration(float(time[loaded[k + 1]] - time[loaded[k]])),
-                    rise=show(rise, 2),
-                ),
-                say("Bring each discharge in by itself."),
-            )
-    return None
-
-
-_HIGHER, _HIGHER_EARLY, _EARLY_S = 0.015, 0.03, 900.0
-"""At first a battery recovers: lead from its dip, lithium as it gets warm. Common practice, no source."""
-
-
-def _rises_meanwhile(facts: BatteryFacts) -> tuple[str, str] | None:
-    """Typed, at the same current: volts that are higher after it has given more, later than a cold battery takes to get warm."""
-    if not facts.is_typed or facts.last - facts.first < 2:
-        return None
-    part = slice(facts.first, facts.last + 1)
-    time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
-    for k in range(1, len(time)):
-        before = np.flatnonzero((np.abs(amps[:k] / amps[k] - 1) < _SAME) & (amps[:k] > 0)) if amps[k] > 0 else np.array([], int)
-        room = np.where(time[before] < time[0] + _EARLY_S, _HIGHER_EARLY, _HIGHER)
-        higher = before[volts[k] > (1 + room) * volts[before]]
-        if len(higher):
-            low = higher[int(np.argmin(volts[higher]))]
-            return (
-                say(
-                    "its voltage under {amps} A is {after} V, higher than the {before} V of {time} before: it was charged meanwhile, or a digit slipped",
-                    amps=show(float(amps[k]), 3),
-                    after=show(float(volts[k]), 4),
-                    before=show(float(volts[low]), 4),
-                    time=show_duration(float(time[k] - time[low])),
-                ),
-                say("Look at its row, and whether a charger, the sun or an engine was on.") + if_it_is_so(),
-            )
-    return None
-
-
-_SAME = 0.05
-
-
 def _begins_loaded(facts: BatteryFacts) -> tuple[str, str] | None:
     if not facts.begins_loaded or facts.full or facts.counts_from_0:
         return None
@@ -593,14 +474,14 @@ BATTERY_CHECKS: tuple[Check[BatteryFacts], ...] = (
         COMPLETE,
         DECIDES_NOTHING,
         "At the same current a battery's voltage is not higher after it has given more.",
-        _fresh_after_a_break,
+        fresh_after_a_break,
     ),
     Check(
         "rises",
         COMPLETE,
         DECIDES_NOTHING,
         "At the same current (5 %) typed volts do not rise by 1.5 % while it gives, by 3 % over the first quarter of an hour. Common practice, no source.",
-        _rises_meanwhile,
+        rises_meanwhile,
         asks=True,
     ),
     Check("begins loaded", COMPLETE, AT_LEAST, "What flowed before the first reading is in no sum.", _begins_loaded),

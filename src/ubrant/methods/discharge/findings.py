@@ -14,8 +14,9 @@ from ubrant.core.battery.resistance import JOINTS_OHM, resistance_findings, sag_
 from ubrant.core.battery.state_of_charge import charge_by, chart_name, from_resting_voltage
 from ubrant.core.battery.temperature import capacity_at_reference
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.gate.battery_facts import BatteryFacts
 from ubrant.core.gate.check import objections
-from ubrant.core.gate.discharge_checks import AFTER_SUMS, BatteryFacts
+from ubrant.core.gate.discharge_checks import AFTER_SUMS
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.chemistry import CHEMISTRIES, Chemistry
 from ubrant.core.quantities.label import Label

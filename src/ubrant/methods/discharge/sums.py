@@ -14,8 +14,9 @@ from ubrant.core.battery.ending import EMPTIED, GAVE_UP
 from ubrant.core.battery.fullness import against, by_charge, by_rest, fell_plausibly, is_rest, last_alive, went_dark
 from ubrant.core.battery.state_of_charge import chart_name, from_resting_voltage
 from ubrant.core.battery.verdict import Circumstances, Verdict, judge
+from ubrant.core.gate.battery_facts import BatteryFacts
 from ubrant.core.gate.check import objections, refuse
-from ubrant.core.gate.discharge_checks import AFTER_SUMS, BEFORE_SUMS, BatteryFacts
+from ubrant.core.gate.discharge_checks import AFTER_SUMS, BEFORE_SUMS
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.label import Label
 from ubrant.core.quantities.quantity import grouped, show, show_duration
