@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import pairwise, permutations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,16 +14,17 @@ from numpy.typing import NDArray
 from ubrant.core.account import WaveAtLoad
 from ubrant.core.conversion.sweep import Sweep, point_efficiencies, states_of
 from ubrant.core.drawings import DOTTED, PLANNED, SOLID, TAKEN, Area, Curve, Dots, Ladder, Layer, Plot, Rule, Rung, Span
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_quantity, plain, show
-from ubrant.core.quantities.readings import Array, Series
+from ubrant.core.quantities.readings import Array, ReadingsError, Series
 from ubrant.core.quantities.tolerance import Tolerance, parse_tolerance
 from ubrant.core.record.events import PointTaken
 from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Points, SweepMeters
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, row_of_line
+from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, points_taken, row_of_line
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
@@ -377,3 +378,37 @@ def output_criteria(said: Mapping[str, str]) -> Criteria:
     except QuantityError as error:
         raise MethodError("rated", say("{error} For a converter it is its rated output power, like “60 W”.", error=error)) from None
     return Criteria(tolerance=tolerance, rated_w=rated_w)
+
+
+_LESS, _MORE, _SAME_INPUT = 0.9, 1.2, 0.05
+"""Less watts in by a tenth at a fifth more out, at volts within a twentieth. Common practice, no source."""
+
+
+def less_for_more(record: Record) -> Iterable[Doubt]:
+    """Typed points of which one takes less for more: a converter's input rises with its output (its loss never falls so fast)."""
+    if not record.is_typed:
+        return
+    try:
+        points = points_taken(record, []).points()
+    except ReadingsError:
+        return
+    if points is None or not points.has_output or len(points) < 2:
+        return
+    into, out, volts = points.input_w, points.output_w, points.input_v
+    known = [k for k in range(len(points)) if into[k] > 0 and math.isfinite(out[k]) and volts[k] > 0]
+    if not known:
+        return
+    rise = 0.02 * float(np.nanmax(out))
+    for one, other in permutations(known, 2):
+        if abs(volts[other] / volts[one] - 1) < _SAME_INPUT and out[other] > _MORE * out[one] + rise and into[other] < _LESS * into[one]:
+            yield Doubt(
+                "less-for-more",
+                say(
+                    "At {more} W out it takes {less} W, and at {out} W {into}: one of them had not settled, or two rows are mixed up. Which is right?",
+                    more=show(float(out[other]), 3),
+                    less=show(float(into[other]), 3),
+                    out=show(float(out[one]), 3),
+                    into=show(float(into[one]), 3),
+                ),
+            )
+            return

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+import itertools
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -98,6 +99,24 @@ def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]],
                 ),
                 say("{middle} V", middle=show(middle, 3)),
             )
+
+
+_RISES = 1.5
+"""Points, with half of both last digits: by less a display wanders. Common practice, no source."""
+
+
+def of_display(percents: Sequence[tuple[float, float, float]], of: str = "") -> Iterable[Doubt]:
+    """A display of what is left that rises while something is drawn: (s, percent, half of its last digit) each; ``of`` what it was, for people."""
+    for (_, before, half), (moment, after, other) in itertools.pairwise(percents):
+        if after - before > _RISES + half + other:
+            text = say(
+                "{of}its display rises from {before} to {after} % while it gives: was it charged meanwhile, or did a digit slip?",
+                of=f"{of}: " if of else "",
+                before=plain(before),
+                after=plain(after),
+            )
+            yield Doubt(f"rises-{moment:.0f}", f"{text[0].upper()}{text[1:]}")
+            return
 
 
 def unconfirmed(doubts: Iterable[Doubt], record: Record) -> tuple[Doubt, ...]:

@@ -44,6 +44,8 @@ class AuditPlan:
     usable: float = _HALF
 
 
+_CHARGED = 1.05
+"""Times what a full one has at rest. Common practice, no source."""
 _MOST_RATE = 2.5
 """Amperes over ampere-hours. Common practice, no source."""
 
@@ -119,6 +121,11 @@ class AuditMethod(TypedMethod):
         rest, label = account.findings.get("resting_voltage"), record.head.setup.label
         kind = label.kind_of_cell if label is not None else None
         if rest is not None and rest.value and label is not None and kind is not None and label.series:
+            if kind.rest_chart and rest.value > _CHARGED * kind.rest_chart[0][0] * label.series:
+                text = words(
+                    "{v} V are more than it has at rest: something charges it, and what it takes is in every reading. Is all of that off?"
+                )
+                yield Doubt("charged", say(text, v=show(rest.value, 4)))
             empty_v = kind.floor_v * label.series
             if rest.value < empty_v:
                 yield Doubt(

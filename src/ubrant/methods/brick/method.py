@@ -31,6 +31,7 @@ from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("output", "V"), ("output", "A")
+_DIPS = 0.93
 _RISES = 20.0
 """mV/A: by less leads that are made up for do so."""
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0, 1.1)
@@ -61,6 +62,12 @@ class BrickMethod(TypedMethod):
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """A supply gives less volts the more is drawn of it."""
         yield from super().doubts(account, record)
+        seen = self.seen(record)
+        rows = [(v, a) for v, a in zip(seen.column("V").tolist(), seen.column("A").tolist(), strict=True) if v == v and a == a and v > 0]
+        for k, (volts, amps) in enumerate(rows[1:-1], start=1):
+            if min(rows[k - 1][0], rows[k + 1][0]) * _DIPS > volts and rows[k + 1][1] >= amps:
+                text = words("{v} V at {a} A stand between {before} and {after} V at no less load: did a digit slip, or a clip come loose?")
+                yield Doubt(f"dip-{k}", say(text, v=plain(volts), a=plain(amps), before=plain(rows[k - 1][0]), after=plain(rows[k + 1][0])))
         slope = account.findings.get("load_regulation")
         if slope is not None and slope.value and slope.value > _RISES and decided(slope, 0.0) > 0:
             yield Doubt(

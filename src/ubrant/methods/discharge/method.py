@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
@@ -12,6 +13,7 @@ from ubrant.core.account import Account, Ahead, Energy, Group
 from ubrant.core.battery.ending import EMPTIED, Ends
 from ubrant.core.drawings import Drawing, TraceDrawing
 from ubrant.core.gate.check import AT_LEAST, DECIDES_NOTHING, questions
+from ubrant.core.gate.figures import Doubt, of_display
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
 from ubrant.core.quantities.label import Label, LabelError, parse_label
@@ -271,6 +273,16 @@ class DischargeMethod(Method):
 
     def _judged(self, record: Record, data: DischargeRecord) -> Discharge:
         return record.once("judged", lambda: judged(data, others_of(record, self.prepared(record.head).plan)))
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        """Its own display falls from load on to load off."""
+        yield from super().doubts(account, record)
+        on_s, off_s = record.switched()
+        tap = next((t for t in ("battery", "bank", "station") if len(record.typed.at(t, "%"))), "")
+        if tap and on_s is not None:
+            shown = record.typed.at(tap, "%")
+            inside = (shown.time_s >= on_s) & (shown.time_s <= (off_s if off_s is not None else math.inf))
+            yield from of_display([(t, p, 0.5) for t, p in zip(shown.time_s[inside].tolist(), shown.value[inside].tolist(), strict=True)])
 
     def row_findings(self, record: Record) -> Mapping[float, str]:
         """How much had flowed by then."""

@@ -52,9 +52,8 @@ class JointMethod(d.TypedMethod):
         there = read & (np.abs(np.nan_to_num(seen.column("V"))) <= _MOST_V)
         text = words("No joint drops {v} V: were millivolts written as volts? It was left out.")
         said = [say(text, v=plain(abs(float(v)))) for v in seen.column("V")[read & ~there]]
-        drops = np.sign(seen.column("V")[there] * seen.column("A")[there])
-        if (drops > 0).any() and (drops < 0).any():
-            said.append(say("In some lines it drops the other way: a sign slipped, or tips were swapped. They count as the others."))
+        turned = there.any() and np.ptp(np.sign(seen.column("V")[there] * seen.column("A")[there])) > 1
+        said += [say("In some lines it drops the other way: were the tips swapped? They count as the others.")] if turned else []
         volts, amps = (np.abs(seen.column(q)[there]) for q in "VA")
         if len(amps) < 2 or not np.ptp(amps) > _APART * amps.max():
             lacking = say("Two currents that lie apart are needed: volts and amperes of each, like “{example}”.", example=self.like)
@@ -62,15 +61,13 @@ class JointMethod(d.TypedMethod):
         made = seen.by_errors(_figures, {"V": volts, "A": amps}, there)
         ohm, burns, most = made["ohm"], made["burns"], float(amps.max())
         if ohm is None or burns is None or not ohm.value > 0:
-            text = words("It drops less with more current: is a line mixed up, or did a tip slip off the joint? Mend it, or read again.")
-            raise d.ReadingsError(say(text))
+            raise d.ReadingsError(say("It drops less with more current: is a line mixed up, or did a tip slip off the joint?"))
         left = d.scattered(_left(amps, volts), words("scatter of the points"), max(len(amps) - 2, 1))
         how = say("slope of volts over amperes, {n} points", n=len(amps))
         found = d.Finding.made("resistance", say("Resistance of the joint"), ohm + left, "Ω", how)
         burnt = d.Finding.made("burnt", say("Burns at {a} A", a=show(most, 3)), burns + left * most**2, "W", say("R × I²"))
         r, w = found.with_uncertainty(), burnt.with_uncertainty()
-        if (burnt.value or 0) > _WARM_W:
-            said.append(say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=w))
+        said += [say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=w)] if (burnt.value or 0) > _WARM_W else []
         said += [say("It was warm to the hand.")] if any("warm" in note for note in seen.table.notes) else []
         sentence = say("{r} across it; at {a} A it burns {w}.", r=r, a=show(most, 3), w=w)
         drawn = Plot(say("Drop"), "A", "mV", (0.0, 1.05 * most), (0.0, 1100 * float(volts.max())), (Dots(amps, 1000 * volts),), sentence)

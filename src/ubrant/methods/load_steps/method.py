@@ -17,6 +17,7 @@ from ubrant.core.conversion.waveform import analyse_wave
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.label import LabelError, parse_label
@@ -45,6 +46,7 @@ from ubrant.methods.converting import (
     flows_at,
     gives_mains,
     ladder,
+    less_for_more,
     loss_plot,
     meters_of,
     output_criteria,
@@ -104,6 +106,10 @@ class LoadStepsMethod(Method):
     on_battery = True
     reads_beside = ("source",)
     log = TAP_LOG
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        yield from super().doubts(account, record)
+        yield from less_for_more(record)
 
     def takes(self, record: Record) -> Takes:
         return replace(super().takes(record), most=most_at_output(record.head.setup.unit))

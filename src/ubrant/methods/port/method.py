@@ -30,7 +30,7 @@ from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
 _V, _A = ("input", "V"), ("input", "A")
-_BESIDE, _TAKES_W = (0.9, 1.1), 0.5
+_BESIDE, _TAKES_W, _TIMES = (0.9, 1.1), 0.5, 3.0
 """Between so many times its lowest and highest volts a source is read; from so many watts on a port takes something."""
 
 
@@ -113,6 +113,12 @@ class PortMethod(TypedMethod):
         yield from super().doubts(account, record)
         seen = self.seen(record)
         window = _label(seen.setup, seen.plan).window
+        took: dict[str, tuple[float, float]] = {}
+        for note, volts, amps in zip(seen.table.notes, seen.column("V").tolist(), seen.column("A").tolist(), strict=True):
+            before = took.setdefault(note.lower(), (volts, amps)) if note else (volts, amps)
+            if before[0] and abs(volts / before[0] - 1) < 1 - _BESIDE[0] and min(before[1], amps) * _TIMES < max(before[1], amps):
+                text = words("{name} at the same volts gave {one} A and {other} A: was it still ramping, or did a digit slip?")
+                yield Doubt(f"twice-{note.lower()}", say(text, name=note, one=plain(before[1]), other=plain(amps)))
         for k, (note, volts) in enumerate(zip(seen.table.notes, seen.column("V").tolist(), strict=True)):
             one = next((c for c in read_candidates(seen.plan.candidates) if c.name.lower() == note.lower()), None)
             if one is not None and volts and not _BESIDE[0] * one.low_v <= volts <= _BESIDE[1] * one.high_v:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -16,6 +16,7 @@ from ubrant.core.conversion.holding import lowest_held
 from ubrant.core.conversion.sweep import Sweep, analyse_sweep, states_of
 from ubrant.core.drawings import Drawing
 from ubrant.core.equipment.leads import lead_sentences
+from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.quantities.hand_loads import HandLoad
 from ubrant.core.quantities.quantity import plain, show, show_duration
@@ -42,6 +43,7 @@ from ubrant.methods.converting import (
     flows_at,
     label_w,
     ladder,
+    less_for_more,
     loss_plot,
     meters_of,
     output_criteria,
@@ -98,6 +100,10 @@ class SweepMethod(Method):
     Plan = SweepPlan
     made_of_points = True
     log = TAP_LOG
+
+    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
+        yield from super().doubts(account, record)
+        yield from less_for_more(record)
 
     def takes(self, record: Record) -> Takes:
         return replace(super().takes(record), most=most_at_output(record.head.setup.unit))

@@ -153,6 +153,11 @@ def _unlikely(overloads: Sequence[Overload], rated_a: float) -> Iterable[Doubt]:
         if one.opened_s is None and times >= _AT_ONCE_TIMES and one.held_s > _AT_ONCE_S:
             text = words("{amps} A, {times} times its rating, held for {time}: were the amperes in another unit?")
             yield Doubt(f"held-{number}", say(text, amps=plain(one.amps), times=plain(times, 2), time=show_duration(one.held_s)))
+        same = [o for o in overloads[: number - 1] if abs(o.amps / one.amps - 1) < _SAME_A and o.opened_s and one.opened_s]
+        if same and one.opened_s and not 1 / _APART_TIMES < one.opened_s / (same[0].opened_s or 1.0) < _APART_TIMES:
+            text = words("At {amps} A it opened after {one}, and after {other}: one of them was warm, or another current. Which was cold?")
+            told = {"amps": plain(one.amps), "one": show_duration(same[0].opened_s or 0.0), "other": show_duration(one.opened_s)}
+            yield Doubt(f"apart-{number}", say(text, **told))
         before = [o for o in overloads[: number - 1] if o.opened_s is None and o.amps > one.amps]
         if one.opened_s is not None and before and before[0].held_s >= one.opened_s:
             text = words(
@@ -171,7 +176,7 @@ def _sampled(record: Record) -> list[Overload]:
 _SAME_A = 0.05
 _SURE_TIMES, _SURE_S = 1.45, 2 * 3600.0
 """IEC 60898-1: at 1.45 times its rating it opens within an hour, two over 63 A (value from memory)."""
-_AT_ONCE_TIMES, _AT_ONCE_S = 10.0, 60.0
+_AT_ONCE_TIMES, _AT_ONCE_S, _APART_TIMES = 10.0, 60.0, 3.0
 
 
 def _typed(record: Record) -> list[Overload]:

@@ -14,7 +14,7 @@ from ubrant.core.account import Account, Group
 from ubrant.core.battery.label_doubt import held_by_source
 from ubrant.core.battery.percent import change_between, stood_still
 from ubrant.core.drawings import DASHED, DOTTED, SOLID, Chains, Curve, Drawing, Plot
-from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.figures import Doubt, of_display
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import TypedLine
 from ubrant.core.quantities.quantity import QuantityError, plain, show
@@ -163,6 +163,8 @@ class WaysMethod(TypedMethod):
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """A source gives no less than what is fed takes."""
         yield from super().doubts(account, record)
+        for way in _seen(record, self.seen(record).plan.ways):
+            yield from of_display(way.percents, way.name)
         fed = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.tap in _LOADS]
         for key, found in account.findings.items():
             if fed and key.startswith("source_power_") and found.bound == AT_MOST and (found.value or 0.0) < min(fed):
