@@ -24,7 +24,7 @@ from ubrant.core.record.head import SAME_PLACE, SIMULATED, Criteria, Setup
 from ubrant.core.record.points import Points, SweepMeters
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.record.settled import PointRows, is_read_in_watts, mean_between, points_taken, row_of_line
+from ubrant.core.record.settled import PointRows, Setting, is_read_in_watts, mean_between, points_taken, row_of_line
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.second_meter import disagreement
 from ubrant.core.wording import say
@@ -384,12 +384,12 @@ _LESS, _MORE, _SAME_INPUT = 0.9, 1.2, 0.05
 """Less watts in by a tenth at a fifth more out, at volts within a twentieth. Common practice, no source."""
 
 
-def less_for_more(record: Record) -> Iterable[Doubt]:
+def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt]:
     """Typed points of which one takes less for more: a converter's input rises with its output (its loss never falls so fast)."""
     if not record.is_typed:
         return
     try:
-        points = points_taken(record, []).points()
+        points = points_taken(record, settings).points()
     except ReadingsError:
         return
     if points is None or not points.has_output or len(points) < 2:

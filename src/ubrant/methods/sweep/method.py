@@ -103,7 +103,8 @@ class SweepMethod(Method):
 
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         yield from super().doubts(account, record)
-        yield from less_for_more(record)
+        plan = self.prepared(record.head).plan
+        yield from less_for_more(record, plan.points() if plan is not None else [])
 
     def takes(self, record: Record) -> Takes:
         return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
