@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,17 +13,28 @@ from tests.making import record_for
 from tests.methods.samples import SAMPLES
 from ubrant.core.battery.device_charge import DeviceRecharge
 from ubrant.core.battery.percent import PercentChange
+from ubrant.core.battery.verdict import _what_would_settle
 from ubrant.core.equipment.certificates import MeterCheck
+from ubrant.core.gate.battery_facts import BatteryFacts
+from ubrant.core.gate.charged_meanwhile import rises_meanwhile
+from ubrant.core.gate.check import objections
+from ubrant.core.gate.discharge_checks import BATTERY_CHECKS
 from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_volts, room_about, unconfirmed
+from ubrant.core.gate.readings import Takes, odd_readings
+from ubrant.core.gate.steady import STEP, Course, course_of
 from ubrant.core.meter_checks.checks import drifted
 from ubrant.core.quantities.accuracy import Accuracy
+from ubrant.core.quantities.jot import Grammar
+from ubrant.core.quantities.label import parse_label
 from ubrant.core.quantities.quantity import unit_factor
-from ubrant.core.quantities.readings import Series
+from ubrant.core.quantities.readings import Readings, Series
+from ubrant.core.record.jot_text import TimedLine
+from ubrant.core.record.record import record_of
 from ubrant.core.sources.charging import Charged, analyse_charger
 from ubrant.core.uncertainty.contributions import coverage_of
-from ubrant.core.uncertainty.decision import GUARD, as_judged, decided, guard
+from ubrant.core.uncertainty.decision import GUARD, ONCE, as_judged, decided, guard
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.uncertainty.value import exactly, scattered, within
+from ubrant.core.uncertainty.value import as_read, exactly, scattered, within
 
 
 @pytest.mark.parametrize(("symbol", "factor"), [("MAh", 1e-3), ("MV", 1e-3), ("MW", 1e6), ("kAh", 1e3), ("mWh", 1e-3)])
@@ -128,3 +141,83 @@ def test_a_figure_without_a_doubt_is_not_judged_by_repeats():
     bare = Finding("x", "x", 1.0, "%", None, "")
     assert as_judged(bare) is bare
     assert decided(bare, 0.0) == 0
+
+
+# volts that rise while it gives
+
+
+def typed(*rows: tuple[float, float, float]) -> BatteryFacts:
+    time, volts, amps = (np.array(column, float) for column in zip(*rows, strict=True))
+    return BatteryFacts(readings=Readings(time, volts, amps), first=0, last=len(rows) - 1, is_typed=True)
+
+
+@pytest.mark.parametrize(
+    ("rows", "rises"),
+    [
+        (((0, 13.0, 4), (1000, 12.9, 4), (2000, 13.08, 4)), False),  # 1.4 % after a quarter of an hour
+        (((0, 13.0, 4), (1000, 12.9, 4), (2000, 13.12, 4)), True),  # 1.7 %
+        (((0, 13.0, 4), (800, 13.3, 4), (2000, 12.8, 4)), False),  # 2.3 % within it: it recovers
+        (((0, 13.0, 4), (800, 13.45, 4), (2000, 12.8, 4)), True),  # 3.5 %
+        (((0, 13.0, 4), (1000, 12.9, 4), (2000, 13.4, 3.7)), False),  # at another current
+        (((0, 13.0, 4), (1000, 12.9, 4), (2000, 13.4, 4.1)), True),  # at as good as the same
+        (((0, 13.0, 4), (2000, 13.5, 4)), False),  # two rows are no course
+    ],
+)
+def test_typed_volts_do_not_rise_at_the_same_current(rows, rises):
+    found = rises_meanwhile(typed(*rows))
+    assert (found is not None) is rises
+    assert not rises or "it was charged meanwhile, or a digit slipped" in found[0]
+    assert rises_meanwhile(replace(typed(*rows), is_typed=False)) is None
+
+
+def test_the_lowest_row_before_is_named():
+    found = rises_meanwhile(typed((0, 13.4, 4), (1000, 13.0, 4), (2000, 12.9, 4), (3000, 13.2, 4)))
+    assert "is 13.20 V, higher than the 12.90 V of 16 min 40 s before" in found[0]
+
+
+# one level, two levels, a slope
+
+
+def course(values: list[float]) -> Course:
+    return course_of(np.arange(len(values), dtype=float) * 10, np.array(values))
+
+
+def test_a_step_needs_three_readings_at_either_side():
+    level = [1.0, 1.01, 0.99, 1.0, 1.01, 0.99]
+    assert course([*level, 5.0, 5.01, 4.99]).kind == STEP
+    assert course([*level, 5.0, 5.01]).kind != STEP
+    assert (course([*level, 5.0, 5.01, 4.99]).first, course([*level, 5.0, 5.01, 4.99]).last) == (0, 8)
+
+
+def test_what_a_meter_has_to_be_good_to_decides_it():
+    """*Good to so many percent*: with such a meter the same run is decided, with one a little worse it is not."""
+    share = Finding.made("label_share", "Of label", 104.0 + as_read(104.0, Accuracy(0.05, 0.0, "A")).error(), "%", "")
+    told = _what_would_settle(share, ONCE, Finding.made("charge", "Charge", exactly(52.0), "Ah", ""))
+    limit = float(re.search(r"good to ([\d.]+) %", told)[1]) / 100
+
+    def word(accuracy: float) -> int:
+        better = Finding.made("label_share", "Of label", 104.0 + as_read(104.0, Accuracy(accuracy, 0.0, "A")).error(), "%", "")
+        return decided(as_judged(better, ONCE), 100.0)
+
+    assert (word(0.9 * limit), word(1.5 * limit)) == (1, 0)
+
+
+@pytest.mark.parametrize(("share", "says"), [(300.0, "three times"), (200.0, "twice"), (50.0, "half"), (100 / 3, "a third")])
+def test_near_a_fraction_of_its_label_a_slip_is_likelier(share, says):
+    found = objections(BATTERY_CHECKS, BatteryFacts(label=parse_label("50 Ah 12 V lead-acid"), share=share, full="said", charge_ah=1.0))
+    assert any(o.key == "share" and says in o.sentence for o in found)
+
+
+def test_a_figure_without_a_doubt_is_held_back_too():
+    bare = {"wh": Finding("wh", "Given", 20.5, "Wh", None, "")}
+    assert list(of_figures(bare, (Expected("wh", 0.5, 2.0, lambda _: 10.0, "Is it so?"),), None))
+
+
+def test_the_middle_of_an_even_number_of_others():
+    """10.4 V beside 6.5, 6.9, 7.1 and 7.5: their middle is 7.0, and half as much again 10.5."""
+    lines = [TimedLine(60.0 * k, Grammar().parse(line)) for k, line in enumerate(("6.5 V", "6.9 V", "10.4 V", "7.1 V", "7.5 V"))]
+    made = SAMPLES["brick"].prepared("brick", by_hand=True)
+    takes = Takes(steady=((("", "V"),),))
+    assert not odd_readings(record_of(record_for("brick", made).head, {}, [], lines), takes, {})
+    lines[2] = TimedLine(120.0, Grammar().parse("10.6 V"))
+    assert [one.line for one in odd_readings(record_of(record_for("brick", made).head, {}, [], lines), takes, {})] == [2]
