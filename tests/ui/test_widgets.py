@@ -72,7 +72,7 @@ def test_the_jot_line_records_and_empties(qtbot):
     qtbot.keyClicks(line, "-5min fan started")
     with qtbot.waitSignal(line.jotted) as caught:
         qtbot.keyClick(line, Qt.Key.Key_Return)
-    assert caught.args == [TypedLine("fan started", 300.0, line="-5min fan started")]
+    assert caught.args == [TypedLine("fan started", 300.0, line="-5min fan started", to_minute=True)]
     qtbot.keyClick(line, Qt.Key.Key_Return)
     assert line.text() == ""
 

@@ -380,8 +380,8 @@ def output_criteria(said: Mapping[str, str]) -> Criteria:
     return Criteria(tolerance=tolerance, rated_w=rated_w)
 
 
-_LESS, _MORE, _SAME_INPUT = 0.9, 1.2, 0.05
-"""Less watts in by a tenth at a fifth more out, at volts within a twentieth. Common practice, no source."""
+_LESS, _MORE = 0.9, 1.2
+"""Less watts in by a tenth at a fifth more out, at the same volts. Common practice, no source."""
 
 
 def less_for_more(record: Record, settings: Sequence[Setting]) -> Iterable[Doubt]:
