@@ -50,7 +50,7 @@ def rises_meanwhile(facts: BatteryFacts) -> tuple[str, str] | None:
     """Typed, at the same current: volts that are higher after it has given more, later than a cold battery takes to get warm."""
     if not facts.is_typed or facts.last - facts.first < 2:
         return None
-    part = slice(facts.first, facts.last + 1)
+    part = slice(facts.first, facts.last + 1, max(1, (facts.last - facts.first) // _MOST_ROWS))
     time, volts, amps = facts.readings.time_s[part], facts.readings.voltage_v[part], facts.readings.current_a[part]
     for k in range(1, len(time)):
         before = np.flatnonzero((np.abs(amps[:k] / amps[k] - 1) < _SAME) & (amps[:k] > 0)) if amps[k] > 0 else np.array([], int)
@@ -71,4 +71,5 @@ def rises_meanwhile(facts: BatteryFacts) -> tuple[str, str] | None:
     return None
 
 
-_SAME = 0.05
+_SAME, _MOST_ROWS = 0.05, 150
+"""Currents that are one; of more rows some are looked at, for a charge lasts."""

@@ -188,8 +188,8 @@ class Record:
     @property
     def moment_half_s(self) -> float:
         """How far to each side a typed moment may be off: half a minute where most were written to the minute, else what a hand takes."""
-        lines = [e.jotting.to_minute for e in self.lines if e.jotting.readings or e.jotting.mark]
-        return 30.0 if 2 * sum(lines) > len(lines) else _BY_HAND_S
+        to_minute = sum(e.jotting.to_minute for e in self.lines)
+        return 30.0 if 2 * to_minute > len(self.lines) else _BY_HAND_S
 
     # what happened
 
