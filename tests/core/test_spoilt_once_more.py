@@ -139,7 +139,7 @@ def test_outside_its_guard_it_is_decided(limit, told):
 
 def test_a_figure_without_a_doubt_is_not_judged_by_repeats():
     bare = Finding("x", "x", 1.0, "%", None, "")
-    assert as_judged(bare) is bare
+    assert as_judged(bare, ONCE) is bare
     assert decided(bare, 0.0) == 0
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime, timedelta
 
 import pytest
 
 from tests.command_line import ubrant
 from tests.window import begin, click, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
+from ubrant.runs.coming_in.bringing_in import LogOptions, read_file
 
 DOUBT = "It is said to have been full, and its display said 63 % at the start."
 LINES = ("load on output 5.08 V 1.00 A bank 63 %", "output 5.05 V 1.00 A bank 4 %", "empty")
@@ -71,3 +73,36 @@ def test_a_log_is_held_against_the_label_that_was_said_of_it(tmp_path, method, l
     said = json.loads(ubrant("analyse", str(path), "--method", method, "--rated", label, "--json").stdout)
     assert said["sentence"].startswith("Cannot tell yet") is bool(says)
     assert says in said["sentence"]
+
+
+def test_a_question_stands_in_json_with_its_flag(tmp_path):
+    path = tmp_path / "notes.jot"
+    path.write_text(NOTES, "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--json").stdout)
+    assert [q["flag"] for q in said["questions"]] == ["--checked start"]
+
+
+def test_notes_without_a_date_are_of_the_last_day_that_they_can_be_of(tmp_path):
+    """Rows stand at the times that were noted, and none of them lies ahead."""
+    path = tmp_path / "notes.jot"
+    path.write_text(NOTES, "utf-8")
+    stored = read_file(path, LogOptions())
+    began = datetime.fromisoformat(stored.run.started).astimezone()
+    now = datetime.now().astimezone()
+    assert (began.hour, began.minute) == (10, 0)
+    assert timedelta(0) <= now - (began + timedelta(hours=4, minutes=5)) < timedelta(days=1, hours=1)
+
+
+@pytest.mark.parametrize(
+    ("line", "checked", "says"),
+    [("load off", "", "It carried"), ("load off", "checked: went-off\n", "went off at 11.60 V"), ("empty", "", "went off at 11.60 V")],
+)
+def test_a_persons_load_off_is_no_end_of_the_output(tmp_path, line, checked, says):
+    """Load steps: old notes wrote “load off” where the output went off; that is asked, and taken at the person's word."""
+    head = "method: steps\nunit: Hut\nkind: inverter\nlabel: 12 V to 230 V sine, 300 W\nfed by: Pack: 12.8 V 50 Ah LiFePO4\n"
+    rows = "@10:00 input 12.6 V 0.36 A output 231 V 0 W\n@10:02 input 11.6 V 29.3 A output 227 V 300 W\n"
+    path = tmp_path / "notes.jot"
+    path.write_text(f"{head}{checked}\n{rows}@10:04 {line}\n@10:05 source 12.5 V\n", "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--json").stdout)
+    assert says in said["sentence"]
+    assert [q["flag"] for q in said["questions"]] == (["--checked went-off"] if says == "It carried" else [])

@@ -20,7 +20,7 @@ from ubrant.core.record.typed import Widths, of_typed
 from ubrant.core.uncertainty.decision import ONCE, as_judged, decided
 from ubrant.core.uncertainty.finding import AT_LEAST, Finding
 from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.uncertainty.value import Value, digit, within, wrong_by
+from ubrant.core.uncertainty.value import Value, digit, moment, within, wrong_by
 from ubrant.core.wording import say, words
 
 USB_V = (4.75, 5.25)
@@ -240,9 +240,7 @@ def _by_watts(given: Given) -> Finding | None:
 
 def _moments(given: Given) -> tuple[Value, Value]:
     """Seconds by which the moments of its ends may be off. Values around 0."""
-    half, of = given.moment_half_s, words("clock")
-    on, off = (within(half, of, "s", when=say(text), kind=ErrorKind.MOMENT) for text in (_WHEN_ON, _WHEN_OFF))
-    return on, off
+    return moment(given.moment_half_s, say(_WHEN_ON)), moment(given.moment_half_s, say(_WHEN_OFF))
 
 
 _WHEN_ON, _WHEN_OFF = words("when it came on"), words("when it went off")

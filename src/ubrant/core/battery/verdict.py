@@ -193,7 +193,7 @@ def judge(findings: dict[str, Finding], about: Circumstances) -> Verdict:
     return Verdict(
         CANNOT_TELL,
         say(
-            "Cannot tell: {figure} lies too close to the label's {rated}: with what a battery gives from one run to the next ({again} %), "
+            "Cannot tell: {figure} lies too close to the label's {rated}. From one run to the next a battery gives about {again} % more or less: "
             "it holds {low} to {high} % of it.{sure}",
             figure=figure,
             rated=rated,

@@ -8,8 +8,7 @@ from ubrant.core.battery.label_doubt import Holds, doubtful
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
-from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.uncertainty.value import Value, moment, within
 from ubrant.core.wording import say, words
 
 CLOCK_S = 30.0
@@ -94,6 +93,5 @@ def analyse_endurance(ran: Ran, holds: Holds | None) -> tuple[dict[str, Finding]
 _MOMENTS = {"on": words("when it came on"), "off": words("when it went off"), "alarm": words("when its alarm came")}
 
 
-def _clock(moment: str) -> Value:
-    """What a moment that somebody noted may be off by, s."""
-    return within(CLOCK_S, words("clock"), "s", when=say(_MOMENTS[moment]), kind=ErrorKind.MOMENT)
+def _clock(which: str) -> Value:
+    return moment(CLOCK_S, say(_MOMENTS[which]))

@@ -8,8 +8,7 @@ from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.uncertainty.finding import AT_MOST, Finding
-from ubrant.core.uncertainty.sources import ErrorKind
-from ubrant.core.uncertainty.value import Value, as_read, digit, exactly, within, wrong_by
+from ubrant.core.uncertainty.value import Value, as_read, digit, exactly, moment, within, wrong_by
 from ubrant.core.wording import say, words
 
 DAY_S = 86400.0
@@ -61,7 +60,7 @@ def analyse_day(day: Day, power: Accuracy | None, wider: float) -> tuple[dict[st
     at_start, at_end = say("at the start"), say("at the end")
     energy = day.end[1] + digit(day.end[2], "Wh", when=at_end) - day.start[1] - digit(day.start[2], "Wh", when=at_start)
     energy += wrong_by(power, counted, 0.0)
-    seconds = elapsed + _clock(at_end) - _clock(at_start)
+    seconds = elapsed + moment(CLOCK_S, at_end) - moment(CLOCK_S, at_start)
     mean = energy / (seconds / 3600)
     found = {
         "energy": Finding.made("energy", say("Counted"), energy, "Wh", f"{show(day.end[1])} − {show(day.start[1])} Wh"),
@@ -118,8 +117,3 @@ def analyse_day(day: Day, power: Accuracy | None, wider: float) -> tuple[dict[st
 
 def _read(shown: tuple[float, float], power: Accuracy | None, when: str) -> Value:
     return as_read(shown[0], power) + digit(shown[1], "W", when=when)
-
-
-def _clock(when: str) -> Value:
-    """What a time that was noted may be off by, s."""
-    return within(CLOCK_S, words("clock"), "s", when=when, kind=ErrorKind.MOMENT)

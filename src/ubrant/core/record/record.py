@@ -187,9 +187,8 @@ class Record:
 
     @property
     def moment_half_s(self) -> float:
-        """How far to each side a typed moment may be off: half a minute where most were written to the minute, else what a hand takes."""
-        to_minute = sum(e.jotting.to_minute for e in self.lines)
-        return 30.0 if 2 * to_minute > len(self.lines) else _BY_HAND_S
+        """How far to each side the first and the last typed moment may be off: half a minute where one was written to the minute, else what a hand takes."""
+        return 30.0 if any(e.jotting.to_minute for e in (*self.lines[:1], *self.lines[-1:])) else _BY_HAND_S
 
     # what happened
 

@@ -37,13 +37,18 @@ class Repeats:
     @property
     def of_one(self) -> float:
         """Relative standard deviation of one run (JCGM 100, 4.2.2, pooled)."""
+        return self._pooled[0]
+
+    @property
+    def _pooled(self) -> tuple[float, int]:
         squares = sum((ratio / self.mean - 1) ** 2 for ratio in (1.0, *self.others))
-        return pooled(squares, len(self.others))[0]
+        return pooled(squares, len(self.others))
 
     @property
     def of_mean(self) -> tuple[float, int]:
         """(relative standard uncertainty of the mean, degrees of freedom)."""
-        return self.of_one / math.sqrt(1 + len(self.others)), COMMON_DOF + len(self.others)
+        share, dof = self._pooled
+        return share / math.sqrt(1 + len(self.others)), dof
 
 
 ONCE = Repeats()
@@ -55,9 +60,9 @@ def pooled(squares: float, dof: int) -> tuple[float, int]:
     return math.sqrt((squares + COMMON_DOF * COMMON_SHARE**2) / (dof + COMMON_DOF)), dof + COMMON_DOF
 
 
-def as_judged(finding: Finding, repeats: Repeats | None = None) -> Finding:
+def as_judged(finding: Finding, repeats: Repeats) -> Finding:
     """The figure as a verdict takes it: in the middle of all runs like it, with how nearly it comes again in its doubt."""
-    if finding.value is None or finding.contributions is None or repeats is None:
+    if finding.value is None or finding.contributions is None:
         return finding
     share, dof = repeats.of_mean
     value = finding.known * repeats.mean
@@ -67,8 +72,8 @@ def as_judged(finding: Finding, repeats: Repeats | None = None) -> Finding:
 
 def guard(finding: Finding) -> float | None:
     """How far from a limit the figure has to lie, in its unit; None where nobody knows its ±."""
-    u, parts = finding.standard_uncertainty, finding.contributions
-    return None if u is None or parts is None else GUARD / COVERAGE * guard_t(finding) * u
+    u = finding.standard_uncertainty
+    return None if u is None else GUARD / COVERAGE * guard_t(finding) * u
 
 
 def guard_t(finding: Finding) -> float:

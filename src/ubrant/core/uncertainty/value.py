@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 
 from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
 from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource, errors_of_meter
+from ubrant.core.wording import words
 
 Parts = Mapping[ErrorSource, float]
 """By source: its signed standard uncertainty in the number (sensitivity × standard uncertainty)."""
@@ -153,6 +154,11 @@ def scattered(u: float, of: str, dof: float = math.inf, *, when: str = "", note:
 def digit(half: float, unit: str, *, when: str = "", of: str = "last digit") -> Value:
     """What was rounded off where something was read or written down, anywhere within ± ``half``. A value around 0."""
     return within(half, of, unit, when=when, kind=ErrorKind.DIGIT)
+
+
+def moment(half_s: float, when: str) -> Value:
+    """What a moment that somebody noted may be off by, s. A value around 0."""
+    return within(half_s, words("clock"), "s", when=when, kind=ErrorKind.MOMENT)
 
 
 def wrong_by(accuracy: Accuracy | None, gain: float, zero: float, place: str = "") -> Value:

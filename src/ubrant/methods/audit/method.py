@@ -123,7 +123,7 @@ class AuditMethod(TypedMethod):
         if rest is not None and rest.value and label is not None and kind is not None and label.series:
             if kind.rest_chart and rest.value > _CHARGED * kind.rest_chart[0][0] * label.series:
                 text = words(
-                    "{v} V are more than it has at rest: something charges it, and what it takes is in every reading. Is all of that off?"
+                    "{v} V are more than it has at rest: something charges it, and that is in every reading. Are charger, engine and panel off?"
                 )
                 yield Doubt("charged", say(text, v=show(rest.value, 4)))
             empty_v = kind.floor_v * label.series

@@ -66,7 +66,9 @@ class BrickMethod(TypedMethod):
         rows = [(v, a) for v, a in zip(seen.column("V").tolist(), seen.column("A").tolist(), strict=True) if v == v and a == a and v > 0]
         for k, (volts, amps) in enumerate(rows[1:-1], start=1):
             if min(rows[k - 1][0], rows[k + 1][0]) * _DIPS > volts and rows[k + 1][1] >= amps:
-                text = words("{v} V at {a} A stand between {before} and {after} V at no less load: did a digit slip, or a clip come loose?")
+                text = words(
+                    "{v} V at {a} A stand between {before} and {after} V, at no larger load: did a digit slip, or a clip come loose?"
+                )
                 yield Doubt(f"dip-{k}", say(text, v=plain(volts), a=plain(amps), before=plain(rows[k - 1][0]), after=plain(rows[k + 1][0])))
         slope = account.findings.get("load_regulation")
         if slope is not None and slope.value and slope.value > _RISES and decided(slope, 0.0) > 0:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import cache
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -37,7 +39,7 @@ from ubrant.methods.discharge.forecast import Forecast, forecast_sentence, power
 from ubrant.methods.discharge.form import discharge_fields, plan_of, typed_of
 from ubrant.methods.discharge.paths import live_path, stored_path, wiring_path
 from ubrant.methods.discharge.procedure import ChargePlan, DischargePlan, after_a_gap, discharge, usual_interval_s
-from ubrant.methods.discharge.study import peukert_of, rest_guess, with_like_runs
+from ubrant.methods.discharge.study import MOST_RUNS, peukert_of, rest_guess, with_like_runs
 from ubrant.methods.discharge.sums import Discharge, DischargeRecord, charges_to_higher
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
 from ubrant.methods.method import BATTERY_LOG, LoadRating, Method, MethodError, OnDemand, Prepared, Problem, Scene
@@ -310,8 +312,9 @@ class DischargeMethod(Method):
             discharge = self._judged(record, data)
         except ReadingsError:
             return account
-        added, why_not = peukert_of(record, data, discharge, others)
-        with_others = with_like_runs(record, discharge, others)
+        known = cache(lambda: tuple(islice(others(), MOST_RUNS)))  # an account each: made once, and only where it is asked for
+        added, why_not = peukert_of(record, data, discharge, known)
+        with_others = with_like_runs(record, discharge, known)
         guess = "" if record.state == "running" else rest_guess(self.prepared(record.head), data, discharge)  # it may still reach its end
         findings = {**account.findings, **{f.key: f for f in added}}
         return replace(

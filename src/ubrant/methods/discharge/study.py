@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
-from itertools import islice
 
 import numpy as np
 
@@ -31,7 +30,8 @@ from ubrant.methods.discharge.sums import Discharge, DischargeRecord
 from ubrant.methods.method import Prepared
 from ubrant.methods.rehearsal import Rehearsal, rehearse
 
-_MOST_RUNS = 12
+MOST_RUNS = 12
+"""Of so many other runs the newest are looked at."""
 _STEADY = 0.03
 
 
@@ -63,14 +63,7 @@ def peukert_of(
     label, cutoff = data.label, data.cutoff
     if mine is None or cutoff is None or discharge.about.objections:
         return [], ""
-    points = [
-        mine,
-        *(
-            p
-            for other, account in islice(others(), _MOST_RUNS)
-            if (p := _other_point(record, cutoff.voltage_v, other, account)) is not None
-        ),
-    ]
+    points = [mine, *(p for other, account in others() if (p := _other_point(record, cutoff.voltage_v, other, account)) is not None)]
     try:
         points = repeated(points)
         exponent = fit_exponent(points)
@@ -92,7 +85,7 @@ def with_like_runs(record: Record, discharge: Discharge, others: Callable[[], It
     share = discharge.findings["label_share"]
     if discharge.verdict.word != CANNOT_TELL or decided(share, 0.0) <= 0 or discharge.about.objections or discharge.ended_by not in EMPTIED:
         return ""
-    ratios = tuple(r for other, account in islice(others(), _MOST_RUNS) if (r := _ratio(record, discharge, other, account)) is not None)
+    ratios = tuple(r for other, account in others() if (r := _ratio(record, discharge, other, account)) is not None)
     if not ratios:
         return ""
     repeats = Repeats(ratios)

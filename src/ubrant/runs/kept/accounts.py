@@ -78,11 +78,13 @@ def whole_account(
     sound, odd = method.sound(ordered)
 
     def made_of(counting: Record) -> Account:
-        return _guarded(record, lambda: method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others))
+        def make() -> Account:
+            made = method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others)
+            return made if made.trouble else _held_back(made, unconfirmed(method.doubts(made, counting), record))
+
+        return _guarded(record, make)
 
     made = made_of(sound)
-    if not made.trouble:
-        made = _held_back(made, unconfirmed(method.doubts(made, sound), record))
     if not odd:
         return made
     if made.trouble and (as_typed := made_of(ordered)).trouble:
