@@ -106,3 +106,43 @@ def test_a_persons_load_off_is_no_end_of_the_output(tmp_path, line, checked, say
     said = json.loads(ubrant("analyse", str(path), "--json").stdout)
     assert says in said["sentence"]
     assert [q["flag"] for q in said["questions"]] == (["--checked went-off"] if says == "It carried" else [])
+
+
+def test_an_answer_that_is_lost_in_run_is_not_left_standing(bench_window, qtbot):
+    """By hand: a row a day late makes it impossible; the ledger empties, and says why."""
+    window = bench_window
+    prepare(window, Unit("Bank", "bank", "37 Wh 10 Ah 3.7 V"), "output")
+    begin(window, qtbot)
+    say_line(window, qtbot, "load on output 5.08 V 1.00 A", 60)
+    assert not window.run.warning_note.text(), "before there is an answer the next thing asked says it better"
+    say_line(window, qtbot, "output 5.07 V 1.00 A", 1800)
+    settle(window)
+    assert window.run.ledger._rows
+    say_line(window, qtbot, "output 5.06 V 1.00 A", 72_000)
+    settle(window)
+    assert "more than the 37.00 Wh on its label" in window.run.warning_note.text()
+    assert not window.run.ledger._rows
+
+
+def settle(window) -> None:
+    """As many looks as the sums wait for."""
+    for _ in range(40):
+        window.run.tick()
+
+
+def test_a_thousand_times_too_much_is_left_out_by_hand(bench_window, qtbot):
+    """Volts in millivolts and amperes in milliamperes, taken at the person's word by a second Enter: asked about in Findings."""
+    window = bench_window
+    prepare(window, Unit("Bank", "bank", "37 Wh 10 Ah 3.7 V"), "output")
+    begin(window, qtbot)
+    for line in (
+        "load on output 5.08 V 1.00 A",
+        "output 5.07 V 1.00 A",
+        "output 5.06 V 1000 A",
+        "output 5050 V 1.00 A",
+        "output 5.05 V 1.00 A",
+    ):
+        say_line(window, qtbot, line, 1800)
+    account = close(window, qtbot)
+    assert {q.yes for q in account.questions} >= {"1000 A is so", "5050 V is so"}
+    assert account.sentence.startswith("At least ")

@@ -119,6 +119,8 @@ def found_in(takes: Takes, *lines: str) -> list[str]:
         (Takes(steady=((_V,),)), ("5.0 V", "5.1 V", "3.2 V", "4.9 V"), ["V 2"]),
         (Takes(steady=((_V,),)), ("5.0 V", "5.1 V", "3.4 V", "4.9 V"), []),
         (Takes(steady=((_V,),)), ("5.0 V", "5.1 V", "0.05 V", "4.9 V"), []),  # it went off
+        (Takes(steady=((_V,),)), ("5.0 V", "5.1 V", "5070 V", "4.9 V"), ["V 2"]),  # a thousand times: the others are not nothing
+        (Takes(smooth=((_A, None),)), ("5.0 A", "5.0 A", "5000 A", "4.5 A"), ["A 2"]),
         (Takes(steady=((_V,),)), ("5.0 V", "9.0 V"), []),  # which of two nobody can know
         (Takes(steady=((_V,),)), ("5.0 V", "7.0 V", "9.0 V", "90 V"), []),  # they do not agree themselves
         (Takes(steady=((_V,), (_A,))), ("5.0 V 1.0 A", "5.0 V 10 A", "5.1 V 1.1 A"), ["A 1"]),

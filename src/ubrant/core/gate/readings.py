@@ -154,11 +154,11 @@ def _apart(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:
         values = np.array([r.value for r in together])
         if not len(values) or (np.abs(values / (np.median(values) or 1.0) - 1) < _ALIKE).all():
             continue  # as most of the time
-        most = max((r.value for r in together), default=0.0)
-        ordered = sorted(r.value for r in together if r.value > _NOTHING * most)
+        usual = _usual(together)
+        ordered = sorted(r.value for r in together if r.value > _NOTHING * usual)
         for one in together:
             place = bisect_left(ordered, one.value)
-            others = [*ordered[:place], *ordered[place + 1 :]] if len(ordered) < _MANY and one.value > _NOTHING * most else ordered
+            others = [*ordered[:place], *ordered[place + 1 :]] if len(ordered) < _MANY and one.value > _NOTHING * usual else ordered
             if len(others) < _AMONG or one.value <= _NOTHING * others[-1]:
                 continue
             middle = others[len(others) // 2] if len(others) % 2 else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
@@ -181,11 +181,15 @@ def _standing_out(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, 
                 yield one, say("stand between others of about {value} {quantity}", value=show(near, 3), quantity=one.at[1])
 
 
+def _usual(read: Sequence[_Read]) -> float:
+    """The middle of what is not nothing: one reading that is a thousand times too large makes none of the others nothing."""
+    return median([r.value for r in read if r.value] or [0.0])
+
+
 def _course(read: Sequence[_Read], key: TapQuantity, over: TapQuantity | None) -> list[_Read]:
     """One a line, without those at which as good as nothing was read; in the order of the lines, or of what stands beside it in each."""
     lines = [next(group) for _, group in groupby((r for r in read if r.at == key), key=lambda r: r.line)]
-    most = max((r.value for r in lines), default=0.0)
-    lines = [r for r in lines if r.value > _NOTHING * most]
+    lines = [r for r in lines if r.value > _NOTHING * _usual(lines)]
     if over is None:
         return lines
     beside = {r.line: r.value for r in read if r.at == over}

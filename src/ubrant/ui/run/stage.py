@@ -60,7 +60,7 @@ class RunStage(StageFrame):
         self._prepared: Prepared | None = None
         self._ticks, self._sums_due, self._summing = 0, 1, False
         self._others: tuple[tuple[Record, Account], ...] = ()
-        self._reported = False
+        self._reported = self._has_answered = False
         self._left_s: float | None = None
         self._unit_name = ""
         self.drawn = DrawingsView(live=True)
@@ -154,7 +154,7 @@ class RunStage(StageFrame):
         """Follow the run that has just begun."""
         run, session = self._bench.run, self._bench.session
         assert run is not None and session is not None
-        self._ticks, self._sums_due, self._left_s, self._reported = 0, 1, None, False
+        self._ticks, self._sums_due, self._left_s, self._reported, self._has_answered = 0, 1, None, False, False
         self._others = ()
         logbook = self._bench.logbook
         quietly(self, lambda: other_runs(logbook, run), lambda found: self._take_others(run, found))
@@ -258,7 +258,9 @@ class RunStage(StageFrame):
         drawings = account.drawings()
         if drawings:
             self.drawn.show_drawings(drawings)
-        self.warning_note.say("caution", "\n".join(filter(None, (account.held_back, *account.warnings))))
+        self._has_answered = self._has_answered or bool(account.findings)
+        lost = account.trouble if self._has_answered else ""  # before there is an answer the next thing asked says it better
+        self.warning_note.say("caution", "\n".join(filter(None, (lost, account.held_back, *account.warnings))))
         self._ledger_title.setVisible(bool(account.findings))
         self.ledger.show_account(account)
         if (path := account.path()) is not None:
