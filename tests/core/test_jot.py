@@ -168,3 +168,27 @@ def test_tells_jot_text_from_a_log():
     assert is_jot_text("@10:00 12.9 V 4 A\n@10:20 12.8 V 4 A\n")
     assert not is_jot_text("Time (s),Voltage (V),Current (A)\n0,12,1\n1,12,1\n")
     assert isinstance(read_jot_text("@10:00 12.9 V").entries[0], TimedLine)
+
+
+@pytest.mark.parametrize(
+    ("line", "asked"),
+    [
+        ("output 5.O7 V 1.00 A", "5.O7"),
+        ("12.4O V", "12.4O"),
+        ("1O A", "1O"),
+        ("load on 5.07 V 1l A", "1l"),
+        ("2 fans on", ""),
+        ("a roll of 10 fuses", ""),
+        ("4 Ohm on it", ""),
+        ("5.07 V 1.00 A warm", ""),
+    ],
+)
+def test_a_letter_for_a_figure_is_asked_about(line, asked):
+    """With what is expected near, too: 5.O7 is no 5. A file says so by its line."""
+    grammar = Grammar(expected={("output", "V"): 5.07, ("output", "A"): 1.0})
+    found = grammar.parse(line)
+    assert (not asked) == (not [q for q in grammar.queries(found) if "was a letter typed for a figure" in q])
+    assert not asked or grammar.queries(found)[0].startswith(f"“{asked}” is no number")
+    assert 5.0 not in [r.value for r in found.readings]
+    if asked:
+        assert read_jot_text(f"@10:00 {line}\n").warnings[0].startswith(f"Line 1: “{asked}” is no number")

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from ubrant.core.quantities.places import misplaced, unused
+from ubrant.core.quantities.places import misplaced, no_number, unused
 from ubrant.core.quantities.quantity import parse_number, plain, unit_factor
 from ubrant.core.wording import SentenceError, say
 
@@ -213,14 +213,15 @@ class Grammar:
         """Sentences that question what is far from expected: a factor of 1000, a sign, one unit in place of another, a place that is none."""
         if swapped := self._swapped(jotting):
             return [swapped]
-        if not jotting.readings and not jotting.mark and (sentence := self.misplaced(jotting.text)):
+        if sentence := self.doubts_of_note(jotting):
             return [sentence]
         elsewhere = dict.fromkeys(unused(r.tap, self.places) for r in jotting.readings if self._is_elsewhere(r))
         return [*(q for r in jotting.readings if (q := self._query(r))), *elsewhere]
 
-    def misplaced(self, note: str) -> str:
-        """A question about a note that looks like readings at a place which is none; empty where it is a note."""
-        return misplaced(note, self._names())
+    def doubts_of_note(self, jotting: TypedLine) -> str:
+        """A question about a note that looks like readings, at a place which is none or with a letter for a figure; empty where it is a note."""
+        alone = not jotting.readings and not jotting.mark
+        return no_number(jotting.text) or (misplaced(jotting.text, self._names()) if alone else "")
 
     def _is_elsewhere(self, reading: TypedReading) -> bool:
         """Whether the test does not read there, and nothing was read there before."""
@@ -382,6 +383,8 @@ class Grammar:
             return None, rest
         said, number_text = match[1] or match[3], match[2]
         if not match[4]:
+            if re.match(r"[.,][^\W\d]", ahead[match.end() :]):
+                return None, rest  # "5.O7 V" is no 5
             if head or said or re.match(r"\s+[^\W\d_]{2,}", ahead[match.end() :]):
                 return None, rest  # "2 fans on" is a note
             return self._bare(number_text, tap), ahead[match.end() :]

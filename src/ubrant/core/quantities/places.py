@@ -17,6 +17,20 @@ _READ_AT_A_PLACE = ("V", "A", "W", "Ah", "Wh", "VA", "Hz", "%", "Ω")
 _READS = re.compile(r"([^\W\d_]{3,})\s+((?:[-+−~<]?\s*\d[\d.,]*\s*[^\W\d_%°Ω]{0,3}[%°Ω]?[^\W\d_]{0,2}\s*[,;]?\s*)+)\.?")
 
 
+_LETTER_FOR_FIGURE = re.compile(r"(?<![\w.,])(\d[\d.,]*[OoIl][\d.,OoIl]*)\s*(?:[mk]?(?:V|A|W|Ah|Wh)|%)(?!\w)")
+
+
+def no_number(note: str) -> str:
+    """A question about a note with a reading in it that has a letter for a figure (``12.4O V``); empty where there is none."""
+    found = _LETTER_FOR_FIGURE.search(note)
+    if found is None:
+        return ""
+    return say(
+        "“{what}” is no number: was a letter typed for a figure? As it stands this is a note, and nothing of it is reckoned with.",
+        what=found[1],
+    )
+
+
 def misplaced(note: str, names: Collection[str]) -> str:
     """A question about a note that looks like readings at a place which is none; empty where it is a note.
 

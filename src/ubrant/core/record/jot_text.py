@@ -114,7 +114,7 @@ def read_jot_text(text: str, name: str = "The text") -> JotText:
             raise JotTextError(f"{name}, line {number}: {error}") from None
         if jotting is None:
             continue
-        if not jotting.readings and not jotting.mark and (doubt := grammar.misplaced(jotting.text)):
+        if doubt := grammar.doubts_of_note(jotting):
             warnings.append(say("Line {number}: {doubt}", number=number, doubt=doubt))
         moment, warning = times.of(jotting, entries, number)
         if warning:
