@@ -24,6 +24,7 @@ from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import LOG, Conditions, Criteria, Origin, RunHeader, Setup
 from ubrant.core.record.points import SweepMeters, points_of
 from ubrant.core.record.record import record_of
+from ubrant.core.sources.capacitor import Discharged, analyse_capacitor
 from ubrant.core.uncertainty.decision import COMMON_SHARE
 from ubrant.core.uncertainty.value import wrong_by
 from ubrant.methods.discharge.sums import DischargeRecord, analyse
@@ -133,6 +134,63 @@ def test_bursty_idle_draws(share):
     trial("bursty", draw, share, low=0.7)
 
 
+@pytest.mark.parametrize("locked", [True, False])
+@pytest.mark.parametrize("periods", [3.5, 6.0, 12.0])
+def test_bursts_of_a_reading_or_three(share, periods, locked):
+    """Where a period is so many readings, each burst falls alike between them, and no scatter shows that."""
+    every = 2.0
+
+    def draw(rng):
+        period = (int(rng.integers(10, 40)) if locked else rng.uniform(10, 40)) * every
+        base, high, on = rng.uniform(0.1, 0.5), rng.uniform(2, 6), rng.uniform(1.0, 3.5) * every / period
+        time = np.arange(0, periods * period, every)
+        amps = np.where((time + rng.uniform(0, period)) % period < on * period, high, base)
+        voltage, current = meters(rng)
+        volts = shown(rng, np.full(len(time), 12.8), voltage, 0.002)
+        found, _ = idle_findings(volts, shown(rng, amps, current, 0.003), voltage, current, time_s=time)
+        return {"idle": (found["idle_power"].value - 12.8 * (base + on * (high - base)), found["idle_power"])}
+
+    trial(f"short bursts {periods} {locked}", draw, share, low=0.6)
+
+
+@pytest.mark.parametrize("cuts", [True, False])
+def test_counters_that_begin_at_nothing(share, cuts):
+    """One that cuts its digits off shows half a digit too little, and nothing at its start takes that away."""
+
+    def draw(rng):
+        digit, gain = float(rng.choice([0.001, 0.01, 0.1])), rng.uniform(0.0, 0.01)
+        true = rng.uniform(20, 80) * digit
+        ends = np.array([0.0, 0.5, 1.0]) * true * (1 + rng.uniform(-1, 1) * gain)
+        kept = np.floor(ends / digit) if cuts else np.round(ends / digit)
+        count = counted(Series(np.array([0.0, 1.0, 2.0]), kept * digit), np.full(3, digit / 2))
+        found = counted_finding(count, "Ah", wrong_by(Accuracy(gain, 0.0, "A"), true, 0.0))
+        return {"counter": (found.value - true, found)}
+
+    trial(f"counters from nothing {cuts}", draw, share, low=0.5)
+
+
+@pytest.mark.parametrize(("readings", "by_hand"), [(6, True), (12, True), (30, True), (10, False), (60, False)])
+def test_farads_on_a_resistor(share, readings, by_hand):
+    """Its current falls off exponentially from one reading to the next: few of them are no reason for a wide ±."""
+
+    def draw(rng):
+        farads, ohm = rng.uniform(1, 50), rng.uniform(5, 20)
+        inner_ohm = rng.uniform(0.001, 0.01) * ohm
+        tau = farads * (ohm + inner_ohm)
+        time = np.linspace(0, 1.2 * tau, readings)
+        amps = 5.0 * np.exp(-time / tau) / (ohm + inner_ohm)
+        voltage, current = Accuracy(0.003, 0.002, "V"), Accuracy(0.008, 0.002, "A")
+        volts = np.round(shown(rng, np.concatenate(([5.0], amps * ohm)), voltage, 0.0), 2)
+        amps = np.round(shown(rng, np.concatenate(([0.0], amps)), current, 0.0), 3)
+        written = np.round(time + rng.uniform(-0.5, 0.5, readings)) if by_hand else time
+        half = {"V": np.full(readings + 1, 0.005), "A": np.full(readings + 1, 0.0005)}
+        made = Discharged(np.concatenate(([-5.0], written)), volts, amps, voltage, current, half, None, by_hand)
+        found = analyse_capacitor(made)["capacitance"]
+        return {"farads": (found.value - farads, found)}
+
+    trial(f"farads {readings} {by_hand}", draw, share, low=0.8)
+
+
 def test_counters_that_cut_digits_off(share):
     def draw(rng):
         digit = float(rng.choice([0.001, 0.01, 0.1]))
@@ -148,10 +206,13 @@ def test_counters_that_cut_digits_off(share):
     trial("counters", draw, share)
 
 
-def test_waves(share):
+@pytest.mark.parametrize(("bits", "most_noise"), [(None, 0.01), (8, 0.01), (8, 0.001), (7, 0.001)])
+def test_waves(share, bits, most_noise):
+    """A scope of eight bits rounds to 3 V of 325; where there is less noise than that, each cycle is rounded alike and a mean of them is no better."""
+
     def draw(rng):
         hertz, cycles, n = rng.uniform(49, 51), rng.uniform(3.2, 9.5), 2000
-        noise = rng.uniform(0.001, 0.01)
+        noise = rng.uniform(0.1, 1.0) * most_noise
         size = {1: 325.0} | {k: 325 * rng.uniform(0.005, 0.03) for k in (2, 3, 5, 7, 9, 11)}
         phase = {k: rng.uniform(0, 2 * math.pi) for k in size}
 
@@ -159,14 +220,16 @@ def test_waves(share):
             return sum(a * np.sin(2 * math.pi * k * hertz * time + phase[k]) for k, a in size.items())
 
         time = np.linspace(0, cycles / hertz, n)
-        found = analyse_wave(time, wave(time) + rng.normal(0, 325 * noise, n), Accuracy(0.01, 0.0, "V")).findings
+        volts = wave(time) + rng.normal(0, 325 * noise, n)
+        step = 800 / 2**bits if bits else 1e-9
+        found = analyse_wave(time, np.round(volts / step) * step, Accuracy(0.01, 0.0, "V")).findings
         one = wave(np.linspace(0, 1 / hertz, 20_000, endpoint=False))
         thd = 100 * math.sqrt(sum(a**2 for k, a in size.items() if k > 1)) / 325
         crest = float(np.abs(one).max()) / math.sqrt(float((one**2).mean()))
         truth = {"thd": thd, "thd_40": thd, "crest_factor": crest, "frequency": hertz}
         return {key: (found[key].value - true, found[key]) for key, true in truth.items()}
 
-    trial("waves", draw, share)
+    trial("waves" if bits is None else f"waves {bits} {most_noise}", draw, share, low=0.85 if bits is None else 0.5)
 
 
 @pytest.mark.parametrize(("loads", "one_meter"), [(5, False), (8, False), (5, True), (8, True)])

@@ -17,6 +17,9 @@ from ubrant.core.uncertainty.decision import pooled
 SPENT_LEVEL = 0.02
 """All false alarms of a life together."""
 DATE_LEVEL = 0.90
+BENDS = 2.0
+"""After what was measured a life may go on at twice the pace, or at half of it: capacity falls off faster in the end, and slower after the first year.
+Common practice, no source."""
 _LEAST = 3
 
 
@@ -31,7 +34,7 @@ class Trend:
     level : at the last point
     ages : whether it surely falls
     limit_years : when it is down to the limit, from the first point; None where that is not sure
-    between : its interval, about 90 %
+    between : its interval, about 90 % if it goes on as it did; what lies after the last point is widened, as a life may bend
     """
 
     slope: float
@@ -92,7 +95,8 @@ def trend_of(years: Array, values: Array, own_u: Array, limit: float | None = No
     if ages and limit is not None:
         t = float(stdtrit(freedom, 0.5 + DATE_LEVEL / 2))
         found = fieller(limit - mean, slope, var_mean, var_b, t)
-    between = None if found is None else (middle + found[1], middle + found[2])
+    last = float(years.max())
+    between = None if found is None else (_bent(middle + found[1], last, 1 / BENDS), _bent(middle + found[2], last, BENDS))
     return Trend(
         slope,
         slope_u,
@@ -104,6 +108,11 @@ def trend_of(years: Array, values: Array, own_u: Array, limit: float | None = No
         intercept,
         covariance,
     )
+
+
+def _bent(limit: float, last: float, times: float) -> float:
+    """When it is there where after its last point it goes ``times`` as long as the line; what lies before that stays."""
+    return limit if limit <= last else last + (limit - last) * times
 
 
 def fieller(top: float, bottom: float, var_top: float, var_bottom: float, t: float) -> tuple[float, float, float] | None:

@@ -87,6 +87,8 @@ def idle_findings(
     repeats = float(max(len(volts) - 1, 1))
     if course.kind == CYCLES:
         noise, repeats = course.spread * watts, float(max(course.periods - 1, 1))
+        if course.coarse > course.spread:
+            noise, repeats = course.coarse * watts, math.inf
     if abs(drift) > _MOVES_SHARE * watts > 0:
         warnings.append(
             say(

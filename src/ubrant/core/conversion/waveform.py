@@ -92,15 +92,19 @@ def analyse_wave(time_s: Array, voltage_v: Array, voltage: Accuracy | None = Non
     first = float(harmonics[0])
     if not first > 0:
         raise ReadingsError(say("There is no alternating voltage in this record."))
-    noise = _noise(wave)
-    peak, peak_u = _peak(wave, crossings, per_cycle, noise)
+    noise, step = _noise(wave)
+    rounded = _of_rounding(noise, step)
+    steps = max(float(np.count_nonzero(np.diff(wave))) / len(wave) * per_cycle, 1.0)
+    peak, peak_u = _peak(wave, crossings, per_cycle, math.sqrt(max(noise**2 - rounded**2, 0.0)))
+    peak_u = math.hypot(peak_u, rounded)
     mean_abs = float(np.average(np.abs(wave), weights=weight))
     clean_rms = math.sqrt(max(ac_rms**2 - noise**2, 1e-30))
     crest, form = peak / clean_rms, ac_rms / mean_abs
     flat = _flat_share(ac, float(np.max(np.abs(ac))))
     steep = _slope(wave, crossings)
     crossing_s = noise / max(steep / step_s, 1e-30)
-    distorted = _distortion(harmonics, ac_rms, noise, float(weight.sum()), _wander(crossings), math.sqrt(2) * crossing_s * frequency)
+    scatter = _Scatter(noise, float(weight.sum()), rounded, steps)
+    distorted = _distortion(harmonics, ac_rms, scatter, _wander(crossings), math.sqrt(2) * crossing_s * frequency)
     kind = _kind(ac, distorted.with_noise, float(np.max(np.abs(ac))) / ac_rms, flat)
     averaging = mean_abs * AVERAGE_TO_RMS
     jitter = _jitter(crossings, frequency, step_s)
@@ -129,6 +133,9 @@ _ORDER = ("rms", "frequency", "crest_factor", "form_factor", "thd", "thd_40", "t
 _UNSTEADY_TURNS = 0.01
 """Cycles that wander by more than so much of a turn about an even pace have no harmonics to speak of. Common practice, no source."""
 _LEVELS = 20
+_WHOLE = 0.05
+_KEPT, _OF_KEPT = 0.9, 0.6230
+"""Of the smallest nine tenths of a normal scatter the mean square is so much of all of it: 1 − 2·1.645·φ(1.645) ÷ 0.9."""
 _LEAKS = 0.25
 _SMOOTH = 0.03
 _EDGE, _STRAIGHT = 0.25, 0.02
@@ -155,14 +162,32 @@ def _grid(wave: Array, crossings: Array, per_cycle: float) -> Array:
     return np.array([np.interp(a + turns * (b - a), place, wave) for a, b in pairwise(crossings)])
 
 
-def _noise(wave: Array) -> float:
-    """Standard deviation of one sample's noise, its quantisation included, by the fastest changes."""
-    digits = np.diff(np.unique(np.round(wave, 9)))
-    digits = digits[digits > 1e-6 * float(np.ptp(wave))]
-    step = float(np.median(digits)) if _LEVELS < len(digits) < len(wave) / 4 else 0.0
-    third = np.diff(wave, 3)  # a wave of few harmonics leaves little of itself in it, and steps only now and then
-    fast = float(np.median(np.abs(third))) / 0.6745 / math.sqrt(20)
-    return max(fast, step / math.sqrt(12))
+def _noise(wave: Array) -> tuple[float, float]:
+    """Standard deviation of one sample's noise, its rounding included, by the fastest changes; and the step it was rounded to, 0 where none is seen."""
+    step = _step_of(wave)
+    third = np.sort(np.abs(np.diff(wave, 3)))  # a wave of few harmonics leaves little of itself in it, and steps only now and then
+    kept = third[: max(int(_KEPT * len(third)), 1)]  # by squares: the median of what is rounded is a step, or two, and nothing between
+    fast = math.sqrt(float(np.mean(kept**2)) / _OF_KEPT / 20)
+    return max(fast, step / math.sqrt(12)), step
+
+
+def _step_of(wave: Array) -> float:
+    """What it was rounded to: the least distance of two of its values, where all others are whole numbers of it; else 0."""
+    apart = np.diff(np.unique(np.round(wave, 9)))
+    apart = apart[apart > 1e-6 * float(np.ptp(wave))]
+    if not _LEVELS < len(apart) < len(wave) / 2:
+        return 0.0
+    step = float(np.min(apart))
+    return step if float(np.max(np.abs(apart / step - np.round(apart / step)))) < _WHOLE else 0.0
+
+
+def _of_rounding(noise: float, step: float) -> float:
+    """What is left of the rounding in a mean of many samples of one level, as a standard uncertainty: noise that is larger than a step rubs it out.
+
+    The first harmonic of the error of a rounder under normal noise: Widrow & Kollár, *Quantization Noise*, 2008, chapter 19; formula from memory.
+    """
+    own = max(noise**2 - step**2 / 6, 0.0)  # of rounding alone the fastest changes make step²/12, and a little more
+    return rectangular(step / 2) * math.exp(-2 * math.pi**2 * own / step**2) if step else 0.0
 
 
 def _peak(wave: Array, crossings: Array, per_cycle: float, noise: float) -> tuple[float, float]:
@@ -197,17 +222,38 @@ def _wander(crossings: Array) -> float:
     return float(np.std(crossings - np.polyval(line, k))) / float(line[0])
 
 
-def _distortion(harmonics: Array, ac_rms: float, noise: float, samples: float, wander: float, misfit: float = 0.0) -> _Distortion:
+@dataclass(frozen=True)
+class _Scatter:
+    """Noise of one sample with its rounding, and over how many; what of the rounding is the same in each cycle, and how many steps that goes through."""
+
+    noise: float
+    samples: float
+    rounded: float
+    steps: float
+
+    def of_square(self, rest: float) -> float:
+        """Standard uncertainty of a mean square beside which this stands, by both."""
+        free = max(self.noise**2 - self.rounded**2, 0.0)
+        parts = ((free, self.samples), (self.rounded**2, self.steps))
+        return math.hypot(*(math.sqrt(2 / count) * math.sqrt(square) * math.sqrt(square + 2 * rest) for square, count in parts))
+
+    @property
+    def of_each(self) -> float:
+        """Mean square that it has in one harmonic."""
+        return 2 * max(self.noise**2 - self.rounded**2, 0.0) / self.samples + 2 * self.rounded**2 / self.steps
+
+
+def _distortion(harmonics: Array, ac_rms: float, scatter: _Scatter, wander: float, misfit: float = 0.0) -> _Distortion:
     """Distortion with the noise taken off: noise is a part of what is left beside the first harmonic, and of every harmonic.
 
     ``misfit``: standard uncertainty of the number of cycles, by the noise at their ends.
     """
     first = float(harmonics[0])
     rest = max(ac_rms**2 - first**2, 0.0)
-    rest_u = noise * math.sqrt(2 / samples) * math.sqrt(noise**2 + 2 * rest)
+    rest_u = scatter.of_square(rest)
     jumped = first * 2 * math.pi * wander
-    all_square = max(rest - noise**2 - jumped**2, 0.0)
-    of_each = 2 * noise**2 / samples
+    all_square = max(rest - scatter.noise**2 - jumped**2, 0.0)
+    of_each = scatter.of_each
     higher = float(np.sum(harmonics[1:] ** 2))
     count = int(np.count_nonzero(harmonics[1:]))
     to_40_square = max(higher - count * of_each, 0.0)

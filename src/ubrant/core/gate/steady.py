@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ubrant.core.quantities.readings import Array
 
@@ -30,6 +32,7 @@ class Course:
     first, last : readings of the whole periods of CYCLES; all of them else
     spread : relative standard uncertainty of the mean over whole periods, by how they differ
     periods : whole ones of CYCLES
+    coarse : relative standard uncertainty of that mean, by how few readings a burst and a period have
     shortest : readings of the shortest time at the higher level
     """
 
@@ -43,6 +46,7 @@ class Course:
     spread: float = 0.0
     shortest: int = 0
     periods: int = 0
+    coarse: float = 0.0
 
 
 def course_of(time_s: Array, values: Array, noise: float = 0.0) -> Course:
@@ -87,12 +91,26 @@ def _two_levels(time_s: Array, values: Array, noise: float) -> Course | None:
             means = [float(np.mean(values[a:b])) for a, b in pairwise(rising)]
             mean = float(np.mean(means))
             spread = float(np.std(means, ddof=1)) / abs(mean) / len(means) ** 0.5 if len(means) > 1 and mean else 0.0
-            return Course(
-                CYCLES, bottom, top, share, float(np.mean(periods)), int(rising[0]), int(rising[-1]) - 1, spread, min(inner), len(means)
-            )
+            coarse = _coarse(on, rising) * (top - bottom) / abs(mean) if mean else 0.0
+            edges_of = int(rising[0]), int(rising[-1]) - 1
+            return Course(CYCLES, bottom, top, share, float(np.mean(periods)), *edges_of, spread, min(inner), len(means), coarse)
     if len(edges) == 2 and min(lengths) < 3 and len(inner) == 1 and lengths[1] < 3:
         return None  # one reading that stands alone
     return Course(BURSTS, bottom, top, share, last=len(values) - 1, shortest=min(inner))
+
+
+def _coarse(on: NDArray[np.bool_], rising: NDArray[np.intp]) -> float:
+    """Standard uncertainty of the share of time at the higher level, by the readings that there are.
+
+    An edge lies anywhere between two readings: a burst is as long as its readings, less or more one (triangular). Bursts of which each falls
+    elsewhere between the readings average that out; those that all fall alike, as where a period is so many readings, do not.
+    """
+    lengths = np.diff(rising)
+    inside = [int(np.count_nonzero(on[a:b])) for a, b in pairwise(rising)]
+    differ = 1 + sum(one != other for one, other in pairwise(zip(lengths.tolist(), inside, strict=True)))
+    per_period, span = float(np.mean(lengths)), float(rising[-1] - rising[0])
+    of_bursts, of_span = 1 / per_period / differ**0.5, float(np.sum(inside)) / span**2
+    return math.hypot(of_bursts, of_span) / math.sqrt(6)
 
 
 def _cut(values: Array) -> float:

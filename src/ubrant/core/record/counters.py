@@ -11,7 +11,7 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, Series
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.uncertainty.value import Value, digit, rectangular, scattered
+from ubrant.core.uncertainty.value import Value, digit, rectangular, scattered, within
 from ubrant.core.wording import say, words
 
 HALF_POINT = 0.5
@@ -27,6 +27,8 @@ class Count:
     amount : in the counter's unit
     resets, rollovers : how often it began again, or ran over its largest figure
     standard_uncertainty : of its digits: two ends, and two more for every reset
+    cut_off : what it may lack where it cuts off what is under its last digit, and does not round: half of one for each stretch that it counted
+        from nothing; between two of its readings that cancels
     counts_down : it shows what is left
     lost : a stretch between the last reading before a reset and the reset itself is in nobody's count
     """
@@ -37,12 +39,14 @@ class Count:
     standard_uncertainty: float
     lost: bool
     counts_down: bool = False
+    cut_off: float = 0.0
 
     def value(self, whose: str = "") -> Value:
         """What it counted, with what its digits leave open; ``whose`` counter it is tells it from others."""
-        return self.amount + scattered(
+        digits = scattered(
             self.standard_uncertainty, words("counter's digits"), when=whose, note=say("half of the last digit at each end, ÷ √3")
         )
+        return self.amount + digits + within(self.cut_off, words("counted from nothing, cut off or rounded"), when=whose)
 
     def sentence(self, unit: str) -> str:
         """What a person should know of it; empty when it simply ran on."""
@@ -99,6 +103,7 @@ def counted(series: Series, half_width: Array, full_scale: float | None = None) 
         u = math.hypot(rectangular(float(half_width[0])), rectangular(float(half_width[-1])))
         return Count(float(value[0] - value[-1]), 0, 0, u, lost=False, counts_down=True)
     amount, resets, rollovers, ends = 0.0, 0, 0, [float(half_width[0]), float(half_width[-1])]
+    cut_off = 0.0 if value[0] else float(half_width[0])
     for k in range(1, len(value)):
         step = float(value[k] - value[k - 1])
         if step >= -float(half_width[k]):
@@ -110,8 +115,9 @@ def counted(series: Series, half_width: Array, full_scale: float | None = None) 
             amount += float(value[k])
             resets += 1
             ends += [float(half_width[k - 1]), float(half_width[k])]
+            cut_off += float(half_width[k])
     u = math.sqrt(sum(rectangular(h) ** 2 for h in ends))
-    return Count(amount, resets, rollovers, u, lost=resets > 0)
+    return Count(amount, resets, rollovers, u, lost=resets > 0, cut_off=cut_off)
 
 
 def counted_finding(count: Count, unit: str, wrong: Value) -> Finding:

@@ -23,6 +23,8 @@ BY_HAND_S = 1.0
 _LEAST = 3
 _CURVED = 6
 """From so many readings on a parabola is laid through them."""
+_ONE_RESISTANCE = 0.1
+"""So much volts over amperes may differ in one discharge through one resistor: digits, and what gets warm. Common practice, no source."""
 _FACTORS = {"": 1.0, "m": 1e-3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6}
 
 
@@ -96,7 +98,7 @@ def analyse_capacitor(made: Discharged) -> dict[str, Finding]:
         seconds = max(float(time[-1] - time[0]), 1.0)
         farads += farads * _clock() / seconds
         if charge.value > 0:
-            farads += farads * _between(time, amps) / charge.value
+            farads += farads * _between(time, volts, amps) / charge.value
     working = say(
         "{q} C ÷ {dv} V, from {high} down to {low} V", q=show(charge.value), dv=show(high - low), high=show(high, 3), low=show(low, 3)
     )
@@ -130,7 +132,7 @@ class _Sums:
         volts, amps = values["V"], values["A"]
         resistance = self._resistance(values)
         inner = volts + amps * max(resistance or 0.0, 0.0)  # what the plates have, so that a current that changes does no harm
-        charge = np.concatenate(([0.0], np.cumsum(np.diff(self.time_s) * (amps[1:] + amps[:-1]) / 2)))
+        charge = np.concatenate(([0.0], np.cumsum(np.diff(self.time_s) * between_readings(volts, amps))))
         high, low = self.window if self.window is not None else (float(inner[0]), float(inner[-1]))
         down = inner[::-1]
         at = [float(np.interp(level, down, charge[::-1])) for level in (high, low)]
@@ -183,9 +185,29 @@ def _clock() -> Value:
     )
 
 
-def _between(time: Array, amps: Array) -> Value:
-    """A quarter of what the current changed between two readings, to each side of the straight line, C."""
-    return within(0.25 * float(np.sum(np.diff(time) * np.abs(np.diff(amps)))), words("between the readings"), "C")
+def between_readings(volts: Array, amps: Array) -> Array:
+    """(n − 1,) mean current from each reading to the next: of a resistor's by the logarithmic mean, as it falls off exponentially, else the straight line's."""
+    line = (amps[1:] + amps[:-1]) / 2
+    if not _is_resistor(volts, amps):
+        return line
+    fall = np.log(amps[:-1] / amps[1:])
+    return np.where(np.abs(fall) > 1e-6, (amps[:-1] - amps[1:]) / np.where(fall == 0, 1.0, fall), line)
+
+
+def _is_resistor(volts: Array, amps: Array) -> bool:
+    """Volts over amperes are one resistance, and both fell off by a tenth at least."""
+    if not (amps > 0).all() or float(amps.min()) > 0.9 * float(amps.max()):
+        return False
+    ohm = volts / amps
+    return float(np.ptp(ohm)) < _ONE_RESISTANCE * float(np.median(ohm))
+
+
+def _between(time: Array, volts: Array, amps: Array) -> Value:
+    """What the current may have done between two readings, C: of a resistor's half of what the straight line would have made of it; else a quarter of what it changed, to each side."""
+    changed = np.abs(np.diff(amps)) / 4
+    if _is_resistor(volts, amps):
+        changed = np.abs((amps[1:] + amps[:-1]) / 2 - between_readings(volts, amps)) / 2
+    return within(float(np.sum(np.diff(time) * changed)), words("between the readings"), "C")
 
 
 _SLIPS = ((1000.0, "amperes for milliamperes"), (60.0, "seconds for minutes"), (3600.0, "seconds for hours"))

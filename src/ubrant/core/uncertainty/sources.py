@@ -113,9 +113,11 @@ class ErrorSource:
         return f"{text}, {self.note}" if self.note else text
 
     def _times(self, by: float, unit: str) -> str:
-        if unit == self.quantity and math.isclose(by, 1.0, rel_tol=1e-6):
+        if self.quantity in {unit, ""} and math.isclose(by, 1.0, rel_tol=1e-6):
             return ""
-        per = _QUOTIENTS.get((unit, self.quantity)) or (f"{unit}/{self.quantity}" if unit != self.quantity else "")
+        per = _QUOTIENTS.get((unit, self.quantity)) or (
+            "" if unit == self.quantity else f"{unit}/{self.quantity}" if self.quantity else unit
+        )
         return f" × {show(by)} {per}".rstrip()
 
 

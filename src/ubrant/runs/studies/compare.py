@@ -438,7 +438,9 @@ def _life_sentence(name: str, found: list[tuple[datetime, Compared]], trend: Tre
     if trend.limit_years is None or trend.between is None:
         return text + say("; when it is below 80 % cannot be said yet.")
     when = [_date(found[0][0], y) for y in (trend.limit_years, *trend.between)]
-    return text + say("; below 80 % about {when}, between {low} and {high}.", when=when[0], low=when[1], high=when[2])
+    return text + say(
+        "; if it goes on as it did, below 80 % about {when}, between {low} and {high}.", when=when[0], low=when[1], high=when[2]
+    )
 
 
 def _date(first: datetime, years: float) -> str:
