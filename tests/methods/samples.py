@@ -117,6 +117,16 @@ SAMPLES["balance"] = Sample(
     ),
     (DC, DC, DC),
 )
+SAMPLES["anything"] = Sample(
+    Unit("Step-down", "converter", "12 V to 5 V, 8 A"),
+    {},
+    _each(
+        "battery 12.61 V 0.80 A input 12.58 V output 5.02 V 1.80 A",
+        "battery 12.55 V 1.62 A input 12.50 V output 5.01 V 3.61 A",
+        "battery 12.47 V 3.30 A input 12.38 V output 4.99 V 7.20 A",
+    ),
+    (DC, DC, DC),
+)
 SAMPLES["ways"] = Sample(
     Unit("Hall station", "station", "500 Wh 25.6 V"),
     {"ways": "mains socket, 12 V socket"},

@@ -1,0 +1,397 @@
+"""Anything on a path as a method: no plan but what the load hangs on; all that follows from what was read."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+from ubrant.core.account import Group
+from ubrant.core.gate.figures import Doubt
+from ubrant.core.gate.readings import Takes
+from ubrant.core.network.fit import AgainstRest
+from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
+from ubrant.core.network.whole import QUANTITIES, How, Known, Whole
+from ubrant.core.quantities.alternating import AC_FROM_V
+from ubrant.core.quantities.quantity import show
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
+from ubrant.core.record.record import Record, TapQuantity
+from ubrant.core.uncertainty.value import Value, within
+from ubrant.methods import cautions
+from ubrant.methods import declared as d
+from ubrant.methods.anything.moments import Moments, moments_on_path
+from ubrant.methods.anything.person import walks
+from ubrant.methods.declared import say, words
+from ubrant.methods.form import ChoiceKind
+from ubrant.methods.method import clipped
+from ubrant.methods.ratings import most_at_output, ratings_in
+
+_BY_VOLTS, _BESIDE, _BEHIND = "volts", "battery", "output"
+_NAMES = {"ac": OUTPUT, "dc": OUTPUT, "bank": BATTERY, "station": BATTERY, "device": LOAD, "": BATTERY}
+_STAGES = {"charger": words("Charger"), "converter": words("Converter")}
+_MOST_ROWS, _MOST_ANSWERS, _MOST_DOUBTS, _MOST_LACKING = 24, 4, 3, 3
+
+
+@dataclass(frozen=True)
+class AnythingPlan:
+    """``load_at``: what a *load* that is read hangs on: the battery's side, the converter's output, or whichever its volts are those of."""
+
+    load_at: str
+
+
+class AnythingMethod(d.TypedMethod):
+    """Of whatever was read where: the power path is the graph."""
+
+    key, title, Plan = "anything", "Anything on a path", AnythingPlan
+    taps, log, like = (BATTERY, "input", OUTPUT), d.TAP_LOG, "battery 12.6 V 8.2 A output 230 V 85 W"
+    reads: ClassVar[tuple[TapQuantity, ...]] = tuple((tap, q) for tap in (BATTERY, "input", OUTPUT) for q in "VA")
+    wants: ClassVar[tuple[TapQuantity, ...]] = ()
+    columns: ClassVar[tuple[TapQuantity, ...]] = tuple((place, q) for place in PLACES for q in "VAW")
+    named: ClassVar[Mapping[str, str]] = _NAMES
+    steady = (((BATTERY, "V"),), (("charger", "V"),), (("input", "V"),))
+    goes_by_order = whole_lines = each_row_says = False
+    counts_points, marks_load = False, True
+    unplanned = AnythingPlan(_BY_VOLTS)
+    person = walks
+
+    @property
+    def also_read(self) -> tuple[str, ...]:
+        return ("source", "charger", LOAD)
+
+    def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
+        kind = ChoiceKind(
+            (
+                (say("whichever its volts are those of"), _BY_VOLTS),
+                (say("the battery's side"), _BESIDE),
+                (say("the converter's output"), _BEHIND),
+            )
+        )
+        return (d.Field("load_at", say("A load hangs on"), kind, kind.show(_BY_VOLTS), say("only where “load” is read")),)
+
+    def asks(self, prepared: d.Prepared) -> Iterable[d.Ask]:
+        text = words(
+            "Type what you read and where, in any order, like “{example}”; places are source, charger, battery, load, input and output. Out of the battery counts as positive, into it as minus. What you read within five minutes is of one moment, until a place is read again."
+        )
+        yield d.Ask(say(text, example=self.like), (cautions.LOOK_FIRST, cautions.MAINS))
+
+    def further(self, prepared: d.Prepared) -> d.Prompt:
+        return self.row(say("Go on anywhere on the path, at this load or another; or close the run."))
+
+    def sums(self, seen: d.Seen) -> d.Account:
+        moments, whole = self._whole(seen.record, seen.plan)
+        at = _heaviest(whole, moments)
+        known = whole.known(at)
+        findings: dict[str, d.Finding] = {}
+        for one in known.values():
+            if (found := _found(whole, at, one)) is not None:
+                findings[found.key] = found
+        answers: list[str] = []
+        for stage in whole.graph.stages:
+            for found in _of_stage(whole.graph, stage, known):
+                findings[found.key] = found
+                answers.append(found.key)
+        for found in _of_leads(whole.graph, known):
+            findings[found.key] = found
+        follows = [f"{k[0]}_{k[1]}" for k, one in known.items() if one.how is How.WORKED_OUT]
+        answers += [key for key in follows if key in findings and key.endswith("_W")]
+        for found in _over_spans(whole, moments):
+            findings[found.key] = found
+        rows = _beside(whole)
+        findings |= {row.key: row for row in rows}
+        group = Group(say("What was read, and what the rest says"), tuple(row.key for row in rows))
+        lacking = _lacking(whole, at, known)
+        if not answers:
+            answers = [key for key in findings if key.endswith("_W")][:1]
+        return d.Account(
+            findings,
+            tuple(answers[:_MOST_ANSWERS]),
+            (group,) if rows else (),
+            sentence=_sentence(whole.graph, known, findings, answers, lacking),
+            warnings=(*_no_accuracy(whole), *lacking[:_MOST_LACKING]),
+            taken=len(moments.single),
+            path=lambda: _drawn(seen.setup, whole.graph, known),
+            shown_at=say("At its heaviest load") if len(moments.single) > 1 else "",
+            short=next((findings[key].with_uncertainty() for key in answers if key in findings), ""),
+        )
+
+    def takes(self, record: Record) -> Takes:
+        return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
+
+    def doubts(self, account: d.Account, record: Record) -> Iterable[Doubt]:
+        """What does not go together has to be looked at before anything is said of it."""
+        yield from super().doubts(account, record)
+        plan = self.prepared(record.head).plan or self.unplanned
+        for misfit in self._whole(record, plan)[1].misfits[:_MOST_DOUBTS]:
+            yield Doubt(misfit.key, misfit.sentence)
+
+    def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: AnythingPlan | None) -> PowerPath:
+        return _drawn(setup, graph_of(self.taps, {OUTPUT}), {})
+
+    def _whole(self, record: Record, plan: AnythingPlan) -> tuple[Moments, Whole]:
+        return record.once((self.key, plan), lambda: _whole_of(record, plan))
+
+
+def _whole_of(record: Record, plan: AnythingPlan) -> tuple[Moments, Whole]:
+    """Everything that was read, on its graph. Raises ReadingsError where nothing was read on a path, or it cannot be one."""
+    moments = moments_on_path(record, _NAMES)
+    if not moments.readings:
+        raise d.ReadingsError(say("Nothing was read on the path yet: type a line like “{example}”.", example=AnythingMethod.like))
+    places = {one.key[0] for one in moments.readings}
+    alternating = {one.key[0] for one in moments.readings if one.key[1] == "V" and abs(one.value.value) > AC_FROM_V}
+    ratings = ratings_in(record.head.setup.unit.printed)
+    rating = ratings.watts or None if ratings is not None else None
+    if OUTPUT in places and ratings is not None and ratings.gives_mains:
+        alternating.add(OUTPUT)
+    try:
+        graph = graph_of(places, alternating, rating_w=rating, load_behind=_is_behind(moments, plan))
+    except GraphError as error:
+        raise d.ReadingsError(str(error)) from None
+    return moments, Whole(graph, moments.readings, moments.names)
+
+
+def _is_behind(moments: Moments, plan: AnythingPlan) -> bool:
+    """Whether a load hangs on the output; by its volts, where nobody said."""
+    if plan.load_at != _BY_VOLTS:
+        return plan.load_at == _BEHIND
+    volts: dict[str, list[float]] = {}
+    for one in moments.readings:
+        if one.key[1] == "V":
+            volts.setdefault(one.key[0], []).append(one.value.value)
+    if LOAD not in volts or OUTPUT not in volts:
+        return False
+    mean = {place: sum(values) / len(values) for place, values in volts.items()}
+    near = next((mean[place] for place in (BATTERY, "charger", "input") if place in mean), 0.0)
+    return abs(mean[LOAD] - mean[OUTPUT]) < abs(mean[LOAD] - near)
+
+
+def _heaviest(whole: Whole, moments: Moments) -> int:
+    """The moment at which most flows; the span where nothing else was read."""
+
+    def watts(moment: int) -> float:
+        found = [one.value.value for one in whole.known(moment).values() if one.key[1] == "W" and one.value is not None]
+        return max(map(abs, found), default=-1.0)
+
+    return max(moments.single or moments.spans, key=watts)
+
+
+def _name(key: Key) -> str:
+    return say("{place}, {quantity}", place=say(TITLES[key[0]]), quantity=say(QUANTITIES[key[1]]))
+
+
+def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
+    key = f"{one.key[0]}_{one.key[1]}"
+    if one.value is not None:
+        how = say(one.how.value) if one.how is How.METERED else f"{say(one.how.value)}, {whole.from_what(at, one.key)}"
+        return d.Finding.made(key, _name(one.key), one.value, one.key[1], how)
+    if one.how is How.BOUNDED and one.key[1] == "W":
+        return d.Finding.made(
+            key, _name(one.key), _middle(one.between, one.key), "W", say("bounded: {between}", between=whole.between(one))
+        )
+    return None
+
+
+def _middle(between: tuple[float, float], key: Key) -> Value:
+    low, high = between
+    return (low + high) / 2 + within((high - low) / 2, words("what nothing determines"), key[1], when=f"{key[0]}")
+
+
+def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.Finding]:
+    """Efficiency and loss: by two powers that are known, those of what feeds it through leads where its own is not, else between what they lie."""
+    into, out, name = known[stage.into, "W"], known[stage.out, "W"], say(_STAGES[stage.name])
+    joint = graph.joint_of(stage.into)
+    if (
+        into.value is None
+        and joint is not None
+        and len(joint.edges) == 2
+        and joint.inward
+        and known[joint.inward[0], "W"].value is not None
+    ):
+        into, name = known[joint.inward[0], "W"], say("{name} with its leads", name=name)
+    if into.value is not None and out.value is not None and into.value.value > 0 and out.value.value > 0:
+        share, lost = 100 * out.value / into.value, into.value - out.value
+        sum_of = f"{show(out.value.value)} W ÷ {show(into.value.value)} W"
+        return [
+            d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), share, "%", sum_of),
+            d.Finding.made(f"{stage.name}_lost", say("{name}, lost in it", name=name), lost, "W", say("what goes in, less what comes out")),
+        ]
+    if not (out.between[0] > 0 and math.isfinite(into.between[1])):
+        return []
+    between = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0] if into.between[0] > 0 else 1.0, 1.0)
+    text = say("bounded: between {low} and {high} %", low=show(between[0], 2), high=show(between[1], 2))
+    value = sum(between) / 2 + within((between[1] - between[0]) / 2, words("what nothing determines"), "%", when=stage.name)
+    return [d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), value, "%", text)]
+
+
+def _of_leads(graph: Graph, known: Mapping[Key, Known]) -> list[d.Finding]:
+    """What falls between two places that one current goes through, where both have their volts."""
+    found = []
+    for joint in graph.joints:
+        if len(joint.inward) != 1 or len(joint.outward) != 1:
+            continue
+        (first,), (last,) = joint.inward, joint.outward
+        one, other, amps = known[first, "V"].value, known[last, "V"].value, known[first, "A"].value
+        if one is None or other is None:
+            continue
+        drop = one - other
+        found.append(
+            d.Finding.made(
+                f"drop_{last}",
+                say("Leads before the {place}, drop", place=say(TITLES[last]).lower()),
+                drop,
+                "V",
+                say("difference of both volts"),
+            )
+        )
+        if amps is not None and amps.value > 0:
+            watts = drop * amps
+            found.append(
+                d.Finding.made(
+                    f"leads_{last}",
+                    say("Leads before the {place}, burnt", place=say(TITLES[last]).lower()),
+                    watts,
+                    "W",
+                    say("drop × current"),
+                )
+            )
+    return found
+
+
+def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
+    """What counters counted and what follows, as energy and charge."""
+    found = []
+    for moment, hours in zip(moments.spans, moments.hours, strict=True):
+        known = whole.known(moment)
+        for one in known.values():
+            if one.value is not None and one.key[1] in "AW":
+                unit = f"{one.key[1]}h"
+                name = say("{place}, {quantity}", place=say(TITLES[one.key[0]]), quantity=say("energy") if unit == "Wh" else say("charge"))
+                found.append(
+                    d.Finding.made(f"{one.key[0]}_{unit}", name, one.value * hours, unit, f"{say(one.how.value)}, {whole.names[moment]}")
+                )
+        for stage in whole.graph.stages:
+            several = _of_stage(whole.graph, stage, known) if moments.single else []
+            found += [replace(f, key=f"{f.key}_{moment}", name=f"{f.name}, {whole.names[moment]}") for f in several[:1]]
+    return found
+
+
+def _beside(whole: Whole) -> list[d.Finding]:
+    """A row a reading: what it was, what the rest says, whether they agree; the ones that agree least where there are many."""
+    several = sorted(whole.fitted.beside, key=lambda one: -abs(one.z))[:_MOST_ROWS]
+    several.sort(key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), one.reading.key[1]))
+    return [_row(whole, one) for one in several]
+
+
+def _row(whole: Whole, one: AgainstRest) -> d.Finding:
+    key, moment = one.reading.key, one.reading.moment
+    agrees = say("agrees") if abs(one.z) <= whole.fitted.most else say("does not agree")
+    at = whole.names[moment]
+    name = say("{what}, {at}", what=_name(key), at=at) if at else _name(key)
+    text = say("read {read}, the rest says this: {agrees}", read=whole.amount(one.reading.value, key), agrees=agrees)
+    return d.Finding.made(f"rest_{moment + 1}_{key[0]}_{key[1]}", name, whole.rest_of(one), key[1], text)
+
+
+def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:
+    """What is not known, and which reading would make it known: of each place the watts."""
+    said = []
+    for place in whole.graph.edges:
+        one = known[place, "W"]
+        if one.value is not None:
+            continue
+        tell = _together(whole.would_tell(at, one.key))
+        between = whole.between(one)
+        if between:
+            said.append(
+                say("{name} are not determined, {between}: the {tell} would tell.", name=_name(one.key), between=between, tell=tell)
+            )
+        else:
+            said.append(say("{name} are not known: the {tell} would tell.", name=_name(one.key), tell=tell))
+    return said
+
+
+def _together(keys: Iterable[Key]) -> str:
+    """``volts and amperes of the input``."""
+    of: dict[str, list[str]] = {}
+    for place, quantity in sorted(keys, key=lambda key: "VAW".index(key[1])):
+        of.setdefault(place, []).append(say(QUANTITIES[quantity]))
+    parts = (
+        say("{quantity} of the {place}", quantity=say(" and ").join(several), place=say(TITLES[place]).lower())
+        for place, several in of.items()
+    )
+    return say(" and the ").join(parts)
+
+
+def _no_accuracy(whole: Whole) -> list[str]:
+    bare = list(dict.fromkeys(one.key[0] for one in whole.readings if one.value.parts is None))
+    if not bare:
+        return []
+    text = words(
+        "No accuracy was given for the meter at the {place}: what rests on it has no ±; whether it fits is judged by what such meters usually are."
+    )
+    return [say(text, place=", ".join(say(TITLES[place]).lower() for place in bare))]
+
+
+def _sentence(graph: Graph, known: Mapping[Key, Known], findings: Mapping[str, d.Finding], answers: list[str], lacking: list[str]) -> str:
+    parts = []
+    for stage in graph.stages:
+        share, lost = findings.get(f"{stage.name}_efficiency"), findings.get(f"{stage.name}_lost")
+        name = say(_STAGES[stage.name])
+        if share is not None and lost is not None:
+            parts.append(say("{name} {share}, {lost} lost in it", name=name, share=share.with_uncertainty(), lost=lost.with_uncertainty()))
+        elif share is not None:
+            parts.append(say("{name} {between}", name=name, between=share.working.removeprefix(say("bounded: {between}", between=""))))
+    battery = findings.get(f"{BATTERY}_W")
+    if battery is not None and battery.value is not None and known[BATTERY, "W"].value is not None:
+        text = words("the battery gives {w}") if battery.value >= 0 else words("{w} go into the battery")
+        shown = d.Finding.made("", "", abs(battery.known), "W", "")
+        parts.append(say(text, w=shown.with_uncertainty()))
+    if not parts:
+        parts = [
+            say("{name} {value}", name=findings[key].name, value=findings[key].with_uncertainty()) for key in answers[:2] if key in findings
+        ]
+    if not parts and lacking:
+        return lacking[0]
+    text = "; ".join(parts)
+    return f"{text[0].upper()}{text[1:]}." if text else say("Readings of single quantities: nothing follows from them yet.")
+
+
+def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known]) -> PowerPath:
+    """The path as it goes: what feeds, the joint with the battery at it, what converts, what is fed."""
+
+    def flow(place: str) -> Flow:
+        meter = setup.meter(place)
+        one = {q: known.get((place, q)) for q in "VAW"}
+        value = {q: k.value.value if k is not None and k.value is not None else None for q, k in one.items()}
+        metered = any(k is not None and k.how is How.METERED for k in one.values())
+        name = (meter.name if known else clipped(meter)) if metered or not known else ""
+        return Flow(value["W"], value["V"], value["A"], name)
+
+    there = [place for place in PLACES if place in graph.edges]
+    nodes: list[PathNode] = []
+    flows: list[Flow] = []
+    joins: tuple[PathNode, Flow] | None = None
+    unit = PathNode("converter", setup.unit.name, setup.unit.printed)
+    battery = PathNode("battery", say(TITLES[BATTERY]))
+    rest = [place for place in ("input", OUTPUT, LOAD) if place in there]
+    if fed := [place for place in ("charger", "source") if place in there][:1]:
+        into = flow("source") if fed == ["charger"] and "source" in there else None
+        detail = say("{w} W go in", w=show(into.amount)) if into is not None and into.amount is not None else ""
+        nodes.append(PathNode("battery", say(TITLES[fed[0]]), detail))
+        flows.append(flow(fed[0]))
+        joins = (battery, flow(BATTERY)) if BATTERY in there else None
+    elif BATTERY in there:
+        nodes.append(battery)
+        flows.append(flow(BATTERY))
+    if nodes and (rest or joins is not None):
+        nodes.append(PathNode("leads", say("meeting point")))
+    for place in rest:
+        if place == OUTPUT:
+            nodes.append(unit)
+        elif place == "input" and not nodes:
+            nodes.append(PathNode("battery", say("Source")))
+        elif place == LOAD and OUTPUT in rest:
+            nodes.append(PathNode("leads", say("leads")))
+        flows.append(flow(place))
+    nodes.append(PathNode("load", say("Load")) if rest else PathNode("leads", ""))
+    flows = flows[: len(nodes) - 1]
+    return PowerPath(tuple(nodes), tuple(flows), (None,) * len(nodes), (0.0,) * len(nodes), "W", joins)
