@@ -44,7 +44,9 @@ def bounded(graph: Graph, known: Mapping[Key, Interval]) -> Box:
     -----
     Each law is applied by itself, over and over (hull consistency): the truth is never cut off, and one reading more never widens anything.
     """
-    box = Box({key: known.get(key, _to_begin_with(key)) for key in graph.every_key()})
+    box = Box({key: _to_begin_with(key) for key in graph.every_key()})
+    for key, between in known.items():
+        box.meet(key, *between)
     for _ in range(_ROUNDS):
         before = dict(box.of)
         for edge in graph.edges:
@@ -65,7 +67,7 @@ def _to_begin_with(key: Key) -> Interval:
 
 
 def _alike(one: Interval, other: Interval) -> bool:
-    return all(a == b or abs(a - b) <= _LEAST_GAIN * max(abs(a), abs(b)) for a, b in zip(one, other, strict=True))
+    return all(a == b or abs(a - b) <= _LEAST_GAIN * min(abs(a), abs(b)) < math.inf for a, b in zip(one, other, strict=True))
 
 
 def times(one: Interval, other: Interval) -> Interval:

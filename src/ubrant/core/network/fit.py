@@ -10,10 +10,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import chdtrc, ndtri
 
 from ubrant.core.network.graph import Graph, Key
@@ -26,8 +25,6 @@ _ROUNDS = 6
 _RANK, _NOTHING = 1e-9, 1e-6
 FALSE_ALARMS = 0.005
 """Over all readings of a run together, while nothing is wrong; as many again by the sum over all."""
-ONE_SET = 0.95
-"""From this correlation of what is left over on, readings are one set of suspects: nobody can know which of them it is."""
 
 
 @dataclass(frozen=True)
@@ -81,14 +78,12 @@ class Fitted:
     beside : for each reading that the rest says something of, in their order
     follows : by moment and key what was not read and follows, to be made when it is wanted
     chi2, conditions : what is left over, and how many conditions there are
-    sets : readings that cannot be told apart as culprits, by their places in ``beside``
     """
 
-    beside: tuple[AgainstRest, ...]
+    against: tuple[AgainstRest, ...]
     follows: Mapping[tuple[int, Key], Callable[[], Value]]
     chi2: float
     conditions: int
-    sets: tuple[tuple[int, ...], ...]
 
     def worked_out(self, moment: int, key: Key) -> Value | None:
         """What was not read and follows from the rest; None where it does not."""
@@ -98,23 +93,14 @@ class Fitted:
     @property
     def most(self) -> float:
         """How far a reading may be off from the rest before it is asked about, in standard uncertainties."""
-        return -float(ndtri(FALSE_ALARMS / 2 / max(len(self.beside), 1)))
-
-    @property
-    def suspects(self) -> tuple[AgainstRest, ...]:
-        """The readings of which one, nobody can know which, does not fit; empty where all do."""
-        if not self.beside:
-            return ()
-        worst = max(range(len(self.beside)), key=lambda k: abs(self.beside[k].z))
-        if abs(self.beside[worst].z) <= self.most:
-            return ()
-        found = next((group for group in self.sets if worst in group), (worst,))
-        return tuple(self.beside[k] for k in found)
+        return -float(ndtri(FALSE_ALARMS / 2 / max(len(self.against), 1)))
 
     @property
     def fits(self) -> bool:
         """Neither a reading nor all of them together are off by more than chance would have it."""
-        return not self.suspects and (not self.conditions or float(chdtrc(self.conditions, self.chi2)) >= FALSE_ALARMS)
+        if any(abs(one.z) > self.most for one in self.against):
+            return False
+        return not self.conditions or float(chdtrc(self.conditions, self.chi2)) >= FALSE_ALARMS
 
 
 @dataclass(frozen=True)
@@ -144,7 +130,7 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
 
     Parameters
     ----------
-    readings : of all moments, those of one beside each other or not
+    readings : of all moments, in any order
 
     Returns
     -------
@@ -161,7 +147,7 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
     moments: list[_Moment] = []
     for _ in range(_ROUNDS):
         spread = _spread([reading.doubt(float(at)) for reading, at in zip(readings, fitted, strict=True)], shown)
-        moments = [_eliminated(laws, keys, points[m], {readings[k].key: k for k in rows}, shown) for m, rows in by_moment.items()]
+        moments = [_eliminated(graph, laws, keys, points[m], {readings[k].key: k for k in rows}, shown) for m, rows in by_moment.items()]
         before, fitted = fitted, shown + _adjusted(moments, spread, len(readings))[0]
         for (m, rows), moment in zip(by_moment.items(), moments, strict=True):
             for k in rows:
@@ -171,6 +157,22 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
         if np.allclose(before, fitted, rtol=1e-9, atol=1e-12):
             break
     return _told(readings, moments, list(by_moment), spread, shown)
+
+
+@lru_cache(maxsize=4096)
+def determined(graph: Graph, unread: frozenset[Key]) -> frozenset[Key]:
+    """Which of what was not read follows from the rest by the laws, at a point where nothing is nothing: no amperes with any volts are no watts, and say nothing of the volts."""
+    laws, order = exact_laws(graph), sorted(unread)
+    rng = np.random.default_rng(1)
+    at = {key: float(rng.uniform(1, 2)) for key in graph.every_key()}
+    slopes = np.zeros((len(laws), len(order)))
+    for k, law in enumerate(laws):
+        for key, slope in zip(law.keys, law.slopes(at), strict=True):
+            if key in unread:
+                slopes[k, order.index(key)] = slope
+    _, stretch, right = np.linalg.svd(slopes)
+    rank = int(np.sum(stretch > _RANK))
+    return frozenset(key for k, key in enumerate(order) if np.all(np.abs(right[rank:, k]) < _NOTHING))
 
 
 def _start(keys: Sequence[Key], laws: Sequence[Law], read: Mapping[Key, float]) -> dict[Key, float]:
@@ -203,7 +205,9 @@ def _spread(doubts: Sequence[Parts], shown: Array) -> Array:
     return found
 
 
-def _eliminated(laws: Sequence[Law], keys: Sequence[Key], at: Mapping[Key, float], rows: Mapping[Key, int], shown: Array) -> _Moment:
+def _eliminated(
+    graph: Graph, laws: Sequence[Law], keys: Sequence[Key], at: Mapping[Key, float], rows: Mapping[Key, int], shown: Array
+) -> _Moment:
     """The conditions of one moment without what was not read."""
     read = [key for key in keys if key in rows]
     unread = tuple(key for key in keys if key not in rows)
@@ -216,15 +220,17 @@ def _eliminated(laws: Sequence[Law], keys: Sequence[Key], at: Mapping[Key, float
     size = np.maximum(np.abs(slopes).max(axis=1, initial=0.0), _NOTHING)
     slopes, misses = slopes / size[:, None], misses / size
     of_read, of_unread = slopes[:, : len(read)], slopes[:, len(read) :]
-    here = np.array([rows[key] for key in read], dtype=int)
-    misses = misses + of_read @ (shown[here] - np.array([at[key] for key in read]))
+    places = np.array([rows[key] for key in read], dtype=int)
+    misses = misses + of_read @ (shown[places] - np.array([at[key] for key in read]))
     left, stretch, right = np.linalg.svd(of_unread)
     rank = int(np.sum(stretch > _RANK * max(float(stretch.max(initial=0.0)), 1.0)))
     without = left[:, rank:].T
-    follows = np.all(np.abs(right[rank:]) < _NOTHING, axis=0) if len(unread) else np.zeros(0, dtype=bool)
+    by_structure = determined(graph, frozenset(unread))
+    here = np.all(np.abs(right[rank:]) < _NOTHING, axis=0) if len(unread) else np.zeros(0, dtype=bool)
+    follows = here & np.array([key in by_structure for key in unread], dtype=bool)  # no watts over no amperes are any volts
     back = -(right[:rank].T / stretch[:rank]) @ left[:, :rank].T
     at_unread = np.array([at[key] for key in unread]) + back @ misses
-    return _Moment(here, without @ of_read, without @ misses, unread, at_unread, back @ of_read, np.asarray(follows))
+    return _Moment(places, without @ of_read, without @ misses, unread, at_unread, back @ of_read, np.asarray(follows))
 
 
 def _adjusted(moments: Sequence[_Moment], spread: Array, count: int) -> tuple[Array, Array, Array, Array]:
@@ -253,16 +259,16 @@ def _told(readings: Sequence[EdgeReading], moments: Sequence[_Moment], names: Se
     push = gain @ missed
     strength = np.diag(weight)
     covered = spread @ spread.T
-    told = strength * np.diag(covered) > _NOTHING  # what the rest says nothing of has no say in any condition
+    told = np.abs(conditions).max(axis=0, initial=0.0) > _RANK  # what the rest says nothing of has no say in any condition
     moves = -covered @ weight  # of the adjustments, by readings
     made = _Made(tuple(reading.value for reading in readings))
-    beside, kept = [], np.flatnonzero(told)
+    against, kept = [], np.flatnonzero(told)
     for k in kept.tolist():
         of_rest, of_all = -weight[k] / strength[k], moves[k].copy()
         of_rest[k] += 1.0
         of_all[k] += 1.0
         rest = made.of(of_rest, float(shown[k] - push[k] / strength[k]))
-        beside.append(
+        against.append(
             AgainstRest(readings[k], float(push[k] / math.sqrt(strength[k])), rest, made.of(of_all, float(shown[k] + adjusted[k])))
         )
     worked: dict[tuple[int, Key], Callable[[], Value]] = {}
@@ -272,8 +278,7 @@ def _told(readings: Sequence[EdgeReading], moments: Sequence[_Moment], names: Se
             row = moment.to_unread[k] @ moves[moment.rows]
             row[moment.rows] += moment.to_unread[k]
             worked[name, moment.unread[k]] = made.of(row, found[k])
-    alike = weight[np.ix_(kept, kept)] / np.sqrt(np.outer(strength[kept], strength[kept])) if len(kept) else np.zeros((0, 0))
-    return Fitted(tuple(beside), worked, float(missed @ inverse @ missed), len(missed), _sets(np.abs(alike) > ONE_SET))
+    return Fitted(tuple(against), worked, float(missed @ inverse @ missed), len(missed))
 
 
 @dataclass(frozen=True)
@@ -290,13 +295,3 @@ class _Made:
             return value + total_of(Value(0.0, self.values[j].parts) * float(row[j]) for j in near)
 
         return make
-
-
-def _sets(alike: NDArray[np.bool_]) -> tuple[tuple[int, ...], ...]:
-    """Groups of what is alike, each once."""
-    groups: list[tuple[int, ...]] = []
-    for row in alike:
-        group = tuple(np.flatnonzero(row).tolist())
-        if group not in groups:
-            groups.append(group)
-    return tuple(groups)

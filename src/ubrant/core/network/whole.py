@@ -9,11 +9,10 @@ from enum import StrEnum
 from functools import cached_property
 from itertools import combinations
 
-import numpy as np
 from scipy.special import chdtrc, ndtri
 
 from ubrant.core.network.bounds import Box, Interval, bounded
-from ubrant.core.network.fit import FALSE_ALARMS, AgainstRest, EdgeReading, Fitted, fit
+from ubrant.core.network.fit import FALSE_ALARMS, AgainstRest, EdgeReading, Fitted, determined, fit
 from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
 from ubrant.core.network.laws import CurrentLaw, Limit, PowerLaw, exact_laws, limits
 from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
@@ -32,7 +31,9 @@ _SLIPS = ((1000.0, words("a thousandth")), (10.0, words("a tenth")), (0.001, wor
 """What a reading was multiplied with, were it this part of what was there."""
 _RIVALS = 9.0
 """By so much of χ² one explanation has to be better than every other before it is offered. Common practice, no source."""
-_PLAUSIBLE = 0.05
+_ANY_VOLTS = 0.5
+"""Volts that are a quotient by amperes of about nothing are any volts."""
+_PLAUSIBLE, _SAYS_NOTHING = 0.05, 0.02
 HEAVIER, FALLS = 1.3, 0.85
 """From so many times the load on a stage has to lose at least so much of what it lost at the lighter. Common practice, no source."""
 _SURE = 3.0
@@ -127,15 +128,22 @@ class Whole:
         read = self.read.get((moment, key))
         if read is not None:
             return Known(key, How.METERED, read.value, between)
-        if (worked := self.fitted.worked_out(moment, key)) is not None:
-            if doubtful := [one for one in self._suspected if one.moment == moment]:
+        worked = self.fitted.worked_out(moment, key)
+        if worked is not None and not (key[1] == "V" and COVERAGE * (worked.u or 0.0) > _ANY_VOLTS * abs(worked.value)):
+            if doubtful := [one.reading for one in self._suspects if one.reading.moment == moment]:
                 return Known(key, How.BOUNDED, None, self._hull(key, doubtful))
             return Known(key, How.WORKED_OUT, worked, between)
         return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
 
     @cached_property
-    def _suspected(self) -> tuple[EdgeReading, ...]:
-        return tuple(one.reading for one in (self.fitted.suspects or self._worst())) if not self.fitted.fits else ()
+    def _suspects(self) -> tuple[AgainstRest, ...]:
+        """Of the moment that fits least, the readings without which the others go together, as far as they can be told apart; empty where all fit."""
+        if self.fitted.fits or not self.fitted.against:
+            return ()
+        moment = max(self.fitted.against, key=lambda one: abs(one.z)).reading.moment
+        here = [(self._without(one.reading).chi2, one) for one in self.fitted.against if one.reading.moment == moment]
+        best = min(left for left, _ in here)
+        return tuple(one for left, one in here if left < best + _RIVALS)
 
     def _hull(self, key: Key, doubtful: Sequence[EdgeReading]) -> Interval:
         """What contradicts itself is not averaged: what one makes of it and what the other does, and all between."""
@@ -171,7 +179,7 @@ class Whole:
         """What does not go together, the worst first; empty where all fits."""
         found = []
         if not self.fitted.fits:
-            found.append(self._of_suspects(self.fitted.suspects or self._worst()))
+            found.append(self._of_suspects(self._suspects))
         found += self._over_limits()
         return tuple(found) or tuple(self._impossible()) or tuple(self._losses_that_fall())
 
@@ -216,9 +224,6 @@ class Whole:
                 yield Misfit(f"between-{moment + 1}-{place}", f"{text[0].upper()}{text[1:]}", readings)
                 return
 
-    def _worst(self) -> tuple[AgainstRest, ...]:
-        return (max(self.fitted.beside, key=lambda one: abs(one.z)),)
-
     def _of_suspects(self, suspects: Sequence[AgainstRest]) -> Misfit:
         readings = tuple(one.reading for one in suspects)
         moment = readings[0].moment
@@ -252,16 +257,21 @@ class Whole:
         tried: list[tuple[float, int, str]] = []
         for one in suspects:
             what = self.told(one)
+            least = _SAYS_NOTHING * max(
+                (abs(other.value.value) for other in here if other.key[1] == one.key[1] and other is not one), default=0.0
+            )
             for factor, name in _SLIPS:
+                if abs(one.value.value * factor) < least:
+                    continue  # so little would explain anything
                 tried.append(
                     (*self._chi2(here, one, one.value.value * factor), say("is {what} {name} what was there?", what=what, name=say(name)))
                 )
             if one.key == (BATTERY, "A"):
                 tried.append((*self._chi2(here, one, -one.value.value), say("does {what} flow the other way round?", what=what)))
         tried.sort(key=lambda one: one[0])
-        best, conditions, text = tried[0]
+        best, conditions, text = tried[0] if tried else (0.0, 0, "")
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
-        return text if is_good and tried[1][0] - best >= _RIVALS else ""
+        return text if is_good and all(rival - best >= _RIVALS for rival, _, _ in tried[1:2]) else ""
 
     def _chi2(self, here: Sequence[EdgeReading], changed: EdgeReading, to: float) -> tuple[float, int]:
         moved = [replace(one, value=Value(to, one.value.parts)) if one is changed else one for one in here]
@@ -317,25 +327,9 @@ class Whole:
         near = sorted(unread, key=lambda other: (other != key, other[0] != key[0], "AVW".index(other[1]), PLACES.index(other[0])))
         for count in (1, 2):
             for added in combinations(near, count):
-                if key in added:
-                    continue
-                if self._determines(moment, key, added):
+                if key not in added and key in determined(self.graph, frozenset(unread) - set(added)):
                     return added
         return (key,)
-
-    def _determines(self, moment: int, key: Key, added: Sequence[Key]) -> bool:
-        """Whether it follows from laws once these are read as well: by the structure, at a point where nothing is nothing."""
-        unread = [k for k in self.graph.every_key() if (moment, k) not in self.read and k not in added]
-        rng = np.random.default_rng(1)
-        at = {k: float(v) for k, v in zip(self.graph.every_key(), rng.uniform(1, 2, len(self.graph.every_key())), strict=True)}
-        rows = np.zeros((len(exact_laws(self.graph)), len(unread)))
-        for k, law in enumerate(exact_laws(self.graph)):
-            for name, slope in zip(law.keys, law.slopes(at), strict=True):
-                if name in unread:
-                    rows[k, unread.index(name)] = slope
-        _, stretch, right = np.linalg.svd(rows)
-        rank = int(np.sum(stretch > 1e-9))
-        return bool(np.all(np.abs(right[rank:, unread.index(key)]) < 1e-9))
 
     # in words
 

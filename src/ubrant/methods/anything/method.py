@@ -277,7 +277,7 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
 
 def _beside(whole: Whole) -> list[d.Finding]:
     """A row a reading: what it was, what the rest says, whether they agree; the ones that agree least where there are many."""
-    several = sorted(whole.fitted.beside, key=lambda one: -abs(one.z))[:_MOST_ROWS]
+    several = sorted(whole.fitted.against, key=lambda one: -abs(one.z))[:_MOST_ROWS]
     several.sort(key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), one.reading.key[1]))
     return [_row(whole, one) for one in several]
 
