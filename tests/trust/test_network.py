@@ -10,7 +10,8 @@ import pytest
 from tests.core.network.benches import SETUPS, bench, whole
 from tests.trials import CASES, FEW_CASES
 from ubrant.core.network.graph import OUTPUT
-from ubrant.core.network.whole import How, Whole
+from ubrant.core.network.moment import How
+from ubrant.core.network.whole import Whole
 from ubrant.core.uncertainty.contributions import COVERAGE
 
 
@@ -38,7 +39,7 @@ def test_truth_lies_inside_what_follows(share):
             elif one.how is How.BOUNDED:
                 between.append(one.between[0] <= true <= one.between[1])
                 widths.append((one.between[1] - one.between[0]) / max(abs(true), 1e-9))
-        for one in found.fitted.against:
+        for one in found.against:
             scores["fitted"].append((one.fitted.value - made.truth[one.reading.key], one.fitted.u))
             scores["the rest"].append((one.rest.value - made.truth[one.reading.key], one.rest.u))
     for name, pairs in scores.items():
@@ -74,7 +75,7 @@ def test_a_slip_that_the_rest_tells_of_is_seen(share, times):
     while len(seen) < max(round(CASES * share), FEW_CASES):
         made, keys = drawn(rng)
         clean = whole(made, keys)
-        told = [one for one in clean.fitted.against if abs(made.truth[one.reading.key]) > 0.1]
+        told = [one for one in clean.against if abs(made.truth[one.reading.key]) > 0.1]
         if not told:
             continue
         one = told[int(rng.integers(len(told)))]
@@ -85,7 +86,7 @@ def test_a_slip_that_the_rest_tells_of_is_seen(share, times):
         misfits = spoilt.misfits
         seen.append(bool(misfits))
         if misfits:
-            named = [one.key for one in misfits[0].readings]
+            named = misfits[0].readings
             held.append(key in named)
             if len(named) == 1 and key not in named:
                 single.append(named[0])

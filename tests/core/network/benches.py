@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ubrant.core.network.fit import EdgeReading
 from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, SOURCE, Graph, Key, graph_of
-from ubrant.core.network.whole import Whole, reading
+from ubrant.core.network.moment import Read
+from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.accuracy import Accuracy
 
 DIGITS = {"V": 0.005, "A": 0.005, "W": 0.05}
@@ -30,9 +30,9 @@ class Bench:
         step = 2 * DIGITS[key[1]]
         return round((self.truth[key] * times * (1 + gain) + zero) / step) * step
 
-    def read(self, keys: list[Key], moment: int = 0, slips: dict[Key, float] | None = None) -> list[EdgeReading]:
+    def read(self, keys: list[Key], moment: int = 0, slips: dict[Key, float] | None = None) -> list[Read]:
         slips = slips or {}
-        return [reading(moment, key, self.shown(key) * slips.get(key, 1.0), DIGITS[key[1]], self.accuracy[key]) for key in keys]
+        return [Read(moment, key, self.shown(key) * slips.get(key, 1.0), DIGITS[key[1]], self.accuracy[key]) for key in keys]
 
 
 def bench(rng: np.random.Generator, places: set[str], *, mains: bool = False) -> Bench:

@@ -1,7 +1,7 @@
-"""The fit: readings adjusted as little as their doubt allows until every exact law holds.
+"""The fit of one moment: readings adjusted as little as their doubt allows until every exact law holds.
 
 Conditions only (VDI 2048; Narasimhan & Jordache, *Data Reconciliation and Gross Error Detection*, 2000, chapters 3 and 7): what was not read is
-eliminated moment by moment, what is left are conditions between readings. What one reading should be by the rest follows without another
+eliminated, what is left are conditions between readings. What one reading should be by the rest follows without another
 factorisation, and so does how far it is from that. Errors that readings share, such as a meter's gain, are one error in all of them.
 """
 
@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
-from scipy.special import chdtrc, ndtri
+from numpy.typing import NDArray
 
 from ubrant.core.network.graph import Graph, Key
 from ubrant.core.network.laws import Law, exact_laws
@@ -23,8 +23,6 @@ from ubrant.core.uncertainty.value import Parts, Value, total_of
 
 _ROUNDS = 6
 _RANK, _NOTHING = 1e-9, 1e-6
-FALSE_ALARMS = 0.005
-"""Over all readings of a run together, while nothing is wrong; as many again by the sum over all."""
 
 
 @dataclass(frozen=True)
@@ -71,92 +69,66 @@ class AgainstRest:
 
 @dataclass(frozen=True)
 class Fitted:
-    """A run that was fitted.
+    """A moment that was fitted.
 
     Attributes
     ----------
-    beside : for each reading that the rest says something of, in their order
-    follows : by moment and key what was not read and follows, to be made when it is wanted
+    against : for each reading that the rest says something of, in their order
+    follows : by key what was not read and follows, to be made when it is wanted
     chi2, conditions : what is left over, and how many conditions there are
     """
 
     against: tuple[AgainstRest, ...]
-    follows: Mapping[tuple[int, Key], Callable[[], Value]]
+    follows: Mapping[Key, Callable[[], Value]]
     chi2: float
     conditions: int
 
-    def worked_out(self, moment: int, key: Key) -> Value | None:
+    def worked_out(self, key: Key) -> Value | None:
         """What was not read and follows from the rest; None where it does not."""
-        make = self.follows.get((moment, key))
+        make = self.follows.get(key)
         return None if make is None else make()
-
-    @property
-    def most(self) -> float:
-        """How far a reading may be off from the rest before it is asked about, in standard uncertainties."""
-        return -float(ndtri(FALSE_ALARMS / 2 / max(len(self.against), 1)))
-
-    @property
-    def fits(self) -> bool:
-        """Neither a reading nor all of them together are off by more than chance would have it."""
-        if any(abs(one.z) > self.most for one in self.against):
-            return False
-        return not self.conditions or float(chdtrc(self.conditions, self.chi2)) >= FALSE_ALARMS
 
 
 @dataclass(frozen=True)
-class _Moment:
-    """One moment: which readings, and its conditions once what was not read is eliminated.
+class _Eliminated:
+    """The conditions of a moment once what was not read is eliminated.
 
     Attributes
     ----------
-    rows : (n,) their places among all readings
-    of_read : (c, n) of the conditions, by readings
-    missed : (c,) what they miss by
-    to_unread : (u, n) what a change of the readings does to what was not read
+    of_read, missed : (c, n) of the conditions by readings, and (c,) what they miss by
+    to_unread, at_unread : (u, n) what a change of the readings does to what was not read, and (u,) where that is
     follows : (u,) whether that is determined
     """
 
-    rows: Array
     of_read: Array
     missed: Array
-    unread: tuple[Key, ...]
-    at_unread: Array
     to_unread: Array
-    follows: Array
+    at_unread: Array
+    follows: NDArray[np.bool_]
 
 
 def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
-    """Fit a run.
-
-    Parameters
-    ----------
-    readings : of all moments, in any order
+    """Fit the readings of one moment, each of another key.
 
     Returns
     -------
     Values with signed sensitivities to the sources of the readings' errors.
     """
-    laws = exact_laws(graph)
-    keys = graph.every_key()
+    laws, every = exact_laws(graph), graph.every_key()
+    read = tuple(reading.key for reading in readings)
+    unread = tuple(key for key in every if key not in read)
     shown = np.array([reading.value.value for reading in readings])
-    by_moment: dict[int, list[int]] = {}
-    for k, reading in enumerate(readings):
-        by_moment.setdefault(reading.moment, []).append(k)
-    points = {m: _start(keys, laws, {readings[k].key: float(shown[k]) for k in rows}) for m, rows in by_moment.items()}
-    fitted = shown.copy()
-    moments: list[_Moment] = []
+    at, fitted = _start(every, laws, dict(zip(read, shown.tolist(), strict=True))), shown
     for _ in range(_ROUNDS):
-        spread = _spread([reading.doubt(float(at)) for reading, at in zip(readings, fitted, strict=True)], shown)
-        moments = [_eliminated(graph, laws, keys, points[m], {readings[k].key: k for k in rows}, shown) for m, rows in by_moment.items()]
-        before, fitted = fitted, shown + _adjusted(moments, spread, len(readings))[0]
-        for (m, rows), moment in zip(by_moment.items(), moments, strict=True):
-            for k in rows:
-                points[m][readings[k].key] = float(fitted[k])
-            for key, value in zip(moment.unread, _unread(moment, fitted - shown), strict=True):
-                points[m][key] = value
+        spread = _spread([reading.doubt(float(value)) for reading, value in zip(readings, fitted, strict=True)], shown)
+        left = _eliminated(graph, laws, read, unread, at, shown)
+        inverse = _inverse(left, spread)
+        before, fitted = fitted, shown - spread @ (spread.T @ (left.of_read.T @ (inverse @ left.missed)))
+        at = dict(zip(read, fitted.tolist(), strict=True)) | dict(zip(unread, _unread(left, fitted - shown), strict=True))
         if np.allclose(before, fitted, rtol=1e-9, atol=1e-12):
             break
-    return _told(readings, moments, list(by_moment), spread, shown)
+    left = _eliminated(graph, laws, read, unread, at, shown)
+    return _told(readings, unread, left, spread, shown)
 
 
 @lru_cache(maxsize=4096)
@@ -184,10 +156,9 @@ def _start(keys: Sequence[Key], laws: Sequence[Law], read: Mapping[Key, float]) 
             if len(lacking) != 1:
                 continue
             (key,) = lacking
-            trial = {**at, key: 0.0}
             slope = law.slopes({**at, key: 1.0})[law.keys.index(key)]
             if abs(slope) > _NOTHING:
-                at[key] = -law.residual(trial) / slope
+                at[key] = -law.residual({**at, key: 0.0}) / slope
     return {key: at.get(key, 1.0) for key in keys}
 
 
@@ -206,11 +177,9 @@ def _spread(doubts: Sequence[Parts], shown: Array) -> Array:
 
 
 def _eliminated(
-    graph: Graph, laws: Sequence[Law], keys: Sequence[Key], at: Mapping[Key, float], rows: Mapping[Key, int], shown: Array
-) -> _Moment:
-    """The conditions of one moment without what was not read."""
-    read = [key for key in keys if key in rows]
-    unread = tuple(key for key in keys if key not in rows)
+    graph: Graph, laws: Sequence[Law], read: Sequence[Key], unread: Sequence[Key], at: Mapping[Key, float], shown: Array
+) -> _Eliminated:
+    """The conditions between readings, by the laws linearised at a point."""
     place = {key: k for k, key in enumerate((*read, *unread))}
     slopes, misses = np.zeros((len(laws), len(place))), np.zeros(len(laws))
     for k, law in enumerate(laws):
@@ -220,65 +189,48 @@ def _eliminated(
     size = np.maximum(np.abs(slopes).max(axis=1, initial=0.0), _NOTHING)
     slopes, misses = slopes / size[:, None], misses / size
     of_read, of_unread = slopes[:, : len(read)], slopes[:, len(read) :]
-    places = np.array([rows[key] for key in read], dtype=int)
-    misses = misses + of_read @ (shown[places] - np.array([at[key] for key in read]))
+    misses = misses + of_read @ (shown - np.array([at[key] for key in read]))
     left, stretch, right = np.linalg.svd(of_unread)
     rank = int(np.sum(stretch > _RANK * max(float(stretch.max(initial=0.0)), 1.0)))
-    without = left[:, rank:].T
     by_structure = determined(graph, frozenset(unread))
-    here = np.all(np.abs(right[rank:]) < _NOTHING, axis=0) if len(unread) else np.zeros(0, dtype=bool)
+    here = np.all(np.abs(right[rank:]) < _NOTHING, axis=0) if unread else np.zeros(0, dtype=bool)
     follows = here & np.array([key in by_structure for key in unread], dtype=bool)  # no watts over no amperes are any volts
     back = -(right[:rank].T / stretch[:rank]) @ left[:, :rank].T
-    at_unread = np.array([at[key] for key in unread]) + back @ misses
-    return _Moment(places, without @ of_read, without @ misses, unread, at_unread, back @ of_read, np.asarray(follows))
-
-
-def _adjusted(moments: Sequence[_Moment], spread: Array, count: int) -> tuple[Array, Array, Array, Array]:
-    """(n,) adjustments; (c, n) conditions, (c,) what they miss by, and the inverse of its covariance."""
-    conditions = np.zeros((sum(len(m.missed) for m in moments), count))
-    missed, at = np.zeros(len(conditions)), 0
-    for moment in moments:
-        part = slice(at, at + len(moment.missed))
-        conditions[part, moment.rows], missed[part] = moment.of_read, moment.missed
-        at += len(moment.missed)
+    conditions, missed = left[:, rank:].T @ of_read, left[:, rank:].T @ misses
     spoken = np.abs(conditions).max(axis=1, initial=0.0) > _RANK  # a condition between no readings is none
-    conditions, missed = conditions[spoken], missed[spoken]
-    through = conditions @ spread
-    inverse = np.linalg.pinv(through @ through.T, hermitian=True)
-    return -spread @ (through.T @ (inverse @ missed)), conditions, missed, inverse
+    at_unread = np.array([at[key] for key in unread]) + back @ misses
+    return _Eliminated(conditions[spoken], missed[spoken], back @ of_read, at_unread, np.asarray(follows))
 
 
-def _unread(moment: _Moment, moved: Array) -> list[float]:
-    return [float(v) for v in moment.at_unread + moment.to_unread @ moved[moment.rows]]
+def _inverse(left: _Eliminated, spread: Array) -> Array:
+    """(c, c) of the covariance of what the conditions miss by."""
+    through = left.of_read @ spread
+    return np.asarray(np.linalg.pinv(through @ through.T, hermitian=True))
 
 
-def _told(readings: Sequence[EdgeReading], moments: Sequence[_Moment], names: Sequence[int], spread: Array, shown: Array) -> Fitted:
-    adjusted, conditions, missed, inverse = _adjusted(moments, spread, len(readings))
-    gain = conditions.T @ inverse  # (n, c)
-    weight = gain @ conditions
-    push = gain @ missed
-    strength = np.diag(weight)
-    covered = spread @ spread.T
-    told = np.abs(conditions).max(axis=0, initial=0.0) > _RANK  # what the rest says nothing of has no say in any condition
-    moves = -covered @ weight  # of the adjustments, by readings
+def _unread(left: _Eliminated, moved: Array) -> list[float]:
+    return [float(v) for v in left.at_unread + left.to_unread @ moved]
+
+
+def _told(readings: Sequence[EdgeReading], unread: Sequence[Key], left: _Eliminated, spread: Array, shown: Array) -> Fitted:
+    inverse = _inverse(left, spread)
+    gain = left.of_read.T @ inverse  # (n, c)
+    weight, push = gain @ left.of_read, gain @ left.missed
+    strength, covered = np.diag(weight), spread @ spread.T
+    moves, adjusted = -covered @ weight, -covered @ push  # what each reading does to the adjustments, and these
     made = _Made(tuple(reading.value for reading in readings))
-    against, kept = [], np.flatnonzero(told)
-    for k in kept.tolist():
+    against = []
+    for k in np.flatnonzero(np.abs(left.of_read).max(axis=0, initial=0.0) > _RANK).tolist():  # of others the rest says nothing
         of_rest, of_all = -weight[k] / strength[k], moves[k].copy()
         of_rest[k] += 1.0
         of_all[k] += 1.0
         rest = made.of(of_rest, float(shown[k] - push[k] / strength[k]))
-        against.append(
-            AgainstRest(readings[k], float(push[k] / math.sqrt(strength[k])), rest, made.of(of_all, float(shown[k] + adjusted[k])))
-        )
-    worked: dict[tuple[int, Key], Callable[[], Value]] = {}
-    for name, moment in zip(names, moments, strict=True):
-        found = _unread(moment, adjusted)
-        for k in np.flatnonzero(moment.follows).tolist():
-            row = moment.to_unread[k] @ moves[moment.rows]
-            row[moment.rows] += moment.to_unread[k]
-            worked[name, moment.unread[k]] = made.of(row, found[k])
-    return Fitted(tuple(against), worked, float(missed @ inverse @ missed), len(missed))
+        fitted = made.of(of_all, float(shown[k] + adjusted[k]))
+        against.append(AgainstRest(readings[k], float(push[k] / math.sqrt(strength[k])), rest, fitted))
+    found = _unread(left, adjusted)
+    whole = left.to_unread + left.to_unread @ moves
+    follows = {unread[k]: made.of(whole[k], found[k]) for k in np.flatnonzero(left.follows).tolist()}
+    return Fitted(tuple(against), follows, float(left.missed @ inverse @ left.missed), len(left.missed))
 
 
 @dataclass(frozen=True)

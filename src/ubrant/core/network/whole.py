@@ -1,67 +1,35 @@
-"""A run held against itself: what is metered, worked out, bounded or not known at each moment, what does not fit, and what would tell."""
+"""A run held against itself, moment by moment and from one to another: what does not fit, in a sentence with its question, and what would tell."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from enum import StrEnum
+from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
 
 from scipy.special import chdtrc, ndtri
 
-from ubrant.core.network.bounds import Box, Interval, bounded
-from ubrant.core.network.fit import FALSE_ALARMS, AgainstRest, EdgeReading, Fitted, determined, fit
+from ubrant.core.network.fit import AgainstRest, determined
 from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
-from ubrant.core.network.laws import CurrentLaw, Limit, PowerLaw, exact_laws, limits
-from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
+from ubrant.core.network.laws import Limit, exact_laws, limits
+from ubrant.core.network.moment import RIVALS, Known, Moment, Read, moments_of_reads
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.uncertainty.contributions import COVERAGE
-from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
-from ubrant.core.uncertainty.value import Parts, Value, as_read, digit, within
+from ubrant.core.uncertainty.value import Value
 from ubrant.core.wording import say, words
 
-USUAL = {"V": (0.01, 0.02), "A": (0.02, 0.05), "W": (0.02, 1.0)}
-"""A usual limit of a meter of nobody's accuracy (gain, zero), for the question whether it fits only; its answers have no ±. Common practice, no source."""
-STANDS_STILL = 0.005
-"""A load, a charger and a battery at rest stay so near to where they were while a person walks from one meter to the next. Common practice, no source."""
+FALSE_ALARMS = 0.005
+"""Over all readings of a run together, while nothing is wrong; as many again by the sum over each moment."""
 QUANTITIES = {"V": words("volts"), "A": words("amperes"), "W": words("watts")}
 _SLIPS = ((1000.0, words("a thousandth")), (10.0, words("a tenth")), (0.001, words("a thousand times")), (0.1, words("ten times")))
 """What a reading was multiplied with, were it this part of what was there."""
-_RIVALS = 9.0
-"""By so much of χ² one explanation has to be better than every other before it is offered. Common practice, no source."""
-_ANY_VOLTS = 0.5
-"""Volts that are a quotient by amperes of about nothing are any volts."""
 _PLAUSIBLE, _SAYS_NOTHING = 0.05, 0.02
 HEAVIER, FALLS = 1.3, 0.85
 """From so many times the load on a stage has to lose at least so much of what it lost at the lighter. Common practice, no source."""
 _SURE = 3.0
-
-
-class How(StrEnum):
-    """How something is known."""
-
-    METERED = "metered"
-    WORKED_OUT = "worked out"
-    BOUNDED = "bounded"
-    NOT_KNOWN = "not known"
-
-
-@dataclass(frozen=True)
-class Known:
-    """One quantity at one moment.
-
-    Attributes
-    ----------
-    value : None where it is not determined
-    between : the least and the greatest value that it can have; without end where nothing bounds it
-    """
-
-    key: Key
-    how: How
-    value: Value | None
-    between: Interval
+_NO_ACCURACY = 0.05
+"""So much of its size is let go where nobody said how good a meter is. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -70,37 +38,13 @@ class Misfit:
 
     key: str
     sentence: str
-    readings: tuple[EdgeReading, ...]
+    readings: tuple[Key, ...]
     slip: str = ""
-
-
-def reading(moment: int, key: Key, shown: float, half: float, accuracy: Accuracy | None) -> EdgeReading:
-    """One as it was read.
-
-    Parameters
-    ----------
-    shown, half : and how wide it is to both sides, by its digits
-    accuracy : of its meter at that place; None where nobody said
-    """
-    edge, quantity = key
-    when = f"{edge} {quantity} {moment + 1}"
-    value = as_read(shown, accuracy, edge) + digit(half, quantity, when=when)
-    gain, zero = USUAL[quantity]
-    by = accuracy if accuracy is not None else Accuracy(gain, zero, quantity)
-    still = ErrorSource(ErrorKind.NOISE, words("it stood still meanwhile"), when=when)
-    rounded = ErrorSource(ErrorKind.DIGIT, words("last digit"), quantity, when=when)
-
-    def doubt(at: float) -> Parts:
-        near = max(abs(at), abs(shown) if abs(shown) < abs(at) else 0.0)
-        own = (LINEARITY * by.gain + STANDS_STILL) * near / math.sqrt(3)
-        return {**(as_read(near, by, edge).parts or {}), rounded: half / math.sqrt(3), still: own}
-
-    return EdgeReading(moment, key, value, doubt)
 
 
 @dataclass(frozen=True, eq=False)
 class Whole:
-    """Readings on a graph, moment by moment.
+    """Readings on a graph.
 
     Attributes
     ----------
@@ -108,91 +52,53 @@ class Whole:
     """
 
     graph: Graph
-    readings: tuple[EdgeReading, ...]
+    reads: tuple[Read, ...]
     names: tuple[str, ...]
 
     @cached_property
-    def fitted(self) -> Fitted:
-        return fit(self.graph, self.readings)
+    def moments(self) -> dict[int, Moment]:
+        return moments_of_reads(self.graph, self.reads)
 
     @cached_property
-    def read(self) -> dict[tuple[int, Key], EdgeReading]:
-        return {(one.moment, one.key): one for one in self.readings}
+    def against(self) -> tuple[AgainstRest, ...]:
+        """Each reading that the rest of its moment says something of."""
+        return tuple(one for moment in self.moments.values() for one in moment.fitted.against)
+
+    @cached_property
+    def most(self) -> float:
+        """How far a reading may be off from the rest before it is asked about, in standard uncertainties."""
+        return -float(ndtri(FALSE_ALARMS / 2 / max(len(self.against), 1)))
 
     def known(self, moment: int) -> dict[Key, Known]:
         """All quantities at one moment."""
-        box = self._box(moment)
-        return {key: self._known(moment, key, box[key]) for key in self.graph.every_key()}
-
-    def _known(self, moment: int, key: Key, between: Interval) -> Known:
-        read = self.read.get((moment, key))
-        if read is not None:
-            return Known(key, How.METERED, read.value, between)
-        worked = self.fitted.worked_out(moment, key)
-        if worked is not None and not (key[1] == "V" and COVERAGE * (worked.u or 0.0) > _ANY_VOLTS * abs(worked.value)):
-            if doubtful := [one.reading for one in self._suspects if one.reading.moment == moment]:
-                return Known(key, How.BOUNDED, None, self._hull(key, doubtful))
-            return Known(key, How.WORKED_OUT, worked, between)
-        return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
-
-    @cached_property
-    def _suspects(self) -> tuple[AgainstRest, ...]:
-        """Of the moment that fits least, the readings without which the others go together, as far as they can be told apart; empty where all fit."""
-        if self.fitted.fits or not self.fitted.against:
-            return ()
-        moment = max(self.fitted.against, key=lambda one: abs(one.z)).reading.moment
-        here = [(self._without(one.reading).chi2, one) for one in self.fitted.against if one.reading.moment == moment]
-        best = min(left for left, _ in here)
-        return tuple(one for left, one in here if left < best + _RIVALS)
-
-    def _hull(self, key: Key, doubtful: Sequence[EdgeReading]) -> Interval:
-        """What contradicts itself is not averaged: what one makes of it and what the other does, and all between."""
-        ends: list[float] = []
-        for one in doubtful:
-            found = self._without(one)
-            value = found.worked_out(one.moment, key)
-            if value is not None:
-                ends += [value.value - COVERAGE * (value.u or 0.0), value.value + COVERAGE * (value.u or 0.0)]
-        return (min(ends), max(ends)) if ends else (-math.inf, math.inf)
-
-    def _without(self, left_out: EdgeReading) -> Fitted:
-        """One moment without one of its readings."""
-        return fit(self.graph, [one for one in self.readings if one.moment == left_out.moment and one is not left_out])
+        return self.moments[moment].known(self.most)
 
     def rest_of(self, one: AgainstRest) -> Value:
-        """What the rest says of a reading; of one that is far off without it, as no straight line leads so far."""
-        if abs(one.z) <= self.fitted.most:
-            return one.rest
-        return self._without(one.reading).worked_out(one.reading.moment, one.reading.key) or one.rest
-
-    def _box(self, moment: int) -> Box:
-        known: dict[Key, Interval] = {}
-        for one in self.readings:
-            if one.moment == moment:
-                parts = one.value.parts if one.value.parts is not None else one.doubt(one.value.value)
-                half = math.sqrt(3) * sum(abs(part) for part in parts.values()) + STANDS_STILL * abs(one.value.value)
-                known[one.key] = one.value.value - half, one.value.value + half
-        return bounded(self.graph, known)
+        """What the rest says of a reading."""
+        return self.moments[one.reading.moment].rest_of(one, self.most)
 
     @cached_property
     def misfits(self) -> tuple[Misfit, ...]:
         """What does not go together, the worst first; empty where all fits."""
-        found = []
-        if not self.fitted.fits:
-            found.append(self._of_suspects(self._suspects))
-        found += self._over_limits()
-        return tuple(found) or tuple(self._impossible()) or tuple(self._losses_that_fall())
+        found = sorted(self._of_moments(), key=lambda pair: -pair[0])
+        sure = *(misfit for _, misfit in found), *self._over_limits()
+        return sure or tuple(self._impossible()) or tuple(self._losses_that_fall())
+
+    def _of_moments(self) -> Iterator[tuple[float, Misfit]]:
+        for number, moment in self.moments.items():
+            if moment.is_off(self.most) or moment.chance() < FALSE_ALARMS / len(self.moments):
+                yield max(abs(one.z) for one in moment.fitted.against), self._of_suspects(number, moment)
 
     def _losses_that_fall(self) -> Iterator[Misfit]:
         """A stage that loses less at a clearly heavier load, by more than its readings may be off, once each."""
         for stage in self.graph.stages:
             seen = []
-            for moment in sorted({one.moment for one in self.readings}):
-                into, out = (self._product(moment, ((edge, "W"),)) for edge in (stage.into, stage.out))
+            for number, moment in self.moments.items():
+                into, out = (moment.product(((edge, "W"),)) for edge in (stage.into, stage.out))
                 if into is not None and out is not None and into.parts is not None and out.parts is not None:
-                    seen.append((out.value, into - out, moment))
+                    seen.append((out.value, into - out, number))
             seen.sort(key=lambda one: one[0])
-            for (light_w, light, before), (heavy_w, heavy, moment) in combinations(seen, 2):
+            for (light_w, light, before), (heavy_w, heavy, after) in combinations(seen, 2):
                 fell = light - heavy
                 if heavy_w < HEAVIER * light_w or fell.value < _SURE * (fell.u or math.inf) or heavy.value > FALLS * light.value:
                     continue
@@ -203,108 +109,82 @@ class Whole:
                     light=self.amount(light, (stage.into, "W")),
                     light_w=show(light_w, 3),
                 )
-                here = tuple(one for one in self.readings if one.moment in {before, moment} and one.key[0] in {stage.into, stage.out})
-                yield Misfit(f"loss-{stage.name}-{moment + 1}", text, here)
+                here = tuple(key for number in (before, after) for key in self.moments[number].read if key[0] in {stage.into, stage.out})
+                yield Misfit(f"loss-{stage.name}-{after + 1}", text, here)
                 break
 
     def _impossible(self) -> Iterator[Misfit]:
         """A moment at which something would have to be over and under one figure at once, at all limits of error."""
-        for moment in sorted({one.moment for one in self.readings}):
-            if (broken := self._box(moment).broken) is not None:
+        for number, moment in self.moments.items():
+            if (broken := moment.box.broken) is not None:
                 (place, quantity), low, high = broken
                 text = say(
                     "{at}{name} would have to be at least {low} {unit} by one reading and at most {high} {unit} by another; was one of them read at another moment, or a unit or a place mixed up?",
-                    at=_at(self.names[moment]),
+                    at=_at(self.names[number]),
                     name=self.name((place, quantity)),
                     low=show(low, 3),
                     high=show(high, 3),
                     unit=quantity,
                 )
-                readings = tuple(one for one in self.readings if one.moment == moment)
-                yield Misfit(f"between-{moment + 1}-{place}", f"{text[0].upper()}{text[1:]}", readings)
+                yield Misfit(f"between-{number + 1}-{place}", f"{text[0].upper()}{text[1:]}", tuple(moment.read))
                 return
 
-    def _of_suspects(self, suspects: Sequence[AgainstRest]) -> Misfit:
-        readings = tuple(one.reading for one in suspects)
-        moment = readings[0].moment
-        slip = self._slip(readings)
-        at = self.names[moment]
-        if len(suspects) == 1:
-            (one,) = suspects
-            rest = self.amount(self.rest_of(one), one.reading.key)
-            text = say("{at}{read}, and the rest says {rest}", at=_at(at), read=self.told(one.reading), rest=rest)
+    def _of_suspects(self, number: int, moment: Moment) -> Misfit:
+        keys = tuple(one.reading.key for one in moment.suspects)
+        slip, at = self._slip(moment, keys), _at(self.names[number])
+        told = [self.told(moment.read[key]) for key in keys]
+        if len(keys) == 1:
+            rest = self.amount(moment.rest_of(moment.suspects[0], self.most), keys[0])
+            asked = slip or say("was it read, or written, wrong?")
+            text = say("{at}{read}, and the rest says {rest}: {asked}", at=at, read=told[0], rest=rest, asked=asked)
         else:
-            several = say(" and ").join(filter(None, (", ".join(map(self.told, readings[:-1])), self.told(readings[-1]))))
-            text = say("{at}{several} do not go together: {why}", at=_at(at), several=several, why=self._why(readings))
-        asked = slip or (
-            say("was it read, or written, wrong?")
-            if len(suspects) == 1
-            else say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
-        )
-        text = f"{text}: {asked}" if len(suspects) == 1 else f"{text}; {asked}"
-        return Misfit(f"fits-{moment + 1}-{'-'.join(readings[0].key)}", f"{text[0].upper()}{text[1:]}", readings, slip)
+            several = say("{several} and {last}", several=", ".join(told[:-1]), last=told[-1])
+            asked = slip or say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
+            text = say("{at}{several} do not go together: {why}; {asked}", at=at, several=several, why=self._why(keys), asked=asked)
+        return Misfit(f"fits-{number + 1}-{'-'.join(keys[0])}", f"{text[0].upper()}{text[1:]}", keys, slip)
 
-    def _why(self, readings: Sequence[EdgeReading]) -> str:
+    def _why(self, keys: Sequence[Key]) -> str:
         """The law that joins them."""
-        keys = {one.key for one in readings}
-        laws = exact_laws(self.graph)
-        best = max(laws, key=lambda law: (len(keys & set(law.keys)), -len(law.keys)))
+        best = max(exact_laws(self.graph), key=lambda law: (len(set(keys) & set(law.keys)), -len(law.keys)))
         return say(best.reason)
 
-    def _slip(self, suspects: Sequence[EdgeReading]) -> str:
+    def _slip(self, moment: Moment, keys: Sequence[Key]) -> str:
         """The one slip that would explain it, as a question; empty where none does, or where several would."""
-        here = [one for one in self.readings if one.moment == suspects[0].moment]
         tried: list[tuple[float, int, str]] = []
-        for one in suspects:
-            what = self.told(one)
-            least = _SAYS_NOTHING * max(
-                (abs(other.value.value) for other in here if other.key[1] == one.key[1] and other is not one), default=0.0
-            )
+        for key in keys:
+            what, shown = self.told(moment.read[key]), moment.read[key].shown
+            others = (abs(one.shown) for one in moment.reads if one.key[1] == key[1] and one.key != key)
+            least = _SAYS_NOTHING * max(others, default=0.0)
             for factor, name in _SLIPS:
-                if abs(one.value.value * factor) < least:
-                    continue  # so little would explain anything
-                tried.append(
-                    (*self._chi2(here, one, one.value.value * factor), say("is {what} {name} what was there?", what=what, name=say(name)))
-                )
-            if one.key == (BATTERY, "A"):
-                tried.append((*self._chi2(here, one, -one.value.value), say("does {what} flow the other way round?", what=what)))
+                if abs(shown * factor) >= least:  # so little would explain anything
+                    text = say("is {what} {name} what was there?", what=what, name=say(name))
+                    tried.append((*moment.chi2_if(key, factor), text))
+            if key == (BATTERY, "A"):
+                tried.append((*moment.chi2_if(key, -1.0), say("does {what} flow the other way round?", what=what)))
         tried.sort(key=lambda one: one[0])
         best, conditions, text = tried[0] if tried else (0.0, 0, "")
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
-        return text if is_good and all(rival - best >= _RIVALS for rival, _, _ in tried[1:2]) else ""
-
-    def _chi2(self, here: Sequence[EdgeReading], changed: EdgeReading, to: float) -> tuple[float, int]:
-        moved = [replace(one, value=Value(to, one.value.parts)) if one is changed else one for one in here]
-        found = fit(self.graph, moved)
-        return found.chi2, found.conditions
+        return text if is_good and all(rival - best >= RIVALS for rival, _, _ in tried[1:2]) else ""
 
     def _over_limits(self) -> Iterable[Misfit]:
         """Each limit that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""
-        moments = sorted({one.moment for one in self.readings})
+        surely = -float(ndtri(FALSE_ALARMS / max(len(self.moments), 1)))
         for limit in limits(self.graph):
             worst: tuple[float, int, Value, Value] | None = None
-            for moment in moments:
-                sides = [self._product(moment, keys) for keys in (limit.smaller, limit.larger)]
-                if sides[0] is None or sides[1] is None:
+            for number, moment in self.moments.items():
+                smaller, larger = moment.product(limit.smaller), moment.product(limit.larger)
+                if smaller is None or larger is None or smaller.value <= larger.value:
                     continue
-                over = sides[0] - sides[1]
-                z = over.value / (over.u or math.inf) if over.parts is not None else over.value / max(0.05 * abs(sides[1].value), 1e-9)
-                if worst is None or z > worst[0]:
-                    worst = z, moment, sides[0], sides[1]
-            if worst is not None and worst[0] > -float(ndtri(FALSE_ALARMS / max(len(moments), 1))) and worst[2].value > worst[3].value:
+                over = smaller - larger
+                z = (
+                    over.value / (over.u or math.inf)
+                    if over.parts is not None
+                    else over.value / max(_NO_ACCURACY * abs(larger.value), 1e-9)
+                )
+                if z > surely and (worst is None or z > worst[0]):
+                    worst = z, number, smaller, larger
+            if worst is not None:
                 yield self._broken(limit, *worst[1:])
-
-    def _product(self, moment: int, keys: Sequence[Key]) -> Value | None:
-        found = Value(1.0)
-        for key in keys:
-            one = self.read.get((moment, key))
-            value = one.value if one is not None else self.fitted.worked_out(moment, key)
-            if value is None:
-                return None
-            if one is not None and value.parts is not None:
-                value += within(STANDS_STILL * value.value, words("it stood still meanwhile"), when=f"{key} {moment}")
-            found = found * value
-        return found
 
     def _broken(self, limit: Limit, moment: int, smaller: Value, larger: Value) -> Misfit:
         text = say(
@@ -316,14 +196,14 @@ class Whole:
             out=say(TITLES[limit.smaller[0][0]]).lower(),
             into=say(TITLES[limit.larger[0][0]]).lower(),
         )
-        readings = tuple(one for key in limit.keys if (one := self.read.get((moment, key))) is not None)
+        readings = tuple(key for key in limit.keys if key in self.moments[moment].read)
         return Misfit(f"limit-{limit.smaller[0][0]}", f"{text[0].upper()}{text[1:]}", readings)
 
     # what would tell
 
     def would_tell(self, moment: int, key: Key) -> tuple[Key, ...]:
         """The one reading, else the two, not read at that moment, that would determine it; empty where none would."""
-        unread = [other for other in self.graph.every_key() if (moment, other) not in self.read]
+        unread = [other for other in self.graph.every_key() if other not in self.moments[moment].read]
         near = sorted(unread, key=lambda other: (other != key, other[0] != key[0], "AVW".index(other[1]), PLACES.index(other[0])))
         for count in (1, 2):
             for added in combinations(near, count):
@@ -337,9 +217,9 @@ class Whole:
         """``input watts``."""
         return f"{say(TITLES[key[0]]).lower()} {say(QUANTITIES[key[1]])}"
 
-    def told(self, one: EdgeReading) -> str:
+    def told(self, one: Read) -> str:
         """``battery −1.0 A``."""
-        return f"{say(TITLES[one.key[0]]).lower()} {plain(one.value.value, 5)} {one.key[1]}"
+        return f"{say(TITLES[one.key[0]]).lower()} {plain(one.shown, 5)} {one.key[1]}"
 
     def amount(self, value: Value, key: Key) -> str:
         """``8.20 ± 0.05 A``; without a ± where one of its meters has none."""
@@ -361,7 +241,11 @@ class Whole:
         """By which law it was worked out, with its readings: ``12.5 V × 8.0 A``."""
         edge, quantity = key
         joint = self.graph.joint_of(edge)
-        if quantity == "A" and joint is not None and all((moment, (other, "A")) in self.read for other in joint.edges if other != edge):
+        if (
+            quantity == "A"
+            and joint is not None
+            and all((other, "A") in self.moments[moment].read for other in joint.edges if other != edge)
+        ):
             return say("by the other currents at the joint")
         return (
             say("volts times amperes")
@@ -374,6 +258,3 @@ class Whole:
 
 def _at(name: str) -> str:
     return f"{name}: " if name else ""
-
-
-__all__ = ["CurrentLaw", "How", "Known", "Misfit", "PowerLaw", "Whole", "reading"]

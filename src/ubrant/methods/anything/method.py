@@ -12,7 +12,8 @@ from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.network.fit import AgainstRest
 from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
-from ubrant.core.network.whole import QUANTITIES, How, Known, Whole
+from ubrant.core.network.moment import How, Known
+from ubrant.core.network.whole import QUANTITIES, Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
@@ -30,7 +31,7 @@ from ubrant.methods.ratings import most_at_output, ratings_in
 _BY_VOLTS, _BESIDE, _BEHIND = "volts", "battery", "output"
 _NAMES = {"ac": OUTPUT, "dc": OUTPUT, "bank": BATTERY, "station": BATTERY, "device": LOAD, "": BATTERY}
 _STAGES = {"charger": words("Charger"), "converter": words("Converter")}
-_MOST_ROWS, _MOST_ANSWERS, _MOST_DOUBTS, _MOST_LACKING = 24, 4, 3, 3
+_MOST_ROWS, _MOST_ANSWERS, _MOST_LACKING = 24, 4, 3
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ class AnythingMethod(d.TypedMethod):
         """What does not go together has to be looked at before anything is said of it."""
         yield from super().doubts(account, record)
         plan = self.prepared(record.head).plan or self.unplanned
-        for misfit in self._whole(record, plan)[1].misfits[:_MOST_DOUBTS]:
+        for misfit in self._whole(record, plan)[1].misfits:
             yield Doubt(misfit.key, misfit.sentence)
 
     def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: AnythingPlan | None) -> PowerPath:
@@ -138,7 +139,7 @@ def _whole_of(record: Record, plan: AnythingPlan) -> tuple[Moments, Whole]:
     if not moments.readings:
         raise d.ReadingsError(say("Nothing was read on the path yet: type a line like “{example}”.", example=AnythingMethod.like))
     places = {one.key[0] for one in moments.readings}
-    alternating = {one.key[0] for one in moments.readings if one.key[1] == "V" and abs(one.value.value) > AC_FROM_V}
+    alternating = {one.key[0] for one in moments.readings if one.key[1] == "V" and abs(one.shown) > AC_FROM_V}
     ratings = ratings_in(record.head.setup.unit.printed)
     rating = ratings.watts or None if ratings is not None else None
     if OUTPUT in places and ratings is not None and ratings.gives_mains:
@@ -157,7 +158,7 @@ def _is_behind(moments: Moments, plan: AnythingPlan) -> bool:
     volts: dict[str, list[float]] = {}
     for one in moments.readings:
         if one.key[1] == "V":
-            volts.setdefault(one.key[0], []).append(one.value.value)
+            volts.setdefault(one.key[0], []).append(one.shown)
     if LOAD not in volts or OUTPUT not in volts:
         return False
     mean = {place: sum(values) / len(values) for place, values in volts.items()}
@@ -277,14 +278,14 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
 
 def _beside(whole: Whole) -> list[d.Finding]:
     """A row a reading: what it was, what the rest says, whether they agree; the ones that agree least where there are many."""
-    several = sorted(whole.fitted.against, key=lambda one: -abs(one.z))[:_MOST_ROWS]
+    several = sorted(whole.against, key=lambda one: -abs(one.z))[:_MOST_ROWS]
     several.sort(key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), one.reading.key[1]))
     return [_row(whole, one) for one in several]
 
 
 def _row(whole: Whole, one: AgainstRest) -> d.Finding:
     key, moment = one.reading.key, one.reading.moment
-    agrees = say("agrees") if abs(one.z) <= whole.fitted.most else say("does not agree")
+    agrees = say("agrees") if abs(one.z) <= whole.most else say("does not agree")
     at = whole.names[moment]
     name = say("{what}, {at}", what=_name(key), at=at) if at else _name(key)
     text = say("read {read}, the rest says this: {agrees}", read=whole.amount(one.reading.value, key), agrees=agrees)
@@ -322,7 +323,7 @@ def _together(keys: Iterable[Key]) -> str:
 
 
 def _no_accuracy(whole: Whole) -> list[str]:
-    bare = list(dict.fromkeys(one.key[0] for one in whole.readings if one.value.parts is None))
+    bare = list(dict.fromkeys(one.key[0] for one in whole.reads if one.accuracy is None))
     if not bare:
         return []
     text = words(

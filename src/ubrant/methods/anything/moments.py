@@ -8,9 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.network.fit import EdgeReading
 from ubrant.core.network.graph import PLACES, Key
-from ubrant.core.network.whole import reading
+from ubrant.core.network.moment import Read
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.quantities.readings import Series
@@ -37,7 +36,7 @@ class Moments:
     hours : of each span
     """
 
-    readings: tuple[EdgeReading, ...]
+    readings: tuple[Read, ...]
     names: tuple[str, ...]
     times: tuple[float, ...]
     hours: tuple[float, ...] = ()
@@ -70,13 +69,13 @@ def moments_on_path(record: Record, named: Mapping[str, str]) -> Moments:
     counters = _spans(record, named)
     zero = walks[0].began if walks else 0.0
     names = [_name(walk.began - zero, len(walks)) for walk in walks]
-    readings: list[EdgeReading] = []
+    readings: list[Read] = []
     for k, walk in enumerate(walks):
-        readings += [reading(k, key, value, half, record.accuracy(*key)) for key, (value, half) in walk.read.items()]
+        readings += [Read(k, key, value, half, record.accuracy(*key)) for key, (value, half) in walk.read.items()]
     hours = []
     if counters is not None:
         span_h, means = counters
-        readings += [reading(len(walks), key, value, half, record.accuracy(*key)) for key, (value, half) in means.items()]
+        readings += [Read(len(walks), key, value, half, record.accuracy(*key)) for key, (value, half) in means.items()]
         names.append(say("over {span}", span=show_duration(3600 * span_h)))
         hours.append(span_h)
     return Moments(tuple(readings), tuple(names), tuple(walk.began for walk in walks), tuple(hours))

@@ -1,0 +1,190 @@
+"""One moment held against itself: what was read, what follows, what is bounded, and which readings do not go with the rest."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property, lru_cache
+
+from scipy.special import chdtrc
+
+from ubrant.core.network.bounds import Box, Interval, bounded
+from ubrant.core.network.fit import AgainstRest, EdgeReading, Fitted, fit
+from ubrant.core.network.graph import Graph, Key
+from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
+from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
+from ubrant.core.uncertainty.value import Parts, Value, as_read, digit, is_drawing, within
+from ubrant.core.wording import words
+
+USUAL = {"V": (0.01, 0.02), "A": (0.02, 0.05), "W": (0.02, 1.0)}
+"""A usual limit of a meter of nobody's accuracy (gain, zero), for the question whether it fits only; its answers have no ±. Common practice, no source."""
+STANDS_STILL = 0.005
+"""A load, a charger and a battery at rest stay so near to where they were while a person walks from one meter to the next. Common practice, no source."""
+RIVALS = 9.0
+"""By so much of χ² one explanation has to be better than every other before it is offered. Common practice, no source."""
+_ANY_VOLTS = 0.5
+"""Volts that are a quotient by amperes of about nothing are any volts."""
+
+
+class How(StrEnum):
+    """How something is known."""
+
+    METERED = "metered"
+    WORKED_OUT = "worked out"
+    BOUNDED = "bounded"
+    NOT_KNOWN = "not known"
+
+
+@dataclass(frozen=True)
+class Known:
+    """One quantity at one moment.
+
+    Attributes
+    ----------
+    value : None where it is not determined
+    between : the least and the greatest value that it can have; without end where nothing bounds it
+    """
+
+    key: Key
+    how: How
+    value: Value | None
+    between: Interval
+
+
+@dataclass(frozen=True)
+class Read:
+    """What was read: at which moment and where, how wide it is to both sides by its digits, and its meter's accuracy, None where nobody said."""
+
+    moment: int
+    key: Key
+    shown: float
+    half: float
+    accuracy: Accuracy | None
+
+    def reading(self, slip: float = 1.0) -> EdgeReading:
+        """For the fit; ``slip`` times as much."""
+        edge, quantity = self.key
+        when = f"{edge} {quantity} {self.moment + 1}"
+        shown = self.shown * slip
+        value = as_read(shown, self.accuracy, edge) + digit(self.half, quantity, when=when)
+        gain, zero = USUAL[quantity]
+        by = self.accuracy if self.accuracy is not None else Accuracy(gain, zero, quantity)
+        still = ErrorSource(ErrorKind.NOISE, words("it stood still meanwhile"), when=when)
+        rounded = ErrorSource(ErrorKind.DIGIT, words("last digit"), quantity, when=when)
+
+        def doubt(at: float) -> Parts:
+            own = (LINEARITY * by.gain + STANDS_STILL) * abs(at) / math.sqrt(3)
+            return {**(as_read(at, by, edge).parts or {}), rounded: self.half / math.sqrt(3), still: own}
+
+        return EdgeReading(self.moment, self.key, value, doubt)
+
+
+@dataclass(frozen=True, eq=False)
+class Moment:
+    """What was read at one moment on a graph."""
+
+    graph: Graph
+    reads: tuple[Read, ...]
+
+    @cached_property
+    def read(self) -> dict[Key, Read]:
+        return {one.key: one for one in self.reads}
+
+    @cached_property
+    def fitted(self) -> Fitted:
+        return fit(self.graph, [one.reading() for one in self.reads])
+
+    @cached_property
+    def box(self) -> Box:
+        """Between what each quantity lies, at all limits of error."""
+        known: dict[Key, Interval] = {}
+        for one in self.reads:
+            reading = one.reading()
+            parts = reading.value.parts if reading.value.parts is not None else reading.doubt(one.shown)
+            half = math.sqrt(3) * sum(abs(part) for part in parts.values()) + STANDS_STILL * abs(one.shown)
+            known[one.key] = one.shown - half, one.shown + half
+        return bounded(self.graph, known)
+
+    def known(self, most: float) -> dict[Key, Known]:
+        """All quantities; ``most`` standard uncertainties is what a reading may be off from the rest before it is doubted."""
+        return {key: self._known(key, most) for key in self.graph.every_key()}
+
+    def _known(self, key: Key, most: float) -> Known:
+        between = self.box[key]
+        if key in self.read:
+            return Known(key, How.METERED, self.read[key].reading().value, between)
+        worked = self.fitted.worked_out(key)
+        if worked is not None and not (key[1] == "V" and COVERAGE * (worked.u or 0.0) > _ANY_VOLTS * abs(worked.value)):
+            if self.is_off(most):
+                return Known(key, How.BOUNDED, None, self._hull(key))
+            return Known(key, How.WORKED_OUT, worked, between)
+        return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
+
+    def is_off(self, most: float) -> bool:
+        """A reading is off from what the rest says by more than chance would have it."""
+        return any(abs(one.z) > most for one in self.fitted.against)
+
+    def chance(self) -> float:
+        """How often as much or more would be left over by chance."""
+        return float(chdtrc(self.fitted.conditions, self.fitted.chi2)) if self.fitted.conditions else 1.0
+
+    @cached_property
+    def suspects(self) -> tuple[AgainstRest, ...]:
+        """The readings without which the others go together best, as far as they can be told apart."""
+        left = [(self.without(one.reading.key).chi2, one) for one in self.fitted.against]
+        best = min((chi2 for chi2, _ in left), default=0.0)
+        return tuple(one for chi2, one in left if chi2 < best + RIVALS)
+
+    def _hull(self, key: Key) -> Interval:
+        """What contradicts itself is not averaged: what one makes of it and what the other does, and all between."""
+        ends: list[float] = []
+        for one in self.suspects:
+            value = self.without(one.reading.key).worked_out(key)
+            if value is not None:
+                ends += [value.value - COVERAGE * (value.u or 0.0), value.value + COVERAGE * (value.u or 0.0)]
+        return (min(ends), max(ends)) if ends else (-math.inf, math.inf)
+
+    def without(self, key: Key) -> Fitted:
+        """Fitted without one of its readings."""
+        return fit(self.graph, [one.reading() for one in self.reads if one.key != key])
+
+    def rest_of(self, one: AgainstRest, most: float) -> Value:
+        """What the rest says of a reading; of one that is far off without it, as no straight line leads so far."""
+        if abs(one.z) <= most:
+            return one.rest
+        return self.without(one.reading.key).worked_out(one.reading.key) or one.rest
+
+    def chi2_if(self, key: Key, slip: float) -> tuple[float, int]:
+        """What would be left over, and of how many conditions, were one reading so many times what it is."""
+        found = fit(self.graph, [one.reading(slip if one.key == key else 1.0) for one in self.reads])
+        return found.chi2, found.conditions
+
+    def product(self, keys: Sequence[Key]) -> Value | None:
+        """Of what was read or follows; None where one of them does not."""
+        found = Value(1.0)
+        for key in keys:
+            read = self.read.get(key)
+            value = read.reading().value if read is not None else self.fitted.worked_out(key)
+            if value is None:
+                return None
+            if read is not None and value.parts is not None:
+                value += within(STANDS_STILL * value.value, words("it stood still meanwhile"), when=f"{key} {read.moment}")
+            found = found * value
+        return found
+
+
+@lru_cache(maxsize=4096)
+def _kept(graph: Graph, reads: tuple[Read, ...]) -> Moment:
+    return Moment(graph, reads)
+
+
+def moments_of_reads(graph: Graph, reads: Sequence[Read]) -> dict[int, Moment]:
+    """By their numbers. A moment that was looked at before costs nothing again, as where a run grows row by row."""
+    by: dict[int, list[Read]] = {}
+    for one in reads:
+        by.setdefault(one.moment, []).append(one)
+    make = Moment if is_drawing() else _kept
+    return {number: make(graph, tuple(here)) for number, here in sorted(by.items())}
