@@ -8,7 +8,7 @@ from pathlib import Path
 from tests.making import record_for
 from tests.methods.samples import SAMPLES
 from ubrant.core.gate.readings import READING_CHECKS
-from ubrant.methods.method import Method
+from ubrant.methods.method import WAVE_LOG, Method
 from ubrant.methods.registry import entries, method_of
 
 PAGE = Path(__file__).parents[2] / "docs" / "gate.md"
@@ -19,6 +19,7 @@ Which checks of the gate ([sums.md](sums.md) has what each asks, and why) each m
 FIGURES = {
     "volts": "Are the volts that were read those of its label? (`core/gate/figures.py`)",
     "figures": "Is what was found so many times what its label says? (`Method.expected`)",
+    "laws": "Does what was read at one moment go together by the laws of its path: watts are volts times amperes, what comes into a joint goes out of it? (`core/network`)",
     "against itself": "Does what was found go together with what else was read? (`Method.doubts`)",
     "discharge": "The table of what a discharge has to pass before a battery is judged. (`core/gate/discharge_checks.py`)",
 }
@@ -43,7 +44,9 @@ def asked() -> dict[str, set[str]]:
             found["discharge"].add(key)
         if method.expected:
             found["figures"].add(key)
-        if type(method).doubts is not Method.doubts:
+        if not method.finds_errors_of and method.log != WAVE_LOG:
+            found["laws"].add(key)
+        if type(method).doubts is not Method.doubts or type(method).misfits is not Method.misfits:
             found["against itself"].add(key)
         sample = SAMPLES.get(key)
         if sample is None:

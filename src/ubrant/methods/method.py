@@ -12,6 +12,7 @@ from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_volts
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
+from ubrant.core.network.whole import Misfit, Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, TypedLine
 from ubrant.core.quantities.quantity import show
@@ -26,6 +27,7 @@ from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulate
 from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
+from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
 from ubrant.methods.ratings import labelled, volts_by_tap
 from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Steps, rest_of
@@ -388,6 +390,18 @@ class Method:
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
         yield from of_volts(record, self.volts_on_label(setup), self.named)
+        yield from (Doubt(misfit.key, misfit.sentence) for misfit in self.misfits(record))
+
+    def whole(self, record: Record) -> Whole | None:
+        """What was typed on its path, held against itself; None where no reading says anything of another, or a meter's errors are what is looked for."""
+        if self.finds_errors_of or not record.is_typed:
+            return None
+        return record.once(("whole", self.key), lambda: lines_on_path(record, {**OTHER_NAMES, "": self.taps[0], **self.named}))
+
+    def misfits(self, record: Record) -> tuple[Misfit, ...]:
+        """What does not go together at one moment, by laws that hold of any path."""
+        whole = self.whole(record)
+        return whole.exact_misfits if whole is not None else ()
 
     def volts_on_label(self, setup: Setup) -> Mapping[str, tuple[float, float, float]]:
         """By tap, between what its volts lie by the label of what is tested, and what that says."""

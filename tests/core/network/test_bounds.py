@@ -81,7 +81,7 @@ def test_the_truth_is_inside_and_one_reading_more_never_widens(number, share):
         keys = [tuple(key) for key in keys]
         before = None
         for count in range(1, len(keys) + 1):
-            box = whole(made, keys[:count]).moments[0].box
+            box = whole(made, keys[:count]).instants[0].box
             assert box.broken is None, (sorted(places), keys[:count], box.broken)
             for key, true in made.truth.items():
                 low, high = box[key]

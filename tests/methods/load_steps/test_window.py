@@ -41,7 +41,7 @@ def test_load_steps_by_themselves_with_a_report(bench_window, qtbot, tmp_path, m
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=30_000)
     view = window.findings.account
     assert "It carried every step" in window.findings.verdict.text()
-    assert "sine, THD 1.17 %" in window.findings.drawn.plot("Wave").accessibleDescription()
+    assert "sine, THD 1.44 %" in window.findings.drawn.plot("Wave").accessibleDescription()
     assert "The fuse carried" in window.findings.notes.text()
     assert view.findings["output_sag"].value == pytest.approx(4.6, abs=0.5)
     report = tmp_path / "steps.html"

@@ -127,7 +127,8 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
         at = dict(zip(read, fitted.tolist(), strict=True)) | dict(zip(unread, _unread(left, fitted - shown), strict=True))
         if np.allclose(before, fitted, rtol=1e-9, atol=1e-12):
             break
-    left = _eliminated(graph, laws, read, unread, at, shown)
+    else:
+        left = _eliminated(graph, laws, read, unread, at, shown)
     return _told(readings, unread, left, spread, shown)
 
 
@@ -145,6 +146,13 @@ def determined(graph: Graph, unread: frozenset[Key]) -> frozenset[Key]:
     _, stretch, right = np.linalg.svd(slopes)
     rank = int(np.sum(stretch > _RANK))
     return frozenset(key for k, key in enumerate(order) if np.all(np.abs(right[rank:, k]) < _NOTHING))
+
+
+@lru_cache(maxsize=4096)
+def is_told_of(graph: Graph, read: frozenset[Key]) -> bool:
+    """Whether the others say something of one that was read."""
+    unread = frozenset(graph.every_key()) - read
+    return any(key in determined(graph, unread | {key}) for key in read)
 
 
 def _start(keys: Sequence[Key], laws: Sequence[Law], read: Mapping[Key, float]) -> dict[Key, float]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property, lru_cache
 
@@ -64,12 +64,11 @@ class Read:
     half: float
     accuracy: Accuracy | None
 
-    def reading(self, slip: float = 1.0) -> EdgeReading:
-        """For the fit; ``slip`` times as much."""
+    def reading(self) -> EdgeReading:
+        """For the fit."""
         edge, quantity = self.key
         when = f"{edge} {quantity} {self.moment + 1}"
-        shown = self.shown * slip
-        value = as_read(shown, self.accuracy, edge) + digit(self.half, quantity, when=when)
+        value = as_read(self.shown, self.accuracy, edge) + digit(self.half, quantity, when=when)
         gain, zero = USUAL[quantity]
         by = self.accuracy if self.accuracy is not None else Accuracy(gain, zero, quantity)
         still = ErrorSource(ErrorKind.NOISE, words("it stood still meanwhile"), when=when)
@@ -83,7 +82,7 @@ class Read:
 
 
 @dataclass(frozen=True, eq=False)
-class Moment:
+class Instant:
     """What was read at one moment on a graph."""
 
     graph: Graph
@@ -94,15 +93,18 @@ class Moment:
         return {one.key: one for one in self.reads}
 
     @cached_property
+    def readings(self) -> tuple[EdgeReading, ...]:
+        return tuple(one.reading() for one in self.reads)
+
+    @cached_property
     def fitted(self) -> Fitted:
-        return fit(self.graph, [one.reading() for one in self.reads])
+        return fit(self.graph, self.readings)
 
     @cached_property
     def box(self) -> Box:
         """Between what each quantity lies, at all limits of error."""
         known: dict[Key, Interval] = {}
-        for one in self.reads:
-            reading = one.reading()
+        for one, reading in zip(self.reads, self.readings, strict=True):
             parts = reading.value.parts if reading.value.parts is not None else reading.doubt(one.shown)
             half = math.sqrt(3) * sum(abs(part) for part in parts.values()) + STANDS_STILL * abs(one.shown)
             known[one.key] = one.shown - half, one.shown + half
@@ -134,7 +136,7 @@ class Moment:
     @cached_property
     def suspects(self) -> tuple[AgainstRest, ...]:
         """The readings without which the others go together best, as far as they can be told apart."""
-        left = [(self.without(one.reading.key).chi2, one) for one in self.fitted.against]
+        left = [(self.less(one.reading.key).fitted.chi2, one) for one in self.fitted.against]
         best = min((chi2 for chi2, _ in left), default=0.0)
         return tuple(one for chi2, one in left if chi2 < best + RIVALS)
 
@@ -142,25 +144,29 @@ class Moment:
         """What contradicts itself is not averaged: what one makes of it and what the other does, and all between."""
         ends: list[float] = []
         for one in self.suspects:
-            value = self.without(one.reading.key).worked_out(key)
+            value = self.less(one.reading.key).fitted.worked_out(key)
             if value is not None:
                 ends += [value.value - COVERAGE * (value.u or 0.0), value.value + COVERAGE * (value.u or 0.0)]
         return (min(ends), max(ends)) if ends else (-math.inf, math.inf)
-
-    def without(self, key: Key) -> Fitted:
-        """Fitted without one of its readings."""
-        return fit(self.graph, [one.reading() for one in self.reads if one.key != key])
 
     def rest_of(self, one: AgainstRest, most: float) -> Value:
         """What the rest says of a reading; of one that is far off without it, as no straight line leads so far."""
         if abs(one.z) <= most:
             return one.rest
-        return self.without(one.reading.key).worked_out(one.reading.key) or one.rest
+        return self.less(one.reading.key).fitted.worked_out(one.reading.key) or one.rest
 
     def chi2_if(self, key: Key, slip: float) -> tuple[float, int]:
         """What would be left over, and of how many conditions, were one reading so many times what it is."""
-        found = fit(self.graph, [one.reading(slip if one.key == key else 1.0) for one in self.reads])
+        found = self.slipped(key, slip).fitted
         return found.chi2, found.conditions
+
+    def slipped(self, key: Key, slip: float) -> Instant:
+        """The same, were one reading so many times what it is."""
+        return Instant(self.graph, tuple(replace(one, shown=one.shown * slip) if one.key == key else one for one in self.reads))
+
+    def less(self, key: Key) -> Instant:
+        """The same without one of its readings."""
+        return Instant(self.graph, tuple(one for one in self.reads if one.key != key))
 
     def product(self, keys: Sequence[Key]) -> Value | None:
         """Of what was read or follows; None where one of them does not."""
@@ -177,14 +183,14 @@ class Moment:
 
 
 @lru_cache(maxsize=4096)
-def _kept(graph: Graph, reads: tuple[Read, ...]) -> Moment:
-    return Moment(graph, reads)
+def _kept(graph: Graph, reads: tuple[Read, ...]) -> Instant:
+    return Instant(graph, reads)
 
 
-def moments_of_reads(graph: Graph, reads: Sequence[Read]) -> dict[int, Moment]:
+def moments_of_reads(graph: Graph, reads: Sequence[Read]) -> dict[int, Instant]:
     """By their numbers. A moment that was looked at before costs nothing again, as where a run grows row by row."""
     by: dict[int, list[Read]] = {}
     for one in reads:
         by.setdefault(one.moment, []).append(one)
-    make = Moment if is_drawing() else _kept
+    make = Instant if is_drawing() else _kept
     return {number: make(graph, tuple(here)) for number, here in sorted(by.items())}

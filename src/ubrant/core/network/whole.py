@@ -12,11 +12,11 @@ from scipy.special import chdtrc, ndtri
 
 from ubrant.core.network.fit import AgainstRest, determined
 from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
-from ubrant.core.network.laws import Limit, exact_laws, limits
-from ubrant.core.network.moment import RIVALS, Known, Moment, Read, moments_of_reads
+from ubrant.core.network.laws import Limit, PowerLaw, exact_laws, limits
+from ubrant.core.network.moment import RIVALS, Instant, Known, Read, moments_of_reads
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.uncertainty.contributions import COVERAGE
-from ubrant.core.uncertainty.value import Value
+from ubrant.core.uncertainty.value import Value, total_of
 from ubrant.core.wording import say, words
 
 FALSE_ALARMS = 0.005
@@ -56,13 +56,13 @@ class Whole:
     names: tuple[str, ...]
 
     @cached_property
-    def moments(self) -> dict[int, Moment]:
+    def instants(self) -> dict[int, Instant]:
         return moments_of_reads(self.graph, self.reads)
 
     @cached_property
     def against(self) -> tuple[AgainstRest, ...]:
         """Each reading that the rest of its moment says something of."""
-        return tuple(one for moment in self.moments.values() for one in moment.fitted.against)
+        return tuple(one for moment in self.instants.values() for one in moment.fitted.against)
 
     @cached_property
     def most(self) -> float:
@@ -71,29 +71,34 @@ class Whole:
 
     def known(self, moment: int) -> dict[Key, Known]:
         """All quantities at one moment."""
-        return self.moments[moment].known(self.most)
+        return self.instants[moment].known(self.most)
 
     def rest_of(self, one: AgainstRest) -> Value:
         """What the rest says of a reading."""
-        return self.moments[one.reading.moment].rest_of(one, self.most)
+        return self.instants[one.reading.moment].rest_of(one, self.most)
 
     @cached_property
     def misfits(self) -> tuple[Misfit, ...]:
         """What does not go together, the worst first; empty where all fits."""
-        found = sorted(self._of_moments(), key=lambda pair: -pair[0])
-        sure = *(misfit for _, misfit in found), *self._over_limits()
+        sure = *self.exact_misfits, *(one for one in self._over_limits() if one not in self.exact_misfits)
         return sure or tuple(self._impossible()) or tuple(self._losses_that_fall())
 
+    @cached_property
+    def exact_misfits(self) -> tuple[Misfit, ...]:
+        """Those by laws that determine, and of each place by itself; the worst first."""
+        found = sorted(self._of_moments(), key=lambda pair: -pair[0])
+        return (*(misfit for _, misfit in found), *self._over_limits(of_one_place=True))
+
     def _of_moments(self) -> Iterator[tuple[float, Misfit]]:
-        for number, moment in self.moments.items():
-            if moment.is_off(self.most) or moment.chance() < FALSE_ALARMS / len(self.moments):
+        for number, moment in self.instants.items():
+            if moment.is_off(self.most) or moment.chance() < FALSE_ALARMS / len(self.instants):
                 yield max(abs(one.z) for one in moment.fitted.against), self._of_suspects(number, moment)
 
     def _losses_that_fall(self) -> Iterator[Misfit]:
         """A stage that loses less at a clearly heavier load, by more than its readings may be off, once each."""
         for stage in self.graph.stages:
             seen = []
-            for number, moment in self.moments.items():
+            for number, moment in self.instants.items():
                 into, out = (moment.product(((edge, "W"),)) for edge in (stage.into, stage.out))
                 if into is not None and out is not None and into.parts is not None and out.parts is not None:
                     seen.append((out.value, into - out, number))
@@ -109,27 +114,36 @@ class Whole:
                     light=self.amount(light, (stage.into, "W")),
                     light_w=show(light_w, 3),
                 )
-                here = tuple(key for number in (before, after) for key in self.moments[number].read if key[0] in {stage.into, stage.out})
+                here = tuple(key for number in (before, after) for key in self.instants[number].read if key[0] in {stage.into, stage.out})
                 yield Misfit(f"loss-{stage.name}-{after + 1}", text, here)
                 break
 
     def _impossible(self) -> Iterator[Misfit]:
         """A moment at which something would have to be over and under one figure at once, at all limits of error."""
-        for number, moment in self.moments.items():
-            if (broken := moment.box.broken) is not None:
-                (place, quantity), low, high = broken
-                text = say(
-                    "{at}{name} would have to be at least {low} {unit} by one reading and at most {high} {unit} by another; was one of them read at another moment, or a unit or a place mixed up?",
-                    at=_at(self.names[number]),
-                    name=self.name((place, quantity)),
-                    low=show(low, 3),
-                    high=show(high, 3),
-                    unit=quantity,
-                )
-                yield Misfit(f"between-{number + 1}-{place}", f"{text[0].upper()}{text[1:]}", tuple(moment.read))
-                return
+        for number, instant in self.instants.items():
+            if (broken := instant.box.broken) is None:
+                continue
+            (place, quantity), low, high = broken
+            without = [key for key in instant.read if instant.less(key).box.broken is None]
+            told = [self.told(instant.read[key]) for key in without or instant.read]
+            turned = (BATTERY, "A") in without and instant.slipped((BATTERY, "A"), -1.0).box.broken is None
+            asked = say("does {what} flow the other way round?", what=self.told(instant.read[BATTERY, "A"])) if turned else ""
+            text = say(
+                "{at}{several}: {name} would have to be at least {low} {unit}, and at most {high} {unit}; {asked}",
+                at=_at(self.names[number]),
+                several=say("{several} and {last} cannot all be", several=", ".join(told[:-1]), last=told[-1])
+                if len(told) > 1
+                else say("{one} cannot be", one=told[0]),
+                name=self.name((place, quantity)),
+                low=show(low, 3),
+                high=show(high, 3),
+                unit=quantity,
+                asked=asked or say("is one of them a slip, another place's, or of another moment?"),
+            )
+            yield Misfit(f"between-{number + 1}-{place}", f"{text[0].upper()}{text[1:]}", tuple(without), asked)
+            return
 
-    def _of_suspects(self, number: int, moment: Moment) -> Misfit:
+    def _of_suspects(self, number: int, moment: Instant) -> Misfit:
         keys = tuple(one.reading.key for one in moment.suspects)
         slip, at = self._slip(moment, keys), _at(self.names[number])
         told = [self.told(moment.read[key]) for key in keys]
@@ -139,16 +153,24 @@ class Whole:
             text = say("{at}{read}, and the rest says {rest}: {asked}", at=at, read=told[0], rest=rest, asked=asked)
         else:
             several = say("{several} and {last}", several=", ".join(told[:-1]), last=told[-1])
-            asked = slip or say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
-            text = say("{at}{several} do not go together: {why}; {asked}", at=at, several=several, why=self._why(keys), asked=asked)
+            text = self._apart(keys, moment, f"{at}{several}", slip)
         return Misfit(f"fits-{number + 1}-{'-'.join(keys[0])}", f"{text[0].upper()}{text[1:]}", keys, slip)
 
-    def _why(self, keys: Sequence[Key]) -> str:
-        """The law that joins them."""
-        best = max(exact_laws(self.graph), key=lambda law: (len(set(keys) & set(law.keys)), -len(law.keys)))
-        return say(best.reason)
+    def _apart(self, keys: Sequence[Key], instant: Instant, several: str, slip: str) -> str:
+        """A sentence for several that are apart by one law, with by how much it is missed and what is asked."""
+        law = max(exact_laws(self.graph), key=lambda law: (len(set(keys) & set(law.keys)), -len(law.keys)))
+        read = {key: instant.product((key,)) or Value(0.0) for key in law.keys} if set(law.keys) <= set(instant.read) else {}
+        if isinstance(law, PowerLaw):
+            made = self.amount(read[law.keys[0]] * read[law.keys[1]], law.keys[2]) if read else ""
+            asked = slip or say("is one of them a slip, or of another moment?")
+            why = say("volts times amperes are {made}", made=made) if made else say(law.reason)
+            return say("{several} do not go together: {why}; {asked}", several=several, why=why, asked=asked)
+        left = total_of(slope * read[key] for key, slope in zip(law.keys, law.slopes({}), strict=True)) if read else None
+        why = say("{left} are left over", left=self.amount(abs(left), ("", "A"))) if left is not None else say(law.reason)
+        asked = slip or say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
+        return say("{several} do not add up: {why}; {asked}", several=several, why=why, asked=asked)
 
-    def _slip(self, moment: Moment, keys: Sequence[Key]) -> str:
+    def _slip(self, moment: Instant, keys: Sequence[Key]) -> str:
         """The one slip that would explain it, as a question; empty where none does, or where several would."""
         tried: list[tuple[float, int, str]] = []
         for key in keys:
@@ -166,12 +188,14 @@ class Whole:
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
         return text if is_good and all(rival - best >= RIVALS for rival, _, _ in tried[1:2]) else ""
 
-    def _over_limits(self) -> Iterable[Misfit]:
+    def _over_limits(self, *, of_one_place: bool = False) -> Iterable[Misfit]:
         """Each limit that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""
-        surely = -float(ndtri(FALSE_ALARMS / max(len(self.moments), 1)))
+        surely = -float(ndtri(FALSE_ALARMS / max(len(self.instants), 1)))
         for limit in limits(self.graph):
+            if of_one_place and len({place for place, _ in limit.keys}) > 1:
+                continue
             worst: tuple[float, int, Value, Value] | None = None
-            for number, moment in self.moments.items():
+            for number, moment in self.instants.items():
                 smaller, larger = moment.product(limit.smaller), moment.product(limit.larger)
                 if smaller is None or larger is None or smaller.value <= larger.value:
                     continue
@@ -196,14 +220,14 @@ class Whole:
             out=say(TITLES[limit.smaller[0][0]]).lower(),
             into=say(TITLES[limit.larger[0][0]]).lower(),
         )
-        readings = tuple(key for key in limit.keys if key in self.moments[moment].read)
+        readings = tuple(key for key in limit.keys if key in self.instants[moment].read)
         return Misfit(f"limit-{limit.smaller[0][0]}", f"{text[0].upper()}{text[1:]}", readings)
 
     # what would tell
 
     def would_tell(self, moment: int, key: Key) -> tuple[Key, ...]:
         """The one reading, else the two, not read at that moment, that would determine it; empty where none would."""
-        unread = [other for other in self.graph.every_key() if other not in self.moments[moment].read]
+        unread = [other for other in self.graph.every_key() if other not in self.instants[moment].read]
         near = sorted(unread, key=lambda other: (other != key, other[0] != key[0], "AVW".index(other[1]), PLACES.index(other[0])))
         for count in (1, 2):
             for added in combinations(near, count):
@@ -216,6 +240,10 @@ class Whole:
     def name(self, key: Key) -> str:
         """``input watts``."""
         return f"{say(TITLES[key[0]]).lower()} {say(QUANTITIES[key[1]])}"
+
+    def title(self, key: Key) -> str:
+        """``Input, watts``."""
+        return say("{place}, {quantity}", place=say(TITLES[key[0]]), quantity=say(QUANTITIES[key[1]]))
 
     def told(self, one: Read) -> str:
         """``battery −1.0 A``."""
@@ -244,7 +272,7 @@ class Whole:
         if (
             quantity == "A"
             and joint is not None
-            and all((other, "A") in self.moments[moment].read for other in joint.edges if other != edge)
+            and all((other, "A") in self.instants[moment].read for other in joint.edges if other != edge)
         ):
             return say("by the other currents at the joint")
         return (

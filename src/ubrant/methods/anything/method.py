@@ -7,31 +7,26 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-from ubrant.core.account import Group
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
-from ubrant.core.network.fit import AgainstRest
 from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
 from ubrant.core.network.moment import How, Known
-from ubrant.core.network.whole import QUANTITIES, Whole
-from ubrant.core.quantities.alternating import AC_FROM_V
-from ubrant.core.quantities.quantity import show
+from ubrant.core.network.whole import QUANTITIES, Misfit, Whole
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
-from ubrant.methods.anything.moments import Moments, moments_on_path
 from ubrant.methods.anything.person import walks
 from ubrant.methods.declared import say, words
 from ubrant.methods.form import ChoiceKind
 from ubrant.methods.method import clipped
-from ubrant.methods.ratings import most_at_output, ratings_in
+from ubrant.methods.on_path import BEHIND, BESIDE, BY_VOLTS, LIKE, OTHER_NAMES, Moments, moments_on_path
+from ubrant.methods.ratings import most_at_output, volts_by_tap
 
-_BY_VOLTS, _BESIDE, _BEHIND = "volts", "battery", "output"
-_NAMES = {"ac": OUTPUT, "dc": OUTPUT, "bank": BATTERY, "station": BATTERY, "device": LOAD, "": BATTERY}
 _STAGES = {"charger": words("Charger"), "converter": words("Converter")}
-_MOST_ROWS, _MOST_ANSWERS, _MOST_LACKING = 24, 4, 3
+_MOST_ANSWERS, _MOST_LACKING, _NEAR = 4, 3, 0.25
 
 
 @dataclass(frozen=True)
@@ -45,15 +40,15 @@ class AnythingMethod(d.TypedMethod):
     """Of whatever was read where: the power path is the graph."""
 
     key, title, Plan = "anything", "Anything on a path", AnythingPlan
-    taps, log, like = (BATTERY, "input", OUTPUT), d.TAP_LOG, "battery 12.6 V 8.2 A output 230 V 85 W"
+    taps, log, like = (BATTERY, "input", OUTPUT), d.TAP_LOG, LIKE
     reads: ClassVar[tuple[TapQuantity, ...]] = tuple((tap, q) for tap in (BATTERY, "input", OUTPUT) for q in "VA")
     wants: ClassVar[tuple[TapQuantity, ...]] = ()
     columns: ClassVar[tuple[TapQuantity, ...]] = tuple((place, q) for place in PLACES for q in "VAW")
-    named: ClassVar[Mapping[str, str]] = _NAMES
+    named: ClassVar[Mapping[str, str]] = OTHER_NAMES
     steady = (((BATTERY, "V"),), (("charger", "V"),), (("input", "V"),))
     goes_by_order = whole_lines = each_row_says = False
     counts_points, marks_load = False, True
-    unplanned = AnythingPlan(_BY_VOLTS)
+    unplanned = AnythingPlan(BY_VOLTS)
     person = walks
 
     @property
@@ -63,12 +58,12 @@ class AnythingMethod(d.TypedMethod):
     def form(self, setup: d.Setup) -> tuple[d.Field, ...]:
         kind = ChoiceKind(
             (
-                (say("whichever its volts are those of"), _BY_VOLTS),
-                (say("the battery's side"), _BESIDE),
-                (say("the converter's output"), _BEHIND),
+                (say("whichever its volts are those of"), BY_VOLTS),
+                (say("the battery's side"), BESIDE),
+                (say("the converter's output"), BEHIND),
             )
         )
-        return (d.Field("load_at", say("A load hangs on"), kind, kind.show(_BY_VOLTS), say("only where “load” is read")),)
+        return (d.Field("load_at", say("A load hangs on"), kind, kind.show(BY_VOLTS), say("only where “load” is read")),)
 
     def asks(self, prepared: d.Prepared) -> Iterable[d.Ask]:
         text = words(
@@ -80,7 +75,11 @@ class AnythingMethod(d.TypedMethod):
         return self.row(say("Go on anywhere on the path, at this load or another; or close the run."))
 
     def sums(self, seen: d.Seen) -> d.Account:
-        moments, whole = self._whole(seen.record, seen.plan)
+        try:
+            moments = self.moments(seen.record)
+        except GraphError as error:
+            raise d.ReadingsError(str(error)) from None
+        whole = moments.whole
         at = _heaviest(whole, moments)
         known = whole.known(at)
         findings: dict[str, d.Finding] = {}
@@ -98,16 +97,12 @@ class AnythingMethod(d.TypedMethod):
         answers += [key for key in follows if key in findings and key.endswith("_W")]
         for found in _over_spans(whole, moments):
             findings[found.key] = found
-        rows = _beside(whole)
-        findings |= {row.key: row for row in rows}
-        group = Group(say("What was read, and what the rest says"), tuple(row.key for row in rows))
         lacking = _lacking(whole, at, known)
         if not answers:
             answers = [key for key in findings if key.endswith("_W")][:1]
         return d.Account(
             findings,
             tuple(answers[:_MOST_ANSWERS]),
-            (group,) if rows else (),
             sentence=_sentence(whole.graph, known, findings, answers, lacking),
             warnings=(*_no_accuracy(whole), *lacking[:_MOST_LACKING]),
             taken=len(moments.single),
@@ -119,51 +114,44 @@ class AnythingMethod(d.TypedMethod):
     def takes(self, record: Record) -> Takes:
         return replace(super().takes(record), most=most_at_output(record.head.setup.unit))
 
+    def volts_on_label(self, setup: d.Setup) -> Mapping[str, tuple[float, float, float]]:
+        rooms = dict(volts_by_tap(setup, (BATTERY,)))
+        return {**rooms, BATTERY: rooms["input"]} if "input" in rooms else rooms
+
     def doubts(self, account: d.Account, record: Record) -> Iterable[Doubt]:
-        """What does not go together has to be looked at before anything is said of it."""
+        """Amperes that are what the volts should be, beside volts that are not."""
         yield from super().doubts(account, record)
-        plan = self.prepared(record.head).plan or self.unplanned
-        for misfit in self._whole(record, plan)[1].misfits:
-            yield Doubt(misfit.key, misfit.sentence)
+        rooms, whole = self.volts_on_label(record.head.setup), self.whole(record)
+        for instant in whole.instants.values() if whole is not None else ():
+            for place, (_, _, label) in rooms.items():
+                volts, amps = (instant.read.get((place, q)) for q in "VA")
+                if volts is not None and amps is not None and _is_near(amps.shown, label) and not _is_near(volts.shown, label):
+                    text = words("{volts} V and {amps} A at the {place}, the wrong way round? Its label says {label} V.")
+                    at = say(TITLES[place]).lower()
+                    said = say(text, volts=plain(volts.shown, 4), amps=plain(amps.shown, 4), place=at, label=plain(label, 4))
+                    yield Doubt(f"turned-{place}-{volts.moment + 1}", said)
+
+    def misfits(self, record: Record) -> tuple[Misfit, ...]:
+        whole = self.whole(record)
+        return whole.misfits if whole is not None else ()
 
     def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: AnythingPlan | None) -> PowerPath:
         return _drawn(setup, graph_of(self.taps, {OUTPUT}), {})
 
-    def _whole(self, record: Record, plan: AnythingPlan) -> tuple[Moments, Whole]:
-        return record.once((self.key, plan), lambda: _whole_of(record, plan))
+    def moments(self, record: Record) -> Moments:
+        """Everything that was read, on its graph. Raises GraphError."""
+        plan = self.prepared(record.head).plan or self.unplanned
+        return record.once((self.key, plan), lambda: moments_on_path(record, self.named, load_at=plan.load_at))
+
+    def whole(self, record: Record) -> Whole | None:
+        try:
+            return self.moments(record).whole
+        except GraphError:
+            return None
 
 
-def _whole_of(record: Record, plan: AnythingPlan) -> tuple[Moments, Whole]:
-    """Everything that was read, on its graph. Raises ReadingsError where nothing was read on a path, or it cannot be one."""
-    moments = moments_on_path(record, _NAMES)
-    if not moments.readings:
-        raise d.ReadingsError(say("Nothing was read on the path yet: type a line like “{example}”.", example=AnythingMethod.like))
-    places = {one.key[0] for one in moments.readings}
-    alternating = {one.key[0] for one in moments.readings if one.key[1] == "V" and abs(one.shown) > AC_FROM_V}
-    ratings = ratings_in(record.head.setup.unit.printed)
-    rating = ratings.watts or None if ratings is not None else None
-    if OUTPUT in places and ratings is not None and ratings.gives_mains:
-        alternating.add(OUTPUT)
-    try:
-        graph = graph_of(places, alternating, rating_w=rating, load_behind=_is_behind(moments, plan))
-    except GraphError as error:
-        raise d.ReadingsError(str(error)) from None
-    return moments, Whole(graph, moments.readings, moments.names)
-
-
-def _is_behind(moments: Moments, plan: AnythingPlan) -> bool:
-    """Whether a load hangs on the output; by its volts, where nobody said."""
-    if plan.load_at != _BY_VOLTS:
-        return plan.load_at == _BEHIND
-    volts: dict[str, list[float]] = {}
-    for one in moments.readings:
-        if one.key[1] == "V":
-            volts.setdefault(one.key[0], []).append(one.shown)
-    if LOAD not in volts or OUTPUT not in volts:
-        return False
-    mean = {place: sum(values) / len(values) for place, values in volts.items()}
-    near = next((mean[place] for place in (BATTERY, "charger", "input") if place in mean), 0.0)
-    return abs(mean[LOAD] - mean[OUTPUT]) < abs(mean[LOAD] - near)
+def _is_near(shown: float, label: float) -> bool:
+    return abs(shown / label - 1) < _NEAR
 
 
 def _heaviest(whole: Whole, moments: Moments) -> int:
@@ -176,18 +164,14 @@ def _heaviest(whole: Whole, moments: Moments) -> int:
     return max(moments.single or moments.spans, key=watts)
 
 
-def _name(key: Key) -> str:
-    return say("{place}, {quantity}", place=say(TITLES[key[0]]), quantity=say(QUANTITIES[key[1]]))
-
-
 def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
     key = f"{one.key[0]}_{one.key[1]}"
     if one.value is not None:
         how = say(one.how.value) if one.how is How.METERED else f"{say(one.how.value)}, {whole.from_what(at, one.key)}"
-        return d.Finding.made(key, _name(one.key), one.value, one.key[1], how)
+        return d.Finding.made(key, whole.title(one.key), one.value, one.key[1], how)
     if one.how is How.BOUNDED and one.key[1] == "W":
         return d.Finding.made(
-            key, _name(one.key), _middle(one.between, one.key), "W", say("bounded: {between}", between=whole.between(one))
+            key, whole.title(one.key), _middle(one.between, one.key), "W", say("bounded: {between}", between=whole.between(one))
         )
     return None
 
@@ -216,9 +200,9 @@ def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.
             d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), share, "%", sum_of),
             d.Finding.made(f"{stage.name}_lost", say("{name}, lost in it", name=name), lost, "W", say("what goes in, less what comes out")),
         ]
-    if not (out.between[0] > 0 and math.isfinite(into.between[1])):
+    if not (out.between[0] > 0 and into.between[0] > 0 and math.isfinite(into.between[1])):
         return []
-    between = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0] if into.between[0] > 0 else 1.0, 1.0)
+    between = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0], 1.0)
     text = say("bounded: between {low} and {high} %", low=show(between[0], 2), high=show(between[1], 2))
     value = sum(between) / 2 + within((between[1] - between[0]) / 2, words("what nothing determines"), "%", when=stage.name)
     return [d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), value, "%", text)]
@@ -276,22 +260,6 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
     return found
 
 
-def _beside(whole: Whole) -> list[d.Finding]:
-    """A row a reading: what it was, what the rest says, whether they agree; the ones that agree least where there are many."""
-    several = sorted(whole.against, key=lambda one: -abs(one.z))[:_MOST_ROWS]
-    several.sort(key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), one.reading.key[1]))
-    return [_row(whole, one) for one in several]
-
-
-def _row(whole: Whole, one: AgainstRest) -> d.Finding:
-    key, moment = one.reading.key, one.reading.moment
-    agrees = say("agrees") if abs(one.z) <= whole.most else say("does not agree")
-    at = whole.names[moment]
-    name = say("{what}, {at}", what=_name(key), at=at) if at else _name(key)
-    text = say("read {read}, the rest says this: {agrees}", read=whole.amount(one.reading.value, key), agrees=agrees)
-    return d.Finding.made(f"rest_{moment + 1}_{key[0]}_{key[1]}", name, whole.rest_of(one), key[1], text)
-
-
 def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:
     """What is not known, and which reading would make it known: of each place the watts."""
     said = []
@@ -303,10 +271,10 @@ def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:
         between = whole.between(one)
         if between:
             said.append(
-                say("{name} are not determined, {between}: the {tell} would tell.", name=_name(one.key), between=between, tell=tell)
+                say("{name} are not determined, {between}: the {tell} would tell.", name=whole.title(one.key), between=between, tell=tell)
             )
         else:
-            said.append(say("{name} are not known: the {tell} would tell.", name=_name(one.key), tell=tell))
+            said.append(say("{name} are not known: the {tell} would tell.", name=whole.title(one.key), tell=tell))
     return said
 
 

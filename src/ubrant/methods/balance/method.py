@@ -11,7 +11,6 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
-from ubrant.core.gate.figures import Doubt
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Setup, label_of
@@ -19,7 +18,6 @@ from ubrant.core.record.power_path import Flow, PowerPath
 from ubrant.core.record.power_path import PathNode as Box
 from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, NodeFound, analyse_node, told
-from ubrant.core.uncertainty.decision import guard
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -33,8 +31,6 @@ from ubrant.methods.steps import Ask
 _KEYS: tuple[TapQuantity, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
 _AMPS: tuple[TapQuantity, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
-_BY_FAR = 1.5
-"""So many guards an error is no chance of many points, each of which may be just outside."""
 
 
 @dataclass(frozen=True)
@@ -122,19 +118,6 @@ class BalanceMethod(TypedMethod):
             shown_at=say("At its heaviest load"),
             short=largest.value_text() if largest is not None else "",
         )
-
-    def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
-        """Nothing is said of what it carries while the currents at a point do not add up by far."""
-        yield from super().doubts(account, record)
-        for key, found in account.findings.items():
-            if key.startswith("residual_") and found.value and (room := guard(found)) is not None and abs(found.value) > _BY_FAR * room:
-                text = say(
-                    "At point {n} the three currents do not add up: {left} are left ({working}). Something else draws or feeds there, a direction is not what it was taken for, or a meter is wrong.",
-                    n=key.removeprefix("residual_"),
-                    left=found.with_uncertainty(),
-                    working=found.working,
-                )
-                yield Doubt(f"adds-up-{key.removeprefix('residual_')}", text)
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: BalancePlan | None) -> PowerPath:
         return _path(setup, None)

@@ -17,7 +17,7 @@ from ubrant.core.equipment.usual_meters import assumed_text
 from ubrant.core.gate.figures import Doubt, unconfirmed
 from ubrant.core.gate.readings import Odd
 from ubrant.core.in_short import in_short, sketch_of
-from ubrant.core.record.beside import contradicts
+from ubrant.core.network.rows import rest_rows
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
@@ -79,7 +79,9 @@ def whole_account(
 
     def made_of(counting: Record) -> Account:
         def make() -> Account:
-            made = method.study(_with_ratios(method, record, method.account(counting, expected)), counting, others)
+            made = method.study(
+                _with_rest(method, counting, _with_ratios(method, record, method.account(counting, expected))), counting, others
+            )
             return made if made.trouble else _held_back(made, unconfirmed(method.doubts(made, counting), record))
 
         return _guarded(record, make)
@@ -168,6 +170,19 @@ def _with_ratios(method: Method, record: Record, account: Account) -> Account:
     return replace(account, findings={**account.findings, **ratios}, groups=(*account.groups, group))
 
 
+def _with_rest(method: Method, record: Record, account: Account) -> Account:
+    """With what was read, and what the rest says it should be, wherever it says anything."""
+    if account.trouble:
+        misfits = tuple(misfit.sentence for misfit in method.misfits(record))
+        return replace(account, warnings=(*misfits, *account.warnings))
+    whole = method.whole(record)
+    rows = rest_rows(whole) if whole is not None else []
+    if not rows:
+        return account
+    group = Group(say("What was read, and what the rest says"), tuple(row.key for row in rows))
+    return replace(account, findings={**account.findings, **{row.key: row for row in rows}}, groups=(*account.groups, group))
+
+
 def _guarded(record: Record, make: Callable[[], Account]) -> Account:
     """What a method makes of it, as far as the record is sound."""
     try:
@@ -217,7 +232,7 @@ def _with_assumed(account: Account, record: Record) -> Account:
 
 def _with_flows(account: Account, record: Record) -> Account:
     """What flowed although everything was off, what the guardian did, what stands twice at one place, and how it was read, is told of any method."""
-    said = warned_of(record) + warned_of_twice(record) + contradicts(record) + outside_window(record)
+    said = warned_of(record) + warned_of_twice(record) + outside_window(record)
     said += record.head.origin.said
     said = tuple(one for one in dict.fromkeys(said) if one not in account.warnings)
     return replace(account, warnings=(*said, *account.warnings)) if said else account

@@ -1,15 +1,17 @@
-"""Which readings are of one moment: lines that follow each other until a place is read again, a log's rows, and counters over a span."""
+"""What was read on a power path, moment by moment: a typed line each, or lines that follow each other until a place is read again, a log's rows, and counters over a span."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.network.graph import PLACES, Key
+from ubrant.core.network.fit import is_told_of
+from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, PLACES, Graph, GraphError, Key, graph_of
 from ubrant.core.network.moment import Read
+from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.quantities.readings import Series
@@ -17,37 +19,40 @@ from ubrant.core.record.counters import counted
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
 from ubrant.methods.points_by_hand import points_at
+from ubrant.methods.ratings import ratings_in
 
 ONE_WALK_S = 300.0
 """A person with one meter has walked along a path in five minutes, and it stood still meanwhile. Common practice, no source."""
 MOST_MOMENTS = 60
+BY_VOLTS, BESIDE, BEHIND = "volts", "battery", "output"
+"""What a load that is read hangs on: whichever its volts are those of, the battery's side, the converter's output."""
+OTHER_NAMES = {"ac": OUTPUT, "dc": OUTPUT, "bank": BATTERY, "station": BATTERY, "device": LOAD, "": BATTERY}
+LIKE = "battery 12.6 V 8.2 A output 230 V 85 W"
 _ONE_VOLTS = 0.02
 """Volts that were read once, or hardly moved, may have been so much more or less meanwhile. Common practice, no source."""
 _COUNTED = {"Wh": "W", "Ah": "A"}
 _KINDS = {"read", "about", "range"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Moments:
-    """Readings by moment and what each moment is called; the last ``spans`` of them are means over a span, from counters.
+    """Readings by moment on their graph; the last of them are means over a span, from counters.
 
     Attributes
     ----------
     hours : of each span
     """
 
-    readings: tuple[Read, ...]
-    names: tuple[str, ...]
-    times: tuple[float, ...]
+    whole: Whole
     hours: tuple[float, ...] = ()
 
     @property
     def single(self) -> range:
-        return range(len(self.names) - len(self.hours))
+        return range(len(self.whole.names) - len(self.hours))
 
     @property
     def spans(self) -> range:
-        return range(len(self.names) - len(self.hours), len(self.names))
+        return range(len(self.whole.names) - len(self.hours), len(self.whole.names))
 
 
 @dataclass
@@ -58,27 +63,76 @@ class _Open:
     read: dict[Key, tuple[float, float]]
 
 
-def moments_on_path(record: Record, named: Mapping[str, str]) -> Moments:
-    """The readings of a record on a path.
+def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = BY_VOLTS) -> Moments:
+    """Everything that was read on a path, with what counters counted: what is read within one walk is of one moment.
 
     Parameters
     ----------
     named : other names of its places
+    load_at : what a load that is read hangs on
+
+    Raises
+    ------
+    GraphError
+        Nothing was read on a path, or it cannot be one.
     """
-    walks = _typed(record, named) if record.is_typed else _logged(record, named)
+    walks = _typed(record, named, ONE_WALK_S) if record.is_typed else _logged(record, named)
     counters = _spans(record, named)
-    zero = walks[0].began if walks else 0.0
-    names = [_name(walk.began - zero, len(walks)) for walk in walks]
-    readings: list[Read] = []
-    for k, walk in enumerate(walks):
-        readings += [Read(k, key, value, half, record.accuracy(*key)) for key, (value, half) in walk.read.items()]
+    reads, names = _reads(record, walks)
     hours = []
     if counters is not None:
         span_h, means = counters
-        readings += [Read(len(walks), key, value, half, record.accuracy(*key)) for key, (value, half) in means.items()]
+        reads += [Read(len(walks), key, value, half, record.accuracy(*key)) for key, (value, half) in means.items()]
         names.append(say("over {span}", span=show_duration(3600 * span_h)))
         hours.append(span_h)
-    return Moments(tuple(readings), tuple(names), tuple(walk.began for walk in walks), tuple(hours))
+    return Moments(Whole(_graph(record, reads, load_at), tuple(reads), tuple(names)), tuple(hours))
+
+
+def lines_on_path(record: Record, named: Mapping[str, str]) -> Whole | None:
+    """The typed lines in which one reading says something of another, each a moment; None where there is none, or they are on no path."""
+    walks = [walk for walk in _typed(record, named, 0.0) if len(walk.read) > 1]
+    reads, _ = _reads(record, walks)
+    try:
+        graph = _graph(record, reads, BY_VOLTS)
+    except GraphError:
+        return None
+    telling = [walk for walk in walks if is_told_of(graph, frozenset(walk.read))]
+    reads, names = _reads(record, telling)
+    return Whole(graph, tuple(reads), tuple(names)) if telling else None
+
+
+def _reads(record: Record, walks: Sequence[_Open]) -> tuple[list[Read], list[str]]:
+    zero = walks[0].began if walks else 0.0
+    names = [_name(walk.began - zero, len(walks)) for walk in walks]
+    return [Read(k, key, v, half, record.accuracy(*key)) for k, walk in enumerate(walks) for key, (v, half) in walk.read.items()], names
+
+
+def _graph(record: Record, reads: Sequence[Read], load_at: str) -> Graph:
+    """The path that these were read on; its converter by the label of what is tested."""
+    places = {one.key[0] for one in reads}
+    if not places:
+        raise GraphError(say("Nothing was read on the path yet: type a line like “{example}”.", example=LIKE))
+    alternating = {one.key[0] for one in reads if one.key[1] == "V" and abs(one.shown) > AC_FROM_V}
+    ratings = ratings_in(record.head.setup.unit.printed)
+    if OUTPUT in places and ratings is not None and ratings.gives_mains:
+        alternating.add(OUTPUT)
+    rating = ratings.watts or None if ratings is not None else None
+    return graph_of(places, alternating, rating_w=rating, load_behind=_is_behind(reads, load_at))
+
+
+def _is_behind(reads: Sequence[Read], load_at: str) -> bool:
+    """Whether a load hangs on the output; by its volts, where nobody said."""
+    if load_at != BY_VOLTS:
+        return load_at == BEHIND
+    volts: dict[str, list[float]] = {}
+    for one in reads:
+        if one.key[1] == "V":
+            volts.setdefault(one.key[0], []).append(one.shown)
+    if LOAD not in volts or OUTPUT not in volts:
+        return False
+    mean = {place: sum(values) / len(values) for place, values in volts.items()}
+    near = next((mean[place] for place in (BATTERY, CHARGER, INPUT) if place in mean), 0.0)
+    return abs(mean[LOAD] - mean[OUTPUT]) < abs(mean[LOAD] - near)
 
 
 def _name(after_s: float, count: int) -> str:
@@ -87,7 +141,7 @@ def _name(after_s: float, count: int) -> str:
     return say("after {span}", span=show_duration(after_s)) if after_s > 0 else say("at first")
 
 
-def _typed(record: Record, named: Mapping[str, str]) -> list[_Open]:
+def _typed(record: Record, named: Mapping[str, str], walk_s: float) -> list[_Open]:
     walks: list[_Open] = []
     for moment, line in record.answers("load on", "load off", "skip"):
         if line.mark == "skip":
@@ -98,7 +152,7 @@ def _typed(record: Record, named: Mapping[str, str]) -> list[_Open]:
             if r.quantity in {"V", "A", "W"} and r.kind in _KINDS and named.get(r.tap, r.tap) in PLACES
         }
         now = walks[-1] if walks else None
-        if now is None or line.mark or set(read) & set(now.read) or moment - now.began > ONE_WALK_S:
+        if now is None or line.mark or set(read) & set(now.read) or moment - now.began > walk_s or not walk_s:
             walks.append(_Open(moment, {}))
         walks[-1].read.update(read)
     return [walk for walk in walks if walk.read]
