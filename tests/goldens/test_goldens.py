@@ -107,6 +107,9 @@ COMMANDS_DIFFER = {
     "sweep with one meter": "a quarter of a gain's limit does not cancel",
     "steps": PULSATES,
 }
+NOISE_BY_SQUARES = "noise is found by squares, and no longer by a median that is a step of the scope or nothing"
+for _name, _keys in {"wave of an inverter": ("thd", "thd_40", "crest_factor", "frequency")}.items():
+    DIFFERS[_name] |= dict.fromkeys(_keys, NOISE_BY_SQUARES)
 """By run: finding, ``every``, ``sentence`` or ``warnings``, and why it differs."""
 
 

@@ -145,7 +145,7 @@ class Whole:
 
     def _of_suspects(self, number: int, moment: Instant) -> Misfit:
         keys = tuple(one.reading.key for one in moment.suspects)
-        slip, at = self._slip(moment, keys), _at(self.names[number])
+        slip, at = self._slip(moment), _at(self.names[number])
         told = [self.told(moment.read[key]) for key in keys]
         if len(keys) == 1:
             rest = self.amount(moment.rest_of(moment.suspects[0], self.most), keys[0])
@@ -170,15 +170,16 @@ class Whole:
         asked = slip or say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
         return say("{several} do not add up: {why}; {asked}", several=several, why=why, asked=asked)
 
-    def _slip(self, moment: Instant, keys: Sequence[Key]) -> str:
+    def _slip(self, moment: Instant) -> str:
         """The one slip that would explain it, as a question; empty where none does, or where several would."""
         tried: list[tuple[float, int, str]] = []
-        for key in keys:
+        for one in moment.suspects:
+            key = one.reading.key
             what, shown = self.told(moment.read[key]), moment.read[key].shown
-            others = (abs(one.shown) for one in moment.reads if one.key[1] == key[1] and one.key != key)
-            least = _SAYS_NOTHING * max(others, default=0.0)
+            others = (abs(other.shown) for other in moment.reads if other.key[1] == key[1] and other.key != key)
+            least = max(_SAYS_NOTHING * max(others, default=0.0), COVERAGE * (moment.rest_of(one, self.most).u or 0.0))
             for factor, name in _SLIPS:
-                if abs(shown * factor) >= least:  # so little would explain anything
+                if abs(shown * factor) > least:  # so little would explain anything
                     text = say("is {what} {name} what was there?", what=what, name=say(name))
                     tried.append((*moment.chi2_if(key, factor), text))
             if key == (BATTERY, "A"):
