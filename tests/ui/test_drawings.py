@@ -9,13 +9,16 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.making import record_for
 from tests.methods.samples import BY_HAND, SAMPLES
-from ubrant.core.drawings import DASHED, Bars, Chains, Curve, Ladder, Plot
+from ubrant.core.drawings import DASHED, AgreementRow, Agreements, Bars, Chains, Curve, Ladder, Plot
+from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.methods.registry import method_of
 from ubrant.ui.widgets import theme
+from ubrant.ui.widgets.agreements_view import AgreementsView
 from ubrant.ui.widgets.axes import ticks
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.label_places import room_for
 from ubrant.ui.widgets.plot import PlotView
+from ubrant.ui.widgets.power_path_view import PowerPathView
 
 
 def colours(widget) -> int:
@@ -68,6 +71,9 @@ def test_what_a_method_draws_is_shown_and_said(shown, key):
         elif isinstance(drawing, Chains):
             assert page.chains.isVisible()
             assert all(name in page.chains.accessibleDescription() for name, _ in drawing.rows)
+        elif isinstance(drawing, Agreements):
+            assert page.agreements.isVisible()
+            assert all(row.where in page.agreements.accessibleDescription() for row in drawing.rows)
         elif isinstance(drawing, Bars):
             assert page.bars.isVisible()
             assert page.bars.accessibleDescription()
@@ -126,3 +132,39 @@ def test_words_lie_on_no_curve_and_on_no_other_words():
     assert room_for([middle], [curve], []) == 0
     spike = (x, np.where(abs(x - 3) < 0.2, 1.5, 9.5))
     assert room_for([low, (6.0, 8.0, 1.0, 2.0)], [spike], []) == 1
+
+
+ROWS = (
+    AgreementRow("Load, amperes", "", "1.00 A", "1.02 A", "-0.02 A", 0.4),
+    AgreementRow("Charger, amperes", "", "20 A", "2.0 A", "+18 A", 40.0),
+)
+
+
+def test_readings_beside_what_the_rest_says(ground, shown):
+    """What does not agree is told by its shape and in words, not by its colour alone; a row more is a row taller."""
+    view = shown(AgreementsView(), (700, 200))
+    view.show_agreements(Agreements("The rest", ROWS[:1]))
+    one = view.height()
+    assert "agrees" in view.accessibleDescription()
+    assert "does not agree" not in view.accessibleDescription()
+    view.show_agreements(Agreements("The rest", ROWS))
+    assert view.height() > one
+    assert "Charger, amperes : 20 A, 2.0 A, +18 A, does not agree" in view.accessibleDescription()
+    assert colours(view) > 6
+
+
+@pytest.mark.parametrize("count", [2, 3, 4, 5])
+@pytest.mark.parametrize("joined", [True, False])
+def test_a_path_of_any_length_is_drawn(ground, shown, count, joined):
+    """Also with a battery at its meeting point, with what is lost, and with what lies only between a least and a most."""
+    nodes = tuple(PathNode("converter", f"Box {k}") for k in range(count))
+    flows = (Flow(50.0, 12.5, 4.0, "m"), Flow(None, between="between 20 and 40 W"), Flow(30.0), Flow(None))[: count - 1]
+    joins = (PathNode("battery", "Pack"), Flow(-20.0, 12.4, -1.6, "m")) if joined else None
+    path = PowerPath(nodes, flows, (None,) * (count - 1) + ("5 W lost",), (0.0,) * (count - 1) + (5.0,), "W", joins)
+    view = shown(PowerPathView(), (1000, 236))
+    view.show_path(path)
+    assert colours(view) > 6
+    told = view.words()
+    assert all(node.title in told for node in nodes)
+    assert ("between 20 and 40 W" in told) is (count > 2)
+    assert ("takes 20.00 W" in told) is joined

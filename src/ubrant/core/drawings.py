@@ -167,4 +167,28 @@ class Chains:
     rows: tuple[tuple[str, PowerPath], ...]
 
 
-Drawing = TraceDrawing | Plot | Ladder | Bars | Chains
+@dataclass(frozen=True)
+class AgreementRow:
+    """One reading beside what the rest says it should be, in words; ``apart`` is their difference over the most that it may be."""
+
+    where: str
+    when: str
+    read: str
+    rest: str
+    off_by: str
+    apart: float
+
+    @property
+    def agrees(self) -> bool:
+        return abs(self.apart) <= 1.0
+
+
+@dataclass(frozen=True)
+class Agreements:
+    """Readings, and whether each goes with the rest: a row each on its own scale."""
+
+    title: str
+    rows: tuple[AgreementRow, ...]
+
+
+Drawing = TraceDrawing | Plot | Ladder | Bars | Chains | Agreements

@@ -28,7 +28,7 @@ BY_VOLTS, BESIDE, BEHIND = "volts", "battery", "output"
 """What a load that is read hangs on: whichever its volts are those of, the battery's side, the converter's output."""
 OTHER_NAMES = {"ac": OUTPUT, "dc": OUTPUT, "bank": BATTERY, "station": BATTERY, "device": LOAD, "": BATTERY}
 LIKE = "battery 12.6 V 8.2 A output 230 V 85 W"
-_ONE_VOLTS = 0.02
+_ONE_VOLTS, _TO_MINUTE_S = 0.02, 600.0
 """Volts that were read once, or hardly moved, may have been so much more or less meanwhile. Common practice, no source."""
 _COUNTED = {"Wh": "W", "Ah": "A"}
 _KINDS = {"read", "about", "range"}
@@ -138,7 +138,9 @@ def _is_behind(reads: Sequence[Read], load_at: str) -> bool:
 def _name(after_s: float, count: int) -> str:
     if count < 2:
         return ""
-    return say("after {span}", span=show_duration(after_s)) if after_s > 0 else say("at first")
+    if after_s <= 0:
+        return say("at first")
+    return say("after {span}", span=show_duration(after_s if after_s < _TO_MINUTE_S else 60 * round(after_s / 60)))
 
 
 def _typed(record: Record, named: Mapping[str, str], walk_s: float) -> list[_Open]:

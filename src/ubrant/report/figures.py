@@ -19,6 +19,7 @@ from ubrant.core.drawings import (
     PLANNED,
     SOLID,
     TAKEN,
+    Agreements,
     Area,
     Bars,
     Chains,
@@ -65,6 +66,7 @@ def figures_of(drawings: Sequence[Drawing]) -> list[Figure]:
             axis.spines[["top", "right"]].set_visible(False)
         figures.append(figure)
     figures += [_named(path_figure(path), name) for d in drawings if isinstance(d, Chains) for name, path in d.rows]
+    figures += [_agreements_figure(d) for d in drawings if isinstance(d, Agreements)]
     return figures + [_ladder_figure(d) for d in drawings if isinstance(d, Ladder)]
 
 
@@ -199,6 +201,25 @@ def _bars(axis: Any, bars: Bars) -> None:
     axis.set_xlim(0, 1.5 * max((max(f.value or 0.0, o or 0.0) for f, o, _ in rows), default=1.0))
 
 
+def _agreements_figure(agreements: Agreements) -> Figure:
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(7.1, 0.6 + 0.26 * len(agreements.rows)), layout="constrained")
+    axis = figure.subplots()
+    axis.axvspan(-1, 1, color=TINTS["voltage"], alpha=0.12, linewidth=0)
+    axis.axvline(0, color=QUIET, linewidth=1)
+    for line, row in enumerate(reversed(agreements.rows)):
+        tint, mark = (TINTS["voltage"], "o") if row.agrees else (TINTS["loss"], "s")
+        axis.plot(max(-2.0, min(2.0, row.apart)), line, mark, color=tint, markersize=5)
+        axis.annotate(f"{row.where} {row.when}".strip(), (-8.6, line), fontsize=7, va="center", annotation_clip=False)
+        axis.annotate(f"{row.read}   {row.rest}", (-4.6, line), fontsize=7, va="center", annotation_clip=False)
+        axis.annotate(row.off_by, (2.3, line), fontsize=7, va="center", color=INK if row.agrees else tint, annotation_clip=False)
+    axis.set(xlim=(-8.7, 4.0), ylim=(-0.7, len(agreements.rows) - 0.3), title=agreements.title, yticks=[], xticks=[])
+    axis.title.set_fontsize(8)
+    axis.spines[["top", "right", "left", "bottom"]].set_visible(False)
+    return figure
+
+
 def _ladder_figure(ladder: Ladder) -> Figure:
     from matplotlib.figure import Figure
 
@@ -235,7 +256,14 @@ def path_figure(path: PowerPath) -> Figure:
         )
         middle = (boxes[k] + 120 + boxes[k + 1]) / 2
         axis.text(
-            middle, 80, f"{show(flow.amount or 0.0, 4)} {path.unit}", ha="center", va="center", fontsize=10, fontweight="bold", color=INK
+            middle,
+            80,
+            flow.between if flow.amount is None and flow.between else f"{show(flow.amount or 0.0, 4)} {path.unit}",
+            ha="center",
+            va="center",
+            fontsize=10,
+            fontweight="bold",
+            color=INK,
         )
         axis.plot([middle, middle], [80 + thick / 2, 118], color=INK, linewidth=0.8)
         axis.plot(middle, 120, "o", markersize=5, markeredgecolor=INK, markerfacecolor=INK if flow.meter else "white")

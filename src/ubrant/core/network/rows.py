@@ -2,20 +2,43 @@
 
 from __future__ import annotations
 
+from ubrant.core.drawings import AgreementRow, Agreements
 from ubrant.core.network.fit import AgainstRest
 from ubrant.core.network.graph import PLACES
 from ubrant.core.network.whole import Whole
+from ubrant.core.quantities.quantity import show
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 
-MOST_ROWS = 24
+MOST_ROWS, _DRAWN = 24, 9
 
 
 def rest_rows(whole: Whole) -> list[Finding]:
     """A row each reading that the rest of its moment says something of; the ones that agree least where there are many."""
-    several = sorted(whole.against, key=lambda one: -abs(one.z))[:MOST_ROWS]
-    several.sort(key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), "VAW".index(one.reading.key[1])))
-    return [_row(whole, one) for one in several]
+    return [_row(whole, one) for one in _few(whole, MOST_ROWS)]
+
+
+def _few(whole: Whole, count: int) -> list[AgainstRest]:
+    several = sorted(whole.against, key=lambda one: -abs(one.z))[:count]
+    return sorted(several, key=lambda one: (one.reading.moment, PLACES.index(one.reading.key[0]), "VAW".index(one.reading.key[1])))
+
+
+def agreements(whole: Whole) -> Agreements | None:
+    """The same as a drawing, of the few that agree least; None where the rest says nothing of any."""
+    if not whole.against:
+        return None
+    rows = []
+    for one in _few(whole, _DRAWN):
+        rest, key = whole.rest_of(one), one.reading.key
+        shown = one.reading.value
+        off = shown.value - rest.value
+        sign = "+" if off > 0 else "−" if off < 0 else ""
+        off_by = f"{sign}{show(abs(off), 2)} {key[1]}"
+        read = f"{show(shown.value)} {key[1]}"
+        rows.append(
+            AgreementRow(whole.title(key), whole.names[one.reading.moment], read, whole.amount(rest, key), off_by, one.z / whole.most)
+        )
+    return Agreements(say("What was read, and what the rest says it should be"), tuple(rows))
 
 
 def _row(whole: Whole, one: AgainstRest) -> Finding:

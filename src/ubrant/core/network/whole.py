@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import combinations
+from itertools import combinations, pairwise
 
 from scipy.special import chdtrc, ndtri
 
@@ -172,7 +172,7 @@ class Whole:
 
     def _slip(self, moment: Instant) -> str:
         """The one slip that would explain it, as a question; empty where none does, or where several would."""
-        tried: list[tuple[float, int, str]] = []
+        mends: dict[tuple[Key, float], str] = {}
         for one in moment.suspects:
             key = one.reading.key
             what, shown = self.told(moment.read[key]), moment.read[key].shown
@@ -180,11 +180,13 @@ class Whole:
             least = max(_SAYS_NOTHING * max(others, default=0.0), COVERAGE * (moment.rest_of(one, self.most).u or 0.0))
             for factor, name in _SLIPS:
                 if abs(shown * factor) > least:  # so little would explain anything
-                    text = say("is {what} {name} what was there?", what=what, name=say(name))
-                    tried.append((*moment.chi2_if(key, factor), text))
+                    mends.setdefault((key, float(f"{factor:.9g}")), say("is {what} {name} what was there?", what=what, name=say(name)))
+            for to in _digits_turned(shown):
+                text = say("were two digits of {what} turned round: {to} {unit}?", what=what, to=plain(to, 5), unit=key[1])
+                mends.setdefault((key, float(f"{to / shown:.9g}")), text)
             if key == (BATTERY, "A"):
-                tried.append((*moment.chi2_if(key, -1.0), say("does {what} flow the other way round?", what=what)))
-        tried.sort(key=lambda one: one[0])
+                mends[key, -1.0] = say("does {what} flow the other way round?", what=what)
+        tried = sorted(((*moment.chi2_if(key, factor), text) for (key, factor), text in mends.items()), key=lambda one: one[0])
         best, conditions, text = tried[0] if tried else (0.0, 0, "")
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
         return text if is_good and all(rival - best >= RIVALS for rival, _, _ in tried[1:2]) else ""
@@ -248,7 +250,7 @@ class Whole:
 
     def told(self, one: Read) -> str:
         """``battery −1.0 A``."""
-        return f"{say(TITLES[one.key[0]]).lower()} {plain(one.shown, 5)} {one.key[1]}"
+        return f"{say(TITLES[one.key[0]]).lower()} {plain(one.shown, 4)} {one.key[1]}"
 
     def amount(self, value: Value, key: Key) -> str:
         """``8.20 ± 0.05 A``; without a ± where one of its meters has none."""
@@ -283,6 +285,22 @@ class Whole:
             if joint is None
             else say("by what goes into and out of the joint")
         )
+
+
+def _digits_turned(shown: float) -> list[float]:
+    """What it would be with two neighbouring digits the other way round; of what was corrected nobody knows its digits any more."""
+    text = plain(abs(shown), 4)
+    if not shown or not text.replace(".", "").isdigit() or abs(float(text) - abs(shown)) > 1e-9 * abs(shown):
+        return []
+    found = []
+    places = [k for k, sign in enumerate(text) if sign != "."]
+    for one, other in pairwise(places):
+        signs = list(text)
+        signs[one], signs[other] = signs[other], signs[one]
+        to = math.copysign(float("".join(signs)), shown)
+        if to not in {shown, 0.0}:
+            found.append(to)
+    return found
 
 
 def _at(name: str) -> str:

@@ -25,13 +25,14 @@ class PathNode:
 class Flow:
     """What goes from one node to the next, in W or Wh, with the tap's own values and how it is known.
 
-    ``meter`` is the meter's name at the tap, empty where the value is worked out.
+    ``meter`` is the meter's name at the tap, empty where the value is worked out; ``between`` says where it lies that nothing determines.
     """
 
     amount: float | None
     volts: float | None = None
     amps: float | None = None
     meter: str = ""
+    between: str = ""
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
+from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
 from ubrant.core.network.moment import How, Known
+from ubrant.core.network.rows import agreements
 from ubrant.core.network.whole import QUANTITIES, Misfit, Whole
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
@@ -106,7 +108,8 @@ class AnythingMethod(d.TypedMethod):
             sentence=_sentence(whole.graph, known, findings, answers, lacking),
             warnings=(*_no_accuracy(whole), *lacking[:_MOST_LACKING]),
             taken=len(moments.single),
-            path=lambda: _drawn(seen.setup, whole.graph, known),
+            drawings=lambda: _drawings(whole, known),
+            path=lambda: _drawn(seen.setup, whole.graph, known, whole),
             shown_at=say("At its heaviest load") if len(moments.single) > 1 else "",
             short=next((findings[key].with_uncertainty() for key in answers if key in findings), ""),
         )
@@ -155,13 +158,36 @@ def _is_near(shown: float, label: float) -> bool:
 
 
 def _heaviest(whole: Whole, moments: Moments) -> int:
-    """The moment at which most flows; the span where nothing else was read."""
+    """Of the moments that say most of what converts, the one at which most flows; the span where nothing else was read."""
 
     def watts(moment: int) -> float:
         found = [one.value.value for one in whole.known(moment).values() if one.key[1] == "W" and one.value is not None]
         return max(map(abs, found), default=-1.0)
 
-    return max(moments.single or moments.spans, key=watts)
+    def determined(moment: int) -> int:
+        known = whole.known(moment)
+        return sum(
+            known[edge, "W"].value is not None
+            for stage in whole.graph.stages
+            for edge in (_fed(whole.graph, stage, known)[0].key[0], stage.out)
+        )
+
+    return max(moments.single or moments.spans, key=lambda moment: (determined(moment), watts(moment)))
+
+
+def _drawings(whole: Whole, known: Mapping[Key, Known]) -> tuple[Drawing, ...]:
+    """What the rest says of each reading, where it says anything of any; else what flows at each place, what is bounded with its most as an outline."""
+    rows: list[tuple[d.Finding, float | None, str]] = []
+    for place in whole.graph.edges:
+        one = known[place, "W"]
+        name = say(TITLES[place])
+        if one.value is not None:
+            rows.append((d.Finding.made(place, name, abs(one.value), "W", ""), None, "" if one.value.value >= 0 else say("into it")))
+        elif one.how is How.BOUNDED and one.between[0] >= 0:
+            low, high = one.between
+            rows.append((d.Finding(place, name, float(f"{low:.3g}"), "W", (), ""), high, say("to {high} W", high=show(high, 2))))
+    table = agreements(whole)
+    return (table,) if table is not None else (Bars(tuple(rows)),)
 
 
 def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
@@ -181,9 +207,9 @@ def _middle(between: tuple[float, float], key: Key) -> Value:
     return (low + high) / 2 + within((high - low) / 2, words("what nothing determines"), key[1], when=f"{key[0]}")
 
 
-def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.Finding]:
-    """Efficiency and loss: by two powers that are known, those of what feeds it through leads where its own is not, else between what they lie."""
-    into, out, name = known[stage.into, "W"], known[stage.out, "W"], say(_STAGES[stage.name])
+def _fed(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> tuple[Known, str]:
+    """The watts that a stage takes, and what it is called: with its leads, where only those of what feeds it through them are known."""
+    into, name = known[stage.into, "W"], say(_STAGES[stage.name])
     joint = graph.joint_of(stage.into)
     if (
         into.value is None
@@ -192,7 +218,13 @@ def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.
         and joint.inward
         and known[joint.inward[0], "W"].value is not None
     ):
-        into, name = known[joint.inward[0], "W"], say("{name} with its leads", name=name)
+        return known[joint.inward[0], "W"], say("{name} with its leads", name=name)
+    return into, name
+
+
+def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.Finding]:
+    """Efficiency and loss: by two powers that are known, those of what feeds it through leads where its own is not, else between what they lie."""
+    (into, name), out = _fed(graph, stage, known), known[stage.out, "W"]
     if into.value is not None and out.value is not None and into.value.value > 0 and out.value.value > 0:
         share, lost = 100 * out.value / into.value, into.value - out.value
         sum_of = f"{show(out.value.value)} W ÷ {show(into.value.value)} W"
@@ -270,11 +302,9 @@ def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:
         tell = _together(whole.would_tell(at, one.key))
         between = whole.between(one)
         if between:
-            said.append(
-                say("{name} are not determined, {between}: the {tell} would tell.", name=whole.title(one.key), between=between, tell=tell)
-            )
+            said.append(say("{name}: {between}; the {tell} would tell.", name=whole.title(one.key), between=between, tell=tell))
         else:
-            said.append(say("{name} are not known: the {tell} would tell.", name=whole.title(one.key), tell=tell))
+            said.append(say("{name}: not known; the {tell} would tell.", name=whole.title(one.key), tell=tell))
     return said
 
 
@@ -304,7 +334,7 @@ def _sentence(graph: Graph, known: Mapping[Key, Known], findings: Mapping[str, d
     parts = []
     for stage in graph.stages:
         share, lost = findings.get(f"{stage.name}_efficiency"), findings.get(f"{stage.name}_lost")
-        name = say(_STAGES[stage.name])
+        name = _fed(graph, stage, known)[1]
         if share is not None and lost is not None:
             parts.append(say("{name} {share}, {lost} lost in it", name=name, share=share.with_uncertainty(), lost=lost.with_uncertainty()))
         elif share is not None:
@@ -324,7 +354,7 @@ def _sentence(graph: Graph, known: Mapping[Key, Known], findings: Mapping[str, d
     return f"{text[0].upper()}{text[1:]}." if text else say("Readings of single quantities: nothing follows from them yet.")
 
 
-def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known]) -> PowerPath:
+def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known], whole: Whole | None = None) -> PowerPath:
     """The path as it goes: what feeds, the joint with the battery at it, what converts, what is fed."""
 
     def flow(place: str) -> Flow:
@@ -333,7 +363,9 @@ def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known]) -> PowerPat
         value = {q: k.value.value if k is not None and k.value is not None else None for q, k in one.items()}
         metered = any(k is not None and k.how is How.METERED for k in one.values())
         name = (meter.name if known else clipped(meter)) if metered or not known else ""
-        return Flow(value["W"], value["V"], value["A"], name)
+        watts = one["W"]
+        between = whole.between(watts) if whole is not None and watts is not None and watts.value is None else ""
+        return Flow(value["W"], value["V"], value["A"], name, between)
 
     there = [place for place in PLACES if place in graph.edges]
     nodes: list[PathNode] = []
@@ -363,4 +395,18 @@ def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known]) -> PowerPat
         flows.append(flow(place))
     nodes.append(PathNode("load", say("Load")) if rest else PathNode("leads", ""))
     flows = flows[: len(nodes) - 1]
-    return PowerPath(tuple(nodes), tuple(flows), (None,) * len(nodes), (0.0,) * len(nodes), "W", joins)
+    lost: list[str | None] = [None] * len(nodes)
+    amounts = [0.0] * len(nodes)
+    for stage in graph.stages if known else ():
+        taken, given = _fed(graph, stage, known)[0].value, known[stage.out, "W"].value
+        if (
+            whole is not None
+            and stage.out == OUTPUT
+            and taken is not None
+            and given is not None
+            and taken.value > given.value
+            and unit in nodes
+        ):
+            amounts[nodes.index(unit)] = taken.value - given.value
+            lost[nodes.index(unit)] = say("{w} lost", w=whole.amount(taken - given, (OUTPUT, "W")))
+    return PowerPath(tuple(nodes), tuple(flows), tuple(lost), tuple(amounts), "W", joins)

@@ -13,13 +13,12 @@ from PyQt6.QtCore import QEventLoop, Qt, QTimer
 
 from ubrant.bench.orders import Order
 from ubrant.bench.standins.world import World
-from ubrant.core.models.converter import Converter
 from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.demo.dome import demo_path, is_whole, make_demo
 from ubrant.demo.kit import CLAMP, LEADS, WatchedClock
 from ubrant.demo.outlooks import SHOWINGS
 from ubrant.logbook.logbook import Logbook
-from ubrant.runs.making.simulated import battery_scenario, converter_of
+from ubrant.runs.making.simulated import battery_scenario
 from ubrant.runs.typed.typed_session import TypedSession
 from ubrant.ui.common.method_form import TYPED
 from ubrant.ui.window.application import make_application
@@ -57,7 +56,7 @@ def take(folder: Path) -> list[Path]:
 
         shot_discharge(window, settle, shot)
         shot_typed(window, settle, shot)
-        shot_converter_by_hand(window, settle, shot)
+        shot_anything(window, settle, shot)
         shot_sweep(window, settle, shot)
         shot_outlook(window, settle, shot)
         shot_compare(window, shot)
@@ -213,32 +212,33 @@ def shot_typed(window: MainWindow, settle: Callable[[int], None], shot: Callable
     settle(600)
 
 
-def shot_converter_by_hand(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
-    """A converter by two displays, half of its loads typed: what a simulated one gives, to the digits a display has."""
+def shot_anything(window: MainWindow, settle: Callable[[int], None], shot: Callable[[str, int], None]) -> None:
+    """An inverter on a battery that is charged meanwhile, by whatever meters there are, and one reading that does not go with the rest."""
     bench, clock = window.bench, WatchedClock()
-    unit = next(u for u in bench.logbook.units() if u.name == "Step-down one")
+    unit = next(u for u in bench.logbook.units() if u.name == "Attic 150")
     bench.clock = lambda: clock
     bench.test_wanted.emit(unit.id)
     form = window.prepare.form
-    form.choose_method("sweep")
-    form.meters["output"].setCurrentIndex(form.meters["output"].findText("Bench meter two"))
+    form.choose_method("anything")
+    for tap in ("battery", "input"):
+        form.meters[tap].setCurrentIndex(form.meters[tap].findText(CLAMP.name))
     form.bench.setCurrentIndex(form.bench.findData(TYPED))
-    form.fields["hand_loads"].setText("0, 0.15, 0.3 A, 6.8 Ω 10 W, 1.5, 3 A")  # type: ignore[union-attr]
     settle(300)
     window.prepare.start()
     assert isinstance(bench.session, TypedSession)
     bench.session.order(Order.DONE)
-    converter = Converter(converter_of(unit))
-    for row in bench.session.hand.rows[:4]:
-        amps = row.expected.get(("output", "A"), 0.0)
-        out, into = converter.output(12.0, amps)
-        clock.time_s += 75.0
-        jotting = Grammar().parse(f"input 12.00 V {into:.3f} A output {out:.3f} V {amps:.3f} A")
+    lines = (
+        "charger 13.40 V 4.02 A battery 13.12 V 6.1 A input 12.98 V 10.1 A output 230 V 112 W",
+        "charger 13.38 V 4.00 A battery 13.05 V 9.4 A input 12.9 V 31.4 A",
+    )
+    for line in lines:
+        clock.time_s += 600.0
+        jotting = Grammar().parse(line)
         assert jotting is not None
         window.run.jot_line.jotted.emit(jotting)
     for _ in range(20):
         window.run.tick()
-    shot("by-hand", RUN)
+    shot("anything", RUN)
     bench.session.end()
     settle(600)
 

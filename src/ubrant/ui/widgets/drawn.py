@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from ubrant.core.drawings import Bars, Chains, Drawing, Ladder, Plot
+from ubrant.core.drawings import Agreements, Bars, Chains, Drawing, Ladder, Plot
 from ubrant.core.drawings import TraceDrawing as TraceData
+from ubrant.ui.widgets.agreements_view import AgreementsView
 from ubrant.ui.widgets.chains_view import ChainsView
 from ubrant.ui.widgets.plot import BarsView, LadderView, PlotView
 from ubrant.ui.widgets.trace import Trace
@@ -21,7 +22,7 @@ class DrawingsView(QWidget):
         self._live = live
         self._trace: Trace | None = None
         self.plots: list[PlotView] = []
-        self.ladder, self.bars, self.chains = LadderView(), BarsView(), ChainsView()
+        self.ladder, self.bars, self.chains, self.agreements = LadderView(), BarsView(), ChainsView(), AgreementsView()
         self._row = QWidget()
         self._beside = QHBoxLayout(self._row)
         self._beside.setContentsMargins(0, 0, 0, 0)
@@ -33,8 +34,9 @@ class DrawingsView(QWidget):
         column.addWidget(self.chains)
         column.addWidget(self._row, 1)
         column.addWidget(self.ladder)
+        column.addWidget(self.agreements)
         column.addStretch(0)
-        for widget in (self.bars, self.ladder, self._row, self.chains):
+        for widget in (self.bars, self.ladder, self._row, self.chains, self.agreements):
             widget.hide()
 
     @property
@@ -71,6 +73,10 @@ class DrawingsView(QWidget):
         ladder = next((d for d in drawings if isinstance(d, Ladder)), None)
         bars = next((d for d in drawings if isinstance(d, Bars)), None)
         chains = next((d for d in drawings if isinstance(d, Chains)), None)
+        agreements = next((d for d in drawings if isinstance(d, Agreements)), None)
+        self.agreements.setVisible(agreements is not None)
+        if agreements is not None:
+            self.agreements.show_agreements(agreements)
         self.chains.setVisible(chains is not None)
         if chains is not None:
             self.chains.show_chains(chains)

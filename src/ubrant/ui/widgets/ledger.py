@@ -161,6 +161,7 @@ class Ledger(QWidget):
 
     def _drop(self, widget: QWidget) -> None:
         self._layout.removeWidget(widget)
+        widget.hide()
         widget.deleteLater()
 
     def _head(self, title: str, count: int) -> QPushButton:

@@ -283,18 +283,20 @@ class BarsView(QWidget):
         longest = max(max(f.value or 0.0, other or 0.0) for f, other, _ in rows) or 1.0
         names = max(painter.fontMetrics().horizontalAdvance(f.name) for f, _, _ in rows) + 20
         room = max(self.width() - names - 210, 60)
+        step = min(58.0, (self.height() - 14) / len(rows))
+        tall = min(32.0, step - 8)
         for line, (finding, other, beside) in enumerate(rows):
-            y = 24 + 58 * line
+            y = min(24.0, step - tall) + step * line
             painter.setPen(color("ink"))
-            painter.drawText(QRectF(10, y, names - 14, 32), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, finding.name)
+            painter.drawText(QRectF(10, y, names - 14, tall), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, finding.name)
             end = room * (finding.value or 0.0) / longest
-            painter.fillRect(QRectF(names, y, end, 32), color("power"))
+            painter.fillRect(QRectF(names, y, end, tall), color("power"))
             if other is not None:
                 painter.setPen(QPen(color("power"), 1.2, Qt.PenStyle.DashLine))
-                painter.drawRect(QRectF(names, y, room * other / longest, 32))
+                painter.drawRect(QRectF(names, y, room * other / longest, tall))
                 end = max(end, room * other / longest)
             painter.setPen(color("ink"))
             text = finding.with_uncertainty() + (f" · {beside}" if beside else "")
             left = names + end + 8
-            place = QRectF(left, y - 8, max(self.width() - left - 6, 120), 48)
+            place = QRectF(left, y - 8, max(self.width() - left - 6, 120), tall + 16)
             painter.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, text)

@@ -55,7 +55,7 @@ class PowerPathView(QWidget):
 
     def _flow_text(self, flow: Flow) -> str:
         if flow.amount is None or self._path is None:
-            return ""
+            return flow.between
         return f"{show(flow.amount, 4 if flow.amount >= 10 else 3)} {self._path.unit}"
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -97,6 +97,7 @@ class PowerPathView(QWidget):
         if flow.amount is None or flow.amount <= 0:
             painter.setPen(QPen(color("current"), 2, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(left, middle), QPointF(right, middle))
+            self._paint_between(painter, (left + right) / 2, middle, flow)
         else:
             painter.fillRect(body, color("current", 205))
             text = self._flow_text(flow)
@@ -110,7 +111,7 @@ class PowerPathView(QWidget):
     def _joined_text(self, flow: Flow) -> str:
         """Which way it goes, in words."""
         if flow.amount is None or self._path is None:
-            return ""
+            return flow.between
         watts = f"{show(abs(flow.amount), 4 if abs(flow.amount) >= 10 else 3)} {self._path.unit}"
         return self.tr("takes {watts}").format(watts=watts) if flow.amount < 0 else self.tr("gives {watts}").format(watts=watts)
 
@@ -121,18 +122,28 @@ class PowerPathView(QWidget):
         def width(node: PathNode) -> float:
             return max(title.horizontalAdvance(node.title), small.horizontalAdvance(node.detail), 90.0) + 22
 
-        first, middle, last = path.nodes
+        first, middle, *after = path.nodes
         left = max(width(first), width(second))
         top_box, low_box = QRectF(24, 46, left, _BOX_H), QRectF(24, 46 + _BRANCH, left, _BOX_H)
-        at = QRectF(self.width() * 0.52 - width(middle) / 2, 46 + _BRANCH / 2, width(middle), _BOX_H)
-        end = QRectF(self.width() - 24 - width(last), at.top(), width(last), _BOX_H)
-        flows = (path.flows[0], flow, path.flows[1])
-        largest = max((abs(f.amount or 0.0) for f in flows), default=0.0)
-        self._branch(painter, QPointF(top_box.right(), top_box.center().y()), QPointF(at.left(), at.center().y() - 8), flows[0], largest)
+        right = self.width() - 24.0
+        begins = self.width() * (0.52 if len(after) < 2 else 0.34)
+        at = QRectF(begins - width(middle) / 2, 46 + _BRANCH / 2, width(middle), _BOX_H)
+        room = (right - at.right() - sum(map(width, after))) / len(after) if after else 0.0
+        boxes = [at]
+        for node in after:
+            boxes.append(QRectF(boxes[-1].right() + room, at.top(), width(node), _BOX_H))
+        largest = max((abs(f.amount or 0.0) for f in (*path.flows, flow)), default=0.0)
+        self._branch(
+            painter, QPointF(top_box.right(), top_box.center().y()), QPointF(at.left(), at.center().y() - 8), path.flows[0], largest
+        )
         self._branch(painter, QPointF(low_box.right(), low_box.center().y()), QPointF(at.left(), at.center().y() + 8), flow, largest)
-        self._branch(painter, QPointF(at.right(), at.center().y()), QPointF(end.left(), end.center().y()), flows[2], largest)
-        for box, node in ((top_box, first), (low_box, second), (end, last)):
+        for k, one in enumerate(path.flows[1:]):
+            start, end = boxes[k], boxes[k + 1]
+            self._branch(painter, QPointF(start.right(), start.center().y()), QPointF(end.left(), end.center().y()), one, largest)
+        for box, node in ((top_box, first), (low_box, second), *zip(boxes[1:], after, strict=True)):
             self._box(painter, box, node)
+        for k, box in enumerate(boxes[1:], start=2):
+            self._loss(painter, box, path.losses[k], path.loss_amounts[k], largest)
         self._box(painter, at, PathNode(middle.kind, middle.title, middle.detail))
         painter.setPen(color("quiet"))
         painter.setFont(font(NORMAL))
@@ -171,7 +182,15 @@ class PowerPathView(QWidget):
             painter.drawText(
                 place, Qt.AlignmentFlag.AlignCenter, self._joined_text(flow) if start.y() != end.y() else self._flow_text(flow)
             )
+        else:
+            self._paint_between(painter, middle, start.y(), flow)
         self._pin(painter, middle, start.y() - thick / 2, flow, start.y() - 39)
+
+    def _paint_between(self, painter: QPainter, x: float, y: float, flow: Flow) -> None:
+        """Under the dots of what is not determined, between what it lies."""
+        painter.setFont(font(NORMAL))
+        painter.setPen(color("quiet"))
+        painter.drawText(QRectF(x - 110, y + 4, 220, 20), Qt.AlignmentFlag.AlignCenter, flow.between)
 
     def _pin(self, painter: QPainter, x: float, ribbon_top: float, flow: Flow, top: float = 34.0) -> None:
         """A filled pin where a meter sits, a hollow one where the value is worked out; its values, or its meter, above."""
@@ -183,7 +202,16 @@ class PowerPathView(QWidget):
         area = QRectF(x - 110, top - 28, 220, 20)
         if self._wiring or flow.volts is None or flow.amps is None:
             painter.setFont(font(SMALL + 0.5))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, flow.meter or self.tr("worked out"))
+            painter.drawText(
+                area,
+                Qt.AlignmentFlag.AlignCenter,
+                flow.meter
+                or (
+                    self.tr("worked out")
+                    if flow.amount is not None or flow.volts is not None or flow.amps is not None
+                    else self.tr("not read")
+                ),
+            )
             return
         painter.setFont(font(NORMAL + 0.5))
         metrics = QFontMetricsF(painter.font())

@@ -1,0 +1,92 @@
+"""Anything on a path, typed in the real window from an empty logbook: a slip is asked about at its row, mended, and the rest follows."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from tests.command_line import ubrant
+from tests.window import click, close, needs, prepare, say_line
+from ubrant.core.equipment.unit import Unit
+from ubrant.ui.widgets.power_path_view import PowerPathView
+
+HUT = Unit("Hut", "inverter", "12 V to 230 V sine, 300 W")
+NOTES = """method: anything
+unit: Hut
+kind: inverter
+label: 12 V to 230 V sine, 300 W
+volts: 0.05 % + 5 mV
+amps: 0.2 % + 5 mA
+volts output: 0.5 % + 0.5 V
+watts output: 1 % + 0.3 W
+
+"""
+
+
+@pytest.fixture(autouse=True)
+def needed():
+    needs("anything")
+
+
+def test_a_slip_is_asked_at_its_row_mended_and_taken_back(bench_window, qtbot, tmp_path):
+    window = bench_window
+    prepare(window, HUT, "anything")
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    say_line(window, qtbot, "battery 12.61 V 8.20 A output 230 V 85.0 W", after_s=60)
+    assert "do not" not in window.run.warning_note.text()
+    say_line(window, qtbot, "charger 13.40 V 4.00 A battery 13.35 V 4.10 A input 13.2 V 81.0 A", after_s=600)
+    told = window.run.warning_note.text()
+    assert "do not add up" in told
+    assert "is input 81 A ten times what was there?" in told
+    say_line(window, qtbot, "fix charger 13.40 V 4.00 A battery 13.35 V 4.10 A input 13.2 V 8.10 A", after_s=5)
+    assert "do not add up" not in window.run.warning_note.text()
+    close(window, qtbot)
+    stage = window.findings
+    assert "Cannot tell" not in stage.verdict.text()
+    groups = [group.title for group in stage.account.groups]
+    assert "What was read, and what the rest says" in groups
+    assert any("agrees" in finding.working for finding in stage.account.findings.values())
+    told = stage.drawn.agreements
+    assert told.isVisible()
+    assert "Charger, amperes after 10 min: 4.000 A" in told.accessibleDescription()
+    assert "does not agree" not in told.accessibleDescription()
+    assert "Charger" in stage.findChild(PowerPathView).words()
+
+
+def test_what_contradicts_itself_waits_for_a_person(bench_window, qtbot):
+    window = bench_window
+    prepare(window, HUT, "anything")
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    say_line(window, qtbot, "battery 12.61 V 8.20 A input 12.5 V output 230 V 140 W", after_s=60)
+    close(window, qtbot)
+    stage = window.findings
+    assert stage.verdict.text().startswith("Cannot tell yet: More comes out than goes in")
+    assert not stage.account.answers
+    click(qtbot, stage, "It is so")
+    assert stage.account.answers
+    window.bench.undo.undo()
+    assert stage.verdict.text().startswith("Cannot tell yet")
+
+
+def test_the_same_from_a_file(tmp_path):
+    path = tmp_path / "notes.jot"
+    path.write_text(NOTES + "@10:00 battery 12.61 V 8.20 A\n@10:01 output 230 V 85.0 W\n", "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--json").stdout)
+    assert said["sentence"].startswith("Converter with its leads 82.2")
+    assert said["findings"]["input_W"]["working"].startswith("bounded")
+    path.write_text(NOTES + "@10:00 battery 12.61 V 8.20 A input 12.5 V output 230 V 140 W\n", "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--json").stdout)
+    assert said["sentence"].startswith("Cannot tell yet: More comes out")
+    assert said["questions"][0]["flag"] == "--checked limit-output"
+    assert not json.loads(ubrant("analyse", str(path), "--checked", "limit-output", "--json").stdout)["sentence"].startswith("Cannot")
+
+
+def test_from_a_log_with_its_places_in_the_headings(tmp_path):
+    path = tmp_path / "log.csv"
+    rows = "\n".join(f"{60 * k},12.6,{8 + 0.01 * k:.2f},5.0,{17 + 0.02 * k:.2f}" for k in range(20))
+    path.write_text(f"Time (s),battery V (V),battery A (A),output V (V),output A (A)\n{rows}\n", "utf-8")
+    said = json.loads(ubrant("analyse", str(path), "--method", "anything", "--json").stdout)
+    assert said["findings"]["converter_efficiency"]["value"] == pytest.approx(100 * 5 * 17.38 / (12.6 * 8.19), rel=1e-3)
