@@ -12,7 +12,6 @@ from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.gate.figures import Doubt, Expected, of_figures, of_volts
 from ubrant.core.gate.readings import Odd, Takes, odd_readings, without
-from ubrant.core.network.whole import Misfit, Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FATES, TypedLine
 from ubrant.core.quantities.quantity import show
@@ -27,7 +26,6 @@ from ubrant.core.uncertainty.simulation import DRAWS, Draws, Simulated, simulate
 from ubrant.core.uncertainty.value import Draw, come_true
 from ubrant.core.wording import say
 from ubrant.methods.form import CONDITIONS, CRITERIA, ORIGIN, PLAN, Field, read_fields
-from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
 from ubrant.methods.ratings import labelled, volts_by_tap
 from ubrant.methods.rows import HandScript
 from ubrant.methods.steps import Steps, rest_of
@@ -35,6 +33,7 @@ from ubrant.methods.summary import StepLine, each_caution_once, summarise
 
 if TYPE_CHECKING:
     from ubrant.core.drawings import Drawing
+    from ubrant.core.network.whole import Misfit, Whole
     from ubrant.methods.by_eye import ReadLines, SimulatedEyes
     from ubrant.methods.rehearsal import Rehearsal
 
@@ -394,6 +393,8 @@ class Method:
 
     def whole(self, record: Record) -> Whole | None:
         """What was typed on its path, held against itself; None where no reading says anything of another, or a meter's errors are what is looked for."""
+        from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
+
         if self.finds_errors_of or not record.is_typed:
             return None
         return record.once(("whole", self.key), lambda: lines_on_path(record, {**OTHER_NAMES, "": self.taps[0], **self.named}))

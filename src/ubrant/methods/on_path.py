@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -96,9 +96,14 @@ def lines_on_path(record: Record, named: Mapping[str, str]) -> Whole | None:
         graph = _graph(record, reads, BY_VOLTS)
     except GraphError:
         return None
-    telling = [walk for walk in walks if is_told_of(graph, frozenset(walk.read))]
+    telling = [walk for walk in walks if is_told_of(graph, frozenset(walk.read)) or _is_whole_on_ac(graph, walk.read)]
     reads, names = _reads(record, telling)
     return Whole(graph, tuple(reads), tuple(names)) if telling else None
+
+
+def _is_whole_on_ac(graph: Graph, read: Collection[Key]) -> bool:
+    """Volts, amperes and watts of one place on AC: the watts are at most their product."""
+    return any(all((place, quantity) in read for quantity in "VAW") for place in graph.alternating)
 
 
 def _reads(record: Record, walks: Sequence[_Open]) -> tuple[list[Read], list[str]]:

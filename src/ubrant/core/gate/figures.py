@@ -93,6 +93,8 @@ def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]],
         if not len(volts):
             continue
         middle = float(np.median(volts))
+        if middle < _OFF * says:
+            continue  # it was off, which is none of another label's
         if not low <= middle <= high:
             yield Doubt(
                 f"volts-{tap}",
@@ -108,6 +110,7 @@ def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]],
 
 _BARE = "battery"
 """Where what is typed without a place stands in a record's columns."""
+_OFF = 0.02
 _RISES = 1.5
 """Points, with half of both last digits: by less a display wanders. Common practice, no source."""
 

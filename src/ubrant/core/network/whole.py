@@ -34,12 +34,13 @@ _NO_ACCURACY = 0.05
 
 @dataclass(frozen=True)
 class Misfit:
-    """What does not go together: by what a person confirms it, a sentence with its question, the readings concerned, and a slip that explains it."""
+    """What does not go together: by what a person confirms it, a sentence with its question, the readings concerned, a slip that explains it; and whether a limit was broken and no exact law."""
 
     key: str
     sentence: str
     readings: tuple[Key, ...]
     slip: str = ""
+    is_of_limit: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,17 +215,27 @@ class Whole:
                 yield self._broken(limit, *worst[1:])
 
     def _broken(self, limit: Limit, moment: int, smaller: Value, larger: Value) -> Misfit:
-        text = say(
-            "{at}{reason}: {smaller} at the {out}, and {larger} at the {into}; was one of them read at another moment, or a unit or a place mixed up?",
-            at=_at(self.names[moment]),
-            reason=say(limit.reason),
-            smaller=self.amount(smaller, (limit.smaller[0][0], "W")),
-            larger=self.amount(larger, (limit.larger[0][0], "W")),
-            out=say(TITLES[limit.smaller[0][0]]).lower(),
-            into=say(TITLES[limit.larger[0][0]]).lower(),
-        )
+        out, into = limit.smaller[0][0], limit.larger[0][0]
+        at = _at(self.names[moment])
+        small, large = self.amount(smaller, (out, "W")), self.amount(larger, (into, "W"))
+        if out == into:
+            allowed = self.amount(larger, (into, "VA"))
+            text = words(
+                "{at}{small} at the {out} are more than its volts times amperes allow, {allowed}; is one of them a slip, or of another moment?"
+            )
+            text = say(text, at=at, small=small, out=say(TITLES[out]).lower(), allowed=allowed)
+        else:
+            text = say(
+                "{at}{reason}: {small} at the {out}, and {large} at the {into}; was one of them read at another moment, or a unit or a place mixed up?",
+                at=at,
+                reason=say(limit.reason),
+                small=small,
+                large=large,
+                out=say(TITLES[out]).lower(),
+                into=say(TITLES[into]).lower(),
+            )
         readings = tuple(key for key in limit.keys if key in self.instants[moment].read)
-        return Misfit(f"limit-{limit.smaller[0][0]}", f"{text[0].upper()}{text[1:]}", readings)
+        return Misfit(f"limit-{out}", f"{text[0].upper()}{text[1:]}", readings, is_of_limit=True)
 
     # what would tell
 

@@ -6,6 +6,7 @@ import math
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from ubrant.core.account import Account, Group
 from ubrant.core.conversion.appliance import STANDBY, Mode, appliance_findings
@@ -32,6 +33,9 @@ from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import HandScript, Prompt
 from ubrant.methods.steps import Ask
+
+if TYPE_CHECKING:
+    from ubrant.core.network.whole import Misfit
 
 AC, DC = "ac", "dc"
 _USUAL_MAINS_V, _LOW_V = 230.0, 60.0
@@ -74,6 +78,10 @@ class ApplianceMethod(TypedMethod):
         else:
             volts = next((float(m[1]) for m in re.finditer(r"(\d+)\s*V\b", prepared.setup.unit.label_text)), _USUAL_MAINS_V)
             yield from plug_meter_checks(meter, volts)
+
+    def misfits(self, record: Record) -> tuple[Misfit, ...]:
+        """But for watts over volts × amperes: such a row is left out by its sums, and the others stand."""
+        return tuple(misfit for misfit in super().misfits(record) if not misfit.is_of_limit)
 
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
         """Standing by takes the least, and nothing takes twice what its label says."""

@@ -17,7 +17,6 @@ from ubrant.core.equipment.usual_meters import assumed_text
 from ubrant.core.gate.figures import Doubt, unconfirmed
 from ubrant.core.gate.readings import Odd
 from ubrant.core.in_short import in_short, sketch_of
-from ubrant.core.network.rows import rest_rows
 from ubrant.core.record.between_marks import between_marks
 from ubrant.core.record.codec import CodecError
 from ubrant.core.record.divided import taps_divided
@@ -175,6 +174,8 @@ def _with_rest(method: Method, record: Record, account: Account) -> Account:
     if account.trouble:
         misfits = tuple(misfit.sentence for misfit in method.misfits(record))
         return replace(account, warnings=(*misfits, *account.warnings))
+    from ubrant.core.network.rows import rest_rows
+
     whole = method.whole(record)
     rows = rest_rows(whole) if whole is not None else []
     if not rows:
