@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from tests.trials import kept
 from ubrant.core.battery.conditions import reference_c
 from ubrant.core.models.cell import Pack, pack_from_label
 from ubrant.core.models.circuit import Circuit
@@ -76,5 +77,6 @@ def test_truth_lies_inside_the_stated_uncertainty(runs, key):
     ratio = np.array([run[key][0] / run[key][1] for run in runs])
     inside, spread = np.mean(np.abs(ratio) <= 2), np.sqrt(np.mean(ratio**2))
     print(f"{key}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
+    kept("discharges of a pack", key, len(ratio), float(inside), float(spread))
     assert inside >= 0.92
     assert 0.9 <= spread <= 1.1

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.trials import kept
 from ubrant.core.battery.peukert import ConstantRun, fit_exponent, repeated
 from ubrant.core.battery.resistance import two_step
 from ubrant.core.battery.state_of_charge import from_resting_voltage
@@ -116,5 +117,6 @@ def test_truth_lies_inside_the_stated_uncertainty(one):
     ratio = np.array([error / u for error, u in (one(rng) for _ in range(RUNS))])
     inside, spread = np.mean(np.abs(ratio) <= 2), np.sqrt(np.mean(ratio**2))
     print(f"{one.__name__}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
+    kept("a discharge, further", one.__name__, len(ratio), float(inside), float(spread))
     assert inside >= 0.915
     assert 0.85 <= spread <= 1.15

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.trials import kept
 from ubrant.core.conversion.loss_model import CALIFORNIAN, EUROPEAN, LossModel
 from ubrant.core.conversion.sweep import analyse_sweep
 from ubrant.core.models.converter import Converter, ConverterParameters
@@ -120,6 +121,7 @@ def test_truth_lies_inside_the_stated_uncertainty(converters, key, room):
     ratio = np.array([c[key][0] / c[key][1] for c in converters])
     inside, spread = np.mean(np.abs(ratio) <= 2), math.sqrt(np.mean(ratio**2))
     print(f"{key}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
+    kept("sweeps of a converter", key, len(ratio), float(inside), float(spread))
     assert inside >= 0.92 - room
     assert 0.85 - room <= spread <= 1.15 + room
 

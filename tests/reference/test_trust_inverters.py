@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.trials import kept
 from ubrant.core.conversion.idle import idle_findings
 from ubrant.core.conversion.load_steps import analyse_steps, held_findings
 from ubrant.core.conversion.loss_model import LossModel
@@ -118,5 +119,6 @@ def test_truth_lies_inside_the_stated_uncertainty(inverters, key, room):
     ratio = np.array([c[key][0] / c[key][1] for c in inverters])
     inside, spread = np.mean(np.abs(ratio) <= 2), math.sqrt(np.mean(ratio**2))
     print(f"{key}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
+    kept("load steps of an inverter", key, len(ratio), float(inside), float(spread))
     assert inside >= 0.92 - room
     assert 0.85 - room <= spread <= 1.15 + room

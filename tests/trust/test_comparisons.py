@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from tests.trials import scores
+from tests.trials import kept, scores
 from ubrant.core.compare.ageing import trend_of
 from ubrant.core.compare.difference import Shared, difference_of
 from ubrant.core.equipment.meter import Meter
@@ -76,6 +76,7 @@ def test_pairs_of_runs(share):
     for name, pairs in told.items():
         inside, z = scores(pairs)
         print(f"{name}: {100 * inside:.1f} % inside, z {z:.2f}, median U {np.median(widths[name]):.3f} Ah")
+        kept("two capacities compared", name, len(pairs), inside, z, float(np.median(widths[name])), "Ah")
         assert inside >= 0.92 - room
         assert 0.85 - 2 * room <= z <= 1.15 + 2 * room
     print(f"alike {alike} and apart {apart} of {cases}")

@@ -45,6 +45,16 @@ def test_a_converter_between_its_most_loss_and_none():
     assert into[OUTPUT, "W"] == pytest.approx(((100.0 - IDLE_W) * LEAST_SHARE, 100.0))
 
 
+def test_a_poor_converter_and_a_hungry_one_are_inside():
+    """One of 52 % at 85 W; one that burns 7 % of its rating with nothing on it; leads that drop 9 %. Common practice, no source."""
+    graph = graph_of({INPUT, OUTPUT}, {OUTPUT}, rating_w=300.0)
+    assert bounded(graph, {(OUTPUT, "W"): (85.0, 85.0)})[INPUT, "W"][1] > 85.0 / 0.52
+    assert bounded(graph, {(INPUT, "W"): (21.0, 21.0)})[OUTPUT, "W"][0] <= 0.0
+    assert not bounded(graph, {(INPUT, "W"): (21.0, 21.0), (OUTPUT, "W"): (0.0, 0.0)}).broken
+    assert bounded(graph, {(INPUT, "W"): (60.0, 60.0), (OUTPUT, "W"): (0.0, 0.0)}).broken, "60 W with nothing on it"
+    assert bounded(graph_of({BATTERY, LOAD}), {(BATTERY, "V"): (12.0, 12.0)})[LOAD, "V"][0] < 12.0 * 0.91
+
+
 def test_one_voltage_at_a_joint_and_volts_times_amperes():
     box = bounded(graph_of({BATTERY, LOAD}), {(BATTERY, "V"): (12.5, 12.5), (LOAD, "A"): (2.0, 2.0)})
     assert box[LOAD, "V"] == pytest.approx((12.5 * (1 - ONE_VOLTAGE), 12.5 * (1 + ONE_VOLTAGE)))

@@ -165,3 +165,21 @@ def test_every_subset_of_what_could_be_read(number, share):
             if subset < more:
                 for key in worked.keys() & others.keys():
                     assert others[key] <= worked[key] * 1.02 + 1e-9, (subset, more, key)
+
+
+def test_a_slip_that_is_only_just_seen_names_all_that_it_may_be():
+    """Two amperes and the watts of one: 4 u apart either pair may be right; ten times as far only one is left."""
+    graph = graph_of({BATTERY, LOAD})
+    near = {(BATTERY, "V"): 12.5, (BATTERY, "A"): 8.0, (BATTERY, "W"): 100.0, (LOAD, "A"): 8.17}
+    (few,) = read(graph, near).misfits
+    assert len(few.readings) > 1
+    (one,) = read(graph, {**near, (LOAD, "A"): 12.0}).misfits
+    assert one.readings == ((LOAD, "A"),)
+
+
+def test_a_load_that_wanders_a_little_while_one_walks_is_no_slip():
+    """0.4 % between the readings of one moment, meters ten times as good."""
+    fine = Accuracy(0.0004, 0.0005, "A")
+    shown = {CHARGER: 20.0, BATTERY: -8.0, LOAD: 12.05}
+    found = Whole(NODE, tuple(Read(0, (p, "A"), v, 0.0005, fine) for p, v in shown.items()), ("",))
+    assert found.misfits == ()
