@@ -33,7 +33,11 @@ Wider than wanted ({wide}): {wide_names}. Narrower than wanted ({narrow}): {narr
 def drawn() -> list[dict[str, Any]]:
     """A row a finding of a family, the last of each; every test with a family is run, with all its cases."""
     files = subprocess.run(
-        ["git", "grep", "-l", "from tests.trials import", "--", "tests/**/test_*.py"], capture_output=True, text=True, cwd=ROOT, check=True
+        ["git", "grep", "-lE", r"from tests.trials import .*(kept|trial)", "--", "tests/**/test_*.py"],
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        check=True,
     )
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder) / "rows.jsonl"

@@ -46,9 +46,9 @@ def test_a_converter_between_its_most_loss_and_none():
 
 
 def test_a_poor_converter_and_a_hungry_one_are_inside():
-    """One of 52 % at 85 W; one that burns 7 % of its rating with nothing on it; leads that drop 9 %. Common practice, no source."""
+    """One of 52 % at 280 W; one that burns 7 % of its rating with nothing on it; leads that drop 9 %. Common practice, no source."""
     graph = graph_of({INPUT, OUTPUT}, {OUTPUT}, rating_w=300.0)
-    assert bounded(graph, {(OUTPUT, "W"): (85.0, 85.0)})[INPUT, "W"][1] > 85.0 / 0.52
+    assert bounded(graph, {(OUTPUT, "W"): (280.0, 280.0)})[INPUT, "W"][1] > 280.0 / 0.52
     assert bounded(graph, {(INPUT, "W"): (21.0, 21.0)})[OUTPUT, "W"][0] <= 0.0
     assert not bounded(graph, {(INPUT, "W"): (21.0, 21.0), (OUTPUT, "W"): (0.0, 0.0)}).broken
     assert bounded(graph, {(INPUT, "W"): (60.0, 60.0), (OUTPUT, "W"): (0.0, 0.0)}).broken, "60 W with nothing on it"
