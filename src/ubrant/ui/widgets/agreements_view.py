@@ -10,7 +10,7 @@ from ubrant.core.drawings import AgreementRow, Agreements
 from ubrant.ui.widgets.theme import NORMAL, SMALL, color, font
 
 _TOP, _HEAD, _ROW, _MARGIN = 30.0, 30.0, 30.0, 14.0
-_WHERE, _WHEN, _READ, _REST, _SCALE, _OFF = 0.0, 0.24, 0.36, 0.49, 0.66, 0.87
+_WHERE, _WHEN, _READ, _REST, _SCALE, _OFF = 0.0, 0.21, 0.36, 0.48, 0.69, 0.88
 """Where each column begins, in parts of the width; figures end where the next begins."""
 _MOST = 2.0
 
@@ -56,7 +56,9 @@ class AgreementsView(QWidget):
             painter.fillRect(QRectF(1, top, self.width() - 2, _ROW), color("loss", 28))
         far = "ink" if row.agrees else "loss"
         painter.setFont(font(NORMAL, bold=not row.agrees))
-        self._cells(painter, top, (row.where, row.when, row.read, row.rest, "", row.off_by), ("ink", "quiet", "ink", "quiet", "ink", far))
+        self._cells(painter, top, (row.where, "", row.read, "", "", row.off_by), ("ink", "ink", "ink", "ink", "ink", far))
+        painter.setFont(font(NORMAL))
+        self._cells(painter, top, ("", row.when, "", row.rest, "", ""), ("quiet",) * 6)
         left, right = self._edge(_SCALE) + 18, self._edge(_OFF) - 8
         middle, half, y = (left + right) / 2, (right - left) / 2, top + _ROW / 2
         painter.setPen(QPen(color("line"), 1.4))

@@ -176,12 +176,13 @@ class PowerPathView(QWidget):
         middle = (start.x() + straight) / 2
         if amount:
             inside = thick > 22
-            painter.setFont(font(LARGE if inside else NORMAL, bold=True))
+            text = self._joined_text(flow) if start.y() != end.y() else self._flow_text(flow)
+            large = font(LARGE if inside else NORMAL, bold=True)
+            is_short = QFontMetricsF(large).horizontalAdvance(text) > straight - start.x() - 6
+            painter.setFont(font(SMALL + 0.5, bold=True) if is_short else large)
             painter.setPen(color("paper" if inside else "ink"))
             place = QRectF(middle - 110, start.y() - 11 if inside else start.y() + thick / 2 + 2, 220, 22)
-            painter.drawText(
-                place, Qt.AlignmentFlag.AlignCenter, self._joined_text(flow) if start.y() != end.y() else self._flow_text(flow)
-            )
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
         else:
             self._paint_between(painter, middle, start.y(), flow)
         self._pin(painter, middle, start.y() - thick / 2, flow, start.y() - 39)
