@@ -203,7 +203,7 @@ def test_what_is_doubted_is_said_while_it_runs_as_it_is_afterwards(window):
     window.run.tick()
     said = window.run.warning_note.text()
     assert window.run.warning_note.isVisible()
-    assert "Battery 13 V, battery 10 A and battery 45 W do not go together: volts times amperes are 130.0" in said
+    assert "battery 13 V, battery 10 A and battery 45 W do not go together: volts times amperes are 130.0" in said
     assert "In one row battery A stands twice" in said
     session.end()
     window.findings.open_run(run.id)

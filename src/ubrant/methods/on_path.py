@@ -13,6 +13,7 @@ from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, PLA
 from ubrant.core.network.moment import Read
 from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
+from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
 from ubrant.core.quantities.quantity import show_duration
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.counters import counted
@@ -76,7 +77,7 @@ def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = 
     GraphError
         Nothing was read on a path, or it cannot be one.
     """
-    walks = _typed(record, named, ONE_WALK_S) if record.is_typed else _logged(record, named)
+    walks = _typed(record, named) if record.is_typed else _logged(record, named)
     counters = _spans(record, named)
     reads, names = _reads(record, walks)
     hours = []
@@ -89,16 +90,24 @@ def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = 
 
 
 def lines_on_path(record: Record, named: Mapping[str, str]) -> Whole | None:
-    """The typed lines in which one reading says something of another, each a moment; None where there is none, or they are on no path."""
-    walks = [walk for walk in _typed(record, named, 0.0) if len(walk.read) > 1]
-    reads, _ = _reads(record, walks)
+    """The typed lines in which one reading says something of another, each a moment; None where there is none, or they are on no path.
+
+    A line of one or two quantities of one place never does: of a run of thousands of such rows none is looked at.
+    """
+    walks = []
+    for entry in record.typed.further:
+        line = entry.jotting
+        if line.mark not in {"skip", LEFT_OUT} and len(line.readings) > 1 and (read := _of_line(line, named)):
+            walks.append(_Open(entry.time_s, read))
     try:
-        graph = _graph(record, reads, BY_VOLTS)
+        graph = _graph(record, _reads(record, walks)[0], BY_VOLTS)
     except GraphError:
         return None
     telling = [walk for walk in walks if is_told_of(graph, frozenset(walk.read)) or _is_whole_on_ac(graph, walk.read)]
-    reads, names = _reads(record, telling)
-    return Whole(graph, tuple(reads), tuple(names)) if telling else None
+    reads, _ = _reads(record, telling)
+    began = record.lines[0].time_s if record.lines else 0.0
+    names = tuple(_name(walk.began - began, len(record.lines)) for walk in telling)
+    return Whole(graph, tuple(reads), names) if telling else None
 
 
 def _is_whole_on_ac(graph: Graph, read: Collection[Key]) -> bool:
@@ -148,18 +157,23 @@ def _name(after_s: float, count: int) -> str:
     return say("after {span}", span=show_duration(after_s if after_s < _TO_MINUTE_S else 60 * round(after_s / 60)))
 
 
-def _typed(record: Record, named: Mapping[str, str], walk_s: float) -> list[_Open]:
+def _of_line(line: TypedLine, named: Mapping[str, str]) -> dict[Key, tuple[float, float]]:
+    """What one line reads on a path, and how wide each is."""
+    return {
+        (named.get(r.tap, r.tap), r.quantity): (r.value, r.half_width)
+        for r in line.readings
+        if r.quantity in {"V", "A", "W"} and r.kind in _KINDS and named.get(r.tap, r.tap) in PLACES
+    }
+
+
+def _typed(record: Record, named: Mapping[str, str]) -> list[_Open]:
     walks: list[_Open] = []
     for moment, line in record.answers("load on", "load off", "skip"):
         if line.mark == "skip":
             continue
-        read = {
-            (named.get(r.tap, r.tap), r.quantity): (r.value, r.half_width)
-            for r in line.readings
-            if r.quantity in {"V", "A", "W"} and r.kind in _KINDS and named.get(r.tap, r.tap) in PLACES
-        }
+        read = _of_line(line, named)
         now = walks[-1] if walks else None
-        if now is None or line.mark or set(read) & set(now.read) or moment - now.began > walk_s or not walk_s:
+        if now is None or line.mark or set(read) & set(now.read) or moment - now.began > ONE_WALK_S:
             walks.append(_Open(moment, {}))
         walks[-1].read.update(read)
     return [walk for walk in walks if walk.read]

@@ -178,7 +178,10 @@ class Whole:
             key = one.reading.key
             what, shown = self.told(moment.read[key]), moment.read[key].shown
             others = (abs(other.shown) for other in moment.reads if other.key[1] == key[1] and other.key != key)
-            least = max(_SAYS_NOTHING * max(others, default=0.0), COVERAGE * (moment.rest_of(one, self.most).u or 0.0))
+            rest = moment.rest_of(one, self.most)
+            least = max(_SAYS_NOTHING * max(others, default=0.0), COVERAGE * (rest.u or 0.0))
+            if not abs(rest.value) > _SAYS_NOTHING**2 * abs(shown):
+                continue  # the rest says that there is nothing, which no slip makes of something
             for factor, name in _SLIPS:
                 if abs(shown * factor) > least:  # so little would explain anything
                     mends.setdefault((key, float(f"{factor:.9g}")), say("is {what} {name} what was there?", what=what, name=say(name)))
