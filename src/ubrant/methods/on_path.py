@@ -62,6 +62,7 @@ class _Open:
 
     began: float
     read: dict[Key, tuple[float, float]]
+    lines: int = 1
 
 
 def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = BY_VOLTS) -> Moments:
@@ -118,7 +119,13 @@ def _is_whole_on_ac(graph: Graph, read: Collection[Key]) -> bool:
 def _reads(record: Record, walks: Sequence[_Open]) -> tuple[list[Read], list[str]]:
     zero = walks[0].began if walks else 0.0
     names = [_name(walk.began - zero, len(walks)) for walk in walks]
-    return [Read(k, key, v, half, record.accuracy(*key)) for k, walk in enumerate(walks) for key, (v, half) in walk.read.items()], names
+    accuracy = {key: record.accuracy(*key) for key in {key for walk in walks for key in walk.read}}
+    reads = [
+        Read(k, key, v, half, accuracy[key], walk.began, walk.lines > 1)
+        for k, walk in enumerate(walks)
+        for key, (v, half) in walk.read.items()
+    ]
+    return reads, names
 
 
 def _graph(record: Record, reads: Sequence[Read], load_at: str) -> Graph:
@@ -126,12 +133,24 @@ def _graph(record: Record, reads: Sequence[Read], load_at: str) -> Graph:
     places = {one.key[0] for one in reads}
     if not places:
         raise GraphError(say("Nothing was read on the path yet: type a line like “{example}”.", example=LIKE))
-    alternating = {one.key[0] for one in reads if one.key[1] == "V" and abs(one.shown) > AC_FROM_V}
+    alternating = {one.key[0] for one in reads if one.key[1] == "V" and abs(one.shown) > AC_FROM_V} | _by_watts(reads)
     ratings = ratings_in(record.head.setup.unit.printed)
     if OUTPUT in places and ratings is not None and ratings.gives_mains:
         alternating.add(OUTPUT)
     rating = ratings.watts or None if ratings is not None else None
     return graph_of(places, alternating, rating_w=rating, load_behind=_is_behind(reads, load_at))
+
+
+def _by_watts(reads: Sequence[Read]) -> set[str]:
+    """Places without volts whose watts over amperes are what no battery has: AC, where that is the volts times a power factor."""
+    read = {(one.moment, one.key): one.shown for one in reads}
+    with_volts = {place for _, (place, quantity) in read if quantity == "V"}
+    found = set()
+    for (moment, (place, quantity)), watts in read.items():
+        amps = read.get((moment, (place, "A")), 0.0)
+        if quantity == "W" and place not in with_volts and amps and abs(watts / amps) > AC_FROM_V / 2:
+            found.add(place)
+    return found
 
 
 def _is_behind(reads: Sequence[Read], load_at: str) -> bool:
@@ -174,8 +193,9 @@ def _typed(record: Record, named: Mapping[str, str]) -> list[_Open]:
         read = _of_line(line, named)
         now = walks[-1] if walks else None
         if now is None or line.mark or set(read) & set(now.read) or moment - now.began > ONE_WALK_S:
-            walks.append(_Open(moment, {}))
+            walks.append(_Open(moment, {}, 0))
         walks[-1].read.update(read)
+        walks[-1].lines += bool(read)
     return [walk for walk in walks if walk.read]
 
 

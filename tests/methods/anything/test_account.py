@@ -39,6 +39,10 @@ def test_one_walk_is_one_moment_and_two_are_two():
     near = told({0.0: "battery 12.6 V 8.2 A", 290.0: "output 230 V 85 W"})
     assert near.findings["converter_efficiency"].value == pytest.approx(100 * 85 / (12.6 * 8.2))
     assert near.taken == 1
+    assert near.findings["converter_efficiency"].working.endswith("if nothing else hangs between")
+    at_once = told({0.0: "battery 12.6 V 8.2 A output 230 V 85 W"})
+    wide, narrow = (found.findings["converter_efficiency"].expanded_uncertainty for found in (near, at_once))
+    assert wide > narrow, "what was walked to may have wandered meanwhile"
     far = told({0.0: "battery 12.6 V 8.2 A", 310.0: "output 230 V 85 W"})
     assert far.taken == 2
     assert "bounded" in far.findings["converter_efficiency"].working
@@ -79,3 +83,24 @@ def test_the_sample_rises_with_its_load():
     account = whole_account(method_of("anything"), record_for("anything", made.prepared("anything", by_hand=True), lines=made.lines))
     assert account.findings["converter_efficiency"].value == pytest.approx(100 * 4.99 * 7.2 / (12.38 * 3.3))
     assert not account.questions
+
+
+def test_watts_over_amperes_of_mains_are_no_volts():
+    """85 W at 0.5 A without volts are 230 V with a power factor, and not 170 V."""
+    found = told({0.0: "output 85 W 0.5 A"}, Unit("Plug", "load", "85 W"))
+    assert "output_V" not in found.findings
+
+
+def test_a_question_that_was_answered_is_not_another_row_s():
+    """A mended or a further row is asked about by itself."""
+    first = "battery 12.6 V 8.2 A input 12.5 V output 230 V 140 W"
+    one = told({0.0: first}).questions[0].checked
+    other = told({0.0: first.replace("140", "150")}).questions[0].checked
+    later = told({0.0: "battery 12.6 V 8.2 A", 900.0: first}).questions[0].checked
+    assert len({one, other, later}) == 3
+
+
+def test_what_can_be_no_efficiency_is_none():
+    found = told({0.0: "battery 12.6 V 8.2 A input 12.5 V output 230 V 140 W"})
+    assert "converter_efficiency" not in found.findings
+    assert found.findings["output_W"].value == 140.0

@@ -80,8 +80,14 @@ def test_the_same_from_a_file(tmp_path):
     path.write_text(NOTES + "@10:00 battery 12.61 V 8.20 A input 12.5 V output 230 V 140 W\n", "utf-8")
     said = json.loads(ubrant("analyse", str(path), "--json").stdout)
     assert said["sentence"].startswith("Cannot tell yet: More comes out")
-    assert said["questions"][0]["flag"] == "--checked limit-output"
-    assert not json.loads(ubrant("analyse", str(path), "--checked", "limit-output", "--json").stdout)["sentence"].startswith("Cannot")
+    flag, key = said["questions"][0]["flag"].split()
+    assert key.startswith("limit-output-W-")
+    confirmed = json.loads(ubrant("analyse", str(path), flag, key, "--json").stdout)
+    assert not confirmed["sentence"].startswith("Cannot")
+    assert "converter_efficiency" not in confirmed["findings"], "no converter gives 137 %, whoever says so"
+    path.write_text(NOTES + "@10:00 battery 12.61 V 8.20 A input 12.5 V output 230 V 150 W\n", "utf-8")
+    again = json.loads(ubrant("analyse", str(path), flag, key, "--json").stdout)
+    assert again["sentence"].startswith("Cannot tell yet"), "what was confirmed was another figure"
 
 
 def test_from_a_log_with_its_places_in_the_headings(tmp_path):

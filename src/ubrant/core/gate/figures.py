@@ -12,6 +12,7 @@ import numpy as np
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.record import Record
+from ubrant.core.record.typed import BARE
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.wording import say
 
@@ -86,7 +87,7 @@ def of_figures(findings: Mapping[str, Finding], expected: Iterable[Expected], se
 def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]], named: Mapping[str, str]) -> Iterable[Doubt]:
     """Places where the middle of the volts is none that the label allows; by tap: (lowest, highest, what the label says); ``named``: other names of taps."""
     for tap, (low, high, says) in expected.items():
-        names = (tap, *(name or _BARE for name, place in named.items() if place == tap))
+        names = (tap, *(name or BARE for name, place in named.items() if place == tap))
         read = next((s.value for name in names if len(s := record.either(name, "V"))), np.empty(0))
         volts = np.abs(read[:: max(1, len(read) // _SAMPLE)])
         volts = volts[volts > 0.05 * volts.max()] if len(volts) else volts
@@ -108,8 +109,6 @@ def of_volts(record: Record, expected: Mapping[str, tuple[float, float, float]],
             )
 
 
-_BARE = "battery"
-"""Where what is typed without a place stands in a record's columns."""
 _OFF = 0.02
 _RISES = 1.5
 """Points, with half of both last digits: by less a display wanders. Common practice, no source."""

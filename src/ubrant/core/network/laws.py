@@ -43,7 +43,7 @@ class CurrentLaw:
     """What comes into a joint goes out of it (Kirchhoff)."""
 
     joint: Joint
-    reason = words("what comes into a joint goes out of it")
+    reason = words("what comes into a meeting point goes out of it")
 
     @property
     def keys(self) -> tuple[Key, ...]:

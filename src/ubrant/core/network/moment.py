@@ -23,6 +23,7 @@ USUAL = {"V": (0.01, 0.02), "A": (0.02, 0.05), "W": (0.02, 1.0)}
 """A usual limit of a meter of nobody's accuracy (gain, zero), for the question whether it fits only; its answers have no ±. Common practice, no source."""
 STANDS_STILL = 0.005
 """A load, a charger and a battery at rest stay so near to where they were while a person walks from one meter to the next. Common practice, no source."""
+_STILL = words("it stood still meanwhile")
 RIVALS = 9.0
 """By so much of χ² one explanation has to be better than every other before it is offered. Common practice, no source."""
 _ANY_VOLTS = 0.5
@@ -56,22 +57,32 @@ class Known:
 
 @dataclass(frozen=True)
 class Read:
-    """What was read: at which moment and where, how wide it is to both sides by its digits, and its meter's accuracy, None where nobody said."""
+    """What was read: at which moment and where, how wide it is to both sides by its digits, and its meter's accuracy, None where nobody said.
+
+    Attributes
+    ----------
+    time_s : of its moment
+    walked : it was read in another line than others of its moment, and may have wandered meanwhile
+    """
 
     moment: int
     key: Key
     shown: float
     half: float
     accuracy: Accuracy | None
+    time_s: float = 0.0
+    walked: bool = False
 
     def reading(self) -> EdgeReading:
         """For the fit."""
         edge, quantity = self.key
         when = f"{edge} {quantity} {self.moment + 1}"
         value = as_read(self.shown, self.accuracy, edge) + digit(self.half, quantity, when=when)
+        if self.walked:
+            value += within(STANDS_STILL * self.shown, _STILL, quantity, when=when)
         gain, zero = USUAL[quantity]
         by = self.accuracy if self.accuracy is not None else Accuracy(gain, zero, quantity)
-        still = ErrorSource(ErrorKind.NOISE, words("it stood still meanwhile"), when=when)
+        still = ErrorSource(ErrorKind.NOISE, _STILL, when=when)
         rounded = ErrorSource(ErrorKind.DIGIT, words("last digit"), quantity, when=when)
 
         def doubt(at: float) -> Parts:
@@ -83,7 +94,7 @@ class Read:
 
 @dataclass(frozen=True, eq=False)
 class Instant:
-    """What was read at one moment on a graph."""
+    """What was read at one moment on a graph; made by :func:`instant_of`."""
 
     graph: Graph
     reads: tuple[Read, ...]
@@ -95,6 +106,9 @@ class Instant:
     @cached_property
     def readings(self) -> tuple[EdgeReading, ...]:
         return tuple(one.reading() for one in self.reads)
+
+    def _value(self, key: Key) -> Value:
+        return next(one.value for one in self.readings if one.key == key)
 
     @cached_property
     def fitted(self) -> Fitted:
@@ -117,13 +131,13 @@ class Instant:
     def _known(self, key: Key, most: float) -> Known:
         between = self.box[key]
         if key in self.read:
-            return Known(key, How.METERED, self.read[key].reading().value, between)
+            return Known(key, How.METERED, self._value(key), between)
         worked = self.fitted.worked_out(key)
         if worked is not None and not (key[1] == "V" and COVERAGE * (worked.u or 0.0) > _ANY_VOLTS * abs(worked.value)):
             if self.is_off(most):
-                return Known(key, How.BOUNDED, None, self._hull(key))
+                return _bounded(key, self._hull(key))
             return Known(key, How.WORKED_OUT, worked, between)
-        return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
+        return _bounded(key, between)
 
     def is_off(self, most: float) -> bool:
         """A reading is off from what the rest says by more than chance would have it."""
@@ -162,35 +176,54 @@ class Instant:
 
     def slipped(self, key: Key, slip: float) -> Instant:
         """The same, were one reading so many times what it is."""
-        return Instant(self.graph, tuple(replace(one, shown=one.shown * slip) if one.key == key else one for one in self.reads))
+        return instant_of(self.graph, tuple(replace(one, shown=one.shown * slip) if one.key == key else one for one in self.reads))
 
     def less(self, key: Key) -> Instant:
         """The same without one of its readings."""
-        return Instant(self.graph, tuple(one for one in self.reads if one.key != key))
+        return instant_of(self.graph, tuple(one for one in self.reads if one.key != key))
 
-    def product(self, keys: Sequence[Key]) -> Value | None:
+    @cached_property
+    def _products(self) -> dict[tuple[Key, ...], Value | None]:
+        return {}
+
+    def watts(self, place: str) -> Value | None:
+        """Where they were read or follow."""
+        return self.product(((place, "W"),))
+
+    def product(self, keys: tuple[Key, ...]) -> Value | None:
         """Of what was read or follows; None where one of them does not."""
+        if keys not in self._products:
+            self._products[keys] = self._product_of(keys)
+        return self._products[keys]
+
+    def _product_of(self, keys: tuple[Key, ...]) -> Value | None:
         found = Value(1.0)
         for key in keys:
             read = self.read.get(key)
-            value = read.reading().value if read is not None else self.fitted.worked_out(key)
+            value = self._value(key) if read is not None else self.fitted.worked_out(key)
             if value is None:
                 return None
             if read is not None and value.parts is not None:
-                value += within(STANDS_STILL * value.value, words("it stood still meanwhile"), when=f"{key} {read.moment}")
+                value += within(STANDS_STILL * value.value, _STILL, when=f"{key} {read.moment}")
             found = found * value
         return found
 
 
-@lru_cache(maxsize=4096)
-def _kept(graph: Graph, reads: tuple[Read, ...]) -> Instant:
-    return Instant(graph, reads)
+def _bounded(key: Key, between: Interval) -> Known:
+    return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
+
+
+def instant_of(graph: Graph, reads: tuple[Read, ...]) -> Instant:
+    """A moment; one that was looked at before costs nothing again, as where a run grows row by row. While errors are drawn each is another."""
+    return Instant(graph, reads) if is_drawing() else _kept(graph, reads)
+
+
+_kept = lru_cache(maxsize=4096)(Instant)
 
 
 def moments_of_reads(graph: Graph, reads: Sequence[Read]) -> dict[int, Instant]:
-    """By their numbers. A moment that was looked at before costs nothing again, as where a run grows row by row."""
+    """By their numbers."""
     by: dict[int, list[Read]] = {}
     for one in reads:
         by.setdefault(one.moment, []).append(one)
-    make = Instant if is_drawing() else _kept
-    return {number: make(graph, tuple(here)) for number, here in sorted(by.items())}
+    return {number: instant_of(graph, tuple(here)) for number, here in sorted(by.items())}

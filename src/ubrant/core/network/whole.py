@@ -81,7 +81,7 @@ class Whole:
     @cached_property
     def misfits(self) -> tuple[Misfit, ...]:
         """What does not go together, the worst first; empty where all fits."""
-        sure = *self.exact_misfits, *(one for one in self._over_limits() if one not in self.exact_misfits)
+        sure = *self.exact_misfits, *self._over_limits(of_one_place=False)
         return sure or tuple(self._impossible()) or tuple(self._losses_that_fall())
 
     @cached_property
@@ -93,20 +93,28 @@ class Whole:
     def _of_moments(self) -> Iterator[tuple[float, Misfit]]:
         for number, moment in self.instants.items():
             if moment.is_off(self.most) or moment.chance() < FALSE_ALARMS / len(self.instants):
-                yield max(abs(one.z) for one in moment.fitted.against), self._of_suspects(number, moment)
+                yield max((abs(one.z) for one in moment.fitted.against), default=0.0), self._of_suspects(number, moment)
 
     def _losses_that_fall(self) -> Iterator[Misfit]:
         """A stage that loses less at a clearly heavier load, by more than its readings may be off, once each."""
         for stage in self.graph.stages:
             seen = []
             for number, moment in self.instants.items():
-                into, out = (moment.product(((edge, "W"),)) for edge in (stage.into, stage.out))
+                into, out = moment.watts(stage.into), moment.watts(stage.out)
                 if into is not None and out is not None and into.parts is not None and out.parts is not None:
                     seen.append((out.value, into - out, number))
             seen.sort(key=lambda one: one[0])
-            for (light_w, light, before), (heavy_w, heavy, after) in combinations(seen, 2):
+            lighter = iter(seen)
+            waits, most = next(lighter, None), None
+            for heavy_w, heavy, after in seen:
+                while waits is not None and waits[0] * HEAVIER <= heavy_w:  # of the lighter ones the one that loses most tells most
+                    most = waits if most is None or waits[1].value > most[1].value else most
+                    waits = next(lighter, None)
+                if most is None or heavy.value > FALLS * most[1].value:
+                    continue
+                light_w, light, before = most
                 fell = light - heavy
-                if heavy_w < HEAVIER * light_w or fell.value < _SURE * (fell.u or math.inf) or heavy.value > FALLS * light.value:
+                if fell.value < _SURE * (fell.u or math.inf):
                     continue
                 text = say(
                     "At {heavy_w} W it loses {heavy}, and {light} at {light_w} W: a converter loses more the more it carries; was one of them read, or written, wrong?",
@@ -116,7 +124,7 @@ class Whole:
                     light_w=show(light_w, 3),
                 )
                 here = tuple(key for number in (before, after) for key in self.instants[number].read if key[0] in {stage.into, stage.out})
-                yield Misfit(f"loss-{stage.name}-{after + 1}", text, here)
+                yield Misfit(self._key("loss", after, (stage.out, "W"), heavy_w), text, here)
                 break
 
     def _impossible(self) -> Iterator[Misfit]:
@@ -141,7 +149,7 @@ class Whole:
                 unit=quantity,
                 asked=asked or say("is one of them a slip, another place's, or of another moment?"),
             )
-            yield Misfit(f"between-{number + 1}-{place}", f"{text[0].upper()}{text[1:]}", tuple(without), asked)
+            yield Misfit(self._key("between", number, (place, quantity), low), f"{text[0].upper()}{text[1:]}", tuple(without), asked)
             return
 
     def _of_suspects(self, number: int, moment: Instant) -> Misfit:
@@ -155,7 +163,7 @@ class Whole:
         else:
             several = say("{several} and {last}", several=", ".join(told[:-1]), last=told[-1])
             text = self._apart(keys, moment, f"{at}{several}", slip)
-        return Misfit(f"fits-{number + 1}-{'-'.join(keys[0])}", f"{text[0].upper()}{text[1:]}", keys, slip)
+        return Misfit(self._key("fits", number, keys[0], moment.read[keys[0]].shown), f"{text[0].upper()}{text[1:]}", keys, slip)
 
     def _apart(self, keys: Sequence[Key], instant: Instant, several: str, slip: str) -> str:
         """A sentence for several that are apart by one law, with by how much it is missed and what is asked."""
@@ -195,11 +203,11 @@ class Whole:
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
         return text if is_good and all(rival - best >= RIVALS for rival, _, _ in tried[1:2]) else ""
 
-    def _over_limits(self, *, of_one_place: bool = False) -> Iterable[Misfit]:
-        """Each limit that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""
+    def _over_limits(self, *, of_one_place: bool) -> Iterable[Misfit]:
+        """Each limit within a place, or between places, that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""
         surely = -float(ndtri(FALSE_ALARMS / max(len(self.instants), 1)))
         for limit in limits(self.graph):
-            if of_one_place and len({place for place, _ in limit.keys}) > 1:
+            if of_one_place is not (len({place for place, _ in limit.keys}) == 1):
                 continue
             worst: tuple[float, int, Value, Value] | None = None
             for number, moment in self.instants.items():
@@ -238,12 +246,16 @@ class Whole:
                 into=say(TITLES[into]).lower(),
             )
         readings = tuple(key for key in limit.keys if key in self.instants[moment].read)
-        return Misfit(f"limit-{out}", f"{text[0].upper()}{text[1:]}", readings, is_of_limit=True)
+        return Misfit(self._key("limit", moment, (out, "W"), smaller.value), f"{text[0].upper()}{text[1:]}", readings, is_of_limit=True)
+
+    def _key(self, kind: str, number: int, key: Key, value: float) -> str:
+        """By what a person confirms it: of this moment and this figure, so that neither another row nor a mended one is confirmed with it."""
+        return f"{kind}-{'-'.join(key)}-{self.instants[number].reads[0].time_s:.0f}-{value:.6g}"
 
     # what would tell
 
     def would_tell(self, moment: int, key: Key) -> tuple[Key, ...]:
-        """The one reading, else the two, not read at that moment, that would determine it; empty where none would."""
+        """The one reading, else the two, not read at that moment, that would determine it; itself where no others do."""
         unread = [other for other in self.graph.every_key() if other not in self.instants[moment].read]
         near = sorted(unread, key=lambda other: (other != key, other[0] != key[0], "AVW".index(other[1]), PLACES.index(other[0])))
         for count in (1, 2):
@@ -283,22 +295,13 @@ class Whole:
         return say("between {low} and {high} {unit}", low=show(low, 2), high=show(high, 2), unit=unit) if math.isfinite(low) else ""
 
     def from_what(self, moment: int, key: Key) -> str:
-        """By which law it was worked out, with its readings: ``12.5 V × 8.0 A``."""
+        """By which law it was worked out: ``volts times amperes``."""
         edge, quantity = key
         joint = self.graph.joint_of(edge)
-        if (
-            quantity == "A"
-            and joint is not None
-            and all((other, "A") in self.instants[moment].read for other in joint.edges if other != edge)
-        ):
-            return say("by the other currents at the joint")
-        return (
-            say("volts times amperes")
-            if quantity == "W"
-            else say("watts, volts and amperes of one place")
-            if joint is None
-            else say("by what goes into and out of the joint")
-        )
+        of_place = all(other == key or other in self.instants[moment].read for other in ((edge, q) for q in "VAW"))
+        if quantity == "A" and not of_place and joint is not None:
+            return say("by the other currents at the meeting point, if nothing else hangs there")
+        return {"W": say("volts times amperes"), "A": say("watts over volts"), "V": say("watts over amperes")}[quantity]
 
 
 def _digits_turned(shown: float) -> list[float]:

@@ -22,6 +22,8 @@ from ubrant.core.wording import say, words
 
 STRAIGHT, HELD = "straight", "held"
 """What is taken to have happened between two typed readings: a straight line, or the value held until the next one."""
+BARE = "battery"
+"""Where what is typed without a place stands in the columns."""
 _SOURCES = ("battery", "source", "dc", "input", "output", "load", "bank")
 _WANDERS_DIGITS = 3.0
 _BARE = 0.5
@@ -124,7 +126,7 @@ def columns_of_lines(entries: Iterable[TimedLine]) -> TypedColumns:
             if reading.kind in {"peak", "count"}:
                 notes.append((moment, reading.show()))
             else:
-                rows[reading.tap or "battery", reading.quantity].append((moment, reading.value, reading.half_width))
+                rows[reading.tap or BARE, reading.quantity].append((moment, reading.value, reading.half_width))
         if jotting.mark:
             marks.append((moment, jotting.mark))
         if jotting.text:

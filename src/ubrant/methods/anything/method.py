@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
@@ -17,6 +17,7 @@ from ubrant.core.network.whole import QUANTITIES, Misfit, Whole
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record, TapQuantity
+from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
@@ -89,10 +90,10 @@ class AnythingMethod(d.TypedMethod):
             if (found := _found(whole, at, one)) is not None:
                 findings[found.key] = found
         answers: list[str] = []
-        for stage in whole.graph.stages:
-            for found in _of_stage(whole.graph, stage, known):
-                findings[found.key] = found
-                answers.append(found.key)
+        shares = [share for stage in whole.graph.stages if (share := _of_stage(whole.graph, stage, known)) is not None]
+        for found in (found for share in shares for found in share.findings):
+            findings[found.key] = found
+            answers.append(found.key)
         for found in _of_leads(whole.graph, known):
             findings[found.key] = found
         follows = [f"{k[0]}_{k[1]}" for k, one in known.items() if one.how is How.WORKED_OUT]
@@ -105,7 +106,7 @@ class AnythingMethod(d.TypedMethod):
         return d.Account(
             findings,
             tuple(answers[:_MOST_ANSWERS]),
-            sentence=_sentence(whole.graph, known, findings, answers, lacking),
+            sentence=_sentence(shares, known, findings, answers, lacking),
             warnings=(*_no_accuracy(whole), *lacking[:_MOST_LACKING]),
             taken=len(moments.single),
             drawings=lambda: _drawings(whole, known),
@@ -160,23 +161,18 @@ def _is_near(shown: float, label: float) -> bool:
 def _heaviest(whole: Whole, moments: Moments) -> int:
     """Of the moments that say most of what converts, the one at which most flows; the span where nothing else was read."""
 
-    def watts(moment: int) -> float:
-        found = [one.value.value for one in whole.known(moment).values() if one.key[1] == "W" and one.value is not None]
-        return max(map(abs, found), default=-1.0)
+    def says(moment: int) -> tuple[int, float]:
+        watts = {place: whole.instants[moment].watts(place) for place in whole.graph.edges}
+        ends = [place for stage in whole.graph.stages for place in (_fed_at(whole.graph, stage, watts), stage.out)]
+        return sum(watts[place] is not None for place in ends), max((abs(w.value) for w in watts.values() if w is not None), default=-1.0)
 
-    def determined(moment: int) -> int:
-        known = whole.known(moment)
-        return sum(
-            known[edge, "W"].value is not None
-            for stage in whole.graph.stages
-            for edge in (_fed(whole.graph, stage, known)[0].key[0], stage.out)
-        )
-
-    return max(moments.single or moments.spans, key=lambda moment: (determined(moment), watts(moment)))
+    return max(moments.single or moments.spans, key=says)
 
 
 def _drawings(whole: Whole, known: Mapping[Key, Known]) -> tuple[Drawing, ...]:
     """What the rest says of each reading, where it says anything of any; else what flows at each place, what is bounded with its most as an outline."""
+    if (table := agreements(whole)) is not None:
+        return (table,)
     rows: list[tuple[d.Finding, float | None, str]] = []
     for place in whole.graph.edges:
         one = known[place, "W"]
@@ -186,8 +182,7 @@ def _drawings(whole: Whole, known: Mapping[Key, Known]) -> tuple[Drawing, ...]:
         elif one.how is How.BOUNDED and one.between[0] >= 0:
             low, high = one.between
             rows.append((d.Finding(place, name, float(f"{low:.3g}"), "W", (), ""), high, say("to {high} W", high=show(high, 2))))
-    table = agreements(whole)
-    return (table,) if table is not None else (Bars(tuple(rows)),)
+    return (Bars(tuple(rows)),)
 
 
 def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
@@ -197,47 +192,59 @@ def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
         return d.Finding.made(key, whole.title(one.key), one.value, one.key[1], how)
     if one.how is How.BOUNDED and one.key[1] == "W":
         return d.Finding.made(
-            key, whole.title(one.key), _middle(one.between, one.key), "W", say("bounded: {between}", between=whole.between(one))
+            key, whole.title(one.key), _middle(one.between, "W", one.key[0]), "W", say("bounded: {between}", between=whole.between(one))
         )
     return None
 
 
-def _middle(between: tuple[float, float], key: Key) -> Value:
+def _middle(between: tuple[float, float], unit: str, of: str) -> Value:
     low, high = between
-    return (low + high) / 2 + within((high - low) / 2, words("what nothing determines"), key[1], when=f"{key[0]}")
+    return (low + high) / 2 + within((high - low) / 2, words("what nothing determines"), unit, when=of)
+
+
+def _fed_at(graph: Graph, stage: Stage, watts: Mapping[str, Value | None]) -> str:
+    """Where the watts that a stage takes are known: at its input, or where what feeds it through leads begins."""
+    joint = graph.joint_of(stage.into)
+    if watts[stage.into] is None and joint is not None and len(joint.edges) == 2 and joint.inward and watts[joint.inward[0]] is not None:
+        return joint.inward[0]
+    return stage.into
 
 
 def _fed(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> tuple[Known, str]:
     """The watts that a stage takes, and what it is called: with its leads, where only those of what feeds it through them are known."""
-    into, name = known[stage.into, "W"], say(_STAGES[stage.name])
-    joint = graph.joint_of(stage.into)
-    if (
-        into.value is None
-        and joint is not None
-        and len(joint.edges) == 2
-        and joint.inward
-        and known[joint.inward[0], "W"].value is not None
-    ):
-        return known[joint.inward[0], "W"], say("{name} with its leads", name=name)
-    return into, name
+    place, name = _fed_at(graph, stage, {edge: known[edge, "W"].value for edge in graph.edges}), say(_STAGES[stage.name])
+    return known[place, "W"], name if place == stage.into else say("{name} with its leads", name=name)
 
 
-def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> list[d.Finding]:
-    """Efficiency and loss: by two powers that are known, those of what feeds it through leads where its own is not, else between what they lie."""
+@dataclass(frozen=True)
+class _Share:
+    """What a stage gives of what it takes: its efficiency and what is lost, or between what that lies, in words, where nothing determines it."""
+
+    name: str
+    findings: tuple[d.Finding, ...]
+    between: str = ""
+
+
+def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> _Share | None:
+    """By two powers that are known, those of what feeds it through leads where its own is not, else between what they lie; None where nothing is, or more would come out than goes in."""
     (into, name), out = _fed(graph, stage, known), known[stage.out, "W"]
+    key, title = f"{stage.name}_efficiency", say("{name}, efficiency", name=name)
     if into.value is not None and out.value is not None and into.value.value > 0 and out.value.value > 0:
         share, lost = 100 * out.value / into.value, into.value - out.value
+        if lost.value < -COVERAGE * (lost.u or 0.0):
+            return None
         sum_of = f"{show(out.value.value)} W ÷ {show(into.value.value)} W"
-        return [
-            d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), share, "%", sum_of),
-            d.Finding.made(f"{stage.name}_lost", say("{name}, lost in it", name=name), lost, "W", say("what goes in, less what comes out")),
-        ]
+        if into.key[0] != stage.into:
+            sum_of = say("{sum_of}, if nothing else hangs between", sum_of=sum_of)
+        found = d.Finding.made(key, title, share, "%", sum_of)
+        lost_in = say("{name}, lost in it", name=name)
+        return _Share(name, (found, d.Finding.made(f"{stage.name}_lost", lost_in, lost, "W", say("what goes in, less what comes out"))))
     if not (out.between[0] > 0 and into.between[0] > 0 and math.isfinite(into.between[1])):
-        return []
-    between = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0], 1.0)
-    text = say("bounded: between {low} and {high} %", low=show(between[0], 2), high=show(between[1], 2))
-    value = sum(between) / 2 + within((between[1] - between[0]) / 2, words("what nothing determines"), "%", when=stage.name)
-    return [d.Finding.made(f"{stage.name}_efficiency", say("{name}, efficiency", name=name), value, "%", text)]
+        return None
+    low, high = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0], 1.0)
+    between = say("between {low} and {high} %", low=show(low, 2), high=show(high, 2))
+    found = d.Finding.made(key, title, _middle((low, high), "%", stage.name), "%", say("bounded: {between}", between=between))
+    return _Share(name, (found,), between)
 
 
 def _of_leads(graph: Graph, known: Mapping[Key, Known]) -> list[d.Finding]:
@@ -287,8 +294,10 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
                     d.Finding.made(f"{one.key[0]}_{unit}", name, one.value * hours, unit, f"{say(one.how.value)}, {whole.names[moment]}")
                 )
         for stage in whole.graph.stages:
-            several = _of_stage(whole.graph, stage, known) if moments.single else []
-            found += [replace(f, key=f"{f.key}_{moment}", name=f"{f.name}, {whole.names[moment]}") for f in several[:1]]
+            share = _of_stage(whole.graph, stage, known) if moments.single else None
+            if share is not None:
+                first = share.findings[0]
+                found.append(replace(first, key=f"{first.key}_over", name=f"{first.name}, {whole.names[moment]}"))
     return found
 
 
@@ -327,18 +336,19 @@ def _no_accuracy(whole: Whole) -> list[str]:
     text = words(
         "No accuracy was given for the meter at the {place}: what rests on it has no ±; whether it fits is judged by what such meters usually are."
     )
-    return [say(text, place=", ".join(say(TITLES[place]).lower() for place in bare))]
+    return [say(text, place=say(" and ").join(say(TITLES[place]).lower() for place in bare))]
 
 
-def _sentence(graph: Graph, known: Mapping[Key, Known], findings: Mapping[str, d.Finding], answers: list[str], lacking: list[str]) -> str:
+def _sentence(
+    shares: Sequence[_Share], known: Mapping[Key, Known], findings: Mapping[str, d.Finding], answers: list[str], lacking: list[str]
+) -> str:
     parts = []
-    for stage in graph.stages:
-        share, lost = findings.get(f"{stage.name}_efficiency"), findings.get(f"{stage.name}_lost")
-        name = _fed(graph, stage, known)[1]
-        if share is not None and lost is not None:
-            parts.append(say("{name} {share}, {lost} lost in it", name=name, share=share.with_uncertainty(), lost=lost.with_uncertainty()))
-        elif share is not None:
-            parts.append(say("{name} {between}", name=name, between=share.working.removeprefix(say("bounded: {between}", between=""))))
+    for one in shares:
+        share, *lost = (found.with_uncertainty() for found in one.findings)
+        if lost:
+            parts.append(say("{name} {share}, {lost} lost in it", name=one.name, share=share, lost=lost[0]))
+        else:
+            parts.append(say("{name} {between}", name=one.name, between=one.between))
     battery = findings.get(f"{BATTERY}_W")
     if battery is not None and battery.value is not None and known[BATTERY, "W"].value is not None:
         text = words("the battery gives {w}") if battery.value >= 0 else words("{w} go into the battery")
@@ -399,14 +409,9 @@ def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known], whole: Whol
     amounts = [0.0] * len(nodes)
     for stage in graph.stages if known else ():
         taken, given = _fed(graph, stage, known)[0].value, known[stage.out, "W"].value
-        if (
-            whole is not None
-            and stage.out == OUTPUT
-            and taken is not None
-            and given is not None
-            and taken.value > given.value
-            and unit in nodes
-        ):
-            amounts[nodes.index(unit)] = taken.value - given.value
-            lost[nodes.index(unit)] = say("{w} lost", w=whole.amount(taken - given, (OUTPUT, "W")))
+        if whole is None or stage.out != OUTPUT or taken is None or given is None or taken.value <= given.value:
+            continue
+        at = nodes.index(unit)
+        amounts[at] = taken.value - given.value
+        lost[at] = say("{w} lost", w=whole.amount(taken - given, (OUTPUT, "W")))
     return PowerPath(tuple(nodes), tuple(flows), tuple(lost), tuple(amounts), "W", joins)

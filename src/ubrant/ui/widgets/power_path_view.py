@@ -209,7 +209,7 @@ class PowerPathView(QWidget):
                 flow.meter
                 or (
                     self.tr("worked out")
-                    if flow.amount is not None or flow.volts is not None or flow.amps is not None
+                    if self._wiring or any(v is not None for v in (flow.amount, flow.volts, flow.amps))
                     else self.tr("not read")
                 ),
             )
