@@ -244,6 +244,11 @@ def live() -> str:
     return _of_script("live.py") + " (to reach: none missing, ≥ 25 frames/s, no gap over 0.5 s, memory ≤ data + 32 MB)"
 
 
+def path_rows() -> str:
+    """What one more row costs where each is held against the others of its moment: the 200th against the 20th."""
+    return _of_script("path_rows.py") + " (to reach: a row ≤ 50 ms)"
+
+
 def typed_rows() -> str:
     """What the 5 000th typed row costs against the 50th, CPU: in the window's own thread, and with the account made beside it."""
     return _of_script("typed_rows.py") + " (to reach: ≤ 1.5 ×)"
@@ -277,6 +282,7 @@ FIGURES = {
     "outlook": outlook_draws,
     "live": live,
     "typed-rows": typed_rows,
+    "path-rows": path_rows,
     "long-ledger": long_ledger,
     "long-run": long_run,
 }
