@@ -54,3 +54,39 @@ def test_at_the_jot_line_and_in_a_cell_it_is_the_same_moment(logbook):
     with pytest.raises(JotError, match="lies ahead"):
         moment_of(jotting, run, expected - 2 * HOUR)
     session.end()
+
+
+@pytest.mark.parametrize(
+    ("line", "clock_s", "says"),
+    [
+        ("14:32 12.9 V", 52320.0, "12.9 V"),
+        ("7:05 load on", 25500.0, "load on"),
+        ("10:00:30 the fan came on", 36030.0, "the fan came on"),
+        ("2026-12-01 10:00 12 V", 36000.0, "12 V"),
+    ],
+)
+def test_a_time_as_it_stands_in_notes(line, clock_s, says):
+    found = Grammar().parse(line)
+    assert found is not None
+    assert found.at_clock_s == clock_s
+    assert line_of(found) == says
+
+
+@pytest.mark.parametrize("line", ["1:30 h", "1:30 min 12 V", "25:00 12 V", "14:32"])
+def test_what_is_no_time_of_day(line):
+    with pytest.raises(JotError):
+        Grammar().parse(line)
+
+
+def test_notes_with_bare_times_are_notes_and_a_table_is_none():
+    assert is_jot_text("10:00 13.1 V\n10:10 13.0 V\n")
+    assert not is_jot_text("10:00 13.1 1.0\n10:10 13.0 1.0\n")
+    assert not is_jot_text("10:00,13.1 V\n10:10,13.0 V\n")
+
+
+def test_a_counter_that_has_gone_on_is_of_the_next_day():
+    text = read_jot_text("@08:00 0 Wh\n@20:00 600 Wh\n@08:00 1200 Wh\n")
+    assert [entry.time_s / 3600 for entry in text.entries] == [0.0, 12.0, 24.0]
+    assert not text.warnings
+    late = read_jot_text("@08:00 0 Wh\n@20:00 600 Wh\n@14:00 300 Wh\n")
+    assert [entry.time_s / 3600 for entry in late.entries] == [0.0, 6.0, 12.0], "it stands between them: written down late"

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from ubrant.core.battery.label_doubt import LOW_SHARE
 from ubrant.core.network.fit import is_told_of
-from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, PLACES, Graph, GraphError, Key, graph_of
-from ubrant.core.network.moment import Read
+from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, PLACES, SOURCE, TITLES, Graph, GraphError, Key, graph_of
+from ubrant.core.network.moment import Held, Read
 from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import LEFT_OUT, TypedLine
-from ubrant.core.quantities.quantity import show_duration
+from ubrant.core.quantities.quantity import plain, show_duration
 from ubrant.core.quantities.readings import Series
 from ubrant.core.record.counters import counted
 from ubrant.core.record.record import Record
@@ -32,6 +33,10 @@ LIKE = "battery 12.6 V 8.2 A output 230 V 85 W"
 _ONE_VOLTS, _TO_MINUTE_S = 0.02, 600.0
 """Volts that were read once, or hardly moved, may have been so much more or less meanwhile. Common practice, no source."""
 _COUNTED = {"Wh": "W", "Ah": "A"}
+_PERCENT_OFF, _MOST_HELD, _MOST_OF_SPAN = 0.03, 1.15, 0.8
+"""A display's percent is off by so much at either end; a new one holds at most so much of its label. Common practice, no source."""
+_SAME_LOOK, _LOOKS_MISS = 1.2, 1.25
+"""Looks that differ by less saw a steady load, and its mean is within so much of them. Common practice, no source."""
 _KINDS = {"read", "about", "range"}
 
 
@@ -79,15 +84,18 @@ def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = 
         Nothing was read on a path, or it cannot be one.
     """
     walks = _typed(record, named) if record.is_typed else _logged(record, named)
-    counters = _spans(record, named)
     reads, names = _reads(record, walks)
-    hours = []
-    if counters is not None:
-        span_h, means = counters
-        reads += [Read(len(walks), key, value, half, record.accuracy(*key)) for key, (value, half) in means.items()]
-        names.append(say("over {span}", span=show_duration(3600 * span_h)))
-        hours.append(span_h)
-    return Moments(Whole(_graph(record, reads, load_at), tuple(reads), tuple(names)), tuple(hours))
+    span = _span(record, named)
+    if span is None:
+        return Moments(Whole(_graph(record, reads, load_at), tuple(reads), tuple(names)))
+    number, hours = len(walks), (span.ends_s - span.began_s) / 3600
+    held = *_by_percent(record, named, span, number), *_by_looks(walks, span, number)
+    for key, (value, half) in span.means.items():
+        reads.append(Read(number, key, value, half, record.accuracy(*key), span.began_s, over_h=hours))
+    names.append(say("over {span}", span=show_duration(3600 * hours)))
+    graph = _graph(record, reads, load_at)
+    held = tuple(one for one in held if one.key[0] in graph.edges)
+    return Moments(Whole(graph, tuple(reads), tuple(names), held), (hours,))
 
 
 def lines_on_path(record: Record, named: Mapping[str, str]) -> Whole | None:
@@ -104,7 +112,12 @@ def lines_on_path(record: Record, named: Mapping[str, str]) -> Whole | None:
         graph = _graph(record, _reads(record, walks)[0], BY_VOLTS)
     except GraphError:
         return None
-    telling = [walk for walk in walks if is_told_of(graph, frozenset(walk.read)) or _is_whole_on_ac(graph, walk.read)]
+    fed = bool({CHARGER, SOURCE} & set(graph.edges))
+    telling = [
+        walk
+        for walk in walks
+        if is_told_of(graph, frozenset(walk.read)) or _is_whole_on_ac(graph, walk.read) or (fed and (BATTERY, "V") in walk.read)
+    ]
     reads, _ = _reads(record, telling)
     began = record.lines[0].time_s if record.lines else 0.0
     names = tuple(_name(walk.began - began, len(record.lines)) for walk in telling)
@@ -214,20 +227,31 @@ def _logged(record: Record, named: Mapping[str, str]) -> list[_Open]:
     return walks
 
 
-def _spans(record: Record, named: Mapping[str, str]) -> tuple[float, dict[Key, tuple[float, float]]] | None:
-    """(hours, mean watts and amperes with what their digits leave open) between the first and the last reading that all counters have; None without any."""
+@dataclass(frozen=True)
+class _Span:
+    """From when to when counters counted, s, and by key their means with what their digits leave open."""
+
+    began_s: float
+    ends_s: float
+    means: Mapping[Key, tuple[float, float]]
+
+
+def _span(record: Record, named: Mapping[str, str]) -> _Span | None:
+    """Between the first and the last reading that all counters have, else between the first and the last percent; None without any."""
     found: dict[Key, tuple[Series, np.ndarray]] = {}
     for (tap, quantity), series in record.typed.series.items():
         place = named.get(tap, tap)
         if quantity in _COUNTED and place in PLACES and len(series) > 1:
             found[place, quantity] = series, np.full(len(series), record.typed.half.get((tap, quantity), 0.0))
-    if not found:
+    percent = _percent(record, named)
+    over = [series for series, _ in found.values()] or ([percent] if percent is not None else [])
+    if not over:
         return None
-    begins, ends = max(float(s.time_s[0]) for s, _ in found.values()), min(float(s.time_s[-1]) for s, _ in found.values())
-    hours = (ends - begins) / 3600
+    began, ends = max(float(s.time_s[0]) for s in over), min(float(s.time_s[-1]) for s in over)
+    hours = (ends - began) / 3600
     means: dict[Key, tuple[float, float]] = {}
     for (place, quantity), (series, half) in found.items():
-        inside = (series.time_s >= begins) & (series.time_s <= ends)
+        inside = (series.time_s >= began) & (series.time_s <= ends)
         if np.count_nonzero(inside) > 1 and hours > 0:
             count = counted(Series(series.time_s[inside], series.value[inside]), half[inside])
             means[place, _COUNTED[quantity]] = (
@@ -235,9 +259,50 @@ def _spans(record: Record, named: Mapping[str, str]) -> tuple[float, dict[Key, t
                 math.sqrt(3) * count.standard_uncertainty / hours + count.cut_off / hours,
             )
     for place in {place for place, _ in means}:
-        if (volts := _mean_volts(record, named, place, (begins, ends))) is not None:
+        if (volts := _mean_volts(record, named, place, (began, ends))) is not None:
             means[place, "V"] = volts
-    return (hours, means) if means else None
+    return _Span(began, ends, means) if hours > 0 and (means or not found) else None
+
+
+def _percent(record: Record, named: Mapping[str, str]) -> Series | None:
+    """The battery's percents, where they were read more than once."""
+    return next((s for (tap, q), s in record.typed.series.items() if q == "%" and named.get(tap, tap) == BATTERY and len(s) > 1), None)
+
+
+def _by_percent(record: Record, named: Mapping[str, str], span: _Span, number: int) -> Iterator[Held]:
+    """What the battery gave meanwhile by its percents and its label, of which it holds anything from the least that works to the most that is made."""
+    percent, label = _percent(record, named), record.head.setup.label
+    if percent is None or label is None or not label.energy_wh:
+        return
+    inside = (percent.time_s >= span.began_s) & (percent.time_s <= span.ends_s)
+    if np.count_nonzero(inside) < 2:
+        return
+    times, shown = percent.time_s[inside], percent.value[inside]
+    share, hours = (float(shown[0]) - float(shown[-1])) / 100, float(times[-1] - times[0]) / 3600
+    if hours < _MOST_OF_SPAN * (span.ends_s - span.began_s) / 3600:
+        return
+    ends = [(share + sign * 2 * _PERCENT_OFF) * held * label.energy_wh / hours for sign in (-1, 1) for held in (LOW_SHARE, _MOST_HELD)]
+    told = say("battery {a} to {b} % of {wh} Wh", a=plain(float(shown[0])), b=plain(float(shown[-1])), wh=plain(label.energy_wh))
+    asked = say("was it charged or used otherwise meanwhile, or is its label another?")
+    yield Held(number, (BATTERY, "W"), (min(ends), max(ends)), told, asked)
+
+
+def _by_looks(walks: Sequence[_Open], span: _Span, number: int) -> Iterator[Held]:
+    """What flowed meanwhile by looks at the same place, where every look read about the same and they reach over most of the span."""
+    looks: dict[Key, list[tuple[float, float]]] = {}
+    for walk in walks:
+        if span.began_s - ONE_WALK_S <= walk.began <= span.ends_s + ONE_WALK_S:
+            for key, (value, _) in walk.read.items():
+                looks.setdefault(key, []).append((walk.began, value))
+    for (place, quantity), several in looks.items():
+        values = [value for _, value in several]
+        least, most = min(values), max(values)
+        reach = several[-1][0] - several[0][0]
+        if quantity == "V" or least <= 0 or most > _SAME_LOOK * least or reach < _MOST_OF_SPAN * (span.ends_s - span.began_s):
+            continue
+        told = say("{place} {least} {unit} at each look", place=say(TITLES[place]).lower(), least=plain(values[0], 4), unit=quantity)
+        between = (least / _LOOKS_MISS, most * _LOOKS_MISS)
+        yield Held(number, (place, quantity), between, told, say("did it run all the time, and so long?"))
 
 
 def _mean_volts(record: Record, named: Mapping[str, str], place: str, between: tuple[float, float]) -> tuple[float, float] | None:

@@ -104,3 +104,29 @@ def test_what_can_be_no_efficiency_is_none():
     found = told({0.0: "battery 12.6 V 8.2 A input 12.5 V output 230 V 140 W"})
     assert "converter_efficiency" not in found.findings
     assert found.findings["output_W"].value == 140.0
+
+
+def test_what_is_read_at_each_look_is_held_against_what_was_counted():
+    """A load of 400 W for an hour is 400 Wh; one that cycles says nothing at its looks."""
+    found = told({0.0: "load 400 W 0 Wh", 3600.0: "load 400 W 200 Wh"})
+    assert "Over 1 h: load 200 Wh and load 400 W at each look cannot all be" in found.sentence
+    assert "did it run all the time" in found.sentence
+    assert "Cannot tell" not in told({0.0: "load 400 W 0 Wh", 3600.0: "load 400 W 370 Wh"}).sentence
+    assert "Cannot tell" not in told({0.0: "load 60 W 0 Wh", 1800.0: "load 1 W", 3600.0: "load 60 W 20 Wh"}).sentence
+    assert "Cannot tell" not in told({0.0: "load 400 W 0 Wh", 600.0: "load 400 W", 3600.0: "load 200 Wh"}).sentence, (
+        "of the first minutes alone"
+    )
+
+
+def test_percents_bound_what_a_battery_gave():
+    """A tenth of 640 Wh, three points off at either end, 65 to 115 % of its label: 17 to 118 Wh."""
+    battery = Unit("Pack", "battery", "12.8 V 50 Ah LiFePO4")
+    fine = told({0.0: "battery 90 % 0 Wh", 7200.0: "battery 80 % 64 Wh"}, battery)
+    assert fine.findings["battery_Wh"].value == pytest.approx(64)
+    over = told({0.0: "battery 90 % 0 Wh", 7200.0: "battery 80 % 320 Wh"}, battery)
+    assert "battery 320 Wh and battery 90 to 80 % of 640 Wh cannot all be" in over.sentence
+    assert "was it charged or used otherwise meanwhile" in over.sentence
+    charged = told({0.0: "battery 20 % 0 Wh", 7200.0: "battery 80 % 320 Wh"}, battery)
+    assert "cannot all be" in charged.sentence, "a battery that is fuller has given nothing"
+    known = told({0.0: "battery 90 %", 7200.0: "battery 80 % 12.9 V"}, battery)
+    assert "bounded: between 17 and 118 Wh" in known.findings["battery_Wh"].working

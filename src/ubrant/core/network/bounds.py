@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.network.graph import Graph, Joint, Key, Stage
@@ -33,19 +33,20 @@ class Box:
             self.broken = (key, *narrowed)
 
 
-def bounded(graph: Graph, known: Mapping[Key, Interval]) -> Box:
+def bounded(graph: Graph, known: Mapping[Key, Interval], held: Iterable[tuple[Key, Interval]] = ()) -> Box:
     """Every quantity's least and greatest value under laws, labels and usual limits; without end where nothing bounds it.
 
     Parameters
     ----------
     known : what was read, each with both of its limits of error
+    held : between what something lies besides, such as by a label
 
     Notes
     -----
     Each law is applied by itself, over and over (hull consistency): the truth is never cut off, and one reading more never widens anything.
     """
     box = Box({key: _to_begin_with(key) for key in graph.every_key()})
-    for key, between in known.items():
+    for key, between in (*known.items(), *held):
         box.meet(key, *between)
     for _ in range(_ROUNDS):
         before = dict(box.of)

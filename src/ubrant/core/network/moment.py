@@ -63,6 +63,7 @@ class Read:
     ----------
     time_s : of its moment
     walked : it was read in another line than others of its moment, and may have wandered meanwhile
+    over_h : of a mean over a span, how long that is; 0 of what was read at one moment
     """
 
     moment: int
@@ -72,6 +73,7 @@ class Read:
     accuracy: Accuracy | None
     time_s: float = 0.0
     walked: bool = False
+    over_h: float = 0.0
 
     def reading(self) -> EdgeReading:
         """For the fit."""
@@ -92,12 +94,29 @@ class Read:
         return EdgeReading(self.moment, self.key, value, doubt)
 
 
+@dataclass(frozen=True)
+class Held:
+    """Between what a quantity of a moment lies by a label, a display's share of it or what was read meanwhile: for questions and for intervals, never for a value.
+
+    Attributes
+    ----------
+    told, asked : what it rests on, in a few words, and what a person is asked where that cannot be
+    """
+
+    moment: int
+    key: Key
+    between: Interval
+    told: str
+    asked: str
+
+
 @dataclass(frozen=True, eq=False)
 class Instant:
-    """What was read at one moment on a graph; made by :func:`instant_of`."""
+    """What was read at one moment on a graph, and what is held of it besides; made by :func:`instant_of`."""
 
     graph: Graph
     reads: tuple[Read, ...]
+    held: tuple[Held, ...] = ()
 
     @cached_property
     def read(self) -> dict[Key, Read]:
@@ -122,7 +141,7 @@ class Instant:
             parts = reading.value.parts if reading.value.parts is not None else reading.doubt(one.shown)
             half = math.sqrt(3) * sum(abs(part) for part in parts.values()) + STANDS_STILL * abs(one.shown)
             known[one.key] = one.shown - half, one.shown + half
-        return bounded(self.graph, known)
+        return bounded(self.graph, known, ((one.key, one.between) for one in self.held))
 
     def known(self, most: float) -> dict[Key, Known]:
         """All quantities; ``most`` standard uncertainties is what a reading may be off from the rest before it is doubted."""
@@ -176,11 +195,16 @@ class Instant:
 
     def slipped(self, key: Key, slip: float) -> Instant:
         """The same, were one reading so many times what it is."""
-        return instant_of(self.graph, tuple(replace(one, shown=one.shown * slip) if one.key == key else one for one in self.reads))
+        reads = (replace(one, shown=one.shown * slip) if one.key == key else one for one in self.reads)
+        return instant_of(self.graph, tuple(reads), self.held)
 
     def less(self, key: Key) -> Instant:
         """The same without one of its readings."""
-        return instant_of(self.graph, tuple(one for one in self.reads if one.key != key))
+        return instant_of(self.graph, tuple(one for one in self.reads if one.key != key), self.held)
+
+    def without(self, held: Held) -> Instant:
+        """The same without one thing that is held of it."""
+        return instant_of(self.graph, self.reads, tuple(one for one in self.held if one is not held))
 
     @cached_property
     def _products(self) -> dict[tuple[Key, ...], Value | None]:
@@ -213,17 +237,19 @@ def _bounded(key: Key, between: Interval) -> Known:
     return Known(key, How.BOUNDED if all(map(math.isfinite, between)) else How.NOT_KNOWN, None, between)
 
 
-def instant_of(graph: Graph, reads: tuple[Read, ...]) -> Instant:
+def instant_of(graph: Graph, reads: tuple[Read, ...], held: tuple[Held, ...] = ()) -> Instant:
     """A moment; one that was looked at before costs nothing again, as where a run grows row by row. While errors are drawn each is another."""
-    return Instant(graph, reads) if is_drawing() else _kept(graph, reads)
+    return Instant(graph, reads, held) if is_drawing() else _kept(graph, reads, held)
 
 
 _kept = lru_cache(maxsize=4096)(Instant)
 
 
-def moments_of_reads(graph: Graph, reads: Sequence[Read]) -> dict[int, Instant]:
+def moments_of_reads(graph: Graph, reads: Sequence[Read], held: Sequence[Held] = ()) -> dict[int, Instant]:
     """By their numbers."""
-    by: dict[int, list[Read]] = {}
-    for one in reads:
-        by.setdefault(one.moment, []).append(one)
-    return {number: instant_of(graph, tuple(here)) for number, here in sorted(by.items())}
+    by: dict[int, tuple[list[Read], list[Held]]] = {}
+    for read in reads:
+        by.setdefault(read.moment, ([], []))[0].append(read)
+    for one in held:
+        by.setdefault(one.moment, ([], []))[1].append(one)
+    return {number: instant_of(graph, tuple(here), tuple(besides)) for number, (here, besides) in sorted(by.items())}

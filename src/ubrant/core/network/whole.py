@@ -10,12 +10,14 @@ from itertools import combinations, pairwise
 
 from scipy.special import chdtrc, ndtri
 
+from ubrant.core.network.direction import moved
 from ubrant.core.network.fit import AgainstRest, determined
 from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
 from ubrant.core.network.laws import Limit, PowerLaw, exact_laws, limits
-from ubrant.core.network.moment import RIVALS, Instant, Known, Read, moments_of_reads
+from ubrant.core.network.moment import RIVALS, Held, Instant, Known, Read, moments_of_reads
 from ubrant.core.quantities.quantity import plain, show, show_with
 from ubrant.core.uncertainty.contributions import COVERAGE
+from ubrant.core.uncertainty.decision import NO_ACCURACY
 from ubrant.core.uncertainty.value import Value, total_of
 from ubrant.core.wording import say, words
 
@@ -28,8 +30,6 @@ _PLAUSIBLE, _SAYS_NOTHING = 0.05, 0.02
 HEAVIER, FALLS = 1.3, 0.85
 """From so many times the load on a stage has to lose at least so much of what it lost at the lighter. Common practice, no source."""
 _SURE = 3.0
-_NO_ACCURACY = 0.05
-"""So much of its size is let go where nobody said how good a meter is. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -50,15 +50,17 @@ class Whole:
     Attributes
     ----------
     names : what each moment is called, such as its time
+    held : what is held of moments besides what was read
     """
 
     graph: Graph
     reads: tuple[Read, ...]
     names: tuple[str, ...]
+    held: tuple[Held, ...] = ()
 
     @cached_property
     def instants(self) -> dict[int, Instant]:
-        return moments_of_reads(self.graph, self.reads)
+        return moments_of_reads(self.graph, self.reads, self.held)
 
     @cached_property
     def against(self) -> tuple[AgainstRest, ...]:
@@ -86,14 +88,49 @@ class Whole:
 
     @cached_property
     def exact_misfits(self) -> tuple[Misfit, ...]:
-        """Those by laws that determine, and of each place by itself; the worst first."""
+        """Those by laws that determine, of each place by itself, and of the battery's volts; the worst first."""
         found = sorted(self._of_moments(), key=lambda pair: -pair[0])
-        return (*(misfit for _, misfit in found), *self._over_limits(of_one_place=True))
+        return (*(misfit for _, misfit in found), *self._over_limits(of_one_place=True), *self._other_way_round())
 
     def _of_moments(self) -> Iterator[tuple[float, Misfit]]:
         for number, moment in self.instants.items():
             if moment.is_off(self.most) or moment.chance() < FALSE_ALARMS / len(self.instants):
                 yield max((abs(one.z) for one in moment.fitted.against), default=0.0), self._of_suspects(number, moment)
+
+    def _other_way_round(self) -> Iterator[Misfit]:
+        """The battery's volts fall at one load although it would be charged all the while, or rise although it would give."""
+        for one in moved(self.instants):
+            flows = [flow for number in (one.before, one.after) if (flow := self._sure_flow(number)) is not None]
+            if len(flows) < 2 or any((value.value < 0) != one.fell for value, _ in flows):
+                continue
+            fell = words(
+                "{at}the battery's volts fell from {before} to {after} V at one load, although {flow} would go into it; does something else draw there, or is a reading a slip?"
+            )
+            rose = words(
+                "{at}the battery's volts rose from {before} to {after} V at one load, although it would give {flow}; does something else charge it, or is a reading a slip?"
+            )
+            value, unit = flows[-1]
+            text = say(
+                fell if one.fell else rose,
+                at=_at(self.names[one.after]),
+                before=show(one.from_v),
+                after=show(one.to_v),
+                flow=self.amount(abs(value), (BATTERY, unit)),
+            )
+            read = tuple(self.instants[one.after].read)
+            yield Misfit(self._key("volts", one.after, (BATTERY, "V"), one.to_v), f"{text[0].upper()}{text[1:]}", read)
+
+    def _sure_flow(self, moment: int) -> tuple[Value, str] | None:
+        """The battery's amperes, or its watts where those do not follow; None where its direction is not sure."""
+        instant = self.instants[moment]
+        for unit in "AW":
+            value = instant.product(((BATTERY, unit),))
+            if value is None:
+                continue
+            most = max((abs(one.shown) for one in instant.reads if one.key[1] == unit), default=0.0)
+            least = COVERAGE * value.u if value.parts is not None and value.u else NO_ACCURACY * most
+            return (value, unit) if abs(value.value) > max(1.5 * least, _SAYS_NOTHING * most) else None
+        return None
 
     def _losses_that_fall(self) -> Iterator[Misfit]:
         """A stage that loses less at a clearly heavier load, by more than its readings may be off, once each."""
@@ -134,7 +171,9 @@ class Whole:
                 continue
             (place, quantity), low, high = broken
             without = [key for key in instant.read if instant.less(key).box.broken is None]
-            told = [self.told(instant.read[key]) for key in without or instant.read]
+            besides = [one for one in instant.held if instant.without(one).box.broken is None]
+            told = [self.told(instant.read[key]) for key in (without or ([] if besides else instant.read))]
+            told += [one.told for one in besides]
             turned = (BATTERY, "A") in without and instant.slipped((BATTERY, "A"), -1.0).box.broken is None
             asked = say("does {what} flow the other way round?", what=self.told(instant.read[BATTERY, "A"])) if turned else ""
             text = say(
@@ -147,7 +186,7 @@ class Whole:
                 low=show(low, 3),
                 high=show(high, 3),
                 unit=quantity,
-                asked=asked or say("is one of them a slip, another place's, or of another moment?"),
+                asked=asked or next((one.asked for one in besides), say("is one of them a slip, another place's, or of another moment?")),
             )
             yield Misfit(self._key("between", number, (place, quantity), low), f"{text[0].upper()}{text[1:]}", tuple(without), asked)
             return
@@ -215,11 +254,7 @@ class Whole:
                 if smaller is None or larger is None or smaller.value <= larger.value:
                     continue
                 over = smaller - larger
-                z = (
-                    over.value / (over.u or math.inf)
-                    if over.parts is not None
-                    else over.value / max(_NO_ACCURACY * abs(larger.value), 1e-9)
-                )
+                z = over.value / (over.u or math.inf) if over.parts is not None else over.value / max(NO_ACCURACY * abs(larger.value), 1e-9)
                 if z > surely and (worst is None or z > worst[0]):
                     worst = z, number, smaller, larger
             if worst is not None:
@@ -250,7 +285,8 @@ class Whole:
 
     def _key(self, kind: str, number: int, key: Key, value: float) -> str:
         """By what a person confirms it: of this moment and this figure, so that neither another row nor a mended one is confirmed with it."""
-        return f"{kind}-{'-'.join(key)}-{self.instants[number].reads[0].time_s:.0f}-{value:.6g}"
+        when = next((read.time_s for read in self.instants[number].reads), 0.0)
+        return f"{kind}-{'-'.join(key)}-{when:.0f}-{value:.6g}"
 
     # what would tell
 
@@ -275,8 +311,9 @@ class Whole:
         return say("{place}, {quantity}", place=say(TITLES[key[0]]), quantity=say(QUANTITIES[key[1]]))
 
     def told(self, one: Read) -> str:
-        """``battery −1.0 A``."""
-        return f"{say(TITLES[one.key[0]]).lower()} {plain(one.shown, 4)} {one.key[1]}"
+        """``battery −1.0 A``; of what was counted its amount, ``battery 12 Ah``."""
+        amount, unit = (one.shown * one.over_h, f"{one.key[1]}h") if one.over_h and one.key[1] != "V" else (one.shown, one.key[1])
+        return f"{say(TITLES[one.key[0]]).lower()} {plain(amount, 4)} {unit}"
 
     def amount(self, value: Value, key: Key) -> str:
         """``8.20 ± 0.05 A``; without a ± where one of its meters has none."""

@@ -427,6 +427,16 @@ def clock_text(seconds: float | None) -> str:
     return f"{text}:{whole % 60:02d}" if whole % 60 else text
 
 
+_DAY = r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?"
+_BARE_CLOCK = re.compile(rf"{_DAY}(\d{{1,2}}):(\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?=\s+\S)(?!\s*(?:h|min|sec|s|d)\b)", re.I)
+"""A time of day as it stands in notes, ``14:32 12.9 V``: with a colon, and something after it that makes no length of it."""
+
+
+def without_time(line: str) -> str:
+    """A line as it was typed, without the time that it begins with."""
+    return _when(re.sub(r"^fix\b[:\s]*", "", line.strip(), flags=re.I))[1].strip()
+
+
 def _when(rest: str) -> tuple[TypedLine, str]:
     """The time at the start of a line, and what comes after it."""
     number = r"\d+(?:[.,]\d+)?"
@@ -437,8 +447,7 @@ def _when(rest: str) -> tuple[TypedLine, str]:
     if match := re.match(r"\+\s*(\d+):([0-5]\d)(?::([0-5]\d(?:[.,]\d+)?))?(?!\d)", rest):
         seconds = int(match[1]) * 3600 + int(match[2]) * 60 + (parse_number(match[3]) if match[3] else 0.0)
         return TypedLine("", after_start_s=seconds, to_minute=not match[3]), rest[match.end() :]
-    day = r"(?:(?:(\d{4})-)?(\d{1,2})-(\d{1,2})[ T]+)?"
-    if match := re.match(rf"@\s*{day}(\d{{1,2}})[:.h](\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?!\d)", rest):
+    if match := re.match(rf"@\s*{_DAY}(\d{{1,2}})[:.h](\d{{2}})(?::(\d{{2}}(?:[.,]\d+)?))?(?!\d)", rest) or _BARE_CLOCK.match(rest):
         hour, minute, second = int(match[4]), int(match[5]), parse_number(match[6]) if match[6] else 0.0
         if hour > 23 or minute > 59 or second >= 60:
             raise JotError(say("“{value}” is no time of day: write it like @14:32.", value=match[0]))

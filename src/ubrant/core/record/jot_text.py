@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, TypedLine, TypedReading, clock_text
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, Grammar, JotError, TypedLine, TypedReading, clock_text, without_time
 from ubrant.core.quantities.quantity import parse_number
 from ubrant.core.wording import SentenceError, say
 
@@ -70,11 +70,16 @@ class JotText:
     warnings: tuple[str, ...] = ()
 
 
+_DAY = r"(?:(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+)?"
+_COUNTERS = {"Ah", "Wh"}
+_BEGINS_WITH_TIME = re.compile(rf"@\s*{_DAY}\d{{1,2}}[:.]\d\d|\+\s*\d|{_DAY}\d{{1,2}}:\d\d(?::\d\d)?\s[^,;\t]*[A-Za-z%]")
+
+
 def is_jot_text(text: str) -> bool:
     """Whether a text looks like jot text: it names something it may name, or has a line that begins with a time and holds a reading."""
     lines = [line.strip() for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")][:40]
     heads = sum(1 for line in lines if (m := _HEADING.match(line)) and _is_heading(m[1]))
-    timed = sum(1 for line in lines if re.match(r"@\s*(?:(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+)?\d{1,2}[:.]\d\d|\+\s*\d", line))
+    timed = sum(1 for line in lines if _BEGINS_WITH_TIME.match(line))
     return bool(lines) and (heads >= 2 or (timed >= 1 and heads + timed >= max(2, len(lines) // 3)))
 
 
@@ -165,7 +170,10 @@ class _Times:
         moment = jotting.at_clock_s + self._day_s - self._zero
         if jotting.on_day is None and moment < before - _DAY_S / 2:
             moment += _DAY_S
-        elif jotting.on_day is None and moment < 0 and any(e.time_s >= 0 for e in entries):  # before it began: it is the next day
+        elif jotting.on_day is None and (
+            (moment < 0 and any(e.time_s >= 0 for e in entries))  # before it began: it is the next day
+            or (moment < before and _has_counted_on(jotting, entries, moment))
+        ):
             self._day_s += _DAY_S
             moment += _DAY_S
         if not entries or moment >= before - 1e-9:
@@ -184,6 +192,17 @@ class _Times:
             raise JotTextError(say("{name}, line {number}: there is no such day.", name=self._name, number=number)) from None
         self._first_day = self._first_day or day
         self._day_s, self._last_clock = (day - self._first_day).days * _DAY_S, -1.0
+
+
+def _has_counted_on(jotting: TypedLine, entries: Sequence[TimedLine], moment: float) -> bool:
+    """A counter of it would have stood higher at that moment than it did later, or at the same: so it is another day."""
+    later = [(r.tap, r.quantity, r.value) for e in entries if e.time_s >= moment for r in e.jotting.readings if r.quantity in _COUNTERS]
+    return any(
+        tap == r.tap and quantity == r.quantity and value < r.value
+        for r in jotting.readings
+        if r.quantity in _COUNTERS
+        for tap, quantity, value in later
+    )
 
 
 def on_that_day(on_day: tuple[int, int, int], first: date | None) -> date:
@@ -245,8 +264,7 @@ def write_jot_text(head: dict[str, str], started: datetime | None, entries: Iter
 
 def line_of(jotting: TypedLine) -> str:
     """The row as a line without its time: as typed where that says the same by itself, put together otherwise."""
-    typed = re.sub(r"^@\s*(?:\d{4}-)?\d{1,2}-\d{1,2}[ T]+", "@", jotting.line)
-    typed = re.sub(r"^(?:fix\b[:\s]*)?(?:[-+@]\s*[\d:.,]+\s*(?:(?:sec|s|min|m|h|d)\b\s*)*)?", "", typed, flags=re.I)
+    typed = without_time(jotting.line)
     if jotting.line and not jotting.corrects and typed and _says_the_same(typed, jotting):
         return typed
     short = _put_together(jotting, each_tap=False)

@@ -18,6 +18,10 @@ COMMON_SHARE, COMMON_DOF = 0.01, 5
 Common practice, no source: the spread from one cycle to the next is kept no closer than that in a room without a chamber."""
 
 
+NO_ACCURACY = 0.05
+"""A figure of a meter of nobody's accuracy is off by no more than this share, for the question whether it can be. Common practice, no source."""
+
+
 @dataclass(frozen=True)
 class Repeats:
     """How nearly a battery gives the same again: its own runs like this one, pooled with what is common.
@@ -86,4 +90,12 @@ def decided(finding: Finding, limit: float) -> int:
     room = guard(finding)
     if finding.value is None or room is None:
         return 0
+    return 1 if finding.value - room > limit else -1 if finding.value + room < limit else 0
+
+
+def seems(finding: Finding, limit: float) -> int:
+    """As :func:`decided`, for what is only asked: where nobody said how good a meter is, by what such meters usually are."""
+    if finding.value is None or guard(finding) is not None:
+        return decided(finding, limit)
+    room = NO_ACCURACY * max(abs(finding.value), abs(limit))
     return 1 if finding.value - room > limit else -1 if finding.value + room < limit else 0

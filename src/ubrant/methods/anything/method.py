@@ -29,6 +29,7 @@ from ubrant.methods.on_path import BEHIND, BESIDE, BY_VOLTS, LIKE, OTHER_NAMES, 
 from ubrant.methods.ratings import most_at_output, volts_by_tap
 
 _STAGES = {"charger": words("Charger"), "converter": words("Converter")}
+_BY_PERCENT = (BATTERY, "W")
 _MOST_ANSWERS, _MOST_LACKING, _NEAR = 4, 3, 0.25
 
 
@@ -285,7 +286,10 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
     """What counters counted and what follows, as energy and charge."""
     found = []
     for moment, hours in zip(moments.spans, moments.hours, strict=True):
+        if moment not in whole.instants:
+            continue
         known = whole.known(moment)
+        found += [_held_over(one, hours) for one in known.values() if one.key == _BY_PERCENT and one.how is How.BOUNDED]
         for one in known.values():
             if one.value is not None and one.key[1] in "AW":
                 unit = f"{one.key[1]}h"
@@ -299,6 +303,15 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
                 first = share.findings[0]
                 found.append(replace(first, key=f"{first.key}_over", name=f"{first.name}, {whole.names[moment]}"))
     return found
+
+
+def _held_over(one: Known, hours: float) -> d.Finding:
+    """Between what the energy lies that a battery gave over a span, by its percents."""
+    low, high = (end * hours for end in one.between)
+    name = say("{place}, {quantity}", place=say(TITLES[one.key[0]]), quantity=say("energy"))
+    between = say("between {low} and {high} Wh", low=show(low, 2), high=show(high, 2))
+    value = _middle((low, high), "Wh", one.key[0])
+    return d.Finding.made(f"{one.key[0]}_Wh", name, value, "Wh", say("bounded: {between}", between=between))
 
 
 def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:

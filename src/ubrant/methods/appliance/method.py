@@ -19,7 +19,7 @@ from ubrant.core.quantities.stand_in import stand_in
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.decision import decided
+from ubrant.core.uncertainty.decision import seems
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -88,13 +88,13 @@ class ApplianceMethod(TypedMethod):
         yield from super().doubts(account, record)
         label = watts_of_label(record.head.setup.unit)
         for key, found in account.findings.items():
-            if label and key.startswith("power_") and decided(found, _OVER * label) > 0:
+            if label and key.startswith("power_") and seems(found, _OVER * label) > 0:
                 text = words("{name}: {watts} is far over the {label} W on its label: did a digit slip, or is it another one?")
                 yield Doubt(f"label-{key}", say(text, name=found.name, watts=found.value_text(), label=plain(label)))
         watts = {f.name: f for key, f in account.findings.items() if key.startswith("power_") and f.value}
         standby = next((f for name, f in watts.items() if name.lower().startswith(STANDBY)), None)
         others = [f.value or 0.0 for f in watts.values() if f is not standby]
-        if standby is not None and others and decided(standby, max(others)) > 0:
+        if standby is not None and others and seems(standby, max(others)) > 0:
             yield Doubt(
                 "standby",
                 say(

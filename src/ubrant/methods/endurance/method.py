@@ -10,26 +10,28 @@ from ubrant.core.battery.label_doubt import Holds, held_by_source, measured
 from ubrant.core.drawings import Bars
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.loads.endurance import Ran, analyse_endurance
-from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.quantities.quantity import plain, show, show_duration
 from ubrant.core.record.events import Note
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup, label_of
 from ubrant.core.record.jot_text import TimedLine as Line
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.uncertainty.finding import Finding
-from ubrant.core.wording import say
+from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.declared import Seen, TypedMethod, itself
 from ubrant.methods.endurance.person import watches
 from ubrant.methods.form import Field, Words
 from ubrant.methods.method import LoadRating, Prepared, Problem, to_know
+from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rehearsal import Rehearsal
 from ubrant.methods.rows import ANY_MARK, Prompt
 from ubrant.methods.steps import Ask
 
 _LOOKS = 120.0
-_MOST_OF_LABEL = 1.3
 """Two notes closer than this are one look."""
+_MOST_OF_LABEL, _LEAST_OF_LABEL = 1.3, 0.6
+"""It draws no less than this share of its label where nobody noted a setting. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -100,24 +102,26 @@ class EnduranceMethod(TypedMethod):
         )
 
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
-        """Watts that were read, for as long as it ran, against what it can hold."""
+        """Watts that were read, or that its label says, for as long as it ran, against what it can hold."""
         yield from super().doubts(account, record)
         holds, ran = held_by_source(label_of(record.head.setup.unit)), account.findings.get("duration")
         watts = [r.value for e in record.lines for r in e.jotting.readings if r.quantity == "W" and r.kind != "peak"]
-        if holds is None or ran is None or not ran.value or not watts:
+        if holds is None or ran is None or not ran.value:
             return
-        drew = sum(watts) / len(watts) * ran.value / 3600
-        if drew > _MOST_OF_LABEL * holds.energy_wh:
-            yield Doubt(
-                "watts",
-                say(
-                    "{watts} W for {time} would be {wh} Wh, and its label says {label} Wh: was something else read, or did it run so long?",
-                    watts=show(sum(watts) / len(watts), 3),
-                    time=show_duration(ran.value),
-                    wh=show(drew, 3),
-                    label=show(holds.energy_wh, 3),
-                ),
+        hours, device = ran.value / 3600, record.head.setup.device
+        told = {"time": show_duration(ran.value), "label": show(holds.energy_wh, 3)}
+        if watts and (drew := sum(watts) / len(watts) * hours) > _MOST_OF_LABEL * holds.energy_wh:
+            text = words(
+                "{watts} W for {time} would be {wh} Wh, and its label says {label} Wh: was something else read, or did it run so long?"
             )
+            yield Doubt("watts", say(text, watts=show(sum(watts) / len(watts), 3), wh=show(drew, 3), **told))
+        rated_w = watts_of_label(device) if device is not None and not watts and not self.seen(record).plan.settings else None
+        if rated_w and _LEAST_OF_LABEL * rated_w * hours > holds.energy_wh:
+            text = words(
+                "At the {watts} W on its label {name} would have taken {wh} Wh in {time}, and the battery's label says {label} Wh: was it off meanwhile or turned down, was it charged, or is a day mistyped?"
+            )
+            name = device.name if device is not None else ""
+            yield Doubt("less", say(text, watts=plain(rated_w), name=name, wh=show(rated_w * hours, 3), **told))
 
     def path(self, setup: Setup, found: Mapping[str, Finding], plan: EndurancePlan) -> PowerPath:
         watts, device = found.get("inferred_power"), setup.device

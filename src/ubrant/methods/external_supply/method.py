@@ -16,7 +16,7 @@ from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.decision import decided
+from ubrant.core.uncertainty.decision import seems
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
@@ -99,7 +99,7 @@ class SupplyMethod(TypedMethod):
         """What would be hotter than it can be, and what takes more with nothing attached than with a load."""
         yield from super().doubts(account, record)
         average, nothing = account.findings.get("average_efficiency"), account.findings.get("no_load_power")
-        if average is not None and average.value is not None and decided(average, _LEAST_AVERAGE) < 0:
+        if average is not None and average.value is not None and seems(average, _LEAST_AVERAGE) < 0:
             yield Doubt(
                 "average",
                 say(

@@ -13,7 +13,7 @@ from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import BY_HAND, SIMULATED, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record
-from ubrant.core.uncertainty.decision import decided
+from ubrant.core.uncertainty.decision import seems
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.wording import say
 from ubrant.methods import cautions
@@ -114,7 +114,7 @@ class PlugDayMethod(TypedMethod):
         """The counter's mean lies between what it takes standing by and running."""
         yield from super().doubts(account, record)
         mean, standby = account.findings["mean_power"], account.findings.get("standby_power")
-        if mean.value is not None and standby is not None and standby.value and decided(mean, 0.9 * standby.value) < 0:
+        if mean.value is not None and standby is not None and standby.value and seems(mean, 0.9 * standby.value) < 0:
             yield Doubt(
                 "mean",
                 say(
