@@ -168,5 +168,7 @@ def account_to_json(account: Account, warnings: tuple[str, ...] = ()) -> dict[st
         "ended_by": account.ended_by or "end of log",
         "gaps": [{"from_s": gap.from_s, "to_s": gap.to_s} for gap in account.gaps],
         "warnings": [*warnings, *account.warnings],
-        "questions": [{"yes": q.yes, "flag": q.flag, "text": q.text} for q in account.questions],
+        "questions": [
+            {"yes": q.yes, "flag": q.flag, "text": q.text, "mend": q.mend.text if q.mend is not None else ""} for q in account.questions
+        ],
     }

@@ -389,7 +389,7 @@ class Method:
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
         yield from of_volts(record, self.volts_on_label(setup), self.named)
-        yield from (Doubt(misfit.key, misfit.sentence) for misfit in self.misfits(record))
+        yield from (Doubt(misfit.key, misfit.sentence, mend=misfit.mend) for misfit in self.misfits(record))
 
     def whole(self, record: Record) -> Whole | None:
         """What was typed on its path, held against itself; None where no reading says anything of another, or a meter's errors are what is looked for."""

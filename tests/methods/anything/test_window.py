@@ -5,6 +5,9 @@ from __future__ import annotations
 import json
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
 from tests.command_line import ubrant
 from tests.window import click, close, needs, prepare, say_line
@@ -40,8 +43,21 @@ def test_a_slip_is_asked_at_its_row_mended_and_taken_back(bench_window, qtbot, t
     told = window.run.warning_note.text()
     assert "do not add up" in told
     assert "is input 81 A ten times what was there?" in told
-    say_line(window, qtbot, "fix charger 13.40 V 4.00 A battery 13.35 V 4.10 A input 13.2 V 8.10 A", after_s=5)
+    (mend,) = window.run.mends.findChildren(QPushButton)
+    assert mend.text() == "Make it 8.1 A"
+    window.run.jot_line.setFocus()
+    QTest.keyClicks(window.run.jot_line, "charger")
+    qtbot.keyClick(window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
     assert "do not add up" not in window.run.warning_note.text()
+    assert window.run.mends.isHidden()
+    assert window.run.jot_line.text() == "charger", "what is being typed stays"
+    window.bench.undo.undo()
+    window.run._sums_due = 0
+    window.run.tick()
+    assert "do not add up" in window.run.warning_note.text(), "one undo"
+    qtbot.keyClick(window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+    assert "do not add up" not in window.run.warning_note.text()
+    window.run.jot_line.setText("")
     close(window, qtbot)
     stage = window.findings
     assert "Cannot tell" not in stage.verdict.text()

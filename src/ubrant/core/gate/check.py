@@ -8,6 +8,7 @@ from typing import Generic, TypeVar
 
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Conditions
+from ubrant.core.record.mend import Mend
 from ubrant.core.wording import say
 
 COMPLETE, PLAUSIBLE = "complete", "plausible"
@@ -71,12 +72,14 @@ class Question:
     full : it was full at the start
     checked : key of the check
     text : what is asked, in a sentence, where nothing else that is shown says it
+    mend : what a reading should be, where one slip explains it
     """
 
     yes: str
     full: bool = False
     checked: str = ""
     text: str = ""
+    mend: Mend | None = None
 
     @property
     def flag(self) -> str:

@@ -11,6 +11,7 @@ import numpy as np
 
 from ubrant.core.gate.check import Question
 from ubrant.core.quantities.quantity import plain, show
+from ubrant.core.record.mend import Mend
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import BARE
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
@@ -29,16 +30,25 @@ _SAMPLE = 20_000
 
 @dataclass(frozen=True)
 class Doubt:
-    """Something that has to be looked at before it is an answer: by what a person confirms it, what is asked, as a sentence of its own, and the figure in a few words."""
+    """Something that has to be looked at before it is an answer.
+
+    Attributes
+    ----------
+    key : by what a person confirms it
+    sentence : what is asked, as a sentence of its own
+    reads : the figure in a few words
+    mend : the one slip that would explain it
+    """
 
     key: str
     sentence: str
     reads: str = ""
+    mend: Mend | None = None
 
     @property
     def question(self) -> Question:
         yes = say("{reading} is so", reading=self.reads) if self.reads else say("It is so")
-        return Question(yes, checked=self.key, text=self.sentence)
+        return Question(yes, checked=self.key, text=self.sentence, mend=self.mend)
 
 
 @dataclass(frozen=True)

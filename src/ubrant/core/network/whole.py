@@ -16,6 +16,7 @@ from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
 from ubrant.core.network.laws import Limit, PowerLaw, exact_laws, limits
 from ubrant.core.network.moment import RIVALS, Held, Instant, Known, Read, moments_of_reads
 from ubrant.core.quantities.quantity import plain, show, show_with
+from ubrant.core.record.mend import Mend
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.decision import NO_ACCURACY
 from ubrant.core.uncertainty.value import Value, total_of
@@ -34,12 +35,22 @@ _SURE = 3.0
 
 @dataclass(frozen=True)
 class Misfit:
-    """What does not go together: by what a person confirms it, a sentence with its question, the readings concerned, a slip that explains it; and whether a limit was broken and no exact law."""
+    """What does not go together.
+
+    Attributes
+    ----------
+    key : by what a person confirms it
+    sentence : with its question
+    readings : those that are concerned
+    slip, mend : the one slip that explains it, in words, and what the reading should be
+    is_of_limit : a limit was broken, and no exact law
+    """
 
     key: str
     sentence: str
     readings: tuple[Key, ...]
     slip: str = ""
+    mend: Mend | None = None
     is_of_limit: bool = False
 
 
@@ -193,7 +204,7 @@ class Whole:
 
     def _of_suspects(self, number: int, moment: Instant) -> Misfit:
         keys = tuple(one.reading.key for one in moment.suspects)
-        slip, at = self._slip(moment), _at(self.names[number])
+        (slip, mend), at = self._slip(moment), _at(self.names[number])
         told = [self.told(moment.read[key]) for key in keys]
         if len(keys) == 1:
             rest = self.amount(moment.rest_of(moment.suspects[0], self.most), keys[0])
@@ -202,7 +213,7 @@ class Whole:
         else:
             several = say("{several} and {last}", several=", ".join(told[:-1]), last=told[-1])
             text = self._apart(keys, moment, f"{at}{several}", slip)
-        return Misfit(self._key("fits", number, keys[0], moment.read[keys[0]].shown), f"{text[0].upper()}{text[1:]}", keys, slip)
+        return Misfit(self._key("fits", number, keys[0], moment.read[keys[0]].shown), f"{text[0].upper()}{text[1:]}", keys, slip, mend)
 
     def _apart(self, keys: Sequence[Key], instant: Instant, several: str, slip: str) -> str:
         """A sentence for several that are apart by one law, with by how much it is missed and what is asked."""
@@ -218,8 +229,8 @@ class Whole:
         asked = slip or say("is one of them a slip, a direction turned round, or does something else draw or feed there?")
         return say("{several} do not add up: {why}; {asked}", several=several, why=why, asked=asked)
 
-    def _slip(self, moment: Instant) -> str:
-        """The one slip that would explain it, as a question; empty where none does, or where several would."""
+    def _slip(self, moment: Instant) -> tuple[str, Mend | None]:
+        """The one slip that would explain it, as a question and as its mend; empty and None where none does, or where several would."""
         mends: dict[tuple[Key, float], str] = {}
         for one in moment.suspects:
             key = one.reading.key
@@ -237,10 +248,16 @@ class Whole:
                 mends.setdefault((key, float(f"{to / shown:.9g}")), text)
             if key == (BATTERY, "A"):
                 mends[key, -1.0] = say("does {what} flow the other way round?", what=what)
-        tried = sorted(((*moment.chi2_if(key, factor), text) for (key, factor), text in mends.items()), key=lambda one: one[0])
-        best, conditions, text = tried[0] if tried else (0.0, 0, "")
+        tried = sorted(((*moment.chi2_if(*slip), slip) for slip in mends), key=lambda one: one[0])
+        if not tried:
+            return "", None
+        best, conditions, (key, factor) = tried[0]
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
-        return text if is_good and all(rival - best >= RIVALS for rival, _, _ in tried[1:2]) else ""
+        if not is_good or any(rival - best < RIVALS for rival, _, _ in tried[1:2]):
+            return "", None
+        read = moment.read[key]
+        to = float(f"{read.shown * factor:.9g}")
+        return mends[key, factor], Mend(read.time_s, key[1], read.shown, to) if not read.over_h else None
 
     def _over_limits(self, *, of_one_place: bool) -> Iterable[Misfit]:
         """Each limit within a place, or between places, that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""

@@ -24,7 +24,7 @@ from ubrant.core.wording import say
 _SMALL = {"1/W": "1/kW", "Ω": "mΩ"}
 """What people write a small value in, a thousandth of the unit it is kept in."""
 _SMALL_UNDER = 0.1
-AT_LEAST, AT_MOST = "at least", "at most"
+AT_LEAST, AT_MOST, BETWEEN = "at least", "at most", "between"
 
 
 def _hours_between(low_s: float, high_s: float) -> str:
@@ -50,7 +50,8 @@ class Finding:
     working : one line, for the ledger
     arithmetic : the sum with its numbers put in, a line a step
     sides : by how much it may be lower, and higher, than the value for reasons that lie on one side only, such as a label's doubt; in its unit
-    bound : AT_LEAST or AT_MOST where only that is known; the value is the bound, with its doubt already in it
+    bound : AT_LEAST or AT_MOST where only that is known; the value is the bound, with its doubt already in it. BETWEEN where only its least
+        and its greatest value are: the value stands in the middle, and the sides reach to both
     """
 
     key: str
@@ -81,6 +82,12 @@ class Finding:
             return cls(key, name, None, unit, None, working, arithmetic, bound, sides)
         parts = None if value.parts is None else of_parts(value.parts)
         return cls(key, name, value.value, unit, parts, working, arithmetic, bound, sides)
+
+    @classmethod
+    def between(cls, key: str, name: str, ends: tuple[float, float], unit: str, working: str) -> Finding:
+        """Of what is only known to lie between two values."""
+        low, high = ends
+        return cls(key, name, (low + high) / 2, unit, (), working, (), BETWEEN, ((high - low) / 2,) * 2)
 
     @property
     def known(self) -> Value:
@@ -138,6 +145,8 @@ class Finding:
         """Value with its unit: ``48.87 Ah``, ``4 h 53 min``; a dash when there is none."""
         if self.value is None:
             return "–"
+        if self.bound == BETWEEN:
+            return f"{self._span_text()} {self.for_people().unit}".rstrip()
         if self.bound:
             amount = show_duration(self.value) if self.unit == "s" else f"{plain(self.value, 3)} {self.unit}".rstrip()
             return say("at least {amount}", amount=amount) if self.bound == AT_LEAST else say("at most {amount}", amount=amount)

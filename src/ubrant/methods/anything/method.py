@@ -18,7 +18,8 @@ from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.uncertainty.contributions import COVERAGE
-from ubrant.core.uncertainty.value import Value, within
+from ubrant.core.uncertainty.finding import AT_MOST
+from ubrant.core.uncertainty.value import Value
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
 from ubrant.methods.anything.person import walks
@@ -108,7 +109,7 @@ class AnythingMethod(d.TypedMethod):
             findings,
             tuple(answers[:_MOST_ANSWERS]),
             sentence=_sentence(shares, known, findings, answers, lacking),
-            warnings=(*_no_accuracy(whole), *lacking[:_MOST_LACKING]),
+            warnings=(*_no_accuracy(whole), *(() if whole.misfits else lacking[:_MOST_LACKING])),
             taken=len(moments.single),
             drawings=lambda: _drawings(whole, known),
             path=lambda: _drawn(seen.setup, whole.graph, known, whole),
@@ -192,15 +193,16 @@ def _found(whole: Whole, at: int, one: Known) -> d.Finding | None:
         how = say(one.how.value) if one.how is How.METERED else f"{say(one.how.value)}, {whole.from_what(at, one.key)}"
         return d.Finding.made(key, whole.title(one.key), one.value, one.key[1], how)
     if one.how is How.BOUNDED and one.key[1] == "W":
-        return d.Finding.made(
-            key, whole.title(one.key), _middle(one.between, "W", one.key[0]), "W", say("bounded: {between}", between=whole.between(one))
-        )
+        return _bounded(key, whole.title(one.key), one.between, "W")
     return None
 
 
-def _middle(between: tuple[float, float], unit: str, of: str) -> Value:
-    low, high = between
-    return (low + high) / 2 + within((high - low) / 2, words("what nothing determines"), unit, when=of)
+def _bounded(key: str, name: str, between: tuple[float, float], unit: str) -> d.Finding:
+    """Of what nothing determines: what laws, labels and usual limits leave of it."""
+    working = say("bounded by labels and by what is usual")
+    if between[0] == 0.0:
+        return d.Finding(key, name, between[1], unit, (), working, bound=AT_MOST)
+    return d.Finding.between(key, name, between, unit, working)
 
 
 def _fed_at(graph: Graph, stage: Stage, watts: Mapping[str, Value | None]) -> str:
@@ -244,7 +246,7 @@ def _of_stage(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> _Share 
         return None
     low, high = 100 * out.between[0] / into.between[1], 100 * min(out.between[1] / into.between[0], 1.0)
     between = say("between {low} and {high} %", low=show(low, 2), high=show(high, 2))
-    found = d.Finding.made(key, title, _middle((low, high), "%", stage.name), "%", say("bounded: {between}", between=between))
+    found = _bounded(key, title, (low, high), "%")
     return _Share(name, (found,), between)
 
 
@@ -307,11 +309,9 @@ def _over_spans(whole: Whole, moments: Moments) -> list[d.Finding]:
 
 def _held_over(one: Known, hours: float) -> d.Finding:
     """Between what the energy lies that a battery gave over a span, by its percents."""
-    low, high = (end * hours for end in one.between)
     name = say("{place}, {quantity}", place=say(TITLES[one.key[0]]), quantity=say("energy"))
-    between = say("between {low} and {high} Wh", low=show(low, 2), high=show(high, 2))
-    value = _middle((low, high), "Wh", one.key[0])
-    return d.Finding.made(f"{one.key[0]}_Wh", name, value, "Wh", say("bounded: {between}", between=between))
+    low, high = one.between
+    return _bounded(f"{one.key[0]}_Wh", name, (low * hours, high * hours), "Wh")
 
 
 def _lacking(whole: Whole, at: int, known: Mapping[Key, Known]) -> list[str]:
@@ -385,7 +385,7 @@ def _drawn(setup: d.Setup, graph: Graph, known: Mapping[Key, Known], whole: Whol
         one = {q: known.get((place, q)) for q in "VAW"}
         value = {q: k.value.value if k is not None and k.value is not None else None for q, k in one.items()}
         metered = any(k is not None and k.how is How.METERED for k in one.values())
-        name = (meter.name if known else clipped(meter)) if metered or not known else ""
+        name = (meter.name or say("read")) if metered else "" if known else clipped(meter)
         watts = one["W"]
         between = whole.between(watts) if whole is not None and watts is not None and watts.value is None else ""
         return Flow(value["W"], value["V"], value["A"], name, between)

@@ -13,6 +13,7 @@ from datetime import datetime, timedelta, timezone
 from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, state_of
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
+from ubrant.core.record.mend import Mend
 from ubrant.core.record.record import TapQuantity
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredJot
@@ -53,6 +54,13 @@ class TypedSheet:
 
     columns: tuple[TapQuantity, ...]
     rows: tuple[SheetRow, ...]
+
+
+def mended(sheet: TypedSheet, mend: Mend) -> RowChange | None:
+    """The change of the row that a slip is in; None where it does not stand there any more."""
+    rows = (row for row in sheet.rows if row.time_s >= mend.time_s and not row.is_left_out and mend.is_in(row.jotting))
+    row = next(rows, None)
+    return None if row is None else RowChange(row.time_s, mend.of(row.jotting), row.number)
 
 
 def sheet_of(jots: Sequence[StoredJot], wanted: Sequence[TapQuantity], before: Mapping[int, tuple[str, ...]]) -> TypedSheet:

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
-from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from ubrant.core.account import Account
 from ubrant.core.battery.verdict import ending_text
@@ -19,6 +18,7 @@ from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.head import BY_HAND, Criteria
+from ubrant.core.record.mend import Mend
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.record.typed import HELD, STRAIGHT
@@ -36,7 +36,7 @@ from ubrant.runs.making.going_on import can_go_on, go_on, since_start
 from ubrant.runs.studies.series import series_of
 from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import grammar_for
-from ubrant.runs.typed.sheet import asked_of, sheet_of
+from ubrant.runs.typed.sheet import asked_of, mended, sheet_of
 from ubrant.ui.common.photos import PhotoStrip
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.findings.known_dialog import KnownDialog
@@ -46,6 +46,7 @@ from ubrant.ui.findings.rank_dialog import RankDialog
 from ubrant.ui.findings.series_dialog import SeriesDialog
 from ubrant.ui.findings.warmth import Warmth
 from ubrant.ui.findings.what_it_was import WhatItWas
+from ubrant.ui.widgets.asked import Asked
 from ubrant.ui.widgets.callout import VERDICT_TONES, Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import Choice, QuantityField, button, clear, label, row
@@ -77,9 +78,7 @@ class FindingsStage(StageFrame):
         self.table = ReadingsTable()
         self.verdict, self.settle, self.trouble = Callout(), Callout("plain"), Callout("bad")
         self.asked = Callout("caution")
-        self.questions = QWidget()
-        self._answers = QHBoxLayout(self.questions)
-        self._answers.setContentsMargins(0, 0, 0, 0)
+        self.questions = Asked()
         self.ledger = Ledger()
         self.guess = label("", "quiet")
         self.notes = Callout("caution")
@@ -116,6 +115,8 @@ class FindingsStage(StageFrame):
         self.jot_line.jotted.connect(self._jot)
         self.table.changed.connect(self._change)
         self.table.closed.connect(self._show_waiting)
+        self.questions.answered.connect(self._answer)
+        self.questions.mended.connect(self._mend)
         self._table_waits = False
         self.table.now_s = lambda: since_start(self._run) if self._run is not None else 0.0
         bench.shelf_changed.connect(self.offer_runs)
@@ -339,16 +340,13 @@ class FindingsStage(StageFrame):
             self._bench.edit_typed(self._run, changes, name)
 
     def _ask(self, questions: tuple[Question, ...]) -> None:
-        """A button for each thing that only a person knows."""
-        while (item := self._answers.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        """A button for each thing that only a person knows, and for each slip that can be mended."""
         self.asked.say("caution", "\n".join(question.text for question in questions if question.text))
-        for question in questions:
-            self._answers.addWidget(button(question.yes, partial(self._answer, question)))
-        self._answers.addStretch(1)
-        self.questions.setVisible(bool(questions) and not self._bench.logbook.read_only)
+        self.questions.show_questions(() if self._bench.logbook.read_only else questions)
+
+    def _mend(self, mend: Mend) -> None:
+        if self._run is not None and (change := mended(self.table.model.sheet, mend)) is not None:
+            self._bench.edit_typed(self._run, [change], mend.text)
 
     def _answer(self, question: Question) -> None:
         if self._run is not None:

@@ -13,6 +13,7 @@ from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
 from ubrant.core.quantities.jot import Grammar, TypedLine
 from ubrant.core.quantities.quantity import show, show_duration
+from ubrant.core.record.mend import Mend
 from ubrant.core.record.power_path import PowerPath
 from ubrant.core.record.record import Record
 from ubrant.core.wording import say
@@ -24,11 +25,12 @@ from ubrant.runs.afterwards.what_it_was import begin_unnamed
 from ubrant.runs.kept.accounts import latest, live_account, live_record, other_runs
 from ubrant.runs.typed.edits import RowChange
 from ubrant.runs.typed.jotting import as_answer, grammar_for
-from ubrant.runs.typed.sheet import asked_of, sheet_of_typed
+from ubrant.runs.typed.sheet import asked_of, mended, sheet_of_typed
 from ubrant.runs.typed.typed_session import Session, TypedSession
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.run.away import AwayDialog
 from ubrant.ui.run.readout import Readout
+from ubrant.ui.widgets.asked import Asked
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.drawn import DrawingsView
 from ubrant.ui.widgets.forms import QuantityField, button, label, row
@@ -83,6 +85,7 @@ class RunStage(StageFrame):
         self.next_note = Callout("caution")
         self.ahead_note, self.caution_note, self.trouble_note = Callout("plain"), Callout("caution"), Callout("bad")
         self.notice_note, self.deviation_note, self.warning_note = Callout("bad"), Callout("caution"), Callout("caution")
+        self.mends = Asked()
         self.readout = Readout(self)
         self.open_dialog: Callable[[QDialog], object] = lambda dialog: dialog.exec()
         self._build()
@@ -90,6 +93,7 @@ class RunStage(StageFrame):
         self.table.typed.connect(self._take_row)
         self.table.changed.connect(self._change)
         self.table.closed.connect(self._show_table)
+        self.mends.mended.connect(self._mend)
         self.readout.entered.connect(self.table.take_typed)
         self.table.grammar = self._grammar
         self.table.now_s = self._now_s
@@ -126,6 +130,7 @@ class RunStage(StageFrame):
             self.deviation_note,
             self.ahead_note,
             self.warning_note,
+            self.mends,
             self._every_row,
             self._ledger_title,
             self.ledger,
@@ -163,6 +168,7 @@ class RunStage(StageFrame):
         self._unit_name = self._bench.logbook.unit(run.unit_id).name if run.unit_id else self.tr("Battery")
         for note in (self.trouble_note, self.next_note, self.ahead_note, self.notice_note, self.deviation_note, self.warning_note):
             note.say("plain", "")
+        self.mends.show_questions(())
         self.ledger.show_findings([])
         self.path_view.show_path(PowerPath((), (), (), (), "W"))  # another run's is not this one's
         self.pause_button.setVisible(not session.is_typed and self._method.scene(self._prepared).battery)
@@ -216,6 +222,7 @@ class RunStage(StageFrame):
         if ended and not self._reported:
             self._reported = True
             self._timer.stop()
+            self.mends.show_questions(())
             self._bench.finish()
 
     def _sum_up(self, run: Run, session: Session, progress: Progress) -> None:
@@ -261,6 +268,7 @@ class RunStage(StageFrame):
         self._has_answered = self._has_answered or bool(account.findings)
         lost = account.trouble if self._has_answered else ""  # before there is an answer the next thing asked says it better
         self.warning_note.say("caution", "\n".join(filter(None, (lost, account.held_back, *account.warnings))))
+        self.mends.show_questions(account.questions, only_mends=True)
         self._ledger_title.setVisible(bool(account.findings))
         self.ledger.show_account(account)
         if (path := account.path()) is not None:
@@ -295,6 +303,11 @@ class RunStage(StageFrame):
         says = self._says
         asked = asked_of(sheet, hand)
         self.table.show_sheet(sheet, run, says, asked, session.row, hand.reads, has_draft=running, steps=hand.steps)
+
+    def _mend(self, mend: Mend) -> None:
+        """Make one slip what it was, without leaving the line that is being typed."""
+        if (change := mended(self.table.model.sheet, mend)) is not None:
+            self._change([change], mend.text)
 
     def _show_due(self, progress: Progress) -> None:
         """How long until the next reading; that it is time."""

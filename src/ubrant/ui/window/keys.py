@@ -15,6 +15,7 @@ KEYS = (
     ("Space, Escape", "in the readings table: this row is now; empty the row that is typed"),
     ("Ctrl+C, Ctrl+V", "in the readings table: copy it for a spreadsheet, paste rows"),
     ("F11", "volts and amperes, or by hand the next step, across the whole screen"),
+    ("Ctrl+M", "mend a slip that leaves no doubt what was there"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
     ("Ctrl+R", "the same again: of the run that is shown, for this unit or another"),
     ("Ctrl+F, F2", "on the shelf: search, write over a name"),
