@@ -142,6 +142,7 @@ class TypedMethod(Method):
     spared, or_fate : of what is wanted, what may be lacking, and for what *runs*, *falters*, *off* may stand (see :class:`Prompt`)
     with_fates : *runs*, *falters*, *off* answer a row
     marks_load : a person says when the load comes on and goes off
+    between : what may be read between its rows, and answers none
     nothing_yet : said where nothing was read; ``{example}`` is ``like``
     unplanned : what stands for a plan where nobody made one
     groups : of its findings
@@ -166,6 +167,7 @@ class TypedMethod(Method):
     or_fate: ClassVar[tuple[TapQuantity, ...]] = ()
     with_fates: ClassVar[bool] = False
     marks_load: ClassVar[bool] = False
+    between: ClassVar[frozenset[TapQuantity]] = frozenset()
     nothing_yet: ClassVar[str] = ""
     unplanned: ClassVar[Any] = None
     groups: ClassVar[tuple[Group, ...]] = ()
@@ -242,7 +244,7 @@ class TypedMethod(Method):
 
     def by_hand(self, prepared: Prepared) -> HandScript:
         asks, rows = tuple(self.asks(prepared)), tuple(self.rows(prepared))
-        return HandScript(asks, rows, self.further(prepared), self.marks_load, self.reads, self.every_s(prepared))
+        return HandScript(asks, rows, self.further(prepared), self.marks_load, self.reads, self.every_s(prepared), self.between)
 
     def facts(self, prepared: Prepared, expected: Rehearsal | None) -> tuple[str, str]:
         count = sum(1 for _ in self.rows(prepared))

@@ -388,7 +388,7 @@ class Method:
         """What of its findings has to be looked at before it is an answer: against the label, and against each other."""
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
-        yield from of_volts(record, self.volts_on_label(setup), self.named)
+        yield from of_volts(record, self.volts_judged(record), self.named)
         yield from (Doubt(misfit.key, misfit.sentence, mend=misfit.mend) for misfit in self.misfits(record))
 
     def whole(self, record: Record) -> Whole | None:
@@ -407,6 +407,10 @@ class Method:
     def volts_on_label(self, setup: Setup) -> Mapping[str, tuple[float, float, float]]:
         """By tap, between what its volts lie by the label of what is tested, and what that says."""
         return {} if self.judges_label else volts_by_tap(setup, self.taps)
+
+    def volts_judged(self, record: Record) -> Mapping[str, tuple[float, float, float]]:
+        """The same for one record."""
+        return self.volts_on_label(record.head.setup)
 
     def account(self, record: Record, expected: Rehearsal | None = None) -> Account:
         """What it makes of a record. Never raises for what a record holds: why nothing can be said is the account's trouble."""

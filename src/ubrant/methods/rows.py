@@ -99,6 +99,7 @@ class HandScript:
     marks_load : the person says when the load comes on and goes off
     reads : what is usually read, besides what its rows want
     every_s : about how long from one reading to the next; 0 where each is made when it is ready
+    between : what may be read between the rows, as often as one likes, and answers none
     """
 
     asks: tuple[Ask, ...]
@@ -107,6 +108,7 @@ class HandScript:
     marks_load: bool = False
     reads: tuple[TapQuantity, ...] = ()
     every_s: float = 0.0
+    between: frozenset[TapQuantity] = frozenset()
 
     @property
     def columns(self) -> tuple[TapQuantity, ...]:
@@ -121,7 +123,9 @@ class HandScript:
         return tuple(dict.fromkeys(row.short for row in self.rows if row.short))
 
     def is_aside(self, jotting: TypedLine) -> bool:
-        """A note, or a mark beside what is asked for: its moment counts, and no row is answered by it."""
+        """A note, a mark beside what is asked for, or what is read between rows: its moment counts, and no row is answered by it."""
+        if jotting.readings and self.between >= {(r.tap or OWN_TAP, r.quantity) for r in jotting.readings}:
+            return True
         return not jotting.readings and (not jotting.mark or (jotting.mark in BY_HAND and jotting.mark not in self._marks))
 
     @property
@@ -160,7 +164,11 @@ class HandScript:
 
         For a method that goes by their order: a row that none has answered is skipped.
         """
-        at = [k for k, e in enumerate(record.lines) if e.jotting.readings or e.jotting.mark in {"skip", LEFT_OUT}]
+        at = [
+            k
+            for k, e in enumerate(record.lines)
+            if (e.jotting.readings and not self.is_aside(e.jotting)) or e.jotting.mark in {"skip", LEFT_OUT}
+        ]
         if not self.rows:
             return record
         answered = self._answered([record.lines[k].jotting for k in at])

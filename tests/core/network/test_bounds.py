@@ -10,8 +10,8 @@ from scipy.optimize import linprog
 
 from tests.core.network.benches import SETUPS, bench, whole
 from ubrant.core.network.bounds import bounded, over, times
-from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, OUTPUT, graph_of
-from ubrant.core.network.laws import IDLE_SHARE, IDLE_W, LEAST_SHARE, ONE_VOLTAGE, most_loss_w
+from ubrant.core.network.graph import BATTERY, CHARGER, INPUT, LOAD, ONE_VOLTAGE, OUTPUT, graph_of
+from ubrant.core.network.laws import IDLE_SHARE, IDLE_W, LEAST_SHARE, most_loss_w
 
 
 def test_intervals_of_products_and_quotients():

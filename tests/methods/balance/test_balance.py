@@ -13,7 +13,8 @@ from tests.window import begin, close, prepare, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.readings import ReadingsError
-from ubrant.core.sources.node import BATTERY, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, analyse_node
+from ubrant.core.sources.branches import BATTERY, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches
+from ubrant.core.sources.node import analyse_node
 
 V, A = Accuracy(0.005, 0.01, "V"), Accuracy(0.01, 0.01, "A")
 METERS = {(b, q): (V if q == "V" else A) for b in (IN, OUT, BATTERY) for q in "VA"}
@@ -23,7 +24,7 @@ def branches(into, load, battery, volts=(13.5, 13.3, 13.2), accuracy=METERS) -> 
     columns = {IN: into, OUT: load, BATTERY: battery}
     amps = {b: np.array(c, float) for b, c in columns.items()}
     of_v = {b: np.full(len(into), v, float) for b, v in zip((IN, OUT, BATTERY), volts, strict=True)}
-    return Branches(of_v, amps, {}, accuracy)
+    return Branches(of_v, amps, {}, accuracy, 600.0 * np.arange(len(into)))
 
 
 def test_a_pack_with_a_two_ampere_charger():
@@ -151,6 +152,7 @@ def test_the_truth_is_inside(share):
             {IN: off((IN, "A"), np.full(5, charger)), OUT: off((OUT, "A"), load), BATTERY: off((BATTERY, "A"), battery)},
             {},
             accuracy,
+            600.0 * np.arange(5),
         )
         found = analyse_node(read).findings
         pairs = {"residual": (found["residual_2"].value, found["residual_2"])}
@@ -189,7 +191,7 @@ def with_leads(rng, ohms: dict[str, float], n: int = 9, gv=0.0, zv=0.0, ga=0.0, 
     wrong = {b: (v * (1 + rng.uniform(-gv, gv)) + rng.uniform(-zv, zv)).round(3) for b, v in volts.items()}
     read = {b: a * (1 + rng.uniform(-ga, ga)) + rng.uniform(-za, za) for b, a in amps.items()}
     limits = {(b, q): Accuracy(gv, zv, "V") if q == "V" else Accuracy(ga, za, "A") for b in amps for q in "VA"}
-    return Branches(wrong, read, {}, limits)
+    return Branches(wrong, read, {}, limits, 600.0 * np.arange(n))
 
 
 def test_leads_are_told_apart_where_two_currents_vary_and_not_where_one_does():

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.network.graph import Graph, Joint, Key, Stage
-from ubrant.core.network.laws import LEAST_SHARE, ONE_VOLTAGE, can_turn, most_loss_w
+from ubrant.core.network.laws import LEAST_SHARE, can_turn, most_loss_w
 
 Interval = tuple[float, float]
 _ROUNDS, _LEAST_GAIN, _APART = 40, 1e-9, 1e-6
@@ -116,7 +116,7 @@ def _one_voltage(box: Box, joint: Joint) -> None:
         for other in joint.edges:
             if other != edge:
                 low, high = box[other, "V"]
-                box.meet((edge, "V"), low * (1 - ONE_VOLTAGE), high * (1 + ONE_VOLTAGE))
+                box.meet((edge, "V"), low * (1 - joint.drop), high * (1 + joint.drop))
 
 
 def _loss(box: Box, stage: Stage) -> None:

@@ -23,16 +23,21 @@ Key = tuple[str, str]
 """(edge, quantity): V, A or W."""
 
 
+ONE_VOLTAGE, ON_BOARD = 0.1, 0.01
+"""Leads, fuses and clips between a joint and a meter drop no more of its voltage; the tracks of a board no more than that. Common practice, no source."""
+
+
 class GraphError(ValueError):
     """A graph that cannot be one of a bench."""
 
 
 @dataclass(frozen=True)
 class Joint:
-    """Where several edges meet at one voltage: what comes in goes out."""
+    """Where several edges meet at one voltage: what comes in goes out. ``drop`` is what leads, fuses and clips to its meters may take of that."""
 
     inward: tuple[str, ...]
     outward: tuple[str, ...]
+    drop: float = ONE_VOLTAGE
 
     @property
     def edges(self) -> tuple[str, ...]:

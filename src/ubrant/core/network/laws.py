@@ -14,8 +14,6 @@ LEAST_SHARE = 0.5
 """A converter, charger or inverter that does anything gives half of what it takes, beside its idle draw. Common practice, no source."""
 IDLE_SHARE, IDLE_W = 0.08, 15.0
 """The most that one burns by itself: of its rating, and where nobody knows that. Common practice, no source."""
-ONE_VOLTAGE = 0.1
-"""Leads, fuses and clips between a joint and a meter drop no more of its voltage. Common practice, no source."""
 
 
 @dataclass(frozen=True)

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
-from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.points import Mask
+from ubrant.core.sources.behind_stages import at_loads, at_one_load, at_points, behind_stages, idle_power, largest_for_ever, top_ups
+from ubrant.core.sources.branches import BATTERY, BRANCHES, CARRIED, IN, LOSING, NO_DRAIN_SEEN, NOT_KNOWN, ON_BATTERY, OUT, STANDS, Branches
 from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
 from ubrant.core.uncertainty.perturbed import Columns, by_errors, errors_in
@@ -20,29 +21,9 @@ from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
 
-IN, OUT, BATTERY = "charger", "load", "battery"
-BRANCHES = (IN, OUT, BATTERY)
-ONE_NODE = 1.3
-"""Voltages further apart than this are not those of one node: there is a converter between, and power is balanced, not current."""
 _CLOSES = 1.5
 """Times U: at twice the standard uncertainty one point in twenty that is sound would be called open. Common practice, no source."""
 _LEAST_GAINS = 4
-_STANDS = 0.02
-"""Under this share of the largest current a branch carries nothing to speak of."""
-ON_BATTERY, CARRIED, LOSING = "on battery although supplied", "carried", "losing"
-
-
-@dataclass(frozen=True)
-class Branches:
-    """(n,) volts and amperes of each branch, by its name; NaN where it was not read. The battery's current is positive out of it."""
-
-    volts: Mapping[str, Array]
-    amps: Mapping[str, Array]
-    half: Mapping[str, Array]
-    accuracy: Mapping[tuple[str, str], Accuracy | None]
-
-    def __len__(self) -> int:
-        return len(self.amps[IN])
 
 
 @dataclass(frozen=True)
@@ -54,19 +35,23 @@ class NodeFound:
     findings : by key
     branches : as they count: what was not read is worked out from the others
     states : of each point
+    told : what the battery does at each, in a few words
     closes : whether each point does, within its ±; None where only two branches were read
     warnings : sentences
+    is_module : converters stand between the battery and what was read
     """
 
     findings: Mapping[str, Finding]
     branches: Branches
     states: tuple[str, ...]
+    told: tuple[str, ...]
     closes: tuple[bool | None, ...]
     warnings: tuple[str, ...]
+    is_module: bool = False
 
 
-def analyse_node(read: Branches) -> NodeFound:
-    """Findings of a node.
+def analyse_node(read: Branches, rating_w: float | None = None) -> NodeFound:
+    """Findings of a node, or of a module with converters between; ``rating_w`` of that by its label.
 
     Raises
     ------
@@ -75,9 +60,10 @@ def analyse_node(read: Branches) -> NodeFound:
     """
     warnings: list[str] = []
     read = _turned(read, warnings)
-    by_power = _is_converted(read)
-    unit = "W" if by_power else "A"
-    full = _filled(read, by_power, warnings)
+    behind = behind_stages(read)
+    if behind:
+        return _behind(read, behind, rating_w, warnings)
+    full = _filled(read, warnings)
     if not len(full):
         raise ReadingsError(
             say(
@@ -87,25 +73,60 @@ def analyse_node(read: Branches) -> NodeFound:
     findings: dict[str, Finding] = {}
     closes: list[bool | None] = []
     for k in range(len(full)):
-        found = _residual(read, k, by_power, unit)
+        found = _residual(read, k)
         findings[found.key] = found
         u = found.expanded_uncertainty
         closes.append(None if found.value is None or u is None else abs(found.value) <= _CLOSES * u)
-    if by_power:
+    if False in closes:
+        warnings.append(_not_closed(findings, closes, read))
+    findings |= _gains(read)
+    findings |= lead_resistances(read.volts, read.amps, read.accuracy, OUT)
+    states = tuple(_state(full, k) for k in range(len(full)))
+    sustained = _sustained(full, np.array([closed is not False for closed in closes]))
+    findings = {sustained.key: sustained, **findings} if sustained is not None else findings
+    return NodeFound(findings, full, states, tuple(_told(full, k) for k in range(len(full))), tuple(closes), tuple(warnings))
+
+
+def _behind(read: Branches, behind: frozenset[str], rating_w: float | None, warnings: list[str]) -> NodeFound:
+    """The same with converters between: watts are balanced, and what is left over is lost in them."""
+    read = read.rows(np.argsort(read.time_s, kind="stable"))
+    groups = at_one_load(read)
+    if not groups:
+        raise ReadingsError(
+            say("No row has the load’s amperes: type them, like “charger 5.10 V 0.60 A load 5.05 V 0.40 A battery 3.95 V”.")
+        )
+    warnings.append(
+        say("The voltages are not those of one node: a converter stands between, so power is balanced. What is left over is lost in it.")
+    )
+    found = at_loads(read, groups, behind, rating_w)
+    points = at_points(read, groups)
+    findings: dict[str, Finding] = {}
+    for k in range(len(points)):
+        left = _residual(points, k, by_power=True)
+        if left.value is not None:
+            findings[left.key] = left
+    known = [idle_power(points, found), top_ups(read, groups)]
+    metered = np.isfinite(points.amps[BATTERY]).all()
+    sustained = (_sustained(points, np.ones(len(points), bool)) if metered else None) or largest_for_ever(points, found)
+    findings = {one.key: one for one in (sustained, *known) if one is not None} | findings
+    if stood := sum(at.state == NO_DRAIN_SEEN for at in found):
         warnings.append(
             say(
-                "The voltages are not those of one node: a converter stands between, so power is balanced. What is left over is lost in it."
+                "At {n} of {count} loads the battery's volts stood: no drain seen, which proves none. An hour at that load, or its amperes, would.",
+                n=stood,
+                count=len(found),
             )
         )
-    elif False in closes:
-        warnings.append(_not_closed(findings, closes, read))
-    findings |= _gains(read, by_power)
-    if not by_power:
-        findings |= lead_resistances(read.volts, read.amps, read.accuracy, OUT)
-    states = tuple(_state(full, k) for k in range(len(full)))
-    sustained = _sustained(full, np.array([closed is not False for closed in closes]) if not by_power else np.ones(len(full), bool))
-    findings = {sustained.key: sustained, **findings} if sustained is not None else findings
-    return NodeFound(findings, full, states, tuple(closes), tuple(warnings))
+    if unknown := sum(at.state == NOT_KNOWN for at in found):
+        warnings.append(
+            say(
+                "At {n} of {count} loads nobody can say what its battery does: read its amperes, or its volts twice, ten minutes apart at one load.",
+                n=unknown,
+                count=len(found),
+            )
+        )
+    states, told = tuple(at.state for at in found), tuple(at.told for at in found)
+    return NodeFound(findings, points, states, told, (None,) * len(points), tuple(warnings), is_module=True)
 
 
 def _turned(read: Branches, warnings: list[str]) -> Branches:
@@ -119,7 +140,7 @@ def _turned(read: Branches, warnings: list[str]) -> Branches:
     if not (turned < 0.3 * as_read).all():
         return _signed(read, flows, as_read, turned, warnings)
     warnings.append(say("The battery's current was written as positive while it charges; it is taken the other way round here."))
-    return Branches(read.volts, {**read.amps, BATTERY: -read.amps[BATTERY]}, read.half, read.accuracy)
+    return replace(read, amps={**read.amps, BATTERY: -read.amps[BATTERY]})
 
 
 def _signed(read: Branches, flows: npt.NDArray[np.bool_], as_read: Array, turned: Array, warnings: list[str]) -> Branches:
@@ -135,25 +156,18 @@ def _signed(read: Branches, flows: npt.NDArray[np.bool_], as_read: Array, turned
     sign = np.ones(len(battery))
     sign[np.flatnonzero(flows)[charges]] = -1.0
     warnings.append(say("The battery's current was written without a sign: where more comes in than goes out it is taken as charging."))
-    return Branches(read.volts, {**read.amps, BATTERY: sign * battery}, read.half, read.accuracy)
+    return replace(read, amps={**read.amps, BATTERY: sign * battery})
 
 
-def _is_converted(read: Branches) -> bool:
-    seen = [float(np.nanmedian(v)) for v in read.volts.values() if np.isfinite(v).any()]
-    return len(seen) > 1 and max(seen) > ONE_NODE * min(seen)
-
-
-def _filled(read: Branches, by_power: bool, warnings: list[str]) -> Branches:
+def _filled(read: Branches, warnings: list[str]) -> Branches:
     """Points with two branches at least, the third worked out from them where it was not read."""
     amps = {branch: column.copy() for branch, column in read.amps.items()}
-    volts = dict(read.volts)
     count = sum(np.isfinite(column).astype(int) for column in amps.values())
-    keep = count >= 2
+    keep = np.asarray(count >= 2)
     worked = {branch: keep & ~np.isfinite(amps[branch]) for branch in BRANCHES}
-    if not by_power:
-        amps[IN] = np.where(worked[IN], amps[OUT] - amps[BATTERY], amps[IN])
-        amps[OUT] = np.where(worked[OUT], amps[IN] + amps[BATTERY], amps[OUT])
-        amps[BATTERY] = np.where(worked[BATTERY], amps[OUT] - amps[IN], amps[BATTERY])
+    amps[IN] = np.where(worked[IN], amps[OUT] - amps[BATTERY], amps[IN])
+    amps[OUT] = np.where(worked[OUT], amps[IN] + amps[BATTERY], amps[OUT])
+    amps[BATTERY] = np.where(worked[BATTERY], amps[OUT] - amps[IN], amps[BATTERY])
     warnings += [
         say(
             "The {branch}'s current was not read at {n} points: it was worked out from the others, and those cannot tell whether it closes.",
@@ -163,15 +177,16 @@ def _filled(read: Branches, by_power: bool, warnings: list[str]) -> Branches:
         for branch, there in worked.items()
         if there.any()
     ]
-    half = {key: column[keep] for key, column in read.half.items()}
-    return Branches({b: v[keep] for b, v in volts.items()}, {b: a[keep] for b, a in amps.items()}, half, read.accuracy)
+    return replace(read, amps=amps).rows(keep)
 
 
-def _residual(read: Branches, k: int, by_power: bool, unit: str) -> Finding:
+def _residual(read: Branches, k: int, *, by_power: bool = False) -> Finding:
     """What comes in and out of the battery, less what the load takes; Kirchhoff's current law wants nothing left."""
+    unit = "W" if by_power else "A"
     keep = np.flatnonzero(sum(np.isfinite(column).astype(int) for column in read.amps.values()) >= 2)
     at = int(keep[k])
-    key, name = f"residual_{k + 1}", say("Left over at point {n}", n=k + 1)
+    name = say("Lost in it at point {n}", n=k + 1) if by_power else say("Left over at point {n}", n=k + 1)
+    key = f"residual_{k + 1}"
     row = {b: (float(read.volts[b][at]), float(read.amps[b][at])) for b in BRANCHES}
     if any(math.isnan(a) or (by_power and math.isnan(v)) for v, a in row.values()):
         return Finding(key, name, None, unit, None, say("only two branches were read"))
@@ -228,10 +243,8 @@ def _culprit(read: Branches) -> str:
     )
 
 
-def _gains(read: Branches, by_power: bool) -> dict[str, Finding]:
+def _gains(read: Branches) -> dict[str, Finding]:
     """Gains of two meters against the load's, from four points on in which two currents were varied by themselves."""
-    if by_power:
-        return {}
     whole = np.isfinite(np.column_stack([read.amps[b] for b in BRANCHES])).all(axis=1)
     values = {f"{b} A": read.amps[b][whole] for b in BRANCHES}
     design, load = _design(values)
@@ -270,7 +283,7 @@ def _ratios(values: Columns) -> dict[str, float | None]:
 
 def _state(full: Branches, k: int) -> str:
     into, battery, load = (float(full.amps[b][k]) for b in (IN, BATTERY, OUT))
-    small = _STANDS * max(abs(into), abs(battery), abs(load), 1e-9)
+    small = STANDS * max(abs(into), abs(battery), abs(load), 1e-9)
     if battery <= small:
         return CARRIED
     return ON_BATTERY if abs(into) <= small else LOSING
@@ -285,20 +298,18 @@ def _sustained(full: Branches, closes: Mask) -> Finding | None:
     volts = full.volts[OUT]
     volts = np.where(np.isfinite(volts), volts, np.nan_to_num(full.volts[BATTERY], nan=math.nan))
     watts = volts * full.amps[OUT]
-    good = closes & np.isfinite(watts) & np.isfinite(full.amps[BATTERY]) & (full.amps[IN] > _STANDS * _largest(full.amps[IN]))
+    good = closes & np.isfinite(watts) & np.isfinite(full.amps[BATTERY]) & (full.amps[IN] > STANDS * _largest(full.amps[IN]))
     if good.sum() < 2 or not (full.amps[IN] > 0).any():
         return None
     order = np.flatnonzero(good)[np.argsort(watts[good], kind="stable")]
     drained = full.amps[BATTERY][order] > 0
-    if not drained.any():
+    if not drained.any() or not drained[-1]:
         most = float(watts[order[-1]])
         return Finding(key, name, most, "W", (), say("at all of {n} loads the battery was charged or stood", n=len(order)), bound=AT_LEAST)
     if drained.all():
         least = float(watts[order[0]])
         return Finding(key, name, least, "W", (), say("at all of {n} loads the battery gave", n=len(order)), bound=AT_MOST)
-    j = int(np.argmax(drained))
-    if j == 0:
-        return None
+    j = int(np.flatnonzero(~drained)[-1]) + 1  # a module that runs on its battery at light loads may carry heavier ones
     below, above = int(order[j - 1]), int(order[j])
     values = {
         f"{b} {q}": np.array([(full.volts if q == "V" else full.amps)[b][i] for i in (below, above)]) for b in (OUT, BATTERY) for q in "VA"
@@ -334,9 +345,9 @@ def _crossing(values: Columns) -> dict[str, float | None]:
     return {"at": float(watts[0] - amps[0] * (watts[1] - watts[0]) / rise) if rise else float(watts[0])}
 
 
-def told(full: Branches, k: int) -> str:
+def _told(full: Branches, k: int) -> str:
     """What the battery does at a point, in a few words."""
     amps = float(full.amps[BATTERY][k])
-    if abs(amps) <= _STANDS * max(abs(float(full.amps[OUT][k])), abs(float(full.amps[IN][k])), 1e-9):
+    if abs(amps) <= STANDS * max(abs(float(full.amps[OUT][k])), abs(float(full.amps[IN][k])), 1e-9):
         return say("battery stands")
     return say("gives {a} A", a=show(amps, 3)) if amps > 0 else say("charges {a} A", a=show(-amps, 3))

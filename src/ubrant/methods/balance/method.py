@@ -4,27 +4,34 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import groupby
 from typing import ClassVar
 
 import numpy as np
 
 from ubrant.core.account import Account, Group
-from ubrant.core.drawings import DASHED, SOLID, Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.drawings import DASHED, SOLID, Bars, Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.network.graph import OUTPUT, SOURCE
+from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import Flow, PowerPath
 from ubrant.core.record.power_path import PathNode as Box
 from ubrant.core.record.record import Record, TapQuantity
-from ubrant.core.sources.node import BATTERY, BRANCHES, CARRIED, IN, LOSING, ON_BATTERY, OUT, Branches, NodeFound, analyse_node, told
-from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
+from ubrant.core.sources.behind_stages import behind_stages, places_of
+from ubrant.core.sources.branches import BATTERY, BRANCHES, IN, NO_DRAIN_SEEN, NOT_KNOWN, ON_BATTERY, OUT, Branches
+from ubrant.core.sources.node import NodeFound, analyse_node
+from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, BETWEEN, Finding
 from ubrant.core.wording import say, words
 from ubrant.methods import cautions
 from ubrant.methods.balance.person import sweeps
 from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import Field, Loads
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
+from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
+from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
 
@@ -48,6 +55,7 @@ class BalanceMethod(TypedMethod):
     taps, log, like = ("charger", "load", "battery"), TAP_LOG, "charger 13.9 V 2.0 A load 13.2 V 1.0 A battery 13.3 V -1.0 A"
     reads, columns, spared = _AMPS, tuple((branch, q) for branch in BRANCHES for q in "VA"), ((IN, "A"), (BATTERY, "A"), (OUT, "V"))
     named: ClassVar = {"input": IN, "output": OUT, **dict.fromkeys(("source", "bank", "station", ""), BATTERY)}
+    between: ClassVar = frozenset({(BATTERY, "V")})
     nothing_yet = words("No point was taken yet: type a line like “{example}”.")
     person = sweeps
 
@@ -65,7 +73,7 @@ class BalanceMethod(TypedMethod):
 
     def asks(self, prepared: Prepared) -> Iterable[Ask]:
         text = say(
-            "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus."
+            "Charger, battery and load at one node, a meter in each branch. Out of the battery counts as positive: charging reads as minus. Of a module whose battery has no meter in its lead type the battery's volts: five minutes after each load was set, and again ten minutes later, like “battery 3.94 V”."
         )
         yield Ask(text, (cautions.LOOK_FIRST, cautions.NOT_COLD, cautions.UNPLUG_OFF))
 
@@ -86,14 +94,30 @@ class BalanceMethod(TypedMethod):
     def row_findings(self, record: Record) -> dict[float, str]:
         seen = self.seen(record)
         try:
-            node = analyse_node(_branches(seen))
+            node = self._node(seen)
         except ReadingsError:
             return {}
-        times = [t for t, there in zip(seen.table.time_s.tolist(), _whole(seen), strict=True) if there]
-        return {t: told(node.branches, k) for k, t in enumerate(times)}
+        return dict(zip(node.branches.time_s.tolist(), node.told, strict=True))
+
+    def _node(self, seen: Seen) -> NodeFound:
+        return analyse_node(_branches(seen), watts_of_label(seen.setup.unit))
+
+    def whole(self, record: Record) -> Whole | None:
+        """Held against itself where each branch is: before a charger that converts, behind a converter, or at the battery's own voltage."""
+        places = self._places(record)
+        named = {**OTHER_NAMES, **{name: places[branch] for name, branch in self.named.items()}, **places}
+        return record.once(("whole", self.key), lambda: lines_on_path(record, named)) if record.is_typed else None
+
+    def _places(self, record: Record) -> Mapping[str, str]:
+        return record.once(("places", self.key), lambda: places_of(behind_stages(_branches(self.seen(record)))))
+
+    def volts_judged(self, record: Record) -> Mapping[str, tuple[float, float, float]]:
+        """Behind a converter the volts are not the battery's."""
+        rooms, places = super().volts_judged(record), self._places(record)
+        return {tap: room for tap, room in rooms.items() if places[tap] not in {SOURCE, OUTPUT}}
 
     def sums(self, seen: Seen) -> Account:
-        node = analyse_node(_branches(seen))
+        node = self._node(seen)
         findings, said = dict(node.findings), list(node.warnings)
         if any(f.contributions is None and f.value is not None for f in findings.values()):
             said.append(say("No accuracy was given for a meter: whether it closes cannot be told from its ±."))
@@ -129,13 +153,8 @@ def _branches(seen: Seen) -> Branches:
         {b: seen.column("A", b) for b in BRANCHES},
         {f"{b} {q}": seen.table.half[(b, q)] for b in BRANCHES for q in "VA"},
         {(b, q): seen.accuracy(q, b) for b in BRANCHES for q in "VA"},
+        np.asarray(seen.table.time_s),
     )
-
-
-def _whole(seen: Seen) -> list[bool]:
-    """Whether two branches of each point were read."""
-    count = sum(np.isfinite(seen.column("A", b)).astype(int) for b in BRANCHES)
-    return [bool(c >= 2) for c in np.atleast_1d(count)]
 
 
 def _hysteresis(node: NodeFound) -> list[str]:
@@ -160,27 +179,37 @@ def _sentence(node: NodeFound) -> str:
         text = say("Every load was carried, up to {w} W", w=show(found.value, 3))
     elif found.bound == AT_MOST:
         text = say("Every load drained the battery, from {w} W on", w=show(found.value, 3))
+    elif found.bound == BETWEEN and found.span is not None:
+        low, high = found.span
+        text = say("It carries {low} W for ever, and {high} W no more", low=show(low, 3), high=show(high, 3))
     else:
         text = say("It carries {w} for ever", w=found.with_uncertainty())
     return f"{'; '.join((text, *ranges))}."
 
 
 def _ranges(node: NodeFound) -> list[str]:
-    """Each state with the loads it was seen at."""
-    told_of = []
-    for state in (ON_BATTERY, CARRIED, LOSING):
-        known = [
-            (float(a), s) for a, s, closed in zip(node.branches.amps[OUT], node.states, node.closes, strict=True) if closed is not False
-        ]
-        amps = [a for a, s in known if s == state]
-        if amps and len({s for _, s in known}) > 1:
-            span = plain(min(amps), 3) if max(amps) - min(amps) < 1e-9 else say("{a} to {b}", a=plain(min(amps), 3), b=plain(max(amps), 3))
-            told_of.append(say("{state} at {span} A", state=say(state), span=span))
-    return told_of
+    """Each state with the loads that it was seen at, from the lightest on, but for loads at which it was once so and once so; empty where all are one."""
+    rows = zip(node.branches.amps[OUT].tolist(), node.states, node.closes, strict=True)
+    known = sorted((amps, state) for amps, state, closed in rows if closed is not False and state not in {NO_DRAIN_SEEN, NOT_KNOWN})
+    states: dict[float, set[str]] = {}
+    for amps, state in known:
+        states.setdefault(round(amps, 1), set()).add(state)
+    known = [(amps, state) for amps, state in known if len(states[round(amps, 1)]) == 1]
+    if len({state for _, state in known}) < 2:
+        return []
+    told = []
+    for state, several in groupby(known, key=lambda one: one[1]):
+        loads = [amps for amps, _ in several]
+        low, high = loads[0], loads[-1]
+        span = plain(low, 3) if high - low < 1e-9 else say("{a} to {b}", a=plain(low, 3), b=plain(high, 3))
+        told.append(say("{state} at {span} A", state=say(state), span=span))
+    return told
 
 
 def _drawn(node: NodeFound) -> Drawing:
-    """The battery's current over the load's."""
+    """The battery's current over the load's; where that was not read, what it did at each load."""
+    if node.is_module and not np.isfinite(node.branches.amps[BATTERY]).all():
+        return _states(node)
     loads, battery = node.branches.amps[OUT], node.branches.amps[BATTERY]
     high = max(float(np.max(np.abs(battery), initial=0.0)), 0.1) * 1.15
     order = np.argsort(loads, kind="stable")
@@ -208,6 +237,17 @@ def _drawn(node: NodeFound) -> Drawing:
     )
 
 
+def _states(node: NodeFound) -> Drawing:
+    """A bar a load, in the order they were set, with what the battery did there."""
+    b = node.branches
+    rows: list[tuple[Finding, float | None, str]] = []
+    for k, (state, told) in enumerate(zip(node.states, node.told, strict=True)):
+        watts = float(b.volts[OUT][k] * b.amps[OUT][k])
+        name = say("load {a} A: {state}", a=plain(float(b.amps[OUT][k]), 3), state=say(state))
+        rows.append((Finding(f"load_{k + 1}", name, watts if math.isfinite(watts) else 0.0, "W", (), told), None, told))
+    return Bars(tuple(rows))
+
+
 def _path(setup: Setup, node: NodeFound | None) -> PowerPath:
     """What charges and the battery at one node, and the load behind it; at the heaviest load."""
     unit = setup.unit
@@ -222,16 +262,20 @@ def _path(setup: Setup, node: NodeFound | None) -> PowerPath:
     def flow(branch: str) -> Flow:
         read, amps = float(b.volts[branch][k]), float(b.amps[branch][k])
         near = [float(v[k]) for v in b.volts.values() if math.isfinite(float(v[k]))]
-        volts = read if math.isfinite(read) or not near else near[0]  # of one node
+        volts = read if math.isfinite(read) or not near or node.is_module else near[0]  # of one node
         watts = volts * amps if math.isfinite(volts) and math.isfinite(amps) else None
         return Flow(watts, read if math.isfinite(read) else None, amps if math.isfinite(amps) else None, setup.meter(branch).name)
 
     left = node.findings.get(f"residual_{k + 1}")
     closes = node.closes[k] if k < len(node.closes) else None
-    note = told(b, k)
+    note = node.told[k]
     if left is not None and left.value is not None and closes is not None:
         said = say("it closes") if closes else say("it does not close")
         note = f"{left.working} = {left.with_uncertainty()}: {said}"
+    if node.is_module:
+        boxes = boxes[0], Box("converter", unit.name, unit.printed), boxes[2]
+        joins = Box("battery", say("its battery")), replace(flow(BATTERY), between=node.told[k])
+        return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W", joins)
     boxes = (boxes[0], Box("leads", say("node"), note=note), boxes[2])
     joins = Box("battery", unit.name, unit.printed), flow(BATTERY)
     return PowerPath(boxes, (flow(IN), flow(OUT)), (None, None, None), (0.0, 0.0, 0.0), "W", joins)
