@@ -22,7 +22,7 @@ from ubrant.core.uncertainty.sources import ErrorSource
 from ubrant.core.uncertainty.value import Parts, Value, total_of
 
 _ROUNDS = 6
-_RANK, _NOTHING = 1e-9, 1e-6
+_RANK, _NOTHING, _GRAIN = 1e-9, 1e-6, 1e-14
 
 
 @dataclass(frozen=True)
@@ -125,7 +125,7 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
         inverse = _inverse(left, spread)
         before, fitted = fitted, shown - spread @ (spread.T @ (left.of_read.T @ (inverse @ left.missed)))
         at = dict(zip(read, fitted.tolist(), strict=True)) | dict(zip(unread, _unread(left, fitted - shown), strict=True))
-        if np.allclose(before, fitted, rtol=1e-9, atol=1e-12):
+        if np.all(np.abs(before - fitted) <= 1e-9 * np.abs(fitted) + 1e-12):
             break
     else:
         left = _eliminated(graph, laws, read, unread, at, shown)
@@ -213,7 +213,9 @@ def _eliminated(
 def _inverse(left: _Eliminated, spread: Array) -> Array:
     """(c, c) of the covariance of what the conditions miss by."""
     through = left.of_read @ spread
-    return np.asarray(np.linalg.pinv(through @ through.T, hermitian=True))
+    stretch, along = np.linalg.eigh(through @ through.T)
+    there = stretch > _GRAIN * float(stretch.max(initial=0.0))
+    return np.asarray((along[:, there] / stretch[there]) @ along[:, there].T)
 
 
 def _unread(left: _Eliminated, moved: Array) -> list[float]:

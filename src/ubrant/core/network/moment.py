@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property, lru_cache
@@ -12,7 +12,7 @@ from scipy.special import chdtrc
 
 from ubrant.core.network.bounds import Box, Interval, bounded
 from ubrant.core.network.fit import AgainstRest, EdgeReading, Fitted, fit
-from ubrant.core.network.graph import Graph, Key
+from ubrant.core.network.graph import Graph, Key, Stage
 from ubrant.core.quantities.accuracy import LINEARITY, Accuracy
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
@@ -214,6 +214,23 @@ class Instant:
         """Where they were read or follow."""
         return self.product(((place, "W"),))
 
+    @cached_property
+    def lost(self) -> dict[str, tuple[float, Value]]:
+        """Of each stage whose watts on both sides have a ±: what comes out, and what is lost in it."""
+        found = {}
+        for stage in self.graph.stages:
+            into, out = self.watts(stage.into), self.watts(stage.out)
+            if into is not None and out is not None and into.parts is not None and out.parts is not None:
+                found[stage.name] = out.value, into - out
+        return found
+
+    @cached_property
+    def weight(self) -> tuple[int, float]:
+        """At how many ends of its stages the watts are known, and the most that flow anywhere: of several moments the largest says most."""
+        watts = {place: value for place in self.graph.edges if (value := self.watts(place)) is not None}
+        ends = [place for stage in self.graph.stages for place in (fed_at(self.graph, stage, watts), stage.out)]
+        return sum(place in watts for place in ends), max((abs(value.value) for value in watts.values()), default=-1.0)
+
     def product(self, keys: tuple[Key, ...]) -> Value | None:
         """Of what was read or follows; None where one of them does not."""
         if keys not in self._products:
@@ -231,6 +248,14 @@ class Instant:
                 value += within(STANDS_STILL * value.value, _STILL, when=f"{key} {read.moment}")
             found = found * value
         return found
+
+
+def fed_at(graph: Graph, stage: Stage, known: Collection[str]) -> str:
+    """Where the watts that a stage takes are known: at its input, or where what feeds it through leads begins."""
+    joint = graph.joint_of(stage.into)
+    if stage.into not in known and joint is not None and len(joint.edges) == 2 and joint.inward and joint.inward[0] in known:
+        return joint.inward[0]
+    return stage.into
 
 
 def _bounded(key: Key, between: Interval) -> Known:

@@ -146,11 +146,7 @@ class Whole:
     def _losses_that_fall(self) -> Iterator[Misfit]:
         """A stage that loses less at a clearly heavier load, by more than its readings may be off, once each."""
         for stage in self.graph.stages:
-            seen = []
-            for number, moment in self.instants.items():
-                into, out = moment.watts(stage.into), moment.watts(stage.out)
-                if into is not None and out is not None and into.parts is not None and out.parts is not None:
-                    seen.append((out.value, into - out, number))
+            seen = [(*moment.lost[stage.name], number) for number, moment in self.instants.items() if stage.name in moment.lost]
             seen.sort(key=lambda one: one[0])
             lighter = iter(seen)
             waits, most = next(lighter, None), None

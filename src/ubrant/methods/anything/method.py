@@ -11,7 +11,7 @@ from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
-from ubrant.core.network.moment import How, Known
+from ubrant.core.network.moment import How, Known, fed_at
 from ubrant.core.network.rows import agreements
 from ubrant.core.network.whole import QUANTITIES, Misfit, Whole
 from ubrant.core.quantities.quantity import plain, show
@@ -19,7 +19,6 @@ from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record, TapQuantity
 from ubrant.core.uncertainty.contributions import COVERAGE
 from ubrant.core.uncertainty.finding import AT_MOST
-from ubrant.core.uncertainty.value import Value
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
 from ubrant.methods.anything.person import walks
@@ -162,13 +161,7 @@ def _is_near(shown: float, label: float) -> bool:
 
 def _heaviest(whole: Whole, moments: Moments) -> int:
     """Of the moments that say most of what converts, the one at which most flows; the span where nothing else was read."""
-
-    def says(moment: int) -> tuple[int, float]:
-        watts = {place: whole.instants[moment].watts(place) for place in whole.graph.edges}
-        ends = [place for stage in whole.graph.stages for place in (_fed_at(whole.graph, stage, watts), stage.out)]
-        return sum(watts[place] is not None for place in ends), max((abs(w.value) for w in watts.values() if w is not None), default=-1.0)
-
-    return max(moments.single or moments.spans, key=says)
+    return max(moments.single or moments.spans, key=lambda moment: whole.instants[moment].weight)
 
 
 def _drawings(whole: Whole, known: Mapping[Key, Known]) -> tuple[Drawing, ...]:
@@ -205,17 +198,9 @@ def _bounded(key: str, name: str, between: tuple[float, float], unit: str) -> d.
     return d.Finding.between(key, name, between, unit, working)
 
 
-def _fed_at(graph: Graph, stage: Stage, watts: Mapping[str, Value | None]) -> str:
-    """Where the watts that a stage takes are known: at its input, or where what feeds it through leads begins."""
-    joint = graph.joint_of(stage.into)
-    if watts[stage.into] is None and joint is not None and len(joint.edges) == 2 and joint.inward and watts[joint.inward[0]] is not None:
-        return joint.inward[0]
-    return stage.into
-
-
 def _fed(graph: Graph, stage: Stage, known: Mapping[Key, Known]) -> tuple[Known, str]:
     """The watts that a stage takes, and what it is called: with its leads, where only those of what feeds it through them are known."""
-    place, name = _fed_at(graph, stage, {edge: known[edge, "W"].value for edge in graph.edges}), say(_STAGES[stage.name])
+    place, name = fed_at(graph, stage, [edge for edge in graph.edges if known[edge, "W"].value is not None]), say(_STAGES[stage.name])
     return known[place, "W"], name if place == stage.into else say("{name} with its leads", name=name)
 
 
