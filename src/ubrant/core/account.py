@@ -81,6 +81,7 @@ class Account:
     verdict : None where the method gives none
     sentence : one over all
     trouble : why nothing can be said, in a sentence; empty where there are findings
+    lacks : that is for a reading which is lacking, and nothing speaks against those that are there
     ended_by : what ended it, as a word
     taken, planned : settled points that were taken, and how many there will be; None where it is not made of points
     more : findings beside the ledger, such as capacities to other cut-offs; worked out when they are wanted, as are
@@ -101,6 +102,7 @@ class Account:
     sentence: str = ""
     warnings: tuple[str, ...] = ()
     trouble: str = ""
+    lacks: bool = False
     ended_by: str = ""
     gaps: tuple[BridgedGap, ...] = ()
     kind: str = ""

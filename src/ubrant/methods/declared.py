@@ -15,7 +15,7 @@ from ubrant.core.drawings import Drawing, TraceDrawing
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
-from ubrant.core.quantities.readings import Array, ReadingsError, Series
+from ubrant.core.quantities.readings import Array, LackingError, ReadingsError, Series
 from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
 from ubrant.core.record.record import Record, TapQuantity
@@ -272,7 +272,7 @@ class TypedMethod(Method):
     def finished(self, seen: Seen, sums: Callable[[Seen], Account]) -> Account:
         """An account of what was seen, by some sums: why there is none, and with all that does not depend on them."""
         if self.nothing_yet and not len(seen.table):
-            return Account(trouble=say(self.nothing_yet, example=self.like))
+            return Account(trouble=say(self.nothing_yet, example=self.like), lacks=True)
         taken = planned = None
         if self.counts_points:
             taken = len(seen.table) if self.columns else 0
@@ -280,7 +280,8 @@ class TypedMethod(Method):
         try:
             made = sums(seen)
         except ReadingsError as error:
-            return Account(trouble=str(error), taken=taken, planned=planned, drawings=lambda: self.drawn_anyway(seen))
+            lacks = isinstance(error, LackingError)
+            return Account(trouble=str(error), lacks=lacks, taken=taken, planned=planned, drawings=lambda: self.drawn_anyway(seen))
         return replace(
             made,
             answers=made.answers or self.answers,

@@ -393,11 +393,26 @@ class Method:
 
     def whole(self, record: Record) -> Whole | None:
         """What was typed on its path, held against itself; None where no reading says anything of another, or a meter's errors are what is looked for."""
-        from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
+        from ubrant.methods.on_path import lines_on_path
 
         if self.finds_errors_of or not record.is_typed:
             return None
-        return record.once(("whole", self.key), lambda: lines_on_path(record, {**OTHER_NAMES, "": self.taps[0], **self.named}))
+        return record.once(("whole", self.key), lambda: lines_on_path(record, self.on_path()))
+
+    def follows(self, record: Record, named: Mapping[str, str]) -> Account | None:
+        """What follows all the same from what another method's record holds, where that lacks something; None for nothing.
+
+        Parameters
+        ----------
+        named : what its places are called on a path
+        """
+        return None
+
+    def on_path(self) -> Mapping[str, str]:
+        """What its places are called on a path."""
+        from ubrant.methods.on_path import OTHER_NAMES
+
+        return {**OTHER_NAMES, "": self.taps[0], **self.named}
 
     def misfits(self, record: Record) -> tuple[Misfit, ...]:
         """What does not go together at one moment, by laws that hold of any path."""

@@ -35,6 +35,7 @@ class MethodEntry:
     checks_meters : where the meter is read whose correction it finds, and where its reference is; empty where it finds none
     begins : what a run is before anybody said what it is of
     ranks : its accounts hold candidates for choosing
+    takes_anything : whatever was read, it says what follows: also where another method lacks something
     """
 
     key: str
@@ -45,6 +46,7 @@ class MethodEntry:
     formerly: tuple[str, ...] = ()
     ranks: bool = False
     begins: bool = False
+    takes_anything: bool = False
     checks_meters: tuple[str, ...] = ()
 
     @cached_property
@@ -128,6 +130,11 @@ def begun_with(fitting: Sequence[MethodEntry], unit: Unit) -> int:
 def unnamed() -> MethodEntry | None:
     """What a run is before anybody said what it is of."""
     return next((e for e in entries() if e.begins), None)
+
+
+def of_anything() -> MethodEntry | None:
+    """What says what follows from whatever was read."""
+    return next((e for e in entries() if e.takes_anything), None)
 
 
 def meter_check() -> MethodEntry | None:

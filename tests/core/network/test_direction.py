@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ubrant.core.network.direction import moved
+from ubrant.core.network.direction import volts_moved
 from ubrant.core.network.graph import BATTERY, CHARGER, LOAD, graph_of
 from ubrant.core.network.moment import Read
 from ubrant.core.network.whole import Whole
@@ -55,7 +55,7 @@ def test_nothing_is_asked(rows, why):
 
 
 def test_it_takes_the_first_that_has_settled_and_the_last():
-    (one,) = moved(typed((0, 2, 1, 14.0), (20, 2, 1, 13.5), (40, 2, 1, 13.45), (60, 2, 1, 13.2)).instants)
+    (one,) = volts_moved(typed((0, 2, 1, 14.0), (20, 2, 1, 13.5), (40, 2, 1, 13.45), (60, 2, 1, 13.2)).instants)
     assert (one.from_v, one.to_v, one.fell) == (13.5, 13.2, True)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import show
-from ubrant.core.quantities.readings import ReadingsError
+from ubrant.core.quantities.readings import LackingError, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of
 from ubrant.core.wording import say
@@ -56,7 +56,7 @@ def appliance_findings(
     """
     metered = [m for m in modes if m.watts is not None]
     if not metered:
-        raise ReadingsError(say("No watts were read: on AC, volts × amperes is not watts. Read the W of a plug-in meter."))
+        raise LackingError(say("No watts were read: on AC, volts × amperes is not watts. Read the W of a plug-in meter."))
     findings: dict[str, Finding] = {}
     warnings = [slip for m in metered if (slip := _slip(m))]
     metered = [m for m in metered if not _slip(m)]

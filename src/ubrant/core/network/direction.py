@@ -31,7 +31,7 @@ class Moved:
         return self.to_v < self.from_v
 
 
-def moved(instants: Mapping[int, Instant]) -> tuple[Moved, ...]:
+def volts_moved(instants: Mapping[int, Instant]) -> tuple[Moved, ...]:
     """Of each stretch at one load that was read often enough, how the battery's volts moved from where it had settled to its end.
 
     One meter's own gain and zero move nothing. Where another load was set, or nothing but volts was read, a stretch ends.

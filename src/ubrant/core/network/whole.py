@@ -10,7 +10,7 @@ from itertools import combinations, pairwise
 
 from scipy.special import chdtrc, ndtri
 
-from ubrant.core.network.direction import moved
+from ubrant.core.network.direction import volts_moved
 from ubrant.core.network.fit import AgainstRest, determined
 from ubrant.core.network.graph import BATTERY, PLACES, TITLES, Graph, Key
 from ubrant.core.network.laws import Limit, PowerLaw, exact_laws, limits
@@ -110,7 +110,7 @@ class Whole:
 
     def _other_way_round(self) -> Iterator[Misfit]:
         """The battery's volts fall at one load although it would be charged all the while, or rise although it would give."""
-        for one in moved(self.instants):
+        for one in volts_moved(self.instants):
             flows = [flow for number in (one.before, one.after) if (flow := self._sure_flow(number)) is not None]
             if len(flows) < 2 or any((value.value < 0) != one.fell for value, _ in flows):
                 continue

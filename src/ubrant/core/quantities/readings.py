@@ -21,6 +21,10 @@ class ReadingsError(ValueError):
     """Readings no sum can be done on; says which reading and why."""
 
 
+class LackingError(ReadingsError):
+    """A reading is lacking, and nothing speaks against those that are there."""
+
+
 @dataclass(frozen=True)
 class Series:
     """One quantity over time: (n,) seconds and (n,) values in the quantity's base unit."""

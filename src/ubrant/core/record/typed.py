@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ubrant.core.quantities.jot import TypedReading
-from ubrant.core.quantities.readings import Array, Readings, ReadingsError, Series, doubled, no_readings, stepped
+from ubrant.core.quantities.readings import Array, LackingError, Readings, ReadingsError, Series, doubled, no_readings, stepped
 from ubrant.core.quantities.stand_in import StandIn
 from ubrant.core.record.jot_text import TimedLine
 from ubrant.core.uncertainty.sources import ErrorKind, ErrorSource
@@ -162,7 +162,7 @@ def on_one_base(typed: TypedColumns, tap: str, between: str = STRAIGHT, stands_i
         typed = replace(typed, half=typed.half | {(tap, "V"): np.full(len(amps), stands_in.half_v)})
     if typed.series and not (len(volts) and (len(amps) or len(watts))):
         taken = ", ".join(sorted({f"{unit} at the {where}" for where, unit in typed.series}))
-        raise ReadingsError(
+        raise LackingError(
             say(
                 "Volts with amperes or watts at one place are missing; what was taken down is {taken}. Take down “12.94 V 4.1 A”, or give the label its volts.",
                 taken=taken,

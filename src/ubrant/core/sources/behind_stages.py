@@ -40,12 +40,14 @@ class AtLoad:
     told : in a few words, with how it is known
     by_volts : it is known by the cell's volts alone
     stands : it neither gives nor is charged
+    between_w : between what its watts lie, where its current was not read; positive where it gives
     """
 
     state: str
     told: str
     by_volts: bool = False
     stands: bool = False
+    between_w: tuple[float, float] | None = None
 
 
 def behind_stages(read: Branches) -> frozenset[str]:
@@ -74,7 +76,7 @@ _FAR = 0.3
 """Without the battery's own volts: a charger's and a load's lie further apart than leads make of them."""
 
 
-def places_of(behind: frozenset[str]) -> Mapping[str, str]:
+def path_places(behind: frozenset[str]) -> Mapping[str, str]:
     """By branch its place on the path: before a charger that converts, behind a converter, or at the battery's own voltage."""
     return {IN: SOURCE if IN in behind else CHARGER, OUT: OUTPUT if OUT in behind else LOAD, BATTERY: AT_BATTERY}
 
@@ -104,8 +106,13 @@ def _at_load(read: Branches, group: Sequence[int], before_s: float, behind: froz
     amps = _middle(read.amps[BATTERY][list(group)])
     if np.isfinite(amps):
         return _by_amps(amps, _largest(read), supplied)
-    volts = _by_volts(read, group, before_s, supplied)
-    low, high = _bounds_w(read, group, behind, rating_w)
+    between_w = _bounds_w(read, group, behind, rating_w)
+    return replace(_by_bounds(between_w, _by_volts(read, group, before_s, supplied), supplied), between_w=between_w)
+
+
+def _by_bounds(between_w: tuple[float, float], volts: AtLoad | None, supplied: bool) -> AtLoad:
+    """By what its watts can be and how its volts moved; where those contradict each other nobody knows."""
+    low, high = between_w
     if low > 0:
         if volts is not None and volts.state == CARRIED:
             return AtLoad(NOT_KNOWN, say("more comes out than goes in, and yet {told}", told=volts.told))
@@ -141,7 +148,7 @@ def _by_volts(read: Branches, group: Sequence[int], before_s: float, supplied: b
 
 def _bounds_w(read: Branches, group: Sequence[int], behind: frozenset[str], rating_w: float | None) -> tuple[float, float]:
     """Between what the battery's watts lie by what goes in and what comes out, W; positive where it gives."""
-    places = places_of(behind)
+    places = path_places(behind)
     reads = [
         Read(0, (places[b], q), float(value), read.half_of(b, q, group[0]), read.accuracy.get((b, q)))
         for b in BRANCHES
@@ -169,6 +176,22 @@ def at_points(read: Branches, groups: Sequence[Sequence[int]]) -> Branches:
         half=middles(read.half),
         time_s=np.array([read.time_s[g[0]] for g in groups]),
     )
+
+
+def between_at(points: Branches, found: Sequence[AtLoad]) -> list[Finding]:
+    """Between what the battery's watts lie at each load, where its current was not read."""
+    name = words("Battery at point {n}: gives, or takes below nothing")
+    return [
+        Finding.between(
+            f"battery_{k}",
+            say(name, n=k),
+            at.between_w,
+            "W",
+            say("at {a} A: {told}", a=show(float(points.amps[OUT][k - 1]), 3), told=at.told),
+        )
+        for k, at in enumerate(found, start=1)
+        if at.between_w is not None and np.isfinite(at.between_w).all()
+    ]
 
 
 def largest_for_ever(points: Branches, found: Sequence[AtLoad]) -> Finding | None:

@@ -12,7 +12,16 @@ import numpy.typing as npt
 from ubrant.core.quantities.quantity import show
 from ubrant.core.quantities.readings import Array, ReadingsError
 from ubrant.core.record.points import Mask
-from ubrant.core.sources.behind_stages import at_loads, at_one_load, at_points, behind_stages, idle_power, largest_for_ever, top_ups
+from ubrant.core.sources.behind_stages import (
+    at_loads,
+    at_one_load,
+    at_points,
+    behind_stages,
+    between_at,
+    idle_power,
+    largest_for_ever,
+    top_ups,
+)
 from ubrant.core.sources.branches import BATTERY, BRANCHES, CARRIED, IN, LOSING, NO_DRAIN_SEEN, NOT_KNOWN, ON_BATTERY, OUT, STANDS, Branches
 from ubrant.core.sources.node_leads import lead_resistances
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, Finding
@@ -72,8 +81,9 @@ def analyse_node(read: Branches, rating_w: float | None = None) -> NodeFound:
         )
     findings: dict[str, Finding] = {}
     closes: list[bool | None] = []
-    for k in range(len(full)):
-        found = _residual(read, k)
+    count = sum(np.isfinite(column).astype(int) for column in read.amps.values())
+    for k, at in enumerate(np.flatnonzero(count >= 2).tolist()):
+        found = _residual(read, at, k + 1)
         findings[found.key] = found
         u = found.expanded_uncertainty
         closes.append(None if found.value is None or u is None else abs(found.value) <= _CLOSES * u)
@@ -102,10 +112,10 @@ def _behind(read: Branches, behind: frozenset[str], rating_w: float | None, warn
     points = at_points(read, groups)
     findings: dict[str, Finding] = {}
     for k in range(len(points)):
-        left = _residual(points, k, by_power=True)
+        left = _residual(points, k, k + 1, by_power=True)
         if left.value is not None:
             findings[left.key] = left
-    known = [idle_power(points, found), top_ups(read, groups)]
+    known = [idle_power(points, found), top_ups(read, groups), *between_at(points, found)]
     metered = np.isfinite(points.amps[BATTERY]).all()
     sustained = (_sustained(points, np.ones(len(points), bool)) if metered else None) or largest_for_ever(points, found)
     findings = {one.key: one for one in (sustained, *known) if one is not None} | findings
@@ -180,13 +190,11 @@ def _filled(read: Branches, warnings: list[str]) -> Branches:
     return replace(read, amps=amps).rows(keep)
 
 
-def _residual(read: Branches, k: int, *, by_power: bool = False) -> Finding:
-    """What comes in and out of the battery, less what the load takes; Kirchhoff's current law wants nothing left."""
+def _residual(read: Branches, at: int, number: int, *, by_power: bool = False) -> Finding:
+    """What comes in and out of the battery at a row, less what the load takes; Kirchhoff's current law wants nothing left."""
     unit = "W" if by_power else "A"
-    keep = np.flatnonzero(sum(np.isfinite(column).astype(int) for column in read.amps.values()) >= 2)
-    at = int(keep[k])
-    name = say("Lost in it at point {n}", n=k + 1) if by_power else say("Left over at point {n}", n=k + 1)
-    key = f"residual_{k + 1}"
+    name = say("Lost in it at point {n}", n=number) if by_power else say("Left over at point {n}", n=number)
+    key = f"residual_{number}"
     row = {b: (float(read.volts[b][at]), float(read.amps[b][at])) for b in BRANCHES}
     if any(math.isnan(a) or (by_power and math.isnan(v)) for v, a in row.values()):
         return Finding(key, name, None, unit, None, say("only two branches were read"))
@@ -195,7 +203,7 @@ def _residual(read: Branches, k: int, *, by_power: bool = False) -> Finding:
         widths = read.half.get(f"{branch} {quantity}")
         half = float(widths[at]) if widths is not None and widths[at] > 0 else 0.0
         shown = row[branch]["VA".index(quantity)]
-        return as_read(shown, read.accuracy.get((branch, quantity)), branch) + digit(half, quantity, when=f"{branch} {k + 1}")
+        return as_read(shown, read.accuracy.get((branch, quantity)), branch) + digit(half, quantity, when=f"{branch} {number}")
 
     terms = {b: as_shown(b, "V") * as_shown(b, "A") if by_power else as_shown(b, "A") for b in BRANCHES}
     working = f"{show(terms[IN].value)} + {show(terms[BATTERY].value)} − {show(terms[OUT].value)} {unit}"

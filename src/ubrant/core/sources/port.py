@@ -10,7 +10,7 @@ import numpy as np
 
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.quantity import QuantityError, parse_number, plain, show
-from ubrant.core.quantities.readings import Array, ReadingsError
+from ubrant.core.quantities.readings import Array, LackingError, ReadingsError
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.sources import ErrorKind
 from ubrant.core.uncertainty.value import Value, as_read, digit, mean_of, rectangular, within
@@ -116,7 +116,7 @@ def analyse_port(
     """
     good = np.flatnonzero(np.isfinite(volts) & np.isfinite(amps))
     if not len(good):
-        raise ReadingsError(say("No point was taken yet: type volts and amperes at the input, like “input 13.2 V 8.1 A”."))
+        raise LackingError(say("No point was taken yet: type volts and amperes at the input, like “input 13.2 V 8.1 A”."))
     volts, amps = volts[good], amps[good]
     half = {key: column[good] for key, column in half.items()}
     absurd = label.amps * _ABSURD if label.amps else _ABSURD * 5 * float(np.median(np.abs(amps)))

@@ -8,4 +8,4 @@ def _suits(unit: Unit) -> bool:
     return unit.kind not in {"", "lead", "breaker"}
 
 
-METHOD = MethodEntry("anything", "Anything on a path", 84, _suits, "ubrant.methods.anything.method:AnythingMethod")
+METHOD = MethodEntry("anything", "Anything on a path", 84, _suits, "ubrant.methods.anything.method:AnythingMethod", takes_anything=True)

@@ -11,7 +11,7 @@ from ubrant.core.drawings import Bars, Drawing
 from ubrant.core.gate.figures import Doubt
 from ubrant.core.gate.readings import Takes
 from ubrant.core.network.graph import BATTERY, LOAD, OUTPUT, PLACES, TITLES, Graph, GraphError, Key, Stage, graph_of
-from ubrant.core.network.moment import How, Known, fed_at
+from ubrant.core.network.moment import How, Instant, Known, fed_at
 from ubrant.core.network.rows import agreements
 from ubrant.core.network.whole import QUANTITIES, Misfit, Whole
 from ubrant.core.quantities.quantity import plain, show
@@ -83,6 +83,26 @@ class AnythingMethod(d.TypedMethod):
             moments = self.moments(seen.record)
         except GraphError as error:
             raise d.ReadingsError(str(error)) from None
+        return self._told(seen.setup, moments)
+
+    def follows(self, record: Record, named: Mapping[str, str]) -> d.Account | None:
+        try:
+            moments = moments_on_path(record, named)
+        except GraphError:
+            return None
+        whole = moments.whole
+        at = _heaviest(whole, moments)
+        known = whole.known(at)
+        if whole.misfits or not any(_follows(one, whole.instants[at]) for one in known.values()):
+            return None
+        made = self._told(record.head.setup, moments)
+        lacking = _lacking(whole, at, known)
+        told = (
+            (made.sentence, *lacking[:1]) if any(key.endswith("_efficiency") for key in made.findings) else lacking[:2] or (made.sentence,)
+        )
+        return replace(made, sentence=" ".join(told), warnings=())
+
+    def _told(self, setup: d.Setup, moments: Moments) -> d.Account:
         whole = moments.whole
         at = _heaviest(whole, moments)
         known = whole.known(at)
@@ -111,7 +131,7 @@ class AnythingMethod(d.TypedMethod):
             warnings=(*_no_accuracy(whole), *(() if whole.misfits else lacking[:_MOST_LACKING])),
             taken=len(moments.single),
             drawings=lambda: _drawings(whole, known),
-            path=lambda: _drawn(seen.setup, whole.graph, known, whole),
+            path=lambda: _drawn(setup, whole.graph, known, whole),
             shown_at=say("At its heaviest load") if len(moments.single) > 1 else "",
             short=next((findings[key].with_uncertainty() for key in answers if key in findings), ""),
         )
@@ -153,6 +173,12 @@ class AnythingMethod(d.TypedMethod):
             return self.moments(record).whole
         except GraphError:
             return None
+
+
+def _follows(one: Known, at: Instant) -> bool:
+    """It is more than the watts of a place where volts and amperes were read, and not by itself."""
+    of_place = sum((one.key[0], quantity) in at.read for quantity in "VAW")
+    return (one.how is How.WORKED_OUT and of_place < 2) or (one.how is How.BOUNDED and one.key[1] == "W")
 
 
 def _is_near(shown: float, label: float) -> bool:

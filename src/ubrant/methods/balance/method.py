@@ -20,7 +20,7 @@ from ubrant.core.record.head import Setup, label_of
 from ubrant.core.record.power_path import Flow, PowerPath
 from ubrant.core.record.power_path import PathNode as Box
 from ubrant.core.record.record import Record, TapQuantity
-from ubrant.core.sources.behind_stages import behind_stages, places_of
+from ubrant.core.sources.behind_stages import behind_stages, path_places
 from ubrant.core.sources.branches import BATTERY, BRANCHES, IN, NO_DRAIN_SEEN, NOT_KNOWN, ON_BATTERY, OUT, Branches
 from ubrant.core.sources.node import NodeFound, analyse_node
 from ubrant.core.uncertainty.finding import AT_LEAST, AT_MOST, BETWEEN, Finding
@@ -109,7 +109,7 @@ class BalanceMethod(TypedMethod):
         return record.once(("whole", self.key), lambda: lines_on_path(record, named)) if record.is_typed else None
 
     def _places(self, record: Record) -> Mapping[str, str]:
-        return record.once(("places", self.key), lambda: places_of(behind_stages(_branches(self.seen(record)))))
+        return record.once(("places", self.key), lambda: path_places(behind_stages(_branches(self.seen(record)))))
 
     def volts_judged(self, record: Record) -> Mapping[str, tuple[float, float, float]]:
         """Behind a converter the volts are not the battery's."""
@@ -118,6 +118,8 @@ class BalanceMethod(TypedMethod):
 
     def sums(self, seen: Seen) -> Account:
         node = self._node(seen)
+        if not node.findings:
+            raise ReadingsError(" ".join(node.warnings))
         findings, said = dict(node.findings), list(node.warnings)
         if any(f.contributions is None and f.value is not None for f in findings.values()):
             said.append(say("No accuracy was given for a meter: whether it closes cannot be told from its ±."))
@@ -131,6 +133,7 @@ class BalanceMethod(TypedMethod):
             ("largest_sustained_load", *open_points)[:_MOST_ANSWERS],
             (
                 Group("Balance of each point", tuple(k for k in findings if k.startswith("residual_"))),
+                Group("What its battery does", tuple(k for k in findings if k.startswith("battery_"))),
                 Group("What the meters say of each other", ("gain_charger", "gain_battery")),
                 Group("From the node to where each was read", ("lead_charger", "lead_battery", "lead_load")),
             ),

@@ -230,6 +230,7 @@ class LoadStepsMethod(Method):
         if points is None:
             return Account(
                 trouble=" ".join(rows.said) or say("No step was taken yet."),
+                lacks=True,
                 taken=0,
                 planned=planned,
                 drawings=lambda: _drawn(None, tolerance, shown, {}, live),

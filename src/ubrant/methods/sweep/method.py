@@ -298,6 +298,7 @@ class SweepMethod(Method):
         if points is None:
             return Account(
                 trouble=" ".join(rows.said) or say("No point was taken yet."),
+                lacks=True,
                 taken=0,
                 planned=planned,
                 drawings=lambda: _drawn(None, settings, rows, {}, live),

@@ -31,7 +31,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.registry import UnknownMethodError, method_of
+from ubrant.methods.registry import UnknownMethodError, method_of, of_anything
 from ubrant.runs.kept.left_on import about
 
 if TYPE_CHECKING:
@@ -173,7 +173,7 @@ def _with_rest(method: Method, record: Record, account: Account) -> Account:
     """With what was read, and what the rest says it should be, wherever it says anything."""
     if account.trouble:
         misfits = tuple(misfit.sentence for misfit in method.misfits(record))
-        return replace(account, warnings=(*misfits, *account.warnings))
+        return _with_what_follows(method, record, replace(account, warnings=(*misfits, *account.warnings)))
     from ubrant.core.network.rows import rest_rows
 
     whole = method.whole(record)
@@ -182,6 +182,25 @@ def _with_rest(method: Method, record: Record, account: Account) -> Account:
         return account
     group = Group(say("What was read, and what the rest says"), tuple(row.key for row in rows))
     return replace(account, findings={**account.findings, **{row.key: row for row in rows}}, groups=(*account.groups, group))
+
+
+def _with_what_follows(method: Method, record: Record, account: Account) -> Account:
+    """Where a method lacks a reading: what follows from the others all the same, and what would tell the rest."""
+    entry = of_anything()
+    if entry is None or not account.lacks or entry.key == method.key or not record.is_typed or method.finds_errors_of:
+        return account
+    follows = entry.method.follows(record, method.on_path())
+    if follows is None:
+        return account
+    told = say("{trouble} What was read says so much: {sentence}", trouble=account.trouble, sentence=follows.sentence)
+    group = Group(say("What follows from what was read"), tuple(follows.findings))
+    return replace(
+        account,
+        trouble=told,
+        findings=follows.findings,
+        groups=(group,),
+        path=follows.path if account.path is Account.path else account.path,
+    )
 
 
 def _guarded(record: Record, make: Callable[[], Account]) -> Account:

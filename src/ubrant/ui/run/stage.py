@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from ubrant.bench.orders import Order, Progress
 from ubrant.core.account import Account, drawn_already
 from ubrant.core.battery.verdict import ending_text
-from ubrant.core.quantities.jot import Grammar, TypedLine
+from ubrant.core.quantities.jot import Grammar, TypedLine, TypedReading
 from ubrant.core.quantities.quantity import show, show_duration
 from ubrant.core.record.mend import Mend
 from ubrant.core.record.power_path import PowerPath
@@ -78,6 +78,7 @@ class RunStage(StageFrame):
         self._says: Mapping[float, str] = {}
         self._is_due = False
         self._asked_for_left = ""
+        self._lacked: tuple[TypedReading, ...] = ()
         self.ask = QWidget()
         self.ask_text, self.ask_caution = label(""), Callout("caution")
         self.done_button = button(self.tr("Done, go on"), self._done, "chief")
@@ -265,7 +266,7 @@ class RunStage(StageFrame):
         drawings = account.drawings()
         if drawings:
             self.drawn.show_drawings(drawings)
-        self._has_answered = self._has_answered or bool(account.findings)
+        self._has_answered = self._has_answered or bool(account.findings and not account.trouble)
         lost = account.trouble if self._has_answered else ""  # before there is an answer the next thing asked says it better
         self.warning_note.say("caution", "\n".join(filter(None, (lost, account.held_back, *account.warnings))))
         self.mends.show_questions(account.questions, only_mends=True)
@@ -522,7 +523,12 @@ class RunStage(StageFrame):
         jotting = as_answer(run, jotting)
         counts = (jotting.readings or jotting.mark) and not jotting.corrects
         if isinstance(session, TypedSession) and counts and (lacks := session.lacks(jotting)):
-            return lacks
+            if not jotting.readings or session.row.refusal:
+                return lacks
+            if self._lacked != jotting.readings:
+                self._lacked = jotting.readings
+                return say("{lacks} Or Enter again: then it stands as it is, and what follows from it is said.", lacks=lacks)
+        self._lacked = ()
         self._sums_due = 0
         return self._bench.jot(run, jotting, session.progress.time_s)
 
