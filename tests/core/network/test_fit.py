@@ -24,7 +24,7 @@ def reading(moment, key, shown, half, accuracy):
 def alone(edge: str, quantity: str, value: float, u: float = 1.0, moment: int = 0) -> EdgeReading:
     """A reading with one error of its own."""
     source = ErrorSource(ErrorKind.NOISE, f"{edge} {quantity} {moment}")
-    return EdgeReading(moment, (edge, quantity), Value(value, {source: u}), lambda at: {source: u})
+    return EdgeReading(moment, (edge, quantity), Value(value, {source: u}), lambda at: {source: u}, lambda at: {source: u})
 
 
 def test_a_textbook_s_splitter_and_bypass():

@@ -32,13 +32,16 @@ class EdgeReading:
     Attributes
     ----------
     value : as it was read; without parts where nobody said how good its meter is
-    doubt : its parts, were it so much (a reading a thousand times too small has a doubt a thousand times too small)
+    doubt : what it may be off by for the question whether it fits, were it so much (a reading a thousand times too small has a doubt a thousand
+        times too small)
+    stated : its parts, were it so much: by these it weighs, so that one reading more never makes an answer less sure
     """
 
     moment: int
     key: Key
     value: Value
     doubt: Callable[[float], Parts]
+    stated: Callable[[float], Parts]
 
 
 @dataclass(frozen=True)
@@ -120,7 +123,7 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
     shown = np.array([reading.value.value for reading in readings])
     at, fitted = _start(every, laws, dict(zip(read, shown.tolist(), strict=True))), shown
     for _ in range(_ROUNDS):
-        spread = _spread([reading.doubt(float(value)) for reading, value in zip(readings, fitted, strict=True)], shown)
+        spread = _spread([reading.stated(float(value)) for reading, value in zip(readings, fitted, strict=True)], shown)
         left = _eliminated(graph, laws, read, unread, at, shown)
         inverse = _inverse(left, spread)
         before, fitted = fitted, shown - spread @ (spread.T @ (left.of_read.T @ (inverse @ left.missed)))
@@ -129,7 +132,8 @@ def fit(graph: Graph, readings: Sequence[EdgeReading]) -> Fitted:
             break
     else:
         left = _eliminated(graph, laws, read, unread, at, shown)
-    return _told(readings, unread, left, spread, shown)
+    asked = _spread([reading.doubt(float(value)) for reading, value in zip(readings, fitted, strict=True)], shown)
+    return _told(readings, unread, left, spread, asked, shown)
 
 
 @lru_cache(maxsize=4096)
@@ -222,8 +226,12 @@ def _unread(left: _Eliminated, moved: Array) -> list[float]:
     return [float(v) for v in left.at_unread + left.to_unread @ moved]
 
 
-def _told(readings: Sequence[EdgeReading], unread: Sequence[Key], left: _Eliminated, spread: Array, shown: Array) -> Fitted:
-    inverse = _inverse(left, spread)
+def _told(readings: Sequence[EdgeReading], unread: Sequence[Key], left: _Eliminated, spread: Array, asked: Array, shown: Array) -> Fitted:
+    """By ``spread`` each reading weighs, by ``asked`` it is asked whether it fits."""
+    inverse, testing = _inverse(left, spread), _inverse(left, asked)
+    pull = left.of_read.T @ testing
+    tested = np.einsum("ij,ji->i", pull, left.of_read)
+    off = pull @ left.missed
     gain = left.of_read.T @ inverse  # (n, c)
     weight, push = gain @ left.of_read, gain @ left.missed
     strength, covered = np.diag(weight), spread @ spread.T
@@ -236,11 +244,11 @@ def _told(readings: Sequence[EdgeReading], unread: Sequence[Key], left: _Elimina
         of_all[k] += 1.0
         rest = made.of(of_rest, float(shown[k] - push[k] / strength[k]))
         fitted = made.of(of_all, float(shown[k] + adjusted[k]))
-        against.append(AgainstRest(readings[k], float(push[k] / math.sqrt(strength[k])), rest, fitted))
+        against.append(AgainstRest(readings[k], float(off[k] / math.sqrt(tested[k])), rest, fitted))
     found = _unread(left, adjusted)
     whole = left.to_unread + left.to_unread @ moves
     follows = {unread[k]: made.of(whole[k], found[k]) for k in np.flatnonzero(left.follows).tolist()}
-    return Fitted(tuple(against), follows, float(left.missed @ inverse @ left.missed), len(left.missed))
+    return Fitted(tuple(against), follows, float(left.missed @ testing @ left.missed), len(left.missed))
 
 
 @dataclass(frozen=True)

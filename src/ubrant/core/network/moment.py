@@ -79,9 +79,10 @@ class Read:
         """For the fit."""
         edge, quantity = self.key
         when = f"{edge} {quantity} {self.moment + 1}"
-        value = as_read(self.shown, self.accuracy, edge) + digit(self.half, quantity, when=when)
+        besides = digit(self.half, quantity, when=when)
         if self.walked:
-            value += within(STANDS_STILL * self.shown, _STILL, quantity, when=when)
+            besides += within(STANDS_STILL * self.shown, _STILL, quantity, when=when)
+        value = as_read(self.shown, self.accuracy, edge) + besides
         gain, zero = USUAL[quantity]
         by = self.accuracy if self.accuracy is not None else Accuracy(gain, zero, quantity)
         still = ErrorSource(ErrorKind.NOISE, _STILL, when=when)
@@ -91,7 +92,10 @@ class Read:
             own = (LINEARITY * by.gain + STANDS_STILL) * abs(at) / math.sqrt(3)
             return {**(as_read(at, by, edge).parts or {}), rounded: self.half / math.sqrt(3), still: own}
 
-        return EdgeReading(self.moment, self.key, value, doubt)
+        def stated(at: float) -> Parts:
+            return {**(as_read(at, self.accuracy, edge).parts or {}), **(besides.parts or {})}
+
+        return EdgeReading(self.moment, self.key, value, doubt, doubt if self.accuracy is None else stated)
 
 
 @dataclass(frozen=True)
