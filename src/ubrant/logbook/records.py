@@ -181,6 +181,7 @@ class Summary:
     energy : what an outlook can rest on (Wh, its ±, whether that is all of it, measured over label); None without
     was : another verdict, that an older version of the sums gave of the same; empty for none
     sketch : the curve that is drawn of it, as points between 0 and 1; empty without one
+    answers : what it says of what people want to know, by enquiry
     """
 
     sentence: str
@@ -190,6 +191,7 @@ class Summary:
     energy: tuple[float, float | None, bool, float] | None = None
     sketch: tuple[tuple[float, float], ...] = ()
     was: str = ""
+    answers: Mapping[str, str] = field(default_factory=dict)
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -200,6 +202,7 @@ class Summary:
             "energy": self.energy,
             "sketch": self.sketch,
             "was": self.was,
+            "answers": dict(self.answers),
         }
 
 
@@ -214,4 +217,5 @@ def summary_from_json(data: Mapping[str, Any]) -> Summary:
         tuple(energy) if energy else None,
         tuple((float(x), float(y)) for x, y in data.get("sketch", ())),
         str(data.get("was", "")),
+        {str(key): str(text) for key, text in data.get("answers", {}).items()},
     )

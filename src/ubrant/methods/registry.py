@@ -15,6 +15,7 @@ from ubrant.core.record.head import Setup
 from ubrant.core.wording import say
 
 if TYPE_CHECKING:
+    from ubrant.methods.enquiries import Answering
     from ubrant.methods.method import Method
 
 
@@ -36,6 +37,7 @@ class MethodEntry:
     begins : what a run is before anybody said what it is of
     ranks : its accounts hold candidates for choosing
     takes_anything : whatever was read, it says what follows: also where another method lacks something
+    answers : which enquiries it answers, and with what
     """
 
     key: str
@@ -47,6 +49,7 @@ class MethodEntry:
     ranks: bool = False
     begins: bool = False
     takes_anything: bool = False
+    answers: tuple[Answering, ...] = ()
     checks_meters: tuple[str, ...] = ()
 
     @cached_property

@@ -3,6 +3,8 @@
 import re
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.wording import words
+from ubrant.methods.enquiries import SIZE, Answering
 from ubrant.methods.registry import MethodEntry
 
 
@@ -10,4 +12,20 @@ def _suits(unit: Unit) -> bool:
     return unit.kind in {"source", "battery"} and re.search(r"\d\s*[mµμu]?F\b", unit.label_text) is not None
 
 
-METHOD = MethodEntry("capacitor", "Capacitor", 26, _suits, "ubrant.methods.capacitor.method:CapacitorMethod")
+METHOD = MethodEntry(
+    "capacitor",
+    "Capacitor",
+    26,
+    _suits,
+    "ubrant.methods.capacitor.method:CapacitorMethod",
+    answers=(
+        Answering(
+            SIZE,
+            (words("{capacitance}, {label_share} of its label"), words("{capacitance}")),
+            10,
+            "",
+            words("a steady current or a resistor"),
+            ("V",),
+        ),
+    ),
+)

@@ -2,6 +2,8 @@
 
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import label_of
+from ubrant.core.wording import words
+from ubrant.methods.enquiries import CAPACITY, Answering
 from ubrant.methods.registry import MethodEntry
 
 _CONVERTS = {"converter", "inverter", "charger", "load", "lead"}
@@ -11,4 +13,22 @@ def _suits(unit: Unit) -> bool:
     return unit.kind not in _CONVERTS and label_of(unit) is not None
 
 
-METHOD = MethodEntry("discharge", "Discharge", 10, _suits, "ubrant.methods.discharge.method:DischargeMethod")
+METHOD = MethodEntry(
+    "discharge",
+    "Discharge",
+    10,
+    _suits,
+    "ubrant.methods.discharge.method:DischargeMethod",
+    answers=(
+        Answering(
+            CAPACITY,
+            (words("holds {charge} of {label_Ah}"), words("holds {charge}")),
+            25,
+            words("15 to 40 h with charging before and after"),
+            words("a load and what cuts it off"),
+            ("V", "A"),
+            words("one full cycle of its life"),
+            judged=True,
+        ),
+    ),
+)

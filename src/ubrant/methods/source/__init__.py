@@ -3,6 +3,8 @@
 import re
 
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.wording import words
+from ubrant.methods.enquiries import AT_ONCE, REALLY_GIVES, Answering
 from ubrant.methods.registry import MethodEntry
 
 
@@ -12,4 +14,21 @@ def _suits(unit: Unit) -> bool:
     )
 
 
-METHOD = MethodEntry("source", "Volts against amperes", 27, _suits, "ubrant.methods.source.method:SourceMethod")
+METHOD = MethodEntry(
+    "source",
+    "Volts against amperes",
+    27,
+    _suits,
+    "ubrant.methods.source.method:SourceMethod",
+    answers=(
+        Answering(
+            REALLY_GIVES,
+            (words("gives {maximum_power} at most, at {maximum_power_current}"), words("{open_circuit_voltage} with nothing on it")),
+            10,
+            "",
+            words("loads from none to heavy"),
+            ("V", "A"),
+        ),
+        Answering(AT_ONCE, (words("has {internal_resistance} inside"),), 10, "", words("two loads or more"), ("V", "A")),
+    ),
+)

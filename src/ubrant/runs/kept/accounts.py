@@ -31,7 +31,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.file import DamagedError
 from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, Summary
-from ubrant.methods.registry import UnknownMethodError, method_of, of_anything
+from ubrant.methods.registry import UnknownMethodError, entry_of, method_of, of_anything
 from ubrant.runs.kept.left_on import about
 
 if TYPE_CHECKING:
@@ -329,9 +329,11 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
     kept = logbook.summary(run.id)
     if kept is not None or run.state == "running":
         return kept
-    account = account_of_stored(logbook.kept(run).record())
+    record = logbook.kept(run).record()
+    account = account_of_stored(record)
     if account.trouble or not account.sentence:
         return None
+    label = record.head.setup.label
     energy = account.energy
     return logbook.keep_summary(
         run.id,
@@ -342,5 +344,6 @@ def summary_of(logbook: Logbook, run: Run) -> Summary | None:
             account.bar,
             (energy.energy_wh, energy.energy_u, energy.whole, energy.share) if energy is not None else None,
             sketch_of(account),
+            answers={one.enquiry.key: text for one in entry_of(run.method).answers if (text := one.answer(account, label))},
         ),
     )

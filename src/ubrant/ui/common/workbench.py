@@ -39,6 +39,8 @@ class Workbench(QObject):
     """Units, meters or runs are others than before."""
     unit_chosen = pyqtSignal(int)
     test_wanted = pyqtSignal(int)
+    measure_wanted = pyqtSignal(int, str)
+    """A test of a unit, by its key."""
     outlook_wanted = pyqtSignal(int)
     compare_wanted = pyqtSignal(int)
     check_wanted = pyqtSignal(int)

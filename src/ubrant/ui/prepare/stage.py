@@ -110,12 +110,14 @@ class PrepareStage(StageFrame):
         self.form.offer_batteries(self._bench.logbook.units())
         self._unit_changed()
 
-    def choose(self, unit_id: int) -> None:
-        """Prepare this one, where there is a test for it."""
+    def choose(self, unit_id: int, method: str = "") -> None:
+        """Prepare this one, where there is a test for it; the one with this key, where one is wanted."""
         if not self._offered:
             self.offer_units(unit_id)
         elif (place := self.unit_box.findData(unit_id)) >= 0:
             self.unit_box.setCurrentIndex(place)
+        if method:
+            self.form.choose_method(method)
 
     def check_meter(self, meter: Meter) -> None:
         """A meter against a better one, on what is chosen or else on the first that will do."""

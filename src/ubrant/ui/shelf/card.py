@@ -97,7 +97,8 @@ class UnitCard(QWidget):
         if self._summary is None:
             return self.tr("being worked out …") if self._waits else "" if self._label is None else self.tr("not tested yet")
         if self._label is None or self._summary.bar is None or self.unit.kind in {"bank", "station"}:  # what is told of those is Wh
-            return self._summary.short or self._summary.sentence
+            best = next(iter(self._summary.answers.values()), "")
+            return best.partition("; ")[0] or self._summary.short or self._summary.sentence
         value, uncertainty = show_with(*self._summary.bar)
         return f"{value} ± {uncertainty} Ah" if uncertainty else f"{value} Ah, no ±"
 

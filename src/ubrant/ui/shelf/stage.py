@@ -20,11 +20,13 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.kept.accounts import summary_of
+from ubrant.runs.kept.answer_sheet import answer_sheet
 from ubrant.runs.kept.naming import is_about_its_unit
 from ubrant.runs.kept.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
 from ubrant.runs.studies.what_feeds import has_port
 from ubrant.ui.common.photos import PhotoStrip
 from ubrant.ui.common.workbench import Workbench
+from ubrant.ui.shelf.answers import AnswersView
 from ubrant.ui.shelf.card import UnitCard
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
@@ -40,6 +42,7 @@ _ROOM = 38
 _LOOKED_AT = 8
 _CHOICE = 116
 _FORM = "open form"
+_PANEL = 376
 
 
 class ShelfStage(QWidget):
@@ -75,7 +78,10 @@ class ShelfStage(QWidget):
         self.first_test = button(self.tr("Try it: test a simulated pack"), self._first_test, "chief")
         self._meters = QVBoxLayout()
         self._meters.setSpacing(4)
-        self._side, self._about = side_panel()
+        self._side, self._about = side_panel(_PANEL)
+        self.answers = AnswersView()
+        self.answers.opened.connect(bench.run_opened)
+        self.answers.wanted.connect(lambda key: bench.measure_wanted.emit(bench.unit_id, key))
         self._build()
         bench.shelf_changed.connect(self._changed)
         bench.closing.connect(self._work.stop)
@@ -342,6 +348,8 @@ class ShelfStage(QWidget):
         self._open_form(UnitForm())
 
     def _open_form(self, form: UnitForm | MeterForm) -> None:
+        self._about.removeWidget(self.answers)
+        self.answers.hide()
         clear(self._about)
         form.kept.connect(self._keep)
         form.left.connect(lambda: self._close_form(form))
@@ -375,6 +383,8 @@ class ShelfStage(QWidget):
         focused = self.focusWidget()
         if focused is not None and self._side.isAncestorOf(focused):  # it goes: the next key must not land in the search
             next((card for card in self._cards if card.is_chosen), self.add).setFocus()
+        self._about.removeWidget(self.answers)  # it stays, with its order
+        self.answers.hide()
         clear(self._about)
         units = {u.id: u for u in self._bench.logbook.units()}
         if len(self.several) > 1:
@@ -396,22 +406,23 @@ class ShelfStage(QWidget):
             if found.guesses:
                 self._about.addWidget(label(" ".join(found.guesses), "quiet"))
             self._about.addWidget(Callout("caution", "\n".join(found.queries)))
-        for words in (unit.note, _facts_text(unit)):
-            if words:
-                self._about.addWidget(label(words, "quiet"))
-        self._about.addWidget(PhotoStrip(self._bench, unit_id=unit.id))
+        own = [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id]
         edit = button(self.tr("Edit"), lambda: self._open_form(UnitForm(unit)))
         remove = button(self.tr("Remove"), lambda: self._bench.remove_unit(unit))
         test = button(self.tr("Prepare a test"), lambda: self._bench.test_wanted.emit(unit.id), "chief")
         self._about.addSpacing(4)
         self._about.addLayout(row(*([test] if suiting(unit) else []), edit, remove))
+        self._show_answers(unit, [run for run, _ in own])
         if unit.kind == "load" and any(run.unit_id == unit.id for run, _ in self._bench.logbook.runs(limit=1, unit_id=unit.id)):
             self._about.addWidget(button(self.tr("How long on which battery …"), partial(self._how_long, unit), "link"))
         if has_port(unit):
             self._about.addWidget(button(self.tr("What feeds it …"), self._what_feeds, "link"))
+        for words in (unit.note, _facts_text(unit)):
+            if words:
+                self._about.addWidget(label(words, "quiet"))
+        self._about.addWidget(PhotoStrip(self._bench, unit_id=unit.id))
         self._about.addSpacing(10)
         self._about.addWidget(label(self.tr("Runs"), "heading"))
-        own = [(r, n) for r, n in self._bench.logbook.runs(limit=1000) if r.unit_id == unit.id]
         self._show_runs(own[:_MOST_RUNS], name_units=False)
         rehearsals = [r for r, _ in own if r.head.origin.road == SIMULATED and r.state != "running"]
         if rehearsals and not unit.stand_in:
@@ -421,6 +432,16 @@ class ShelfStage(QWidget):
             drop.setEnabled(not self._bench.logbook.read_only)
             self._about.addWidget(drop)
         self._about.addStretch(1)
+
+    def _show_answers(self, unit: Unit, runs: list[Run]) -> None:
+        """What people want to know of it. A sheet that is shown already keeps its order, whatever comes in meanwhile."""
+        logbook = self._bench.logbook
+        about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
+        rows = answer_sheet(unit, about, self._summary)
+        self.answers.show_rows(unit.id, rows, logbook.meters(), may_measure=not logbook.read_only)
+        if rows:
+            self._about.addWidget(self.answers)
+            self.answers.show()
 
     def _how_long(self, unit: Unit) -> None:
         from ubrant.ui.shelf.feeds_dialog import HoursDialog
@@ -471,8 +492,8 @@ def _run_line(run: Run, summary: Summary | None) -> str:
     if run.state == "running":
         return "going on now"
     interrupted = "interrupted · " if run.state == "interrupted" else ""
-    if summary is not None and summary.short:
-        return f"{interrupted}{_clauses(summary.short)}"
+    if summary is not None and (told := next(iter(summary.answers.values()), summary.short)):
+        return f"{interrupted}{_clauses(told)}"
     title = title_of(run.method)
     if summary is None:
         return f"{title}: {run.state}, no result"

@@ -10,7 +10,7 @@ from ubrant.core.battery.verdict import BELOW, CANNOT_TELL, MEETS, NOT_ALIKE, SP
 from ubrant.ui.widgets.text import Text
 from ubrant.ui.widgets.theme import color
 
-_TONES = {"good": "good", "caution": "caution", "bad": "loss", "plain": "quiet"}
+TONES = {"good": "good", "caution": "caution", "bad": "loss", "plain": "quiet"}
 VERDICT_TONES = {MEETS: "good", BELOW: "bad", SPENT: "bad", CANNOT_TELL: "caution", NOT_ALIKE: "caution"}
 
 
@@ -61,7 +61,7 @@ class Callout(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        name = _TONES[self._tone]
+        name = TONES[self._tone]
         wash = {"quiet": "plain_wash"}.get(name, f"{name}_wash")
         painter.fillRect(self.rect(), color(wash))
         painter.fillRect(0, 0, 4, self.height(), color(name))

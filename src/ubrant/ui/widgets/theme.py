@@ -176,6 +176,7 @@ def style_sheet(t: Theme) -> str:
     QLabel#title {{ font-size: {TITLE}pt; font-weight: bold; }}
     QLabel#dark {{ color: {t.loss}; font-size: {LARGE}pt; font-weight: bold; }}
     QLabel#gain {{ color: {t.good}; font-weight: bold; }}
+    QLabel#answer {{ font-weight: bold; }}
     QLabel#heading {{ font-size: {LARGE}pt; font-weight: bold; }}
     QMenuBar {{ background: {t.band}; color: {t.band_quiet}; border: none; padding: 0; }}
     QMenuBar::item {{ padding: 6px 9px; background: transparent; border-radius: 3px; }}

@@ -233,6 +233,7 @@ class MainWindow(QMainWindow):
         self._to_follow: set[int] = set()
         self.bench.unit_chosen.connect(self._unit_chosen)
         self.bench.test_wanted.connect(self._prepare_test)
+        self.bench.measure_wanted.connect(self._prepare_test)
         self.bench.outlook_wanted.connect(self._into_outlook)
         self.bench.check_wanted.connect(self._check_meter)
         self.bench.compare_wanted.connect(self._into_compare)
@@ -392,9 +393,9 @@ class MainWindow(QMainWindow):
         self.go_to(PREPARE)
         self.prepare.again(self.bench.logbook.run(run_id))
 
-    def _prepare_test(self, unit_id: int) -> None:
+    def _prepare_test(self, unit_id: int, method: str = "") -> None:
         self._to_follow.discard(PREPARE)
-        self.prepare.choose(unit_id)
+        self.prepare.choose(unit_id, method)
         self.go_to(PREPARE)
 
     def _check_meter(self, meter_id: int) -> None:

@@ -1,0 +1,96 @@
+"""A unit's page as a sheet of answers: what people want to know of such a thing, what its runs say to it, and what it would take to know."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.wording import say
+from ubrant.logbook.records import Run, Summary
+from ubrant.methods.enquiries import Answering, Enquiry
+from ubrant.methods.registry import MethodEntry, suiting
+
+SHOWN_FIRST = 6
+_DOUBTFUL = {"cannot tell", "not like for like"}
+
+
+@dataclass(frozen=True)
+class WayToKnow:
+    """One test that would answer an enquiry."""
+
+    entry: MethodEntry
+    how: Answering
+
+    @property
+    def title(self) -> str:
+        return say(self.entry.title)
+
+
+@dataclass(frozen=True)
+class AnswerRow:
+    """One enquiry with its answer as it stands.
+
+    Attributes
+    ----------
+    answer, run, verdict : the newest one, what run says so, and the word of that; empty and None where it was never measured
+    ways : the tests that would answer it, the shortest first
+    """
+
+    enquiry: Enquiry
+    answer: str
+    run: Run | None
+    verdict: str
+    ways: tuple[WayToKnow, ...]
+
+    @property
+    def is_doubtful(self) -> bool:
+        return self.verdict in _DOUBTFUL
+
+
+def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None]) -> list[AnswerRow]:
+    """What people ask of such a thing: answered with doubt first, then answered, then open; in each what is asked most.
+
+    Parameters
+    ----------
+    runs : of the unit, the newest first
+    summary : what a run says, as far as it is known by now
+    """
+    ways: dict[str, list[WayToKnow]] = {}
+    asked: dict[str, Enquiry] = {}
+    for entry in suiting(unit):
+        for how in entry.answers:
+            if unit.kind not in how.enquiry.kinds:
+                continue
+            asked.setdefault(how.enquiry.key, how.enquiry)
+            ways.setdefault(how.enquiry.key, []).append(WayToKnow(entry, how))
+    answered: dict[str, tuple[str, Run, str]] = {}
+    for run in runs:
+        found = summary(run)
+        for key, text in found.answers.items() if found is not None else ():
+            answered.setdefault(key, (text, run, found.verdict if found is not None else ""))
+    rows = []
+    for key, enquiry in asked.items():
+        shortest = tuple(sorted(ways[key], key=lambda way: way.how.minutes))
+        if key in answered:
+            rows.append(AnswerRow(enquiry, *answered[key], shortest))
+        else:
+            rows.append(AnswerRow(enquiry, "", None, "", shortest))
+    return sorted(rows, key=lambda row: (row.run is None, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+
+
+def own_meters_for(how: Answering, meters: Sequence[Meter]) -> str:
+    """Which of one's own meters read what it takes, or what none of them does, in a few words."""
+    named, lacking = [], []
+    for quantity in how.reads:
+        able = [meter.name for meter in meters if meter.accuracy(quantity) is not None]
+        named += able[:1]
+        lacking += [] if able else [quantity]
+    told = [", ".join(dict.fromkeys(named))] if named else []
+    told += (
+        [say("none of your meters reads {what}: any does, without its accuracy there is no ±", what=say(" and ").join(lacking))]
+        if lacking
+        else []
+    )
+    return "; ".join(told)

@@ -1,0 +1,159 @@
+"""The sheet of answers of a unit: a row each thing that people want to know, with its answer or with what it takes to know it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.wording import say
+from ubrant.runs.kept.answer_sheet import SHOWN_FIRST, AnswerRow, WayToKnow, own_meters_for
+from ubrant.ui.widgets.callout import TONES, VERDICT_TONES, Callout
+from ubrant.ui.widgets.forms import button, label
+from ubrant.ui.widgets.text import set_tip
+from ubrant.ui.widgets.theme import color
+
+
+class AnswerEntry(QWidget):
+    """One row: what is asked, the answer or *not measured*, where it comes from or what it takes, and one button."""
+
+    opened = pyqtSignal(int)
+    wanted = pyqtSignal(str)
+
+    def __init__(self, row: AnswerRow, meters: Sequence[Meter], *, may_measure: bool, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.row = row
+        self.asked, self.answer = label(say(row.enquiry.text), "quiet"), label(row.answer or self.tr("Not measured"))
+        self.detail = label(_detail(row, meters), "quiet")
+        self.answer.setObjectName("answer" if row.answer else "quiet")
+        for text in (self.asked, self.answer, self.detail):
+            text.setWordWrap(True)
+        self.button = self._button(may_measure)
+        column = QVBoxLayout()
+        column.setSpacing(1)
+        for text in (self.asked, self.answer, self.detail):
+            column.addWidget(text)
+        inside = QHBoxLayout(self)
+        inside.setContentsMargins(13, 5, 0, 6)
+        inside.addLayout(column, 1)
+        inside.addWidget(self.button)
+        self.setAccessibleName(f"{self.asked.text()} {self.answer.text()}. {self.detail.text()}")
+        set_tip(self.asked, say(row.enquiry.never))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """A bar at its left: by whether a wish or a label is met, where that was judged; dashed where nothing is known yet."""
+        painter = QPainter(self)
+        tone = VERDICT_TONES.get(self.row.verdict) if self.row.run is not None else None
+        name = TONES[tone] if tone is not None else "line"
+        style = Qt.PenStyle.SolidLine if self.row.run is not None else Qt.PenStyle.DashLine
+        painter.setPen(QPen(color(name), 3, style))
+        painter.drawLine(2, 6, 2, self.height() - 6)
+
+    def _button(self, may_measure: bool) -> QPushButton:
+        run = self.row.run
+        if run is not None:
+            return button(self.tr("Open"), lambda: self.opened.emit(run.id))
+        made = button(self.tr("Measure"), self._measure)
+        made.setEnabled(may_measure)
+        return made
+
+    def _measure(self) -> None:
+        """At once where one test answers it; else each with what it takes."""
+        ways = self.row.ways
+        if len(ways) == 1:
+            self.wanted.emit(ways[0].entry.key)
+            return
+        self.menu_of_ways().exec(self.button.mapToGlobal(self.button.rect().bottomLeft()))
+
+    def menu_of_ways(self) -> QMenu:
+        menu = QMenu(self)
+        for way in self.row.ways:
+            if (action := menu.addAction(_way(way))) is not None:
+                action.triggered.connect(partial(self.wanted.emit, way.entry.key))
+        return menu
+
+
+class AnswersView(QWidget):
+    """The rows of one unit. While it is shown they keep their places; what is typed above them narrows them."""
+
+    opened = pyqtSignal(int)
+    wanted = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.sought = QLineEdit()
+        self.sought.setPlaceholderText(self.tr("What do you want to know? “how long”"))
+        self.sought.setAccessibleName(self.tr("What do you want to know?"))
+        self.sought.setClearButtonEnabled(True)
+        self.sought.textChanged.connect(lambda _: self._narrow())
+        self.more = button("", self._show_more, "link")
+        self.none_fits = Callout("plain")
+        self._entries: list[AnswerEntry] = []
+        self._all = False
+        self._unit_id = 0
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.sought)
+        column.addLayout(self._rows)
+        column.addWidget(self.none_fits)
+        column.addWidget(self.more)
+
+    def entries(self) -> list[AnswerEntry]:
+        """Those that are seen."""
+        return [entry for entry in self._entries if not entry.isHidden()]
+
+    def show_rows(self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter], *, may_measure: bool) -> None:
+        """Those of a unit; of the one that is shown already each stays where it stands."""
+        if unit_id == self._unit_id:
+            places = {entry.row.enquiry.key: place for place, entry in enumerate(self._entries)}
+            rows = sorted(rows, key=lambda row: places.get(row.enquiry.key, len(places)))
+        else:
+            self._all = False
+            self.sought.clear()
+        self._unit_id = unit_id
+        for entry in self._entries:
+            self._rows.removeWidget(entry)
+            entry.hide()
+            entry.deleteLater()
+        self._entries = [AnswerEntry(row, meters, may_measure=may_measure) for row in rows]
+        for entry in self._entries:
+            entry.opened.connect(self.opened)
+            entry.wanted.connect(self.wanted)
+            self._rows.addWidget(entry)
+        self.sought.setVisible(len(rows) > 1)
+        self._narrow()
+
+    def _narrow(self) -> None:
+        sought = self.sought.text().strip()
+        fitting = [entry for entry in self._entries if entry.row.enquiry.is_meant_by(sought)]
+        shown = fitting if self._all or sought else fitting[:SHOWN_FIRST]
+        for entry in self._entries:
+            entry.setVisible(entry in shown)
+        self.more.setText(self.tr("{count} more …").format(count=len(fitting) - len(shown)))
+        self.more.setVisible(len(shown) < len(fitting))
+        self.none_fits.say("plain", "" if fitting or not sought else self.tr("Nothing of that is measured here; try another word for it."))
+
+    def _show_more(self) -> None:
+        self._all = True
+        self._narrow()
+
+
+def _way(way: WayToKnow) -> str:
+    return f"{way.title}: {way.how.effort()}"
+
+
+def _detail(row: AnswerRow, meters: Sequence[Meter]) -> str:
+    """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes."""
+    if row.run is not None:
+        day = datetime.fromisoformat(row.run.started).astimezone().strftime("%-d %b %Y")
+        title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
+        return " · ".join(filter(None, (title, day)))
+    return " · ".join(filter(None, (row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters))))

@@ -1,0 +1,93 @@
+"""What people want to know: every method with an answer answers it once its test is made; every kind of thing is asked about; a doubtful figure is no answer."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from tests.making import record_for
+from tests.methods.samples import SAMPLES
+from ubrant.core.account import Account
+from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.uncertainty.finding import Finding
+from ubrant.methods.enquiries import CAPACITY, Answering
+from ubrant.methods.registry import entries, method_of
+from ubrant.runs.kept.accounts import whole_account
+from ubrant.runs.kept.answer_sheet import answer_sheet
+
+ANSWERING = [(entry, how) for entry in entries() for how in entry.answers]
+_NEEDS_MORE = {("sweep", "holds"), ("source", "at-once")}
+"""What the sample of a method does not reach: a supply turned down until it lets go."""
+
+
+def sampled(key):
+    sample = SAMPLES[key]
+    return record_for(key, sample.prepared(key, by_hand=True), lines=sample.lines)
+
+
+@pytest.mark.parametrize(("entry", "how"), ANSWERING, ids=[f"{entry.key} · {how.enquiry.key}" for entry, how in ANSWERING])
+def test_a_test_that_was_made_answers(entry, how):
+    if (entry.key, how.enquiry.key) in _NEEDS_MORE:
+        pytest.skip("the sample does not reach it")
+    record = sampled(entry.key)
+    account = whole_account(method_of(entry.key), record)
+    answer = how.answer(account, record.head.setup.label)
+    assert answer, "a test whose sample says nothing of it"
+    assert answer[0] == answer[0].upper()
+    assert "{" not in answer
+    assert "  " not in answer
+
+
+@pytest.mark.parametrize(("entry", "how"), ANSWERING, ids=[f"{entry.key} · {how.enquiry.key}" for entry, how in ANSWERING])
+def test_what_it_takes_is_said(entry, how):
+    assert how.effort().startswith(f"{how.minutes} min of yours")
+    assert how.enquiry.kinds
+    assert set(how.enquiry.kinds) <= set(KINDS)
+
+
+def test_one_enquiry_has_one_key():
+    keys = {how.enquiry.key: how.enquiry for _, how in ANSWERING}
+    assert all(keys[how.enquiry.key] is how.enquiry for _, how in ANSWERING)
+
+
+LABELS = {
+    "battery": "12.8 V 50 Ah LiFePO4",
+    "bank": "74 Wh 20 Ah 3.7 V",
+    "station": "500 Wh 25.6 V, input 11-60 V 13 A",
+    "converter": "12 V to 5 V, 8 A",
+    "inverter": "12 V to 230 V sine, 300 W",
+    "charger": "230 V to 14.6 V, 5 A",
+    "load": "230 V, 90 W",
+    "source": "18 V 60 W",
+    "lead": "30 A fuse",
+}
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_kind_of_thing_is_asked_about(kind):
+    """Of each what nobody measured yet stands there with the tests that would tell, the shortest first."""
+    rows = answer_sheet(Unit("Thing", kind, LABELS[kind]), [], lambda run: None)
+    assert rows
+    for row in rows:
+        assert kind in row.enquiry.kinds
+        assert row.ways, row.enquiry.text
+        assert [way.how.minutes for way in row.ways] == sorted(way.how.minutes for way in row.ways)
+        assert row.run is None
+
+
+def test_an_answer_that_is_held_back_is_none():
+    how = Answering(CAPACITY, ("holds {charge}",), 5)
+    charge = Finding("charge", "Charge", 48.0, "Ah", (), "")
+    account = Account({"charge": charge}, ("charge",), sentence="48 Ah.")
+    assert how.answer(account) == "Holds 48 Ah"
+    assert how.answer(replace(account, held_back="was it charged meanwhile?")) == ""
+    assert how.answer(replace(account, trouble="nothing was read")) == ""
+    assert how.answer(replace(account, findings={})) == ""
+
+
+def test_it_is_found_by_the_words_people_use():
+    assert CAPACITY.is_meant_by("any good")
+    assert CAPACITY.is_meant_by("capacity")
+    assert CAPACITY.is_meant_by("is it")
+    assert not CAPACITY.is_meant_by("efficiency")
