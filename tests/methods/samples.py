@@ -50,6 +50,7 @@ SAMPLES = {
         },
         on_bench={"every": "5 s", "rest_before": "20 s", "rest_after": "60 s", "zero_first": "yes"},
     ),
+    "fullness": Sample(Unit("Van", "battery", "12 V 82 Ah lead-acid"), {"rested_s": "5 h"}, _each("12.37 V 0.00 A"), (DC,)),
     "sweep": Sample(
         Unit("Step-down", "converter", "12 V to 5 V, 2 A"),
         {"highest": "12 V", "lowest": "9 V", "step": "3 V", "loads": "0, 0.4, 1, 2 A"},

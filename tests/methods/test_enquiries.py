@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import pytest
 
@@ -67,7 +68,7 @@ LABELS = {
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_kind_of_thing_is_asked_about(kind):
     """Of each what nobody measured yet stands there with the tests that would tell, the shortest first."""
-    rows = answer_sheet(Unit("Thing", kind, LABELS[kind]), [], lambda run: None)
+    rows = answer_sheet(Unit("Thing", kind, LABELS[kind]), [], lambda run: None, datetime(2026, 12, 1, tzinfo=UTC))
     assert rows
     for row in rows:
         assert kind in row.enquiry.kinds

@@ -172,6 +172,7 @@ def test_what_suits_what():
         ("load", "230 V, 52 W"): ["plug-day", "handover", "appliance", "anything", "meter-check"],
         ("battery", "12.8 V 50 Ah LiFePO4"): [
             "discharge",
+            "fullness",
             "recharge",
             "source",
             "balance",

@@ -5,6 +5,7 @@ An enquiry is of its own; each method says in its entry which it answers. Ways s
 
 from __future__ import annotations
 
+import math
 import string
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -36,6 +37,7 @@ class Enquiry:
     kinds : of what kinds of things it is asked
     also : other words that they ask it with
     never : the quick way that people use and that does not answer it, with its reason; empty for none
+    fresh_h : for so long an answer is one, h
     """
 
     key: str
@@ -44,6 +46,7 @@ class Enquiry:
     kinds: tuple[str, ...]
     also: str = ""
     never: str = ""
+    fresh_h: float = math.inf
 
     def is_meant_by(self, sought: str) -> bool:
         """Whether each word of more than two letters is in what is asked, or in other words for it."""
@@ -105,6 +108,15 @@ class Answering:
         return " · ".join(parts)
 
 
+FULL = Enquiry(
+    "full",
+    words("How full is it now?"),
+    0,
+    ("battery",),
+    words("charge left percent state soc empty tonight"),
+    words("Volts under load, or soon after charging, say another charge than there is."),
+    fresh_h=24.0,
+)
 CAPACITY = Enquiry(
     "capacity",
     words("Does it have the capacity it claims?"),

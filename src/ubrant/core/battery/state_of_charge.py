@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.quantities.chemistry import LIFEPO4, Chemistry
+from ubrant.core.quantities.chemistry import Chemistry
 from ubrant.core.quantities.readings import Array
 from ubrant.core.uncertainty.value import Value, within
 from ubrant.core.wording import say, words
@@ -51,7 +51,7 @@ def from_resting_voltage(voltage_v: float, cells: int, chemistry: Chemistry, vol
     cell_v = voltage_v / cells
     if cell_v < volts[0]:
         return RestingCharge(0.0, None, say("Below the last row of the chart: under {value:.0f} %.", value=percents[0]))
-    if chemistry.key == LIFEPO4.key and 13.0 / 4 <= cell_v <= 13.3 / 4:
+    if chemistry.is_flat_at(cell_v):
         return RestingCharge(
             None, None, say("Between 13.0 and 13.3 V (for 4 cells) iron phosphate is too flat for voltage to tell: count ampere-hours.")
         )

@@ -238,7 +238,8 @@ def _told(readings: Sequence[EdgeReading], unread: Sequence[Key], left: _Elimina
     moves, adjusted = -covered @ weight, -covered @ push  # what each reading does to the adjustments, and these
     made = _Made(tuple(reading.value for reading in readings))
     against = []
-    for k in np.flatnonzero(np.abs(left.of_read).max(axis=0, initial=0.0) > _RANK).tolist():  # of others the rest says nothing
+    spoken_of = (np.abs(left.of_read).max(axis=0, initial=0.0) > _RANK) & (strength > 0) & (tested > 0)
+    for k in np.flatnonzero(spoken_of).tolist():  # of others the rest says nothing
         of_rest, of_all = -weight[k] / strength[k], moves[k].copy()
         of_rest[k] += 1.0
         of_all[k] += 1.0

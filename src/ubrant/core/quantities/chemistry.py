@@ -25,6 +25,7 @@ class Chemistry:
     in_use_v : between what its voltage is while it is used, from nearly empty to being charged; common practice, no source
     charged_v : where chargers stop it: from, usually at most, up to; common practice, no source
     own_chart : its chart is the person's own of one battery
+    flat_v : between which volts of a cell at rest nobody can tell by them how full it is; zeros for nowhere
     resistance_ohm_ah : typical DC resistance of one cell times its Ah, for a first guess
     """
 
@@ -44,6 +45,12 @@ class Chemistry:
     in_use_v: tuple[float, float]
     charged_v: tuple[float, float, float]
     own_chart: bool = False
+    flat_v: tuple[float, float] = (0.0, 0.0)
+
+    def is_flat_at(self, cell_v: float) -> bool:
+        """Whether a cell's volts at rest hardly change there, however full it is."""
+        low, high = self.flat_v
+        return low - 1e-9 <= cell_v <= high + 1e-9 and high > 0
 
 
 def _chart(volts: str, percents: str, cells: int) -> tuple[tuple[float, float], ...]:
@@ -66,6 +73,7 @@ LIFEPO4 = Chemistry(
     0.055,
     (3.0, 3.55),
     (3.55, 3.65, 3.66),
+    flat_v=(13.0 / 4, 13.3 / 4),
 )
 LI_ION = Chemistry(
     "li-ion",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
@@ -49,13 +50,14 @@ class AnswerRow:
         return self.verdict in _DOUBTFUL
 
 
-def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None]) -> list[AnswerRow]:
-    """What people ask of such a thing: answered with doubt first, then answered, then open; in each what is asked most.
+def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None], now: datetime) -> list[AnswerRow]:
+    """What people ask of such a thing: how full it is first, then answered with doubt, then answered, then open; in each what is asked most.
 
     Parameters
     ----------
     runs : of the unit, the newest first
     summary : what a run says, as far as it is known by now
+    now : an answer that is older than it lasts is none
     """
     ways: dict[str, list[WayToKnow]] = {}
     asked: dict[str, Enquiry] = {}
@@ -68,8 +70,11 @@ def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summa
     answered: dict[str, tuple[str, Run, str]] = {}
     for run in runs:
         found = summary(run)
+        hours = (now - datetime.fromisoformat(run.started)).total_seconds() / 3600
         for key, text in found.answers.items() if found is not None else ():
-            answered.setdefault(key, (text, run, found.verdict if found is not None else ""))
+            if key in asked and hours <= asked[key].fresh_h:
+                judged = any(way.how.judged for way in ways[key] if way.entry.key == run.method)
+                answered.setdefault(key, (text, run, found.verdict if found is not None and judged else ""))
     rows = []
     for key, enquiry in asked.items():
         shortest = tuple(sorted(ways[key], key=lambda way: way.how.minutes))
@@ -77,7 +82,7 @@ def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summa
             rows.append(AnswerRow(enquiry, *answered[key], shortest))
         else:
             rows.append(AnswerRow(enquiry, "", None, "", shortest))
-    return sorted(rows, key=lambda row: (row.run is None, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+    return sorted(rows, key=lambda row: (row.enquiry.rank > 0, row.run is None, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
 
 
 def own_meters_for(how: Answering, meters: Sequence[Meter]) -> str:

@@ -437,7 +437,7 @@ class ShelfStage(QWidget):
         """What people want to know of it. A sheet that is shown already keeps its order, whatever comes in meanwhile."""
         logbook = self._bench.logbook
         about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
-        rows = answer_sheet(unit, about, self._summary)
+        rows = answer_sheet(unit, about, self._summary, datetime.now().astimezone())
         self.answers.show_rows(unit.id, rows, logbook.meters(), may_measure=not logbook.read_only)
         if rows:
             self._about.addWidget(self.answers)
