@@ -27,7 +27,8 @@ def test_rows_of_the_chart(volts, percent):
 
 def test_a_poorer_meter_makes_it_wider():
     assert (
-        full(12.37, accuracy=POOR).findings["charge_now"].expanded_uncertainty > 1.3 * full(12.37).findings["charge_now"].expanded_uncertainty
+        full(12.37, accuracy=POOR).findings["charge_now"].expanded_uncertainty
+        > 1.3 * full(12.37).findings["charge_now"].expanded_uncertainty
     )
 
 

@@ -6,7 +6,8 @@ import pytest
 
 from tests.window import begin, click, close, needs, say_line
 from ubrant.core.equipment.unit import Unit
-from ubrant.ui.window.shell import FINDINGS, PREPARE, SHELF
+from ubrant.logbook.records import StoredOutlook
+from ubrant.ui.window.shell import FINDINGS, OUTLOOK, PREPARE, SHELF
 
 HUT = Unit("Hut", "inverter", "12 V to 230 V sine, 300 W")
 IDLE = "What does it burn just being on?"
@@ -66,6 +67,24 @@ def test_what_is_typed_narrows_it(sheet):
     assert "another word" in sheet.none_fits.text()
     sheet.sought.clear()
     assert len(sheet.entries()) > 2
+
+
+def test_how_long_it_runs_one_s_things_is_foretold(bench_window, qtbot):
+    window = bench_window
+    unit = window.bench.keep_unit(Unit("Night pack", "battery", "12.8 V 50 Ah LiFePO4"))
+    window.go_to(SHELF)
+    window.bench.choose_unit(unit.id)
+    row = entry(window.shelf.answers, "How long will it run my things?")
+    assert row.answer.text() == "Not worked out"
+    click(qtbot, row, "Work it out")
+    assert window.stage() == OUTLOOK
+    kit = '[[source]]\nname = "Night pack"\n'
+    window.bench.keep_outlook(StoredOutlook("Tonight", None, "2026-12-01T18:00:00+00:00", {"kit": kit}, "Runs for about 6 h 47 min."))
+    window.go_to(SHELF)
+    window.bench.choose_unit(unit.id)
+    row = entry(window.shelf.answers, "How long will it run my things?")
+    assert row.answer.text() == "Runs for about 6 h 47 min."
+    assert row.detail.text() == "Tonight · 1 Dec 2026"
 
 
 def test_the_rest_is_behind_more(bench_window, qtbot):

@@ -11,10 +11,11 @@ import numpy as np
 import numpy.typing as npt
 
 from ubrant.core.account import Account, Group
-from ubrant.core.drawings import Drawing, TraceDrawing
+from ubrant.core.drawings import Dots, Drawing, Plot, TraceDrawing
 from ubrant.core.quantities.accuracy import Accuracy
 from ubrant.core.quantities.alternating import AC_FROM_V
 from ubrant.core.quantities.jot import FALTERS, FATES, OFF, RUNS
+from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import Array, LackingError, ReadingsError, Series
 from ubrant.core.record.head import BY_HAND, Setup
 from ubrant.core.record.power_path import Flow, PathNode, PowerPath
@@ -23,6 +24,7 @@ from ubrant.core.uncertainty.finding import Finding
 from ubrant.core.uncertainty.perturbed import Columns, Figures, by_errors, errors_in
 from ubrant.core.uncertainty.value import Value, as_read, digit, scattered, within
 from ubrant.core.wording import say, words
+from ubrant.methods import cautions
 from ubrant.methods.by_eye import ReadLines, SimulatedEyes
 from ubrant.methods.form import Field, Loads, QuantityKind
 from ubrant.methods.method import BATTERY_LOG, TAP_LOG, LoadRating, Method, Prepared, Problem, clipped, refused, to_know
@@ -38,11 +40,14 @@ __all__ = [
     "TAP_LOG",
     "Account",
     "Ask",
+    "Columns",
+    "Dots",
     "Field",
     "Finding",
     "LoadRating",
     "Loads",
     "MethodEntry",
+    "Plot",
     "Prepared",
     "Problem",
     "Prompt",
@@ -55,13 +60,16 @@ __all__ = [
     "SimulatedEyes",
     "TypedMethod",
     "as_read",
+    "cautions",
     "digit",
     "itself",
     "no_accuracy",
     "one_flow",
+    "plain",
     "refused",
     "say",
     "scattered",
+    "show",
     "to_know",
     "trace_of",
     "within",

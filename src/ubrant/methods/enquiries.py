@@ -133,6 +133,15 @@ GIVES = Enquiry(
     words("real capacity mAh Wh label usable any good"),
     words("mAh at 5 V are not the label's mAh at the cells: Wh are compared."),
 )
+MY_THINGS = Enquiry(
+    "my-things",
+    words("How long will it run my things?"),
+    12,
+    ("battery", "bank", "station"),
+    words("how long last runtime hours fridge lamp tonight until morning outlook"),
+    words("Watts at the socket are not watts from the battery: what stands between burns some, too."),
+)
+"""It is no test's: it is foretold from what was measured, in Outlook."""
 RUNS_FOR = Enquiry(
     "runs-for",
     words("How long does it run a thing?"),

@@ -389,7 +389,12 @@ class Method:
         setup = record.head.setup
         yield from of_figures(account.findings, self.expected, setup)
         yield from of_volts(record, self.volts_judged(record), self.named)
-        yield from (Doubt(misfit.key, misfit.sentence, mend=misfit.mend) for misfit in self.misfits(record))
+        named = self.on_path(record)
+        for misfit in self.misfits(record):
+            mend = misfit.mend
+            if mend is not None:
+                mend = replace(mend, taps=frozenset({mend.place, *(name for name, place in named.items() if place == mend.place)}))
+            yield Doubt(misfit.key, misfit.sentence, mend=mend)
 
     def whole(self, record: Record) -> Whole | None:
         """What was typed on its path, held against itself; None where no reading says anything of another, or a meter's errors are what is looked for."""
@@ -397,7 +402,7 @@ class Method:
 
         if self.finds_errors_of or not record.is_typed:
             return None
-        return record.once(("whole", self.key), lambda: lines_on_path(record, self.on_path()))
+        return record.once(("whole", self.key), lambda: lines_on_path(record, self.on_path(record)))
 
     def follows(self, record: Record, named: Mapping[str, str]) -> Account | None:
         """What follows all the same from what another method's record holds, where that lacks something; None for nothing.
@@ -408,7 +413,7 @@ class Method:
         """
         return None
 
-    def on_path(self) -> Mapping[str, str]:
+    def on_path(self, record: Record) -> Mapping[str, str]:
         """What its places are called on a path."""
         from ubrant.methods.on_path import OTHER_NAMES
 

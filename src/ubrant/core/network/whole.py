@@ -253,7 +253,7 @@ class Whole:
             return "", None
         read = moment.read[key]
         to = float(f"{read.shown * factor:.9g}")
-        return mends[key, factor], Mend(read.time_s, key[1], read.shown, to) if not read.over_h else None
+        return mends[key, factor], Mend(read.time_s, *key, read.shown, to) if not read.over_h else None
 
     def _over_limits(self, *, of_one_place: bool) -> Iterable[Misfit]:
         """Each limit within a place, or between places, that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ubrant.core.quantities.jot import TypedLine
+from ubrant.core.quantities.jot import TypedLine, TypedReading
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.record.jot_text import line_of
 from ubrant.core.wording import say
@@ -17,14 +17,17 @@ class Mend:
     Attributes
     ----------
     time_s : of the moment it belongs to; its own line is that or one soon after
-    quantity : its unit
+    place, quantity : where on the path it was read, and its unit
     shown, to : what stands there, and what it was
+    taps : what its place may be called in a line
     """
 
     time_s: float
+    place: str
     quantity: str
     shown: float
     to: float
+    taps: frozenset[str] = frozenset()
 
     @property
     def text(self) -> str:
@@ -33,16 +36,17 @@ class Mend:
 
     def is_in(self, line: TypedLine) -> bool:
         """Whether it is a reading of a line."""
-        return any(reading.quantity == self.quantity and reading.value == self.shown for reading in line.readings)
+        return any(map(self._is_it, line.readings))
+
+    def _is_it(self, reading: TypedReading) -> bool:
+        return reading.quantity == self.quantity and reading.value == self.shown and reading.tap in (self.taps or frozenset({self.place}))
 
     def of(self, line: TypedLine) -> TypedLine:
         """The line with what it was, as wide as its digits make it there."""
         size = abs(self.to / self.shown) if self.shown else 1.0
         wider = size if round(size, 9) in {0.001, 0.1, 10.0, 1000.0} else 1.0
         readings = tuple(
-            replace(reading, value=self.to, half_width=reading.half_width * wider)
-            if reading.quantity == self.quantity and reading.value == self.shown
-            else reading
+            replace(reading, value=self.to, half_width=reading.half_width * wider) if self._is_it(reading) else reading
             for reading in line.readings
         )
         made = replace(line, readings=readings, line="")

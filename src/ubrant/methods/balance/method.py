@@ -13,7 +13,6 @@ import numpy as np
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Bars, Curve, Dots, Drawing, Plot, Rule
 from ubrant.core.network.graph import OUTPUT, SOURCE
-from ubrant.core.network.whole import Whole
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
 from ubrant.core.record.head import Setup, label_of
@@ -30,7 +29,6 @@ from ubrant.methods.balance.person import sweeps
 from ubrant.methods.declared import Seen, TypedMethod
 from ubrant.methods.form import Field, Loads
 from ubrant.methods.method import TAP_LOG, LoadRating, Prepared, Problem, refused, to_know
-from ubrant.methods.on_path import OTHER_NAMES, lines_on_path
 from ubrant.methods.ratings import watts_of_label
 from ubrant.methods.rows import Prompt
 from ubrant.methods.steps import Ask
@@ -102,11 +100,10 @@ class BalanceMethod(TypedMethod):
     def _node(self, seen: Seen) -> NodeFound:
         return analyse_node(_branches(seen), watts_of_label(seen.setup.unit))
 
-    def whole(self, record: Record) -> Whole | None:
-        """Held against itself where each branch is: before a charger that converts, behind a converter, or at the battery's own voltage."""
+    def on_path(self, record: Record) -> Mapping[str, str]:
+        """Where each branch is: before a charger that converts, behind a converter, or at the battery's own voltage."""
         places = self._places(record)
-        named = {**OTHER_NAMES, **{name: places[branch] for name, branch in self.named.items()}, **places}
-        return record.once(("whole", self.key), lambda: lines_on_path(record, named)) if record.is_typed else None
+        return {**super().on_path(record), **{name: places[branch] for name, branch in self.named.items()}, **places}
 
     def _places(self, record: Record) -> Mapping[str, str]:
         return record.once(("places", self.key), lambda: path_places(behind_stages(_branches(self.seen(record)))))

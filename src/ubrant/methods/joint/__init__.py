@@ -4,7 +4,5 @@ from ubrant.core.wording import words
 from ubrant.methods.enquiries import DROPS, Answering
 from ubrant.methods.registry import MethodEntry
 
-_DROP = Answering(DROPS, (words("{resistance}: burns {burnt} at most"),), 10, takes=words("a current to set"), reads=("V", "A"))
-METHOD = MethodEntry(
-    "joint", "Drop across a joint", 62, lambda u: u.kind == "lead", "ubrant.methods.joint.method:JointMethod", answers=(_DROP,)
-)
+HOW = (Answering(DROPS, (words("{resistance}: burns {burnt} at most"),), 10, takes=words("a current to set"), reads=("V", "A")),)
+METHOD = MethodEntry("joint", "Drop across a joint", 62, lambda u: u.kind == "lead", "ubrant.methods.joint.method:JointMethod", answers=HOW)

@@ -7,12 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ubrant.core.drawings import Dots, Plot
-from ubrant.core.quantities.quantity import plain, show
-from ubrant.core.uncertainty.perturbed import Columns
-from ubrant.methods import cautions
 from ubrant.methods import declared as d
-from ubrant.methods.declared import BY_HAND, say, words
+from ubrant.methods.declared import BY_HAND, plain, say, show, words
 
 _V, _A = ("input", "V"), ("input", "A")
 _WARM_W, _MOST_V, _APART = 1.0, 2.0, 0.2
@@ -40,7 +36,7 @@ class JointMethod(d.TypedMethod):
         text = words(
             "Let the current flow through it, and press the voltmeter's tips on both sides of the joint, not on the current's own clips."
         )
-        yield d.Ask(say(text), (cautions.WARM,))
+        yield d.Ask(say(text), (d.cautions.WARM,))
 
     def rows(self, prepared: d.Prepared) -> Iterable[d.Prompt]:
         text = words("{a} A: type what falls across it and the current, like “{example}”; write “warm” behind it where it is.")
@@ -70,13 +66,14 @@ class JointMethod(d.TypedMethod):
         said += [say("It gets warm: {w} in it. Tighten or clean it, or take a better one.", w=w)] if (burnt.value or 0) > _WARM_W else []
         said += [say("It was warm to the hand.")] if any("warm" in note for note in seen.table.notes) else []
         sentence = say("{r} across it; at {a} A it burns {w}.", r=r, a=show(most, 3), w=w)
-        drawn = Plot(say("Drop"), "A", "mV", (0.0, 1.05 * most), (0.0, 1100 * float(volts.max())), (Dots(amps, 1000 * volts),), sentence)
+        drawn = d.Plot(
+            say("Drop"), "A", "mV", (0.0, 1.05 * most), (0.0, 1100 * float(volts.max())), (d.Dots(amps, 1000 * volts),), sentence
+        )
         return d.Account({f.key: f for f in (found, burnt)}, sentence=sentence, warnings=tuple(said), drawings=lambda: (drawn,))
 
 
-def _figures(values: Columns) -> dict[str, float | None]:
-    ohm = float(np.polyfit(values["A"], values["V"], 1)[0])
-    return {"ohm": ohm, "burns": ohm * float(values["A"].max()) ** 2}
+def _figures(values: d.Columns) -> dict[str, float | None]:
+    return {"ohm": (ohm := float(np.polyfit(values["A"], values["V"], 1)[0])), "burns": ohm * float(values["A"].max()) ** 2}
 
 
 def _left(amps: np.ndarray, volts: np.ndarray) -> float:

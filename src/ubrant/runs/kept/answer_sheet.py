@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,8 +10,8 @@ from datetime import datetime
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.wording import say
-from ubrant.logbook.records import Run, Summary
-from ubrant.methods.enquiries import Answering, Enquiry
+from ubrant.logbook.records import Run, StoredOutlook, Summary
+from ubrant.methods.enquiries import MY_THINGS, Answering, Enquiry
 from ubrant.methods.registry import MethodEntry, suiting
 
 SHOWN_FIRST = 6
@@ -36,7 +37,8 @@ class AnswerRow:
     Attributes
     ----------
     answer, run, verdict : the newest one, what run says so, and the word of that; empty and None where it was never measured
-    ways : the tests that would answer it, the shortest first
+    ways : the tests that would answer it, the shortest first; none where it is foretold and no test's
+    foretold : by which outlook, and when that was made
     """
 
     enquiry: Enquiry
@@ -44,13 +46,20 @@ class AnswerRow:
     run: Run | None
     verdict: str
     ways: tuple[WayToKnow, ...]
+    foretold: tuple[str, str] = ("", "")
+
+    @property
+    def is_known(self) -> bool:
+        return bool(self.answer)
 
     @property
     def is_doubtful(self) -> bool:
         return self.verdict in _DOUBTFUL
 
 
-def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None], now: datetime) -> list[AnswerRow]:
+def answer_sheet(
+    unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summary | None], now: datetime, outlooks: Iterable[StoredOutlook] = ()
+) -> list[AnswerRow]:
     """What people ask of such a thing: how full it is first, then answered with doubt, then answered, then open; in each what is asked most.
 
     Parameters
@@ -58,6 +67,7 @@ def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summa
     runs : of the unit, the newest first
     summary : what a run says, as far as it is known by now
     now : an answer that is older than it lasts is none
+    outlooks : those kept, the newest first
     """
     ways: dict[str, list[WayToKnow]] = {}
     asked: dict[str, Enquiry] = {}
@@ -82,7 +92,18 @@ def answer_sheet(unit: Unit, runs: Iterable[Run], summary: Callable[[Run], Summa
             rows.append(AnswerRow(enquiry, *answered[key], shortest))
         else:
             rows.append(AnswerRow(enquiry, "", None, "", shortest))
-    return sorted(rows, key=lambda row: (row.enquiry.rank > 0, row.run is None, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+    if unit.kind in MY_THINGS.kinds:
+        rows.append(_foretold(unit, outlooks))
+    return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+
+
+def _foretold(unit: Unit, outlooks: Iterable[StoredOutlook]) -> AnswerRow:
+    """How long it will run one's things: what the newest outlook says in which it stands."""
+    quoted = json.dumps(unit.name, ensure_ascii=False)
+    newest = next((one for one in outlooks if any(quoted in text for text in one.inputs.values() if isinstance(text, str))), None)
+    if newest is None:
+        return AnswerRow(MY_THINGS, "", None, "", ())
+    return AnswerRow(MY_THINGS, newest.answer, None, "", (), (newest.name, newest.made))
 
 
 def own_meters_for(how: Answering, meters: Sequence[Meter]) -> str:

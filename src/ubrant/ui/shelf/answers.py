@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from functools import partial
 
@@ -24,11 +24,13 @@ class AnswerEntry(QWidget):
 
     opened = pyqtSignal(int)
     wanted = pyqtSignal(str)
+    foretelling = pyqtSignal()
 
-    def __init__(self, row: AnswerRow, meters: Sequence[Meter], *, may_measure: bool, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, row: AnswerRow, meters: Sequence[Meter], waits_for: Collection[str], *, may_measure: bool) -> None:
+        super().__init__()
         self.row = row
-        self.asked, self.answer = label(say(row.enquiry.text), "quiet"), label(row.answer or self.tr("Not measured"))
+        waits = not row.is_known and any(way.entry.key in waits_for for way in row.ways)
+        self.asked, self.answer = (label(say(row.enquiry.text), "quiet"), label(row.answer or self._open(waits)))
         self.detail = label(_detail(row, meters), "quiet")
         self.answer.setObjectName("answer" if row.answer else "quiet")
         for text in (self.asked, self.answer, self.detail):
@@ -45,12 +47,17 @@ class AnswerEntry(QWidget):
         self.setAccessibleName(f"{self.asked.text()} {self.answer.text()}. {self.detail.text()}")
         set_tip(self.asked, say(row.enquiry.never))
 
+    def _open(self, waits: bool) -> str:
+        if waits:
+            return self.tr("being worked out …")
+        return self.tr("Not measured") if self.row.ways else self.tr("Not worked out")
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """A bar at its left: by whether a wish or a label is met, where that was judged; dashed where nothing is known yet."""
         painter = QPainter(self)
         tone = VERDICT_TONES.get(self.row.verdict) if self.row.run is not None else None
         name = TONES[tone] if tone is not None else "line"
-        style = Qt.PenStyle.SolidLine if self.row.run is not None else Qt.PenStyle.DashLine
+        style = Qt.PenStyle.SolidLine if self.row.is_known else Qt.PenStyle.DashLine
         painter.setPen(QPen(color(name), 3, style))
         painter.drawLine(2, 6, 2, self.height() - 6)
 
@@ -58,6 +65,8 @@ class AnswerEntry(QWidget):
         run = self.row.run
         if run is not None:
             return button(self.tr("Open"), lambda: self.opened.emit(run.id))
+        if not self.row.ways:
+            return button(self.tr("Work it out"), self.foretelling.emit)
         made = button(self.tr("Measure"), self._measure)
         made.setEnabled(may_measure)
         return made
@@ -83,6 +92,7 @@ class AnswersView(QWidget):
 
     opened = pyqtSignal(int)
     wanted = pyqtSignal(str)
+    foretelling = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -95,7 +105,7 @@ class AnswersView(QWidget):
         self.none_fits = Callout("plain")
         self._entries: list[AnswerEntry] = []
         self._all = False
-        self._unit_id = 0
+        self._unit_id, self._has_places = 0, False
         self._rows = QVBoxLayout()
         self._rows.setSpacing(0)
         column = QVBoxLayout(self)
@@ -110,23 +120,32 @@ class AnswersView(QWidget):
         """Those that are seen."""
         return [entry for entry in self._entries if not entry.isHidden()]
 
-    def show_rows(self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter], *, may_measure: bool) -> None:
-        """Those of a unit; of the one that is shown already each stays where it stands."""
-        if unit_id == self._unit_id:
+    def show_rows(
+        self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter], waits_for: Collection[str], *, may_measure: bool
+    ) -> None:
+        """Those of a unit; of the one that is shown already each stays where it stands.
+
+        Parameters
+        ----------
+        waits_for : methods of which a run is being worked out still: until then nothing has its place
+        """
+        same = unit_id == self._unit_id
+        if same and self._has_places:
             places = {entry.row.enquiry.key: place for place, entry in enumerate(self._entries)}
             rows = sorted(rows, key=lambda row: places.get(row.enquiry.key, len(places)))
-        else:
+        elif not same:
             self._all = False
             self.sought.clear()
-        self._unit_id = unit_id
+        self._unit_id, self._has_places = unit_id, (same and self._has_places) or not waits_for
         for entry in self._entries:
             self._rows.removeWidget(entry)
             entry.hide()
             entry.deleteLater()
-        self._entries = [AnswerEntry(row, meters, may_measure=may_measure) for row in rows]
+        self._entries = [AnswerEntry(row, meters, waits_for, may_measure=may_measure) for row in rows]
         for entry in self._entries:
             entry.opened.connect(self.opened)
             entry.wanted.connect(self.wanted)
+            entry.foretelling.connect(self.foretelling)
             self._rows.addWidget(entry)
         self.sought.setVisible(len(rows) > 1)
         self._narrow()
@@ -156,4 +175,8 @@ def _detail(row: AnswerRow, meters: Sequence[Meter]) -> str:
         day = datetime.fromisoformat(row.run.started).astimezone().strftime("%-d %b %Y")
         title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
         return " · ".join(filter(None, (title, day)))
+    if not row.ways:
+        name, made = row.foretold
+        day = datetime.fromisoformat(made).astimezone().strftime("%-d %b %Y") if made else ""
+        return f"{name} · {day}" if made else say("2 min of yours · from its label, or from what was measured of it")
     return " · ".join(filter(None, (row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters))))

@@ -81,6 +81,7 @@ class ShelfStage(QWidget):
         self._side, self._about = side_panel(_PANEL)
         self.answers = AnswersView()
         self.answers.opened.connect(bench.run_opened)
+        self.answers.foretelling.connect(lambda: bench.outlook_wanted.emit(bench.unit_id))
         self.answers.wanted.connect(lambda key: bench.measure_wanted.emit(bench.unit_id, key))
         self._build()
         bench.shelf_changed.connect(self._changed)
@@ -437,8 +438,9 @@ class ShelfStage(QWidget):
         """What people want to know of it. A sheet that is shown already keeps its order, whatever comes in meanwhile."""
         logbook = self._bench.logbook
         about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
-        rows = answer_sheet(unit, about, self._summary, datetime.now().astimezone())
-        self.answers.show_rows(unit.id, rows, logbook.meters(), may_measure=not logbook.read_only)
+        rows = answer_sheet(unit, about, self._summary, datetime.now().astimezone(), logbook.outlooks())
+        waits_for = {run.method for run in about if run.id in self._due}
+        self.answers.show_rows(unit.id, rows, logbook.meters(), waits_for, may_measure=not logbook.read_only)
         if rows:
             self._about.addWidget(self.answers)
             self.answers.show()
