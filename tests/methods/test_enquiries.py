@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 
 import pytest
 
@@ -12,6 +13,7 @@ from tests.methods.samples import SAMPLES
 from ubrant.core.account import Account
 from ubrant.core.equipment.unit import KINDS, Unit
 from ubrant.core.uncertainty.finding import Finding
+from ubrant.logbook.records import Summary
 from ubrant.methods.enquiries import CAPACITY, MY_THINGS, Answering
 from ubrant.methods.registry import entries, method_of
 from ubrant.runs.kept.accounts import whole_account
@@ -75,6 +77,17 @@ def test_every_kind_of_thing_is_asked_about(kind):
         assert row.ways or row.enquiry is MY_THINGS, row.enquiry.text
         assert [way.how.minutes for way in row.ways] == sorted(way.how.minutes for way in row.ways)
         assert row.run is None
+
+
+@pytest.mark.parametrize(("hours", "known"), [(1.0, True), (23.0, True), (25.0, False)])
+def test_how_full_it_is_holds_for_a_day(hours, known):
+    now = datetime(2026, 12, 1, 18, tzinfo=UTC)
+    run = SimpleNamespace(method="fullness", started=(now - timedelta(hours=hours)).isoformat(), state="done")
+    told = Summary("About 70 %.", answers={"full": "70 ± 12 % full", "capacity": "holds 48 Ah"})
+    rows = {row.enquiry.key: row for row in answer_sheet(Unit("Van", "battery", "12 V 82 Ah lead-acid"), [run], lambda _: told, now)}
+    assert rows["full"].is_known is known
+    assert rows["capacity"].is_known, "that holds longer"
+    assert next(iter(rows)) == "full", "it stands first"
 
 
 def test_an_answer_that_is_held_back_is_none():

@@ -80,8 +80,9 @@ def test_steps_by_a_plug_meter_alone(told):
         "method: discharge\nunit: Pack\nkind: battery\nlabel: 12.8 V 20 Ah LiFePO4\nfull: yes\n\n@10:00 load on 12.9 V\n@14:00 10.0 V empty\n",
         "method: output\nunit: Bank\nkind: bank\nlabel: 37 Wh 10 Ah 3.7 V\n\n@10:00 load on output 5.08 V 1.00 A\n+20h output 5.06 V 1.00 A\n",
         STEP_DOWN + "@10:00 input 12.5 V 1.0 A output 5.0 V 9.0 A\n",
+        STEP_DOWN + "@10:00 input 12.5 V 1.0 A\n",
     ],
-    ids=["volts alone", "more than its label", "more out than in"],
+    ids=["volts alone", "more than its label", "more out than in", "its own watts alone"],
 )
 def test_nothing_is_added(told, text):
     found = told(text)

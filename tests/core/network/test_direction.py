@@ -46,6 +46,7 @@ def test_volts_that_rise_although_it_gives_are_asked_about():
         ([(0, 2.0, 1.5, 13.10), (5, 2.0, 1.5, 13.05), (10, 2.0, 1.5, 12.90)], "it has not settled yet"),
         ([(0, 2.0, 1.5, 13.10), (20, 2.0, 1.0, 13.05), (40, 2.0, 1.5, 12.90)], "each row has another load"),
         ([(0, 1.5, 1.5, 13.10), (20, 1.5, 1.5, 13.05), (40, 1.5, 1.5, 12.90)], "whether it is charged nobody can say"),
+        ([(0, 1.52, 1.5, 13.10), (20, 1.52, 1.5, 13.05), (40, 1.52, 1.5, 12.90)], "by two meters that may be off by as much"),
         ([(0, 0.5, 1.5, 13.10), (20, 0.5, 1.5, 13.05), (40, 0.5, 1.5, 12.90)], "it gives, and its volts fall"),
         ([(0, 2.0, 1.5, 13.10), (20, 2.0, 1.5, 13.15), (40, 2.0, 1.5, 13.30)], "it is charged, and its volts rise"),
     ],

@@ -93,6 +93,28 @@ def test_states(lines, states):
     assert analyse_node(rows(*lines)).states == states
 
 
+def test_by_what_goes_in_alone():
+    """3.06 W in and 0.5 W out: half of it at least reaches the cell's side, and half of what leaves that comes out."""
+    assert analyse_node(rows((0, 5.1, 0.6, 5.0, 0.1, 3.9, N), (900, 5.1, 0.6, 5.0, 0.1, N, N))).states == (CARRIED,)
+    found = analyse_node(rows((0, 5.1, 0.6, 5.0, 0.1, 3.9, N), (900, 5.1, 0.6, 5.0, 0.4, 3.9, N))).findings["battery_1"]
+    low, high = found.span
+    assert low < -2.0
+    assert high < 0.5
+    found = analyse_node(
+        rows((0, 5.1, 0.6, 5.0, 0.4, 3.90, N), (900, N, N, N, N, 3.95, N), (1500, 5.1, 0.6, 5.0, 0.45, 3.9, N), (2500, N, N, N, N, 3.80, N))
+    )
+    assert found.findings["battery_1"].span[1] == 0.0, "its volts rise: it is charged"
+    assert found.findings["battery_2"].span[0] == 0.0, "its volts fall: it gives"
+
+
+def test_a_move_within_a_display_of_millivolts_is_none():
+    made = rows((0, 5.1, 0.5, 5.0, 0.4, 3.900, N), (900, N, N, N, N, 3.896, N))
+    made.half["battery V"][:] = 0.0005
+    assert analyse_node(made).states == (NO_DRAIN_SEEN,)
+    made.volts["battery"][1] = 3.890
+    assert analyse_node(made).states == (LOSING,)
+
+
 def test_what_comes_out_beside_volts_that_rise_is_not_believed():
     found = analyse_node(rows((0, 5.1, 0.2, 5.0, 0.8, 3.80, N), (900, N, N, N, N, 3.90, N), (1500, 5.1, 0.6, 5.0, 0.4, 3.8, 0.0)))
     assert found.states[0] == NOT_KNOWN
@@ -100,7 +122,7 @@ def test_what_comes_out_beside_volts_that_rise_is_not_believed():
 
 
 def test_leads_make_no_converter_and_a_cell_near_five_volts_does():
-    assert not behind_stages(rows((0, 14.4, 2, 13.9, 0, 14.0, -2), (600, 14.0, 6, 12.2, 5, 13.5, -1)))
+    assert not behind_stages(rows((0, 14.4, 2, 13.9, 0, 14.0, -2), (600, 14.0, 6, 11.8, 5, 13.5, -1)))
     assert behind_stages(rows((0, 5.1, 0.6, 5.0, 0.4, 4.15, N))) == {IN, OUT}
     assert behind_stages(rows((0, 19.5, 2, 12.6, 1, 12.7, -2), (600, 19.4, 2, 12.3, 5, 12.6, -1))) == {IN}
     assert behind_stages(rows((0, 19.5, 2, 12.6, 1, N, -2))) == {IN, OUT}

@@ -107,7 +107,13 @@ def _at_load(read: Branches, group: Sequence[int], before_s: float, behind: froz
     if np.isfinite(amps):
         return _by_amps(amps, _largest(read), supplied)
     between_w = _bounds_w(read, group, behind, rating_w)
-    return replace(_by_bounds(between_w, _by_volts(read, group, before_s, supplied), supplied), between_w=between_w)
+    found = _by_bounds(between_w, _by_volts(read, group, before_s, supplied), supplied)
+    low, high = between_w
+    if found.state == CARRIED:
+        high = min(high, 0.0)
+    elif found.state in {LOSING, ON_BATTERY}:
+        low = max(low, 0.0)
+    return replace(found, between_w=(low, high))
 
 
 def _by_bounds(between_w: tuple[float, float], volts: AtLoad | None, supplied: bool) -> AtLoad:
@@ -180,7 +186,7 @@ def at_points(read: Branches, groups: Sequence[Sequence[int]]) -> Branches:
 
 def between_at(points: Branches, found: Sequence[AtLoad]) -> list[Finding]:
     """Between what the battery's watts lie at each load, where its current was not read."""
-    name = words("Battery at point {n}: gives, or takes below nothing")
+    name = words("Its battery at point {n}")
     return [
         Finding.between(
             f"battery_{k}",
