@@ -93,8 +93,7 @@ def moments_on_path(record: Record, named: Mapping[str, str], *, load_at: str = 
     for key, (value, half) in span.means.items():
         reads.append(Read(number, key, value, half, record.accuracy(*key), span.began_s, over_h=hours))
     names.append(say("over {span}", span=show_duration(3600 * hours)))
-    graph = _graph(record, reads, load_at)
-    held = tuple(one for one in held if one.key[0] in graph.edges)
+    graph = _graph(record, reads, load_at, {one.key[0] for one in held})
     return Moments(Whole(graph, tuple(reads), tuple(names), held), (hours,))
 
 
@@ -141,10 +140,10 @@ def _reads(record: Record, walks: Sequence[_Open]) -> tuple[list[Read], list[str
     return reads, names
 
 
-def _graph(record: Record, reads: Sequence[Read], load_at: str) -> Graph:
-    """The path that these were read on; its converter by the label of what is tested."""
-    places = {one.key[0] for one in reads}
-    if not places:
+def _graph(record: Record, reads: Sequence[Read], load_at: str, besides: Collection[str] = ()) -> Graph:
+    """The path that these were read on, with places of which something is held besides; its converter by the label of what is tested."""
+    places = {one.key[0] for one in reads} | set(besides)
+    if not {one.key[0] for one in reads}:
         raise GraphError(say("Nothing was read on the path yet: type a line like “{example}”.", example=LIKE))
     alternating = {one.key[0] for one in reads if one.key[1] == "V" and abs(one.shown) > AC_FROM_V} | _by_watts(reads)
     ratings = ratings_in(record.head.setup.unit.printed)

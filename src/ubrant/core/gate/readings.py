@@ -236,7 +236,7 @@ def _over_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read
     for one in read:
         most = takes.most.get(one.at)
         if most and one.value > _OVER * most:
-            yield one, say("are far over the {value} {quantity} on its label", value=plain(most, 4), quantity=one.at[1])
+            yield one, say("are far over the {value} {quantity} that its label lets expect", value=plain(most, 4), quantity=one.at[1])
 
 
 def _none_of_its_label(read: Sequence[_Read], takes: Takes) -> Iterable[tuple[_Read, str]]:

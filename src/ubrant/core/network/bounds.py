@@ -55,6 +55,7 @@ def bounded(graph: Graph, known: Mapping[Key, Interval], held: Iterable[tuple[Ke
         for joint in graph.joints:
             _currents(box, joint)
             _one_voltage(box, joint)
+            _powers(box, joint)
         for stage in graph.stages:
             _loss(box, stage)
         if all(_alike(box[key], before[key]) for key in before):
@@ -100,15 +101,25 @@ def _power(box: Box, edge: str, *, alternating: bool) -> None:
 
 
 def _currents(box: Box, joint: Joint) -> None:
+    _balance(box, joint, "A", 0.0)
+
+
+def _powers(box: Box, joint: Joint) -> None:
+    """Watts balance like amperes, but for what leads drop of the one voltage."""
+    _balance(box, joint, "W", joint.drop)
+
+
+def _balance(box: Box, joint: Joint, quantity: str, drop: float) -> None:
+    """What goes through each edge is what goes through the others, each of those more or less by a share."""
     signs = dict.fromkeys(joint.inward, 1.0) | dict.fromkeys(joint.outward, -1.0)
     for edge, sign in signs.items():
         low = high = 0.0
         for other, its in signs.items():
             if other != edge:
-                a, b = sorted(-its * sign * end for end in box[other, "A"])
+                a, b = sorted(-its * sign * end for end in times(box[other, quantity], (1 - drop, 1 + drop)))
                 low, high = low + a, high + b
         if not (math.isnan(low) or math.isnan(high)):
-            box.meet((edge, "A"), low, high)
+            box.meet((edge, quantity), low, high)
 
 
 def _one_voltage(box: Box, joint: Joint) -> None:

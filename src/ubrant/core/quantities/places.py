@@ -38,7 +38,10 @@ def misplaced(note: str, names: Collection[str]) -> str:
     ----------
     names : what places are called, in lower case
     """
-    found = _READS.fullmatch(note.strip())
+    found = _READS.match(note.strip())
+    rest = note.strip()[found.end() :].lstrip(" ,;.") if found else ""
+    if rest and re.split(r"[^\w]", rest.lower())[0] not in names:
+        found = None  # it goes on as a sentence
     word = found[1] if found else next(iter(re.findall(r"^[^\W\d_]+(?=\s+[-+−~<]?\d)", note.strip())), "")
     if len(word) < _SHORTEST or word.lower() in names:
         return ""

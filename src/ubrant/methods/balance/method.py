@@ -12,6 +12,7 @@ import numpy as np
 
 from ubrant.core.account import Account, Group
 from ubrant.core.drawings import DASHED, SOLID, Bars, Curve, Dots, Drawing, Plot, Rule
+from ubrant.core.gate.readings import Takes
 from ubrant.core.network.graph import OUTPUT, SOURCE
 from ubrant.core.quantities.quantity import plain, show
 from ubrant.core.quantities.readings import ReadingsError
@@ -36,6 +37,8 @@ from ubrant.methods.steps import Ask
 _KEYS: tuple[TapQuantity, ...] = tuple((branch, q) for branch in BRANCHES for q in "VA")
 _AMPS: tuple[TapQuantity, ...] = ((IN, "A"), (OUT, "V"), (OUT, "A"), (BATTERY, "A"))
 _CIRCUIT_V, _MOST_ANSWERS = 12.0, 4
+_MOST_RATE = 10.0
+"""Amperes over ampere-hours; a starter battery gives no more for the seconds that it starts. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +59,14 @@ class BalanceMethod(TypedMethod):
     between: ClassVar = frozenset({(BATTERY, "V")})
     nothing_yet = words("No point was taken yet: type a line like “{example}”.")
     person = sweeps
+
+    def takes(self, record: Record) -> Takes:
+        """Ten times its charge in an hour is more than it gives, and ten times its volts are none of it."""
+        label = record.head.setup.label
+        if label is None or not label.charge_ah or not label.voltage_v:
+            return super().takes(record)
+        most = dict.fromkeys(((BATTERY, "A"), (OUT, "A"), (IN, "A")), _MOST_RATE * label.charge_ah)
+        return replace(super().takes(record), most=most, label={(BATTERY, "V"): label.voltage_v})
 
     def form(self, setup: Setup) -> tuple[Field, ...]:
         label = label_of(setup.unit)
@@ -148,6 +159,18 @@ class BalanceMethod(TypedMethod):
 
 
 def _branches(seen: Seen) -> Branches:
+    """Each row that read a branch, but for what was read of the battery alone after the load went off."""
+    read = _read(seen)
+    marks = sorted((e.time_s, e.jotting.mark) for e in seen.record.lines if e.jotting.mark in {"load off", "off"})
+    last, keep = float("-inf"), np.ones(len(read), bool)
+    for k in np.argsort(read.time_s, kind="stable").tolist():
+        if np.isfinite(read.amps[OUT][k]):
+            last = float(read.time_s[k])
+        keep[k] = np.isfinite(read.amps[OUT][k]) or not any(last <= at <= read.time_s[k] for at, _ in marks)
+    return read.rows(keep)
+
+
+def _read(seen: Seen) -> Branches:
     return Branches(
         {b: seen.column("V", b) for b in BRANCHES},
         {b: seen.column("A", b) for b in BRANCHES},
