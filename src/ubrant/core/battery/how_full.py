@@ -24,10 +24,11 @@ practice, no source."""
 
 @dataclass(frozen=True)
 class HowFull:
-    """Findings by key, and a sentence."""
+    """Findings by key, a sentence, and the same in a few words."""
 
     findings: dict[str, Finding]
     sentence: str
+    short: str
 
 
 def how_full(
@@ -101,11 +102,15 @@ def how_full(
         return HowFull(
             {"charge_now": found},
             say("{much} full: {why}. After {h} h of rest it can be told.", much=_capital(found), why=why, h=plain(kind.rest_hours)),
+            say("{much} full", much=found.value_text()),
         )
     charged = charge_by(rest, cells, kind)
     if low <= 0.0 and charged is None:
         found = Finding("charge_now", name, float(round(high)), "%", (), working, bound=AT_MOST)
-        return HowFull({"charge_now": found}, say("{much} full: charge it soon.", much=_capital(found)))
+        return HowFull(
+            {"charge_now": found}, say("{much} full: charge it soon.", much=_capital(found)), say("{much} full", much=found.value_text())
+        )
+    short = say("{low} to {high} % full", low=f"{low:.0f}", high=f"{high:.0f}")
     if charged is None or high - low > _WIDE:
         found = Finding.between("charge_now", name, (low, high), "%", working)
         sentence = say(
@@ -117,6 +122,7 @@ def how_full(
         found = Finding.made("charge_now", name, charged, "%", working)
         if found.span is not None:
             low, high = max(found.span[0], 0.0), min(found.span[1], 100.0)
+        short = say("about {percent} % full, {low} to {high}", percent=f"{charged.value:.0f}", low=f"{low:.0f}", high=f"{high:.0f}")
         sentence = say(
             "About {percent} % full, between {low} and {high} %.", percent=f"{charged.value:.0f}", low=f"{low:.0f}", high=f"{high:.0f}"
         )
@@ -125,7 +131,7 @@ def how_full(
         ends = low / 100 * LOW_SHARE * label_wh, high / 100 * label_wh
         how = say("of {wh} Wh on its label, {least} to 100 % of it", wh=plain(label_wh, 3), least=plain(100 * LOW_SHARE))
         findings["energy_now"] = Finding.between("energy_now", say("Energy left"), ends, "Wh", how)
-    return HowFull(findings, sentence)
+    return HowFull(findings, sentence, short)
 
 
 _WIDE = 60.0

@@ -12,5 +12,5 @@ def _suits(unit: Unit) -> bool:
     return label is not None and label.kind_of_cell is not None and bool(label.series)
 
 
-_BY_REST = Answering(FULL, (words("{charge_now} full"),), 2, hours=words("after some hours of rest"), reads=("V",))
+_BY_REST = Answering(FULL, (words("{short}"),), 2, hours=words("after some hours of rest"), reads=("V",))
 METHOD = MethodEntry("fullness", "How full it is", 12, _suits, "ubrant.methods.fullness.method:FullnessMethod", answers=(_BY_REST,))

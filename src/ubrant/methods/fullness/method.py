@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ubrant.core.battery.how_full import CHARGED, NOT_SAID, USED, how_full
 from ubrant.core.drawings import Bars
 from ubrant.core.record.head import SIMULATED
+from ubrant.core.record.power_path import PathNode, PowerPath
 from ubrant.methods import cautions
 from ubrant.methods import declared as d
 from ubrant.methods.declared import BY_HAND, say, words
 from ubrant.methods.form import ChoiceKind, QuantityKind
 from ubrant.methods.fullness.person import looks_once
+from ubrant.methods.rehearsal import Rehearsal
 
 _V, _A = ("battery", "V"), ("battery", "A")
 
@@ -52,6 +54,14 @@ class FullnessMethod(d.TypedMethod):
         elif prepared.plan.rested_s is not None and prepared.plan.rested_s < 3600 * kind.rest_hours:
             yield d.to_know(say("It wants {h:g} h of rest: until then its volts only bound it.", h=kind.rest_hours))
 
+    def facts(self, prepared: d.Prepared, expected: Rehearsal | None) -> tuple[str, str]:
+        return say("one look, at rest"), ""
+
+    def path(self, setup: d.Setup, found: Mapping[str, d.Finding], plan: FullnessPlan) -> PowerPath:
+        volts = found.get("rest_voltage")
+        ends = d.itself(setup, "battery"), PathNode("leads", say(self.far_end))
+        return d.one_flow(setup, "battery", ends, None if volts is None else 0.0, volts.value if volts is not None else None)
+
     def asks(self, prepared: d.Prepared) -> Iterable[d.Ask]:
         yield d.Ask(
             say("Everything off, the charger too: what still draws or charges makes its volts say something else."), (cautions.LOOK_FIRST,)
@@ -89,6 +99,6 @@ class FullnessMethod(d.TypedMethod):
         )
         said = [say("Its cells may still differ: one weak cell hides in the sum of all.")] if label.series > 1 else []
         bars = tuple((one, None, "") for one in found.findings.values() if one.unit == "%")
-        return d.Account(
-            found.findings, sentence=found.sentence, warnings=tuple(said), taken=int(read.sum()), drawings=lambda: (Bars(bars),)
-        )
+        volts = d.Finding.made("rest_voltage", say("Volts at rest"), rest, "V", say("metered"))
+        findings = {**found.findings, volts.key: volts}
+        return d.Account(findings, sentence=found.sentence, warnings=tuple(said), drawings=lambda: (Bars(bars),), short=found.short)
