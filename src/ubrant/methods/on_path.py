@@ -131,9 +131,11 @@ def _is_whole_on_ac(graph: Graph, read: Collection[Key]) -> bool:
 def _reads(record: Record, walks: Sequence[_Open]) -> tuple[list[Read], list[str]]:
     zero = walks[0].began if walks else 0.0
     names = [_name(walk.began - zero, len(walks)) for walk in walks]
-    accuracy = {key: record.accuracy(*key) for key in {key for walk in walks for key in walk.read}}
+    keys = {key for walk in walks for key in walk.read}
+    accuracy = {key: record.accuracy(*key) for key in keys}
+    correction = {key: record.meter(key[0]).details.correction(key[1]) for key in keys}
     reads = [
-        Read(k, key, v, half, accuracy[key], walk.began, walk.lines > 1)
+        Read(k, key, v, half, accuracy[key], walk.began, walk.lines > 1, correction=correction[key])
         for k, walk in enumerate(walks)
         for key, (v, half) in walk.read.items()
     ]

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from tests.command_line import ubrant
 from tests.window import click, close, needs, prepare, say_line
+from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.ui.widgets.power_path_view import PowerPathView
 
@@ -112,3 +113,23 @@ def test_from_a_log_with_its_places_in_the_headings(tmp_path):
     path.write_text(f"Time (s),battery V (V),battery A (A),output V (V),output A (A)\n{rows}\n", "utf-8")
     said = json.loads(ubrant("analyse", str(path), "--method", "anything", "--json").stdout)
     assert said["findings"]["converter_efficiency"]["value"] == pytest.approx(100 * 5 * 17.38 / (12.6 * 8.19), rel=1e-3)
+
+
+def test_a_slip_of_a_meter_that_reads_high_is_mended_as_it_was_typed(bench_window, qtbot):
+    """Its clamp is known to read 2 % high: what is asked and mended are the figures that stand in the row."""
+    window = bench_window
+    clamp = Meter("Clamp", "0.5 % + 10 mV", "1 % + 20 mA", details=MeterDetails(gain_a=0.98))
+    window.bench.keep_meter(clamp)
+    prepare(window, HUT, "anything")
+    kept = next(meter for meter in window.bench.logbook.meters() if meter.name == "Clamp")
+    window.prepare.form.choose_meter("input", kept.uid)
+    click(qtbot, window.prepare, "Start the run")
+    window.run.tick()
+    say_line(window, qtbot, "charger 13.40 V 4.00 A battery 13.35 V 4.10 A input 13.2 V 83.0 A", after_s=60)
+    told = window.run.warning_note.text()
+    assert "is input 83 A ten times what was there?" in told, "and not 81.3 A, which it counts as"
+    (mend,) = window.run.mends.findChildren(QPushButton)
+    assert mend.text() == "Make it 8.3 A"
+    mend.click()
+    assert "do not add up" not in window.run.warning_note.text()
+    assert window.run.table.model.sheet.rows[0].jotting.line.endswith("input 13.2 V 8.30 A")

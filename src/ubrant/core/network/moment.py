@@ -64,6 +64,7 @@ class Read:
     time_s : of its moment
     walked : it was read in another line than others of its moment, and may have wandered meanwhile
     over_h : of a mean over a span, how long that is; 0 of what was read at one moment
+    correction : what was taken off of what its meter showed, and what the rest was multiplied by
     """
 
     moment: int
@@ -74,6 +75,18 @@ class Read:
     time_s: float = 0.0
     walked: bool = False
     over_h: float = 0.0
+    correction: tuple[float, float] = (0.0, 1.0)
+
+    @property
+    def written(self) -> float:
+        """As a person wrote it, before what its meter was judged to be off by was taken off."""
+        zero, factor = self.correction
+        return float(f"{self.shown / factor + zero:.9g}") if factor else self.shown
+
+    def corrected(self, written: float) -> float:
+        """What another figure in its place would count as."""
+        zero, factor = self.correction
+        return (written - zero) * factor
 
     def reading(self) -> EdgeReading:
         """For the fit."""

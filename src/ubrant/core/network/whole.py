@@ -227,10 +227,11 @@ class Whole:
 
     def _slip(self, moment: Instant) -> tuple[str, Mend | None]:
         """The one slip that would explain it, as a question and as its mend; empty and None where none does, or where several would."""
-        mends: dict[tuple[Key, float], str] = {}
+        mends: dict[tuple[Key, float], tuple[str, float]] = {}
         for one in moment.suspects:
             key = one.reading.key
-            what, shown = self.told(moment.read[key]), moment.read[key].shown
+            read = moment.read[key]
+            what, shown, written = self.told(read), read.shown, read.written
             others = (abs(other.shown) for other in moment.reads if other.key[1] == key[1] and other.key != key)
             rest = moment.rest_of(one, self.most)
             least = max(_SAYS_NOTHING * max(others, default=0.0), COVERAGE * (rest.u or 0.0))
@@ -238,12 +239,13 @@ class Whole:
                 continue  # the rest says that there is nothing, which no slip makes of something
             for factor, name in _SLIPS:
                 if abs(shown * factor) > least:  # so little would explain anything
-                    mends.setdefault((key, float(f"{factor:.9g}")), say("is {what} {name} what was there?", what=what, name=say(name)))
-            for to in _digits_turned(shown):
+                    text = say("is {what} {name} what was there?", what=what, name=say(name))
+                    mends.setdefault((key, float(f"{factor:.9g}")), (text, written * factor))
+            for to in _digits_turned(written):
                 text = say("were two digits of {what} turned round: {to} {unit}?", what=what, to=plain(to, 5), unit=key[1])
-                mends.setdefault((key, float(f"{to / shown:.9g}")), text)
+                mends.setdefault((key, float(f"{read.corrected(to) / shown:.9g}")), (text, to))
             if key == (BATTERY, "A"):
-                mends[key, -1.0] = say("does {what} flow the other way round?", what=what)
+                mends[key, -1.0] = say("does {what} flow the other way round?", what=what), -written
         tried = sorted(((*moment.chi2_if(*slip), slip) for slip in mends), key=lambda one: one[0])
         if not tried:
             return "", None
@@ -251,9 +253,8 @@ class Whole:
         is_good = conditions > 0 and float(chdtrc(conditions, best)) >= _PLAUSIBLE
         if not is_good or any(rival - best < RIVALS for rival, _, _ in tried[1:2]):
             return "", None
-        read = moment.read[key]
-        to = float(f"{read.shown * factor:.9g}")
-        return mends[key, factor], Mend(read.time_s, *key, read.shown, to) if not read.over_h else None
+        read, (text, to) = moment.read[key], mends[key, factor]
+        return text, Mend(read.time_s, *key, read.written, float(f"{to:.9g}")) if not read.over_h else None
 
     def _over_limits(self, *, of_one_place: bool) -> Iterable[Misfit]:
         """Each limit within a place, or between places, that is broken by more than the doubt of both sides, once: at the moment where it is broken most."""
@@ -325,7 +326,7 @@ class Whole:
 
     def told(self, one: Read) -> str:
         """``battery −1.0 A``; of what was counted its amount, ``battery 12 Ah``."""
-        amount, unit = (one.shown * one.over_h, f"{one.key[1]}h") if one.over_h and one.key[1] != "V" else (one.shown, one.key[1])
+        amount, unit = (one.shown * one.over_h, f"{one.key[1]}h") if one.over_h and one.key[1] != "V" else (one.written, one.key[1])
         return f"{say(TITLES[one.key[0]]).lower()} {plain(amount, 4)} {unit}"
 
     def amount(self, value: Value, key: Key) -> str:

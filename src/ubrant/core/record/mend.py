@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 from ubrant.core.quantities.jot import TypedLine, TypedReading
@@ -39,14 +40,15 @@ class Mend:
         return any(map(self._is_it, line.readings))
 
     def _is_it(self, reading: TypedReading) -> bool:
-        return reading.quantity == self.quantity and reading.value == self.shown and reading.tap in (self.taps or frozenset({self.place}))
+        here = reading.tap in (self.taps or {self.place}) and reading.quantity == self.quantity
+        return here and math.isclose(reading.value, self.shown, rel_tol=1e-6)
 
     def of(self, line: TypedLine) -> TypedLine:
         """The line with what it was, as wide as its digits make it there."""
         size = abs(self.to / self.shown) if self.shown else 1.0
         wider = size if round(size, 9) in {0.001, 0.1, 10.0, 1000.0} else 1.0
         readings = tuple(
-            replace(reading, value=self.to, half_width=reading.half_width * wider) if self._is_it(reading) else reading
+            replace(reading, value=self.to, half_width=float(f"{reading.half_width * wider:.9g}")) if self._is_it(reading) else reading
             for reading in line.readings
         )
         made = replace(line, readings=readings, line="")

@@ -117,6 +117,11 @@ class ShelfStage(QWidget):
 
     # cards
 
+    @property
+    def is_busy(self) -> bool:
+        """Something of what it shows is being worked out still."""
+        return bool(self._due)
+
     def cards(self) -> list[UnitCard]:
         return self._cards
 

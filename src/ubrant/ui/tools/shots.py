@@ -71,6 +71,9 @@ def shot_discharge(window: MainWindow, settle: Callable[[int], None], shot: Call
     bench = window.bench
     units = {unit.name: unit for unit in bench.logbook.units()}
     bench.choose_unit(units["Dome pack A"].id)
+    window.go_to(SHELF)
+    while window.shelf.is_busy:
+        settle(100)
     shot("shelf", SHELF)
     bench.test_wanted.emit(units["Dome pack A"].id)
     settle(400)
