@@ -107,6 +107,30 @@ def test_by_what_goes_in_alone():
     assert found.findings["battery_2"].span[0] == 0.0, "its volts fall: it gives"
 
 
+@pytest.mark.parametrize(
+    ("before_a", "volts", "minutes", "state"),
+    [
+        (0.3, (3.95, 3.932), 10, NOT_KNOWN),
+        (0.3, (3.95, 3.90), 10, LOSING),
+        (0.3, (3.95, 3.97), 10, CARRIED),
+        (0.6, (3.95, 3.97), 10, NOT_KNOWN),
+        (0.6, (3.95, 3.97), 70, CARRIED),
+        (0.6, (3.95, 3.93), 10, LOSING),
+    ],
+)
+def test_what_its_volts_do_by_themselves_after_another_load(before_a, volts, minutes, state):
+    """Falling a little after a heavier load and rising after a lighter one say nothing of its current."""
+    first = 60.0 * minutes
+    made = rows((0, 5.1, 0.6, 5.0, before_a, 3.9, N), (first, 5.1, 0.6, 5.0, 0.42, volts[0], N), (first + 900, N, N, N, N, volts[1], N))
+    assert analyse_node(made).states[1] == state
+
+
+def test_more_in_than_out_and_falling_volts_is_not_believed():
+    found = analyse_node(rows((0, 5.1, 0.9, 5.0, 0.1, 3.90, N), (900, N, N, N, N, 3.80, N), (1500, 5.1, 0.6, 5.0, 0.4, 3.8, 0.0)))
+    assert found.states[0] == NOT_KNOWN
+    assert "and yet its volts fall" in found.told[0]
+
+
 def test_a_move_within_a_display_of_millivolts_is_none():
     made = rows((0, 5.1, 0.5, 5.0, 0.4, 3.900, N), (900, N, N, N, N, 3.896, N))
     made.half["battery V"][:] = 0.0005

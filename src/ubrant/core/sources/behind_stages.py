@@ -5,6 +5,7 @@ Its current where that was read, else its volts at one load, else what laws and 
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -24,6 +25,8 @@ SETTLES_S = 300.0
 """So long after another load a cell's volts still move by themselves; and so long it takes to see them move at one. Common practice, no source."""
 _MOVED = 0.0015
 """Volts have moved where they have by more than both last digits and this share. Common practice, no source."""
+_BY_ITSELF, _RECOVERS_S = 0.005, 3600.0
+"""So much its volts fall by themselves after a heavier load; so long they rise after a lighter one. Common practice, no source."""
 _ONE_LOAD = 0.03
 _OVER_HEAVIEST = 2.0
 """Where no label says what a module can give: so many times the heaviest load that was read. Common practice, no source."""
@@ -97,17 +100,21 @@ def at_one_load(read: Branches) -> list[list[int]]:
 def at_loads(read: Branches, groups: Sequence[Sequence[int]], behind: frozenset[str], rating_w: float | None) -> list[AtLoad]:
     """What the battery does at each load."""
     ended = [-np.inf, *(float(read.time_s[group[-1]]) for group in groups)]  # the first was waited for, as is asked
-    return [_at_load(read, group, before, behind, rating_w) for group, before in zip(groups, ended, strict=False)]
+    loads = [_middle(read.amps[OUT][list(group)]) for group in groups]
+    rises = [0.0, *(after - before for before, after in itertools.pairwise(loads))]
+    return [_at_load(read, group, before, rise, behind, rating_w) for group, before, rise in zip(groups, ended, rises, strict=False)]
 
 
-def _at_load(read: Branches, group: Sequence[int], before_s: float, behind: frozenset[str], rating_w: float | None) -> AtLoad:
+def _at_load(
+    read: Branches, group: Sequence[int], before_s: float, rise_a: float, behind: frozenset[str], rating_w: float | None
+) -> AtLoad:
     into_w, out_w = (_middle(read.volts[b][list(group)]) * _middle(read.amps[b][list(group)]) for b in (IN, OUT))
     supplied = not np.isfinite(into_w) or into_w > STANDS * max(abs(out_w), 1e-9)
     amps = _middle(read.amps[BATTERY][list(group)])
     if np.isfinite(amps):
         return _by_amps(amps, _largest(read), supplied)
     between_w = _bounds_w(read, group, behind, rating_w)
-    found = _by_bounds(between_w, _by_volts(read, group, before_s, supplied), supplied)
+    found = _by_bounds(between_w, _by_volts(read, group, before_s, rise_a, supplied), supplied)
     low, high = between_w
     if found.state == CARRIED:
         high = min(high, 0.0)
@@ -123,7 +130,9 @@ def _by_bounds(between_w: tuple[float, float], volts: AtLoad | None, supplied: b
         if volts is not None and volts.state == CARRIED:
             return AtLoad(NOT_KNOWN, say("more comes out than goes in, and yet {told}", told=volts.told))
         return AtLoad(LOSING if supplied else ON_BATTERY, say("gives {w} W or more", w=show(low, 2)))
-    if high < 0 and (volts is None or volts.state == CARRIED):
+    if high < 0:
+        if volts is not None and volts.state in {LOSING, ON_BATTERY}:
+            return AtLoad(NOT_KNOWN, say("more goes in than comes out, and yet {told}", told=volts.told))
         return AtLoad(CARRIED, say("charges with {w} W or more", w=show(-high, 2)))
     return volts or AtLoad(NOT_KNOWN, say("battery from {low} to {high} W", low=show(low, 2), high=show(high, 2)))
 
@@ -136,8 +145,12 @@ def _by_amps(amps: float, largest: float, supplied: bool) -> AtLoad:
     return AtLoad(LOSING if supplied else ON_BATTERY, say("gives {a} A", a=show(amps, 3)))
 
 
-def _by_volts(read: Branches, group: Sequence[int], before_s: float, supplied: bool) -> AtLoad | None:
-    """By how its volts moved at this load once they had settled; None where they were not read twice, so far apart."""
+def _by_volts(read: Branches, group: Sequence[int], before_s: float, rise_a: float, supplied: bool) -> AtLoad | None:
+    """By how its volts moved at this load once they had settled; None where they were not read twice, so far apart.
+
+    After a heavier load volts go on falling for a while, and after a lighter one rising, whichever way its current goes: such a move has to be a large
+    one, or an hour later.
+    """
     seen = [k for k in group if np.isfinite(read.volts[BATTERY][k]) and read.time_s[k] - before_s >= SETTLES_S]
     if len(seen) < 2 or read.time_s[seen[-1]] - read.time_s[seen[0]] < SETTLES_S:
         return None
@@ -147,6 +160,9 @@ def _by_volts(read: Branches, group: Sequence[int], before_s: float, supplied: b
     told = {"was": show(was), "now": show(now), "span": span}
     if abs(now - was) <= _MOVED * abs(was) + sum(read.half_of(BATTERY, "V", k) for k in (a, b)):
         return AtLoad(NO_DRAIN_SEEN, say("its volts stand at {now} V over {span}", **told), by_volts=True)
+    by_itself = (rise_a > 0 and now < was and was - now <= _BY_ITSELF * abs(was)) or (rise_a < 0 and now > was)
+    if by_itself and read.time_s[a] - before_s < _RECOVERS_S:
+        return None
     if now < was:
         return AtLoad(LOSING if supplied else ON_BATTERY, say("its volts fall, {was} to {now} V in {span}", **told), by_volts=True)
     return AtLoad(CARRIED, say("its volts rise, {was} to {now} V in {span}", **told), by_volts=True)
