@@ -12,6 +12,7 @@ from tests.making import record_for
 from tests.methods.samples import SAMPLES
 from ubrant.core.account import Account
 from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.record.head import BY_HAND, SIMULATED, Origin
 from ubrant.core.uncertainty.finding import Finding
 from ubrant.logbook.records import Summary
 from ubrant.methods.enquiries import CAPACITY, MY_THINGS, Answering
@@ -79,10 +80,29 @@ def test_every_kind_of_thing_is_asked_about(kind):
         assert row.run is None
 
 
+def run_of(method, when, road=BY_HAND):
+    return SimpleNamespace(method=method, started=when.isoformat(), state="done", head=SimpleNamespace(origin=Origin(road)))
+
+
+def test_what_was_rehearsed_gives_way_to_what_was_measured():
+    now = datetime(2026, 12, 1, 18, tzinfo=UTC)
+    unit = Unit("Pack", "battery", "12.8 V 50 Ah LiFePO4")
+    measured, rehearsed = run_of("discharge", now - timedelta(days=90)), run_of("discharge", now - timedelta(days=1), SIMULATED)
+    told = {id(measured): Summary("", answers={"capacity": "holds 41 Ah"}), id(rehearsed): Summary("", answers={"capacity": "holds 50 Ah"})}
+
+    def capacity(unit, *runs):
+        return next(row for row in answer_sheet(unit, runs, lambda run: told[id(run)], now) if row.enquiry is CAPACITY)
+
+    assert (capacity(unit, rehearsed, measured).answer, capacity(unit, rehearsed, measured).rehearsed) == ("holds 41 Ah", False)
+    assert (capacity(unit, rehearsed).answer, capacity(unit, rehearsed).rehearsed) == ("holds 50 Ah", True)
+    simulated = replace(unit, stand_in={"health": 0.9})
+    assert not capacity(simulated, rehearsed).rehearsed, "of a thing that is simulated itself it is a measurement"
+
+
 @pytest.mark.parametrize(("hours", "known"), [(1.0, True), (23.0, True), (25.0, False)])
 def test_how_full_it_is_holds_for_a_day(hours, known):
     now = datetime(2026, 12, 1, 18, tzinfo=UTC)
-    run = SimpleNamespace(method="fullness", started=(now - timedelta(hours=hours)).isoformat(), state="done")
+    run = run_of("fullness", now - timedelta(hours=hours))
     told = Summary("About 70 %.", answers={"full": "70 ± 12 % full", "capacity": "holds 48 Ah"})
     rows = {row.enquiry.key: row for row in answer_sheet(Unit("Van", "battery", "12 V 82 Ah lead-acid"), [run], lambda _: told, now)}
     assert rows["full"].is_known is known

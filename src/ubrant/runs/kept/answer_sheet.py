@@ -9,6 +9,7 @@ from datetime import datetime
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
+from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
 from ubrant.logbook.records import Run, StoredOutlook, Summary
 from ubrant.methods.enquiries import MY_THINGS, Answering, Enquiry
@@ -39,6 +40,7 @@ class AnswerRow:
     answer, run, verdict : the newest one, what run says so, and the word of that; empty and None where it was never measured
     ways : the tests that would answer it, the shortest first; none where it is foretold and no test's
     foretold : by which outlook, and when that was made
+    rehearsed : the answer is of a rehearsal, and nothing was measured
     """
 
     enquiry: Enquiry
@@ -47,6 +49,7 @@ class AnswerRow:
     verdict: str
     ways: tuple[WayToKnow, ...]
     foretold: tuple[str, str] = ("", "")
+    rehearsed: bool = False
 
     @property
     def is_known(self) -> bool:
@@ -78,7 +81,7 @@ def answer_sheet(
             asked.setdefault(how.enquiry.key, how.enquiry)
             ways.setdefault(how.enquiry.key, []).append(WayToKnow(entry, how))
     answered: dict[str, tuple[str, Run, str]] = {}
-    for run in runs:
+    for run in sorted(runs, key=lambda run: is_rehearsed(run, unit)):  # what was rehearsed gives way to what was measured
         found = summary(run)
         hours = (now - datetime.fromisoformat(run.started)).total_seconds() / 3600
         for key, text in found.answers.items() if found is not None else ():
@@ -89,12 +92,17 @@ def answer_sheet(
     for key, enquiry in asked.items():
         shortest = tuple(sorted(ways[key], key=lambda way: way.how.minutes))
         if key in answered:
-            rows.append(AnswerRow(enquiry, *answered[key], shortest))
+            rows.append(AnswerRow(enquiry, *answered[key], shortest, rehearsed=is_rehearsed(answered[key][1], unit)))
         else:
             rows.append(AnswerRow(enquiry, "", None, "", shortest))
     if unit.kind in MY_THINGS.kinds:
         rows.append(_foretold(unit, outlooks))
     return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+
+
+def is_rehearsed(run: Run, unit: Unit) -> bool:
+    """It was made on the simulated bench, of a thing that is real."""
+    return run.head.origin.road == SIMULATED and not unit.stand_in
 
 
 def _foretold(unit: Unit, outlooks: Iterable[StoredOutlook]) -> AnswerRow:

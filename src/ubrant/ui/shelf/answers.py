@@ -174,7 +174,7 @@ def _detail(row: AnswerRow, meters: Sequence[Meter]) -> str:
     if row.run is not None:
         day = datetime.fromisoformat(row.run.started).astimezone().strftime("%-d %b %Y")
         title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
-        return " · ".join(filter(None, (title, day)))
+        return " · ".join(filter(None, (title, day, say("rehearsed, not measured") if row.rehearsed else "")))
     if not row.ways:
         name, made = row.foretold
         day = datetime.fromisoformat(made).astimezone().strftime("%-d %b %Y") if made else ""

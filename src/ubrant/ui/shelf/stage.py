@@ -443,7 +443,12 @@ class ShelfStage(QWidget):
         """What people want to know of it. A sheet that is shown already keeps its order, whatever comes in meanwhile."""
         logbook = self._bench.logbook
         about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
-        rows = answer_sheet(unit, about, self._summary, datetime.now().astimezone(), logbook.outlooks())
+        newest = {run.id for run in about[:_MOST_RUNS]}
+
+        def known(run: Run) -> Summary | None:  # of older ones what is kept: they are not worked out anew for it
+            return self._summary(run) if run.id in newest else logbook.summary(run.id)
+
+        rows = answer_sheet(unit, about, known, datetime.now().astimezone(), logbook.outlooks())
         waits_for = {run.method for run in about if run.id in self._due}
         self.answers.show_rows(unit.id, rows, logbook.meters(), waits_for, may_measure=not logbook.read_only)
         if rows:
