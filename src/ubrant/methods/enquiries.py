@@ -60,7 +60,7 @@ class Answering:
 
     Attributes
     ----------
-    says : how the answer reads, the first whose findings are all there; ``{key}`` is a finding with its ±, ``{key_value}`` without,
+    says : how the answer reads, the first whose findings are all there; ``{key}`` is a finding with its ±, ``{key_value}`` without, ``{key_about}`` as people count,
         ``{short}`` what the method says in short, ``{label_Ah}`` and ``{label_Wh}`` what its label says
     minutes : of a person's own, with clipping on and off
     hours : of the bench, from picking it up to putting it away; empty where that is all
@@ -80,12 +80,14 @@ class Answering:
 
     def answer(self, account: Account, label: Label | None = None) -> str:
         """As it stands by an account of a unit with this label; empty where that says nothing of it."""
+        from ubrant.core.battery.label_doubt import in_quarters
         from ubrant.core.in_short import in_short
 
         if account.trouble or account.held_back:
             return ""
         told = {key: f.with_uncertainty() for key, f in account.findings.items() if f.value is not None}
         told |= {f"{key}_value": f.value_text() for key, f in account.findings.items() if f.value is not None}
+        told |= {f"{key}_about": in_quarters(f.value) for key, f in account.findings.items() if f.value is not None and not f.unit}
         told["short"] = in_short(account)
         if label is not None:
             told |= {"label_Ah": f"{plain(label.charge_ah)} Ah"} if label.charge_ah else {}

@@ -19,7 +19,7 @@ METHOD = MethodEntry(
     answers=(
         Answering(
             FILLS,
-            (words("{charges_from_full} times, {recharge_energy} each"), words("{recharge_energy} each")),
+            (words("{charges_from_full_about} times, {recharge_energy} each"), words("{recharge_energy} each")),
             5,
             words("2 h"),
             words("the device, both displays"),

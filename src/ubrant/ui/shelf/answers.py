@@ -84,6 +84,8 @@ class AnswerEntry(QWidget):
         for way in self.row.ways:
             if (action := menu.addAction(_way(way))) is not None:
                 action.triggered.connect(partial(self.wanted.emit, way.entry.key))
+        if self.row.enquiry.never and (action := menu.addAction(say(self.row.enquiry.never))) is not None:
+            action.setEnabled(False)  # the way that people use and that does not answer
         return menu
 
 
