@@ -133,7 +133,7 @@ def test_nodes(tmp_path, lines, says, never):
             "method: brick\nunit: B\nkind: charger\nlabel: 230 V to 19 V, 65 W\n"
             + METERS
             + "+1min 19.2 V 0 A\n+2min 19.0 V 300 A\n+3min 18.9 V 3.4 A\n",
-            "300 A output at 2 min are far over the 3.421 A on its label",
+            "300 A output at 2 min are far over the 3.421 A that its label lets expect",
         ),
         (
             "method: brick\nunit: B\nkind: charger\nlabel: 230 V to 19 V, 65 W\n" + METERS + "+1min 19.2 V 0 A\n+2min 19.0 V -3 A\n",
