@@ -157,7 +157,7 @@ class WaysMethod(TypedMethod):
             planned=len(plan.ways) or None,
             drawings=lambda: _drawn(setup, ways, findings, _percents(record, plan.ways)),
             path=lambda: None,
-            short=_short(findings),
+            short=_short(findings, ways),
         )
 
     def doubts(self, account: Account, record: Record) -> Iterable[Doubt]:
@@ -364,9 +364,15 @@ def _sentence(ways: Sequence[FeedWay], findings: dict[str, Finding]) -> str:
     return f"{text[0].upper()}{text[1:]}." if text else ""
 
 
-def _short(findings: dict[str, Finding]) -> str:
-    times = [f for k, f in findings.items() if k.startswith("runtime_from_full_") and f.value is not None]
-    return say("{h} at best", h=max(times, key=lambda f: f.value or 0.0).value_text()) if times else ""
+def _short(findings: dict[str, Finding], ways: Sequence[FeedWay]) -> str:
+    """Which lasts longest, and how long."""
+    times = [
+        (found, way) for k, way in enumerate(ways, start=1) if (found := findings.get(f"runtime_from_full_{k}")) is not None and found.value
+    ]
+    if not times:
+        return ""
+    longest, way = max(times, key=lambda pair: pair[0].value or 0.0)
+    return say("{way}: {h} from full", way=way.name, h=longest.value_text())
 
 
 def _drawn(setup: Setup, ways: Sequence[FeedWay], findings: Mapping[str, Finding], percents: Mapping[str, Series]) -> tuple[Drawing, ...]:

@@ -360,7 +360,7 @@ class FindingsStage(StageFrame):
 
     def _ended(self, account: Account) -> str:
         if account.taken is not None:
-            return self.tr("{count} points").format(count=account.taken)
+            return self.tr("one point") if account.taken == 1 else self.tr("{count} points").format(count=account.taken)
         return self.tr("ended by {what}").format(what=ending_text(account.ended_by)) if account.ended_by else ""
 
     def _rank(self) -> None:
