@@ -168,3 +168,21 @@ class Unit:
             The text holds no capacity, as for a blower or a projector.
         """
         return parse_label(self.label_text, self.chemistry)
+
+
+_MAINS = r"(?:1[0-2]\d|2[0-4]\d)\s*V"
+_KINDS_BY_LABEL = (
+    ("lead", r"\b(?:fuse|breaker|cable|lead(?![- ]acid))\b|\d\s*mm²"),
+    ("charger", rf"{_MAINS}(?:\s*AC)?\s*(?:to|->|→|in)\b"),
+    ("inverter", rf"(?:to|->|→)\s*{_MAINS}"),
+    ("converter", r"\d\s*V(?:\s*DC)?\s*(?:to|->|→)\s*\d"),
+    ("station", r"\d\s*Wh\b.*\b(?:input|solar|socket)\b"),
+    ("bank", r"\d\s*mAh\s*/\s*[\d.,]+\s*Wh|(?<!\d)(?:[5-9]|\d\d)[\s.]?\d{3}\s*mAh\b"),
+    ("load", rf"^(?:{_MAINS},?\s*)?[\d.,]+\s*W$|^[\d.,]+\s*V,?\s*[\d.,]+\s*W$"),
+)
+"""What is printed on the kinds of things, the surest first."""
+
+
+def kind_by_label(text: str) -> str:
+    """What kind of thing such a label is printed on, as far as it says; a battery where nothing speaks for another."""
+    return next((kind for kind, pattern in _KINDS_BY_LABEL if re.search(pattern, text.strip(), re.I)), "battery")

@@ -118,6 +118,7 @@ class PrepareStage(StageFrame):
             self.unit_box.setCurrentIndex(place)
         if method:
             self.form.choose_method(method)
+            self.look()
 
     def check_meter(self, meter: Meter) -> None:
         """A meter against a better one, on what is chosen or else on the first that will do."""

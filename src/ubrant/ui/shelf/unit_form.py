@@ -7,7 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
 
-from ubrant.core.equipment.unit import KINDS, Unit
+from ubrant.core.equipment.unit import KINDS, Unit, kind_by_label
 from ubrant.core.quantities.chemistry import CHEMISTRIES
 from ubrant.core.quantities.label import RESTS_AT, LabelError, parse_label
 from ubrant.core.quantities.quantity import QuantityError, plain
@@ -67,6 +67,9 @@ class UnitForm(QWidget):
             self.more.changed,
         ):
             signal.connect(self._look)
+        self._kind_is_chosen = bool(self._unit.id)
+        self.kind.activated.connect(lambda _: self._choose_kind())
+        self.label_text.textEdited.connect(self._guess_kind)
         self.label_text.returnPressed.connect(self._emit)
         self.name.returnPressed.connect(self.label_text.setFocus)
         self._look()
@@ -100,6 +103,14 @@ class UnitForm(QWidget):
         layout.addSpacing(8)
         layout.addLayout(row(self._keep, button(self.tr("Leave it"), self.left.emit)))
         layout.addStretch(1)
+
+    def _choose_kind(self) -> None:
+        self._kind_is_chosen = True
+
+    def _guess_kind(self, text: str) -> None:
+        """As the label says it, until a person has chosen."""
+        if not self._kind_is_chosen:
+            self.kind.setCurrentText(kind_by_label(text))
 
     def read_as(self) -> str:
         """What was understood of the label, as shown."""

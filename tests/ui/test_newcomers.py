@@ -1,0 +1,136 @@
+"""What a newcomer does from an empty logbook, counted in keys and clicks: from a label to an answer in words."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton
+
+from tests.window import needs, typed_row
+from ubrant.core.equipment.unit import kind_by_label
+from ubrant.ui.window.shell import FINDINGS, PREPARE, RUN, SHELF
+
+
+class Hands:
+    """A person's: counts each key and each click."""
+
+    def __init__(self, window, qtbot):
+        self.window, self.qtbot, self.count = window, qtbot, 0
+
+    def click(self, within, text):
+        found = [b for b in within.findChildren(QPushButton) if b.isVisible() and b.text() == text]
+        assert found, f"no button says {text}; there are {[b.text() for b in within.findChildren(QPushButton) if b.isVisible()]}"
+        self.qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton)
+        self.count += 1
+
+    def keys(self, field, text):
+        self.qtbot.keyClicks(field, text)
+        self.count += len(text)
+
+    def enter(self, field):
+        self.qtbot.keyClick(field, Qt.Key.Key_Return)
+        self.count += 1
+
+    def add(self, name, label):
+        """A thing, from its label: the kind follows from that."""
+        self.click(self.window.shelf, "Add a unit")
+        form = self.window.shelf._side.findChild(object, "open form")
+        self.keys(form.name, name)
+        self.enter(form.name)
+        self.keys(form.label_text, label)
+        self.enter(form.label_text)
+
+    def measure(self, asked, method):
+        row = next(one for one in self.window.shelf.answers.entries() if one.asked.text() == asked)
+        if len(row.row.ways) > 1:
+            action = next(a for a in row.menu_of_ways().actions() if a.text().startswith(method))
+            self.count += 2  # the button, and one of what it offers
+            action.trigger()
+        else:
+            self.click(row, "Measure")
+        assert self.window.stage() == PREPARE
+
+    def type_row(self, numbers):
+        """Into the row at the foot of the table, where the focus is."""
+        typed_row(self.qtbot, self.window, numbers)
+        self.count += len(numbers) + 1
+
+    def say(self, line):
+        self.keys(self.window.run.jot_line, line)
+        self.enter(self.window.run.jot_line)
+        self.window.run.tick()
+
+
+@pytest.fixture
+def hands(window, qtbot):
+    window.go_to(SHELF)
+    return Hands(window, qtbot)
+
+
+def test_what_does_my_inverter_burn(hands):
+    """89 keys and clicks before."""
+    needs("idle")
+    window = hands.window
+    hands.add("Hut", "12 V to 230 V, 300 W")
+    assert window.bench.logbook.units()[0].kind == "inverter"
+    hands.measure("What does it burn just being on?", "Idle draw")
+    hands.click(window.prepare, "Start the run")
+    assert window.stage() == RUN
+    window.run.tick()
+    hands.say("0 A")
+    hands.type_row("12.8 .37")
+    hands.click(window.run, "Close the run")
+    window.run.tick()
+    assert window.stage() == FINDINGS
+    assert "Idle draw 4.7" in window.findings.account.sentence
+    print("keys and clicks:", hands.count)
+    assert hands.count <= 45
+
+
+def test_how_full_is_my_battery(hands):
+    needs("fullness")
+    window = hands.window
+    hands.add("Van", "12 V 82 Ah lead-acid")
+    hands.measure("How full is it now?", "How full it is")
+    hands.keys(window.prepare.form.fields["rested_s"], "5 h")
+    hands.click(window.prepare, "Start the run")
+    window.run.tick()
+    hands.say("12.37 V")
+    hands.click(window.run, "Close the run")
+    window.run.tick()
+    assert "About 70 % full" in window.findings.account.sentence
+    print("keys and clicks:", hands.count)
+    assert hands.count <= 45
+
+
+@pytest.mark.parametrize(
+    ("label", "kind"),
+    [
+        ("50 Ah 12.8 V LiFePO4", "battery"),
+        ("12 V 45 Ah AGM C20 to 10.5 V", "battery"),
+        ("12 V 7.2 Ah lead-acid, to 10.5 V", "battery"),
+        ("2500 mAh 1.2 V NiMH", "battery"),
+        ("24 000 mAh / 88.8 Wh", "bank"),
+        ("20000 mAh 3.7 V", "bank"),
+        ("500 Wh; input 11-60 V 10 A 200 W", "station"),
+        ("12 V to 230 V sine, 300 W", "inverter"),
+        ("12 V to 5 V, 3 A", "converter"),
+        ("10 V to 15 V in, 19 V 5 A out", "converter"),
+        ("100-240 V to 19 V, 65 W", "charger"),
+        ("30 A breaker", "lead"),
+        ("230 V, 90 W", "load"),
+        ("60 W", "load"),
+        ("", "battery"),
+    ],
+)
+def test_a_label_says_its_kind(label, kind):
+    assert kind_by_label(label) == kind
+
+
+def test_a_kind_that_was_chosen_stays(hands, qtbot):
+    hands.click(hands.window.shelf, "Add a unit")
+    form = hands.window.shelf._side.findChild(object, "open form")
+    form.kind.setCurrentText("station")
+    form.kind.activated.emit(form.kind.currentIndex())
+    qtbot.keyClicks(form.label_text, "12 V to 230 V, 300 W")
+    assert form.kind.currentText() == "station"
