@@ -176,6 +176,29 @@ def list_runs(logbook: Path = typer.Argument(..., help="A logbook.")) -> None:
     book.close()
 
 
+@app.command("answers")
+def list_answers(
+    logbook: Path = typer.Argument(..., help="A logbook."), unit: str = typer.Argument("", help="Whose sheet; all of them without it.")
+) -> None:
+    """What people want to know of each thing on the shelf: its answer as it stands, or what it takes to know."""
+    from datetime import datetime
+
+    from ubrant.runs.kept.accounts import summary_of
+    from ubrant.runs.kept.answer_sheet import row_told, sheet_of_unit
+
+    book = _open(logbook)
+    try:
+        units = [one for one in book.units() if unit.lower() in {"", one.name.lower()}]
+        if not units:
+            _refuse(f"There is no “{unit}” in {book.path.name}: it has {', '.join(one.name for one in book.units()) or 'nothing yet'}.")
+        for one in units:
+            print(visible(one.name))
+            for row in sheet_of_unit(book, one, lambda run: summary_of(book, run), datetime.now().astimezone()):
+                print(visible(f"  {row_told(row, book.meters())}"))
+    finally:
+        book.close()
+
+
 @app.command("report")
 def write_a_report(
     logbook: Path = typer.Argument(..., help="A logbook."),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from tests.command_line import ubrant
 from tests.window import begin, click, close, needs, say_line
 from ubrant.core.equipment.unit import Unit
 from ubrant.logbook.records import StoredOutlook
@@ -57,6 +58,10 @@ def test_from_a_question_to_its_answer(bench_window, sheet, qtbot):
     assert [one.asked.text() for one in sheet.entries()] == asked, "while it is shown each stays where it stood"
     click(qtbot, entry(sheet, IDLE), "Open")
     assert window.stage() == FINDINGS
+    seen = f"{IDLE} {entry(sheet, IDLE).answer.text()} ({entry(sheet, IDLE).detail.text()})"
+    said = ubrant("answers", str(window.bench.logbook.path), "hut").stdout
+    assert seen in " ".join(said.split()), "the command line says the same"
+    assert "There is no “nix”" in ubrant("answers", str(window.bench.logbook.path), "nix").stderr
 
 
 def test_what_is_typed_narrows_it(sheet):

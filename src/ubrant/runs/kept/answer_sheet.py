@@ -11,11 +11,13 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.record.head import SIMULATED
 from ubrant.core.wording import say
+from ubrant.logbook.logbook import Logbook
 from ubrant.logbook.records import Run, StoredOutlook, Summary
 from ubrant.methods.enquiries import MY_THINGS, Answering, Enquiry
 from ubrant.methods.registry import MethodEntry, suiting
+from ubrant.runs.kept.naming import is_about_its_unit
 
-SHOWN_FIRST = 6
+SHOWN_FIRST, _MOST_RUNS = 6, 1000
 _DOUBTFUL = {"cannot tell", "not like for like"}
 
 
@@ -98,6 +100,40 @@ def answer_sheet(
     if unit.kind in MY_THINGS.kinds:
         rows.append(_foretold(unit, outlooks))
     return sorted(rows, key=lambda row: (row.enquiry.rank > 0, not row.is_known, not row.is_doubtful, row.enquiry.rank, row.enquiry.key))
+
+
+def sheet_of_unit(logbook: Logbook, unit: Unit, summary: Callable[[Run], Summary | None], now: datetime) -> list[AnswerRow]:
+    """The sheet of a unit by all of its runs in a logbook; see :func:`answer_sheet`."""
+    runs = (run for run, _ in logbook.runs(limit=_MOST_RUNS, unit_id=unit.id))
+    about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
+    return answer_sheet(unit, about, summary, now, logbook.outlooks())
+
+
+def row_told(row: AnswerRow, meters: Sequence[Meter]) -> str:
+    """A row in a line: what is asked, the answer or that there is none, and where it comes from or what it takes."""
+    asked = say(row.enquiry.text)
+    if row.is_known:
+        return f"{asked} {row.answer} ({detail_of(row, meters)})"
+    return say("{asked} Not known ({takes})", asked=asked, takes=detail_of(row, meters))
+
+
+def detail_of(row: AnswerRow, meters: Sequence[Meter]) -> str:
+    """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes."""
+    if row.run is not None:
+        title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
+        return _joined(title, _day(row.run.started), say("on the simulated bench") if row.rehearsed else "")
+    if not row.ways:
+        name, made = row.foretold
+        return _joined(name, _day(made)) if made else say("2 min of yours · from its label, or from what was measured of it")
+    return _joined(row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters))
+
+
+def _joined(*parts: str) -> str:
+    return " · ".join(filter(None, parts))
+
+
+def _day(moment: str) -> str:
+    return datetime.fromisoformat(moment).astimezone().strftime("%-d %b %Y")
 
 
 def is_rehearsed(run: Run, unit: Unit) -> bool:

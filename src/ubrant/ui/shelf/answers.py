@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from datetime import datetime
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -12,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLay
 
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.wording import say
-from ubrant.runs.kept.answer_sheet import SHOWN_FIRST, AnswerRow, WayToKnow, own_meters_for
+from ubrant.runs.kept.answer_sheet import SHOWN_FIRST, AnswerRow, WayToKnow, detail_of
 from ubrant.ui.widgets.callout import TONES, VERDICT_TONES, Callout
 from ubrant.ui.widgets.forms import button, label
 from ubrant.ui.widgets.text import set_tip
@@ -31,7 +30,7 @@ class AnswerEntry(QWidget):
         self.row = row
         waits = not row.is_known and any(way.entry.key in waits_for for way in row.ways)
         self.asked, self.answer = (label(say(row.enquiry.text), "quiet"), label(row.answer or self._open(waits)))
-        self.detail = label(_detail(row, meters), "quiet")
+        self.detail = label(detail_of(row, meters), "quiet")
         self.answer.setObjectName("answer" if row.answer else "quiet")
         for text in (self.asked, self.answer, self.detail):
             text.setWordWrap(True)
@@ -169,16 +168,3 @@ class AnswersView(QWidget):
 
 def _way(way: WayToKnow) -> str:
     return f"{way.title}: {way.how.effort()}"
-
-
-def _detail(row: AnswerRow, meters: Sequence[Meter]) -> str:
-    """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes."""
-    if row.run is not None:
-        day = datetime.fromisoformat(row.run.started).astimezone().strftime("%-d %b %Y")
-        title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
-        return " · ".join(filter(None, (title, day, say("rehearsed, not measured") if row.rehearsed else "")))
-    if not row.ways:
-        name, made = row.foretold
-        day = datetime.fromisoformat(made).astimezone().strftime("%-d %b %Y") if made else ""
-        return f"{name} · {day}" if made else say("2 min of yours · from its label, or from what was measured of it")
-    return " · ".join(filter(None, (row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters))))

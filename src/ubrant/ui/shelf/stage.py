@@ -20,7 +20,7 @@ from ubrant.core.wording import say
 from ubrant.logbook.records import Run, Summary
 from ubrant.methods.registry import suiting, title_of
 from ubrant.runs.kept.accounts import summary_of
-from ubrant.runs.kept.answer_sheet import answer_sheet
+from ubrant.runs.kept.answer_sheet import sheet_of_unit
 from ubrant.runs.kept.naming import is_about_its_unit
 from ubrant.runs.kept.shelf_order import NOT_TESTED, ORDERS, TESTED, OnShelf, arranged, newest_of
 from ubrant.runs.studies.what_feeds import has_port
@@ -442,14 +442,13 @@ class ShelfStage(QWidget):
     def _show_answers(self, unit: Unit, runs: list[Run]) -> None:
         """What people want to know of it. A sheet that is shown already keeps its order, whatever comes in meanwhile."""
         logbook = self._bench.logbook
-        about = [run for run in runs if run.state != "running" and is_about_its_unit(run)]
-        newest = {run.id for run in about[:_MOST_RUNS]}
+        newest = {run.id for run in runs[:_MOST_RUNS]}
 
         def known(run: Run) -> Summary | None:  # of older ones what is kept: they are not worked out anew for it
             return self._summary(run) if run.id in newest else logbook.summary(run.id)
 
-        rows = answer_sheet(unit, about, known, datetime.now().astimezone(), logbook.outlooks())
-        waits_for = {run.method for run in about if run.id in self._due}
+        rows = sheet_of_unit(logbook, unit, known, datetime.now().astimezone())
+        waits_for = {run.method for run in runs if run.id in self._due}
         self.answers.show_rows(unit.id, rows, logbook.meters(), waits_for, may_measure=not logbook.read_only)
         if rows:
             self._about.addWidget(self.answers)
