@@ -47,6 +47,20 @@ def test_the_flat_of_iron_phosphate_is_between():
     assert full(12.85, 4, LIFEPO4).findings["charge_now"].value == pytest.approx(18.5, abs=1)
 
 
+def test_beside_the_flat_a_poor_meter_cannot_tell_either():
+    """13.36 V by a meter of 0.5 %: it may be 13.29 as well."""
+    assert full(13.36, 4, LIFEPO4).findings["charge_now"].bound == ""
+    assert full(13.36, 4, LIFEPO4, accuracy=Accuracy(0.005, 0.02, "V")).findings["charge_now"].bound == "between"
+
+
+def test_a_meter_of_nobody_s_accuracy_makes_no_narrower_band():
+    found = how_full(as_read(12.37, None, "battery"), 6, LEAD_ACID, 5.0, NOT_SAID, label_wh=984.0)
+    assert found.findings["charge_now"].expanded_uncertainty is None
+    low, high = found.findings["energy_now"].span
+    assert low < full(12.37, label_wh=984.0).findings["energy_now"].span[0]
+    assert high > full(12.37, label_wh=984.0).findings["energy_now"].span[1]
+
+
 def test_under_the_chart_it_is_at_most():
     found = full(11.2)
     assert found.findings["charge_now"].value_text() == "at most 20 %"
@@ -70,6 +84,7 @@ def test_before_it_rested_volts_only_bound_it():
         (lambda: full(12.7, rested_h=0.5, before=CHARGED), "rest 4 h"),
         (lambda: full(11.5, rested_h=0.5, before=USED), "rest 4 h"),
         (lambda: full(13.4), "being charged"),
+        (lambda: full(0.02), "no battery"),
         (lambda: full(25.0), "is this its label"),
         (lambda: full(12.4, flows=as_read(0.8, Accuracy(0.01, 0.01, "A"), "battery"), label_ah=82.0), "no rest"),
         (lambda: full(10.2, 8, NIMH), "count ampere-hours"),

@@ -20,6 +20,10 @@ CHARGED, USED, NOT_SAID = "charged", "used", "not said"
 OVER_FULL, ANOTHER, FLOWS = 1.02, 1.3, 0.002
 """So many times what a full one has at rest is surface charge, and so many are another battery's; of its Ah in A, more than that is no rest. Common
 practice, no source."""
+NO_BATTERY = 0.5
+"""Under this share of the least that one may be emptied to, nothing of it is read. Common practice, no source."""
+_USUAL_V = 0.01
+"""A voltmeter of nobody's accuracy is off by so much, for how wide the answer is. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +70,11 @@ def how_full(
                 h=plain(kind.rest_hours),
             )
         )
+    if rest.value < NO_BATTERY * kind.floor_v * cells:
+        text = words(
+            "{v} V are no battery's at rest: has its protection opened, or did a tip slip off? Charge it a little, and read it again."
+        )
+        raise ReadingsError(say(text, v=show(rest.value, 3)))
     full_v = kind.rest_chart[0][0] * cells
     if rest.value > ANOTHER * full_v:
         text = words("{v} V are no volts of what its label says, {full} V when full: is this its label, or was another place read?")
@@ -119,7 +128,8 @@ def how_full(
             high=f"{high:.0f}",
         )
     else:
-        found = Finding.made("charge_now", name, charged, "%", working)
+        known = charged if rest.parts is not None else Value(charged.value, None)  # what its meter is off by nobody knows
+        found = Finding.made("charge_now", name, known, "%", working)
         if found.span is not None:
             low, high = max(found.span[0], 0.0), min(found.span[1], 100.0)
         short = say("about {percent} % full, {low} to {high}", percent=f"{charged.value:.0f}", low=f"{low:.0f}", high=f"{high:.0f}")
@@ -142,10 +152,10 @@ def _between(rest: Value, cells: int, kind: Chemistry) -> tuple[float, float]:
     """The least and the greatest percent, with the volts' doubt and what charts differ by."""
     volts, percents = (np.array(column) for column in zip(*reversed(kind.rest_chart), strict=True))
     doubt = OWN_CHART_POINTS if kind.own_chart else CHART_DOUBT_POINTS
-    room = COVERAGE * (rest.u or 0.0) / cells
+    room = (COVERAGE * rest.u if rest.u is not None else _USUAL_V * rest.value) / cells
     at = rest.value / cells
     low, high = (float(np.interp(at + side * room, volts, percents)) + side * doubt for side in (-1, 1))
-    if kind.is_flat_at(at):
+    if any(kind.is_flat_at(at + side * room * part) for side in (-1, 1) for part in (0.0, 0.5, 1.0)):
         flat = [float(percent) for v, percent in kind.rest_chart if kind.is_flat_at(v)]
         low, high = min(low, min(flat) - doubt), max(high, max(flat) + doubt)
     return max(low, 0.0), min(high, 100.0)

@@ -80,7 +80,7 @@ class FullnessMethod(d.TypedMethod):
             raise d.ReadingsError(say("Its label has to say its kind of cell and its volts: by them its chart is found."))
         k = int(read.nonzero()[0][-1])
         rest, flows = (
-            d.as_read(float(seen.column(q)[k]), seen.accuracy(q)) + d.digit(float(seen.table.half["battery", q][k]), q)
+            d.as_read(abs(float(seen.column(q)[k])), seen.accuracy(q)) + d.digit(float(seen.table.half["battery", q][k]), q)
             if seen.whole(q)[k]
             else None
             for q in "VA"

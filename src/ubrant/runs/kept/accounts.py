@@ -189,7 +189,7 @@ def _with_what_follows(method: Method, record: Record, account: Account) -> Acco
     entry = of_anything()
     if entry is None or not account.lacks or entry.key == method.key or not record.is_typed or method.finds_errors_of:
         return account
-    follows = entry.method.follows(record, method.on_path(record))
+    follows = record.once(("follows", method.key), lambda: entry.method.follows(record, method.on_path(record)))
     if follows is None:
         return account
     told = say("{trouble} What was read says so much: {sentence}", trouble=account.trouble, sentence=follows.sentence)
