@@ -66,7 +66,7 @@ def quiet(window, qtbot) -> None:
     QApplication.processEvents()
 
 
-@pytest.mark.parametrize("seed", [pytest.param(n, marks=() if n < 2 else pytest.mark.slow) for n in range(50)])
+@pytest.mark.parametrize("seed", [pytest.param(n, marks=() if n < 1 else pytest.mark.slow) for n in range(50)])
 def test_through_the_window_and_the_command_line(window, qtbot, formats, tmp_path, unforeseen, answers, seed):  # noqa: F811
     folder, sound = formats
     chance = random.Random(f"door {seed}")

@@ -66,17 +66,17 @@ def one_run(rng: np.random.Generator) -> dict[str, tuple[float, float]]:
 
 
 @pytest.fixture(scope="module")
-def runs() -> list[dict[str, tuple[float, float]]]:
+def runs(share) -> list[dict[str, tuple[float, float]]]:
     rng = np.random.default_rng(20261125)
-    return [one_run(rng) for _ in range(RUNS)]
+    return [one_run(rng) for _ in range(round(share * RUNS))]
 
 
 @pytest.mark.parametrize("key", KEYS)
-def test_truth_lies_inside_the_stated_uncertainty(runs, key):
+def test_truth_lies_inside_the_stated_uncertainty(runs, key, room):
     """Inside ± U (k = 2) in at least 92 % of the runs, and the root mean square of error ÷ u between 0.9 and 1.1 (JCGM 100)."""
     ratio = np.array([run[key][0] / run[key][1] for run in runs])
     inside, spread = np.mean(np.abs(ratio) <= 2), np.sqrt(np.mean(ratio**2))
     print(f"{key}: {100 * inside:.1f} % inside, root mean square of error/u {spread:.3f}")
     kept("discharges of a pack", key, len(ratio), float(inside), float(spread))
-    assert inside >= 0.92
-    assert 0.9 <= spread <= 1.1
+    assert inside >= 0.92 - room
+    assert 0.9 - 2 * room <= spread <= 1.1 + 2 * room

@@ -69,7 +69,7 @@ def test_clean_readings_are_hardly_asked_about(share):
     assert len(asked) <= 0.01 * count + 1, asked
 
 
-@pytest.mark.parametrize("times", [10.0, 0.1, 1000.0, 0.001, 1.3, 0.7])
+@pytest.mark.parametrize("times", [10.0, *(pytest.param(t, marks=pytest.mark.slow) for t in (0.1, 1000.0, 0.001, 0.7)), 1.3])
 def test_a_slip_that_the_rest_tells_of_is_seen(share, times):
     """One reading, where it is off by at least three times what it and the rest may differ by: seen, and the smallest set that holds it named."""
     rng = np.random.default_rng(13)
