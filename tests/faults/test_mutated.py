@@ -50,7 +50,7 @@ def answers(monkeypatch):
         QApplication.processEvents()
         if isinstance(dialog, ImportDialog):
             dialog.new_label.setText("50 Ah 12.8 V LiFePO4")
-            dialog._show_verdict()
+            dialog.arrivals.tell(dialog.current())
             if dialog.keep.isEnabled():
                 dialog.take()
         dialog.close()
@@ -77,7 +77,7 @@ def test_through_the_window_and_the_command_line(window, qtbot, formats, tmp_pat
         where = f"seed {seed}, number {number}, {one.name}"
         began = time.process_time()
         if asked.random() < 0.5:
-            window.imports.import_log(place)
+            window.imports.bring_in([place])
             quiet(window, qtbot)
             assert not unforeseen, f"{where}: {unforeseen!r}"
         else:
@@ -86,7 +86,7 @@ def test_through_the_window_and_the_command_line(window, qtbot, formats, tmp_pat
             assert "Traceback" not in made.stderr
             assert made.returncode == 0 or made.stderr.strip().endswith((".", "?", "”", ")")), f"{where}: {made.stderr}"
         assert time.process_time() - began < 10 * PATIENCE, where
-    window.imports.import_log(put(folder, tmp_path, sound[0].name, sound[0].data))
+    window.imports.bring_in([put(folder, tmp_path, sound[0].name, sound[0].data)])
     quiet(window, qtbot)
     assert window.bench.logbook.runs()  # a sound one is kept all the same
     assert not window.bench.logbook.damages()

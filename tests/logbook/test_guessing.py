@@ -70,18 +70,19 @@ def test_a_log_without_headings_is_read_without_touching_the_file(window, qtbot,
         click(qtbot, dialog, "Use these")
 
     answered(MappingDialog, choose)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: len(told) == 2, timeout=10_000)
     assert told == ["", "time=4,voltage=3,current=2"]
     settle()
 
     def forget(dialog: ImportDialog) -> None:
-        told.append(learnt(dialog._log.shape))
+        told.append(learnt(dialog.current().log.shape))
         answered(MappingDialog, lambda d: (told.append("anew"), click(qtbot, d, "Leave it")))
         click(qtbot, dialog, "Forget that")
+        click(qtbot, dialog, "Leave it")
 
     answered(ImportDialog, forget)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: "anew" in told, timeout=10_000)
     assert told[2:] == ["time=4,voltage=3,current=2", "anew"]
     settle()

@@ -102,7 +102,7 @@ def test_a_package_that_was_exported_comes_in_whole(tested, qtbot, tmp_path):
     """Nothing is asked: it says itself whose run it is, and what it was judged by."""
     charge = tested.findings.account.findings["charge"]
     export_package(tested.bench.logbook.kept(tested.findings.shown()[0]), tmp_path / "out", "Dome pack")
-    tested.imports.import_log(tmp_path / "out")
+    tested.imports.bring_in([tmp_path / "out"])
     qtbot.waitUntil(lambda: len(tested.bench.logbook.runs()) == 2, timeout=LONG_MS)
     qtbot.waitUntil(lambda: tested.findings.shown()[0].id == 2, timeout=LONG_MS)
     again = tested.findings.account.findings["charge"]

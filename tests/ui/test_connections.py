@@ -12,7 +12,7 @@ from ubrant.core.equipment.meter import Meter, MeterDetails
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.models.cell import pack_from_label
 from ubrant.core.quantities.label import parse_label
-from ubrant.runs.coming_in.bringing_in import Answered, Batch
+from ubrant.runs.coming_in.arriving import FileReader
 from ubrant.ui.findings.import_dialog import ImportDialog
 from ubrant.ui.findings.mapping_dialog import MappingDialog
 from ubrant.ui.shelf.connection_dialogs import LinesDialog, ProfileDialog
@@ -112,13 +112,13 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
         click(qtbot, dialog, "Use these")
 
     seen = answered(MappingDialog, choose)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert seen
     assert window.findings.account.findings["charge"].value == pytest.approx(16.5)
     window.go_to(0)
     answered(ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert len(window.bench.logbook.runs()) == 2
 
@@ -135,23 +135,22 @@ def test_a_wrong_unit_is_seen_before_a_log_is_kept_and_mended_by_a_box(window, q
     def choose(dialog: MappingDialog) -> None:
         assert dialog.boxes["time"].currentData() == 1
         dialog.units["time"].setCurrentIndex(dialog.units["time"].findData("min"))
-        answered(ImportDialog, keep)
         click(qtbot, dialog, "Use these")
 
-    def keep(dialog: ImportDialog) -> None:
-        dialog._show_verdict()
+    def listen(dialog: ImportDialog) -> None:
+        qtbot.waitUntil(lambda: dialog.current().told is not None, timeout=10_000)
         said.append(dialog.says.text())
-        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     def doubt(dialog: ImportDialog) -> None:
         dialog.full_box.setCurrentIndex(1)
-        dialog._show_verdict()
-        said.append(dialog.says.text())
+        listen(dialog)
         answered(MappingDialog, choose)
         click(qtbot, dialog, "Columns and units …")
+        listen(dialog)
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     answered(ImportDialog, doubt)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert "are the times minutes?" in said[0]
     assert "minutes" not in said[1]
@@ -168,11 +167,11 @@ def test_the_runs_of_one_file_are_kept_alike(window, qtbot, tmp_path):
         type_into(qtbot, dialog.volts, "0.1 %")
         type_into(qtbot, dialog.amps, "0.5 %")
         dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
-        dialog.all_alike.click()
+        assert dialog.keep.text() == "Keep 3 runs"
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     answered(ImportDialog, keep)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs()) == 3, timeout=10_000)
     assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs()} == {"0.5 %"}
 
@@ -188,40 +187,37 @@ def many_logs(folder, count: int) -> list:
     return paths
 
 
-def keep_all_alike(qtbot):
-    def keep(dialog: ImportDialog) -> None:
-        type_into(qtbot, dialog.amps, "0.5 %")
-        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
-        dialog.all_alike.click()
-        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
-
-    return keep
-
-
 def test_two_hundred_logs_at_once_with_one_undo(window, qtbot, tmp_path):
-    """The first is asked about, the others are read the same way; what cannot be read is named; one undo takes them out."""
+    """All are answered for at once; what cannot be read is named; one undo takes them out."""
     needs("discharge")
     paths = many_logs(tmp_path / "logs", 200)
     paths[7].write_text("nothing of the kind\n")
-    answered(ImportDialog, keep_all_alike(qtbot))
+
+    def keep(dialog: ImportDialog) -> None:
+        assert len(dialog.chosen()) == 199
+        type_into(qtbot, dialog.amps, "0.5 %")
+        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    answered(ImportDialog, keep)
     window._dropped(paths)
     qtbot.waitUntil(lambda: len(window.bench.logbook.runs(limit=-1)) == 199, timeout=60_000)
-    assert "198 more were kept. 1 could not be read: cycle 007.csv" in window.said()
+    assert "199 runs were kept. 1 could not be read: cycle 007.csv" in window.said()
     assert {run.head.setup.meter("battery").current_accuracy for run, _ in window.bench.logbook.runs(limit=-1)} == {"0.5 %"}
     window.bench.undo.undo()
-    assert len(window.bench.logbook.runs(limit=-1)) == 1
+    assert not window.bench.logbook.runs(limit=-1)
 
 
-def test_a_batch_that_is_left_keeps_nothing(tmp_path):
+def test_a_reading_that_is_left_gives_nothing(tmp_path):
     paths = many_logs(tmp_path / "logs", 5)
-    batch = Batch(paths, Answered(), lambda _: None)
+    reading = FileReader(paths)
 
     def columns(path):
-        batch.left = path == paths[2]
+        reading.left = path == paths[2]
 
-    batch.columns = columns
-    assert batch.read().made == []
-    assert batch.done == 3
+    reading.columns = columns
+    assert reading.read() == []
+    assert reading.done == 3
 
 
 def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_path):
@@ -238,7 +234,7 @@ def test_lines_that_were_left_out_are_told_before_and_after(window, qtbot, tmp_p
         qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
 
     answered(ImportDialog, keep)
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert any("2 lines were left out: lines 5 to 6 (voltage: over the meter's range)." in t for t in told)
     assert "2 lines were left out" in window.findings.notes.text()

@@ -12,7 +12,7 @@ NAMED = [text for text, _ in EXAMPLES if method(text) in HERE]
 
 
 def bring_in(window, qtbot, path):
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.findings.shown() is not None, timeout=5000)
     return window.findings.shown()[2]
 
@@ -35,6 +35,6 @@ def test_every_example_of_the_guide(window, qtbot, tmp_path, text, monkeypatch):
 def test_one_that_is_spoilt_is_said_and_nothing_kept(window, qtbot, tmp_path):
     path = tmp_path / "notes.jot"
     path.write_text("method: swep\nunit: Step-down\nlabel: 12 V to 5 V, 2 A\n\ninput 12 V 1 A output 5 V 2 A\n", "utf-8")
-    window.imports.import_log(path)
+    window.imports.bring_in([path])
     qtbot.waitUntil(lambda: "“swep” is no method that this Ubrant knows" in window.said(), timeout=5000)
     assert window.bench.logbook.runs() == []

@@ -24,6 +24,7 @@ from ubrant.core.wording import visible
 from ubrant.logbook.logs.read import read_logs, table_in
 from ubrant.logbook.records import Photo
 from ubrant.report.document import write_report
+from ubrant.runs.coming_in.arriving import Arrival
 from ubrant.runs.kept.accounts import account_of
 from ubrant.ui.common.photos import PhotoDialog
 from ubrant.ui.compare.choose_dialog import ChooseDialog
@@ -140,7 +141,7 @@ def dialogs(window, folder: Path, name: str) -> list[QDialog]:
         ChooseDialog(book, window),
         HoursDialog(book, book.units()[0], window),
         MappingDialog(path, table_in(path), name, window),
-        ImportDialog(window.bench, replace(log, warnings=(name,)), window),
+        ImportDialog(window.bench, [Arrival(path, replace(log, warnings=(name,)))], window),
         TapsDialog(window.bench, path, window),
         CommandsDialog(commands, window),
         MetersDialog({name: meter}, [meter], window),

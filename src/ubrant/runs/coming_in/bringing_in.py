@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,7 +15,6 @@ from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.quantities.quantity import QuantityError
 from ubrant.core.quantities.readings import Series
-from ubrant.core.record.cutoff import Cutoff
 from ubrant.core.record.events import Event, Note, event_from_json
 from ubrant.core.record.head import LOG, Origin, RunHeader, Setup
 from ubrant.core.record.jot_text import line_of
@@ -348,62 +347,6 @@ def _meters(method: Method, setup: Setup, options: LogOptions) -> dict[str, Mete
                 ) from None
         meters[tap] = meter
     return meters
-
-
-@dataclass(frozen=True)
-class Answered:
-    """What a person says of a log, and of those like it."""
-
-    cutoff_v: float | None = None
-    meter: Meter | None = None
-    accuracies: tuple[str, str] = ("", "")
-    temperature_c: float | None = None
-    full: bool | None = None
-    unit: Unit | None = None
-
-
-def as_answered(log: LogFile, said: Answered) -> StoredRun:
-    """A log as a person answered."""
-    made = from_log(log)
-    method = method_of(made.run.method)
-    meters = {method.taps[0]: said.meter} if said.meter is not None else {}
-    accuracies = (*said.accuracies, "", "")
-    made = under_options(made, LogOptions(accuracies=accuracies, meters=meters, unit=said.unit, temperature_c=said.temperature_c))
-    head = made.run.head
-    if method.judges_label:
-        hold_s = head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0
-        criteria = replace(head.criteria, cutoff=Cutoff(said.cutoff_v, hold_s) if said.cutoff_v else None)
-        known = replace(head.conditions, temperature_c=said.temperature_c)
-        if said.full is not None:
-            known = replace(known, full=said.full)
-        head = replace(head, criteria=criteria, conditions=known)
-    return made.under(head)
-
-
-@dataclass
-class Batch:
-    """Many logs read one after the other, under the answers that were given of the first; what could not be read is told by its name."""
-
-    paths: list[Path]
-    said: Answered
-    columns: Callable[[Path], str | None]
-    done: int = 0
-    left: bool = False
-    made: list[StoredRun] = field(default_factory=list)
-    troubles: list[str] = field(default_factory=list)
-
-    def read(self) -> Batch:
-        """All of them, until somebody sets ``left``: then what was read until then is dropped."""
-        for path in self.paths:
-            if self.left:
-                self.made.clear()
-                break
-            try:
-                self.made += [as_answered(log, self.said) for log in logs_in(path, self.columns(path))]
-            except (LogError, MethodError) as error:
-                self.troubles.append(str(error))
-            self.done += 1
-        return self
 
 
 def keep(logbook: Logbook, stored: StoredRun, unit: Unit | None) -> Run:

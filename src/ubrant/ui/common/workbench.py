@@ -29,6 +29,7 @@ from ubrant.ui.widgets.text import in_a_menu
 if TYPE_CHECKING:
     from ubrant.bench.afterwards import Afterwards
     from ubrant.methods.rehearsal import Rehearsal
+    from ubrant.runs.coming_in.arriving import Arrivals
     from ubrant.runs.typed.typed_session import Session
 
 
@@ -254,21 +255,22 @@ class Workbench(QObject):
         self._push("import a log", do, undo)
         return stored[0] if stored else None
 
-    def keep_imports(self, keeps: Sequence[Callable[[], Run]]) -> None:
-        """Several logs from elsewhere at once, with one undo."""
-        stored: list[Run] = []
+    def keep_arrivals(self, arrivals: Arrivals) -> None:
+        """Logs from elsewhere, with the units that are new by them: one undo. A single one is shown, of several it is said what came."""
 
         def do() -> None:
-            stored[:] = [keep() for keep in keeps]
+            arrivals.keep(self.logbook)
             self.shelf_changed.emit()
+            if len(arrivals.kept) == 1:
+                self.run_opened.emit(arrivals.kept[0].id)
+            else:
+                self.told.emit(arrivals.sentence())
 
         def undo() -> None:
-            for run in stored:
-                self.logbook.delete_run(run.id)
+            arrivals.take_out(self.logbook)
             self.shelf_changed.emit()
 
-        if keeps:
-            self._push("import logs", do, undo)
+        self._push("import logs" if len(arrivals.wanted()) > 1 else "import a log", do, undo)
 
     def tell(self, run: Run, because: str, changes: Sequence[RowChange] = ()) -> None:
         """What is known of a kept run from now on: ``run`` as it is to be, and what of its typed rows is another; one undo.

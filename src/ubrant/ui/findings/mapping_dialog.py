@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 from collections.abc import Sequence
 from pathlib import Path
@@ -16,6 +17,7 @@ from ubrant.logbook.logs.headings import read_heading
 from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
 from ubrant.logbook.logs.read import read_logs, table_in
 from ubrant.logbook.logs.text import TextTable
+from ubrant.runs.coming_in.arriving import Arrival
 from ubrant.runs.coming_in.bringing_in import parts_of
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.fitting import Dialog
@@ -178,6 +180,19 @@ class MappingDialog(Dialog):
     def accept(self) -> None:
         remember_columns(shape_of(self._sheet), self.columns)
         super().accept()
+
+
+def columns_asked(path: Path, why: str, parent: QWidget, label_v: Sequence[float]) -> list[Arrival] | None:
+    """A person says which column of a file is what: its runs by that, none where it was left; None for a file without columns."""
+    sheet = None
+    with contextlib.suppress(LogError):
+        sheet = table_in(path)
+    if sheet is None or len(sheet.headings) < 2:
+        return None
+    dialog = MappingDialog(path, sheet, why, parent, label_v)
+    used = dialog.exec()
+    dialog.deleteLater()
+    return [Arrival(path, log) for log in dialog.logs] if used else []
 
 
 def remember_columns(shape: tuple[str, ...], columns: str) -> None:

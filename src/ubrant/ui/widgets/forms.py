@@ -198,6 +198,18 @@ def scrolled(inside: QWidget) -> QScrollArea:
     return area
 
 
+def of_one_height(inside: QWidget, height: int) -> QScrollArea:
+    """Room for what may be said, kept before anything is: nothing around it moves. What is longer is scrolled."""
+    area = scrolled(inside)
+    for widget in (area, inside):
+        widget.setObjectName("")
+    inside.setAutoFillBackground(False)
+    if (viewport := area.viewport()) is not None:
+        viewport.setAutoFillBackground(False)
+    area.setFixedHeight(height)
+    return area
+
+
 PANEL = 352
 
 

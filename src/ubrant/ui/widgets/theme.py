@@ -224,7 +224,7 @@ def style_sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.faint}; selection-color: {t.ink}; }}
     QTableView {{ background: {t.card}; border: 1px solid {t.line}; gridline-color: {t.faint}; }}
     QTableView::item {{ padding: 4px 8px; }}
-    QTableView#readings {{ selection-background-color: {t.faint}; selection-color: {t.ink}; }}
+    QTableView#readings, QTableView#arrivals {{ selection-background-color: {t.faint}; selection-color: {t.ink}; }}
     QTableView#readings QHeaderView::section {{ padding: 3px 6px; }}
     QTableView#readings::item {{ padding: 2px 6px; }}
     QTableView#readings::item:focus {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.current}; padding: 0 4px; }}

@@ -227,7 +227,7 @@ class MainWindow(QMainWindow):
             if widget is not None:
                 self._stack.removeWidget(widget)
                 widget.deleteLater()
-        self.imports = Imports(self, self.bench, self.say, self.tell)
+        self.imports = Imports(self, self.bench, self.say)
         self.dialogs = MenuDialogs(self, self.bench)
         self.files = RunFiles(self, self.bench, lambda: self.findings.shown() if FINDINGS in self._built else None)
         self._to_follow: set[int] = set()
@@ -544,7 +544,7 @@ class MainWindow(QMainWindow):
             shown = self.findings.shown() if self.stage() == FINDINGS else None
             self.dialogs.pictures(pictures, shown[0].id if shown is not None else None)
         if others := [path for path in paths if path not in pictures]:
-            self.imports.import_many(others)
+            self.imports.bring_in(others)
 
     # the end
 

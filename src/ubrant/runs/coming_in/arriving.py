@@ -1,0 +1,410 @@
+"""Files on their way in: a row for each run they hold, whose it is, what it would say and what is lacking, until all are kept at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from ubrant import diagnostics
+from ubrant.core.account import Account
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.core.in_short import in_short
+from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
+from ubrant.core.quantities.quantity import QuantityError, show_duration
+from ubrant.core.record.cutoff import Cutoff
+from ubrant.core.record.head import label_of
+from ubrant.core.wording import SentenceError, say
+from ubrant.logbook.logbook import Logbook
+from ubrant.logbook.logs.log_file import ColumnsError, LogError, LogFile
+from ubrant.logbook.records import Run, StoredRun
+from ubrant.methods.registry import entry_of, method_of, suiting, usual
+from ubrant.runs.coming_in.bringing_in import LogOptions, from_log, keep, logs_in, named_run, own_run, under_options, unit_for
+from ubrant.runs.coming_in.whose import things_named, unit_named
+from ubrant.runs.kept.accounts import account_of_stored
+
+NOBODYS = 0
+"""The owner of a run that is none of the shelf's."""
+_MOST_TRIED = 200_000
+"""Readings: a longer one is worked out when it is kept, and not beforehand."""
+
+
+@dataclass(frozen=True)
+class Answered:
+    """What a person says of a log; empty where it is not known."""
+
+    cutoff_v: float | None = None
+    meter: Meter | None = None
+    accuracies: tuple[str, str] = ("", "")
+    temperature_c: float | None = None
+    full: bool | None = None
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a run would say if it were kept now: its word and answer in short, its sentence, and what it asks."""
+
+    short: str = ""
+    sentence: str = ""
+    word: str = ""
+    is_trouble: bool = False
+    asks_full: bool = False
+
+
+@dataclass(eq=False)
+class Arrival:
+    """One run on its way in, or a file that cannot be read.
+
+    Attributes
+    ----------
+    log : as it was read, to be answered for
+    whole : what Ubrant exported, or a jot text that names its method: it says everything itself
+    trouble : why it cannot be read; columns_can_be_said : a person could say which column is what
+    owner : a unit's id, NOBODYS, or the key of a new one (below 0)
+    is_wanted : it is to be kept; is_here : the logbook has it already
+    told : what it would say; None until it was worked out as the answers stand
+    """
+
+    path: Path
+    log: LogFile | None = None
+    whole: StoredRun | None = None
+    trouble: str = ""
+    columns_can_be_said: bool = False
+    said: Answered = Answered()
+    owner: int = NOBODYS
+    is_wanted: bool = True
+    is_here: bool = False
+    told: Told | None = None
+
+    @property
+    def name(self) -> str:
+        if self.log is None:
+            return self.path.name
+        return f"{self.log.name}, {self.log.run_name}" if self.log.run_name else self.log.name
+
+    @property
+    def started(self) -> datetime | None:
+        """When it began, where it says so."""
+        if self.whole is not None:
+            return datetime.fromisoformat(self.whole.run.started)
+        if self.log is None:
+            return None
+        return datetime.fromisoformat(self.log.about["started"]) if self.log.about.get("started") else self.log.started
+
+    @property
+    def method(self) -> str:
+        """The title of what it will be taken for."""
+        if self.log is None and self.whole is None:
+            return ""
+        key = self.whole.run.method if self.whole is not None else str(self.log.about.get("method") or usual().key) if self.log else ""
+        return say(entry_of(key).title)
+
+    def length(self) -> str:
+        """Over how long, or what else it is of."""
+        if self.log is None or self.log.entries or not len(self.log.time_s):
+            return self.extent()
+        return show_duration(float(self.log.time_s[-1] - self.log.time_s[0]))
+
+    def extent(self) -> str:
+        """How many readings over how long."""
+        if self.whole is not None:
+            count = sum(len(column) for column in self.whole.readings.values()) + len(self.whole.jots)
+            return say("{count} readings", count=count)
+        if self.log is None:
+            return ""
+        if self.log.entries:
+            return say("{count} lines", count=len(self.log.entries))
+        time = self.log.time_s
+        if not len(time):
+            return say("counters only")
+        return say("{count} readings, {length}", count=len(time), length=show_duration(float(time[-1] - time[0])))
+
+
+@dataclass
+class FileReader:
+    """Files read one after the other, in a thread beside the window, until somebody sets ``left``: then nothing was read."""
+
+    paths: Sequence[Path]
+    columns: Callable[[Path], str | None] = lambda _: None
+    done: int = 0
+    left: bool = False
+
+    def read(self) -> list[Arrival]:
+        """All of them; what cannot be read is among them, with why."""
+        found: list[Arrival] = []
+        for path in self.paths:
+            if self.left:
+                return []
+            found += arrivals_of(path, self.columns(path))
+            self.done += 1
+        return found
+
+
+def arrivals_of(path: Path, columns: str | None = None) -> list[Arrival]:
+    """The runs of one file: as it says itself, by ``columns`` that were said of its like before, or else by its headings."""
+    try:
+        whole = own_run(path) or named_run(path)
+        if whole is not None:
+            return [Arrival(path, whole=whole)]
+        return [Arrival(path, log) for log in _logs(path, columns)]
+    except ColumnsError as error:
+        return [Arrival(path, trouble=error.sentence, columns_can_be_said=True)]
+    except (SentenceError, OSError) as error:
+        return [Arrival(path, trouble=str(error))]
+    except Exception as error:  # one file that nobody foresaw does not take the others with it
+        diagnostics.unexpected("reading a log", error)
+        return [Arrival(path, trouble=say("{name} could not be read: {why}", name=path.name, why=str(error) or type(error).__name__))]
+
+
+def _logs(path: Path, columns: str | None) -> list[LogFile]:
+    if columns is not None:
+        try:
+            return logs_in(path, columns)
+        except LogError:
+            pass  # said of its like, but this one is another
+    return logs_in(path)
+
+
+@dataclass
+class Arrivals:
+    """All that is on its way in, what is answered of it, and what became of it.
+
+    Parameters
+    ----------
+    units, meters : of the shelf
+    chosen : the unit that is chosen there, 0 for none
+    here : (source, moment it began) of what the logbook has
+    """
+
+    rows: list[Arrival]
+    units: Sequence[Unit] = ()
+    meters: Sequence[Meter] = ()
+    chosen: int = 0
+    here: frozenset[tuple[str, str]] = frozenset()
+    new: dict[int, Unit] = field(default_factory=dict)
+    kept: list[Run] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.units = [unit for unit in self.units if suiting(unit)]
+        self._assign()
+        owners = list(dict.fromkeys(row.owner for row in self.rows))
+        self.rows.sort(key=lambda row: (bool(row.trouble), owners.index(row.owner)))  # what belongs together stands together
+        for row in self.rows:
+            begun = row.started
+            source = row.log.name if row.log is not None else row.whole.run.source if row.whole is not None else ""
+            row.is_here = begun is not None and (source, _minute(begun)) in self.here
+            row.is_wanted = not row.trouble and not row.is_here
+
+    def put(self, row: Arrival, by: list[Arrival]) -> None:
+        """What a file holds, read in another way, in the place of what was read of it; what was answered stays."""
+        place = next(k for k, other in enumerate(self.rows) if other.path == row.path)
+        self.rows[:] = [other for other in self.rows if other.path != row.path]
+        self.rows[place:place] = by
+        for other in by:
+            if row.log is not None or row.owner != NOBODYS:
+                other.owner = row.owner
+            elif other.log is not None and not self._knows(other):
+                other.owner = self.chosen or self._new_one(things_named([row.path])[0])
+            other.said, other.is_wanted = row.said, not other.trouble
+
+    # whose they are
+
+    def _assign(self) -> None:
+        """Each to the unit that its package names or its file's or folder's name holds; what is alike among the rest to one new unit."""
+        rest = [row for row in self.rows if row.log is not None and not self._knows(row)]
+        names = things_named([row.path for row in rest])
+        if len(set(names)) == 1 and self.chosen:
+            for row in rest:
+                row.owner = self.chosen
+            return
+        for row, name in zip(rest, names, strict=True):
+            row.owner = self._new_one(name)
+
+    def _knows(self, row: Arrival) -> bool:
+        assert row.log is not None
+        about = row.log.about
+        if label := str(about.get("label") or ""):
+            name = str(about.get("unit") or row.path.stem)
+            same = next((u.id for u in self.units if u.label_text == label and u.name == name), None)
+            row.owner = same if same is not None else self._new_one(name, label)
+            head = from_log(row.log).run.head
+            row.said = Answered(
+                head.criteria.cutoff.voltage_v if head.criteria.cutoff else None,
+                None,
+                (str(about.get("voltage_accuracy") or ""), str(about.get("current_accuracy") or "")),
+                head.conditions.temperature_c,
+            )
+            return True
+        unit = unit_named(row.path, self.units)
+        row.owner = unit.id if unit is not None else NOBODYS
+        return unit is not None
+
+    def _new_one(self, name: str, label: str = "") -> int:
+        for key, unit in self.new.items():
+            if (unit.name, unit.label_text) == (name, label):
+                return key
+        key = -1 - len(self.new)
+        self.new[key] = Unit(name, "battery", label)
+        return key
+
+    def unit_of(self, row: Arrival) -> Unit | None:
+        if row.whole is not None:
+            unit = row.whole.run.head.setup.unit
+            return unit if unit.name else None
+        return self.new.get(row.owner) or next((unit for unit in self.units if unit.id == row.owner), None)
+
+    def give(self, rows: Iterable[Arrival], owner: int) -> None:
+        """They are of this unit."""
+        for row in rows:
+            row.owner, row.told = owner, None
+
+    def relabel(self, owner: int, label: str) -> None:
+        """What a new unit's label says, for all that are its."""
+        if owner in self.new and self.new[owner].label_text != label:
+            self.new[owner] = replace(self.new[owner], label_text=label)
+            self.give([row for row in self.rows if row.owner == owner], owner)
+
+    def answer(self, rows: Iterable[Arrival], **said: object) -> None:
+        """The same answer for several."""
+        for row in rows:
+            row.said, row.told = replace(row.said, **said), None  # type: ignore[arg-type]  # its fields by name
+
+    def label_volts(self, row: Arrival) -> list[float]:
+        """Of the labels on the shelf, that of the row's own unit first."""
+        units = sorted(self.units, key=lambda u: u.id != row.owner)
+        return [found.voltage_v for unit in units if (found := label_of(unit)) is not None and found.voltage_v]
+
+    # what is to be kept, and whether it can be
+
+    def wanted(self) -> list[Arrival]:
+        return [row for row in self.rows if row.is_wanted and not row.trouble]
+
+    def label_trouble(self, owner: int) -> str:
+        """Why a new unit's label cannot be read; empty where it can, or none is asked."""
+        if owner not in self.new:
+            return ""
+        try:
+            parse_label(self.new[owner].label_text)
+        except (LabelError, QuantityError) as error:
+            return str(error)
+        return ""
+
+    def may_be_kept(self) -> bool:
+        wanted = self.wanted()
+        return bool(wanted) and not any(self.label_trouble(row.owner) for row in wanted if row.log is not None)
+
+    def lacks(self, row: Arrival) -> str:
+        """What a person could still say of it, the weightiest first, in a few words."""
+        if row.trouble or row.log is None:
+            return say("columns") if row.columns_can_be_said else ""
+        lacking = []
+        if row.owner in self.new and not self.new[row.owner].label_text.strip():
+            lacking.append(say("label"))
+        elif self.label_trouble(row.owner):
+            lacking.append(say("a readable label"))
+        if not row.log.entries and row.said.meter is None and not any(row.said.accuracies):
+            lacking.append(say("meter"))
+        if row.told is not None and row.told.asks_full and row.said.full is None:
+            lacking.append(say("full?"))
+        return ", ".join(lacking)
+
+    def cutoff_v(self, row: Arrival) -> float | None:
+        """What it is judged to: as said, or the usual one of its unit's label."""
+        if row.said.cutoff_v is not None:
+            return row.said.cutoff_v
+        unit = self.unit_of(row)
+        return usual_cutoff_v(unit.label) if unit is not None and label_of(unit) is not None else None
+
+    def made(self, row: Arrival) -> StoredRun:
+        """As its answers say."""
+        if row.whole is not None:
+            return row.whole
+        assert row.log is not None
+        made, said = from_log(row.log), row.said
+        method = method_of(made.run.method)
+        meters = {method.taps[0]: said.meter} if said.meter is not None else {}
+        options = LogOptions(
+            accuracies=(*said.accuracies, "", ""), meters=meters, unit=self.unit_of(row), temperature_c=said.temperature_c, full=said.full
+        )
+        made = under_options(made, options)
+        if not method.judges_label:
+            return made
+        head, volts = made.run.head, self.cutoff_v(row)
+        hold_s = head.criteria.cutoff.hold_s if head.criteria.cutoff else 1.0
+        return made.under(replace(head, criteria=replace(head.criteria, cutoff=Cutoff(volts, hold_s) if volts else None)))
+
+    def tell(self, row: Arrival) -> Told:
+        """What it would say if it were kept as the answers stand: a slip is seen before it is kept."""
+        if row.trouble:
+            return Told(row.trouble, row.trouble, is_trouble=True)
+        if row.is_here:
+            return Told(said := say("It is in the logbook already."), said)
+        if row.log is not None and (len(row.log.time_s) > _MOST_TRIED or self.label_trouble(row.owner)):
+            return Told()
+        try:
+            account = account_of_stored(self.made(row).record())
+        except SentenceError as error:
+            return Told(str(error), str(error), is_trouble=True)
+        return _told(account)
+
+    def keep(self, logbook: Logbook) -> None:
+        """All that is wanted, as a whole or not at all; a second time the same units come back as themselves."""
+        with logbook.together():
+            owners = {row.owner for row in self.wanted() if row.owner in self.new}
+            self.new.update({key: logbook.keep_unit(self.new[key]) for key in sorted(owners, reverse=True)})
+            self.kept = [self._keep(logbook, row) for row in self.wanted()]
+
+    def _keep(self, logbook: Logbook, row: Arrival) -> Run:
+        made = self.made(row)
+        return keep(logbook, made, unit_for(logbook, made) if row.whole is not None else self.unit_of(row))
+
+    def take_out(self, logbook: Logbook) -> None:
+        """What was kept is gone again, with the units that came with it."""
+        with logbook.together():
+            for run in self.kept:
+                logbook.delete_run(run.id)
+            for unit in self.new.values():
+                if unit.id:
+                    logbook.remove_unit(unit.id)
+
+    def sentence(self) -> str:
+        """What was kept, of which units, and what could not be read."""
+        counts: dict[str, int] = {}
+        for row in self.wanted():
+            unit = self.unit_of(row)
+            counts[unit.name if unit is not None else ""] = counts.get(unit.name if unit is not None else "", 0) + 1
+        several = len(counts) > 1
+        each = ", ".join(
+            say("{count} of {unit}", count=n, unit=name) if name else say("{count} of no unit", count=n) for name, n in counts.items()
+        )
+        told = say("{count} runs were kept: {each}.", count=len(self.kept), each=each) if several else ""
+        told = told or (say("{count} runs of {unit} were kept.", count=len(self.kept), unit=next(iter(counts))) if any(counts) else "")
+        told = told or say("{count} runs were kept.", count=len(self.kept))
+        troubles = [row.trouble for row in self.rows if row.trouble]
+        if not troubles:
+            return told
+        return f"{told} {say('{count} could not be read: {first}', count=len(troubles), first=troubles[0])}"
+
+
+def _told(account: Account) -> Told:
+    word = account.verdict.word if account.verdict is not None else ""
+    if account.trouble:
+        return Told(account.trouble, account.trouble, is_trouble=True)
+    short = in_short(account)
+    return Told(
+        f"{word}: {short}" if short and word not in short else short or word or account.sentence,
+        account.sentence,
+        word,
+        asks_full=any(q.full for q in account.questions),
+    )
+
+
+def already_here(logbook: Logbook) -> frozenset[tuple[str, str]]:
+    """(source, moment it began, to the minute) of what a logbook has."""
+    return frozenset((source, _minute(datetime.fromisoformat(started))) for source, started in logbook.sources())
+
+
+def _minute(moment: datetime) -> str:
+    return moment.astimezone(UTC).isoformat(timespec="minutes")

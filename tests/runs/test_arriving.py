@@ -1,0 +1,196 @@
+"""Files on their way in: whose they are, what is lacking, kept and taken out as a whole."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from tests.making_logs import PACKS, two_packs
+from tests.window import needs
+from ubrant.core.equipment.meter import Meter
+from ubrant.core.equipment.unit import Unit
+from ubrant.runs.coming_in.arriving import Arrivals, FileReader, already_here, arrivals_of
+from ubrant.runs.coming_in.whose import things_named, unit_named
+
+BLUE, RED = (Unit(name, "battery", "50 Ah 12.8 V LiFePO4", id=k) for k, name in enumerate(("Blue pack", "Red pack"), start=1))
+
+
+def names(*paths: str) -> list[str]:
+    return things_named([Path(path) for path in paths])
+
+
+@pytest.mark.parametrize(
+    ("paths", "things"),
+    [
+        (
+            ("d/blue pack 2026-03-01.csv", "d/blue-pack_2.txt", "d/Blue Pack run 3.csv", "d/red_pack_20260301_1201.csv"),
+            ["Blue pack"] * 3 + ["Red pack"],
+        ),
+        (("A1.csv", "A2.csv", "B1.csv"), ["A", "A", "B"]),
+        (("pack1_03.csv", "pack1_04.csv", "pack2_03.csv"), ["Pack1", "Pack1", "Pack2"]),
+        (("pack1.csv", "pack2.csv"), ["Pack1", "Pack2"]),  # two packs, never one, where nothing says that they are one
+        (("blue/log1.csv", "red/log1.csv", "red/2.csv"), ["Blue", "Red", "Red"]),
+        (("ch1.csv", "ch2.csv"), ["Ch1", "Ch2"]),
+        (("tests/run 1.csv", "tests/run 2.csv"), ["Tests", "Tests"]),
+        (("workshop log.csv",), ["workshop log"]),
+        (("blue pack 2026-03-01.csv",), ["blue pack"]),
+        (("2026-03-01.csv",), ["2026-03-01"]),
+    ],
+)
+def test_files_of_one_thing_have_one_name(paths, things):
+    assert names(*paths) == things
+
+
+@pytest.mark.parametrize(
+    ("path", "unit"),
+    [
+        ("blue_pack_4.txt", BLUE),
+        ("BluePack-2026.csv", BLUE),
+        ("blue pack/cycle 3.csv", BLUE),
+        ("pack blue.csv", None),  # other words, other thing
+        ("bluepackage.csv", None),
+        ("blue pack against red pack.csv", None),  # two do equally well
+        ("cycle 3.csv", None),
+    ],
+)
+def test_the_unit_whose_whole_name_stands_there(path, unit):
+    assert unit_named(Path(path), [BLUE, RED]) == unit
+
+
+def test_the_longer_name_wins():
+    both = [Unit("Pack", "battery", id=1), Unit("Pack A", "battery", id=2)]
+    assert unit_named(Path("pack a 3.csv"), both) == both[1]
+    assert unit_named(Path("pack 3.csv"), both) == both[0]
+
+
+def kept_by_unit(logbook) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for run, unit in logbook.runs(limit=-1):
+        found.setdefault(unit, []).append(run.source)
+    return {unit: sorted(sources) for unit, sources in found.items()}
+
+
+def test_ten_logs_of_two_packs_in_three_dialects_land_on_the_right_units(logbook, tmp_path):
+    """Each is one unit's for what its name says; kept at once, taken out at once with their units, put back as themselves."""
+    needs("discharge")
+    paths = two_packs(tmp_path / "logs")
+    arrivals = Arrivals(FileReader(paths).read(), logbook.units(), logbook.meters())
+    assert not arrivals.may_be_kept()
+    assert {unit.name for unit in arrivals.new.values()} == {"Blue pack", "Red pack"}
+    for owner in list(arrivals.new):
+        arrivals.relabel(owner, "50 Ah 12.8 V LiFePO4")
+    arrivals.answer(arrivals.rows, accuracies=("0.1 %", "0.5 %"), full=True)
+    assert arrivals.may_be_kept()
+    words = {(arrivals.unit_of(row).name, arrivals.tell(row).word) for row in arrivals.rows}
+    assert words == {("Blue pack", "below"), ("Red pack", "spent")}
+    arrivals.keep(logbook)
+    whose = {name.capitalize(): sorted(p.name for k, p in enumerate(paths) if k % 2 == place) for place, name in enumerate(PACKS)}
+    assert kept_by_unit(logbook) == whose
+    assert arrivals.sentence() == "10 runs were kept: 5 of Blue pack, 5 of Red pack."
+    ids = {unit.name: unit.id for unit in logbook.units()}
+    arrivals.take_out(logbook)
+    assert (logbook.units(), logbook.runs()) == ([], [])
+    arrivals.keep(logbook)
+    assert {unit.name: unit.id for unit in logbook.units()} == ids
+    assert kept_by_unit(logbook) == whose
+
+
+def test_what_is_here_is_not_kept_twice_unless_it_is_ticked(logbook, tmp_path):
+    needs("discharge")
+    dated = [path for path in two_packs(tmp_path / "logs", 3) if path.name.startswith("Blue Pack run")]
+    first = Arrivals(FileReader(dated).read())
+    first.give(first.rows, 0)
+    first.keep(logbook)
+    again = Arrivals(FileReader(dated).read(), here=already_here(logbook))
+    (row,) = again.rows
+    assert (row.is_here, row.is_wanted) == (True, False)
+    assert again.tell(row).sentence == "It is in the logbook already."
+    assert not again.may_be_kept()
+    other_day = replace(row.log, started=row.log.started.replace(day=9))
+    assert not Arrivals([replace(row, log=other_day)], here=already_here(logbook)).rows[0].is_here
+
+
+def test_the_unit_chosen_on_the_shelf_is_taken_for_one_thing_and_never_for_two(tmp_path):
+    needs("discharge")
+    paths = two_packs(tmp_path / "logs", 4)
+    shelf = [Unit("House bank", "battery", "50 Ah 12.8 V LiFePO4", id=7)]
+    one = Arrivals(FileReader([paths[0], paths[2]]).read(), shelf, chosen=7)
+    assert {row.owner for row in one.rows} == {7}
+    two = Arrivals(FileReader(paths).read(), shelf, chosen=7)
+    assert 7 not in {row.owner for row in two.rows}
+    named = Arrivals(FileReader(paths).read(), [*shelf, BLUE], chosen=7)
+    assert {named.unit_of(row).name for row in named.rows} == {"Blue pack", "House bank"}
+
+
+def test_what_is_lacking_is_said_until_it_is_answered(tmp_path):
+    needs("discharge")
+    (path,) = two_packs(tmp_path / "logs", 1)
+    arrivals = Arrivals(arrivals_of(path))
+    (row,) = arrivals.rows
+    assert arrivals.lacks(row) == "label, meter"
+    arrivals.relabel(row.owner, "50 bananas")
+    assert arrivals.lacks(row).startswith("a readable label")
+    assert arrivals.tell(row).sentence == ""
+    arrivals.relabel(row.owner, "50 Ah 12.8 V LiFePO4")
+    row.told = arrivals.tell(row)
+    assert arrivals.lacks(row) == "meter, full?"
+    arrivals.answer([row], meter=Meter("Bench meter", "0.1 %", "0.5 %"), full=True)
+    assert row.told is None
+    row.told = arrivals.tell(row)
+    assert arrivals.lacks(row) == ""
+    assert row.told.word == "below"
+    assert arrivals.made(row).run.head.criteria.cutoff.voltage_v == 11.0
+    arrivals.answer([row], cutoff_v=12.0)
+    assert arrivals.made(row).run.head.criteria.cutoff.voltage_v == 12.0
+
+
+def test_a_file_that_cannot_be_read_keeps_none_of_the_others_out(logbook, tmp_path):
+    needs("discharge")
+    paths = two_packs(tmp_path / "logs", 2)
+    odd, gone = tmp_path / "odd.csv", tmp_path / "gone.csv"
+    odd.write_text("alpha;beta\n1;2\n")
+    arrivals = Arrivals(FileReader([odd, gone, *paths]).read())
+    assert [row.path.name for row in arrivals.rows if row.trouble] == ["odd.csv", "gone.csv"]  # at the end, whatever came first
+    assert arrivals.rows[2].columns_can_be_said
+    assert not arrivals.rows[3].columns_can_be_said
+    arrivals.give([row for row in arrivals.rows if row.log], 0)
+    arrivals.keep(logbook)
+    assert len(logbook.runs()) == 2
+    assert arrivals.sentence().startswith("2 runs were kept. 2 could not be read: odd.csv")
+
+
+def test_columns_said_afterwards_take_the_place_and_what_was_answered(tmp_path):
+    needs("discharge")
+    path = tmp_path / "odd.csv"
+    path.write_text("alpha;beta;gamma\n" + "".join(f"{k * 60};{13 - k * 0.02:.3f};10\n" for k in range(100)))
+    arrivals = Arrivals([*arrivals_of(path), *FileReader(two_packs(tmp_path / "logs", 1)).read()])
+    row = arrivals.rows[1]
+    assert row.columns_can_be_said
+    arrivals.put(row, arrivals_of(path, "time=1,voltage=2,current=3"))
+    assert arrivals.unit_of(arrivals.rows[1]).name == "odd"
+    assert arrivals.rows[1].is_wanted
+    arrivals.answer([arrivals.rows[1]], full=True)
+    arrivals.put(arrivals.rows[1], arrivals_of(path, "time=1,voltage=2,current=3"))
+    assert arrivals.rows[1].said.full is True
+
+
+def test_nothing_is_kept_where_one_cannot_be(logbook, tmp_path, monkeypatch):
+    """As a whole or not at all: neither units nor runs."""
+    needs("discharge")
+    arrivals = Arrivals(FileReader(two_packs(tmp_path / "logs", 4)).read())
+    for owner in list(arrivals.new):
+        arrivals.relabel(owner, "50 Ah 12.8 V LiFePO4")
+    honest, calls = Arrivals._keep, []
+
+    def fails(self, book, row):
+        calls.append(row)
+        if len(calls) == 3:
+            raise OSError("no room")
+        return honest(self, book, row)
+
+    monkeypatch.setattr(Arrivals, "_keep", fails)
+    with pytest.raises(OSError, match="no room"):
+        arrivals.keep(logbook)
+    assert (logbook.units(), logbook.runs()) == ([], [])
