@@ -48,7 +48,7 @@ def shelf(window: MainWindow) -> Scene:
     yield " with one chosen", window
     window.shelf.start_adding()
     yield " adding a unit", window
-    window.shelf._start_meter(Meter("Plug", "0.5 % + 0.5 V", "1 % + 10 mA"))
+    window.shelf.start_meter(Meter("Plug", "0.5 % + 0.5 V", "1 % + 10 mA"))
     yield " a meter", window
     window.shelf._close_form(window.shelf._side.findChild(QWidget, "open form"))
 

@@ -61,7 +61,7 @@ def test_from_the_form_it_changes_what_a_run_before_it_says(bench_window, qtbot)
     clamp = book.keep_meter(Meter("Bench meter", "0.1 % + 3 mV", "0.5 % + 5 mA"))
     run = keep_discharge(book, window.bench.keep_unit(Unit("Pack", "battery", "50 Ah 12.8 V LiFePO4")))
     window.go_to(SHELF)
-    window.shelf._start_meter(clamp)
+    window.shelf.start_meter(clamp)
     form = window.shelf.findChild(MeterForm)
 
     def fill(dialog: CertificateDialog) -> None:
@@ -89,7 +89,7 @@ def test_from_the_form_it_changes_what_a_run_before_it_says(bench_window, qtbot)
 def test_a_meter_that_is_off_its_standard_judges_nothing(bench_window, qtbot):
     window = bench_window
     meter = next(m for m in window.bench.logbook.meters() if m.name == "In")
-    window.shelf._start_meter(meter)
+    window.shelf.start_meter(meter)
     form = window.shelf.findChild(MeterForm)
     type_into(qtbot, form.standard, "2.500")
     assert "write the standard's value and its ±" in form.trouble()

@@ -18,7 +18,7 @@ def test_every_menu_and_stage_is_there(window, wide):
     window.resize(wide, 700)
     QApplication.processEvents()
     bar = window.findChild(QMenuBar)
-    for action in bar.actions():
+    for action in (one for one in bar.actions() if one.isVisible()):
         place = bar.actionGeometry(action)
         assert place.width() > 20 and place.right() <= bar.width(), f"{action.text()} at {wide}"
     edges = [(stage.mapTo(window, QPoint(0, 0)).x(), stage.width(), stage.sizeHint().width()) for stage in window._buttons]

@@ -182,7 +182,7 @@ def test_a_clamp_checked_against_the_bench_meter_and_the_finding_that_changes(be
     assert before.value == pytest.approx(10.30)
     early = window.findings._run
     window.go_to(SHELF)
-    window.shelf._start_meter(clamp)
+    window.shelf.start_meter(clamp)
     click(qtbot, window.shelf, "Check it …")
     form = window.prepare.form
     assert form.method.key == "meter-check"

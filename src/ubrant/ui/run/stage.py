@@ -68,7 +68,7 @@ class RunStage(StageFrame):
         self.drawn = DrawingsView(live=True)
         self.jot_line = JotLine()
         self.pause_button = button(self.tr("Pause load"), self._pause)
-        self.stop_button = button(self.tr("Stop and rest"), self._stop, "chief")
+        self.stop_button = button(self.tr("Stop and rest"), self.stop, "chief")
         self.table = ReadingsTable()
         self.load_button = button(self.tr("The load is on"), self._switch_load)
         self.every = QuantityField("s", self.tr("Remind me every"), may_be_empty=True)
@@ -446,7 +446,7 @@ class RunStage(StageFrame):
         if session is not None:
             session.order(Order.RESUME if session.progress.phase == "paused" else Order.PAUSE)
 
-    def _stop(self) -> None:
+    def stop(self) -> None:
         """Nothing that was typed is dropped: what is not taken down yet is asked for first."""
         session = self._bench.session
         left = self._left()

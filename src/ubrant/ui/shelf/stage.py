@@ -103,7 +103,7 @@ class ShelfStage(QWidget):
         column.addWidget(self.first_test, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addLayout(self._grid)
         column.addSpacing(10)
-        column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self._start_meter), stretch=1))
+        column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self.start_meter), stretch=1))
         column.addLayout(self._meters)
         column.addStretch(1)
         area = scrolled(inside)
@@ -341,7 +341,7 @@ class ShelfStage(QWidget):
         if not meters:
             self._meters.addWidget(label(self.tr("No meter yet. Without its accuracy there is no ± and no verdict."), "quiet"))
         for meter in meters:
-            edit = button(meter.name, partial(self._start_meter, meter), "link")
+            edit = button(meter.name, partial(self.start_meter, meter), "link")
             self._meters.addLayout(row(edit, label(_accuracy_text(meter)), label(_connection_text(meter), "quiet"), stretch=1))
 
     # the panel at the right
@@ -363,7 +363,7 @@ class ShelfStage(QWidget):
         self._about.addWidget(form)
         form.name.setFocus()
 
-    def _start_meter(self, meter: Meter | None = None) -> None:
+    def start_meter(self, meter: Meter | None = None) -> None:
         from ubrant.ui.shelf.meter_form import MeterForm  # with what reads profiles, slow to import
 
         form = MeterForm(meter)

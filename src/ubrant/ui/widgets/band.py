@@ -6,20 +6,50 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenuBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QMenuBar, QPushButton, QSizePolicy, QWidget
 
 from ubrant.ui.widgets.sides import equally_wide, side_of_band
 from ubrant.ui.widgets.text import Text
 from ubrant.ui.widgets.theme import LARGE, font
 
-_NAME_FROM, _BRAND_FROM = 1330, 1120
+_NAME_FROM, _BRAND_FROM, _MENUS_FROM = 1500, 1300, 1010
 """Under these widths there is no room for the name of the logbook, which the title of the window says too, and for the brand; the stages stand closer."""
+
+
+class FoldingMenus(QMenuBar):
+    """Menus side by side; where there is no room for that, one with all of them in it."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setNativeMenuBar(False)
+        self.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+        self._menus: list[QMenu] = []
+        self._all = QMenu(name, self)
+        self._one = self.addMenu(self._all)
+
+    def put(self, *menus: QMenu) -> None:
+        """In their order."""
+        self._menus += menus
+        for menu in menus:
+            self._all.addMenu(menu)
+        self.ensurePolished()
+        self.set_narrow(narrow=False)
+
+    def set_narrow(self, *, narrow: bool) -> None:
+        for menu in self._menus:
+            action = menu.menuAction()
+            assert action is not None
+            (self.removeAction if narrow else self.addAction)(action)
+        if self._one is not None:
+            self._one.setVisible(narrow)
+        self.setMinimumWidth(0)
+        self.setMinimumWidth(self.sizeHint().width())  # else what has no room goes behind an arrow
 
 
 class Band(QWidget):
     """``stages`` are buttons, one of them down."""
 
-    def __init__(self, menus: QMenuBar, name: Text, status: Text, stages: Sequence[str]) -> None:
+    def __init__(self, menus: FoldingMenus, name: Text, status: Text, stages: Sequence[str]) -> None:
         super().__init__()
         self.setObjectName("band")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -52,6 +82,7 @@ class Band(QWidget):
         self._brand.setVisible(not narrow)
         for stage in self.stages:
             _set_narrow(stage, narrow)
+        self._menus.set_narrow(narrow=self.width() < _MENUS_FROM)
         self._left.setMinimumWidth(self._menus.sizeHint().width() if narrow else 0)  # else a menu goes behind an arrow
 
 

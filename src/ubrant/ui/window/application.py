@@ -26,6 +26,7 @@ from ubrant.ui.window.opening import open_or_ask
 from ubrant.ui.window.shell import MainWindow, recent
 from ubrant.ui.window.shell import remember as remember_logbook
 from ubrant.ui.window.warm import load_in_idle_moments
+from ubrant.ui.window.zoom import prepare_zoom, start_again
 
 _SWITCH_S = 0.0005
 """How long a thread that sums up may keep the window waiting each time it asks: with Python's own 5 ms, two hundred small steps become a second."""
@@ -33,16 +34,17 @@ _SWITCH_S = 0.0005
 
 def make_application() -> QApplication:
     """The one QApplication, dressed."""
+    QApplication.setApplicationName("ubrant")
+    QApplication.setOrganizationName("ubrant")
+    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    prepare_zoom()
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     keep_log()
     sys.setswitchinterval(_SWITCH_S)
     app = QApplication(sys.argv[:1])
-    app.setApplicationName("ubrant")
-    app.setOrganizationName("ubrant")
     app.setApplicationDisplayName("Ubrant")
     app.setDesktopFileName("org.ubrant.Ubrant")
     app.setWindowIcon(QIcon(str(resources.files("ubrant.ui").joinpath("icons/ubrant.svg"))))
-    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     language.install(app)
     theme.apply(app, ground())
     hints = app.styleHints()
@@ -83,7 +85,11 @@ def _show(app: QApplication, path: Path, title: str, *, remember: bool, grows: b
         from ubrant.ui.window.growing import GrowingDemo
 
         QTimer.singleShot(0, GrowingDemo(window.bench, window).start)
-    return app.exec()
+    code = app.exec()
+    if window.zoom.wants_start:
+        here = window.bench.logbook.path
+        start_again(["demo"] if here == path and not remember else ["--logbook", str(here)])
+    return code
 
 
 _LOOK_MS, _LOOKS = 50, 400

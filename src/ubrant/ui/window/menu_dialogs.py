@@ -29,6 +29,11 @@ class MenuDialogs:
 
         FeedsDialog(self._bench.logbook, self._window).exec()
 
+    def choose(self) -> None:
+        from ubrant.ui.compare.choose_dialog import ChooseDialog
+
+        ChooseDialog(self._bench.logbook, self._window).exec()
+
     def verdicts(self) -> None:
         from ubrant.ui.shelf.verdicts_dialog import VerdictsDialog
 

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMenuBar, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMainWindow, QVBoxLayout, QWidget
 
 from ubrant.diagnostics import diagnostics
 from ubrant.logbook.logbook import Logbook
@@ -18,13 +17,14 @@ from ubrant.runs.kept.shelf_order import newest_of
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.run.commands import CommandsDialog
 from ubrant.ui.shelf.stage import ShelfStage
+from ubrant.ui.widgets import theme
 from ubrant.ui.widgets.band import Band
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import button
 from ubrant.ui.widgets.jot_line import JotLine
 from ubrant.ui.widgets.pages import Pages
 from ubrant.ui.widgets.run_drag import TakesRun
-from ubrant.ui.widgets.text import Text, in_a_line, in_a_menu
+from ubrant.ui.widgets.text import Text, in_a_line
 from ubrant.ui.window.collecting import Collector
 from ubrant.ui.window.desktop import Desktop, open_with_desktop
 from ubrant.ui.window.files_in import Imports
@@ -34,9 +34,11 @@ from ubrant.ui.window.leaving import Leaving
 from ubrant.ui.window.logbook_watch import LogbookWatch
 from ubrant.ui.window.may_be_on import MayBeOn
 from ubrant.ui.window.menu_dialogs import ENDINGS, MenuDialogs
+from ubrant.ui.window.menus import Menus
 from ubrant.ui.window.opening import open_or_ask
 from ubrant.ui.window.reminders import Reminders
 from ubrant.ui.window.settings_dialog import SettingsDialog
+from ubrant.ui.window.zoom import Zoom
 
 if TYPE_CHECKING:
     from ubrant.ui.compare.stage import CompareStage
@@ -78,6 +80,7 @@ class MainWindow(QMainWindow):
         self.desktop = Desktop(self)
         self.reminders = Reminders(self, lambda: self.bench.run.source if self.bench.run else "", self.desktop, self.tell)
         self.guide: GuideDialog | None = None
+        self.zoom = Zoom(self)
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(self._hush)
@@ -106,7 +109,8 @@ class MainWindow(QMainWindow):
 
     def _band_of_stages(self) -> Band:
         stages = (self.tr("Shelf"), self.tr("Prepare"), self.tr("Run"), self.tr("Findings"), self.tr("Compare"), self.tr("Outlook"))
-        band = Band(self._menus(), self._name, self._status, stages)
+        self.menus = Menus(self)
+        band = Band(self.menus, self._name, self._status, stages)
         for index, stage in enumerate(band.stages):
             stage.setToolTip(f"Ctrl+{index + 1}")
             stage.clicked.connect(lambda _, k=index: self.go_to(k))
@@ -114,53 +118,7 @@ class MainWindow(QMainWindow):
         TakesRun(band.stages[COMPARE], self._lay_in)
         return band
 
-    def _menus(self) -> QMenuBar:
-        bar = QMenuBar()
-        bar.setNativeMenuBar(False)
-        bar.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
-        file = bar.addMenu(self.tr("&File"))
-        self._edit = bar.addMenu(self.tr("&Edit"))
-        view = bar.addMenu(self.tr("&View"))
-        aid = bar.addMenu(self.tr("&Help"))
-        assert file is not None and self._edit is not None and view is not None and aid is not None
-        self._add(view, self.tr("&Readout across the screen"), "F11", lambda: self.run.readout.toggle())
-        self._add(view, self.tr("&Commands and answers"), "Ctrl+L", self._show_commands)
-        self._add(aid, self.tr("&Guide"), "F1", self._show_guide)
-        self._add(aid, self.tr("&Keys"), "Ctrl+F1", lambda: KeysDialog(self).exec())
-        self._add(aid, self.tr("&About Ubrant"), "", self._show_about)
-        self._add(aid, self.tr("Copy &diagnostics"), "", self._copy_diagnostics)
-        self._add(file, self.tr("&New logbook …"), "Ctrl+N", self._new_logbook)
-        self._add(file, self.tr("&Open logbook …"), "Ctrl+O", self._open_logbook)
-        self._recent = file.addMenu(self.tr("Open &recent"))
-        self._add(file, self.tr("&Bring in a logbook …"), "", lambda: self.dialogs.bring_in())
-        self._add(file, self.tr("Save a &copy …"), "", lambda: self.files.save_copy())
-        self._add(file, self.tr("Save &what can be read …"), "", lambda: self.files.save_what_reads())
-        file.addSeparator()
-        self._add(file, self.tr("&Import a log …"), "Ctrl+I", self._choose_log)
-        self._add(file, self.tr("Import a log with &taps or a scope's record …"), "", lambda: self.dialogs.wave())
-        self._add(file, self.tr("Rank for a &job …"), "", lambda: self.dialogs.rank())
-        self._add(file, self.tr("What &feeds what …"), "", lambda: self.dialogs.what_feeds())
-        self._add(file, self.tr("Verdicts &measured again …"), "", lambda: self.dialogs.verdicts())
-        self._add(file, self.tr("&Export the run …"), "Ctrl+E", lambda: self.files.export())
-        self._add(file, self.tr("Save a re&port …"), "Ctrl+Shift+S", lambda: self.files.report())
-        self._add(file, self.tr("&Print the report …"), "Ctrl+P", lambda: self.files.print_report())
-        self._add(file, self.tr("Copy the &answer card"), "Ctrl+Shift+A", lambda: self.files.copy_card())
-        self._add(file, self.tr("Save the &figures …"), "", lambda: self.files.figures())
-        self._add(file, self.tr("Copy the &ledger"), "Ctrl+Shift+C", lambda: self.files.copy_ledger())
-        file.addSeparator()
-        self._add(file, self.tr("&Settings …"), "Ctrl+,", self._settings)
-        self._add(file, self.tr("&Quit"), "Ctrl+Q", self.close)
-        bar.ensurePolished()
-        bar.setMinimumWidth(bar.sizeHint().width())  # else what has no room goes behind an arrow
-        return bar
-
-    def _add(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> None:
-        made = QAction(text, self)
-        made.setShortcut(QKeySequence(keys))
-        made.triggered.connect(lambda: do())
-        menu.addAction(made)
-
-    def _show_guide(self) -> None:
+    def show_guide(self) -> None:
         """Beside the window: what is read there can be done here."""
         from ubrant.ui.window.guide import GuideDialog
 
@@ -169,22 +127,48 @@ class MainWindow(QMainWindow):
         self.guide.show()
         self.guide.raise_()
 
-    def _show_about(self) -> None:
+    def show_about(self) -> None:
         from ubrant.ui.window.guide import AboutDialog
 
         AboutDialog(self).exec()
 
-    def _copy_diagnostics(self) -> None:
+    def copy_diagnostics(self) -> None:
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(diagnostics())
         self.say(self.tr("Versions and the last lines of the log are on the clipboard. Look through them before you send them to anybody."))
 
-    def _show_commands(self) -> None:
+    def show_commands(self) -> None:
         session = self.bench.session
         CommandsDialog(session.commands if session else None, self).exec()
 
-    def _settings(self) -> None:
+    def show_keys(self) -> None:
+        KeysDialog(self).exec()
+
+    def choose_ground(self, wish: str) -> None:
+        """Light, dark, or as the desktop has it; kept."""
+        QSettings().setValue("ground", wish)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.choose_ground(app, wish)
+
+    def add_meter(self) -> None:
+        self.go_to(SHELF)
+        self.shelf.start_meter()
+
+    def find_on_shelf(self) -> None:
+        self.go_to(SHELF)
+        self.shelf.search.setFocus()
+
+    def stop_all(self) -> None:
+        """The run that is going on ends, with the load off; nothing that was typed is dropped."""
+        if not self.bench.is_running:
+            self.say(self.tr("No run is going on. What may still be on is asked about at the top of the window."))
+            return
+        self.go_to(RUN)
+        self.run.stop()
+
+    def show_settings(self) -> None:
         dialog = SettingsDialog(self)
         dialog.changed.connect(self.bench.shelf_changed)
         dialog.exec()
@@ -246,7 +230,7 @@ class MainWindow(QMainWindow):
         self.bench.told.connect(self.tell)
         self.bench.saved.connect(self._say_saved)
         self._fill_recent()
-        self._fill_edit_menu()
+        self.menus.show_edit(self.bench.undo)
         self._leaving_asked = Leaving(self, self.bench)
         self._beat.start()
         self.watch.begin(self.bench.logbook)
@@ -268,20 +252,6 @@ class MainWindow(QMainWindow):
         self.bench.shelf_changed.emit()
         if FINDINGS in self._built and (shown := self.findings.shown()) is not None and shown[0].id == run_id:
             self.findings.open_run(run_id)
-
-    def _fill_edit_menu(self) -> None:
-        assert self._edit is not None
-        self._edit.clear()
-        undo, redo = (self.bench.undo.createUndoAction(self, self.tr("Undo")), self.bench.undo.createRedoAction(self, self.tr("Redo")))
-        assert undo is not None and redo is not None
-        undo.setShortcut(QKeySequence.StandardKey.Undo)
-        redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
-        self._edit.addActions([undo, redo])
-        self._edit.addSeparator()
-        self._add(self._edit, self.tr("Same &again …"), "Ctrl+R", self._same_again)
-        self._add(self._edit, self.tr("&Throw the run away"), "Ctrl+Del", self._throw_away)
-        self._add(self._edit, self.tr("Thrown a&way …"), "", lambda: self.dialogs.thrown())
-        self._kept_actions = (undo, redo)  # the menu does not own them
 
     def go_to(self, stage: int) -> None:
         self._follow(stage)
@@ -371,7 +341,7 @@ class MainWindow(QMainWindow):
                 empty.deleteLater()
         return self._built[index]  # type: ignore[return-value]  # built by the same index
 
-    def _same_again(self) -> None:
+    def same_again(self) -> None:
         """Of the run that is shown, or the newest of the unit that is chosen."""
         shown = self.findings.shown() if FINDINGS in self._built and self.stage() == FINDINGS else None
         run = shown[0] if shown is not None else newest_of(self.bench.logbook, self.bench.unit_id) if self.bench.unit_id else None
@@ -380,7 +350,7 @@ class MainWindow(QMainWindow):
         else:
             self.bench.again_wanted.emit(run.id)
 
-    def _throw_away(self) -> None:
+    def throw_away(self) -> None:
         """The run that Findings shows."""
         shown = self.findings.shown() if FINDINGS in self._built and self.stage() == FINDINGS else None
         if shown is None:
@@ -460,23 +430,28 @@ class MainWindow(QMainWindow):
         )
         self._quiet.start(20_000)
 
+    def offer(self, thing: QWidget) -> None:
+        """Something that can be done about what was said last."""
+        self._message.offer(thing)
+        self._quiet.start(20_000)
+
     def said(self) -> str:
         return self._message.text()
 
     # files
 
-    def _new_logbook(self) -> None:
+    def new_logbook(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, self.tr("New logbook"), "", self.tr("Ubrant logbook (*.ubrant)"))
         if path:
             self.open_path(Path(path if path.endswith(".ubrant") else path + ".ubrant"))
 
-    def _open_logbook(self) -> None:
+    def open_logbook(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, self.tr("Open a logbook"), "", self.tr("Ubrant logbook (*.ubrant)"))
         if path:
             self.open_path(Path(path))
 
-    def open_path(self, path: Path) -> None:
-        """Another logbook in this window, unless a run is going on."""
+    def open_path(self, path: Path, *, is_kept: bool = True) -> None:
+        """Another logbook in this window, unless a run is going on; ``is_kept`` among those that were open before."""
         if self.bench.is_running:
             self.say(self.tr("A run is going on: stop it before you open another logbook."))
             return
@@ -489,18 +464,28 @@ class MainWindow(QMainWindow):
         self.watch.stop()
         self.bench.close()
         self._open(logbook, "")
-        remember(path)
+        if is_kept:
+            remember(path)
         self._fill_recent()
 
     def _fill_recent(self) -> None:
-        assert self._recent is not None
-        self._recent.clear()
-        for path in recent():
-            if path.resolve() != self.bench.logbook.path.resolve():
-                self._add(self._recent, in_a_menu(str(path)), "", partial(self.open_path, path))
-        self._recent.setEnabled(not self._recent.isEmpty())
+        here = self.bench.logbook.path.resolve()
+        self.menus.show_recent([path for path in recent() if path.resolve() != here])
 
-    def _choose_log(self) -> None:
+    def open_demo(self) -> None:
+        """The demo logbook in this window; where it is not there yet its shelf at once, and its runs as they are made."""
+        from ubrant.demo.dome import being_made, demo_path, furnish
+
+        path = demo_path()
+        if not path.exists():
+            furnish(path)
+        self.open_path(path, is_kept=False)
+        if self.bench.logbook.path == path and being_made(path).exists() and not self.bench.logbook.read_only:
+            from ubrant.ui.window.growing import GrowingDemo
+
+            QTimer.singleShot(0, GrowingDemo(self.bench, self).start)
+
+    def choose_logs(self) -> None:
         kinds = self.tr("Logs ({patterns});;All files (*)").format(patterns=patterns((".jot", ".json")))
         paths, _ = QFileDialog.getOpenFileNames(self, self.tr("Import logs"), "", kinds)
         self._dropped([Path(path) for path in paths])
