@@ -373,6 +373,54 @@ def bring_in_logbook(
         book.close()
 
 
+@app.command("import")
+def import_logs(
+    logbook: Path = typer.Argument(..., help="The logbook that is to hold them."),
+    files: list[Path] = typer.Argument(..., help="Logs, exports, jot texts: as many as you like."),
+    unit: str = typer.Option("", help="Whose they are, by its name; “none” for none. Without it each file's name or folder says it."),
+    label: str = typer.Option("", help="What the labels of units say that are not on the shelf yet."),
+    meter: str = typer.Option("", help="The meter on the shelf that they were read with, by its name."),
+    voltage_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.1% + 3 mV”."),
+    current_accuracy: str = typer.Option("", help="As the meter's manual says it, like “0.5% + 5 mA”."),
+    cutoff: str = typer.Option("", help="The voltage they are judged to, like “11.0 V”; without it the usual one of the label."),
+    temperature: str = typer.Option("", help="Of the battery at the start, like “21 °C”."),
+    full: bool | None = typer.Option(None, "--full/--not-full", help="It was charged fully before, or it was not."),
+    columns: str = typer.Option("", help="Which columns to read: “time=1,voltage=3,current=2”."),
+    look: bool = typer.Option(False, "--look", help="Only say whose each would be and what it would say: nothing is kept."),
+) -> None:
+    """Bring logs into a logbook, all of them or none: whose each is, what it says and what is lacking."""
+    from ubrant.core.quantities.quantity import QuantityError, parse_quantity
+    from ubrant.logbook.file import LogbookError
+    from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, NotAnsweredError
+
+    book = _open(logbook)
+    rows = FileReader(files, lambda _: columns or None).read()
+    arrivals = Arrivals(rows, book.units(), book.meters(), here=KeptBefore(book))
+    try:
+        said: dict[str, object] = {"full": full} if full is not None else {}
+        if cutoff:
+            said["cutoff_v"] = parse_quantity(cutoff, "V")
+        if temperature:
+            said["temperature_c"] = parse_quantity(temperature, "°C")
+        arrivals.say_of_all(unit, label, meter, (voltage_accuracy, current_accuracy), said)
+        for row in arrivals.rows:
+            row.told = arrivals.tell(row)
+            lacks = f" (lacks: {arrivals.lacks(row)})" if arrivals.lacks(row) else ""
+            owner = arrivals.unit_of(row)
+            whose = f"{owner.name}: " if owner is not None else ""
+            print(visible(row.trouble or f"{row.name}: {whose}{row.told.sentence or 'not worked out yet.'}{lacks}"))
+        if not look:
+            arrivals.check_answered()
+            arrivals.keep(book)
+            print(visible(arrivals.sentence()))
+    except (NotAnsweredError, QuantityError, LogbookError) as error:
+        _refuse(str(error))
+    finally:
+        book.close()
+    if any(row.trouble for row in arrivals.rows):
+        raise typer.Exit(1)
+
+
 def _kit(file: Path) -> tuple[KitPart, Kit]:
     """The kit of a file, with the runs of the logbook it names."""
     from ubrant.runs.kits.kit_file import kit_of

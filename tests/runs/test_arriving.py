@@ -11,7 +11,7 @@ from tests.making_logs import PACKS, two_packs
 from tests.window import needs
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
-from ubrant.runs.coming_in.arriving import Arrivals, FileReader, already_here, arrivals_of
+from ubrant.runs.coming_in.arriving import Arrivals, FileReader, KeptBefore, arrivals_of
 from ubrant.runs.coming_in.whose import things_named, unit_named
 
 BLUE, RED = (Unit(name, "battery", "50 Ah 12.8 V LiFePO4", id=k) for k, name in enumerate(("Blue pack", "Red pack"), start=1))
@@ -103,13 +103,25 @@ def test_what_is_here_is_not_kept_twice_unless_it_is_ticked(logbook, tmp_path):
     first = Arrivals(FileReader(dated).read())
     first.give(first.rows, 0)
     first.keep(logbook)
-    again = Arrivals(FileReader(dated).read(), here=already_here(logbook))
+    again = Arrivals(FileReader(dated).read(), here=KeptBefore(logbook))
     (row,) = again.rows
     assert (row.is_here, row.is_wanted) == (True, False)
     assert again.tell(row).sentence == "It is in the logbook already."
     assert not again.may_be_kept()
     other_day = replace(row.log, started=row.log.started.replace(day=9))
-    assert not Arrivals([replace(row, log=other_day)], here=already_here(logbook)).rows[0].is_here
+    assert not Arrivals([replace(row, log=other_day)], here=KeptBefore(logbook)).rows[0].is_here
+
+
+def test_a_log_that_does_not_say_when_is_known_by_its_readings(logbook, tmp_path):
+    needs("discharge")
+    (path,) = two_packs(tmp_path / "logs", 1)
+    first = Arrivals(arrivals_of(path))
+    assert first.rows[0].started is None
+    first.give(first.rows, 0)
+    first.keep(logbook)
+    assert Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
+    path.write_text("".join(path.read_text().splitlines(keepends=True)[:-4]))  # of the same name, and another
+    assert not Arrivals(arrivals_of(path), here=KeptBefore(logbook)).rows[0].is_here
 
 
 def test_the_unit_chosen_on_the_shelf_is_taken_for_one_thing_and_never_for_two(tmp_path):

@@ -117,7 +117,16 @@ def test_columns_are_named_once_and_remembered(window, qtbot, tmp_path):
     assert seen
     assert window.findings.account.findings["charge"].value == pytest.approx(16.5)
     window.go_to(0)
-    answered(ImportDialog, lambda d: (d.unit_box.setCurrentIndex(d.unit_box.count() - 1), qtbot.keyClick(d.keep, Qt.Key.Key_Return)))
+
+    def once_more(dialog: ImportDialog) -> None:
+        qtbot.waitUntil(lambda: dialog.current().told is not None, timeout=10_000)
+        assert dialog.says.text() == "It is in the logbook already."
+        dialog.unit_box.setCurrentIndex(dialog.unit_box.count() - 1)
+        assert not dialog.keep.isEnabled()
+        qtbot.keyClick(dialog.table, Qt.Key.Key_Space)  # ticked all the same
+        qtbot.keyClick(dialog.keep, Qt.Key.Key_Return)
+
+    answered(ImportDialog, once_more)
     window.imports.bring_in([path])
     qtbot.waitUntil(lambda: window.stage() == FINDINGS, timeout=10_000)
     assert len(window.bench.logbook.runs()) == 2

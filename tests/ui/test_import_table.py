@@ -151,7 +151,7 @@ def test_one_said_column_mends_all_files_like_it(window, qtbot, tmp_path):
     odd = []
     for number in range(3):
         odd.append(tmp_path / f"odd {number}.csv")
-        odd[-1].write_text("alpha;beta;gamma\n" + "".join(f"{k * 60};{13 - k * 0.02:.3f};{10 + number}\n" for k in range(100)))
+        odd[-1].write_text("delta;epsilon;zeta\n" + "".join(f"{k * 60};{13 - k * 0.02:.3f};{10 + number}\n" for k in range(100)))
 
     def choose(dialog: MappingDialog) -> None:
         for key, number in (("time", 1), ("voltage", 2), ("current", 3)):

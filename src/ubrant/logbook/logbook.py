@@ -223,9 +223,9 @@ class Logbook:
     def series_of(self, first: int) -> list[Run]:
         return [run for run_id in series_ids(self._db, first) if (run := self.find_run(run_id)) is not None]
 
-    def sources(self) -> list[tuple[str, str]]:
-        """(what it came from, when it began) of every run that is shown."""
-        return [(str(row[0]), str(row[1])) for row in self._db.execute(f"SELECT source, started FROM run WHERE {_KEPT}")]
+    def sources(self) -> list[tuple[int, str, str]]:
+        """(number, what it came from, when it began) of every run that is shown."""
+        return [(int(row[0]), str(row[1]), str(row[2])) for row in self._db.execute(f"SELECT id, source, started FROM run WHERE {_KEPT}")]
 
     def find_run(self, run_id: int) -> Run | None:
         """A run, or None where it was taken out or thrown away."""

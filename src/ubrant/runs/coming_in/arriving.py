@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
+
+import numpy as np
 
 from ubrant import diagnostics
 from ubrant.core.account import Account
 from ubrant.core.equipment.meter import Meter
 from ubrant.core.equipment.unit import Unit
 from ubrant.core.in_short import in_short
+from ubrant.core.quantities.accuracy import parse_accuracy
 from ubrant.core.quantities.label import LabelError, parse_label, usual_cutoff_v
 from ubrant.core.quantities.quantity import QuantityError, show_duration
 from ubrant.core.record.cutoff import Cutoff
@@ -29,6 +32,10 @@ NOBODYS = 0
 """The owner of a run that is none of the shelf's."""
 _MOST_TRIED = 200_000
 """Readings: a longer one is worked out when it is kept, and not beforehand."""
+
+
+class NotAnsweredError(SentenceError):
+    """What was said of logs is not understood, or does not say enough to keep them; one sentence."""
 
 
 @dataclass(frozen=True)
@@ -167,6 +174,27 @@ def _logs(path: Path, columns: str | None) -> list[LogFile]:
     return logs_in(path)
 
 
+class KeptBefore:
+    """What a logbook has already: by its file's name and the moment it began, or, where a log does not say when, by its readings."""
+
+    def __init__(self, logbook: Logbook) -> None:
+        self._logbook = logbook
+        self._began: dict[str, dict[int, str]] = {}
+        for run_id, source, started in logbook.sources():
+            self._began.setdefault(source, {})[run_id] = _minute(datetime.fromisoformat(started))
+
+    def has(self, row: Arrival) -> bool:
+        source = row.log.name if row.log is not None else row.whole.run.source if row.whole is not None else ""
+        kept, begun = self._began.get(source, {}), row.started
+        if begun is not None:
+            return _minute(begun) in kept.values()
+        return row.log is not None and any(self._is_the_same(run_id, row.log) for run_id in kept)
+
+    def _is_the_same(self, run_id: int, log: LogFile) -> bool:
+        kept = self._logbook.kept(self._logbook.run(run_id)).readings.get(("battery", "V"))
+        return kept is not None and np.array_equal(kept.value, log.voltage_v, equal_nan=True)
+
+
 @dataclass
 class Arrivals:
     """All that is on its way in, what is answered of it, and what became of it.
@@ -175,14 +203,14 @@ class Arrivals:
     ----------
     units, meters : of the shelf
     chosen : the unit that is chosen there, 0 for none
-    here : (source, moment it began) of what the logbook has
+    here : what the logbook has already
     """
 
     rows: list[Arrival]
     units: Sequence[Unit] = ()
     meters: Sequence[Meter] = ()
     chosen: int = 0
-    here: frozenset[tuple[str, str]] = frozenset()
+    here: KeptBefore | None = None
     new: dict[int, Unit] = field(default_factory=dict)
     kept: list[Run] = field(default_factory=list)
 
@@ -192,9 +220,7 @@ class Arrivals:
         owners = list(dict.fromkeys(row.owner for row in self.rows))
         self.rows.sort(key=lambda row: (bool(row.trouble), owners.index(row.owner)))  # what belongs together stands together
         for row in self.rows:
-            begun = row.started
-            source = row.log.name if row.log is not None else row.whole.run.source if row.whole is not None else ""
-            row.is_here = begun is not None and (source, _minute(begun)) in self.here
+            row.is_here = self.here is not None and self.here.has(row)
             row.is_wanted = not row.trouble and not row.is_here
 
     def put(self, row: Arrival, by: list[Arrival]) -> None:
@@ -292,8 +318,66 @@ class Arrivals:
         return ""
 
     def may_be_kept(self) -> bool:
-        wanted = self.wanted()
-        return bool(wanted) and not any(self.label_trouble(row.owner) for row in wanted if row.log is not None)
+        return not self.why_not()
+
+    def say_of_all(self, unit: str, label: str, meter: str, accuracies: tuple[str, str], said: Mapping[str, object]) -> None:
+        """What is said at once of all logs, by names; empty for what is not.
+
+        Raises
+        ------
+        NotAnsweredError
+            A name or an accuracy is not understood; says which.
+        """
+        logs = [row for row in self.rows if row.log is not None]
+        if unit:
+            self.give(logs, self._owner_named(unit))
+        if label:
+            for key in list(self.new):
+                self.relabel(key, label)
+        if meter:
+            found = [one for one in self.meters if one.name.casefold() == meter.casefold()]
+            if len(found) != 1:
+                known = ", ".join(one.name for one in self.meters) or say("none")
+                raise NotAnsweredError(say("“{name}” is no one meter of the shelf: there are {known}.", name=meter, known=known))
+            self.answer(logs, meter=found[0])
+        elif any(accuracies):
+            for text, quantity in zip(accuracies, ("V", "A"), strict=True):
+                try:
+                    parse_accuracy(text, quantity) if text else None
+                except QuantityError as error:
+                    raise NotAnsweredError(str(error)) from None
+            self.answer(logs, accuracies=accuracies)
+        self.answer(logs, **said)
+
+    def _owner_named(self, name: str) -> int:
+        if name.casefold() == "none":
+            return NOBODYS
+        found = [unit.id for unit in self.units if unit.name.casefold() == name.casefold()]
+        if len(found) > 1:
+            raise NotAnsweredError(say("Two units are called {name}: give them names of their own first.", name=name))
+        return found[0] if found else self._new_one(name)
+
+    def check_answered(self) -> None:
+        """Whether they can be kept.
+
+        Raises
+        ------
+        NotAnsweredError
+            Nothing is to be kept, or a new unit's label is lacking; says which.
+        """
+        if trouble := self.why_not():
+            raise NotAnsweredError(trouble)
+
+    def why_not(self) -> str:
+        """Why what is wanted cannot be kept as it stands; empty where it can."""
+        if not self.wanted():
+            return say("Nothing is to be kept.")
+        lacking = next((row for row in self.wanted() if row.log is not None and self.label_trouble(row.owner)), None)
+        if lacking is None:
+            return ""
+        trouble = self.label_trouble(lacking.owner) if self.new[lacking.owner].label_text else ""
+        asked = say("{unit} is new: say what its label says, or that it is none of the shelf's.", unit=self.new[lacking.owner].name)
+        return f"{asked} {trouble}".strip()
 
     def lacks(self, row: Arrival) -> str:
         """What a person could still say of it, the weightiest first, in a few words."""
@@ -399,11 +483,6 @@ def _told(account: Account) -> Told:
         word,
         asks_full=any(q.full for q in account.questions),
     )
-
-
-def already_here(logbook: Logbook) -> frozenset[tuple[str, str]]:
-    """(source, moment it began, to the minute) of what a logbook has."""
-    return frozenset((source, _minute(datetime.fromisoformat(started))) for source, started in logbook.sources())
 
 
 def _minute(moment: datetime) -> str:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QGridLayout, QHeaderView, QLineEd
 
 from ubrant.core.quantities.quantity import plain
 from ubrant.core.quantities.readings import Series
-from ubrant.runs.coming_in.arriving import NOBODYS, Arrival, Arrivals, Told, already_here, arrivals_of
+from ubrant.runs.coming_in.arriving import NOBODYS, Arrival, Arrivals, KeptBefore, Told, arrivals_of
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.findings.import_model import FILE, LACKS, SAYS, ArrivalsModel
 from ubrant.ui.findings.mapping_dialog import columns_asked, columns_remembered, forget, learnt
@@ -46,7 +46,7 @@ class ImportDialog(Dialog):
         super().__init__(parent)
         self._bench = bench
         book = bench.logbook
-        self.arrivals = Arrivals(rows, book.units(), book.meters(), bench.unit_id, already_here(book))
+        self.arrivals = Arrivals(rows, book.units(), book.meters(), bench.unit_id, KeptBefore(book))
         self.kept = False
         self._filling = False
         self.setWindowTitle(self.tr("Logs from elsewhere") if len(rows) > 1 else self.tr("A log from elsewhere"))
@@ -357,19 +357,10 @@ class ImportDialog(Dialog):
         count = len(self.arrivals.wanted())
         self.keep.setText(self.tr("Keep it as a run") if len(self.arrivals.rows) == 1 else self.tr("Keep {count} runs").format(count=count))
         self.keep.setEnabled(not any(wrong) and self.arrivals.may_be_kept())
-        self.why_not.setText(self._why_not())
+        self.why_not.setText(self.arrivals.why_not())
         self._show_told()
         self.model.refresh()
         self._later.start()
-
-    def _why_not(self) -> str:
-        if self.arrivals.may_be_kept():
-            return ""
-        lacking = next((row for row in self.arrivals.wanted() if self.arrivals.label_trouble(row.owner)), None)
-        if lacking is None:
-            return self.tr("Nothing is ticked.")
-        unit = self.arrivals.unit_of(lacking)
-        return self.tr("{unit} is new: say what its label says, or that it is none of these.").format(unit=unit.name if unit else "")
 
     # what it would say
 
