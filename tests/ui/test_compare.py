@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from tests.command_line import ubrant
 from tests.making import falling
@@ -154,3 +154,43 @@ def test_runs_are_dropped_on_compare_from_shelf_and_findings(window, runs, qtbot
     assert window.compare.title.text() == "Pack A and Pack B"
     window.bench.run_opened.emit(runs[2].id)
     assert any(isinstance(h, DragsRun) for h in window.findings.title.children())
+
+
+def offered(stage) -> list[str]:
+    QApplication.processEvents()
+    return [b.text() for b in stage.nothing.findChildren(QPushButton) if b.isVisible()]
+
+
+def test_an_empty_page_says_what_it_is_for_and_offers_pairs(window, runs, qtbot):
+    """The same thing twice first, then two of a kind; a press lays them there, the older one as what the other is held against."""
+    window.go_to(COMPARE)
+    stage = window.compare
+    assert offered(stage) == ["Pack A, Discharge: 1 Mar 2026 and 3 Mar 2026", "Pack A against Pack B, Discharge"]
+    assert not stage.report_button.isVisible()
+    click(qtbot, stage, "Pack A, Discharge: 1 Mar 2026 and 3 Mar 2026")
+    assert [one.run.id for one in stage.runs] == [runs[0].id, runs[2].id]
+    assert not stage.nothing.isVisible()
+    assert stage.sentence.text().startswith("Pack A, 1 Mar 2026 and Pack A, 3 Mar 2026 differ by 0.49 ±")
+    for _ in range(2):
+        stage._drop(stage._numbers[0])
+    assert len(offered(stage)) == 2
+
+
+def test_nothing_is_offered_that_is_not_alike(window):
+    """Another test, another kind of cell, a load beside a load, what was rehearsed beside what was measured: none of them is a pair."""
+    from ubrant.core.record.head import SIMULATED, Origin
+    from ubrant.runs.studies.worth_comparing import worth_comparing
+
+    book = window.bench.logbook
+    first = discharge(book, "Pack A")
+    block = book.keep_unit(Unit("Block", "battery", "12 V 45 Ah lead-acid, 20 h rate, to 10.5 V"))
+    lamps = [book.keep_unit(Unit(name, "load", "12 V 20 W")) for name in ("Lamp", "Fan")]
+    whole = book.kept(first)
+    for unit in (block, *lamps):
+        keep(book, whole, unit)
+    rehearsed = whole.under(replace(whole.run.head, origin=Origin(SIMULATED)))
+    keep(book, rehearsed, book.unit(first.unit_id))
+    assert worth_comparing(book) == []
+    window.go_to(COMPARE)
+    assert offered(window.compare) == []
+    assert "Ctrl+R" in "".join(w.text() for w in window.compare.nothing.findChildren(QLabel) if w.isVisible())

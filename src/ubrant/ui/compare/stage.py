@@ -24,7 +24,9 @@ from ubrant.runs.studies.compare import (
     overlay,
     pair_of,
 )
+from ubrant.runs.studies.worth_comparing import worth_comparing
 from ubrant.ui.common.workbench import Workbench
+from ubrant.ui.compare.nothing_laid import NothingLaid
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row
 from ubrant.ui.widgets.plot import PlotView
@@ -88,7 +90,13 @@ class CompareStage(StageFrame):
             made.setCheckable(True)
             made.setAutoExclusive(True)
             self._buttons[by] = made
-        self.main.addLayout(row(*self._buttons.values(), QWidget(), stretch=len(self._buttons)))
+        self.nothing = NothingLaid(self._lay)
+        self._ways = QWidget()
+        ways = row(*self._buttons.values(), QWidget(), stretch=len(self._buttons))
+        ways.setContentsMargins(0, 0, 0, 0)
+        self._ways.setLayout(ways)
+        self.main.addWidget(self._ways)
+        self.main.addWidget(self.nothing, 1)
         self.main.addWidget(self.plot, 3)
         self._differs_title = label(self.tr("What differs"), "heading")
         self.main.addWidget(self._differs_title)
@@ -146,6 +154,11 @@ class CompareStage(StageFrame):
             self._numbers = [*self._numbers, run_id][-_SHOWN:]
         self.look()
 
+    def _lay(self, runs: tuple[int, int]) -> None:
+        """A pair that was offered."""
+        self._numbers = list(runs)
+        self.look()
+
     def _add_chosen(self) -> None:
         number = int(self.run_box.currentData() or 0)
         self.run_box.setCurrentIndex(0)
@@ -168,6 +181,11 @@ class CompareStage(StageFrame):
         self.runs = compared_runs(self._bench.logbook, self._numbers)
         self.pairs = [pair_of(self.runs[0], other) for other in self.runs[1:]]
         self._show_laid()
+        for widget in (self._ways, self.report_button, self.csv_button):
+            widget.setVisible(bool(self.runs))
+        self.nothing.setVisible(not self.runs)
+        if not self.runs:
+            self.nothing.offer(worth_comparing(self._bench.logbook))
         names = list(dict.fromkeys(c.name for c in self.runs))
         self.title.setText(self.tr(" and ").join(in_a_line(n) for n in names) if names else self.tr("Compare"))
         chief = self.pairs[0] if self.pairs else None
