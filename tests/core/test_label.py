@@ -105,3 +105,30 @@ def test_a_label_is_read_once_and_anew_in_another_language():
     finally:
         speak(str)
     assert parse_label(text) == before
+
+
+@pytest.mark.parametrize(
+    ("text", "volts", "cells"),
+    [
+        ("100 Ah 12 V LiFePO4", 12.8, 4),
+        ("12V 4S 20Ah LiFePO4", 12.8, 4),
+        ("24 V 50 Ah LFP", 25.6, 8),
+        ("36 V 10 Ah LiFePO4", 38.4, 12),
+        ("48 V 16S 50 Ah LiFePO4", 51.2, 16),
+        ("12.8 V 100 Ah LiFePO4", 12.8, 4),
+        ("25.6 V 100 Ah LiFePO4", 25.6, 8),
+        ("48 V 15S 50 Ah LiFePO4", 48.0, 15),
+        ("12 V 45 Ah lead-acid", 12.0, 6),
+    ],
+)
+def test_iron_phosphate_is_sold_by_the_volts_that_it_replaces(text, volts, cells):
+    """12 V on four cells, 24 V on eight. Common practice, no source."""
+    found = parse_label(text)
+    assert (found.voltage_v, found.series) == (pytest.approx(volts), cells)
+    assert not found.queries
+    assert bool(found.guesses) == (volts not in {12.0, 48.0} and f"{volts:g} V" not in text)
+
+
+def test_forty_eight_volts_may_be_fifteen_cells_or_sixteen():
+    assert "add 15S or 16S" in parse_label("48 V 50 Ah LiFePO4").queries[0]
+    assert parse_label("12 V 100 Ah 1200 Wh LiFePO4").queries == ()  # its watt-hours by the volts that it is called

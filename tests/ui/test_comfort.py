@@ -95,7 +95,7 @@ def test_save_a_copy_and_open_it_as_recent(tested, qtbot, tmp_path, saved_as):
     assert [card.unit.name for card in tested.shelf.cards()] == ["Dome pack"]
     assert tested.stage() == SHELF
     tested.open_path(first)
-    assert [a.text() for a in tested._recent.actions()] == [str((tmp_path / "copy.ubrant").resolve())]
+    assert [a.text() for a in tested.menus.recent.actions()] == [str((tmp_path / "copy.ubrant").resolve())]
 
 
 def test_a_package_that_was_exported_comes_in_whole(tested, qtbot, tmp_path):

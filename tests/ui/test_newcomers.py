@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tests.window import needs, typed_row
 from ubrant.core.equipment.unit import kind_by_label
@@ -21,6 +22,7 @@ class Hands:
         found = [b for b in within.findChildren(QPushButton) if b.isVisible() and b.text() == text]
         assert found, f"no button says {text}; there are {[b.text() for b in within.findChildren(QPushButton) if b.isVisible()]}"
         self.qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton)
+        QApplication.processEvents()
         self.count += 1
 
     def keys(self, field, text):
@@ -134,3 +136,65 @@ def test_a_kind_that_was_chosen_stays(hands, qtbot):
     form.kind.activated.emit(form.kind.currentIndex())
     qtbot.keyClicks(form.label_text, "12 V to 230 V, 300 W")
     assert form.kind.currentText() == "station"
+
+
+def test_is_my_battery_any_good(hands, qtbot):
+    """A caravan owner with a multimeter and a clamp: 67 keys and clicks before, and no verdict. From the first page to *below*, readings pasted."""
+    needs("discharge")
+    window, first = hands.window, hands.window.shelf.first
+    hands.click(window.shelf, "Add a meter")
+    meter = window.shelf._side.findChild(object, "open form")
+    hands.keys(meter.name, "M")
+    hands.keys(meter.volts, "1%")
+    hands.keys(meter.amps, "2%")
+    hands.click(meter, "Keep it")
+    hands.keys(first.label_text, "45Ah 12V LiFePO4")
+    row = next(one for one in first.answers.entries() if one.asked.text() == "Does it have the capacity it claims?")
+    hands.count += 2
+    next(a for a in row.menu_of_ways().actions() if a.text().startswith("Discharge")).trigger()
+    hands.click(window.prepare, "Start the run")
+    window.run.tick()
+    assert window.stage() == RUN
+    rows = (
+        [(0, 13.3, 9.02)] + [(30 * k, 13.2 - 0.03 * k, 9.0) for k in range(1, 8)] + [(228, 12.1, 8.9), (232, 11.4, 8.9), (236, 10.8, 8.8)]
+    )
+    QGuiApplication.clipboard().setText("\n".join(f"{8 + m // 60}:{m % 60:02d}\t{v:.2f}\t{a:.2f}" for m, v, a in rows))
+    qtbot.keyClick(window.run.table.view, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    hands.count += 1
+    window.run.tick()
+    hands.click(window.run, "Close the run")
+    window.run.tick()
+    assert window.stage() == FINDINGS
+    print("keys and clicks:", hands.count)
+    assert window.findings.account.sentence.startswith("Below its label: 35.2 ± 5.3 Ah is 78 ± 12 %")
+    assert hands.count <= 40
+
+
+def test_does_my_bank_hold_its_claim(hands, qtbot):
+    """A student with a bank and an in-line USB meter that counts."""
+    needs("output")
+    window, first = hands.window, hands.window.shelf.first
+    hands.click(window.shelf, "Add a meter")
+    meter = window.shelf._side.findChild(object, "open form")
+    hands.keys(meter.name, "U")
+    hands.keys(meter.volts, "1%")
+    hands.keys(meter.amps, "1%")
+    hands.click(meter, "Keep it")
+    hands.keys(first.label_text, "20000mAh 74Wh")
+    hands.click(next(one for one in first.answers.entries() if one.asked.text() == "Does it give what it claims?"), "Measure")
+    assert window.stage() == PREPARE
+    hands.click(window.prepare, "Start the run")
+    window.run.tick()
+    rows = [f"{8 + k}:00\t{5.06 - 0.005 * k:.2f}\t1.00\t{5.04 * k:.1f}\t{100 - 8 * k}" for k in range(12)] + [
+        "19:40\t4.98\t1.00\t58.6\t0\tempty"
+    ]
+    rows[0] += "\tfull, load on"
+    QGuiApplication.clipboard().setText("\n".join(rows))
+    qtbot.keyClick(window.run.table.view, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    hands.count += 1
+    window.run.tick()
+    hands.click(window.run, "Close the run")
+    window.run.tick()
+    print("keys and clicks:", hands.count)
+    assert window.findings.account.sentence.startswith("Gives 58.7 ± 1.0 Wh at its output, 11.67 ± 0.15 Ah; 79.3 ± 1.4 % of its label")
+    assert hands.count <= 40

@@ -483,6 +483,14 @@ def _mark(rest: str) -> tuple[str, str]:
     return "", rest
 
 
+def mark_of_note(note: str) -> tuple[str, str]:
+    """The mark that a note is, or begins with before a comma, and the rest; empty where it is a remark: ``empty`` and ``full, at last``, never ``full moon``."""
+    if re.match(r"\s*found\s+(?:it\s+)?(?:empty|off|dead)\s*(?:[,;:.·]|$)", note, re.I):
+        return _mark(note)
+    match = re.fullmatch(rf"\s*({'|'.join((*FATES, *_MARKS))})\b[\s.]*(?:[,;:·]\s*(.*))?", note, re.I)
+    return (match[1].lower(), (match[2] or "").strip()) if match else ("", note.strip())
+
+
 def _unit(symbol: str, where: str) -> tuple[float, str]:
     known = unit_factor(symbol)
     if known is None or known.unit not in QUANTITIES:

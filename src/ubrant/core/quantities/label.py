@@ -7,9 +7,21 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, Chemistry, cells_in_series, guess_chemistry
+from ubrant.core.quantities.chemistry import CHEMISTRIES, LEAD_ACID, LIFEPO4, Chemistry, cells_in_series, guess_chemistry
 from ubrant.core.quantities.quantity import NUMBER, QuantityError, parse_number, plain, unit_factor
 from ubrant.core.wording import remembered, say
+
+_CALLED_V = {12.0: 4, 24.0: 8, 36.0: 12}
+"""Cells in series of packs of iron phosphate that are sold by the volts of the lead-acid that they replace; 48 V may be 15 cells or 16.
+Common practice, no source."""
+
+_OF_15_OR_16_V = 48.0
+
+
+def _cells_called(voltage: float, series: int | None) -> int | None:
+    """How many cells of iron phosphate such volts are the usual name of; None where they are the sum of their own, or of another number."""
+    count = 16 if voltage == _OF_15_OR_16_V and series == 16 else _CALLED_V.get(round(voltage, 1))
+    return count if series in {None, count} else None
 
 
 class LabelError(ValueError):
@@ -326,6 +338,18 @@ def _fill_in(label: Label) -> Label:
                     plain=plain(voltage / count, 3),
                 )
             )
+    if kind is LIFEPO4 and voltage and (cells := _cells_called(voltage, label.series)):
+        really = round(cells * kind.nominal_v[0], 6)
+        guesses.append(
+            say(
+                "{voltage} V is what {count} cells of {name} in series are called: {really} V.",
+                voltage=plain(voltage, 3),
+                count=cells,
+                name=kind.name,
+                really=plain(really, 3),
+            )
+        )
+        voltage = really
     if voltage is None and kind and label.series:
         voltage = kind.nominal_v[0] * label.series
     series = label.series or (cells_in_series(voltage, kind) if kind and voltage else None)
@@ -349,7 +373,7 @@ def _check(label: Label) -> Label:
     queries: list[str] = []
     charge, energy, voltage = label.charge_ah, label.energy_wh, label.voltage_v
     stated_energy = re.search(r"Wh", label.text, re.I) is not None
-    if charge and voltage and energy and stated_energy and not 0.94 < energy / (charge * voltage) < 1.06:
+    if charge and voltage and energy and stated_energy and not 0.93 < energy / (charge * voltage) < 1.06:
         ratio = energy / (charge * voltage)
         product = say(
             "{charge} Ah × {voltage} V is {plain} Wh, but the label says {energy} Wh",
@@ -371,6 +395,8 @@ def _check(label: Label) -> Label:
                 value=kind.nominal_v[0],
             )
         )
+    if kind is LIFEPO4 and voltage == _OF_15_OR_16_V and not re.search(r"\b1[56]\s*S\b", label.text, re.I):
+        queries.append(say("48 V of iron phosphate is made of 15 cells or of 16 (51.2 V): add 15S or 16S, whichever it is."))
     if charge and voltage is None:
         queries.append(say("A figure in Ah without a voltage is not an energy: add the volts if the label has them."))
     if charge and energy and stated_energy and kind is None and voltage and 4.7 < voltage < 5.4 and label.voltage_v == voltage:

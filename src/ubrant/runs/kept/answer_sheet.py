@@ -117,15 +117,15 @@ def row_told(row: AnswerRow, meters: Sequence[Meter]) -> str:
     return say("{asked} Not known ({takes})", asked=asked, takes=detail_of(row, meters))
 
 
-def detail_of(row: AnswerRow, meters: Sequence[Meter]) -> str:
-    """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes."""
+def detail_of(row: AnswerRow, meters: Sequence[Meter] | None) -> str:
+    """Of an answer its test and its day; of an open one the shortest way, and which of one's own meters it takes (``meters`` None: not that)."""
     if row.run is not None:
         title = next((way.title for way in row.ways if way.entry.key == row.run.method), "")
         return _joined(title, _day(row.run.started), say("on the simulated bench") if row.rehearsed else "")
     if not row.ways:
         name, made = row.foretold
         return _joined(name, _day(made)) if made else say("2 min of yours · from its label, or from what was measured of it")
-    return _joined(row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters))
+    return _joined(row.ways[0].how.effort(), own_meters_for(row.ways[0].how, meters) if meters is not None else "")
 
 
 def _joined(*parts: str) -> str:

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 
-from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, state_of
+from ubrant.core.quantities.jot import BAR, EMPTY, FATES, FULL, LEFT_OUT, Grammar, JotError, TypedLine, TypedReading, mark_of_note, state_of
 from ubrant.core.record.head import SAME_PLACE
 from ubrant.core.record.jot_text import OWN, line_of, said_by
 from ubrant.core.record.mend import Mend
@@ -169,11 +169,11 @@ def with_cell(row: SheetRow, key: TapQuantity, text: str) -> RowChange | None:
 
 
 def with_note(row: SheetRow, text: str) -> RowChange | None:
-    """The row with another note; *runs*, *falters*, *off* at its beginning is what became of the load."""
+    """The row with another note; a mark at its beginning (*empty*, *load off*; *runs*, *falters*, *off*: what became of the load) is one."""
     if text.strip() == written_note(row):
         return None
-    fate, rest = fate_and_rest(text)
-    mark = fate if fate or row.jotting.mark in FATES else row.jotting.mark
+    said, rest = mark_of_note(text)
+    mark = said if said or row.jotting.mark in FATES else row.jotting.mark
     return _changed(row, replace(row.jotting, mark=mark, text=rest, line=""))
 
 
@@ -308,10 +308,12 @@ def line_of_cells(cells: Mapping[TapQuantity, str], columns: Sequence[TapQuantit
         A cell that is no such reading; nothing at all.
     """
     readings = tuple(r for key in columns if (r := reading_of_cell(cells.get(key, ""), key)) is not None)
-    fate, rest = fate_and_rest(note)
-    made = TypedLine(rest, readings=readings, mark=fate)
-    if fate and not readings:
-        raise JotError(say("“{fate}” at which input? Type its volts in this row, too.", fate=fate))
+    mark, rest = mark_of_note(note)
+    if mark and (second := mark_of_note(rest)[0]):
+        raise JotError(say("“{mark}” and “{second}” are two marks: the second one needs a row of its own.", mark=mark, second=second))
+    made = TypedLine(rest, readings=readings, mark=mark)
+    if mark in FATES and not readings:
+        raise JotError(say("“{fate}” at which input? Type its volts in this row, too.", fate=mark))
     if not readings and not note.strip():
         raise JotError(say("There is nothing in this row yet."))
     return replace(made, line=line_of(made))
@@ -436,10 +438,21 @@ def changes_of_paste(text: str, columns: Sequence[TapQuantity], run: Run, now_s:
     changes = []
     for number, (row, moment) in enumerate(zip(rows, moments_of(rows, run, now_s), strict=True), start=1):
         try:
-            changes.append(RowChange(moment, line_of_cells(row.cells, columns, row.note)))
+            marks, note = _marks_apart(row.note)
+            changes += [RowChange(moment, replace(made, line=line_of(made))) for made in (TypedLine("", mark=mark) for mark in marks)]
+            changes.append(RowChange(moment, line_of_cells(row.cells, columns, note)))
         except JotError as error:
             raise JotError(say("Row {number} of what is pasted: {trouble}", number=number, trouble=str(error))) from None
     return changes
+
+
+def _marks_apart(note: str) -> tuple[list[str], str]:
+    """Of several marks in one note all but the last, and the note without them: ``full, load on`` is two things."""
+    marks: list[str] = []
+    while (found := mark_of_note(note))[0] and mark_of_note(found[1])[0]:
+        marks.append(found[0])
+        note = found[1]
+    return marks, note
 
 
 def not_there_yet(changes: Sequence[RowChange], sheet: TypedSheet) -> list[RowChange]:

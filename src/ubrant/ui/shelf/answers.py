@@ -25,12 +25,15 @@ class AnswerEntry(QWidget):
     wanted = pyqtSignal(str)
     foretelling = pyqtSignal()
 
-    def __init__(self, row: AnswerRow, meters: Sequence[Meter], waits_for: Collection[str], *, may_measure: bool) -> None:
+    def __init__(self, row: AnswerRow, meters: Sequence[Meter] | None, waits_for: Collection[str], *, may_measure: bool) -> None:
         super().__init__()
         self.row = row
         waits = not row.is_known and any(way.entry.key in waits_for for way in row.ways)
         self.asked, self.answer = (label(say(row.enquiry.text), "quiet"), label(row.answer or self._open(waits)))
         self.detail = label(detail_of(row, meters), "quiet")
+        if meters is None:  # nothing is there yet that could be known: the question itself stands first
+            self.asked.setObjectName("")
+            self.answer.hide()
         self.answer.setObjectName("answer" if row.answer else "quiet")
         for text in (self.asked, self.answer, self.detail):
             text.setWordWrap(True)
@@ -122,12 +125,13 @@ class AnswersView(QWidget):
         return [entry for entry in self._entries if not entry.isHidden()]
 
     def show_rows(
-        self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter], waits_for: Collection[str], *, may_measure: bool
+        self, unit_id: int, rows: Sequence[AnswerRow], meters: Sequence[Meter] | None, waits_for: Collection[str], *, may_measure: bool
     ) -> None:
         """Those of a unit; of the one that is shown already each stays where it stands.
 
         Parameters
         ----------
+        meters : on the shelf; None where there is no shelf yet, and only what each takes is said
         waits_for : methods of which a run is being worked out still: until then nothing has its place
         """
         same = unit_id == self._unit_id

@@ -28,6 +28,7 @@ from ubrant.ui.common.photos import PhotoStrip
 from ubrant.ui.common.workbench import Workbench
 from ubrant.ui.shelf.answers import AnswersView
 from ubrant.ui.shelf.card import UnitCard
+from ubrant.ui.shelf.first_start import FirstStart
 from ubrant.ui.shelf.unit_form import UnitForm
 from ubrant.ui.widgets.callout import Callout
 from ubrant.ui.widgets.forms import Choice, button, clear, label, row, scrolled, side_panel
@@ -75,7 +76,9 @@ class ShelfStage(QWidget):
         self._grid = QGridLayout()
         self._grid.setSpacing(12)
         self._empty = Callout("plain")
-        self.first_test = button(self.tr("Try it: test a simulated pack"), self._first_test, "chief")
+        self.first = FirstStart()
+        self.first.tried.connect(self._first_test)
+        self.first.begun.connect(self._begin_first)
         self._meters = QVBoxLayout()
         self._meters.setSpacing(4)
         self._side, self._about = side_panel(_PANEL)
@@ -100,7 +103,7 @@ class ShelfStage(QWidget):
             choice.setFixedWidth(_CHOICE)
         column.addLayout(row(label(self.tr("On the shelf"), "title"), self.search, self.group, self.order, self.add, stretch=1))
         column.addWidget(self._empty)
-        column.addWidget(self.first_test, alignment=Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.first)
         column.addLayout(self._grid)
         column.addSpacing(10)
         column.addLayout(row(label(self.tr("Meters"), "heading"), QWidget(), button(self.tr("Add a meter"), self.start_meter), stretch=1))
@@ -146,8 +149,11 @@ class ShelfStage(QWidget):
         self._place_cards()
         units = [one.unit for one in shown]
         self.several &= {unit.id for unit in units}
-        self._empty.say("plain", "" if units else self._empty_words(words))
-        self.first_test.setVisible(not units and not words and not logbook.read_only)
+        is_first = not every and not words and not logbook.read_only
+        self._empty.say("plain", "" if units or is_first else self._empty_words(words))
+        self.first.setVisible(is_first)
+        if is_first:
+            self.first.look()
         self._show_meters()
         self._mark_chosen()
         if not self._form_is_open():
@@ -203,10 +209,7 @@ class ShelfStage(QWidget):
     def _empty_words(self, words: str) -> str:
         if words:
             return self.tr("Nothing on the shelf fits “{words}”.").format(words=words)
-        return self.tr(
-            "The shelf is empty. Add a battery from its label and test it on the simulated bench, "
-            "or drop a log file (CSV) on this window to learn what it says."
-        )
+        return self.tr("The shelf is empty.") if self._bench.logbook.read_only else self.tr("Nothing on the shelf is of that kind.")
 
     def _first_test(self) -> None:
         """From nothing to a plan in one click: a pack and a meter to try things out with."""
@@ -214,6 +217,12 @@ class ShelfStage(QWidget):
             self._bench.logbook.keep_meter(Meter("Bench meter", "0.05 % + 5 mV", "0.2 % + 5 mA", max_v=60.0, max_a=20.0))
         unit = self._bench.keep_unit(Unit("Trial pack", "battery", "2 Ah 12.8 V LiFePO4", note="Simulated, to try things out."))
         self._bench.test_wanted.emit(unit.id)
+
+    def _begin_first(self, unit: Unit, method: str) -> None:
+        """What was told of the first thing: it is kept, and its question's test is prepared."""
+        kept = self._bench.keep_unit(unit)
+        if kept.id:
+            self._bench.measure_wanted.emit(kept.id, method)
 
     def _card(self, one: OnShelf) -> UnitCard:
         unit = one.unit

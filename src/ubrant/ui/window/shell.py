@@ -284,7 +284,13 @@ class MainWindow(QMainWindow):
 
     @property
     def shelf(self) -> ShelfStage:
-        return self._stage(SHELF, lambda: ShelfStage(self.bench))
+        def build() -> ShelfStage:
+            stage = ShelfStage(self.bench)
+            stage.first.imported.connect(self.choose_logs)
+            stage.first.demo.connect(self.open_demo)
+            return stage
+
+        return self._stage(SHELF, build)
 
     @property
     def prepare(self) -> PrepareStage:
